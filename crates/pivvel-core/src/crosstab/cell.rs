@@ -1,0 +1,59 @@
+//! One cell, read from the cross-tab that it is part of.
+
+use super::axis::Entry;
+use super::table::{CrossTab, Grain};
+use crate::grouping::Value;
+
+/// A cell into which at least one line falls.
+#[derive(Debug, Clone, Copy)]
+pub struct Cell<'a> {
+    pub(super) crosstab: &'a CrossTab,
+    pub(super) row: Entry,
+    pub(super) column: Entry,
+    pub(super) grain: usize,
+    pub(super) id: u32,
+}
+
+impl Cell<'_> {
+    /// The row that it stands in.
+    pub fn row(&self) -> Entry {
+        self.row
+    }
+
+    /// The column that it stands in.
+    pub fn column(&self) -> Entry {
+        self.column
+    }
+
+    /// How many lines are behind it.
+    pub fn lines(&self) -> u64 {
+        self.grain().lines[self.id as usize]
+    }
+
+    /// The value of a measure, by its place; `None` where it is blank.
+    pub fn value(&self, measure: usize) -> Option<Value> {
+        self.grain().values[measure][self.id as usize]
+    }
+
+    /// Whether a measure is shown at this cell's grain at all.
+    pub fn shows(&self, measure: usize) -> bool {
+        let (rows, columns) = (self.crosstab.rows(), self.crosstab.columns());
+        let leaf = self.row.level() == rows.depth() && self.column.level() == columns.depth();
+        leaf || self.crosstab.measures()[measure].totals
+    }
+
+    /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
+    /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
+    pub fn position(&self, measure: usize) -> Option<f64> {
+        self.grain().peers[measure].position(&self.value(measure)?)
+    }
+
+    /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.
+    pub fn rank(&self, measure: usize) -> Option<u32> {
+        self.grain().peers[measure].rank(self.id as usize)
+    }
+
+    fn grain(&self) -> &Grain {
+        self.crosstab.grain(self.grain)
+    }
+}

@@ -1,0 +1,54 @@
+//! Roll-ups: the cells of every grain, each from the cells of a finer grain, by merging states.
+
+use super::axis::Axis;
+use crate::grouping::{PairTable, States};
+
+/// The cells of one grain as states.
+pub(super) struct RolledGrain {
+    /// Row node and column node of every cell.
+    pub(super) cells: PairTable,
+    pub(super) states: States,
+}
+
+/// A sum outgrew 38 digits.
+pub(super) struct Outgrown;
+
+/// The cells of all grains, in the order of [`grain_index`].
+pub(super) fn roll_up(
+    leaves: PairTable,
+    states: States,
+    rows: &Axis,
+    columns: &Axis,
+) -> Result<Vec<RolledGrain>, Outgrown> {
+    let (k, l) = (rows.depth(), columns.depth());
+    let mut grains: Vec<Option<RolledGrain>> = (0..(k + 1) * (l + 1)).map(|_| None).collect();
+    grains[grain_index(l, k, l)] = Some(RolledGrain { cells: leaves, states });
+    for r in (0..=k).rev() {
+        for c in (0..=l).rev() {
+            if (r, c) == (k, l) {
+                continue;
+            }
+            // One level up on one axis: states merge the same in any order, so which one is free.
+            let (finer, on_rows) = if r < k { ((r + 1, c), true) } else { ((r, c + 1), false) };
+            let Some(source) = &grains[grain_index(l, finer.0, finer.1)] else { continue };
+            let pairs = source.cells.pairs();
+            let side = |rolled: bool, axis: &Axis, level: usize, pick: fn(&(u32, u32)) -> u32| -> Vec<u32> {
+                let up = |node| if rolled { axis.parent_node(level, node) } else { node };
+                pairs.iter().map(|pair| up(pick(pair))).collect()
+            };
+            let row_nodes = side(on_rows, rows, finer.0, |pair| pair.0);
+            let column_nodes = side(!on_rows, columns, finer.1, |pair| pair.1);
+            let mut cells = PairTable::default();
+            let mut into = Vec::new();
+            cells.number(&row_nodes, &column_nodes, &mut into);
+            let states = source.states.merged(&into, cells.len()).map_err(|_| Outgrown)?;
+            grains[grain_index(l, r, c)] = Some(RolledGrain { cells, states });
+        }
+    }
+    Ok(grains.into_iter().flatten().collect())
+}
+
+/// The place of a grain among all of them, where columns have `l` dimensions.
+pub(super) fn grain_index(l: usize, row_level: usize, column_level: usize) -> usize {
+    row_level * (l + 1) + column_level
+}

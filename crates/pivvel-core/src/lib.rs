@@ -1,0 +1,49 @@
+//! The computation behind Pivvel.
+//!
+//! ```
+//! use std::sync::Arc;
+//! use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
+//! use pivvel_core::{Batches, Brief, CrossTab};
+//!
+//! let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
+//! let amount = Decimal128Array::from(vec![1050, 995, 205]).with_precision_and_scale(9, 2)?;
+//! let batch = RecordBatch::try_from_iter([("coast", coast), ("amount", Arc::new(amount) as ArrayRef)])?;
+//! let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
+//! let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
+//! assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "22.50");
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! Data flows one way, and each module imports only earlier ones:
+//!
+//! [`LineSource`] → lines → [`LeafGroups`] → roll-ups → [`CrossTab`] → [`Peers`] → emphasis →
+//! [`tidy()`] and the views. A [`Brief`] becomes a [`Plan`] against a source's columns; a [`Scan`]
+//! turns batches of lines into leaf groups with mergeable states; every cell of every grain comes
+//! from merging these, never from adding shown numbers.
+//!
+//! This crate knows no file, socket, terminal, colour or clock.
+
+mod brief;
+mod crosstab;
+mod emphasis;
+mod error;
+mod formula;
+mod grouping;
+mod lines;
+mod peers;
+mod suggest;
+mod tidy;
+
+pub use brief::{
+    BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form, Measure, MeasureBrief,
+    Negative, NumberFormat, Order, OrderBy, Placement, Plan, Scaling, TintPlan,
+};
+pub use crosstab::{Axis, Cell, CrossTab, Entry, MemberRef};
+pub use emphasis::{Scale, Tint, scales, tint};
+pub use error::{Error, Misfit, Result};
+pub use formula::{Expr, Node, Operator, parse as parse_formula, quote_name};
+pub use grouping::{LeafGroups, Scan, ScanReport, Value};
+pub use lines::{Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Tally, decimal_text};
+pub use peers::{Peers, Yardstick};
+pub use suggest::nearest;
+pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

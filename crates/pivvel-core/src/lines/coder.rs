@@ -1,0 +1,233 @@
+//! A column of a batch to member ids, a column at a time.
+
+use std::sync::Arc;
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::*;
+use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, PrimitiveArray, StringViewArray};
+use arrow_schema::DataType;
+use hashbrown::HashTable;
+
+use super::dictionary::{Dictionary, mix};
+use super::{DatePart, Kind, Member};
+use crate::error::{Error, Result};
+
+/// Days from 1880 to 2135 find their period's code by one look into a table.
+const FIRST_DAY: i32 = -32_872;
+const WINDOW: usize = 93_000;
+const NONE: u32 = u32::MAX;
+
+/// Gives every member of one dimension a gap-free number in the order of first sight.
+#[derive(Debug, Clone)]
+pub(crate) struct Coder {
+    part: Option<DatePart>,
+    kind: Kind,
+    texts: Dictionary,
+    /// Code of each text of the dictionary, which may leave a gap for the blank member.
+    text_codes: Vec<u32>,
+    keys: HashTable<(i128, u32)>,
+    days: Vec<u32>,
+    members: Vec<Member>,
+    blank: Option<u32>,
+    /// The dictionary of the last batch and what its entries are here: batches of one row group
+    /// or one file share theirs.
+    last: Option<(ArrayRef, Vec<u32>)>,
+}
+
+impl Coder {
+    pub(crate) fn new(kind: Kind, part: Option<DatePart>) -> Coder {
+        Coder {
+            part,
+            kind,
+            texts: Dictionary::default(),
+            text_codes: Vec::new(),
+            keys: HashTable::new(),
+            days: Vec::new(),
+            members: Vec::new(),
+            blank: None,
+            last: None,
+        }
+    }
+
+    pub(crate) fn into_members(self) -> Vec<Member> {
+        self.members
+    }
+
+    /// The codes of a column, one a line, into `codes`.
+    pub(crate) fn code(&mut self, array: &ArrayRef, codes: &mut Vec<u32>) -> Result<()> {
+        codes.clear();
+        codes.reserve(array.len());
+        match array.data_type() {
+            DataType::Utf8View => self.code_views(array.as_string_view(), codes),
+            DataType::Utf8 => self.code_texts(array.as_string::<i32>().iter(), codes),
+            DataType::LargeUtf8 => self.code_texts(array.as_string::<i64>().iter(), codes),
+            DataType::Dictionary(_, _) => return self.code_dictionary(array, codes),
+            DataType::Date32 => self.code_days(array.as_primitive::<Date32Type>(), codes),
+            DataType::Boolean => {
+                for value in array.as_boolean().iter() {
+                    let code = self.code_of_key(value.map(i128::from));
+                    codes.push(code);
+                }
+            }
+            DataType::Float64 => self.code_floats(array.as_primitive::<Float64Type>(), |v| v, codes),
+            DataType::Float32 => self.code_floats(array.as_primitive::<Float32Type>(), f64::from, codes),
+            DataType::Int8 => self.code_numbers(array.as_primitive::<Int8Type>(), codes),
+            DataType::Int16 => self.code_numbers(array.as_primitive::<Int16Type>(), codes),
+            DataType::Int32 => self.code_numbers(array.as_primitive::<Int32Type>(), codes),
+            DataType::Int64 => self.code_numbers(array.as_primitive::<Int64Type>(), codes),
+            DataType::UInt8 => self.code_numbers(array.as_primitive::<UInt8Type>(), codes),
+            DataType::UInt16 => self.code_numbers(array.as_primitive::<UInt16Type>(), codes),
+            DataType::UInt32 => self.code_numbers(array.as_primitive::<UInt32Type>(), codes),
+            DataType::UInt64 => self.code_numbers(array.as_primitive::<UInt64Type>(), codes),
+            DataType::Decimal64(..) => self.code_numbers(array.as_primitive::<Decimal64Type>(), codes),
+            DataType::Decimal128(..) => self.code_numbers(array.as_primitive::<Decimal128Type>(), codes),
+            other => {
+                return Err(Error::request("", format!("columns of type {other} cannot be a dimension")));
+            }
+        }
+        Ok(())
+    }
+
+    fn blank_code(&mut self) -> u32 {
+        *self.blank.get_or_insert_with(|| {
+            self.members.push(Member::Blank);
+            self.members.len() as u32 - 1
+        })
+    }
+
+    fn code_views(&mut self, array: &StringViewArray, codes: &mut Vec<u32>) {
+        let nulls = array.nulls();
+        for (i, view) in array.views().iter().enumerate() {
+            // The low half of a view is the length: an empty text is a blank.
+            let blank = *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i));
+            let code = match blank {
+                true => self.blank_code(),
+                false => {
+                    let number = self.texts.number_of_view(*view, || array.value(i));
+                    self.code_of_text(number)
+                }
+            };
+            codes.push(code);
+        }
+    }
+
+    fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
+        for text in texts {
+            let code = match text {
+                None | Some("") => self.blank_code(),
+                Some(text) => {
+                    let number = self.texts.number_of(text);
+                    self.code_of_text(number)
+                }
+            };
+            codes.push(code);
+        }
+    }
+
+    #[inline]
+    fn code_of_text(&mut self, number: u32) -> u32 {
+        if let Some(code) = self.text_codes.get(number as usize) {
+            return *code;
+        }
+        let code = self.members.len() as u32;
+        self.members.push(Member::Text(self.texts.texts()[number as usize].clone()));
+        self.text_codes.push(code);
+        code
+    }
+
+    fn code_dictionary(&mut self, array: &ArrayRef, codes: &mut Vec<u32>) -> Result<()> {
+        let dictionary = array.as_any_dictionary();
+        let values = dictionary.values();
+        let last = self.last.take();
+        let known = match last {
+            Some((last, known)) if Arc::ptr_eq(&last, values) => known,
+            _ => {
+                let mut known = Vec::new();
+                self.code(values, &mut known)?;
+                known
+            }
+        };
+        codes.clear();
+        if values.is_empty() {
+            codes.resize_with(array.len(), || self.blank_code());
+        } else {
+            for (i, key) in dictionary.normalized_keys().into_iter().enumerate() {
+                let code = if array.is_null(i) { self.blank_code() } else { known[key] };
+                codes.push(code);
+            }
+        }
+        self.last = Some((values.clone(), known));
+        Ok(())
+    }
+
+    fn code_days(&mut self, array: &PrimitiveArray<Date32Type>, codes: &mut Vec<u32>) {
+        if self.days.is_empty() {
+            self.days = vec![NONE; WINDOW];
+        }
+        for (i, day) in array.values().iter().enumerate() {
+            if array.is_null(i) {
+                codes.push(self.blank_code());
+                continue;
+            }
+            let slot = day.wrapping_sub(FIRST_DAY) as usize;
+            let code = match self.days.get(slot) {
+                Some(code) if *code != NONE => *code,
+                _ => {
+                    let part = self.part.unwrap_or(DatePart::Day);
+                    let code = self.code_of_key(part.period(*day).map(i128::from));
+                    if let Some(known) = self.days.get_mut(slot) {
+                        *known = code;
+                    }
+                    code
+                }
+            };
+            codes.push(code);
+        }
+    }
+
+    fn code_numbers<T: ArrowPrimitiveType>(&mut self, array: &PrimitiveArray<T>, codes: &mut Vec<u32>)
+    where
+        T::Native: Into<i128>,
+    {
+        for value in array.iter() {
+            let code = self.code_of_key(value.map(Into::into));
+            codes.push(code);
+        }
+    }
+
+    fn code_floats<T: ArrowPrimitiveType>(
+        &mut self,
+        array: &PrimitiveArray<T>,
+        wide: impl Fn(T::Native) -> f64,
+        codes: &mut Vec<u32>,
+    ) {
+        for value in array.iter() {
+            // Adding zero turns a negative zero into a plain one.
+            let value = value.map(|v| wide(v) + 0.0).filter(|v| v.is_finite());
+            let code = self.code_of_key(value.map(|v| i128::from(v.to_bits())));
+            codes.push(code);
+        }
+    }
+
+    fn code_of_key(&mut self, key: Option<i128>) -> u32 {
+        let Some(key) = key else { return self.blank_code() };
+        let hash = |key: i128| mix(key as u64, (key >> 64) as u64);
+        if let Some((_, code)) = self.keys.find(hash(key), |(known, _)| *known == key) {
+            return *code;
+        }
+        let code = self.members.len() as u32;
+        self.members.push(self.member_of_key(key));
+        self.keys.insert_unique(hash(key), (key, code), |(key, _)| hash(*key));
+        code
+    }
+
+    fn member_of_key(&self, key: i128) -> Member {
+        match (self.kind, self.part) {
+            (Kind::Date, part) => Member::Period(part.unwrap_or(DatePart::Day), key as i32),
+            (Kind::YesNo, _) => Member::YesNo(key != 0),
+            (Kind::Float, _) => Member::Float(key as u64),
+            (Kind::Decimal { scale }, _) => Member::Number { digits: key, scale },
+            _ => Member::Number { digits: key, scale: 0 },
+        }
+    }
+}

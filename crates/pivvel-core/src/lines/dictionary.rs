@@ -1,0 +1,73 @@
+//! Text to gap-free numbers: the largest single cost of reading lines, so the short texts that
+//! most members are (12 bytes at most) are compared as one word inside the table's slot.
+
+use arrow_array::builder::make_view;
+use hashbrown::HashTable;
+
+/// The longest text that an Arrow view holds whole.
+const INLINE: usize = 12;
+
+/// Numbers texts in the order in which they are first seen.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Dictionary {
+    short: HashTable<(u128, u32)>,
+    long: HashTable<u32>,
+    texts: Vec<Box<str>>,
+}
+
+impl Dictionary {
+    /// The number of a text that comes as an Arrow view: the view itself and, for texts that it
+    /// does not hold whole, a way to the text.
+    #[inline]
+    pub(crate) fn number_of_view<'a>(&mut self, view: u128, text: impl Fn() -> &'a str) -> u32 {
+        if view as u32 as usize > INLINE {
+            return self.number_of_long(text());
+        }
+        let hash = mix(view as u64, (view >> 64) as u64);
+        if let Some((_, number)) = self.short.find(hash, |(known, _)| *known == view) {
+            return *number;
+        }
+        let number = self.texts.len() as u32;
+        self.texts.push(text().into());
+        self.short.insert_unique(hash, (view, number), |(view, _)| mix(*view as u64, (*view >> 64) as u64));
+        number
+    }
+
+    pub(crate) fn number_of(&mut self, text: &str) -> u32 {
+        self.number_of_view(make_view(text.as_bytes(), 0, 0), || text)
+    }
+
+    fn number_of_long(&mut self, text: &str) -> u32 {
+        let hash = hash_text(text);
+        let texts = &self.texts;
+        if let Some(number) = self.long.find(hash, |known| *texts[*known as usize] == *text) {
+            return *number;
+        }
+        let number = self.texts.len() as u32;
+        self.texts.push(text.into());
+        let texts = &self.texts;
+        self.long.insert_unique(hash, number, |known| hash_text(&texts[*known as usize]));
+        number
+    }
+
+    pub(crate) fn texts(&self) -> &[Box<str>] {
+        &self.texts
+    }
+}
+
+/// Two words to one, well spread in all bits (a folded 128-bit product).
+#[inline]
+pub(crate) fn mix(a: u64, b: u64) -> u64 {
+    let product = u128::from(a ^ 0x2d35_8dcc_aa6c_78a5) * u128::from(b ^ 0x8bb8_4b93_962e_acc9);
+    let folded = (product as u64) ^ ((product >> 64) as u64);
+    // One more round: the table takes its bucket from the low bits and its tag from the top ones.
+    let product = u128::from(folded) * 0x9e37_79b9_7f4a_7c15;
+    (product as u64) ^ ((product >> 64) as u64)
+}
+
+fn hash_text(text: &str) -> u64 {
+    use std::hash::{BuildHasher, Hasher};
+    let mut hasher = foldhash::fast::FixedState::with_seed(0x7e1).build_hasher();
+    hasher.write(text.as_bytes());
+    hasher.finish()
+}

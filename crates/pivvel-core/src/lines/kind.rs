@@ -1,0 +1,85 @@
+//! What a column holds.
+
+use std::fmt;
+
+use arrow_schema::DataType;
+
+/// What a column holds, as far as computing is concerned.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// Text; what dimensions are mostly made of.
+    Text,
+    /// A day of the calendar.
+    Date,
+    /// Whole numbers, exact.
+    Whole,
+    /// Exact decimals, money above all.
+    Decimal {
+        /// Digits after the point.
+        scale: u8,
+    },
+    /// Binary floating point, not exact.
+    Float,
+    /// Yes or no.
+    YesNo,
+}
+
+impl Kind {
+    /// The kind of an Arrow column, if it is one that can be used.
+    pub fn of(data_type: &DataType) -> Option<Kind> {
+        use DataType::*;
+        Some(match data_type {
+            Utf8 | LargeUtf8 | Utf8View => Kind::Text,
+            Dictionary(_, values) => return Kind::of(values).filter(|kind| *kind == Kind::Text),
+            Date32 => Kind::Date,
+            Int8 | Int16 | Int32 | Int64 | UInt8 | UInt16 | UInt32 | UInt64 => Kind::Whole,
+            Decimal64(_, scale) | Decimal128(_, scale) => Kind::Decimal { scale: u8::try_from(*scale).ok()? },
+            Float32 | Float64 => Kind::Float,
+            Boolean => Kind::YesNo,
+            _ => return None,
+        })
+    }
+
+    /// Whether values of this kind can be added up.
+    pub fn is_number(self) -> bool {
+        matches!(self, Kind::Whole | Kind::Decimal { .. } | Kind::Float)
+    }
+
+    /// One value of this kind in words, as in "a whole number".
+    pub fn singular(self) -> String {
+        match self {
+            Kind::Text => "text".into(),
+            Kind::Date => "a date".into(),
+            Kind::Whole => "a whole number".into(),
+            Kind::Decimal { scale } => format!("a number of at most {scale} decimals"),
+            Kind::Float => "a number".into(),
+            Kind::YesNo => "yes or no".into(),
+        }
+    }
+
+    /// Values of this kind in words, as in "whole numbers".
+    pub fn plural(self) -> String {
+        match self {
+            Kind::Text => "text".into(),
+            Kind::Date => "dates".into(),
+            Kind::Whole => "whole numbers".into(),
+            Kind::Decimal { scale } => format!("numbers of {scale} decimals"),
+            Kind::Float => "floating-point numbers".into(),
+            Kind::YesNo => "yes or no".into(),
+        }
+    }
+}
+
+/// The kind as a brief or a flag writes it.
+impl fmt::Display for Kind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Kind::Text => f.write_str("text"),
+            Kind::Date => f.write_str("date"),
+            Kind::Whole => f.write_str("whole"),
+            Kind::Decimal { scale } => write!(f, "decimal({scale})"),
+            Kind::Float => f.write_str("float"),
+            Kind::YesNo => f.write_str("yesno"),
+        }
+    }
+}

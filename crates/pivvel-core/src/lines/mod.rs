@@ -1,0 +1,22 @@
+//! Lines as they come in: kinds of columns, sources, members and calendars.
+//!
+//! `lines` owns the dictionaries. Everything after this stage works with member ids and group
+//! ids and never touches a line's text again.
+
+mod calendar;
+mod coder;
+mod decimal;
+mod dictionary;
+mod kind;
+mod members;
+mod source;
+
+pub use calendar::DatePart;
+pub(crate) use calendar::{date_from_text, date_text};
+pub(crate) use coder::Coder;
+pub use decimal::decimal_text;
+pub(crate) use decimal::{pow10, rescale};
+pub(crate) use dictionary::mix;
+pub use kind::Kind;
+pub use members::{Member, MemberId, Members};
+pub use source::{Batches, LineSource, Tally};

@@ -1,0 +1,103 @@
+//! Where lines come from: anything that yields Arrow record batches.
+
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
+
+use crate::error::{Error, Result};
+
+/// What a source has to say about the lines that it read, beside the lines.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Tally {
+    /// Lines in which every column was empty; they were left out.
+    pub empty_lines: u64,
+    /// Values that did not fit their column's kind and were taken as blank, as was asked.
+    pub blanked: u64,
+}
+
+/// Anything that sales lines can be read from, in batches, with a schema known beforehand.
+///
+/// The core asks for the columns that its plan needs, by their place in the schema, and gets
+/// batches of just these columns in that order.
+pub trait LineSource {
+    /// What the source is called in messages: a file's name, as a rule.
+    fn name(&self) -> &str;
+
+    /// The columns and what they hold.
+    fn schema(&self) -> SchemaRef;
+
+    /// Reads the lines once. `columns` are places in the schema; every batch goes to `take`.
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>;
+
+    /// Gives a column a wider kind after a scan asked for one; false where the lines cannot be
+    /// read a second time. See [`Error::widen`].
+    fn widen(&mut self, _column: &str, _kind: crate::lines::Kind) -> bool {
+        false
+    }
+
+    /// Why a column cannot be used yet, where it cannot: a date of which day and month cannot be
+    /// told apart.
+    fn trouble(&self, _column: &str) -> Option<String> {
+        None
+    }
+}
+
+/// Record batches as a source of lines.
+///
+/// ```
+/// use std::sync::Arc;
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
+/// use pivvel_core::{Batches, LineSource};
+///
+/// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
+/// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
+/// let batch = RecordBatch::try_from_iter([("coast", coast), ("quantity", quantity)])?;
+/// let source = Batches::new(batch.schema(), [batch]);
+/// assert_eq!(source.schema().fields().len(), 2);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug)]
+pub struct Batches<I> {
+    name: String,
+    schema: SchemaRef,
+    batches: I,
+}
+
+impl<I: Iterator<Item = RecordBatch>> Batches<I> {
+    /// Batches of one schema, read once from the first to the last.
+    pub fn new(schema: SchemaRef, batches: impl IntoIterator<IntoIter = I>) -> Batches<I> {
+        Batches { name: "batches".into(), schema, batches: batches.into_iter() }
+    }
+
+    /// The same with a name for messages.
+    pub fn named(mut self, name: impl Into<String>) -> Batches<I> {
+        self.name = name.into();
+        self
+    }
+}
+
+impl<I: Iterator<Item = RecordBatch>> LineSource for Batches<I> {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
+    }
+
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        for batch in &mut self.batches {
+            let same = batch.num_columns() == self.schema.fields().len()
+                && self
+                    .schema
+                    .fields()
+                    .iter()
+                    .zip(batch.columns())
+                    .all(|(f, c)| f.data_type() == c.data_type());
+            if !same {
+                return Err(Error::data(&self.name, "a batch has other columns than the schema says"));
+            }
+            take(batch.project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?)?;
+        }
+        Ok(Tally::default())
+    }
+}

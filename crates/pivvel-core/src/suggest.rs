@@ -1,0 +1,24 @@
+//! The nearest known name to one that is not known.
+
+/// The known name that a misspelt one most likely meant, if any is near enough to offer.
+///
+/// Letter case does not count; after that, names are compared by Damerau-Levenshtein distance,
+/// and one edit is allowed for every three characters.
+///
+/// ```
+/// assert_eq!(pivvel_core::nearest("habour", &["coast", "harbour"]), Some("harbour"));
+/// assert_eq!(pivvel_core::nearest("price", &["coast", "harbour"]), None);
+/// ```
+pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
+    let folded = name.trim().to_lowercase();
+    let best = known
+        .iter()
+        .map(|k| (strsim::damerau_levenshtein(&folded, &k.to_lowercase()), *k))
+        .min_by_key(|(distance, _)| *distance)?;
+    let allowed = 1 + folded.chars().count().max(best.1.chars().count()) / 4;
+    if best.0 <= allowed && best.0 < folded.chars().count().max(1) {
+        return Some(best.1);
+    }
+    let stem = |k: &&&str| folded.len() >= 3 && k.to_lowercase().starts_with(&folded);
+    known.iter().find(stem).copied()
+}
