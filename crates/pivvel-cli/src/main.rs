@@ -1,2 +1,32 @@
-//! x
-fn main() {}
+//! The `pivvel` command: it reads arguments, calls the library, prints.
+
+mod arguments;
+mod build;
+mod check;
+mod demo;
+mod screen;
+mod survey;
+
+use std::process::ExitCode;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let result = match &arguments.command {
+        Command::Demo(demo) => demo::run(demo),
+        Command::Survey(survey) => survey::run(survey),
+        Command::Build(build) => build::run(build),
+        Command::Check(check) => check::run(check),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        // Whoever reads our output had enough.
+        Err(error) if error.is_broken_pipe() => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("pivvel: {error}");
+            ExitCode::from(if error.is_request() { 2 } else { 1 })
+        }
+    }
+}

@@ -32,18 +32,21 @@ enum Fault {
 pub struct Misfit {
     /// Line of the file, counted from 1, the heading included.
     pub line: u64,
-    /// The column's name.
+    /// The column's name; empty where the line as a whole is wrong.
     pub column: String,
     /// The value as written.
     pub value: String,
-    /// What was wanted, as in "a whole number".
+    /// What was wanted, as in "a whole number"; of a line as a whole, what is wrong with it.
     pub wanted: String,
 }
 
 impl fmt::Display for Misfit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Misfit { line, column, value, wanted } = self;
-        write!(f, "line {line}, column {column}: {} is not {wanted}", shown(value))
+        match column.is_empty() {
+            true => write!(f, "line {line}: {wanted}"),
+            false => write!(f, "line {line}, column {column}: {} is not {wanted}", shown(value)),
+        }
     }
 }
 

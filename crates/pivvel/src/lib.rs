@@ -1,1 +1,73 @@
-//! x
+//! Sales lines in, cross-tab out, every level on a scale of its own.
+//!
+//! ```
+//! use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//!
+//! let lines = "coast,harbour,amount\n\
+//!              Fell,Pellam Quay,10.50\nFell,Ternhaven,2.05\nSkerry,Kittick,9.95\n";
+//! let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! let brief = Brief::new().rows(["coast", "harbour"]).measure(("sales", "sum(amount)")).tint("sales");
+//! let crosstab = CrossTab::build(&brief, &mut source)?;
+//!
+//! assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "22.50");
+//! assert_eq!(crosstab.value(&["Fell"], &[], "sales").unwrap().to_string(), "12.55");
+//! # Ok::<(), pivvel::Error>(())
+//! ```
+//!
+//! # The way of the data
+//!
+//! A [`LineSource`] yields Arrow record batches: a [`CsvSource`], or any [`Batches`] of your own.
+//! A [`Brief`] says what is wanted, in names and formulas. [`CrossTab::build`] checks one against
+//! the other, reads the lines once, and merges states upward into every grain. What comes out can
+//! be walked ([`CrossTab::rows`], [`CrossTab::cells`]), looked up ([`CrossTab::value`]), computed on
+//! ([`CrossTab::to_record_batch`], [`write_tidy_csv`]) and drawn ([`Sheet`], [`draw_terminal`],
+//! [`draw_page`]).
+//!
+//! # What holds
+//!
+//! - Sums of decimals and whole numbers are exact at every level, whatever the order of lines.
+//! - Every scale belongs to one level: the peers of a cell are the cells of its measure at its own
+//!   grain, so a total never makes its parts look small.
+//! - A blank is not a zero, and nothing is left out unannounced.
+//!
+//! # How to
+//!
+//! Compute on the result:
+//!
+//! ```
+//! # use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//! # let lines = "coast,amount\nFell,10.50\nSkerry,9.95\n";
+//! # let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
+//! for cell in crosstab.cells().filter(|cell| !cell.row().is_total()) {
+//!     let coast = crosstab.rows().path(cell.row())[0].label();
+//!     println!("{coast}: {}, position {:?}", cell.value(0).unwrap(), cell.position(0));
+//! }
+//! # Ok::<(), pivvel::Error>(())
+//! ```
+//!
+//! Draw it:
+//!
+//! ```
+//! # use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//! use pivvel::{Sheet, TerminalOptions, draw_page, draw_terminal};
+//! # let lines = "coast,amount\nFell,10.50\nSkerry,9.95\n";
+//! # let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! # let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
+//! let sheet = Sheet::new(&crosstab);
+//! print!("{}", draw_terminal(&sheet, &TerminalOptions::default()));
+//! assert!(draw_page(&sheet).contains("<table"));
+//! # Ok::<(), pivvel::Error>(())
+//! ```
+//!
+//! Keep the brief as a file: [`brief_to_toml`] and [`brief_from_toml`]. Look at a file first:
+//! [`Survey`]. Write files that are whole or not there: [`Target`].
+
+mod brief_file;
+mod files;
+
+pub use brief_file::{brief_from_toml, brief_to_toml};
+pub use files::{Target, beside, open_lines};
+pub use pivvel_core::*;
+pub use pivvel_io::*;
+pub use pivvel_view::*;

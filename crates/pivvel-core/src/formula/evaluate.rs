@@ -1,8 +1,9 @@
 //! Running a formula over the lines of one batch, a column at a time.
 //!
 //! Exact numbers stay exact: whole numbers and decimals are digits with a scale, and a result that
-//! outgrows 38 digits is an error. A blank in arithmetic or in a comparison of numbers gives a
-//! blank. A blank text is compared as an empty one: it differs from every text that is not empty.
+//! outgrows 38 digits is an error. In `+` and `-` a blank counts as nothing when the other side has
+//! a value; in `*`, `/` and comparisons of numbers it gives a blank. A blank text is compared as an
+//! empty one: it differs from every text that is not empty.
 
 use std::borrow::Cow;
 
@@ -76,8 +77,17 @@ impl<'a> Evaluation<'a> {
             }
             Step::Negate(inner) => negate(self.numbers(inner)?)?,
             Step::Arithmetic(operator, left, right) => {
-                let (a, b) = (self.numbers(left)?, self.numbers(right)?);
-                let blanks = NullBuffer::union(a.blanks.as_ref(), b.blanks.as_ref());
+                let (mut a, mut b) = (self.numbers(left)?, self.numbers(right)?);
+                let adds = matches!(operator, Operator::Add | Operator::Subtract);
+                let blanks = match (&a.blanks, &b.blanks) {
+                    (Some(x), Some(y)) if adds => Some(NullBuffer::new(x.inner() | y.inner())),
+                    _ if adds => None,
+                    (x, y) => NullBuffer::union(x.as_ref(), y.as_ref()),
+                };
+                if adds {
+                    a.blank_to_zero();
+                    b.blank_to_zero();
+                }
                 match (formula.gives, operator) {
                     (LineType::Exact { scale }, _) => {
                         let data = exact(*operator, (&a, left.gives), (&b, right.gives), scale, &blanks)?;
@@ -183,6 +193,19 @@ impl<'a> Evaluation<'a> {
             _ => Some((0..b.len()).map(|i| valid(i) && !zero(i)).collect()),
         };
         finite(a.iter().zip(&b).map(|(a, b)| a / b).collect(), blanks)
+    }
+}
+
+impl Numbers<'_> {
+    /// Puts a zero under every blank.
+    fn blank_to_zero(&mut self) {
+        let Some(blanks) = &self.blanks else { return };
+        let places = (0..blanks.len()).filter(|i| blanks.is_null(*i));
+        match &mut self.data {
+            Data::Narrow(digits) => places.for_each(|i| digits.to_mut()[i] = 0),
+            Data::Wide(digits) => places.for_each(|i| digits[i] = 0),
+            Data::Float(floats) => places.for_each(|i| floats.to_mut()[i] = 0.0),
+        }
     }
 }
 

@@ -198,7 +198,7 @@ fn read_as(formula: &mut LineFormula, other: LineType, expr: &Expr) -> Checked<(
     };
     let (label, period) = match &formula.step {
         Step::Word(word) if other == LineType::Day => (word.clone(), date_from_text(word)),
-        Step::Word(word) => (word.clone(), part.from_label(word)),
+        Step::Word(word) => (word.clone(), part.period_of(word)),
         // A year may be written as the number that it is.
         Step::Digits(year) if part == DatePart::Year => (year.to_string(), i32::try_from(*year).ok()),
         _ => return Ok(()),

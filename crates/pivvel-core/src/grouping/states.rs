@@ -120,7 +120,7 @@ impl States {
             }
         }
         match &numbers.data {
-            Data::Narrow(digits) => state.take_exact(groups, digits, numbers, |v| i128::from(v)),
+            Data::Narrow(digits) => state.take_exact(groups, digits, numbers, i128::from),
             Data::Wide(digits) => state.take_exact(groups, digits, numbers, |v| v),
             Data::Float(floats) => {
                 state.take_floats(groups, floats, numbers);

@@ -88,7 +88,7 @@ impl DatePart {
     }
 
     /// The period of a label, as [`DatePart::label`] writes it.
-    pub(crate) fn from_label(self, label: &str) -> Option<i32> {
+    pub(crate) fn period_of(self, label: &str) -> Option<i32> {
         let number = |text: &str, low: i32, high: i32| {
             text.parse::<i32>().ok().filter(|n| (low..=high).contains(n) && !text.starts_with('+'))
         };

@@ -1,0 +1,93 @@
+//! `pivvel build`: the cross-tab of a brief, or of a file of lines and flags.
+
+use std::path::{Path, PathBuf};
+
+use pivvel::{
+    Brief, CrossTab, Error, Result, Target, beside, brief_from_toml, brief_to_toml, open_lines, write_whole,
+};
+
+use crate::arguments::Build;
+use crate::screen;
+
+pub(crate) fn run(build: &Build) -> Result<()> {
+    let mut brief = Brief::new();
+    let mut targets = Vec::new();
+    let mut lines = build.source.clone();
+    if is_brief(&build.input) {
+        brief = read_brief(&build.input)?;
+        // What a brief names is beside it; what is typed is beside the one who types.
+        lines = lines.or(brief.source.as_deref().map(|source| beside(&build.input, source)));
+        targets =
+            brief.to.iter().map(|path| Target::new(beside(&build.input, path))).collect::<Result<_>>()?;
+    } else if let Some(other) = &build.source {
+        let message =
+            format!("{} and {} both name lines; leave one out", build.input.display(), other.display());
+        return Err(Error::request("--source", message));
+    } else {
+        lines = Some(build.input.clone());
+    }
+    build.apply(&mut brief)?;
+    for path in &build.to {
+        targets.push(Target::new(path)?);
+    }
+    check_folders(&targets, build.save_brief.as_deref())?;
+    let Some(lines) = lines else {
+        let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
+        return Err(Error::request(build.input.display().to_string(), message));
+    };
+    let mut source = open_lines(&lines, &brief, build.reading.delimiter)?;
+    let crosstab = CrossTab::build(&brief, &mut source)?;
+    if let Some(path) = &build.save_brief {
+        save_brief(&brief, path, &lines, &build.to)?;
+    }
+    for target in &targets {
+        target.write(&crosstab)?;
+        if !target.is_standard_output() {
+            eprintln!("wrote {}", target.path().display());
+        }
+    }
+    // Whoever wants a file wants no screenful beside it.
+    if build.to.is_empty() { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+}
+
+pub(crate) fn is_brief(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"))
+}
+
+pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
+    let name = path.display().to_string();
+    let text = std::fs::read_to_string(path).map_err(|e| Error::io(&name, e))?;
+    brief_from_toml(&name, &text)
+}
+
+/// Folders that are not there are told before the work, not after it.
+fn check_folders(targets: &[Target], brief: Option<&Path>) -> Result<()> {
+    let paths = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(brief);
+    for path in paths {
+        let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
+        if let Some(folder) = folder.filter(|folder| !folder.is_dir()) {
+            let message = format!("there is no folder {} to write into", folder.display());
+            return Err(Error::request(path.display().to_string(), message));
+        }
+    }
+    Ok(())
+}
+
+fn save_brief(brief: &Brief, path: &Path, lines: &Path, to: &[PathBuf]) -> Result<()> {
+    let mut kept = brief.clone();
+    kept.source = (lines.as_os_str() != "-").then(|| seen_from(path, lines));
+    kept.to.extend(to.iter().filter(|path| path.as_os_str() != "-").map(|target| seen_from(path, target)));
+    let text = brief_to_toml(&kept);
+    write_whole(path, |out| out.write_all(text.as_bytes()))?;
+    eprintln!("wrote {}", path.display());
+    Ok(())
+}
+
+/// A path as a brief must name it to mean the same file: as it is where the brief is written into
+/// the working folder, and in full where it is not.
+fn seen_from(brief: &Path, path: &Path) -> String {
+    let here = brief.parent().is_none_or(|folder| folder.as_os_str().is_empty());
+    let full =
+        if here { path.to_path_buf() } else { std::path::absolute(path).unwrap_or_else(|_| path.into()) };
+    full.display().to_string()
+}

@@ -1,0 +1,52 @@
+//! `pivvel demo`: the demonstration lines and briefs, written, run and shown.
+
+use std::path::Path;
+
+use pivvel::{CrossTab, Error, Result, Target, beside, open_lines, write_whole};
+
+use crate::arguments::Demo;
+use crate::build::read_brief;
+use crate::screen;
+
+pub(crate) fn run(demo: &Demo) -> Result<()> {
+    let folder = &demo.folder;
+    std::fs::create_dir_all(folder).map_err(|e| Error::io(folder.display().to_string(), e))?;
+    keep(&folder.join("lines.csv"), pivvel_demo::CSV)?;
+    for (name, text) in pivvel_demo::BRIEFS {
+        keep(&folder.join(name), text)?;
+    }
+    let mut first = None;
+    for (name, _) in pivvel_demo::BRIEFS {
+        let path = folder.join(name);
+        let brief = read_brief(&path)?;
+        let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
+        let crosstab = CrossTab::build(&brief, &mut open_lines(&lines, &brief, None)?)?;
+        first.get_or_insert(crosstab);
+    }
+    let Some(crosstab) = first else { return Ok(()) };
+    let page = folder.join("coasts.html");
+    Target::new(&page)?.write(&crosstab)?;
+    screen::print_crosstab(&crosstab, &demo.screen)?;
+    let place = folder.display();
+    screen::print(&format!(
+        "\nWrote {place}/lines.csv, four briefs, and this cross-tab as a page: {}\n\nGo on with:\n  \
+         pivvel survey {place}/lines.csv\n  pivvel build {place}/ranges.toml\n  pivvel check {place}/plan.toml\n",
+        page.display()
+    ))
+}
+
+/// Writes a file of the demonstration, but not over another file.
+fn keep(path: &Path, text: &str) -> Result<()> {
+    match std::fs::read(path) {
+        Ok(there) if there == text.as_bytes() => Ok(()),
+        Ok(_) => {
+            let message =
+                "another file of this name is there; name another folder, as in: pivvel demo elsewhere";
+            Err(Error::data(path.display().to_string(), message))
+        }
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            write_whole(path, |out| out.write_all(text.as_bytes()))
+        }
+        Err(e) => Err(Error::io(path.display().to_string(), e)),
+    }
+}

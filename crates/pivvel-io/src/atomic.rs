@@ -1,0 +1,56 @@
+//! Files that are whole or not there: written beside their place, then moved into it.
+
+use std::io::{BufWriter, Write};
+use std::path::Path;
+
+use pivvel_core::{Error, Result};
+
+/// Writes a file by `fill`, so that an earlier file of that name stands until the new one is
+/// whole, and stays if anything fails.
+///
+/// # Errors
+/// What the file system or `fill` finds wrong; nothing is left behind then.
+///
+/// ```
+/// use std::io::Write;
+/// let folder = tempfile::tempdir()?;
+/// let path = folder.path().join("note.txt");
+/// pivvel_io::write_whole(&path, |out| writeln!(out, "kept"))?;
+/// assert_eq!(std::fs::read_to_string(&path)?, "kept\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write_whole(path: &Path, fill: impl FnOnce(&mut dyn Write) -> std::io::Result<()>) -> Result<()> {
+    let place = || path.display().to_string();
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    if path.is_dir() {
+        return Err(Error::data(place(), "this is a folder, not a file"));
+    }
+    let fail = |e: std::io::Error| match e.kind() {
+        std::io::ErrorKind::NotFound => Error::data(place(), "there is no such folder to write into"),
+        _ => Error::io(place(), e),
+    };
+    let temporary = tempfile::Builder::new().prefix(".pivvel-").tempfile_in(folder).map_err(fail)?;
+    let mut out = BufWriter::new(temporary);
+    fill(&mut out).map_err(fail)?;
+    let temporary = out.into_inner().map_err(|e| fail(e.into_error()))?;
+    // A new file gets the rights that any new file gets, an old one keeps its own.
+    keep_rights(path, temporary.as_file()).map_err(fail)?;
+    temporary.as_file().sync_all().map_err(fail)?;
+    temporary.persist(path).map_err(|e| fail(e.error))?;
+    Ok(())
+}
+
+#[cfg(unix)]
+fn keep_rights(path: &Path, file: &std::fs::File) -> std::io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    let rights = match std::fs::metadata(path) {
+        Ok(old) => old.permissions(),
+        Err(_) => std::fs::Permissions::from_mode(0o644),
+    };
+    file.set_permissions(rights)
+}
+
+#[cfg(not(unix))]
+fn keep_rights(_: &Path, _: &std::fs::File) -> std::io::Result<()> {
+    Ok(())
+}

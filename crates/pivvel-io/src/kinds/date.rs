@@ -1,0 +1,120 @@
+//! Dates as people write them.
+
+use std::collections::HashMap;
+
+use chrono::{Datelike, NaiveDate};
+
+/// The order in which the parts of a date are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DateOrder {
+    /// `2025-01-31`, as ISO 8601 has it.
+    YearFirst,
+    /// `31/01/2025`
+    DayFirst,
+    /// `01/31/2025`
+    MonthFirst,
+    /// `31 Jan 2025` or `January 31, 2025`: the month by name.
+    MonthByName,
+}
+
+impl DateOrder {
+    pub(crate) const ALL: [DateOrder; 4] =
+        [DateOrder::YearFirst, DateOrder::DayFirst, DateOrder::MonthFirst, DateOrder::MonthByName];
+    /// The orders as flags and briefs name them.
+    pub(crate) const NAMES: [&'static str; 4] = ["ymd", "dmy", "mdy", "named"];
+
+    pub(crate) fn from_name(name: &str) -> Option<DateOrder> {
+        let place = DateOrder::NAMES.iter().position(|known| *known == name)?;
+        Some(DateOrder::ALL[place])
+    }
+
+    /// The order as flags and briefs name it.
+    pub fn name(self) -> &'static str {
+        DateOrder::NAMES[self as usize]
+    }
+
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            DateOrder::YearFirst => "year first",
+            DateOrder::DayFirst => "day first",
+            DateOrder::MonthFirst => "month first",
+            DateOrder::MonthByName => "month by name",
+        }
+    }
+
+    /// The forms of this order, those of four-digit years first.
+    fn forms(self) -> (&'static [&'static str], &'static [&'static str]) {
+        match self {
+            DateOrder::YearFirst => (&["%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d"], &[]),
+            DateOrder::DayFirst => {
+                (&["%d/%m/%Y", "%d.%m.%Y", "%d-%m-%Y"], &["%d/%m/%y", "%d.%m.%y", "%d-%m-%y"])
+            }
+            DateOrder::MonthFirst => {
+                (&["%m/%d/%Y", "%m.%d.%Y", "%m-%d-%Y"], &["%m/%d/%y", "%m.%d.%y", "%m-%d-%y"])
+            }
+            DateOrder::MonthByName => {
+                (&["%d %b %Y", "%d-%b-%Y", "%b %d, %Y", "%b %d %Y", "%Y-%b-%d"], &["%d %b %y", "%d-%b-%y"])
+            }
+        }
+    }
+}
+
+/// 1970-01-01, counted from the first day of the calendar.
+const EPOCH: i32 = 719_163;
+
+/// The day, counted from 1970-01-01, of a date written in this order. A time of day after it is
+/// left out.
+pub(crate) fn read_date(text: &str, order: DateOrder) -> Option<i32> {
+    let text = without_time(text.trim());
+    if !(6..=30).contains(&text.len()) || !text.bytes().any(|b| b.is_ascii_digit()) {
+        return None;
+    }
+    let (long, short) = order.forms();
+    // chrono reads the year 25 from a two-digit year, so the digits decide which forms are tried.
+    let digits = text.split(|c: char| !c.is_ascii_digit()).map(str::len).max();
+    let forms = match digits {
+        Some(4) => long,
+        Some(1 | 2) => short,
+        _ => return None,
+    };
+    let date = forms.iter().find_map(|form| NaiveDate::parse_from_str(text, form).ok())?;
+    Some(date.num_days_from_ce() - EPOCH)
+}
+
+fn without_time(text: &str) -> &str {
+    let is_time = |rest: &str| {
+        rest.contains(':')
+            && rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b':' | b'.' | b'Z' | b'+' | b'-'))
+    };
+    match text.rsplit_once(['T', ' ']) {
+        Some((date, time)) if is_time(time) => date.trim_end(),
+        _ => text,
+    }
+}
+
+/// Reads the dates of one column. Dates repeat, so each spelling is read once.
+#[derive(Debug)]
+pub(crate) struct DateReader {
+    order: DateOrder,
+    known: HashMap<Box<str>, Option<i32>>,
+}
+
+/// Spellings that are remembered: more days than a business has.
+const REMEMBERED: usize = 100_000;
+
+impl DateReader {
+    pub(crate) fn new(order: DateOrder) -> DateReader {
+        DateReader { order, known: HashMap::new() }
+    }
+
+    pub(crate) fn read(&mut self, text: &str) -> Option<i32> {
+        if let Some(day) = self.known.get(text) {
+            return *day;
+        }
+        let day = read_date(text, self.order);
+        if self.known.len() < REMEMBERED {
+            self.known.insert(text.into(), day);
+        }
+        day
+    }
+}

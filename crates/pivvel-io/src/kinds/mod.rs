@@ -1,0 +1,118 @@
+//! What written values mean: numbers, dates, yes and no, and the kind of a column that holds them.
+
+mod date;
+mod evidence;
+mod number;
+
+pub use date::DateOrder;
+pub(crate) use date::{DateReader, read_date};
+pub(crate) use evidence::Evidence;
+pub use number::NumberStyle;
+pub(crate) use number::{Misread, read_number};
+
+use pivvel_core::{Error, Kind, Result};
+
+/// How the values of one column are to be read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ColumnKind {
+    /// What the column holds.
+    pub kind: Kind,
+    /// How its numbers are written.
+    pub style: NumberStyle,
+    /// The currency sign, or `%`, that stands beside its numbers.
+    pub unit: Option<char>,
+    /// How its dates are written.
+    pub order: DateOrder,
+    /// Whether the kind was given rather than found.
+    pub given: bool,
+    /// Whether its numbers need more than 18 digits.
+    pub(crate) wide: bool,
+    /// Why it cannot be read yet, if so.
+    pub trouble: Option<String>,
+}
+
+impl ColumnKind {
+    pub(crate) fn of(kind: Kind) -> ColumnKind {
+        ColumnKind {
+            kind,
+            style: NumberStyle::Point,
+            unit: None,
+            order: DateOrder::YearFirst,
+            given: false,
+            wide: false,
+            trouble: None,
+        }
+    }
+
+    /// The kind in words: `money (£, 2 decimals)`, `date (day first)`.
+    pub fn words(&self) -> String {
+        let marks = self.style.words();
+        match self.kind {
+            Kind::Text => "text".into(),
+            Kind::Date => format!("date ({})", self.order.words()),
+            Kind::Whole => format!("whole number{}", marks.map(|m| format!(" ({m})")).unwrap_or_default()),
+            Kind::Decimal { scale } => {
+                let unit = self.unit.map(|unit| unit.to_string());
+                let decimals = format!("{scale} decimals");
+                let said: Vec<String> =
+                    unit.into_iter().chain([decimals]).chain(marks.map(str::to_string)).collect();
+                format!("decimal ({})", said.join(", "))
+            }
+            Kind::Float => "floating point".into(),
+            Kind::YesNo => "yes or no".into(),
+        }
+    }
+}
+
+/// A kind as a brief or a flag writes it: `text`, `date`, `date(dmy)`, `whole`, `decimal`,
+/// `decimal(2)`, `float`, `yesno`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum GivenKind {
+    Text,
+    Date(Option<DateOrder>),
+    Whole,
+    Decimal(Option<u8>),
+    Float,
+    YesNo,
+}
+
+impl GivenKind {
+    pub(crate) fn parse(column: &str, text: &str) -> Result<GivenKind> {
+        let compact: String = text.chars().filter(|c| !c.is_whitespace()).collect();
+        let (name, option) = match compact.strip_suffix(')').and_then(|t| t.split_once('(')) {
+            Some((name, option)) => (name.to_string(), Some(option.to_string())),
+            None => (compact, None),
+        };
+        let place = format!("kind of column {column}");
+        let kind = match (name.as_str(), option.as_deref()) {
+            ("text", None) => GivenKind::Text,
+            ("date", None) => GivenKind::Date(None),
+            ("date", Some(order)) => match DateOrder::from_name(order) {
+                Some(order) => GivenKind::Date(Some(order)),
+                None => return Err(Error::unknown(place, "order of a date", order, DateOrder::NAMES)),
+            },
+            ("whole", None) => GivenKind::Whole,
+            ("decimal", None) => GivenKind::Decimal(None),
+            ("decimal", Some(scale)) => match scale.parse() {
+                Ok(scale) if scale <= 18 => GivenKind::Decimal(Some(scale)),
+                _ => return Err(Error::request(place, "decimal takes a number of decimals from 0 to 18")),
+            },
+            ("float", None) => GivenKind::Float,
+            ("yesno", None) => GivenKind::YesNo,
+            _ => {
+                let known = ["text", "date", "date(dmy)", "whole", "decimal", "decimal(2)", "float", "yesno"];
+                return Err(Error::unknown(place, "kind", text, known));
+            }
+        };
+        Ok(kind)
+    }
+}
+
+/// Yes or no in the words that exports use.
+pub(crate) fn read_yes_no(text: &str) -> Option<bool> {
+    match text.to_ascii_lowercase().as_str() {
+        "yes" | "y" | "true" => Some(true),
+        "no" | "n" | "false" => Some(false),
+        _ => None,
+    }
+}

@@ -1,0 +1,312 @@
+//! A first look at a file: every column's kind, blanks, range, members and examples, and what is
+//! likely to go wrong with it.
+
+use std::cmp::Ordering;
+use std::collections::HashMap;
+
+use pivvel_core::{Kind, Result, Value};
+
+use crate::csv::{Chunk, CsvSource};
+use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
+
+/// Distinct values of one column that are kept; beyond them they are told as "more than".
+const KEPT: usize = 50_000;
+/// Texts that are compared each with each for likely misspellings.
+const COMPARED: usize = 1_500;
+
+/// What is in a file.
+#[derive(Debug, Clone)]
+pub struct Survey {
+    /// The file's name.
+    pub name: String,
+    /// Lines that hold something, the heading not counted.
+    pub lines: u64,
+    /// Lines that hold nothing.
+    pub empty_lines: u64,
+    /// What stands between fields.
+    pub delimiter: char,
+    /// The columns in the file's order.
+    pub columns: Vec<ColumnSurvey>,
+    /// What is odd about the file as a whole.
+    pub notes: Vec<String>,
+}
+
+/// What is in a column.
+#[derive(Debug, Clone)]
+pub struct ColumnSurvey {
+    /// The name that formulas use.
+    pub name: String,
+    /// How its values are read.
+    pub kind: ColumnKind,
+    /// Lines that hold something in this column.
+    pub filled: u64,
+    /// Lines that hold nothing in it.
+    pub blanks: u64,
+    /// Distinct values.
+    pub distinct: u64,
+    /// Whether there are more distinct values than `distinct` says.
+    pub distinct_is_least: bool,
+    /// The lowest and the highest value; none for text.
+    pub range: Option<(Value, Value)>,
+    /// The sum of the values, roughly; zero for what is no number.
+    pub total: f64,
+    /// The most frequent values with their counts, most frequent first.
+    pub examples: Vec<(String, u64)>,
+    /// What is likely to go wrong.
+    pub warnings: Vec<String>,
+}
+
+/// A distinct value: how often it occurs, and the line of the file where it first does.
+type Seen = HashMap<Box<str>, (u64, u64)>;
+
+#[derive(Default)]
+struct Gathered {
+    seen: Seen,
+    blanks: u64,
+    filled: u64,
+    overflowed: bool,
+    evidence: Evidence,
+    not_utf8: Option<u64>,
+    /// Lowest, highest and sum of the values that were not kept.
+    extent: Extent,
+}
+
+#[derive(Default)]
+struct Extent {
+    range: Option<(Value, Value)>,
+    total: f64,
+}
+
+impl Survey {
+    /// Reads every line of a source and looks at all of its columns.
+    ///
+    /// # Errors
+    /// A file that cannot be read.
+    ///
+    /// ```
+    /// use pivvel_io::{CsvOptions, CsvSource, Survey};
+    /// let lines = "yard,amount\nTern,1.50\nTern,2.00\n,3.25\n";
+    /// let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+    /// let survey = Survey::read(&mut source)?;
+    /// assert_eq!((survey.lines, survey.columns[0].blanks), (3, 1));
+    /// assert_eq!(survey.columns[1].kind.words(), "decimal (2 decimals)");
+    /// # Ok::<(), pivvel_core::Error>(())
+    /// ```
+    pub fn read(source: &mut CsvSource) -> Result<Survey> {
+        let columns = source.columns().to_vec();
+        let mut gathered: Vec<Gathered> = columns.iter().map(|_| Gathered::default()).collect();
+        let (mut lines, mut ragged) = (0, Vec::new());
+        let mut records = source.records()?;
+        let mut chunk = Chunk::default();
+        while records.next_chunk(&mut chunk)? {
+            lines += chunk.len() as u64;
+            ragged.extend(chunk.ragged.iter().map(|(line, found, _)| (chunk.line_number(*line), *found)));
+            for (i, (gathered, column)) in gathered.iter_mut().zip(&columns).enumerate() {
+                for line in 0..chunk.len() {
+                    gathered.take(chunk.field(line, i), chunk.line_number(line), &column.kind);
+                }
+            }
+        }
+        let mut notes = source.notes().to_vec();
+        if let Some((line, found)) = ragged.first() {
+            let count = ragged.len();
+            let lead = if count == 1 { "one line has".into() } else { format!("{count} lines have") };
+            notes.push(format!(
+                "{lead} more or fewer fields than the heading's {}: line {line} has {found}",
+                columns.len()
+            ));
+        }
+        let survey =
+            |(gathered, column): (Gathered, crate::csv::Column)| gathered.finish(&column.name, column.kind);
+        Ok(Survey {
+            name: pivvel_core::LineSource::name(source).to_string(),
+            lines,
+            empty_lines: records.empty_lines(),
+            delimiter: source.delimiter(),
+            columns: gathered.into_iter().zip(columns).map(survey).collect(),
+            notes,
+        })
+    }
+}
+
+impl Gathered {
+    fn take(&mut self, field: &[u8], line: u64, head_kind: &ColumnKind) {
+        if field.is_empty() {
+            self.blanks += 1;
+            return;
+        }
+        self.filled += 1;
+        let text = String::from_utf8_lossy(field);
+        if matches!(text, std::borrow::Cow::Owned(_)) {
+            self.not_utf8.get_or_insert(line);
+        }
+        if let Some((count, _)) = self.seen.get_mut(text.as_ref()) {
+            *count += 1;
+        } else if self.seen.len() < KEPT {
+            self.seen.insert(text.into(), (1, line));
+        } else {
+            self.overflowed = true;
+            self.evidence.take(&text, 1);
+            self.extent.take(&text, 1, head_kind);
+        }
+    }
+
+    fn finish(mut self, name: &str, head_kind: ColumnKind) -> ColumnSurvey {
+        for (text, (count, _)) in &self.seen {
+            self.evidence.take(text, *count);
+        }
+        let kind = if head_kind.given { head_kind } else { self.evidence.kind(name) };
+        for (text, (count, _)) in &self.seen {
+            self.extent.take(text, *count, &kind);
+        }
+        let mut examples: Vec<(&str, u64, u64)> =
+            self.seen.iter().map(|(text, (count, line))| (&**text, *count, *line)).collect();
+        examples.sort_unstable_by_key(|(_, count, line)| (std::cmp::Reverse(*count), *line));
+        ColumnSurvey {
+            name: name.to_string(),
+            warnings: self.warnings(&kind),
+            filled: self.filled,
+            blanks: self.blanks,
+            distinct: self.seen.len() as u64,
+            distinct_is_least: self.overflowed,
+            range: self.extent.range,
+            total: self.extent.total,
+            examples: examples
+                .into_iter()
+                .take(5)
+                .map(|(text, count, _)| (text.to_string(), count))
+                .collect(),
+            kind,
+        }
+    }
+
+    fn warnings(&self, kind: &ColumnKind) -> Vec<String> {
+        let mut warnings: Vec<String> = kind.trouble.iter().cloned().collect();
+        if let Some(line) = self.not_utf8 {
+            warnings
+                .push(format!("line {line} holds text that is not encoded as UTF-8; save the file as UTF-8"));
+        }
+        if self.filled == 0 {
+            warnings.push("it holds nothing at all".into());
+        }
+        if kind.kind == Kind::Text {
+            warnings.extend(twins(&self.seen));
+        } else {
+            warnings.extend(self.misfits(kind));
+        }
+        warnings
+    }
+
+    fn misfits(&self, kind: &ColumnKind) -> Option<String> {
+        let mut misfits: Vec<(u64, &str, u64)> = self
+            .seen
+            .iter()
+            .filter(|(text, _)| !text.trim().is_empty() && read(text, kind).is_none())
+            .map(|(text, (count, line))| (*line, &**text, *count))
+            .collect();
+        misfits.sort_unstable();
+        let total: u64 = misfits.iter().map(|(.., count)| count).sum();
+        let shown: Vec<String> =
+            misfits.iter().take(3).map(|(line, text, _)| format!("{text:?} (line {line})")).collect();
+        let wanted = match kind.kind {
+            Kind::Date => "dates",
+            Kind::YesNo => "yes or no",
+            _ => "numbers",
+        };
+        let verb = if total == 1 { "value is" } else { "values are" };
+        (total > 0).then(|| {
+            format!(
+                "{total} of {} {verb} not {wanted}: {}; build stops there unless told --bad-values blank",
+                self.filled,
+                shown.join(", ")
+            )
+        })
+    }
+}
+
+impl Extent {
+    fn take(&mut self, text: &str, times: u64, kind: &ColumnKind) {
+        let Some(value) = read(text, kind) else { return };
+        if !matches!(value, Value::Date(_)) {
+            self.total += value.as_f64() * times as f64;
+        }
+        let lower = |a: &Value, b: &Value| a.as_f64().total_cmp(&b.as_f64()) == Ordering::Less;
+        let (low, high) = self.range.get_or_insert((value, value));
+        if lower(&value, low) {
+            *low = value;
+        }
+        if lower(high, &value) {
+            *high = value;
+        }
+    }
+}
+
+/// The value of a text in a column of a kind; none for text, and for what does not fit.
+fn read(text: &str, kind: &ColumnKind) -> Option<Value> {
+    match kind.kind {
+        Kind::Text => None,
+        Kind::Date => read_date(text, kind.order).map(Value::Date),
+        Kind::YesNo => read_yes_no(text).map(|yes| Value::Exact { digits: yes.into(), scale: 0 }),
+        Kind::Float if text.trim().parse::<f64>().is_ok() => text.trim().parse().ok().map(Value::Float),
+        _ => {
+            let written = read_number(text, kind.style).ok()?;
+            let same = written.unit.is_none_or(|unit| Some(unit) == kind.unit);
+            same.then_some(Value::Exact { digits: written.digits, scale: written.scale })
+        }
+    }
+}
+
+/// Texts that are likely the same member in two spellings.
+fn twins(seen: &Seen) -> Vec<String> {
+    let mut texts: Vec<(&str, String, u64)> =
+        seen.iter().map(|(t, (count, _))| (&**t, fold(t), *count)).collect();
+    texts.sort_unstable();
+    let mut pairs: Vec<(&str, u64, &str, u64)> = Vec::new();
+    let mut by_fold: HashMap<&str, (&str, u64)> = HashMap::new();
+    for (text, folded, count) in &texts {
+        match by_fold.get(folded.as_str()) {
+            Some((other, others)) => pairs.push((other, *others, text, *count)),
+            None => {
+                by_fold.insert(folded, (text, *count));
+            }
+        }
+    }
+    if texts.len() <= COMPARED {
+        for (i, (a, a_fold, a_count)) in texts.iter().enumerate() {
+            for (b, b_fold, b_count) in &texts[i + 1..] {
+                if a_fold != b_fold && one_slip(a_fold, b_fold, *a_count, *b_count) {
+                    pairs.push((a, *a_count, b, *b_count));
+                }
+            }
+        }
+    }
+    let more = pairs.len().saturating_sub(3);
+    let mut said: Vec<String> = pairs
+        .into_iter()
+        .take(3)
+        .map(|(a, a_count, b, b_count)| {
+            format!("{a:?} ({a_count} lines) and {b:?} ({b_count}) may be one member in two spellings")
+        })
+        .collect();
+    if more > 0 {
+        said.push(format!("{more} more pairs of spellings look alike"));
+    }
+    said
+}
+
+/// Letters and digits only, in lower case.
+fn fold(text: &str) -> String {
+    let folded: String = text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
+    if folded.is_empty() { text.to_string() } else { folded }
+}
+
+/// Whether one text is a slip of the other: one edit apart, not in a digit, and much rarer.
+fn one_slip(a: &str, b: &str, a_count: u64, b_count: u64) -> bool {
+    let (few, many) = (a_count.min(b_count), a_count.max(b_count));
+    let digits = |text: &str| text.chars().filter(char::is_ascii_digit).collect::<String>();
+    a.len().min(b.len()) >= 6
+        && a.len().abs_diff(b.len()) <= 2
+        && few * 4 <= many
+        && digits(a) == digits(b)
+        && strsim::damerau_levenshtein(a, b) == 1
+}

@@ -1,0 +1,85 @@
+//! Numbers as people read them. Rounding happens here and nowhere else, and never changes what is
+//! computed.
+
+use pivvel_core::{Negative, NumberFormat, Scaling, Value};
+
+/// A value as its measure's format shows it.
+///
+/// Exact numbers are rounded exactly, halves away from zero.
+///
+/// ```
+/// use pivvel_core::{NumberFormat, Value};
+/// use pivvel_view::show_number;
+///
+/// let value = Value::Exact { digits: -123_456_750, scale: 2 };
+/// assert_eq!(show_number(&value, &NumberFormat::named("money")?), "-1,234,567.50");
+/// assert_eq!(show_number(&value, &NumberFormat::named("thousands")?), "-1,234.6 k");
+/// # Ok::<(), pivvel_core::Error>(())
+/// ```
+pub fn show_number(value: &Value, format: &NumberFormat) -> String {
+    let (negative, plain) = match *value {
+        Value::Date(_) => return value.to_string(),
+        Value::Exact { digits, scale } => {
+            (digits < 0, exact(digits.unsigned_abs(), scale, format.scaling, format.decimals))
+        }
+        Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, format.decimals)),
+    };
+    // What rounds to nothing has no sign.
+    let negative = negative && plain.bytes().any(|b| (b'1'..=b'9').contains(&b));
+    let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
+    let mut shown = String::new();
+    for (i, digit) in whole.chars().enumerate() {
+        if i > 0 && (whole.len() - i) % 3 == 0 {
+            shown.push_str(&format.marks);
+        }
+        shown.push(digit);
+    }
+    if !fraction.is_empty() {
+        shown.push_str(&format.point);
+        shown.push_str(fraction);
+    }
+    let NumberFormat { before, after, .. } = format;
+    match (negative, format.negative) {
+        (false, _) => format!("{before}{shown}{after}"),
+        (true, Negative::Minus) => format!("-{before}{shown}{after}"),
+        (true, Negative::Brackets) => format!("({before}{shown}{after})"),
+    }
+}
+
+/// The power of ten that a shown unit stands for.
+fn power(scaling: Scaling) -> i32 {
+    match scaling {
+        Scaling::Ones => 0,
+        Scaling::Thousands => 3,
+        Scaling::Millions => 6,
+        Scaling::Percent => -2,
+    }
+}
+
+fn exact(digits: u128, scale: u8, scaling: Scaling, decimals: Option<u8>) -> String {
+    // Dividing by a thousand moves the point three digits to the left.
+    let point = i32::from(scale) + power(scaling);
+    let wanted = decimals.map_or(point.max(0), i32::from);
+    let digits = match point - wanted {
+        0 => digits.to_string(),
+        more @ ..0 => format!("{digits}{}", "0".repeat(more.unsigned_abs() as usize)),
+        less => match 10u128.checked_pow(less.unsigned_abs()) {
+            Some(unit) => (digits / unit + u128::from(digits % unit >= unit - unit / 2)).to_string(),
+            None => "0".into(),
+        },
+    };
+    let wanted = wanted as usize;
+    if wanted == 0 {
+        let whole = digits.trim_start_matches('0');
+        return if whole.is_empty() { "0".into() } else { whole.into() };
+    }
+    let padded = format!("{digits:0>width$}", width = wanted + 1);
+    let (whole, fraction) = padded.split_at(padded.len() - wanted);
+    let whole = whole.trim_start_matches('0');
+    format!("{}.{fraction}", if whole.is_empty() { "0" } else { whole })
+}
+
+fn float(value: f64, scaling: Scaling, decimals: Option<u8>) -> String {
+    let decimals = decimals.map_or(2, usize::from);
+    format!("{:.decimals$}", value / 10f64.powi(power(scaling)))
+}

@@ -1,0 +1,63 @@
+//! A sheet as a page: one HTML file without any outside reference.
+
+use askama::Template;
+
+use crate::colour::{INK, scale_colour, tint_colour};
+use crate::sheet::{Head, LegendEntry, RowKind, Sheet, SheetCell, SheetRow};
+
+#[derive(Template)]
+#[template(path = "page.html")]
+struct Page<'a> {
+    sheet: &'a Sheet,
+    ink: String,
+}
+
+/// Draws a sheet as a page.
+pub fn draw_page(sheet: &Sheet) -> String {
+    let page = Page { sheet, ink: INK.hex() };
+    page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
+}
+
+impl Page<'_> {
+    /// The ground of a cell.
+    fn ground(&self, cell: &SheetCell) -> String {
+        cell.tint.map(|t| tint_colour(t.scale, t.position).hex()).unwrap_or_default()
+    }
+
+    fn row_class(&self, row: &SheetRow) -> &'static str {
+        match row.kind {
+            RowKind::Heading => "heading",
+            RowKind::Member => "member",
+            RowKind::Subtotal => "subtotal",
+            RowKind::Total => "grand",
+        }
+    }
+
+    fn row_group(&self, row: &SheetRow) -> &'static str {
+        if matches!(row.kind, RowKind::Heading) { "rowgroup" } else { "row" }
+    }
+
+    fn head_scope(&self, head: &Head) -> &'static str {
+        if head.columns.1 > 1 { "colgroup" } else { "col" }
+    }
+
+    fn ramp(&self, entry: &LegendEntry) -> String {
+        let steps: Vec<String> =
+            (0..=6).map(|i| tint_colour(entry.scale, f64::from(i) / 6.0).hex()).collect();
+        steps.join(", ")
+    }
+
+    fn rail(&self, entry: &LegendEntry) -> String {
+        scale_colour(entry.scale).hex()
+    }
+
+    fn column_class(&self, column: &usize) -> &'static str {
+        let column = &self.sheet.columns[*column];
+        match (column.height > 0, column.begins) {
+            (true, true) => "sum gap",
+            (true, false) => "sum",
+            (false, true) => "gap",
+            (false, false) => "",
+        }
+    }
+}

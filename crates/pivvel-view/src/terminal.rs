@@ -1,0 +1,306 @@
+//! A sheet as text for a terminal, with or without colour.
+
+use anstyle::{Color, RgbColor, Style};
+use unicode_width::UnicodeWidthStr;
+
+use crate::colour::{INK, Rgb, tint_colour};
+use crate::sheet::{Head, RowKind, Sheet, SheetRow};
+
+/// How a sheet is drawn on a terminal.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct TerminalOptions {
+    /// The width to keep within, in characters; as wide as it takes where there is none.
+    pub width: Option<usize>,
+    /// Whether to colour: with 24-bit escapes, or not at all.
+    pub colour: bool,
+    /// How many rows to draw at most.
+    pub rows: Option<usize>,
+}
+
+/// Spaces between columns.
+const GAP: usize = 2;
+/// A table that is folded more often than this is hard to read, so the rest is left out and told.
+const FOLDS: usize = 4;
+
+/// Draws a sheet.
+pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
+    let mut pen = Pen { text: String::new(), colour: options.colour };
+    pen.line(&sheet.title, Style::new().bold());
+    pen.text.push('\n');
+    let shown = options.rows.unwrap_or(usize::MAX).min(sheet.rows.len());
+    let rows = &sheet.rows[..shown];
+    let widths = column_widths(sheet, rows);
+    let label_width = label_width(sheet, rows, options.width);
+    let folds = fold(sheet, &widths, label_width, options.width);
+    let drawn = folds.len().min(FOLDS);
+    for (i, fold) in folds[..drawn].iter().enumerate() {
+        if i > 0 {
+            pen.text.push('\n');
+        }
+        draw_heads(&mut pen, sheet, fold, &widths, label_width);
+        for row in rows {
+            draw_row(&mut pen, sheet, row, fold, &widths, label_width);
+        }
+    }
+    let faint = Style::new().dimmed();
+    let columns_left: usize = folds[drawn..].iter().map(|fold| fold.len()).sum();
+    if columns_left > 0 || shown < sheet.rows.len() {
+        let mut left = Vec::new();
+        if columns_left > 0 {
+            left.push(format!("{columns_left} of {} columns", sheet.columns.len()));
+        }
+        if shown < sheet.rows.len() {
+            left.push(format!("{} of {} rows", sheet.rows.len() - shown, sheet.rows.len()));
+        }
+        pen.text.push('\n');
+        let said = format!(
+            "{} left out here; see all: --to page.html, or --width 0 and a pager",
+            left.join(" and ")
+        );
+        pen.line(&said, Style::new().bold());
+    }
+    draw_legend(&mut pen, sheet);
+    pen.text.push('\n');
+    for note in &sheet.notes {
+        pen.line(&clean(note), faint);
+    }
+    pen.text
+}
+
+struct Pen {
+    text: String,
+    colour: bool,
+}
+
+impl Pen {
+    fn put(&mut self, text: &str, style: Style) {
+        if self.colour && !style.is_plain() && !text.is_empty() {
+            self.text.push_str(&format!("{style}{text}{style:#}"));
+        } else {
+            self.text.push_str(text);
+        }
+    }
+
+    fn space(&mut self, width: usize) {
+        self.text.extend(std::iter::repeat_n(' ', width));
+    }
+
+    /// Ends a line without spaces at its end.
+    fn end(&mut self) {
+        self.text.truncate(self.text.trim_end_matches(' ').len());
+        self.text.push('\n');
+    }
+
+    fn line(&mut self, text: &str, style: Style) {
+        self.put(text, style);
+        self.end();
+    }
+}
+
+/// Text without control characters, which a name in the lines may hold.
+fn clean(text: &str) -> String {
+    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
+}
+
+fn width(text: &str) -> usize {
+    UnicodeWidthStr::width(text)
+}
+
+/// The text in at most so many places, cut with a mark where it is longer.
+fn cut(text: &str, places: usize) -> String {
+    let text = clean(text);
+    if width(&text) <= places {
+        return text;
+    }
+    let mut short = String::new();
+    for c in text.chars() {
+        short.push(c);
+        if width(&short) >= places {
+            short.pop();
+            break;
+        }
+    }
+    short.push('…');
+    short
+}
+
+fn column_widths(sheet: &Sheet, rows: &[SheetRow]) -> Vec<usize> {
+    let mut widths: Vec<usize> = vec![4; sheet.columns.len()];
+    for row in rows {
+        for (column, cell) in row.cells.iter().enumerate() {
+            widths[column] = widths[column].max(width(&cell.text));
+        }
+    }
+    // A heading over several columns needs room over all of them together.
+    for head in sheet.heads.iter().rev().flatten() {
+        let (first, count) = head.columns;
+        let has: usize = widths[first..first + count].iter().sum::<usize>() + (count - 1) * GAP;
+        let wants = width(&head.text).min(24);
+        if wants > has {
+            let more = (wants - has).div_ceil(count);
+            widths[first..first + count].iter_mut().for_each(|width| *width += more);
+        }
+    }
+    widths
+}
+
+fn label_width(sheet: &Sheet, rows: &[SheetRow], places: Option<usize>) -> usize {
+    let longest = rows.iter().map(|row| 2 * row.indent + width(&clean(&row.label))).max().unwrap_or(0);
+    let wants = longest.max(width(&sheet.corner.join(" / "))).max(5);
+    let most = places.map_or(60, |places| (places / 3).clamp(12, 60));
+    wants.min(most)
+}
+
+/// Splits the columns into runs that fit beside the labels.
+fn fold(
+    sheet: &Sheet,
+    widths: &[usize],
+    label_width: usize,
+    places: Option<usize>,
+) -> Vec<std::ops::Range<usize>> {
+    let Some(places) = places else { return std::iter::once(0..widths.len()).collect() };
+    let mut folds = Vec::new();
+    let (mut start, mut used) = (0, label_width);
+    for (column, width) in widths.iter().enumerate() {
+        let gap = GAP + if sheet.columns[column].begins { GAP } else { 0 };
+        if column > start && used + gap + width > places {
+            folds.push(start..column);
+            (start, used) = (column, label_width);
+        }
+        used += gap + width;
+    }
+    folds.push(start..widths.len());
+    folds
+}
+
+/// Where a column begins and ends, counted from the left edge of its fold's first column.
+fn places(sheet: &Sheet, fold: &std::ops::Range<usize>, widths: &[usize]) -> Vec<(usize, usize)> {
+    let mut at = 0;
+    let place = |column: usize| {
+        let gap = if sheet.columns[column].begins && column > fold.start { GAP } else { 0 };
+        let start = at + GAP + gap;
+        at = start + widths[column];
+        (start, at)
+    };
+    fold.clone().map(place).collect()
+}
+
+fn draw_heads(
+    pen: &mut Pen,
+    sheet: &Sheet,
+    fold: &std::ops::Range<usize>,
+    widths: &[usize],
+    label_width: usize,
+) {
+    let places = places(sheet, fold, widths);
+    let faint = Style::new().dimmed();
+    for (i, heads) in sheet.heads.iter().enumerate() {
+        let last = i + 1 == sheet.heads.len();
+        match last {
+            true => {
+                let corner = cut(&sheet.corner.join(" / "), label_width);
+                pen.put(&corner, faint);
+                pen.space(label_width - width(&corner));
+            }
+            false => pen.space(label_width),
+        }
+        let mut at = 0;
+        for head in heads {
+            let (first, count) = (head.columns.0.max(fold.start), head.columns.0 + head.columns.1);
+            let count = count.min(fold.end);
+            if first >= count {
+                continue;
+            }
+            let (start, end) = (places[first - fold.start].0, places[count - 1 - fold.start].1);
+            pen.space(start - at);
+            draw_head(pen, head, end - start, count - first > 1);
+            at = end;
+        }
+        pen.end();
+    }
+    if sheet.heads.is_empty() {
+        pen.line(&sheet.corner.join(" / "), faint);
+    }
+}
+
+/// A heading: over one column flush with the figures, over several with a line along them.
+fn draw_head(pen: &mut Pen, head: &Head, room: usize, several: bool) {
+    let text = cut(&head.text, room);
+    let rest = room - width(&text);
+    let mut style = if head.total { Style::new().bold() } else { Style::new() };
+    if head.blank {
+        style = style.italic();
+    }
+    if !several {
+        pen.space(rest);
+        pen.put(&text, style);
+        return;
+    }
+    pen.put(&text, style.bold());
+    let rule = if rest > 1 { format!(" {}", "─".repeat(rest - 1)) } else { " ".repeat(rest) };
+    pen.put(&rule, Style::new().dimmed());
+}
+
+fn draw_row(
+    pen: &mut Pen,
+    sheet: &Sheet,
+    row: &SheetRow,
+    fold: &std::ops::Range<usize>,
+    widths: &[usize],
+    label_width: usize,
+) {
+    let places = places(sheet, fold, widths);
+    let end = places.last().map_or(0, |place| place.1);
+    let grand = row.kind == RowKind::Total && !sheet.corner.is_empty();
+    if grand && sheet.rows.len() > 1 {
+        pen.line(&"─".repeat(label_width + end), Style::new().dimmed());
+    }
+    let strong = row.kind != RowKind::Member;
+    let mut style = if strong { Style::new().bold() } else { Style::new() };
+    if row.blank {
+        style = style.italic();
+    }
+    let indent = (2 * row.indent).min(label_width / 2);
+    pen.space(indent);
+    let label = cut(&row.label, label_width - indent);
+    pen.put(&label, style);
+    pen.space(label_width - indent - width(&label));
+    let mut at = 0;
+    for (column, (start, end)) in fold.clone().zip(places) {
+        let Some(cell) = row.cells.get(column) else { break };
+        pen.space(start - at);
+        let text = cut(&cell.text, end - start);
+        let figure = format!("{}{text}", " ".repeat(end - start - width(&text)));
+        let bold = strong || sheet.columns[column].height > 0;
+        let style = if bold { Style::new().bold() } else { Style::new() };
+        pen.put(&figure, cell.tint.map_or(style, |t| on(style, tint_colour(t.scale, t.position))));
+        at = end;
+    }
+    pen.end();
+}
+
+fn on(style: Style, ground: Rgb) -> Style {
+    let colour = |Rgb(r, g, b): Rgb| Some(Color::Rgb(RgbColor(r, g, b)));
+    style.bg_color(colour(ground)).fg_color(colour(INK))
+}
+
+fn draw_legend(pen: &mut Pen, sheet: &Sheet) {
+    if sheet.legend.is_empty() || !pen.colour {
+        return;
+    }
+    pen.text.push('\n');
+    let low = sheet.legend.iter().map(|entry| width(&entry.ends.0)).max().unwrap_or(0);
+    let high = sheet.legend.iter().map(|entry| width(&entry.ends.1)).max().unwrap_or(0);
+    for entry in &sheet.legend {
+        pen.space(low - width(&entry.ends.0));
+        pen.put(&entry.ends.0, Style::new());
+        pen.space(1);
+        for step in 0..12 {
+            pen.put(" ", on(Style::new(), tint_colour(entry.scale, f64::from(step) / 11.0)));
+        }
+        pen.space(1);
+        pen.put(&entry.ends.1, Style::new());
+        pen.space(high - width(&entry.ends.1) + GAP);
+        pen.line(&clean(&entry.text), Style::new().dimmed());
+    }
+}

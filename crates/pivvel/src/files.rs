@@ -1,0 +1,104 @@
+//! Files in and out by name: the source that an ending stands for, the form that one does.
+
+use std::path::{Path, PathBuf};
+
+use pivvel_core::{Brief, CrossTab, Error, Result};
+use pivvel_io::{CsvOptions, CsvSource, write_tidy_csv, write_whole};
+use pivvel_view::{Sheet, draw_page};
+
+/// A file that a cross-tab is written to, in the form that its ending says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Target {
+    path: PathBuf,
+    form: Form,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Page,
+    TidyCsv,
+}
+
+const FORMS: [(&str, Form); 3] = [("html", Form::Page), ("htm", Form::Page), ("csv", Form::TidyCsv)];
+
+impl Target {
+    /// The target of a path; `-` is tidy CSV on standard output.
+    ///
+    /// # Errors
+    /// An ending that stands for no form.
+    ///
+    /// ```
+    /// assert!(pivvel::Target::new("sales.html").is_ok());
+    /// let error = pivvel::Target::new("sales.htlm").unwrap_err();
+    /// assert_eq!(error.to_string(), "--to sales.htlm: there is no form \"htlm\"; nearest: \"html\"");
+    /// ```
+    pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
+        let path = path.into();
+        if path.as_os_str() == "-" {
+            return Ok(Target { path, form: Form::TidyCsv });
+        }
+        let place = format!("--to {}", path.display());
+        let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
+            return Err(Error::request(
+                place,
+                "the ending says the form: .html for a page, .csv for a tidy table",
+            ));
+        };
+        match FORMS.iter().find(|(known, _)| *known == ending) {
+            Some((_, form)) => Ok(Target { form: *form, path }),
+            None => Err(Error::unknown(place, "form", &ending, FORMS.iter().map(|(known, _)| *known))),
+        }
+    }
+
+    /// The path.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Whether it is standard output.
+    pub fn is_standard_output(&self) -> bool {
+        self.path.as_os_str() == "-"
+    }
+
+    /// Writes the cross-tab. An earlier file stands until the new one is whole.
+    ///
+    /// # Errors
+    /// What the file system finds wrong.
+    pub fn write(&self, crosstab: &CrossTab) -> Result<()> {
+        if self.is_standard_output() {
+            let out = std::io::stdout().lock();
+            return write_tidy_csv(crosstab, out).map_err(|e| Error::io("standard output", e));
+        }
+        write_whole(&self.path, |out| match self.form {
+            Form::Page => out.write_all(draw_page(&Sheet::new(crosstab)).as_bytes()),
+            Form::TidyCsv => write_tidy_csv(crosstab, out),
+        })
+    }
+}
+
+/// Opens the lines of a brief: the file at `path`, or standard input for `-`.
+///
+/// # Errors
+/// A file that cannot be opened or whose form is not read.
+pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<CsvSource> {
+    let options =
+        CsvOptions { delimiter, kinds: brief.kinds.clone(), bad_values: brief.bad_values, chunk_lines: None };
+    if path.as_os_str() == "-" {
+        return CsvSource::from_reader("standard input", std::io::stdin(), options);
+    }
+    let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or("").to_lowercase();
+    let other = ["parquet", "xlsx", "ods", "xls", "json", "jsonl", "sqlite", "db", "arrow", "gz", "zst"];
+    if other.contains(&ending.as_str()) {
+        let message = format!("lines are read from CSV; .{ending} is not read yet");
+        return Err(Error::request(path.display().to_string(), message));
+    }
+    CsvSource::open(path, options)
+}
+
+/// A path that a brief names, seen from the folder that the brief is in.
+pub fn beside(brief: &Path, path: &str) -> PathBuf {
+    match brief.parent() {
+        Some(folder) if path != "-" => folder.join(path),
+        _ => path.into(),
+    }
+}
