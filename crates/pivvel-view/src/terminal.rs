@@ -164,8 +164,12 @@ fn fold(
     for (column, width) in widths.iter().enumerate() {
         let gap = GAP + if sheet.columns[column].begins { GAP } else { 0 };
         if column > start && used + gap + width > places {
-            folds.push(start..column);
-            (start, used) = (column, label_width);
+            // Where an outer member began in this run, it goes to the next one whole.
+            let begins = (start + 1..=column).rev().find(|c| sheet.columns[*c].begins);
+            let cut = begins.filter(|cut| cut * 2 > start + column).unwrap_or(column);
+            folds.push(start..cut);
+            start = cut;
+            used = label_width + widths[cut..column].iter().map(|width| width + GAP).sum::<usize>();
         }
         used += gap + width;
     }
