@@ -1,0 +1,153 @@
+//! Cases as files: lines, a brief, and the tidy result or the error that comes of them.
+//!
+//! A case is a text file in `tests/cases/` with the parts `== brief`, `== lines`, and `== tidy` or
+//! `== error`. Every case runs by every route that lines can come in, and each must give the same
+//! bytes. `PIVVEL_KEEP=1` writes what came out into the file, to be reviewed like code.
+
+use std::path::{Path, PathBuf};
+
+use pivvel::{
+    Batches, Brief, CrossTab, CsvOptions, CsvSource, Error, LineSource, Result, brief_from_toml,
+    brief_to_toml,
+};
+
+use crate::lines::tidy_csv;
+
+struct Case {
+    path: PathBuf,
+    /// What stands before the first part: what the case shows.
+    about: String,
+    brief: String,
+    lines: String,
+    /// Whether an error is expected, and the text of it or of the tidy result.
+    expected: (bool, String),
+}
+
+impl Case {
+    fn read(path: PathBuf) -> Case {
+        let text = std::fs::read_to_string(&path).unwrap();
+        let mut parts: Vec<(&str, String)> = vec![("about", String::new())];
+        for line in text.split_inclusive('\n') {
+            match line.strip_prefix("== ") {
+                Some(name) => parts.push((name.trim(), String::new())),
+                None => parts.last_mut().unwrap().1.push_str(line),
+            }
+        }
+        let part = |name: &str| parts.iter().find(|(known, _)| *known == name).map(|(_, text)| text.clone());
+        let wanted = |name: &str| part(name).unwrap_or_else(|| panic!("{} has no {name}", path.display()));
+        let expected = match part("error") {
+            Some(error) => (true, error),
+            None => (false, part("tidy").unwrap_or_default()),
+        };
+        Case { about: wanted("about"), brief: wanted("brief"), lines: wanted("lines"), expected, path }
+    }
+
+    fn brief(&self) -> Result<Brief> {
+        brief_from_toml("brief.toml", &self.brief)
+    }
+
+    fn source(&self, brief: &Brief, chunk_lines: Option<usize>) -> Result<CsvSource> {
+        let options = CsvOptions {
+            kinds: brief.kinds.clone(),
+            bad_values: brief.bad_values,
+            chunk_lines,
+            ..CsvOptions::default()
+        };
+        CsvSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), options)
+    }
+
+    fn stream(&self, chunk_lines: Option<usize>) -> Result<CrossTab> {
+        let brief = self.brief()?;
+        CrossTab::build(&brief, &mut self.source(&brief, chunk_lines)?)
+    }
+
+    fn whole(&self) -> Result<CrossTab> {
+        self.stream(None)
+    }
+
+    /// A line at a time.
+    fn crumbs(&self) -> Result<CrossTab> {
+        self.stream(Some(1))
+    }
+
+    /// Through a file, which may be read twice.
+    fn file(&self) -> Result<CrossTab> {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("lines.csv");
+        std::fs::write(&path, &self.lines).unwrap();
+        let brief = self.brief()?;
+        CrossTab::build(&brief, &mut pivvel::open_lines(&path, &brief, None)?)
+    }
+
+    /// Through record batches that anything may have made.
+    fn batches(&self) -> Result<CrossTab> {
+        let brief = self.brief()?;
+        let mut source = self.source(&brief, Some(3))?;
+        let schema = source.schema();
+        // A batch holds days; whoever makes it has to know which ones.
+        if let Some(trouble) = schema.fields().iter().find_map(|field| source.trouble(field.name())) {
+            return Err(Error::request(source.name(), trouble));
+        }
+        let all: Vec<usize> = (0..schema.fields().len()).collect();
+        let mut batches = Vec::new();
+        source.scan(&all, &mut |batch| {
+            batches.push(batch);
+            Ok(())
+        })?;
+        CrossTab::build(&brief, &mut Batches::new(schema, batches).named("lines.csv"))
+    }
+}
+
+type Route = (&'static str, fn(&Case) -> Result<CrossTab>);
+
+const ROUTES: [Route; 4] = [
+    ("a stream", Case::whole),
+    ("a line at a time", Case::crumbs),
+    ("a file", Case::file),
+    ("record batches", Case::batches),
+];
+
+fn cases() -> Vec<Case> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/cases");
+    let mut paths: Vec<PathBuf> =
+        std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    paths.sort();
+    paths.into_iter().map(Case::read).collect()
+}
+
+#[test]
+fn every_case_by_every_route() {
+    let mut failed = Vec::new();
+    for mut case in cases() {
+        let name = case.path.file_stem().unwrap().to_string_lossy().into_owned();
+        let outcome = |result: Result<CrossTab>| match result {
+            Ok(crosstab) => (false, tidy_csv(&crosstab)),
+            Err(error) => (true, format!("{error}\n")),
+        };
+        if std::env::var_os("PIVVEL_KEEP").is_some() {
+            case.expected = outcome(case.whole());
+            let kind = if case.expected.0 { "error" } else { "tidy" };
+            let Case { about, brief, lines, expected, .. } = &case;
+            let text = format!("{about}== brief\n{brief}== lines\n{lines}== {kind}\n{}", expected.1);
+            std::fs::write(&case.path, text).unwrap();
+        }
+        for (route, run) in ROUTES {
+            let found = outcome(run(&case));
+            // A kind that a later line widens, or values that do not fit, are found while reading.
+            if found != case.expected {
+                failed.push(format!("{name} by {route}:\n{}", found.1));
+            }
+        }
+    }
+    assert!(failed.is_empty(), "{}", failed.join("\n"));
+}
+
+/// A brief that is written and read again is the same brief.
+#[test]
+fn briefs_of_cases_survive_writing() {
+    for case in cases() {
+        let Ok(brief) = case.brief() else { continue };
+        let text = brief_to_toml(&brief);
+        assert_eq!(brief_from_toml("again", &text).unwrap(), brief, "{text}");
+    }
+}

@@ -1,0 +1,89 @@
+//! Sizes and shapes at the edge of what is sensible.
+
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray};
+use pivvel::{
+    Batches, Brief, CrossTab, CsvOptions, CsvSource, Result, Sheet, TerminalOptions, draw_terminal,
+};
+
+use crate::lines::tidy_csv;
+
+fn build(brief: &Brief, text: String) -> Result<CrossTab> {
+    let mut source =
+        CsvSource::from_reader("lines.csv", std::io::Cursor::new(text.into_bytes()), CsvOptions::default())?;
+    CrossTab::build(brief, &mut source)
+}
+
+#[test]
+fn two_thousand_columns_of_file_and_of_cross_tab() {
+    let names: Vec<String> = (0..2_000).map(|i| format!("c{i}")).collect();
+    let line = |n: i32| (0..2_000).map(|i| (n * i).to_string()).collect::<Vec<_>>().join(",");
+    let text = format!("{}\n{}\n{}\n", names.join(","), line(1), line(3));
+    let crosstab = build(&Brief::new().measure(("m", "sum(c1999)")), text).unwrap();
+    assert_eq!(crosstab.value(&[], &[], "m").unwrap().to_string(), "7996");
+
+    let lines: String = (0..2_000).map(|i| format!("k{i:04},{i}\n")).collect();
+    let crosstab =
+        build(&Brief::new().columns(["k"]).measure(("m", "sum(v)")), format!("k,v\n{lines}")).unwrap();
+    assert_eq!(crosstab.columns().entries().len(), 2_001);
+    let options = TerminalOptions { width: Some(100), ..TerminalOptions::default() };
+    let drawn = draw_terminal(&Sheet::new(&crosstab), &options);
+    assert!(drawn.lines().all(|line| line.chars().count() <= 100), "{drawn}");
+    assert!(drawn.contains("of 2001 columns left out here; see all: --to page.html"), "{drawn}");
+}
+
+#[test]
+fn a_long_member_is_cut_on_the_terminal_and_whole_in_data() {
+    let long = "x".repeat(60);
+    let crosstab =
+        build(&Brief::new().rows(["k"]).measure(("m", "sum(v)")), format!("k,v\n{long},1\ny,2")).unwrap();
+    let options = TerminalOptions { width: Some(60), ..TerminalOptions::default() };
+    let drawn = draw_terminal(&Sheet::new(&crosstab), &options);
+    assert!(drawn.contains(&format!("{}…", "x".repeat(19))), "{drawn}");
+    assert!(tidy_csv(&crosstab).contains(&format!("\n{long},k,total,")));
+}
+
+/// Sums stay exact up to 38 digits, and beyond them the work stops.
+#[test]
+fn what_outgrows_38_digits_is_an_error() {
+    let digits = 10i128.pow(38) - 1;
+    let build = |digits: Vec<i128>| {
+        let amounts = Decimal128Array::from(digits).with_precision_and_scale(38, 2).unwrap();
+        let batch = RecordBatch::try_from_iter([("amount", Arc::new(amounts) as ArrayRef)]).unwrap();
+        let brief = Brief::new().measure(("sales", "sum(amount)"));
+        CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))
+    };
+    let sum = build(vec![digits, -digits, digits]).unwrap();
+    assert_eq!(sum.value(&[], &[], "sales").unwrap().to_string(), format!("{}.99", "9".repeat(36)));
+    let error = build(vec![digits, digits]).unwrap_err();
+    assert_eq!(error.to_string(), "amount: a number outgrew 38 digits");
+}
+
+/// Floats are summed so that their order does not matter, and what is no number is blank.
+#[test]
+fn floats_do_not_depend_on_order() {
+    let names = StringArray::from(vec!["a"; 5]);
+    let sum = |floats: Vec<f64>| {
+        let columns =
+            [("k", Arc::new(names.clone()) as ArrayRef), ("v", Arc::new(Float64Array::from(floats)) as _)];
+        let batch = RecordBatch::try_from_iter(columns).unwrap();
+        let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)")).measure(("n", "count(v)"));
+        tidy_csv(&CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap())
+    };
+    let forward = sum(vec![1e16, 1.0, -1e16, 0.1, f64::NAN]);
+    assert_eq!(forward, sum(vec![f64::INFINITY, 0.1, 1.0, -1e16, 1e16]));
+    assert!(forward.contains("a,k,total,member,total,v,1.1,5,"), "{forward}");
+    assert!(forward.contains("a,k,total,member,total,n,4,5,"), "{forward}");
+}
+
+/// A batch that is not what the schema says is refused rather than misread.
+#[test]
+fn batches_of_another_schema_are_refused() {
+    let batch = |values: ArrayRef| RecordBatch::try_from_iter([("v", values)]).unwrap();
+    let numbers = batch(Arc::new(Int64Array::from(vec![1])));
+    let texts = batch(Arc::new(StringArray::from(vec!["1"])));
+    let mut source = Batches::new(numbers.schema(), [numbers, texts]);
+    let error = CrossTab::build(&Brief::new().measure(("v", "sum(v)")), &mut source).unwrap_err();
+    assert_eq!(error.to_string(), "batches: a batch has other columns than the schema says");
+}

@@ -1,0 +1,10 @@
+//! The library through its public interface, against references that know nothing of it.
+
+mod briefs;
+mod cases;
+mod edges;
+mod examples;
+mod lines;
+mod naive;
+mod postgres;
+mod properties;

@@ -1,0 +1,180 @@
+//! What holds for any lines and any layout.
+
+use std::collections::BTreeMap;
+
+use pivvel::{Brief, CrossTab, TidyRow, Value, tidy};
+use proptest::prelude::*;
+
+use crate::lines::{Line, any_lines, build, tidy_csv};
+use crate::naive::{self, Address};
+
+const LAYOUTS: [(&[&str], &[&str]); 7] = [
+    (&["coast", "harbour"], &["channel"]),
+    (&["coast", "harbour", "channel"], &["sold_on.year", "sold_on.month", "sold_on"]),
+    (&["sold_on.week"], &["coast", "harbour"]),
+    (&[], &["coast", "sold_on.weekday"]),
+    (&["harbour"], &[]),
+    (&[], &[]),
+    (&["channel", "sold_on.day"], &["harbour", "coast"]),
+];
+
+fn brief(layout: usize) -> Brief {
+    let (rows, columns) = LAYOUTS[layout];
+    Brief::new()
+        .rows(rows.iter().copied())
+        .columns(columns.iter().copied())
+        .measure(("lines", "count()"))
+        .measure(("filled", "count(amount)"))
+        .measure(("sales", "sum(amount)"))
+        .measure(("mean", "mean(amount)"))
+        .measure(("low", "min(amount)"))
+        .measure(("high", "max(amount)"))
+        .measure(("pieces", "sum(quantity)"))
+        .measure(("net", "sum(amount - quantity * 0.10)"))
+}
+
+fn address(crosstab: &CrossTab, row: &TidyRow<'_>) -> Address {
+    let members = row.members();
+    let (rows, columns) = members.split_at(crosstab.rows().depth());
+    let labels = |part: &[Option<&str>]| part.iter().flatten().map(|label| label.to_string()).collect();
+    (labels(rows), labels(columns))
+}
+
+fn hundredths(value: Option<Value>) -> Option<i128> {
+    match value {
+        None => None,
+        Some(Value::Exact { digits, scale: 2 }) => Some(digits),
+        Some(other) => panic!("{other:?} is not in hundredths"),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 160, ..ProptestConfig::default() })]
+
+    /// Every cell of every grain, and no other, is what a nested loop over the lines finds.
+    #[test]
+    fn cells_equal_a_nested_loop(lines in any_lines(), layout in 0..LAYOUTS.len()) {
+        let (rows, columns) = LAYOUTS[layout];
+        let crosstab = build(&brief(layout), &lines, None);
+        let reference = naive::cells(&lines, rows, columns);
+        let mut met = BTreeMap::new();
+        for row in tidy(&crosstab) {
+            let at = address(&crosstab, &row);
+            let cell = reference.get(&at).unwrap_or_else(|| panic!("{at:?} should not be there"));
+            prop_assert_eq!(row.lines(), cell.lines);
+            let sum: i128 = cell.amounts.iter().map(|a| i128::from(*a)).sum();
+            let some = !cell.amounts.is_empty();
+            match row.measure() {
+                "lines" => prop_assert_eq!(row.value().unwrap().to_string(), cell.lines.to_string()),
+                "filled" => prop_assert_eq!(row.value().unwrap().to_string(), cell.amounts.len().to_string()),
+                "sales" => prop_assert_eq!(hundredths(row.value()), some.then_some(sum)),
+                "low" => prop_assert_eq!(hundredths(row.value()), cell.amounts.iter().min().map(|v| i128::from(*v))),
+                "high" => prop_assert_eq!(hundredths(row.value()), cell.amounts.iter().max().map(|v| i128::from(*v))),
+                "mean" => {
+                    let mean = some.then(|| sum as f64 / (cell.amounts.len() as f64 * 100.0));
+                    prop_assert_eq!(row.value().map(|v| v.as_f64()), mean);
+                }
+                "pieces" => prop_assert_eq!(row.value().unwrap().to_string(), cell.quantity.to_string()),
+                // Beside a value, a blank counts as nothing in a difference.
+                _ => prop_assert_eq!(hundredths(row.value()), Some(sum - 10 * i128::from(cell.quantity))),
+            }
+            *met.entry(at).or_insert(0) += 1;
+        }
+        prop_assert_eq!(met.len(), reference.len());
+        prop_assert!(met.values().all(|measures| *measures == 8));
+    }
+
+    /// Neither the order of lines nor the size of chunks changes a byte of the result.
+    #[test]
+    fn order_and_chunks_do_not_matter(
+        lines in any_lines().prop_flat_map(|lines| (Just(lines.clone()), Just(lines).prop_shuffle())),
+        layout in 0..LAYOUTS.len(),
+        chunk in 1..40usize,
+    ) {
+        let (lines, shuffled) = lines;
+        let brief = brief(layout);
+        let whole = tidy_csv(&build(&brief, &lines, None));
+        prop_assert_eq!(&whole, &tidy_csv(&build(&brief, &lines, Some(chunk))));
+        prop_assert_eq!(&whole, &tidy_csv(&build(&brief, &shuffled, Some(chunk))));
+    }
+
+    /// The parts of an additive measure add up to their total, to the last digit, on either axis.
+    #[test]
+    fn parts_add_up(lines in any_lines(), layout in 0..LAYOUTS.len()) {
+        let crosstab = build(&brief(layout), &lines, None);
+        for measure in ["lines", "filled", "sales", "pieces", "net"] {
+            let mut sums: BTreeMap<(bool, Address), i128> = BTreeMap::new();
+            let mut totals: BTreeMap<Address, i128> = BTreeMap::new();
+            for row in tidy(&crosstab).filter(|row| row.measure() == measure) {
+                let Some(Value::Exact { digits, .. }) = row.value() else { continue };
+                let (rows, columns) = address(&crosstab, &row);
+                if let Some((_, parent)) = rows.split_last() {
+                    *sums.entry((true, (parent.to_vec(), columns.clone()))).or_default() += digits;
+                }
+                if let Some((_, parent)) = columns.split_last() {
+                    *sums.entry((false, (rows.clone(), parent.to_vec()))).or_default() += digits;
+                }
+                totals.insert((rows, columns), digits);
+            }
+            for ((_, at), sum) in sums {
+                prop_assert_eq!(totals.get(&at), Some(&sum), "{} at {:?}", measure, at);
+            }
+        }
+    }
+
+    /// A yardstick holds the cells of its own grain and no other; position and rank follow from it.
+    #[test]
+    fn yardsticks_are_of_one_grain(mut lines in any_lines(), layout in 0..LAYOUTS.len()) {
+        // Floats can tell the values of this test apart.
+        lines.iter_mut().for_each(|line| line.amount = line.amount.map(|a| a % 10_000_000_000));
+        let crosstab = build(&brief(layout), &lines, None);
+        let mut grains: BTreeMap<String, Vec<f64>> = BTreeMap::new();
+        let grain = |row: &TidyRow<'_>| {
+            let (rows, columns) = address(&crosstab, row);
+            format!("{} {} {}", row.measure(), rows.len(), columns.len())
+        };
+        for row in tidy(&crosstab) {
+            grains.entry(grain(&row)).or_default().extend(row.value().map(|v| v.as_f64()));
+        }
+        for row in tidy(&crosstab) {
+            let peers = &grains[&grain(&row)];
+            let Some(value) = row.value().map(|v| v.as_f64()) else {
+                prop_assert_eq!((row.position(), row.rank()), (None, None));
+                continue;
+            };
+            let yardstick = row.yardstick().unwrap();
+            let (low, high) = peers.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
+            prop_assert_eq!(yardstick.count as usize, peers.len());
+            prop_assert_eq!((yardstick.low.as_f64(), yardstick.high.as_f64()), (low, high));
+            let mean = peers.iter().sum::<f64>() / peers.len() as f64;
+            prop_assert!((yardstick.mean.unwrap() - mean).abs() <= 1e-9 * mean.abs().max(high - low).max(1.0));
+            match row.position() {
+                // A lone cell, and cells that are all equal, have no place on a scale.
+                None => prop_assert!(low == high),
+                Some(position) => {
+                    prop_assert!(peers.len() > 1 && (0.0..=1.0).contains(&position));
+                    prop_assert!((position - (value - low) / (high - low)).abs() < 1e-9);
+                }
+            }
+            let above = peers.iter().filter(|peer| **peer > value).count();
+            prop_assert_eq!(row.rank().map(|rank| rank as usize), Some(above + 1));
+        }
+    }
+
+    /// A condition keeps the lines that it holds for, and the rest is counted.
+    #[test]
+    fn conditions_keep_what_they_say(lines in any_lines(), quantity in -9..99i32) {
+        let condition = format!("quantity > {quantity} and (channel = 'web' or sold_on.year = 2025) and not coast = ''");
+        let kept: Vec<Line> = lines.iter()
+            .filter(|l| l.quantity > quantity && (l.channel == Some(0) || l.day > 3) && l.coast.is_some())
+            .cloned().collect();
+        let crosstab = build(&brief(0).filter(condition), &lines, None);
+        prop_assert_eq!(crosstab.report().read as usize, lines.len());
+        prop_assert_eq!(crosstab.report().excluded as usize, lines.len() - kept.len());
+        let strip = |crosstab: &CrossTab| tidy_csv(crosstab);
+        if !kept.is_empty() {
+            prop_assert_eq!(strip(&crosstab), strip(&build(&brief(0), &kept, None)));
+        }
+        prop_assert_eq!(crosstab.is_empty(), kept.is_empty());
+    }
+}
