@@ -164,7 +164,7 @@ impl Gathered {
         examples.sort_unstable_by_key(|(_, count, line)| (std::cmp::Reverse(*count), *line));
         ColumnSurvey {
             name: name.to_string(),
-            warnings: self.warnings(&kind),
+            warnings: self.warnings(name, &kind),
             filled: self.filled,
             blanks: self.blanks,
             distinct: self.seen.len() as u64,
@@ -180,7 +180,7 @@ impl Gathered {
         }
     }
 
-    fn warnings(&self, kind: &ColumnKind) -> Vec<String> {
+    fn warnings(&self, name: &str, kind: &ColumnKind) -> Vec<String> {
         let mut warnings: Vec<String> = kind.trouble.iter().cloned().collect();
         if let Some(line) = self.not_utf8 {
             warnings
@@ -190,6 +190,7 @@ impl Gathered {
             warnings.push("it holds nothing at all".into());
         }
         if kind.kind == Kind::Text {
+            warnings.extend(self.numbers_among_text(name));
             warnings.extend(twins(&self.seen));
         } else {
             warnings.extend(self.misfits(kind));
@@ -197,7 +198,37 @@ impl Gathered {
         warnings
     }
 
+    /// Text that is half made of numbers is an amount that somebody typed into.
+    fn numbers_among_text(&self, name: &str) -> Option<String> {
+        let (kind, numbers) = self.evidence.likeliest_number()?;
+        let (_, shown) = self.misread(&kind);
+        (numbers * 2 >= self.filled).then(|| {
+            format!(
+                "{numbers} of {} values are numbers, the others are not: {shown}; it is taken as text, which \
+                 cannot be summed, unless told --as '{name}={}'",
+                self.filled, kind.kind
+            )
+        })
+    }
+
     fn misfits(&self, kind: &ColumnKind) -> Option<String> {
+        let (total, shown) = self.misread(kind);
+        let (one, several) = match kind.kind {
+            Kind::Date => ("a date", "dates"),
+            Kind::YesNo => ("yes or no", "yes or no"),
+            _ => ("a number", "numbers"),
+        };
+        let said = if total == 1 { format!("is not {one}") } else { format!("are not {several}") };
+        (total > 0).then(|| {
+            format!(
+                "{total} of {} values {said}: {shown}; build stops there unless told --bad-values blank",
+                self.filled
+            )
+        })
+    }
+
+    /// How many values do not read as a kind, and the first of them.
+    fn misread(&self, kind: &ColumnKind) -> (u64, String) {
         let mut misfits: Vec<(u64, &str, u64)> = self
             .seen
             .iter()
@@ -205,22 +236,9 @@ impl Gathered {
             .map(|(text, (count, line))| (*line, &**text, *count))
             .collect();
         misfits.sort_unstable();
-        let total: u64 = misfits.iter().map(|(.., count)| count).sum();
         let shown: Vec<String> =
             misfits.iter().take(3).map(|(line, text, _)| format!("{text:?} (line {line})")).collect();
-        let wanted = match kind.kind {
-            Kind::Date => "dates",
-            Kind::YesNo => "yes or no",
-            _ => "numbers",
-        };
-        let verb = if total == 1 { "value is" } else { "values are" };
-        (total > 0).then(|| {
-            format!(
-                "{total} of {} {verb} not {wanted}: {}; build stops there unless told --bad-values blank",
-                self.filled,
-                shown.join(", ")
-            )
-        })
+        (misfits.iter().map(|(.., count)| count).sum(), shown.join(", "))
     }
 }
 

@@ -9,6 +9,14 @@ use pivvel_core::{CrossTab, TIDY_COLUMNS, tidy, tidy_dimensions};
 /// # Errors
 /// What the writer finds wrong.
 pub fn write_tidy_csv(crosstab: &CrossTab, out: impl Write) -> std::io::Result<()> {
+    write(crosstab, out).map_err(|error| match error.into_kind() {
+        // A closed pipe or a full disk must be known as one.
+        csv::ErrorKind::Io(error) => error,
+        other => std::io::Error::other(format!("{other:?}")),
+    })
+}
+
+fn write(crosstab: &CrossTab, out: impl Write) -> csv::Result<()> {
     let mut csv = csv::Writer::from_writer(out);
     csv.write_record(tidy_dimensions(crosstab).iter().map(String::as_str).chain(TIDY_COLUMNS))?;
     let float = |value: Option<f64>| value.map(|v| (v + 0.0).to_string()).unwrap_or_default();
@@ -32,5 +40,5 @@ pub fn write_tidy_csv(crosstab: &CrossTab, out: impl Write) -> std::io::Result<(
         csv.write_field(row.rank().map(|rank| rank.to_string()).unwrap_or_default())?;
         csv.write_record(None::<&[u8]>)?;
     }
-    csv.flush()
+    Ok(csv.flush()?)
 }

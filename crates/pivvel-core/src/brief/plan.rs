@@ -243,7 +243,10 @@ impl Plan {
         if !fits {
             let wanted =
                 if matches!(what, Function::Sum | Function::Mean) { "numbers" } else { "numbers or dates" };
-            let message = format!("{function} wants {wanted}, and {argument} is {}", value.gives.words());
+            let mut message = format!("{function} wants {wanted}, and {argument} is {}", value.gives.words());
+            if value.gives == LineType::Text {
+                message += &format!("; if it holds numbers, say --as '{argument}=decimal(2)'");
+            }
             return Err(wrong(argument, message));
         }
         Ok(Aggregate { function: *what, value: Some(self.keep_value(value, argument, *what)) })

@@ -136,8 +136,12 @@ impl<R: Read> Records<R> {
         let (mut length, mut fields) = (0, 0);
         while !self.done && chunk.len() < self.chunk_lines && length < CHUNK_BYTES - CHUNK_BYTES / 8 {
             let before = self.core.line();
+            // A line that ends in two characters is done at the first of them.
+            let halved = self.at > 0 && self.input[self.at - 1] == b'\r';
             let Some((bytes, count)) = self.read_record(&mut chunk.bytes, &mut chunk.ends, length, fields)?
             else {
+                // Line breaks after the last line, less what ends that line itself.
+                self.empty_lines += (self.core.line() - before).saturating_sub(u64::from(halved));
                 break;
             };
             let after = self.core.line();

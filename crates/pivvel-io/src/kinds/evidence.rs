@@ -104,6 +104,12 @@ impl Evidence {
         ColumnKind::of(Kind::Text)
     }
 
+    /// The kind of number that most values allow, and how many do.
+    pub(crate) fn likeliest_number(&self) -> Option<(ColumnKind, u64)> {
+        let (style, numbers) = best(&self.numbers);
+        (numbers > 0 && self.padded == 0).then(|| (self.number_of_style(style), numbers))
+    }
+
     /// How the column is to be read when its kind is given.
     pub(crate) fn given(&self, column: &str, given: GivenKind) -> Result<ColumnKind> {
         let mut kind = match given {

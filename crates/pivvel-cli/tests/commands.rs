@@ -1,0 +1,204 @@
+//! The command as a user types it: stored sessions in `tests/cmd/`, the README's, and what cannot
+//! be stored.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+fn pivvel(folder: &Path) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_pivvel"));
+    command.current_dir(folder).env("NO_COLOR", "1");
+    command
+}
+
+fn run(folder: &Path, arguments: &[&str]) -> Output {
+    pivvel(folder).args(arguments).output().unwrap()
+}
+
+fn words(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+/// A folder with the demonstration in it.
+fn demo() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let output = run(folder.path(), &["demo", "."]);
+    assert!(output.status.success(), "{}", words(&output.stderr));
+    folder
+}
+
+#[test]
+fn stored_sessions() {
+    trycmd::TestCases::new().case("tests/cmd/*.trycmd");
+}
+
+/// The shipped lines are what the generator writes, so that neither drifts from the other.
+#[test]
+fn shipped_lines_are_the_generator_s() {
+    let mut csv = Vec::new();
+    let totals = pivvel_demo::write_lines(&mut csv, pivvel_demo::LINES, pivvel_demo::SEED).unwrap();
+    assert!(csv == pivvel_demo::CSV.as_bytes());
+    let folder = demo();
+    let output = run(
+        folder.path(),
+        &[
+            "build",
+            "lines.csv",
+            "--measure",
+            "a = sum(amount)",
+            "--measure",
+            "q = sum(quantity)",
+            "--to",
+            "-",
+        ],
+    );
+    let text = words(&output.stdout);
+    let amount = format!("a,{}.{:02},{}", totals.amount / 100, totals.amount % 100, totals.lines);
+    assert!(text.contains(&amount) && text.contains(&format!("q,{},", totals.quantity)), "{text}");
+}
+
+/// Every shipped brief can be checked and built, and what a survey suggests works when pasted.
+#[test]
+fn the_demonstration_works_and_leads_on() {
+    let folder = demo();
+    for (brief, _) in pivvel_demo::BRIEFS {
+        for verb in ["check", "build"] {
+            let output = run(folder.path(), &[verb, brief]);
+            assert!(output.status.success(), "{brief}: {}", words(&output.stderr));
+        }
+    }
+    let survey = words(&run(folder.path(), &["survey", "lines.csv"]).stdout);
+    let suggested = survey.lines().last().unwrap().trim().strip_prefix("pivvel ").unwrap().to_string();
+    let program = env!("CARGO_BIN_EXE_pivvel");
+    let output = Command::new("sh")
+        .current_dir(&folder)
+        .arg("-c")
+        .arg(format!("{program} {suggested}"))
+        .output()
+        .unwrap();
+    assert!(output.status.success() && words(&output.stdout).contains("Fell Coast"), "{suggested}");
+}
+
+/// What was typed can be kept, and gives the same result from the brief, in this folder or another.
+#[test]
+fn kept_briefs_give_the_same_result() {
+    let folder = demo();
+    std::fs::create_dir(folder.path().join("kept")).unwrap();
+    let typed = [
+        "build",
+        "lines.csv",
+        "--rows",
+        "range,article",
+        "--columns",
+        "sold_on.quarter_of_year",
+        "--measure",
+        "profit = sum(amount - cost)",
+        "--measure",
+        "n = count()",
+        "--where",
+        "channel <> 'staff'",
+        "--sort",
+        "article by profit desc",
+        "--totals",
+        "range off, row total before",
+        "--tint",
+        "profit",
+        "--levels",
+        "article",
+        "--as",
+        "order=text",
+        "--title",
+        "Kept",
+        "--to",
+        "typed.csv",
+        "--save-brief",
+    ];
+    for brief in ["kept.toml", "kept/kept.toml"] {
+        let output = pivvel(folder.path()).args(typed).arg(brief).output().unwrap();
+        assert!(output.status.success(), "{}", words(&output.stderr));
+        let typed = std::fs::read(folder.path().join("typed.csv")).unwrap();
+        std::fs::remove_file(folder.path().join("typed.csv")).unwrap();
+        let output = run(folder.path(), &["build", brief]);
+        assert!(output.status.success(), "{}", words(&output.stderr));
+        assert!(words(&output.stdout).starts_with("Kept\n"));
+        assert!(typed == std::fs::read(folder.path().join("typed.csv")).unwrap());
+    }
+}
+
+/// Standard input and output: lines in, tidy CSV out.
+#[test]
+fn lines_through_a_pipe() {
+    let folder = demo();
+    let lines = std::fs::File::open(folder.path().join("lines.csv")).unwrap();
+    let arguments = ["build", "-", "--rows", "coast", "--measure", "s = sum(amount)", "--to", "-"];
+    let piped = pivvel(folder.path()).args(arguments).stdin(lines).output().unwrap();
+    assert!(piped.status.success(), "{}", words(&piped.stderr));
+    let mut arguments = arguments;
+    arguments[1] = "lines.csv";
+    assert_eq!(words(&piped.stdout), words(&run(folder.path(), &arguments).stdout));
+}
+
+/// A reader that has had enough ends the work quietly; a full disk is told, and leaves nothing.
+#[test]
+fn closed_pipes_and_full_disks() {
+    let folder = demo();
+    let mut child = pivvel(folder.path())
+        .args(["build", "lines.csv", "--rows", "order", "--to", "-"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    let output = child.wait_with_output().unwrap();
+    assert_eq!((output.status.code(), words(&output.stderr)), (Some(0), String::new()));
+
+    if let Ok(full) = std::fs::OpenOptions::new().write(true).open("/dev/full") {
+        let output = pivvel(folder.path()).args(["build", "coasts.toml"]).stdout(full).output().unwrap();
+        let told = words(&output.stderr);
+        assert!(
+            output.status.code() == Some(1) && told.contains("standard output: the disk is full"),
+            "{told}"
+        );
+    }
+}
+
+/// Whatever is in a file, there is an answer and no panic.
+#[test]
+fn no_file_makes_it_panic() {
+    let folder = tempfile::tempdir().unwrap();
+    let path: PathBuf = folder.path().join("any.csv");
+    let mut state = 0x2545_f491_4f6c_dd1du64;
+    let mut draw = |below: u64| {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        state % below
+    };
+    let pieces: [&[u8]; 14] = [
+        b",",
+        b"\n",
+        b"\"",
+        b"k",
+        b"1",
+        b"-2.5",
+        b"\r\n",
+        b"2025-01-31",
+        b"\xff",
+        b"'",
+        b";",
+        b" ",
+        b"\0",
+        b"99999999999999999999",
+    ];
+    for _ in 0..60 {
+        let bytes: Vec<u8> = (0..draw(60)).flat_map(|_| pieces[draw(14) as usize].to_vec()).collect();
+        std::fs::write(&path, &bytes).unwrap();
+        for arguments in [vec!["survey", "any.csv"], vec!["build", "any.csv", "--rows", "k"]] {
+            let output = run(folder.path(), &arguments);
+            let told = words(&output.stderr);
+            assert!(
+                output.status.code().is_some_and(|code| code <= 2) && !told.contains("panicked"),
+                "{bytes:?}: {told}"
+            );
+        }
+    }
+}

@@ -1,0 +1,169 @@
+//! What people see: figures, the terminal, the page.
+
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
+use pivvel_core::{
+    Batches, Brief, CrossTab, EmphasisBrief, Form, MeasureBrief, Negative, NumberFormat, Placement, Scaling,
+    Value,
+};
+use pivvel_view::{RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
+
+#[test]
+fn numbers_are_rounded_exactly_and_dressed() {
+    let format = |name: &str| NumberFormat::named(name).unwrap();
+    let exact = |digits, scale| Value::Exact { digits, scale };
+    let brackets = NumberFormat { negative: Negative::Brackets, before: "£".into(), ..format("money") };
+    let continental =
+        NumberFormat { marks: ".".into(), point: ",".into(), after: " €".into(), ..format("money") };
+    let signed =
+        NumberFormat { scaling: Scaling::Millions, decimals: Some(0), before: "M ".into(), ..format("auto") };
+    let cases = [
+        (exact(1_234_567, 2), format("auto"), "12,345.67"),
+        (exact(5, 1), format("whole"), "1"),
+        (exact(-5, 1), format("whole"), "-1"),
+        (exact(-4, 1), format("whole"), "0"),
+        (exact(15, 1), format("whole"), "2"),
+        (exact(999_995, 3), format("money"), "1,000.00"),
+        (exact(-123_450, 2), brackets.clone(), "(£1,234.50)"),
+        (exact(0, 2), brackets, "£0.00"),
+        (exact(123_450, 2), continental, "1.234,50 €"),
+        (exact(12_345_678_900, 2), format("millions"), "123.5 M"),
+        (exact(2_500_000, 0), signed, "M 3"),
+        (exact(49, 0), format("thousands"), "0.0 k"),
+        (exact(125, 3), format("percent"), "12.5 %"),
+        (exact(i128::MAX, 0), format("thousands"), "170,141,183,460,469,231,731,687,303,715,884,105.7 k"),
+        (Value::Float(0.12345), format("percent"), "12.3 %"),
+        (Value::Float(-1234.5), format("auto"), "-1,234.50"),
+        (Value::Float(-0.001), format("auto"), "0.00"),
+        (Value::Date(0), format("money"), "1970-01-01"),
+    ];
+    for (value, format, expected) in cases {
+        assert_eq!(show_number(&value, &format), expected);
+    }
+}
+
+/// Coasts, harbours and quarters of two years, with a blank harbour and a name to be escaped.
+fn crosstab(change: impl Fn(Brief) -> Brief) -> CrossTab {
+    let coast = ["Fell", "Fell", "Fell", "<Skerry> & Co", "<Skerry> & Co", "Fell"];
+    let harbour = [Some("Pellam"), Some("Tern\u{1b}[31m"), None, Some("Våg"), Some("Våg"), Some("Pellam")];
+    let columns: [(&str, ArrayRef); 4] = [
+        ("coast", Arc::new(StringArray::from(coast.to_vec()))),
+        ("harbour", Arc::new(StringArray::from(harbour.to_vec()))),
+        ("day", Arc::new(Date32Array::from(vec![20_089, 20_089, 20_180, 20_180, 20_300, 20_454]))),
+        (
+            "amount",
+            Arc::new(
+                Decimal128Array::from(vec![1_000, 250_050, 125, 99_999, -5_000, 70_000])
+                    .with_precision_and_scale(12, 2)
+                    .unwrap(),
+            ),
+        ),
+    ];
+    let batch = RecordBatch::try_from_iter(columns).unwrap();
+    let brief = Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["day.year", "day.quarter"])
+        .measure(MeasureBrief { label: Some("Sales".into()), ..MeasureBrief::new("sales", "sum(amount)") })
+        .tint("sales");
+    CrossTab::build(&change(brief), &mut Batches::new(batch.schema(), [batch])).unwrap()
+}
+
+fn draw(crosstab: &CrossTab, width: Option<usize>) -> String {
+    draw_terminal(&Sheet::new(crosstab), &TerminalOptions { width, ..TerminalOptions::default() })
+}
+
+#[test]
+fn the_terminal_in_one_piece() {
+    insta::assert_snapshot!(draw(&crosstab(|brief| brief), None));
+}
+
+#[test]
+fn the_terminal_folded_with_totals_elsewhere_and_two_measures() {
+    let crosstab = crosstab(|brief| {
+        brief.measure(("lines", "count()")).total("", Placement::After).total("day.year", Placement::Off)
+    });
+    let drawn = draw(&crosstab, Some(64));
+    assert!(drawn.lines().all(|line| line.chars().count() <= 64), "{drawn}");
+    insta::assert_snapshot!(drawn);
+}
+
+/// Every level has a colour of its own; totals and lone cells have none.
+#[test]
+fn tints_are_of_one_level() {
+    let crosstab = crosstab(|brief| brief);
+    let sheet = Sheet::new(&crosstab);
+    let mut scales = std::collections::BTreeSet::new();
+    for row in sheet.rows.iter().filter(|row| row.kind != RowKind::Total) {
+        for (cell, column) in row.cells.iter().zip(&sheet.columns) {
+            if let Some(tint) = cell.tint {
+                scales.insert((tint.scale, row.kind == RowKind::Subtotal, column.height));
+            }
+        }
+    }
+    let ids: std::collections::BTreeSet<usize> = scales.iter().map(|(scale, ..)| *scale).collect();
+    assert_eq!((scales.len(), ids.len()), (4, 4), "{scales:?}");
+    let total = sheet.rows.last().unwrap();
+    assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.tint.is_none()));
+    assert!(sheet.legend.iter().all(|entry| entry.text.starts_with("Sales, ")));
+}
+
+/// Emphasis on totals is there when it is asked for.
+#[test]
+fn totals_are_tinted_when_asked() {
+    let crosstab = crosstab(|mut brief| {
+        let levels = vec!["column total".to_string(), "day.year".to_string()];
+        brief.emphasis = vec![EmphasisBrief { on: "sales".into(), form: Form::Tint, levels }];
+        brief
+    });
+    let sheet = Sheet::new(&crosstab);
+    let tinted = |kind| {
+        sheet
+            .rows
+            .iter()
+            .filter(|r| r.kind == kind)
+            .flat_map(|r| &r.cells)
+            .filter(|c| c.tint.is_some())
+            .count()
+    };
+    assert!(tinted(RowKind::Total) == 2 && tinted(RowKind::Subtotal) > 0, "{}", tinted(RowKind::Total));
+}
+
+#[test]
+fn colour_and_its_absence() {
+    let crosstab = crosstab(|brief| brief);
+    let coloured = draw_terminal(
+        &Sheet::new(&crosstab),
+        &TerminalOptions { colour: true, ..TerminalOptions::default() },
+    );
+    assert!(
+        coloured.contains("\u{1b}[48;2;") && coloured.contains("Sales, harbour by day.quarter"),
+        "{coloured}"
+    );
+    let plain = draw(&crosstab, None);
+    assert!(!plain.contains('\u{1b}'), "a name must not bring escapes of its own");
+}
+
+/// The page names no other resource, escapes names, and is marked up as a table.
+#[test]
+fn the_page_is_whole_and_safe() {
+    let page = draw_page(&Sheet::new(&crosstab(|brief| brief)));
+    for gone in ["<Skerry>", "http:", "https:", "src=", "url(", "@import", "<script"] {
+        assert!(!page.contains(gone), "{gone}");
+    }
+    for wanted in [
+        "&#60;Skerry&#62; &#38; Co",
+        "scope=\"colgroup\"",
+        "scope=\"row\"",
+        "@media print",
+        "no harbour",
+        "<h1",
+    ] {
+        assert!(page.contains(wanted), "{wanted}");
+    }
+    let count = |what: &str| page.matches(what).count();
+    assert_eq!((count("<table"), count("<tr"), count("</tr>")), (1, 9, 9));
+    let mut settings = insta::Settings::clone_current();
+    settings.set_prepend_module_to_snapshot(false);
+    settings.bind(|| insta::assert_snapshot!("page", page));
+}
