@@ -1,6 +1,8 @@
 //! The command as a user types it: stored sessions in `tests/cmd/`, the README's, and what cannot
 //! be stored.
 
+#![allow(clippy::unwrap_used)]
+
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 

@@ -2,6 +2,8 @@
 //! in order, in one folder with the demonstration in it; `…` on a line of its own stands for any
 //! lines that are left out.
 
+#![allow(clippy::unwrap_used)]
+
 use std::path::{Path, PathBuf};
 use std::process::Command;
 

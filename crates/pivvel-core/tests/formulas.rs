@@ -1,5 +1,7 @@
 //! Formulas as text and as trees.
 
+#![allow(clippy::unwrap_used)]
+
 use pivvel_core::{Expr, Node, Operator, parse_formula};
 use proptest::prelude::*;
 

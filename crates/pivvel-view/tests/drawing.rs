@@ -1,5 +1,7 @@
 //! What people see: figures, the terminal, the page.
 
+#![allow(clippy::unwrap_used)]
+
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};

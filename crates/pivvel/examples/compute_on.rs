@@ -23,7 +23,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     for cell in crosstab.cells() {
         let path = crosstab.rows().path(cell.row());
         let yard = path.first().map_or("total", |member| member.label());
-        println!("{yard}: {} in {} lines, rank {:?}", cell.value(0).unwrap(), cell.lines(), cell.rank(0));
+        println!(
+            "{yard}: {} in {} lines, rank {:?}",
+            cell.value(0).expect("every yard sold something"),
+            cell.lines(),
+            cell.rank(0)
+        );
     }
 
     // … or take it as a table: one row a cell and measure.

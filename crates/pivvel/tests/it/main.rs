@@ -1,5 +1,7 @@
 //! The library through its public interface, against references that know nothing of it.
 
+#![allow(clippy::unwrap_used)]
+
 mod briefs;
 mod cases;
 mod edges;
