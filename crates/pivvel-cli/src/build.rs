@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, CrossTab, Error, Result, Target, beside, brief_from_toml, brief_to_toml, open_lines, write_whole,
+    Brief, CrossTab, Error, Result, Target, beside, brief_from_toml, brief_to_toml, open_source, write_whole,
 };
 
 use crate::arguments::Build;
@@ -35,8 +35,9 @@ pub(crate) fn run(build: &Build) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
     };
-    let mut source = open_lines(&lines, &brief, build.reading.delimiter)?;
-    let crosstab = CrossTab::build(&brief, &mut source)?;
+    let folder = folder_of(&build.input);
+    let mut source = open_source(&lines, &brief, folder, build.reading.delimiter)?;
+    let crosstab = CrossTab::build(&brief, source.as_mut())?;
     if let Some(path) = &build.save_brief {
         save_brief(&brief, path, &lines, &build.to)?;
     }
@@ -48,6 +49,11 @@ pub(crate) fn run(build: &Build) -> Result<()> {
     }
     // Whoever wants a file wants no screenful beside it.
     if build.to.is_empty() { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+}
+
+/// Where a brief stands, and what it names is looked for.
+pub(crate) fn folder_of(input: &Path) -> &Path {
+    input.parent().filter(|_| is_brief(input)).unwrap_or(Path::new(""))
 }
 
 pub(crate) fn is_brief(path: &Path) -> bool {

@@ -2,12 +2,10 @@
 
 use std::fmt::Write;
 
-use pivvel::{
-    Direction, Error, Kind, LineSource, OrderBy, Placement, Plan, Result, Target, beside, open_lines,
-};
+use pivvel::{Direction, Error, Kind, OrderBy, Placement, Plan, Result, Target, beside, open_source};
 
 use crate::arguments::Check;
-use crate::build::read_brief;
+use crate::build::{folder_of, read_brief};
 use crate::screen;
 
 pub(crate) fn run(check: &Check) -> Result<()> {
@@ -18,7 +16,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(check.brief.display().to_string(), message));
     };
-    let source = open_lines(&lines, &brief, None)?;
+    let source = open_source(&lines, &brief, folder_of(&check.brief), None)?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
         return Err(Error::request(source.name(), trouble));
@@ -51,7 +49,7 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
                 }
                 (OrderBy::Natural, _) => "by size".into(),
                 (OrderBy::Label, _) => "by label".into(),
-                (OrderBy::Measure(measure), _) => format!("by {}", plan.measures[*measure].name),
+                (OrderBy::Cells(formula), _) => format!("by {formula}"),
             };
             let way = match dimension.order.direction {
                 Direction::Ascending => "",
@@ -85,7 +83,8 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
             level => dimensions[level - 1].name.clone(),
         };
         for (row, column) in tint.grains.iter().rev() {
-            let measure = &plan.measures[tint.measure].name;
+            let measure =
+                plan.measures.iter().filter(|m| !m.hidden).nth(tint.measure).map_or("", |m| &m.name);
             writeln!(out, "  {measure}: {} by {}", name(&plan.rows, *row), name(&plan.columns, *column))?;
         }
     }

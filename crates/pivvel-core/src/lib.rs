@@ -16,34 +16,43 @@
 //!
 //! Data flows one way, and each module imports only earlier ones:
 //!
-//! [`LineSource`] → lines → [`LeafGroups`] → roll-ups → [`CrossTab`] → [`Peers`] → emphasis →
-//! [`tidy()`] and the views. A [`Brief`] becomes a [`Plan`] against a source's columns; a [`Scan`]
-//! turns batches of lines into leaf groups with mergeable states; every cell of every grain comes
-//! from merging these, never from adding shown numbers.
+//! [`LineSource`] → lines → leaf groups → roll-ups → derived measures and items → [`Peers`] →
+//! [`CrossTab`] → emphasis → [`tidy()`] and the views. A [`Brief`] becomes a [`Plan`] against a
+//! source's columns; a scan turns batches of lines into leaf groups with mergeable states; every
+//! cell of every grain comes from merging these, never from adding shown numbers.
 //!
 //! This crate knows no file, socket, terminal, colour or clock.
 
 mod brief;
 mod crosstab;
+mod derive;
 mod emphasis;
 mod error;
 mod formula;
 mod grouping;
 mod lines;
 mod peers;
+mod rollup;
 mod suggest;
 mod tidy;
 
 pub use brief::{
-    BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form, Measure, MeasureBrief,
-    Negative, NumberFormat, Order, OrderBy, Placement, Plan, Scaling, TintPlan,
+    Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
+    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, Pick, Placement, Plan,
+    PlannedItem, PlannedTier, RelatedBrief, Scaling, TierBrief, TintPlan, TopBrief, TotalsOf,
 };
-pub use crosstab::{Axis, Cell, CrossTab, Entry, MemberRef};
+pub use crosstab::{Cell, CrossTab};
 pub use emphasis::{Scale, Tint, scales, tint};
 pub use error::{Error, Misfit, Result};
-pub use formula::{Expr, Node, Operator, parse as parse_formula, quote_name};
-pub use grouping::{LeafGroups, Scan, ScanReport, Value};
-pub use lines::{Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Tally, decimal_text};
+pub use formula::{
+    Clause, Expr, Group, Name, Node, Operator, Place, Ties, parse as parse_formula, quote_name,
+};
+pub use grouping::ScanReport;
+pub use lines::{
+    Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Related, Tally, Unmatched, Value,
+    decimal_text,
+};
 pub use peers::{Peers, Yardstick};
+pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
 pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

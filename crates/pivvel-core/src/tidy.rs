@@ -6,9 +6,10 @@ use std::sync::Arc;
 use arrow_array::builder::{Float64Builder, StringBuilder, UInt64Builder};
 use arrow_array::{ArrayRef, RecordBatch};
 
-use crate::crosstab::{Axis, Cell, CrossTab, Entry};
-use crate::grouping::Value;
+use crate::crosstab::{Cell, CrossTab};
+use crate::lines::Value;
 use crate::peers::Yardstick;
+use crate::rollup::{Axis, Entry};
 
 /// The columns after those of the dimensions.
 pub const TIDY_COLUMNS: [&str; 14] = [
@@ -72,9 +73,9 @@ impl<'a> TidyRow<'a> {
         self.axes().map(|(axis, entry)| axis.level_name(entry.level()))
     }
 
-    /// The kinds of the row and the column: `member` or `total`.
+    /// The kinds of the row and the column: `member`, `total`, `calculated` or `others`.
     pub fn kinds(&self) -> [&'static str; 2] {
-        self.axes().map(|(_, entry)| if entry.is_total() { "total" } else { "member" })
+        self.axes().map(|(axis, entry)| axis.kind(entry))
     }
 
     /// The measure's name.
@@ -92,15 +93,19 @@ impl<'a> TidyRow<'a> {
         self.cell.lines()
     }
 
-    /// What its group of peers is called: the measure, the row level and the column level.
+    /// What its group of peers is called: the measure, the row level and the column level; where
+    /// members are scaled apart, with the label of what they are or are under.
     pub fn peers(&self) -> String {
-        let [row, column] = self.levels();
+        let [row, column] = self.axes().map(|(axis, entry)| {
+            let level = axis.level_name(entry.level());
+            axis.class_label(entry).map_or(level.to_string(), |label| format!("{level}:{label}"))
+        });
         format!("{}@{row}/{column}", self.measure())
     }
 
     /// The yardstick of its peers; `None` where none of them has a value.
-    pub fn yardstick(&self) -> Option<&'a Yardstick> {
-        self.crosstab.peers(self.measure, self.cell.row().level(), self.cell.column().level()).yardstick()
+    pub fn yardstick(&self) -> Option<&Yardstick> {
+        self.cell.yardstick(self.measure)
     }
 
     /// Its position among its peers; see [`Cell::position`].

@@ -2,8 +2,8 @@
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
 use pivvel_core::{
-    Axis, CrossTab, DatePart, Entry, MemberRef, Negative, NumberFormat, Placement, Scale, Tint, Value,
-    scales, tint,
+    Axis, CrossTab, DatePart, Entry, MemberRef, Negative, NumberFormat, Placement, Scale, Tint, Unmatched,
+    Value, scales, tint,
 };
 
 use crate::number::show_number;
@@ -259,6 +259,9 @@ fn label(path: &[MemberRef<'_>]) -> String {
         return format!("no {}", last.dimension().label);
     }
     let full = last.label();
+    if last.shown() != full {
+        return last.shown().to_string();
+    }
     let column =
         |member: &MemberRef<'_>| member.dimension().name.rsplit_once('.').map(|(base, _)| base.to_string());
     let above = path[..path.len() - 1].iter().rev().find(|above| {
@@ -287,7 +290,7 @@ fn legend(crosstab: &CrossTab, scales: &[Scale]) -> Vec<LegendEntry> {
         let measure = &crosstab.measures()[scale.measure];
         let yardstick = crosstab.peers(scale.measure, scale.row_level, scale.column_level).yardstick()?;
         // A scale on which nothing has a place is not shown, so it needs no legend.
-        crosstab.peers(scale.measure, scale.row_level, scale.column_level).position(&yardstick.high)?;
+        yardstick.position(&yardstick.high)?;
         let level = |axis: &Axis, level: usize| match level {
             0 => None,
             level => Some(axis.dimensions()[level - 1].label.clone()),
@@ -327,12 +330,18 @@ fn notes(crosstab: &CrossTab) -> Vec<String> {
     notes.extend(
         counted.iter().filter(|(_, count, _)| *count > 0).map(|(what, _, why)| format!("{what} {why}")),
     );
+    for unmatched in &tally.unmatched {
+        let Unmatched { table, lines: count, keys, examples } = unmatched;
+        let more = if *keys > examples.len() as u64 { ", …" } else { "" };
+        notes.push(format!("{} found no partner in {table}: {}{more}", lines(*count), examples.join(", ")));
+    }
     for (dimension, count) in &report.blank_members {
         let all = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
         let label =
             all.filter(|d| d.name == *dimension).map(|d| d.label.as_str()).next().unwrap_or(dimension);
         notes.push(format!("{} with no {label}", lines(*count)));
     }
+    notes.extend(crosstab.picked().iter().cloned());
     notes.extend(crosstab.warnings().iter().cloned());
     notes
 }

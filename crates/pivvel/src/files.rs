@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Brief, CrossTab, Error, Result};
+use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result};
 use pivvel_io::{CsvOptions, CsvSource, write_tidy_csv, write_whole};
 use pivvel_view::{Sheet, draw_page};
 
@@ -93,6 +93,48 @@ pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<C
         return Err(Error::request(path.display().to_string(), message));
     }
     CsvSource::open(path, options)
+}
+
+/// Opens the lines of a brief with the columns of its related tables, which are looked for in
+/// `folder`.
+///
+/// # Errors
+/// A file that cannot be opened or whose form is not read; keys that are not there.
+pub fn open_source(
+    path: &Path,
+    brief: &Brief,
+    folder: &Path,
+    delimiter: Option<u8>,
+) -> Result<Box<dyn LineSource>> {
+    // Kinds may be those of the lines' columns or of a related table's.
+    let known = |source: &CsvSource| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
+    if brief.related.is_empty() {
+        return Ok(Box::new(open_lines(path, brief, delimiter)?));
+    }
+    let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
+    let paths =
+        std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| folder.join(&r.source)));
+    let mut sources = Vec::new();
+    let mut met: Vec<String> = Vec::new();
+    for path in paths {
+        if path.as_os_str() == "-" {
+            let message = "lines on standard input cannot be joined with related files; name a file";
+            return Err(Error::request("related", message));
+        }
+        let columns = known(&open_lines(&path, &plain, delimiter)?);
+        let kinds = brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
+        sources.push(open_lines(&path, &Brief { kinds, ..plain.clone() }, delimiter)?);
+        met.extend(columns);
+    }
+    if let Some((column, _)) = brief.kinds.iter().find(|(column, _)| !met.contains(column)) {
+        return Err(Error::unknown("kinds", "column", column, met.iter().map(String::as_str)));
+    }
+    let mut sources = sources.into_iter().map(|source| Box::new(source) as Box<dyn LineSource>);
+    let Some(mut lines) = sources.next() else { unreachable!("the lines themselves are a source") };
+    for (related, table) in brief.related.iter().zip(sources) {
+        lines = Box::new(Related::new(lines, &related.name, table, &related.keys)?);
+    }
+    Ok(lines)
 }
 
 /// A path that a brief names, seen from the folder that the brief is in.

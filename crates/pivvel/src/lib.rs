@@ -67,7 +67,7 @@ mod brief_file;
 mod files;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
-pub use files::{Target, beside, open_lines};
+pub use files::{Target, beside, open_lines, open_source};
 pub use pivvel_core::*;
 pub use pivvel_io::*;
 pub use pivvel_view::*;

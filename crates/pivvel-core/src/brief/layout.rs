@@ -1,9 +1,11 @@
 //! The part of a plan that arranges: order of members, places of totals, grains that stand out.
 
-use super::plan::{Dimension, Plan};
-use super::spec::{Brief, Form, Placement};
-use crate::error::{Error, Result, unknown_message};
-use crate::formula::Columns;
+use super::cells::CellScope;
+use super::plan::{Choice, Count, Dimension, Pick, Plan};
+use super::spec::{Assumed, Brief, DimensionBrief, Form, Placement};
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, Columns, Type};
+use crate::lines::rescale;
 
 /// The order of a dimension's members under one parent.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -23,8 +25,8 @@ pub enum OrderBy {
     Natural,
     /// Their labels, as text.
     Label,
-    /// A measure, by its place, in the total of the other axis.
-    Measure(usize),
+    /// A formula over cells, as text, in the total of the other axis.
+    Cells(String),
 }
 
 /// Which way members are sorted. The blank member and blank values come last either way.
@@ -52,57 +54,163 @@ const COLUMN_TOTAL: &str = "column total";
 const GRAND_TOTAL: &str = "grand total";
 
 /// Whether a name that is not in the layout could be: then it is told and kept, not refused.
-fn could_be(name: &str, columns: &mut Columns) -> bool {
-    columns.find_dimension(name).is_ok()
+fn could_be(name: &str, plan: &Plan, columns: &mut Columns) -> bool {
+    columns.dimension(name).is_ok() || plan.tiers.iter().any(|tier| tier.name == name)
 }
 
+/// What is said about single dimensions: their labels, order, and which members are shown.
 pub(super) fn describe_dimensions(
     brief: &Brief,
-    plan: &mut Plan,
-    columns: &mut Columns,
+    (rows, across): (&mut [Dimension], &mut [Dimension]),
+    scope: &mut CellScope<'_>,
     warnings: &mut Vec<String>,
 ) -> Result<()> {
     for said in &brief.dimensions {
         let place = format!("dimension {}", said.name);
-        let order = match &said.order {
-            Some(text) => Some(order(&place, text, plan)?),
-            None => None,
-        };
-        let mut all = plan.rows.iter_mut().chain(&mut plan.columns);
-        if let Some(dimension) = all.find(|d| d.name == said.name) {
-            dimension.label = said.label.clone().unwrap_or_else(|| dimension.name.clone());
-            dimension.order = order.unwrap_or_default();
+        let names: Vec<String> = rows.iter().chain(across.iter()).map(|d| d.name.clone()).collect();
+        let Some(dimension) = rows.iter_mut().chain(across.iter_mut()).find(|d| d.name == said.name) else {
+            let known = scope.columns.dimension(&said.name).is_ok()
+                || brief.tiers.iter().any(|t| t.name == said.name);
+            if !known {
+                return Err(Error::unknown("sort", "level", &said.name, names.iter().map(String::as_str)));
+            }
+            warnings
+                .push(format!("{place} is not in the layout; what is said about it is kept and not used"));
             continue;
+        };
+        dimension.label = said.label.clone().unwrap_or_else(|| dimension.name.clone());
+        dimension.listed = said.listed.clone();
+        dimension.labels = said.labels.clone();
+        if let Some(text) = &said.order {
+            (dimension.order, dimension.order_by) = order(&place, text, scope)?;
         }
-        drop(all);
-        if !could_be(&said.name, columns) {
-            return Err(not_in_layout("sort", &said.name, plan, []));
-        }
-        warnings.push(format!("{place} is not in the layout; what is said about it is kept and not used"));
+        dimension.pick = pick(&place, said, scope)?;
     }
     Ok(())
 }
 
-fn order(place: &str, text: &str, plan: &Plan) -> Result<Order> {
+fn order(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<(Order, Option<CellFormula>)> {
     let (by, direction) = match text.trim().rsplit_once(char::is_whitespace) {
         Some((by, "desc")) => (by.trim(), Direction::Descending),
         Some((by, "asc")) => (by.trim(), Direction::Ascending),
         _ => (text.trim(), Direction::Ascending),
     };
-    let by = match by {
-        "calendar" => OrderBy::Natural,
-        "label" => OrderBy::Label,
-        measure => match plan.measures.iter().position(|m| m.name == measure) {
-            Some(place) => OrderBy::Measure(place),
-            None => {
-                let known =
-                    ["label", "calendar"].into_iter().chain(plan.measures.iter().map(|m| m.name.as_str()));
-                let message = unknown_message("order or measure", measure, known);
-                return Err(Error::request(place, message));
-            }
-        },
+    let plain = match by {
+        "calendar" => Some(OrderBy::Natural),
+        "label" => Some(OrderBy::Label),
+        _ => None,
     };
-    Ok(Order { by, direction })
+    if let Some(by) = plain {
+        return Ok((Order { by, direction }, None));
+    }
+    let formula = value(&format!("{place}, order"), by, scope)?;
+    Ok((Order { by: OrderBy::Cells(by.to_string()), direction }, Some(formula)))
+}
+
+/// A formula over cells that gives something to compare by, and does not depend on the order that
+/// it is to decide.
+fn value(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<CellFormula> {
+    let formula = scope.formula(place, text)?;
+    if !(formula.gives.is_number() || formula.gives == Type::Day) {
+        let message =
+            format!("members are compared by a number or a date, and this gives {}", formula.gives.words());
+        return Err(Error::formula(place, text, 0..text.len(), message));
+    }
+    if scope.is_ordered(&formula) {
+        let message = "this depends on the order of members, so it cannot decide it";
+        return Err(Error::formula(place, text, 0..text.len(), message));
+    }
+    Ok(formula)
+}
+
+fn pick(place: &str, said: &DimensionBrief, scope: &mut CellScope<'_>) -> Result<Pick> {
+    let mut pick = Pick {
+        only: said.only.clone(),
+        except: said.except.clone(),
+        having: said.having.clone(),
+        top: said.top.clone(),
+        totals_of: said.totals_of,
+        ..Pick::default()
+    };
+    if let Some(text) = &said.having {
+        let place = format!("{place}, having");
+        let condition = scope.condition(&place, text)?;
+        if scope.is_ordered(&condition) {
+            let message = "this depends on the order of members, so it cannot decide which are shown";
+            return Err(Error::formula(place, text, 0..text.len(), message));
+        }
+        pick.condition = Some(condition);
+    }
+    if let Some(top) = &said.top {
+        let word = if top.bottom { "bottom" } else { "top" };
+        let place = format!("{place}, {word}");
+        pick.by = Some(value(&place, &top.by, scope)?);
+        pick.count = count(&place, &top.count, scope)?;
+    }
+    Ok(pick)
+}
+
+/// How many members: a whole number, a share, or an assumption that is one.
+fn count(place: &str, text: &str, scope: &CellScope<'_>) -> Result<Count> {
+    let value = scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text));
+    let wrong = || Error::request(place, format!("{text} is no number of members; write it like 5 or 20%"));
+    match value {
+        Assumed::Number { digits, scale, percent: true } => {
+            let share = rescale(digits, scale, 4).and_then(|share| u32::try_from(share).ok());
+            share.filter(|share| *share <= 10_000).map(Count::Share).ok_or_else(wrong)
+        }
+        Assumed::Number { digits, scale: 0, .. } => {
+            usize::try_from(digits).map(Count::Members).map_err(|_| wrong())
+        }
+        _ => Err(wrong()),
+    }
+}
+
+/// Which formula each measure has at each grain.
+pub(super) fn choose_grains(
+    plan: &mut Plan,
+    columns: &mut Columns,
+    warnings: &mut Vec<String>,
+) -> Result<()> {
+    let (k, l) = (plan.rows.len(), plan.columns.len());
+    let mut measures = std::mem::take(&mut plan.measures);
+    for measure in &mut measures {
+        let deepest = (k + 1) * (l + 1) - 1;
+        let leaf_only =
+            |grain| if measure.totals || grain == deepest { Choice::Main } else { Choice::Nothing };
+        measure.grains = (0..=deepest).map(leaf_only).collect();
+        for (i, (level, formula)) in measure.levels.iter().enumerate() {
+            let on =
+                |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *level).map(|i| i + 1);
+            let (row, column) = match (level.as_str(), on(&plan.rows), on(&plan.columns)) {
+                (_, Some(level), _) => (Some(level), None),
+                (_, _, Some(level)) => (None, Some(level)),
+                (ROW_TOTAL, ..) => (None, Some(0)),
+                (COLUMN_TOTAL, ..) => (Some(0), None),
+                (GRAND_TOTAL, ..) => (Some(0), Some(0)),
+                (name, ..) if could_be(name, plan, columns) => {
+                    let message = format!(
+                        "measure {} has a formula for level {name}, which is not in the layout; kept and not used",
+                        measure.name
+                    );
+                    warnings.push(message);
+                    continue;
+                }
+                _ => {
+                    let place = format!("measure {}, levels", measure.name);
+                    return Err(not_in_layout(&place, level, plan, [ROW_TOTAL, COLUMN_TOTAL, GRAND_TOTAL]));
+                }
+            };
+            for r in (0..=k).filter(|r| row.is_none_or(|row| row == *r)) {
+                for c in (0..=l).filter(|c| column.is_none_or(|column| column == *c)) {
+                    measure.grains[r * (l + 1) + c] =
+                        if formula.is_some() { Choice::Level(i) } else { Choice::Nothing };
+                }
+            }
+        }
+    }
+    plan.measures = measures;
+    Ok(())
 }
 
 fn not_in_layout<'a>(
@@ -141,7 +249,7 @@ pub(super) fn place_totals(
                 let (level, totals) = match (on(&plan.rows), on(&plan.columns)) {
                     (Some(level), _) => (level, &mut rows),
                     (_, Some(level)) => (level, &mut across),
-                    _ if could_be(name, columns) => {
+                    _ if could_be(name, plan, columns) => {
                         warnings.push(format!("totals: {name} is not in the layout; kept and not used"));
                         continue;
                     }
@@ -177,7 +285,7 @@ pub(super) fn plan_tints(
     let mut tints: Vec<TintPlan> = Vec::new();
     for emphasis in &brief.emphasis {
         let Form::Tint = emphasis.form;
-        let measure = plan.measure("tint", &emphasis.on)?;
+        let measure = plan.shown_measure("tint", &emphasis.on)?;
         let grains = grains(&emphasis.levels, &emphasis.on, plan, columns, warnings)?;
         if tints.iter().any(|tint| tint.measure == measure && tint.grains.iter().any(|g| grains.contains(g)))
         {
@@ -210,7 +318,7 @@ fn grains(
             (_, Some(level), _) => rows.push(level + 1),
             (_, _, Some(level)) => across.push(level + 1),
             (ROW_TOTAL | COLUMN_TOTAL | GRAND_TOTAL, ..) => totals.push(name.as_str()),
-            (name, ..) if could_be(name, columns) => {
+            (name, ..) if could_be(name, plan, columns) => {
                 gone += 1;
                 let message = format!(
                     "tint on {measure} names level {name}, which is not in the layout; kept and not used"

@@ -4,11 +4,15 @@
 use arrow_schema::Schema;
 
 use super::NumberFormat;
+use super::assume::Assumptions;
+use super::cells::CellScope;
+use super::items::PlannedItem;
 use super::layout::{self, Order, TintPlan};
-use super::spec::{Brief, MeasureBrief, Placement};
-use crate::error::{Error, Result, unknown_message};
-use crate::formula::{Columns, Expr, LineFormula, LineType, Node, parse};
-use crate::grouping::Needs;
+use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
+use super::tiers::{AxisKey, PlannedTier, plan_axis, plan_tiers, split_condition};
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, Columns, check_condition, check_formula, parse};
+use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind};
 
 /// A brief checked against a source's columns, ready to run.
@@ -20,7 +24,7 @@ pub struct Plan {
     pub rows: Vec<Dimension>,
     /// Dimensions on the columns, outermost first.
     pub columns: Vec<Dimension>,
-    /// What is computed.
+    /// What is computed, hidden measures among it.
     pub measures: Vec<Measure>,
     /// Which grains of which measures are tinted.
     pub tints: Vec<TintPlan>,
@@ -32,8 +36,18 @@ pub struct Plan {
     pub row_totals: Vec<Placement>,
     /// Where the totals stand, by level from the grand total inward, on the columns.
     pub column_totals: Vec<Placement>,
-    pub(crate) filter: Option<LineFormula>,
-    pub(crate) values: Vec<PlannedValue>,
+    /// Members that are computed from their siblings, in the order in which they are applied.
+    pub items: Vec<PlannedItem>,
+    /// Classes of members.
+    pub tiers: Vec<PlannedTier>,
+    pub(crate) grouping: Grouping,
+    pub(crate) aggregates: Vec<Aggregate>,
+    /// Measures in an order in which each comes after those that it builds on.
+    pub(crate) measure_order: Vec<usize>,
+    /// How the keys of the scan make up the dimensions of each axis.
+    pub(crate) row_keys: Vec<AxisKey>,
+    pub(crate) column_keys: Vec<AxisKey>,
+    pub(crate) assumptions: Assumptions,
     needed: Vec<usize>,
     needed_names: Vec<String>,
 }
@@ -47,11 +61,52 @@ pub struct Dimension {
     pub label: String,
     /// The order of its members.
     pub order: Order,
+    /// The members that come first, in this order.
+    pub listed: Vec<String>,
+    /// Labels that are shown instead of members' own.
+    pub labels: Vec<(String, String)>,
     /// What the column behind it holds.
     pub kind: Kind,
     /// The part of a date that it is made of.
     pub part: Option<DatePart>,
-    pub(crate) slot: usize,
+    /// Which of its members are shown.
+    pub pick: Pick,
+    pub(crate) order_by: Option<CellFormula>,
+}
+
+/// Which members of a dimension are shown.
+#[derive(Debug, Clone, Default)]
+pub struct Pick {
+    /// The only ones; all where nothing is said.
+    pub only: Vec<String>,
+    /// Those that are not.
+    pub except: Vec<String>,
+    /// The condition on cells that they must meet, as text.
+    pub having: Option<String>,
+    /// How many, and by what.
+    pub top: Option<TopBrief>,
+    /// What totals cover.
+    pub totals_of: TotalsOf,
+    pub(crate) condition: Option<CellFormula>,
+    pub(crate) by: Option<CellFormula>,
+    pub(crate) count: Count,
+}
+
+/// How many members are kept.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) enum Count {
+    #[default]
+    All,
+    Members(usize),
+    /// A share of the members, in hundredths of a percent.
+    Share(u32),
+}
+
+impl Pick {
+    /// Whether any member may be left out.
+    pub fn is_any(&self) -> bool {
+        !self.only.is_empty() || !self.except.is_empty() || self.having.is_some() || self.top.is_some()
+    }
 }
 
 /// A measure of the cross-tab.
@@ -67,43 +122,37 @@ pub struct Measure {
     pub format: NumberFormat,
     /// Whether it is shown at totals and subtotals too.
     pub totals: bool,
-    pub(crate) aggregate: Aggregate,
+    /// Whether it is computed for others only.
+    pub hidden: bool,
+    pub(crate) cell: CellFormula,
+    pub(crate) levels: Vec<(String, Option<CellFormula>)>,
+    /// For each grain, which formula it has there.
+    pub(crate) grains: Vec<Choice>,
 }
 
-/// An aggregate of a formula over lines, or of the lines themselves.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Aggregate {
-    pub(crate) function: Function,
-    /// Place among the plan's values; `None` counts lines.
-    pub(crate) value: Option<usize>,
-}
-
-/// What an aggregate does.
+/// Which formula a measure has at a grain.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Function {
-    Sum,
-    Count,
-    Mean,
-    Min,
-    Max,
+pub(crate) enum Choice {
+    Main,
+    Level(usize),
+    Nothing,
 }
 
-const FUNCTIONS: [(&str, Function); 5] = [
-    ("sum", Function::Sum),
-    ("count", Function::Count),
-    ("mean", Function::Mean),
-    ("min", Function::Min),
-    ("max", Function::Max),
-];
+impl Measure {
+    /// The formula at a grain, if it has one there.
+    pub(crate) fn formula_at(&self, grain: usize) -> Option<&CellFormula> {
+        match self.grains.get(grain) {
+            Some(Choice::Nothing) => None,
+            Some(Choice::Level(i)) => self.levels[*i].1.as_ref(),
+            _ => Some(&self.cell),
+        }
+    }
 
-/// A formula over lines whose states are kept.
-#[derive(Debug, Clone)]
-pub(crate) struct PlannedValue {
-    pub(crate) name: String,
-    pub(crate) formula: LineFormula,
-    sum: bool,
-    low: bool,
-    high: bool,
+    /// Whether it has a formula at a grain (row level, column level), where columns have so many
+    /// dimensions.
+    pub(crate) fn shows_at(&self, grain: usize) -> bool {
+        self.grains.get(grain).is_none_or(|choice| *choice != Choice::Nothing)
+    }
 }
 
 impl Plan {
@@ -113,45 +162,84 @@ impl Plan {
     /// Any name that is not known, with the nearest known one; any formula that cannot be read or
     /// does not make sense, with the spot marked.
     pub fn new(brief: &Brief, schema: &Schema) -> Result<Plan> {
+        let assumptions = Assumptions::new(&brief.assumptions)?;
+        let brief = &brief.settled(&assumptions);
         let mut columns = Columns::new(schema);
         let mut warnings = Vec::new();
-        let mut plan = Plan {
-            title: String::new(),
-            rows: dimensions("rows", &brief.rows, &mut columns)?,
-            columns: dimensions("columns", &brief.columns, &mut columns)?,
-            measures: Vec::new(),
-            tints: Vec::new(),
-            condition: brief.filter.clone(),
-            warnings: Vec::new(),
-            row_totals: Vec::new(),
-            column_totals: Vec::new(),
-            filter: None,
-            values: Vec::new(),
-            needed: Vec::new(),
-            needed_names: Vec::new(),
-        };
-        let mut names: Vec<&str> = plan.rows.iter().chain(&plan.columns).map(|d| d.name.as_str()).collect();
+        derive_columns(brief, &assumptions, &mut columns)?;
+        let mut grouping = Grouping::default();
+        let (mut tiers, tier_sources) = plan_tiers(brief, &columns)?;
+        let (rows, row_keys) =
+            plan_axis("rows", &brief.rows, &tiers, &tier_sources, &mut columns, &mut grouping.rows)?;
+        let (across, column_keys) =
+            plan_axis("columns", &brief.columns, &tiers, &tier_sources, &mut columns, &mut grouping.columns)?;
+        let mut row_keys = row_keys;
+        let mut names: Vec<&str> = rows.iter().chain(&across).map(|d: &Dimension| d.name.as_str()).collect();
         names.sort_unstable();
         if let Some(twice) = names.windows(2).find(|pair| pair[0] == pair[1]) {
             return Err(Error::request("layout", format!("{} stands in it twice", twice[0])));
         }
         if let Some(text) = &brief.filter {
             let expr = parse("where", text)?;
-            plan.filter = Some(LineFormula::check_condition("where", text, &expr, &mut columns)?);
+            let (of_lines, of_tiers) = split_condition(&expr, &tiers)?;
+            if let Some(expr) = of_lines {
+                grouping.filter = Some(check_condition("where", text, &expr, &mut columns)?);
+            }
+            for (tier, keeps) in of_tiers {
+                let key = super::tiers::hidden_key(tier, &tier_sources, &mut columns, &mut grouping.rows)?;
+                row_keys.push(AxisKey::Filter(Box::new(key), keeps));
+            }
         }
         let lines = [MeasureBrief::new("lines", "count()")];
-        let measures = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
-        for measure in measures {
-            plan.add_measure(measure, &mut columns)?;
-        }
-        layout::describe_dimensions(brief, &mut plan, &mut columns, &mut warnings)?;
+        let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
+        let mut aggregates = Vec::new();
+        let (mut rows, mut across) = (rows, across);
+        let (measures, measure_order) = {
+            let (r, c) = (rows.clone(), across.clone());
+            let mut scope = CellScope::new(
+                (&mut columns, &mut grouping, &mut aggregates),
+                (&r, &c),
+                &assumptions,
+                briefs,
+            );
+            scope.measures()?;
+            layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut warnings)?;
+            super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
+            scope.finish()
+        };
+        super::tiers::check_by(brief, &tiers, &measures)?;
+        let mut plan = Plan {
+            title: String::new(),
+            rows,
+            columns: across,
+            measures,
+            tints: Vec::new(),
+            condition: brief.filter.clone(),
+            warnings: Vec::new(),
+            row_totals: Vec::new(),
+            column_totals: Vec::new(),
+            items: Vec::new(),
+            tiers,
+            grouping,
+            aggregates,
+            measure_order,
+            row_keys,
+            column_keys,
+            assumptions: Assumptions::default(),
+            needed: Vec::new(),
+            needed_names: Vec::new(),
+        };
+        plan.items = super::items::plan_items(brief, &plan, &assumptions, &mut columns, &mut warnings)?;
+        layout::choose_grains(&mut plan, &mut columns, &mut warnings)?;
         (plan.row_totals, plan.column_totals) =
             layout::place_totals(brief, &plan, &mut columns, &mut warnings)?;
         plan.tints = layout::plan_tints(brief, &plan, &mut columns, &mut warnings)?;
+        warnings.extend(plan.doubts());
         plan.title = brief.title.clone().unwrap_or_else(|| plan.made_title());
         plan.warnings = warnings;
         plan.needed_names = columns.needed_names().map(str::to_string).collect();
         plan.needed = columns.needed().to_vec();
+        plan.assumptions = assumptions;
         Ok(plan)
     }
 
@@ -165,110 +253,47 @@ impl Plan {
         &self.needed_names
     }
 
-    /// The place of a measure.
-    pub(crate) fn measure(&self, place: &str, name: &str) -> Result<usize> {
-        self.measures.iter().position(|m| m.name == name).ok_or_else(|| {
-            Error::unknown(place, "measure", name, self.measures.iter().map(|m| m.name.as_str()))
-        })
+    /// The dimensions of an axis.
+    pub(crate) fn axis(&self, on_rows: bool) -> &[Dimension] {
+        if on_rows { &self.rows } else { &self.columns }
     }
 
-    pub(crate) fn needs(&self) -> Vec<Needs> {
-        let needs = |v: &PlannedValue| Needs { gives: v.formula.gives, sum: v.sum, low: v.low, high: v.high };
-        self.values.iter().map(needs).collect()
+    /// The place of a measure among those that are shown.
+    pub(super) fn shown_measure(&self, place: &str, name: &str) -> Result<usize> {
+        let mut shown = self.measures.iter().filter(|m| !m.hidden);
+        let known = self.measures.iter().filter(|m| !m.hidden).map(|m| m.name.as_str());
+        shown.position(|m| m.name == name).ok_or_else(|| Error::unknown(place, "measure", name, known))
     }
 
-    fn add_measure(&mut self, brief: &MeasureBrief, columns: &mut Columns) -> Result<()> {
-        let place = format!("measure {}", brief.name);
-        if brief.name.trim().is_empty() {
-            return Err(Error::request("measure", "a measure needs a name, as in \"sales = sum(amount)\""));
+    /// What the analyst most likely did not mean.
+    fn doubts(&self) -> Vec<String> {
+        let mut doubts = Vec::new();
+        let mut used = vec![false; self.measures.len()];
+        let mut visit = |formula: &CellFormula| super::tiers::measures_of(formula, &mut |i| used[i] = true);
+        for measure in &self.measures {
+            visit(&measure.cell);
+            measure.levels.iter().filter_map(|(_, f)| f.as_ref()).for_each(&mut visit);
         }
-        if self.measures.iter().any(|m| m.name == brief.name) {
-            return Err(Error::request(place, "there is another measure of this name"));
+        for dimension in self.rows.iter().chain(&self.columns) {
+            dimension
+                .order_by
+                .iter()
+                .chain(&dimension.pick.condition)
+                .chain(&dimension.pick.by)
+                .for_each(&mut visit);
         }
-        let expr = parse(&place, &brief.formula)?;
-        let aggregate = self.aggregate(&place, &brief.formula, &expr, columns)?;
-        self.measures.push(Measure {
-            name: brief.name.clone(),
-            label: brief.label.clone().unwrap_or_else(|| brief.name.clone()),
-            formula: brief.formula.clone(),
-            format: brief.format.clone(),
-            totals: brief.totals,
-            aggregate,
-        });
-        Ok(())
-    }
-
-    fn aggregate(
-        &mut self,
-        place: &str,
-        text: &str,
-        expr: &Expr,
-        columns: &mut Columns,
-    ) -> Result<Aggregate> {
-        let wrong = |expr: &Expr, message: String| Error::formula(place, text, expr.span.clone(), message);
-        let Node::Call { function, arguments } = &expr.node else {
-            let hint = match &expr.node {
-                Node::Name { part: None, .. } => format!("; did you mean sum({expr})?"),
-                _ => String::new(),
-            };
-            return Err(wrong(expr, format!("a measure is an aggregate of lines, as in sum(amount){hint}")));
-        };
-        let names = FUNCTIONS.iter().map(|(name, _)| *name);
-        let Some((_, what)) = FUNCTIONS.iter().find(|(name, _)| name == function) else {
-            return Err(wrong(expr, unknown_message("aggregate", function, names)));
-        };
-        let argument = match arguments.as_slice() {
-            [] if *what == Function::Count => return Ok(Aggregate { function: *what, value: None }),
-            [one] => one,
-            _ => {
-                return Err(wrong(
-                    expr,
-                    format!("{function} takes one column or formula, as in {function}(amount)"),
-                ));
+        self.tiers.iter().filter_map(|tier| tier.by_formula.as_ref()).for_each(&mut visit);
+        for (measure, used) in self.measures.iter().zip(used) {
+            if measure.hidden && !used {
+                doubts.push(format!("measure {} is hidden, and nothing uses it", measure.name));
             }
-        };
-        let value = match (what, &argument.node) {
-            // Anything can be counted, text too; a number is not asked for.
-            (Function::Count, Node::Name { base, part: None }) => {
-                let found = columns.find(base).map_err(|message| wrong(argument, message))?;
-                LineFormula::presence(found)
-            }
-            _ => LineFormula::check(place, text, argument, columns)?,
-        };
-        let fits = match what {
-            Function::Sum | Function::Mean => value.gives.is_number(),
-            Function::Min | Function::Max => value.gives.is_number() || value.gives == LineType::Day,
-            _ => true,
-        };
-        if !fits {
-            let wanted =
-                if matches!(what, Function::Sum | Function::Mean) { "numbers" } else { "numbers or dates" };
-            let mut message = format!("{function} wants {wanted}, and {argument} is {}", value.gives.words());
-            if value.gives == LineType::Text {
-                message += &format!("; if it holds numbers, say --as '{argument}=decimal(2)'");
-            }
-            return Err(wrong(argument, message));
         }
-        Ok(Aggregate { function: *what, value: Some(self.keep_value(value, argument, *what)) })
-    }
-
-    /// The place of a value among those whose states are kept, which two measures may share.
-    fn keep_value(&mut self, formula: LineFormula, expr: &Expr, what: Function) -> usize {
-        let place = self.values.iter().position(|v| v.formula == formula).unwrap_or_else(|| {
-            let name = expr.to_string();
-            self.values.push(PlannedValue { name, formula, sum: false, low: false, high: false });
-            self.values.len() - 1
-        });
-        let value = &mut self.values[place];
-        value.sum |= matches!(what, Function::Sum | Function::Mean);
-        value.low |= what == Function::Min;
-        value.high |= what == Function::Max;
-        place
+        doubts
     }
 
     fn made_title(&self) -> String {
-        let join = |names: Vec<&str>| names.join(", ");
-        let mut title = join(self.measures.iter().map(|m| m.label.as_str()).collect());
+        let shown = self.measures.iter().filter(|m| !m.hidden);
+        let mut title = shown.map(|m| m.label.as_str()).collect::<Vec<_>>().join(", ");
         let labels = |dimensions: &[Dimension]| {
             dimensions.iter().map(|d| d.label.clone()).collect::<Vec<_>>().join(", ")
         };
@@ -283,17 +308,17 @@ impl Plan {
     }
 }
 
-fn dimensions(axis: &str, names: &[String], columns: &mut Columns) -> Result<Vec<Dimension>> {
-    let dimension = |name: &String| {
-        let (found, part) = columns.find_dimension(name).map_err(|message| Error::request(axis, message))?;
-        Ok(Dimension {
-            name: name.clone(),
-            label: name.clone(),
-            order: Order::default(),
-            kind: found.kind,
-            part,
-            slot: found.slot,
-        })
-    };
-    names.iter().map(dimension).collect()
+/// Lets assumptions and derived columns stand in formulas over lines, each after the ones before it.
+fn derive_columns(brief: &Brief, assumptions: &Assumptions, columns: &mut Columns) -> Result<()> {
+    for name in assumptions.names() {
+        if let Some(formula) = assumptions.formula(name) {
+            columns.derive(name, formula).map_err(|e| Error::request(format!("assumption {name}"), e))?;
+        }
+    }
+    for (name, text) in &brief.derived {
+        let place = format!("derived column {name}");
+        let formula = check_formula(&place, text, &parse(&place, text)?, columns)?;
+        columns.derive(name, formula).map_err(|e| Error::request(place, e))?;
+    }
+    Ok(())
 }

@@ -27,6 +27,16 @@ pub struct Brief {
     pub columns: Vec<String>,
     /// The condition that lines must meet.
     pub filter: Option<String>,
+    /// Columns that are computed from others, line by line: name and formula.
+    pub derived: Vec<(String, String)>,
+    /// Files that bring further columns in.
+    pub related: Vec<RelatedBrief>,
+    /// What-if values.
+    pub assumptions: Vec<AssumptionBrief>,
+    /// Classes of members by an aggregate.
+    pub tiers: Vec<TierBrief>,
+    /// Members that are computed from their siblings.
+    pub items: Vec<ItemBrief>,
     /// What is computed; the count of lines where nothing is said.
     pub measures: Vec<MeasureBrief>,
     /// Kinds that columns are given rather than found to be, by column.
@@ -57,6 +67,86 @@ pub struct MeasureBrief {
     pub format: NumberFormat,
     /// Whether it is shown at totals and subtotals too, or in the leaf cells only.
     pub totals: bool,
+    /// Whether it is computed for other measures only, and not shown.
+    pub hidden: bool,
+    /// Another formula at a level, or none there: the levels in the words of [`EmphasisBrief::levels`].
+    pub levels: Vec<(String, Option<String>)>,
+}
+
+/// A member that is computed from its siblings, for every measure and at every level.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct ItemBrief {
+    /// The dimension that it is a member of.
+    pub dimension: String,
+    /// Its label.
+    pub name: String,
+    /// The formula over siblings, as in `actual - plan`.
+    pub formula: String,
+    /// Whether it is computed for other items only, and not shown.
+    pub hidden: bool,
+    /// Whether it is applied to aggregates, before formula measures, rather than to measures.
+    pub before_measures: bool,
+}
+
+/// Classes of the members of a dimension by an aggregate. The name is used like a column's.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct TierBrief {
+    /// The name of the dimension that the tiers make.
+    pub name: String,
+    /// The dimension whose members are classified.
+    pub of: String,
+    /// What they are classified by, as in `sum(amount)`.
+    pub by: String,
+    /// The cuts, lowest first: a value on a cut belongs to the tier above it.
+    pub cuts: Vec<String>,
+    /// Whether cuts are shares of the members (`50%` is the median) rather than values.
+    pub quantiles: bool,
+    /// The tiers' labels, lowest first: one more than there are cuts.
+    pub labels: Vec<String>,
+    /// Dimensions within which members are classified, each by itself.
+    pub within: Vec<String>,
+}
+
+/// A file that brings further columns in by key.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct RelatedBrief {
+    /// What it is called in messages.
+    pub name: String,
+    /// The file.
+    pub source: String,
+    /// Columns of the lines with the columns of the file that they are looked up in.
+    pub keys: Vec<(String, String)>,
+}
+
+/// A named what-if value.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AssumptionBrief {
+    /// The name that formulas and texts use.
+    pub name: String,
+    /// What is assumed where nothing else is said.
+    pub value: Assumed,
+    /// The lowest number that makes sense.
+    pub low: Option<Assumed>,
+    /// The highest number that makes sense.
+    pub high: Option<Assumed>,
+    /// The only values that make sense, where there are few.
+    pub choices: Vec<String>,
+}
+
+/// An assumed value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Assumed {
+    /// A number, exactly as written; `4%` is 4 at scale 2.
+    Number {
+        /// The digits.
+        digits: i128,
+        /// How many of them stand after the point.
+        scale: u8,
+        /// Whether it was written as a percentage, and is told as one.
+        percent: bool,
+    },
+    /// A text, or the name of a dimension or a measure.
+    Text(String),
 }
 
 /// What is said about one dimension.
@@ -66,8 +156,48 @@ pub struct DimensionBrief {
     pub name: String,
     /// Its heading; the name where it is not given.
     pub label: Option<String>,
-    /// The order of its members: `label`, `calendar` or a measure, then `asc` or `desc`.
+    /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
+    /// 'plan'`, then `asc` or `desc`.
     pub order: Option<String>,
+    /// The members that come first, in this order.
+    pub listed: Vec<String>,
+    /// Which members are kept, by a measure.
+    pub top: Option<TopBrief>,
+    /// The condition on cells that members must meet, as in `sales > 10000`.
+    pub having: Option<String>,
+    /// The only members that are shown; all where nothing is said.
+    pub only: Vec<String>,
+    /// Members that are not shown.
+    pub except: Vec<String>,
+    /// What totals cover where members are not shown.
+    pub totals_of: TotalsOf,
+    /// Labels that are shown instead of members' own.
+    pub labels: Vec<(String, String)>,
+}
+
+/// Which members of a dimension are kept, by a measure.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TopBrief {
+    /// How many, as a number, a share such as `20%`, or the name of an assumption.
+    pub count: String,
+    /// What they are ranked by: a measure, or a formula over cells.
+    pub by: String,
+    /// Whether the lowest are kept rather than the highest.
+    pub bottom: bool,
+    /// Whether they are ranked overall rather than within each parent.
+    pub overall: bool,
+    /// The label of the member that gathers the rest; they are dropped where nothing is said.
+    pub others: Option<String>,
+}
+
+/// What totals cover where some members are not shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum TotalsOf {
+    /// Everything, shown or not.
+    #[default]
+    All,
+    /// What is shown.
+    Shown,
 }
 
 /// Where a total stands.
@@ -145,6 +275,19 @@ impl Brief {
         self
     }
 
+    /// A member computed from its siblings: `brief.item("scenario", "variance", "actual - plan")`.
+    pub fn item(mut self, dimension: &str, name: &str, formula: &str) -> Brief {
+        let [dimension, name, formula] = [dimension, name, formula].map(str::to_string);
+        self.items.push(ItemBrief { dimension, name, formula, ..ItemBrief::default() });
+        self
+    }
+
+    /// A column computed line by line: `brief.derive("takings", "price * quantity")`.
+    pub fn derive(mut self, name: &str, formula: &str) -> Brief {
+        self.derived.push((name.into(), formula.into()));
+        self
+    }
+
     /// Places totals; see [`Brief::totals`].
     pub fn total(mut self, of: impl Into<String>, placement: Placement) -> Brief {
         self.totals.push((of.into(), placement));
@@ -187,7 +330,15 @@ impl MeasureBrief {
             label: None,
             format: NumberFormat::default(),
             totals: true,
+            hidden: false,
+            levels: Vec::new(),
         }
+    }
+}
+
+impl From<i64> for Assumed {
+    fn from(number: i64) -> Assumed {
+        Assumed::Number { digits: number.into(), scale: 0, percent: false }
     }
 }
 

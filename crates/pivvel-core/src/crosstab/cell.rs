@@ -1,8 +1,9 @@
 //! One cell, read from the cross-tab that it is part of.
 
-use super::axis::Entry;
 use super::table::{CrossTab, Grain};
-use crate::grouping::Value;
+use crate::lines::Value;
+use crate::peers::Yardstick;
+use crate::rollup::Entry;
 
 /// A cell into which at least one line falls.
 #[derive(Debug, Clone, Copy)]
@@ -35,17 +36,20 @@ impl Cell<'_> {
         self.grain().values[measure][self.id as usize]
     }
 
-    /// Whether a measure is shown at this cell's grain at all.
+    /// Whether a measure has a value at this cell's grain at all.
     pub fn shows(&self, measure: usize) -> bool {
-        let (rows, columns) = (self.crosstab.rows(), self.crosstab.columns());
-        let leaf = self.row.level() == rows.depth() && self.column.level() == columns.depth();
-        leaf || self.crosstab.measures()[measure].totals
+        self.crosstab.measures()[measure].shows_at(self.grain)
+    }
+
+    /// The yardstick of the cell's peers; `None` where none of them has a value.
+    pub fn yardstick(&self, measure: usize) -> Option<&Yardstick> {
+        self.grain().peers[measure].yardstick_of(self.id as usize)
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {
-        self.grain().peers[measure].position(&self.value(measure)?)
+        self.grain().peers[measure].position(self.id as usize, &self.value(measure)?)
     }
 
     /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.

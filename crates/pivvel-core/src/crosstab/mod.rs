@@ -1,11 +1,7 @@
-//! Leaf groups to cells: roll-ups of every grain by merging states, axes in display order, and the
-//! cross-tab that holds both.
+//! The cross-tab: every cell of every grain, with its axes, values and peers.
 
-mod axis;
 mod cell;
-mod rollup;
 mod table;
 
-pub use axis::{Axis, Entry, MemberRef};
 pub use cell::Cell;
 pub use table::CrossTab;

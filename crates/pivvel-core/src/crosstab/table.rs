@@ -1,13 +1,13 @@
 //! The cross-tab: every cell of every grain, with its axes, peers and what is to be said about it.
 
-use super::axis::{Axis, Entry};
 use super::cell::Cell;
-use super::rollup::{RolledGrain, grain_index, roll_up};
-use crate::brief::{Measure, Plan, TintPlan};
+use crate::brief::{Dimension, Measure, Order, OrderBy, Plan, TintPlan};
+use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::error::{Error, Result};
-use crate::grouping::{LeafGroups, PairTable, ScanReport, Value};
-use crate::lines::Tally;
+use crate::grouping::{LeafGroups, PairTable, Scan, ScanReport};
+use crate::lines::{Tally, Value};
 use crate::peers::Peers;
+use crate::rollup::{Axis, Entry, SortBy, grain_index, regroup};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
 /// place among its peers.
@@ -41,6 +41,7 @@ pub struct CrossTab {
     report: ScanReport,
     tally: Tally,
     warnings: Vec<String>,
+    picked: Vec<String>,
 }
 
 /// The cells of one grain.
@@ -69,7 +70,7 @@ impl CrossTab {
             if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
                 return Err(Error::request(source.name(), trouble));
             }
-            let mut scan = crate::grouping::Scan::new(&plan);
+            let mut scan = Scan::new(&plan.grouping);
             match source.scan(plan.needed(), &mut |batch| scan.push(&batch)) {
                 Ok(tally) => return CrossTab::from_groups(&plan, scan.finish(), source.name(), tally),
                 Err(error) => match error.wider() {
@@ -81,41 +82,63 @@ impl CrossTab {
     }
 
     /// The cross-tab of leaf groups, wherever they came from.
-    ///
-    /// # Errors
-    /// A sum that outgrows 38 digits.
-    pub fn from_groups(plan: &Plan, leaves: LeafGroups, source: &str, tally: Tally) -> Result<CrossTab> {
-        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
-        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
-        let rolled = roll_up(leaves.groups, leaves.states, &rows, &columns)
-            .map_err(|_| Error::overflow("the totals"))?;
-        let deepest = rolled.len() - 1;
-        let grains: Vec<Grain> = rolled
-            .into_iter()
-            .enumerate()
-            .map(|(i, grain)| finish(grain, &plan.measures, i == deepest))
-            .collect();
-        let (k, l) = (rows.depth(), columns.depth());
-        let value = |r: usize, c: usize, row: u32, column: u32, measure: usize| {
-            let grain = &grains[grain_index(l, r, c)];
-            let cell = grain.cells.find(row, column)?;
-            grain.values[measure][cell as usize]
+    fn from_groups(plan: &Plan, leaves: LeafGroups, source: &str, tally: Tally) -> Result<CrossTab> {
+        let mut report = leaves.report.clone();
+        let mut warnings = plan.warnings.clone();
+        let mut leaves = settle_tiers(plan, leaves)?;
+        let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
+        let mut picks: Option<Picks> = None;
+        if picking {
+            let mut everything = Frame::new(plan, &leaves)?;
+            let engine = Engine::run(plan, &mut everything)?;
+            let frame = engine.frame();
+            let decided = pick(plan, frame, &engine)?;
+            if decided.regroups() {
+                leaves = regroup(&leaves, &decided.rows, &decided.columns)
+                    .map_err(|_| Error::overflow("the totals"))?;
+            }
+            picks = Some(decided);
+        }
+        let mut frame = Frame::new(plan, &leaves)?;
+        if let Some(picks) = &picks {
+            picks.hide(&mut frame);
+            frame.arrange_naturally();
+        }
+        warnings.extend(unknown_members(plan, &frame));
+        arrange(plan, &mut frame)?;
+        let engine = Engine::run(plan, &mut frame)?;
+        report.zero_divisions += engine.zero_divisions();
+        let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
+        let finished = |grain: usize| {
+            let values: Vec<Vec<Option<Value>>> =
+                shown.iter().map(|measure| engine.measure(*measure, grain).to_vec()).collect();
+            let (shown, classes) = (engine.frame().shown(grain), engine.frame().classes(grain));
+            let peers = values.iter().map(|values| Peers::new(values, &classes, &shown)).collect();
+            (values, peers)
         };
-        rows.arrange(|level, node, measure| value(level, 0, node, 0, measure));
-        columns.arrange(|level, node, measure| value(0, level, 0, node, measure));
-        debug_assert_eq!(grains.len(), (k + 1) * (l + 1));
+        let computed: Vec<(Vec<Vec<Option<Value>>>, Vec<Peers>)> =
+            (0..engine.frame().grains.len()).map(finished).collect();
+        drop(engine);
+        let grains = frame.grains.into_iter().zip(computed);
+        let grains = grains.map(|(cells, (values, peers))| Grain {
+            cells: cells.pairs,
+            lines: cells.lines,
+            values,
+            peers,
+        });
         Ok(CrossTab {
             title: plan.title.clone(),
-            measures: plan.measures.clone(),
-            rows,
-            columns,
-            grains,
+            measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
+            rows: frame.rows,
+            columns: frame.columns,
+            grains: grains.collect(),
             tints: plan.tints.clone(),
             condition: plan.condition.clone(),
             source: source.to_string(),
-            report: leaves.report,
+            report,
             tally,
-            warnings: plan.warnings.clone(),
+            warnings,
+            picked: picks.map(|picks| picks.notes).unwrap_or_default(),
         })
     }
 
@@ -169,6 +192,11 @@ impl CrossTab {
         &self.warnings
     }
 
+    /// What is not shown of dimensions of which some members were picked.
+    pub fn picked(&self) -> &[String] {
+        &self.picked
+    }
+
     /// Whether there is no cell at all, because there was no line.
     pub fn is_empty(&self) -> bool {
         self.grains[0].lines.is_empty()
@@ -206,17 +234,74 @@ impl CrossTab {
     }
 }
 
-/// Last of all, states become values, and values get their peers.
-fn finish(grain: RolledGrain, measures: &[Measure], deepest: bool) -> Grain {
-    let cells = grain.cells.len();
-    let values: Vec<Vec<Option<Value>>> = measures
-        .iter()
-        .map(|m| if m.totals || deepest { grain.states.finish(&m.aggregate) } else { vec![None; cells] })
-        .collect();
-    Grain {
-        lines: (0..cells).map(|cell| grain.states.lines(cell)).collect(),
-        peers: values.iter().map(|values| Peers::new(values)).collect(),
-        values,
-        cells: grain.cells,
+/// Brings both axes into display order. Members that are sorted by a formula over cells are sorted
+/// by its values in the total of the other axis.
+fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
+    let sorted = |dimension: &Dimension| dimension.order_by.is_some() || dimension.order.by == OrderBy::Label;
+    let anything = |dimension: &Dimension| {
+        sorted(dimension) || dimension.order != Order::default() || !dimension.listed.is_empty()
+    };
+    if !plan.rows.iter().chain(&plan.columns).any(anything) {
+        return Ok(());
     }
+    let engine = Engine::run(plan, frame)?;
+    let by = |on_rows: bool| -> Result<Vec<SortBy>> {
+        let frame = engine.frame();
+        let one = |(i, dimension): (usize, &Dimension)| {
+            let level = i + 1;
+            let Some(formula) = &dimension.order_by else {
+                return Ok(if dimension.order.by == OrderBy::Label {
+                    SortBy::Label
+                } else {
+                    SortBy::Natural
+                });
+            };
+            let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
+            let values = engine
+                .values(formula, grain)
+                .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;
+            let of_node = |node: u32| {
+                let pair = if on_rows { (node, 0) } else { (0, node) };
+                values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
+            };
+            Ok(SortBy::Values((0..frame.axis(on_rows).len(level) as u32).map(of_node).collect()))
+        };
+        plan.axis(on_rows).iter().enumerate().map(one).collect()
+    };
+    let (rows, columns) = (by(true)?, by(false)?);
+    drop(engine);
+    frame.rows.arrange(&rows);
+    frame.columns.arrange(&columns);
+    Ok(())
+}
+
+/// Members that the brief names and that no line has, with the nearest one that there is.
+fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
+    let mut warnings = Vec::new();
+    let mut check = |what: String, axis: &Axis, level: usize, label: &str| {
+        let members = axis.members(level - 1);
+        if members.is_empty() || members.find(label).is_some() {
+            return;
+        }
+        let dimension = &axis.dimensions()[level - 1].name;
+        let known: Vec<&str> = members.labels().collect();
+        let near = crate::suggest::nearest(label, &known)
+            .map(|near| format!("; nearest: {near}"))
+            .unwrap_or_default();
+        warnings.push(format!("{what} names {label}, which is no member of {dimension}{near}"));
+    };
+    for item in &plan.items {
+        let axis = frame.axis(item.spot.on_rows);
+        item.operands
+            .iter()
+            .for_each(|label| check(format!("item {}", item.name), axis, item.spot.level, label));
+    }
+    for on_rows in [true, false] {
+        let axis = frame.axis(on_rows);
+        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
+            let named = dimension.pick.only.iter().chain(&dimension.pick.except).chain(&dimension.listed);
+            named.for_each(|label| check(format!("dimension {}", dimension.name), axis, i + 1, label));
+        }
+    }
+    warnings
 }

@@ -2,23 +2,21 @@
 
 use arrow_schema::Schema;
 
+use super::Name;
+use super::check::{Step, Typed};
+use super::line::{LineFormula, LineLeaf};
+use super::types::Type;
 use crate::error::{Result, unknown_message};
 use crate::lines::{DatePart, Kind};
 
 /// A source's columns while a plan is made: names are looked up here, and every column that is
 /// found gets a slot in the batches that the scan will be given.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Columns {
     known: Vec<(String, Option<Kind>, String)>,
     needed: Vec<usize>,
-}
-
-/// A column that was found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Found {
-    /// Place in the batches of the scan.
-    pub(crate) slot: usize,
-    pub(crate) kind: Kind,
+    /// Names that stand for a formula: columns that the brief derives, and assumptions.
+    derived: Vec<(String, LineFormula)>,
 }
 
 impl Columns {
@@ -27,7 +25,7 @@ impl Columns {
             let data_type = field.data_type();
             (field.name().clone(), Kind::of(data_type), data_type.to_string())
         });
-        Columns { known: known.collect(), needed: Vec::new() }
+        Columns { known: known.collect(), ..Columns::default() }
     }
 
     /// Places in the schema of the columns that were found so far, by slot.
@@ -40,9 +38,64 @@ impl Columns {
         self.needed.iter().map(|i| self.known[*i].0.as_str())
     }
 
-    pub(crate) fn find(&mut self, name: &str) -> Result<Found, String> {
+    /// Lets a name stand for a formula.
+    ///
+    /// # Errors
+    /// A name that is taken.
+    pub(crate) fn derive(&mut self, name: &str, formula: LineFormula) -> Result<(), String> {
+        if self.knows(name) {
+            return Err(format!("there is a column {name} already"));
+        }
+        self.derived.push((name.to_string(), formula));
+        Ok(())
+    }
+
+    /// Whether a name means something.
+    pub(crate) fn knows(&self, name: &str) -> bool {
+        self.known.iter().any(|(known, ..)| known == name)
+            || self.derived.iter().any(|(known, _)| known == name)
+    }
+
+    /// What the lines hold under a name that formulas can use.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.known
+            .iter()
+            .map(|(name, ..)| name.as_str())
+            .chain(self.derived.iter().map(|(name, _)| name.as_str()))
+    }
+
+    /// The formula that a name stands for.
+    pub(crate) fn resolve(&mut self, name: &Name) -> Result<LineFormula, String> {
+        // A column may have a dot in its own name.
+        let whole = name.whole();
+        let base =
+            if name.part.is_some() && self.knows(&whole) { whole.as_str() } else { name.base.as_str() };
+        let found = match self.derived.iter().find(|(known, _)| known == base) {
+            Some((_, formula)) => formula.clone(),
+            None => {
+                let (slot, kind) = self.find(base)?;
+                Typed::leaf(LineLeaf::Column(slot), Type::of(kind))
+            }
+        };
+        match &name.part {
+            Some(part) if base == name.base => date_part(found, base, part),
+            _ => Ok(found),
+        }
+    }
+
+    /// A dimension: a column, a derived one, or a part of a date as in `sold_on.quarter`.
+    pub(crate) fn dimension(&mut self, name: &str) -> Result<LineFormula, String> {
+        let split = name.rsplit_once('.').filter(|(base, _)| !self.knows(name) && self.knows(base));
+        let name = match split {
+            Some((base, part)) => Name { base: base.into(), part: Some(part.into()) },
+            None => Name { base: name.into(), part: None },
+        };
+        self.resolve(&name)
+    }
+
+    fn find(&mut self, name: &str) -> Result<(usize, Kind), String> {
         let Some(place) = self.known.iter().position(|(known, ..)| known == name) else {
-            return Err(unknown_message("column", name, self.known.iter().map(|(k, ..)| k.as_str())));
+            return Err(unknown_message("column", name, self.names()));
         };
         let (_, kind, data_type) = &self.known[place];
         let Some(kind) = *kind else {
@@ -52,29 +105,21 @@ impl Columns {
             self.needed.push(place);
             self.needed.len() - 1
         });
-        Ok(Found { slot, kind })
+        Ok((slot, kind))
     }
+}
 
-    /// A column, or a part of a date column as in `sold_on.quarter`.
-    pub(crate) fn find_dimension(&mut self, name: &str) -> Result<(Found, Option<DatePart>), String> {
-        let whole = self.known.iter().any(|(known, ..)| known == name);
-        match name.rsplit_once('.') {
-            Some((base, part)) if !whole && self.known.iter().any(|(known, ..)| known == base) => {
-                self.find_part(base, part).map(|(found, part)| (found, Some(part)))
-            }
-            _ => self.find(name).map(|found| (found, None)),
-        }
+fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, String> {
+    if found.gives != Type::Day {
+        let words = found.gives.words();
+        return Err(format!("only dates have parts such as .{part}, and {base} is {words}"));
     }
-
-    pub(crate) fn find_part(&mut self, base: &str, part: &str) -> Result<(Found, DatePart), String> {
-        let found = self.find(base)?;
-        if found.kind != Kind::Date {
-            let kind = found.kind.plural();
-            return Err(format!("only dates have parts such as .{part}, and column {base} holds {kind}"));
-        }
-        match DatePart::from_name(part) {
-            Some(part) => Ok((found, part)),
-            None => Err(unknown_message("part of a date", part, DatePart::ALL.iter().map(|(_, name)| *name))),
-        }
-    }
+    let Some(part) = DatePart::from_name(part) else {
+        return Err(unknown_message("part of a date", part, DatePart::ALL.iter().map(|(_, name)| *name)));
+    };
+    let leaf = match found.step {
+        Step::Leaf(LineLeaf::Column(slot)) => LineLeaf::Part(slot, part),
+        _ => LineLeaf::PartOf(Box::new(found), part),
+    };
+    Ok(Typed::leaf(leaf, Type::Period(part)))
 }

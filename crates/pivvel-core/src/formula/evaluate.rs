@@ -6,16 +6,23 @@
 //! empty one: it differs from every text that is not empty.
 
 use std::borrow::Cow;
+use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
-use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, RecordBatch};
+use arrow_array::{
+    Array, ArrayRef, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
+    RecordBatch, StringViewArray,
+};
 use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
 use super::Operator;
-use super::line::{LineFormula, LineType, Step};
-use crate::lines::{Kind, pow10};
+use super::check::{Apply, Step};
+use super::line::{LineFormula, LineLeaf};
+use super::types::Type;
+use super::values::{applied, changed, join};
+use crate::lines::{DatePart, Kind, Value, pow10};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -39,6 +46,8 @@ type Truths = Vec<Option<bool>>;
 #[derive(Debug)]
 pub(crate) struct Evaluation<'a> {
     batch: &'a RecordBatch,
+    /// Lines on which values are used, where that is not all: only there divisions count.
+    active: Option<Vec<bool>>,
     /// Divisions by zero met so far; each gave a blank.
     pub(crate) zero_divisions: u64,
 }
@@ -51,22 +60,16 @@ type Run<T> = std::result::Result<T, Outgrown>;
 
 impl<'a> Evaluation<'a> {
     pub(crate) fn new(batch: &'a RecordBatch) -> Evaluation<'a> {
-        Evaluation { batch, zero_divisions: 0 }
+        Evaluation { batch, active: None, zero_divisions: 0 }
     }
 
     /// The numbers (or days, or periods) that a formula gives.
     pub(crate) fn numbers(&mut self, formula: &LineFormula) -> Run<Numbers<'a>> {
         let lines = self.batch.num_rows();
         Ok(match &formula.step {
-            Step::Column(slot) => column(self.batch.column(*slot)),
-            Step::Part(slot, part) => {
-                let days = self.batch.column(*slot).as_primitive::<Date32Type>();
-                let periods = days.values().iter().map(|day| part.period(*day).unwrap_or(0).into()).collect();
-                Numbers { data: Data::Narrow(Cow::Owned(periods)), blanks: days.nulls().cloned() }
-            }
-            Step::Presence(slot) => {
-                let blanks = blanks(self.batch.column(*slot));
-                Numbers { data: Data::Narrow(Cow::Owned(vec![1; lines])), blanks }
+            Step::Leaf(leaf) => self.leaf(leaf)?,
+            Step::Digits(digits) if formula.gives == Type::Float => {
+                Numbers { data: Data::Float(Cow::Owned(vec![*digits as f64; lines])), blanks: None }
             }
             Step::Digits(digits) => {
                 let data = match i64::try_from(*digits) {
@@ -75,42 +78,168 @@ impl<'a> Evaluation<'a> {
                 };
                 Numbers { data, blanks: None }
             }
-            Step::Negate(inner) => negate(self.numbers(inner)?)?,
-            Step::Arithmetic(operator, left, right) => {
-                let (mut a, mut b) = (self.numbers(left)?, self.numbers(right)?);
-                let adds = matches!(operator, Operator::Add | Operator::Subtract);
-                let blanks = match (&a.blanks, &b.blanks) {
-                    (Some(x), Some(y)) if adds => Some(NullBuffer::new(x.inner() | y.inner())),
-                    _ if adds => None,
-                    (x, y) => NullBuffer::union(x.as_ref(), y.as_ref()),
+            Step::Nothing => {
+                let data = if formula.gives == Type::Float {
+                    Data::Float(Cow::Owned(vec![0.0; lines]))
+                } else {
+                    Data::Narrow(Cow::Owned(vec![0; lines]))
                 };
-                if adds {
-                    a.blank_to_zero();
-                    b.blank_to_zero();
-                }
-                match (formula.gives, operator) {
-                    (LineType::Exact { scale }, _) => {
-                        let data = exact(*operator, (&a, left.gives), (&b, right.gives), scale, &blanks)?;
-                        Numbers { data, blanks }
-                    }
-                    (_, Operator::Divide) => {
-                        self.divide(floats(&a, left.gives), floats(&b, right.gives), blanks)
-                    }
-                    _ => {
-                        let pairs = floats(&a, left.gives).into_iter().zip(floats(&b, right.gives));
-                        let data = match operator {
-                            Operator::Add => pairs.map(|(a, b)| a + b).collect(),
-                            Operator::Subtract => pairs.map(|(a, b)| a - b).collect(),
-                            _ => pairs.map(|(a, b)| a * b).collect(),
-                        };
-                        finite(data, blanks)
-                    }
-                }
+                Numbers { data, blanks: Some(NullBuffer::new_null(lines)) }
             }
-            Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Join(..) => {
+            Step::Negate(inner) => negate(self.numbers(inner)?)?,
+            Step::Convert(inner) => convert(self.numbers(inner)?, inner.gives, formula.gives)?,
+            Step::Arithmetic(operator, left, right) => {
+                self.arithmetic(*operator, formula.gives, left, right)?
+            }
+            Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.gives)?,
+            Step::Apply(apply, arguments) => self.apply(*apply, arguments, formula.gives)?,
+            Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Join(..) | Step::IsBlank(_) => {
                 unreachable!("the check lets only numbers stand here")
             }
         })
+    }
+
+    fn leaf(&mut self, leaf: &LineLeaf) -> Run<Numbers<'a>> {
+        let periods = |days: &[i32], part: DatePart| {
+            Data::Narrow(Cow::Owned(days.iter().map(|day| part.period(*day).unwrap_or(0).into()).collect()))
+        };
+        Ok(match leaf {
+            LineLeaf::Column(slot) => column(self.batch.column(*slot)),
+            LineLeaf::Part(slot, part) => {
+                let days = self.batch.column(*slot).as_primitive::<Date32Type>();
+                Numbers { data: periods(days.values(), *part), blanks: days.nulls().cloned() }
+            }
+            LineLeaf::PartOf(date, part) => {
+                let days = self.numbers(date)?;
+                let whole: Vec<i32> =
+                    (0..self.batch.num_rows()).map(|i| days.data.digits(i) as i32).collect();
+                Numbers { data: periods(&whole, *part), blanks: days.blanks }
+            }
+            LineLeaf::Presence(inner) => {
+                let blanks = self.blanks(inner)?;
+                Numbers { data: Data::Narrow(Cow::Owned(vec![1; self.batch.num_rows()])), blanks }
+            }
+            LineLeaf::Where(inner, condition) => {
+                let kept: NullBuffer =
+                    self.truths(condition)?.iter().map(|truth| *truth == Some(true)).collect();
+                let before = self.narrow(kept.iter());
+                let numbers = self.numbers(inner);
+                self.active = before;
+                let Numbers { data, blanks } = numbers?;
+                Numbers { data, blanks: NullBuffer::union(blanks.as_ref(), Some(&kept)) }
+            }
+        })
+    }
+
+    /// Which lines a formula of any type gives nothing for.
+    fn blanks(&mut self, formula: &LineFormula) -> Run<Option<NullBuffer>> {
+        Ok(match (&formula.step, formula.gives) {
+            (Step::Leaf(LineLeaf::Column(slot)), _) => blanks(self.batch.column(*slot)),
+            (Step::Leaf(LineLeaf::Where(inner, condition)), Type::Text | Type::Condition) => {
+                let kept: NullBuffer =
+                    self.truths(condition)?.iter().map(|truth| *truth == Some(true)).collect();
+                NullBuffer::union(self.blanks(inner)?.as_ref(), Some(&kept))
+            }
+            (_, Type::Text) => Some(self.texts(formula)?.iter().map(|text| !text.is_empty()).collect()),
+            (_, Type::Condition) => Some(self.truths(formula)?.iter().map(Option::is_some).collect()),
+            _ => self.numbers(formula)?.blanks,
+        })
+    }
+
+    /// Keeps in mind that values are used on some lines only; gives what was so before.
+    fn narrow(&mut self, lines: impl Iterator<Item = bool>) -> Option<Vec<bool>> {
+        let narrowed = match &self.active {
+            Some(active) => active.iter().zip(lines).map(|(a, b)| *a && b).collect(),
+            None => lines.collect(),
+        };
+        self.active.replace(narrowed)
+    }
+
+    fn arithmetic(
+        &mut self,
+        operator: Operator,
+        gives: Type,
+        left: &LineFormula,
+        right: &LineFormula,
+    ) -> Run<Numbers<'a>> {
+        let (mut a, mut b) = (self.numbers(left)?, self.numbers(right)?);
+        let adds = matches!(operator, Operator::Add | Operator::Subtract);
+        let blanks = match (&a.blanks, &b.blanks) {
+            (Some(x), Some(y)) if adds => Some(NullBuffer::new(x.inner() | y.inner())),
+            _ if adds => None,
+            (x, y) => NullBuffer::union(x.as_ref(), y.as_ref()),
+        };
+        if adds {
+            a.blank_to_zero();
+            b.blank_to_zero();
+        }
+        Ok(match (gives, operator) {
+            (Type::Exact { scale }, _) => {
+                let data = exact(operator, (&a, left.gives), (&b, right.gives), scale, &blanks)?;
+                Numbers { data, blanks }
+            }
+            (_, Operator::Divide) => self.divide(floats(&a, left.gives), floats(&b, right.gives), blanks),
+            _ => {
+                let pairs = floats(&a, left.gives).into_iter().zip(floats(&b, right.gives));
+                let data = match operator {
+                    Operator::Add => pairs.map(|(a, b)| a + b).collect(),
+                    Operator::Subtract => pairs.map(|(a, b)| a - b).collect(),
+                    _ => pairs.map(|(a, b)| a * b).collect(),
+                };
+                finite(data, blanks)
+            }
+        })
+    }
+
+    fn case(
+        &mut self,
+        branches: &[(LineFormula, LineFormula)],
+        otherwise: &LineFormula,
+        gives: Type,
+    ) -> Run<Numbers<'a>> {
+        let lines = self.batch.num_rows();
+        let before = self.active.clone();
+        let mut open = vec![true; lines];
+        let mut result: Vec<Option<Value>> = vec![None; lines];
+        for (condition, value) in branches {
+            let truths = self.truths(condition)?;
+            let chosen: Vec<bool> =
+                truths.iter().zip(&open).map(|(t, open)| *open && *t == Some(true)).collect();
+            self.active = before.clone();
+            self.narrow(chosen.iter().copied());
+            self.numbers(value)?.give(gives, &chosen, &mut result);
+            chosen.iter().enumerate().filter(|(_, chosen)| **chosen).for_each(|(i, _)| open[i] = false);
+            self.active = before.clone();
+            self.narrow(open.iter().copied());
+        }
+        self.numbers(otherwise)?.give(gives, &open, &mut result);
+        self.active = before;
+        Ok(Numbers::of_values(&result, gives))
+    }
+
+    fn apply(&mut self, apply: Apply, arguments: &[LineFormula], gives: Type) -> Run<Numbers<'a>> {
+        let lines = self.batch.num_rows();
+        let all = vec![true; lines];
+        let mut given = Vec::with_capacity(arguments.len());
+        for argument in arguments {
+            let mut values = vec![None; lines];
+            self.numbers(argument)?.give(argument.gives, &all, &mut values);
+            given.push(values);
+        }
+        let mut result = Vec::with_capacity(lines);
+        for i in 0..lines {
+            let mut some = given.iter().filter_map(|values| values[i]);
+            result.push(match apply {
+                Apply::Coalesce => some.next(),
+                Apply::Least => some.min_by(Value::order),
+                Apply::Greatest => some.max_by(Value::order),
+                _ => match some.next() {
+                    Some(value) => applied(apply, value).map_err(|_| Outgrown)?,
+                    None => None,
+                },
+            });
+        }
+        Ok(Numbers::of_values(&result, gives))
     }
 
     /// Which lines a condition holds for; a blank condition does not hold, and is counted.
@@ -122,22 +251,19 @@ impl<'a> Evaluation<'a> {
 
     fn truths(&mut self, formula: &LineFormula) -> Run<Truths> {
         Ok(match &formula.step {
-            Step::Column(slot) => self.batch.column(*slot).as_boolean().iter().collect(),
+            Step::Leaf(LineLeaf::Column(slot)) => self.batch.column(*slot).as_boolean().iter().collect(),
             Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
             Step::Join(operator, left, right) => {
                 let (left, right) = (self.truths(left)?, self.truths(right)?);
-                // What decides, decides even beside a blank.
-                let decisive = Some(*operator == Operator::Or);
-                let join = |(a, b): (Option<bool>, Option<bool>)| match (a, b) {
-                    (a, b) if a == decisive || b == decisive => decisive,
-                    (Some(_), Some(_)) => decisive.map(|d| !d),
-                    _ => None,
-                };
-                left.into_iter().zip(right).map(join).collect()
+                left.into_iter().zip(right).map(|(a, b)| join(*operator, a, b)).collect()
             }
-            Step::Compare(operator, left, right) if left.gives == LineType::Text => {
-                let (a, b) = (self.texts(left), self.texts(right));
-                a.into_iter().zip(b).map(|(a, b)| Some(compares(*operator, a.cmp(b)))).collect()
+            Step::IsBlank(inner) => match self.blanks(inner)? {
+                Some(blanks) => blanks.iter().map(|valid| Some(!valid)).collect(),
+                None => vec![Some(false); self.batch.num_rows()],
+            },
+            Step::Compare(operator, left, right) if left.gives == Type::Text => {
+                let (a, b) = (self.texts(left)?, self.texts(right)?);
+                a.iter().zip(&b).map(|(a, b)| Some(operator.holds(a.cmp(b)))).collect()
             }
             Step::Compare(operator, left, right) => self.compare(*operator, left, right)?,
             _ => unreachable!("the check lets only conditions stand here"),
@@ -151,10 +277,10 @@ impl<'a> Evaluation<'a> {
         let is_blank = |i: usize| blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
         if matches!(a.data, Data::Float(_)) || matches!(b.data, Data::Float(_)) {
             let (a, b) = (floats(&a, left.gives), floats(&b, right.gives));
-            let truth = |i: usize| (!is_blank(i)).then(|| compares(operator, a[i].total_cmp(&b[i])));
+            let truth = |i: usize| (!is_blank(i)).then(|| operator.holds(a[i].total_cmp(&b[i])));
             return Ok((0..lines).map(truth).collect());
         }
-        let (a_scale, b_scale) = (scale(left.gives), scale(right.gives));
+        let (a_scale, b_scale) = (left.gives.scale(), right.gives.scale());
         let common = a_scale.max(b_scale);
         let (a_by, b_by) =
             (pow10(common - a_scale).ok_or(Outgrown)?, pow10(common - b_scale).ok_or(Outgrown)?);
@@ -166,33 +292,98 @@ impl<'a> Evaluation<'a> {
             }
             let a = a.data.digits(i).checked_mul(a_by).ok_or(Outgrown)?;
             let b = b.data.digits(i).checked_mul(b_by).ok_or(Outgrown)?;
-            truths.push(Some(compares(operator, a.cmp(&b))));
+            truths.push(Some(operator.holds(a.cmp(&b))));
         }
         Ok(truths)
     }
 
     /// The texts that a formula gives; a blank is an empty text.
-    fn texts<'b>(&self, formula: &'b LineFormula) -> Vec<&'b str>
+    pub(crate) fn texts<'b>(&mut self, formula: &'b LineFormula) -> Run<Vec<Cow<'b, str>>>
     where
         'a: 'b,
     {
-        match &formula.step {
-            Step::Column(slot) => column_texts(self.batch.column(*slot)),
-            Step::Word(word) => vec![word.as_str(); self.batch.num_rows()],
-            _ => unreachable!("the check lets only texts stand here"),
-        }
+        let lines = self.batch.num_rows();
+        Ok(match &formula.step {
+            Step::Leaf(LineLeaf::Column(slot)) => {
+                column_texts(self.batch.column(*slot)).into_iter().map(Cow::Borrowed).collect()
+            }
+            Step::Leaf(LineLeaf::Where(inner, condition)) => {
+                let truths = self.truths(condition)?;
+                let kept = |(text, truth)| if truth == Some(true) { text } else { Cow::Borrowed("") };
+                self.texts(inner)?.into_iter().zip(truths).map(kept).collect()
+            }
+            Step::Word(word) => vec![Cow::Borrowed(word.as_str()); lines],
+            Step::Case(branches, otherwise) => {
+                let mut result = self.texts(otherwise)?;
+                // The first that holds decides, so the last is written first.
+                for (condition, value) in branches.iter().rev() {
+                    let (truths, given) = (self.truths(condition)?, self.texts(value)?);
+                    for (i, text) in given.into_iter().enumerate().filter(|(i, _)| truths[*i] == Some(true)) {
+                        result[i] = text;
+                    }
+                }
+                result
+            }
+            Step::Apply(Apply::Coalesce, arguments) => {
+                let mut result = vec![Cow::Borrowed(""); lines];
+                for argument in arguments {
+                    for (known, text) in result.iter_mut().zip(self.texts(argument)?) {
+                        if known.is_empty() {
+                            *known = text;
+                        }
+                    }
+                }
+                result
+            }
+            Step::Apply(apply, arguments) => self
+                .texts(&arguments[0])?
+                .into_iter()
+                .map(|text| Cow::Owned(changed(*apply, &text)))
+                .collect(),
+            _ => vec![Cow::Borrowed(""); lines],
+        })
     }
 
     fn divide(&mut self, a: Vec<f64>, b: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'a> {
         let valid = |i: usize| blanks.as_ref().is_none_or(|blanks| blanks.is_valid(i));
         let zero = |i: usize| b[i] == 0.0 && valid(i);
-        let zeros = (0..b.len()).filter(|i| zero(*i)).count() as u64;
-        self.zero_divisions += zeros;
-        let blanks = match zeros {
-            0 => blanks,
-            _ => Some((0..b.len()).map(|i| valid(i) && !zero(i)).collect()),
+        let used = |i: usize| self.active.as_ref().is_none_or(|active| active[i]);
+        let zeros: Vec<usize> = (0..b.len()).filter(|i| zero(*i)).collect();
+        self.zero_divisions += zeros.iter().filter(|i| used(**i)).count() as u64;
+        let blanks = match zeros.is_empty() {
+            true => blanks,
+            false => Some((0..b.len()).map(|i| valid(i) && !zero(i)).collect()),
         };
         finite(a.iter().zip(&b).map(|(a, b)| a / b).collect(), blanks)
+    }
+
+    /// What a dimension is made of: the column itself, or what a formula gives.
+    pub(crate) fn array(&mut self, formula: &LineFormula) -> Run<ArrayRef> {
+        match &formula.step {
+            Step::Leaf(LineLeaf::Column(slot) | LineLeaf::Part(slot, _)) => {
+                return Ok(self.batch.column(*slot).clone());
+            }
+            Step::Leaf(LineLeaf::PartOf(date, _)) => return self.array(date),
+            _ => {}
+        }
+        Ok(match formula.gives {
+            Type::Text => Arc::new(StringViewArray::from_iter_values(self.texts(formula)?)),
+            Type::Condition => Arc::new(BooleanArray::from(self.truths(formula)?)),
+            Type::Float => {
+                let numbers = self.numbers(formula)?;
+                Arc::new(Float64Array::new(floats(&numbers, Type::Float).into(), numbers.blanks))
+            }
+            Type::Day => {
+                let numbers = self.numbers(formula)?;
+                let days = (0..self.batch.num_rows()).map(|i| numbers.data.digits(i) as i32);
+                Arc::new(Date32Array::new(days.collect(), numbers.blanks))
+            }
+            _ => {
+                let numbers = self.numbers(formula)?;
+                let digits = (0..self.batch.num_rows()).map(|i| numbers.data.digits(i));
+                Arc::new(Decimal128Array::new(digits.collect(), numbers.blanks))
+            }
+        })
     }
 }
 
@@ -209,28 +400,62 @@ impl Numbers<'_> {
     }
 }
 
+impl Numbers<'_> {
+    /// Gives the chosen lines their values.
+    fn give(&self, gives: Type, chosen: &[bool], into: &mut [Option<Value>]) {
+        for i in (0..chosen.len()).filter(|i| chosen[*i]) {
+            let blank = self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
+            into[i] = (!blank).then(|| match gives {
+                // Days and periods are digits here.
+                Type::Day | Type::Period(_) => Value::Exact { digits: self.data.digits(i), scale: 0 },
+                gives => self.data.value(i, gives),
+            });
+        }
+    }
+
+    fn of_values(values: &[Option<Value>], gives: Type) -> Numbers<'static> {
+        let blanks = values.iter().any(Option::is_none).then(|| values.iter().map(Option::is_some).collect());
+        let data = match gives {
+            Type::Float => Data::Float(values.iter().map(|v| v.map_or(0.0, |v| v.as_f64())).collect()),
+            _ => Data::Wide(
+                values
+                    .iter()
+                    .map(|v| if let Some(Value::Exact { digits, .. }) = v { *digits } else { 0 })
+                    .collect(),
+            ),
+        };
+        Numbers { data, blanks }
+    }
+}
+
 impl Data<'_> {
+    /// The value of a line that is not blank.
+    pub(crate) fn value(&self, i: usize, gives: Type) -> Value {
+        match (self, gives) {
+            (Data::Float(floats), _) => Value::Float(floats[i]),
+            (data, Type::Day) => Value::Date(data.digits(i) as i32),
+            (data, gives) => Value::Exact { digits: data.digits(i), scale: gives.scale() },
+        }
+    }
+
+    /// A number that orders lines as their values do.
+    pub(crate) fn ordered(&self, i: usize) -> i128 {
+        match self {
+            // The bits of a float in an order of their own.
+            Data::Float(floats) => {
+                let bits = floats[i].to_bits() as i64;
+                i128::from(bits ^ (((bits >> 63) as u64) >> 1) as i64)
+            }
+            data => data.digits(i),
+        }
+    }
+
     fn digits(&self, i: usize) -> i128 {
         match self {
             Data::Narrow(digits) => digits[i].into(),
             Data::Wide(digits) => digits[i],
             Data::Float(_) => 0,
         }
-    }
-}
-
-fn scale(gives: LineType) -> u8 {
-    if let LineType::Exact { scale } = gives { scale } else { 0 }
-}
-
-fn compares(operator: Operator, order: std::cmp::Ordering) -> bool {
-    match operator {
-        Operator::Equal => order.is_eq(),
-        Operator::NotEqual => order.is_ne(),
-        Operator::Less => order.is_lt(),
-        Operator::LessOrEqual => order.is_le(),
-        Operator::Greater => order.is_gt(),
-        _ => order.is_ge(),
     }
 }
 
@@ -314,6 +539,26 @@ fn column_texts(array: &ArrayRef) -> Vec<&str> {
     }
 }
 
+/// The same numbers finer, or as floats.
+fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Run<Numbers<'_>> {
+    let data = match to {
+        Type::Exact { scale } => {
+            let by = pow10(scale - from.scale()).ok_or(Outgrown)?;
+            let lines = match &numbers.data {
+                Data::Narrow(digits) => digits.len(),
+                Data::Wide(digits) => digits.len(),
+                Data::Float(floats) => floats.len(),
+            };
+            let blank = |i: usize| numbers.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
+            let one = |i: usize| if blank(i) { Some(0) } else { numbers.data.digits(i).checked_mul(by) };
+            Data::Wide((0..lines).map(one).collect::<Option<_>>().ok_or(Outgrown)?)
+        }
+        Type::Float => Data::Float(Cow::Owned(floats(&numbers, from))),
+        _ => numbers.data,
+    };
+    Ok(Numbers { data, blanks: numbers.blanks })
+}
+
 fn negate(numbers: Numbers<'_>) -> Run<Numbers<'_>> {
     let data = match numbers.data {
         Data::Narrow(digits) => match digits.iter().map(|d| d.checked_neg()).collect() {
@@ -331,12 +576,12 @@ fn negate(numbers: Numbers<'_>) -> Run<Numbers<'_>> {
 /// Exact addition, subtraction and multiplication at the scale of the result.
 fn exact(
     operator: Operator,
-    (a, a_type): (&Numbers<'_>, LineType),
-    (b, b_type): (&Numbers<'_>, LineType),
+    (a, a_type): (&Numbers<'_>, Type),
+    (b, b_type): (&Numbers<'_>, Type),
     to: u8,
     blanks: &Option<NullBuffer>,
 ) -> Run<Data<'static>> {
-    let lift = |gives| if operator == Operator::Multiply { Some(1) } else { pow10(to - scale(gives)) };
+    let lift = |gives: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - gives.scale()) };
     let (a_by, b_by) = (lift(a_type).ok_or(Outgrown)?, lift(b_type).ok_or(Outgrown)?);
     let one = |a: i128, b: i128| {
         let (a, b) = (a.checked_mul(a_by)?, b.checked_mul(b_by)?);
@@ -365,8 +610,8 @@ fn exact(
     result.map(Data::Wide).ok_or(Outgrown)
 }
 
-fn floats(numbers: &Numbers<'_>, gives: LineType) -> Vec<f64> {
-    let by = 10f64.powi(scale(gives).into());
+fn floats(numbers: &Numbers<'_>, gives: Type) -> Vec<f64> {
+    let by = 10f64.powi(gives.scale().into());
     match &numbers.data {
         Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
         Data::Wide(digits) => digits.iter().map(|d| *d as f64 / by).collect(),

@@ -9,13 +9,15 @@ use winnow::prelude::*;
 use winnow::stream::{LocatingSlice, Location, Stateful, Stream};
 use winnow::token::{any, one_of, take_while};
 
-use super::{Expr, Node, Operator};
-use crate::error::{Error, Result};
+use super::{COMPARISON, Clause, Expr, Group, Name, Node, Operator, Place, RESERVED, Ties};
+use crate::error::{Error, Result, unknown_message};
 
 /// The longest formula that is read, in bytes.
 const LONGEST: usize = 20_000;
-/// The deepest nesting, and the longest chain of operators, that is read.
-const DEEPEST: u16 = 200;
+/// The deepest nesting that is read.
+const DEEPEST: u16 = 60;
+/// The longest chain of operators, or list of branches, that is read.
+const LONGEST_CHAIN: u16 = 200;
 
 type Input<'a> = Stateful<LocatingSlice<&'a str>, u16>;
 type Parsed<T> = ModalResult<T, Wrong>;
@@ -114,23 +116,133 @@ fn chain(input: &mut Input<'_>, strength: u8) -> Parsed<Expr> {
     let mut compared = false;
     loop {
         let start = input.checkpoint();
-        let Some((operator, span)) = opt(operator).parse_next(input)? else { return Ok(left) };
-        if operator.strength() < strength {
+        let Some((link, span)) = opt(link).parse_next(input)? else { return Ok(left) };
+        if link.strength() < strength {
             input.reset(&start);
             return Ok(left);
         }
         links += 1;
-        if links > DEEPEST {
-            return cut(span, format!("a formula may chain {DEEPEST} operators, and this is one more"));
+        if links > LONGEST_CHAIN {
+            return cut(span, format!("a formula may chain {LONGEST_CHAIN} operators, and this is one more"));
         }
-        if operator.strength() == Operator::Equal.strength() && std::mem::replace(&mut compared, true) {
+        let compares = link.strength() == COMPARISON;
+        if compares && std::mem::replace(&mut compared, true) {
             return cut(span, "comparisons do not chain; join two of them with and");
         }
-        compared &= operator.strength() == Operator::Equal.strength();
-        let right = deeper(input, |input| chain(input, operator.strength() + 1))?;
-        let span = left.span.start..right.span.end;
-        left = Expr { node: Node::Binary(operator, Box::new(left), Box::new(right)), span };
+        compared &= compares;
+        let begin = left.span.start;
+        let node = match link {
+            Link::Operator(operator) => {
+                let right = deeper(input, |input| chain(input, operator.strength() + 1))?;
+                Node::Binary(operator, Box::new(left), Box::new(right))
+            }
+            Link::Test(negated, test) => {
+                let node = tested(input, left, test)?;
+                match negated {
+                    true => Node::Not(Box::new(Expr { node, span: begin..input.previous_token_end() })),
+                    false => node,
+                }
+            }
+        };
+        left = Expr { node, span: begin..input.previous_token_end() };
     }
+}
+
+/// What may follow a value: an operator, or a test such as `in`.
+#[derive(Clone, Copy)]
+enum Link {
+    Operator(Operator),
+    /// Whether it is negated, and which.
+    Test(bool, Test),
+}
+
+#[derive(Clone, Copy)]
+enum Test {
+    Between,
+    In,
+    IsBlank,
+}
+
+impl Link {
+    fn strength(self) -> u8 {
+        match self {
+            Link::Operator(operator) => operator.strength(),
+            Link::Test(..) => COMPARISON,
+        }
+    }
+}
+
+fn link(input: &mut Input<'_>) -> Parsed<(Link, Range<usize>)> {
+    let start = input.checkpoint();
+    let _ = multispace0.parse_next(input)?;
+    let begin = input.current_token_start();
+    if let Some(first) = opt(word).parse_next(input)? {
+        let test = match first {
+            "between" => Some((false, Test::Between)),
+            "in" => Some((false, Test::In)),
+            "is" if next_word(input, "not") => Some((true, Test::IsBlank)),
+            "is" => Some((false, Test::IsBlank)),
+            "not" if next_word(input, "in") => Some((true, Test::In)),
+            "not" if next_word(input, "between") => Some((true, Test::Between)),
+            _ => None,
+        };
+        if let Some((negated, test)) = test {
+            let span = begin..input.previous_token_end();
+            if matches!(test, Test::IsBlank) && !next_word(input, "blank") {
+                return cut(span, "is asks for blank: x is blank, x is not blank");
+            }
+            return Ok((Link::Test(negated, test), span));
+        }
+    }
+    input.reset(&start);
+    operator.map(|(operator, span)| (Link::Operator(operator), span)).parse_next(input)
+}
+
+/// What a test has after its word.
+fn tested(input: &mut Input<'_>, left: Expr, test: Test) -> Parsed<Node> {
+    let left = Box::new(left);
+    match test {
+        Test::IsBlank => Ok(Node::IsBlank(left)),
+        Test::Between => {
+            let low = deeper(input, |input| chain(input, COMPARISON + 1))?;
+            expect_word(input, "and", "between takes two ends: x between 1 and 5")?;
+            let high = deeper(input, |input| chain(input, COMPARISON + 1))?;
+            Ok(Node::Between(left, Box::new(low), Box::new(high)))
+        }
+        Test::In => {
+            let opened = input.previous_token_end();
+            if opt(preceded(multispace0, "(")).parse_next(input)?.is_none() {
+                return cut(opened..opened + 1, "in takes a list in brackets: x in ('a', 'b')");
+            }
+            let opened = input.previous_token_end() - 1;
+            let mut list = Vec::new();
+            loop {
+                list.push(deeper(input, |input| chain(input, 1))?);
+                if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
+                    break;
+                }
+            }
+            close(input, opened)?;
+            Ok(Node::In(left, list))
+        }
+    }
+}
+
+/// Takes a word if it comes next.
+fn next_word(input: &mut Input<'_>, wanted: &str) -> bool {
+    let start = input.checkpoint();
+    let found: Parsed<&str> = preceded(multispace0, word).parse_next(input);
+    if found.is_ok_and(|found| found == wanted) {
+        return true;
+    }
+    input.reset(&start);
+    false
+}
+
+fn expect_word(input: &mut Input<'_>, wanted: &str, message: &str) -> Parsed<()> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    if next_word(input, wanted) { Ok(()) } else { cut(at..at + 1, message) }
 }
 
 fn operator(input: &mut Input<'_>) -> Parsed<(Operator, Range<usize>)> {
@@ -169,7 +281,23 @@ fn word<'a>(input: &mut Input<'a>) -> Parsed<&'a str> {
         .parse_next(input)
 }
 
+/// A value with the places that it is read at, if any.
 fn operand(input: &mut Input<'_>) -> Parsed<Expr> {
+    let mut value = bare(input)?;
+    let mut links = 0;
+    while next_word(input, "at") {
+        let place = place(input)?;
+        let span = value.span.start..input.previous_token_end();
+        links += 1;
+        if links > 9 {
+            return cut(span, "a value may be read at nine places one after the other");
+        }
+        value = Expr { node: Node::At(Box::new(value), place), span };
+    }
+    Ok(value)
+}
+
+fn bare(input: &mut Input<'_>) -> Parsed<Expr> {
     let _ = multispace0.parse_next(input)?;
     let start = input.current_token_start();
     let first = input.input.chars().next();
@@ -186,7 +314,7 @@ fn operand(input: &mut Input<'_>) -> Parsed<Expr> {
             return Ok(Expr { node: inner.node, span: start..input.previous_token_end() });
         }
         Some('\'') => Node::Text(quoted(input, '\'')?),
-        Some('"') => name(input)?,
+        Some('"') => Node::Name(name(input)?),
         Some(c) if c.is_ascii_digit() || c == '.' => number(input)?,
         Some(c) if c.is_alphabetic() || c == '_' => named(input)?,
         _ => return Err(ErrMode::Cut(Wrong::from_input(input))),
@@ -238,16 +366,26 @@ fn number(input: &mut Input<'_>) -> Parsed<Node> {
 }
 
 /// A name in double quotes or not, with the part of a date after a dot.
-fn name(input: &mut Input<'_>) -> Parsed<Node> {
+fn name(input: &mut Input<'_>) -> Parsed<Name> {
     let base = match input.input.starts_with('"') {
         true => quoted(input, '"')?,
         false => word.parse_next(input)?.to_string(),
     };
     let part = opt(preceded('.', word)).parse_next(input)?.map(str::to_string);
-    Ok(Node::Name { base, part })
+    Ok(Name { base, part })
 }
 
-/// What begins with a bare word: `not`, a call, or a name.
+/// A name where nothing else can stand.
+fn wanted_name(input: &mut Input<'_>, message: &str) -> Parsed<Name> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    match input.input.chars().next() {
+        Some(c) if c.is_alphabetic() || c == '_' || c == '"' => name(input),
+        _ => cut(at..at + 1, message),
+    }
+}
+
+/// What begins with a bare word: `not`, `case`, `blank`, a call, or a name.
 fn named(input: &mut Input<'_>) -> Parsed<Node> {
     let start = input.checkpoint();
     let begin = input.current_token_start();
@@ -255,28 +393,251 @@ fn named(input: &mut Input<'_>) -> Parsed<Node> {
     let end = input.previous_token_end();
     match function {
         "not" => {
-            let inner = deeper(input, |input| chain(input, 3))?;
+            let inner = deeper(input, |input| chain(input, COMPARISON - 1))?;
             return Ok(Node::Not(Box::new(inner)));
         }
         "and" | "or" => {
             return cut(begin..end, format!("{function} joins two conditions; one is missing before it"));
         }
+        "blank" => return Ok(Node::Blank),
+        "case" => return deeper(input, |input| case(input, begin..end)),
+        word if RESERVED.contains(&word) => {
+            return cut(
+                begin..end,
+                format!("a value is missing before {word}; a name like that goes in double quotes"),
+            );
+        }
         _ => {}
     }
     if opt(preceded(multispace0, "(")).parse_next(input)?.is_none() {
         input.reset(&start);
-        return name(input);
+        return name(input).map(Node::Name);
     }
     let opened = input.previous_token_end() - 1;
     let mut arguments = Vec::new();
-    if opt(preceded(multispace0, ")")).parse_next(input)?.is_none() {
-        loop {
-            arguments.push(deeper(input, |input| chain(input, 1))?);
-            if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
-                break;
+    let mut clauses: Vec<Clause> = Vec::new();
+    // moving(mean sales over 3 along month) names an aggregate first.
+    if function == "moving" {
+        let _ = multispace0.parse_next(input)?;
+        let begin = input.current_token_start();
+        let inner = wanted_name(
+            input,
+            "moving takes an aggregate and a measure: moving(mean sales over 3 along month)",
+        )?;
+        arguments.push(Expr { node: Node::Name(inner), span: begin..input.previous_token_end() });
+        arguments.push(deeper(input, |input| chain(input, 1))?);
+    } else {
+        arguments_of(input, &mut arguments)?;
+    }
+    while let Some((clause, span)) = clause(input)? {
+        if clauses.iter().any(|known| std::mem::discriminant(known) == std::mem::discriminant(&clause)) {
+            return cut(span, "this is said twice");
+        }
+        clauses.push(clause);
+    }
+    clauses.sort_by_key(Clause::place);
+    close(input, opened)?;
+    Ok(Node::Call { function: function.to_string(), arguments, clauses })
+}
+
+/// The arguments between commas; none before a closing bracket or a clause.
+fn arguments_of(input: &mut Input<'_>, arguments: &mut Vec<Expr>) -> Parsed<()> {
+    let start = input.checkpoint();
+    let ends = opt(preceded(multispace0, ")")).parse_next(input)?.is_some() || next_word(input, "where");
+    input.reset(&start);
+    while !ends {
+        arguments.push(deeper(input, |input| chain(input, 1))?);
+        if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
+            break;
+        }
+    }
+    Ok(())
+}
+
+fn case(input: &mut Input<'_>, span: Range<usize>) -> Parsed<Node> {
+    let mut branches = Vec::new();
+    while next_word(input, "when") {
+        let condition = deeper(input, |input| chain(input, 1))?;
+        expect_word(input, "then", "then is missing: case when … then … else … end")?;
+        branches.push((condition, deeper(input, |input| chain(input, 1))?));
+        if branches.len() > usize::from(LONGEST_CHAIN) {
+            return cut(span, format!("case may have {LONGEST_CHAIN} branches, and this has more"));
+        }
+    }
+    if branches.is_empty() {
+        return cut(span, "case begins with a condition: case when … then … else … end");
+    }
+    let otherwise = match next_word(input, "else") {
+        true => Some(Box::new(deeper(input, |input| chain(input, 1))?)),
+        false => None,
+    };
+    if !next_word(input, "end") {
+        return cut(span, "this case is not closed by end");
+    }
+    Ok(Node::Case { branches, otherwise })
+}
+
+const CLAUSES: [&str; 9] =
+    ["where", "weighted by", "by", "per", "over", "along", "among", "lowest first", "ties"];
+
+/// What is said after the arguments of a call, with its place.
+fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
+    let _ = multispace0.parse_next(input)?;
+    let begin = input.current_token_start();
+    let Some(first) = opt(word).parse_next(input)? else { return Ok(None) };
+    let span = begin..input.previous_token_end();
+    let clause = match first {
+        "where" => Clause::Where(Box::new(deeper(input, |input| chain(input, 1))?)),
+        "weighted" => {
+            expect_word(input, "by", "weighted by what? mean(price weighted by quantity)")?;
+            Clause::WeightedBy(Box::new(deeper(input, |input| chain(input, 1))?))
+        }
+        "by" => Clause::By(Box::new(deeper(input, |input| chain(input, 1))?)),
+        "per" => {
+            let mut names = Vec::new();
+            loop {
+                names.push(wanted_name(input, "per wants a dimension: mean(sum(amount) per client)")?);
+                if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
+                    break Clause::Per(names);
+                }
             }
         }
-        close(input, opened)?;
+        "over" => {
+            let _ = multispace0.parse_next(input)?;
+            let at = input.current_token_start();
+            match bare(input)?.node {
+                Node::Number { digits, scale: 0 } if (1..=10_000).contains(&digits) => {
+                    Clause::Over(digits as u32)
+                }
+                _ => {
+                    return cut(
+                        at..input.previous_token_end(),
+                        "over wants a number of periods from 1 to 10000",
+                    );
+                }
+            }
+        }
+        "along" => {
+            let name = wanted_name(input, "along wants a dimension: running(sales along month)")?;
+            Clause::Along(name, next_word(input, "throughout"))
+        }
+        "among" => Clause::Among(group(input)?),
+        "lowest" => {
+            expect_word(input, "first", "write lowest first")?;
+            Clause::LowestFirst
+        }
+        "ties" => {
+            let _ = multispace0.parse_next(input)?;
+            let at = input.current_token_start();
+            let way = opt(word).parse_next(input)?.unwrap_or("");
+            match Ties::NAMES.iter().find(|(name, _)| *name == way) {
+                Some((_, ties)) => Clause::Ties(*ties),
+                None => {
+                    let message =
+                        unknown_message("way with ties", way, Ties::NAMES.iter().map(|(name, _)| *name));
+                    return cut(at..at + way.len().max(1), message);
+                }
+            }
+        }
+        other => {
+            let message = unknown_message("clause", other, CLAUSES);
+            return cut(span, format!("an operator is missing before this, or {message}"));
+        }
+    };
+    Ok(Some((clause, span)))
+}
+
+fn group(input: &mut Input<'_>) -> Parsed<Group> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    let first = opt(word).parse_next(input)?.unwrap_or("");
+    let name = if first == "column" && next_word(input, "siblings") { "column siblings" } else { first };
+    match Group::NAMES.iter().find(|(known, _)| *known == name) {
+        Some((_, group)) => Ok(*group),
+        None => {
+            let message = unknown_message("group of cells", name, Group::NAMES.iter().map(|(name, _)| *name));
+            cut(at..at + name.len().max(1), message)
+        }
     }
-    Ok(Node::Call { function: function.to_string(), arguments })
+}
+
+/// The place after `at`.
+fn place(input: &mut Input<'_>) -> Parsed<Place> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    let start = input.checkpoint();
+    let missing =
+        "a place is wanted after at: parent, grand total, level coast, scenario 'plan', previous quarter, …";
+    let quoted_name = input.input.starts_with('"');
+    let first = if quoted_name { None } else { opt(word).parse_next(input)? };
+    let place = match first {
+        Some("parent") => Some(Place::Parent),
+        Some("column") if next_word(input, "parent") => Some(Place::ColumnParent),
+        Some("column") if next_word(input, "total") => Some(Place::ColumnTotal),
+        Some("row") if next_word(input, "total") => Some(Place::RowTotal),
+        Some("grand") if next_word(input, "total") => Some(Place::GrandTotal),
+        Some("level") => Some(Place::Level(wanted_name(input, "level wants a dimension: at level coast")?)),
+        Some("previous") => {
+            Some(Place::Shifted(wanted_name(input, "previous what? at previous quarter")?, -1))
+        }
+        Some("next") => Some(Place::Shifted(wanted_name(input, "next what? at next quarter")?, 1)),
+        Some("same") => {
+            let name = wanted_name(input, "same what? at same quarter previous year")?;
+            let message = "the same period of which year? at same quarter previous year";
+            expect_word(input, "previous", message)?;
+            expect_word(input, "year", message)?;
+            Some(Place::YearBefore(name))
+        }
+        Some(end @ ("first" | "last")) => {
+            let along = wanted_name(input, "the first of what? at first month")?;
+            let of_all = next_word(input, "of");
+            if of_all {
+                expect_word(input, "all", "write at first month of all")?;
+            }
+            Some(Place::End { along, last: end == "last", of_all })
+        }
+        _ => None,
+    };
+    // A dimension may be called like one of these words: then a member follows it.
+    let after = input.checkpoint();
+    let _ = multispace0.parse_next(input)?;
+    let member_follows = input.input.starts_with(['\'', '.']);
+    if let Some(place) = place.filter(|_| !member_follows) {
+        input.reset(&after);
+        return Ok(place);
+    }
+    input.reset(&start);
+    let dimension = wanted_name(input, missing)?;
+    let _ = multispace0.parse_next(input)?;
+    match input.input.chars().next() {
+        Some('\'') => Ok(Place::Member(dimension, quoted(input, '\'')?)),
+        Some(c) if c.is_ascii_digit() => {
+            let digits = take_while(1.., |c: char| c.is_ascii_digit()).parse_next(input)?;
+            Ok(Place::Member(dimension, digits.to_string()))
+        }
+        _ => {
+            let known = ["parent", "column parent", "row total", "column total", "grand total"];
+            let near = crate::suggest::nearest(&dimension.base, &known);
+            let hint = near.map_or(String::new(), |near| format!("; nearest: {near}"));
+            let end = input.previous_token_end().max(at + 1);
+            cut(at..end, format!("a member is wanted after this, as in at scenario 'plan'{hint}"))
+        }
+    }
+}
+
+impl Clause {
+    /// Where the clause stands among others.
+    fn place(&self) -> u8 {
+        match self {
+            Clause::Where(_) => 0,
+            Clause::WeightedBy(_) => 1,
+            Clause::By(_) => 2,
+            Clause::Per(_) => 3,
+            Clause::Over(_) => 4,
+            Clause::Along(..) => 5,
+            Clause::Among(_) => 6,
+            Clause::LowestFirst => 7,
+            Clause::Ties(_) => 8,
+        }
+    }
 }

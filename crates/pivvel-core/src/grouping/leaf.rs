@@ -4,21 +4,24 @@ use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
 use arrow_data::transform::MutableArrayData;
 use arrow_schema::ArrowError;
 
+use super::finer::{FinerScan, update};
+use super::keys::{AxisPaths, KeyScan};
 use super::pairs::PairTable;
-use super::states::States;
-use crate::brief::Plan;
+use super::spec::Grouping;
+use super::states::{Outgrown, States};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
-use crate::lines::{Coder, Members};
+use crate::lines::MemberId;
 
 /// A scan under way. Give it every batch of lines, in any order and of any size, then finish.
 #[derive(Debug)]
-pub struct Scan<'p> {
-    plan: &'p Plan,
-    rows: AxisScan,
-    columns: AxisScan,
+pub(crate) struct Scan<'p> {
+    grouping: &'p Grouping,
+    rows: KeyScan,
+    columns: KeyScan,
     groups: PairTable,
     states: States,
+    finer: Vec<FinerScan>,
     report: ScanReport,
     group_of_line: Vec<u32>,
 }
@@ -32,15 +35,15 @@ pub struct ScanReport {
     pub excluded: u64,
     /// Those of them for which the condition was blank.
     pub undecided: u64,
-    /// Divisions by zero; each gave a blank.
+    /// Divisions by zero, in lines; each gave a blank.
     pub zero_divisions: u64,
     /// Lines in which a dimension is blank, by dimension.
     pub blank_members: Vec<(String, u64)>,
 }
 
-/// The lines that share one member of every dimension, as mergeable states.
-#[derive(Debug)]
-pub struct LeafGroups {
+/// The lines that share one member of every key, as mergeable states.
+#[derive(Debug, Clone)]
+pub(crate) struct LeafGroups {
     pub(crate) rows: AxisPaths,
     pub(crate) columns: AxisPaths,
     /// Each group's path on the rows and on the columns.
@@ -49,46 +52,27 @@ pub struct LeafGroups {
     pub(crate) report: ScanReport,
 }
 
-/// The paths that occur along one axis, level by level.
-#[derive(Debug)]
-pub(crate) struct AxisPaths {
-    /// Members of each dimension.
-    pub(crate) members: Vec<Members>,
-    /// For each level below the total: parent path and member code of every path.
-    pub(crate) levels: Vec<PairTable>,
-}
-
-#[derive(Debug)]
-struct AxisScan {
-    slots: Vec<usize>,
-    coders: Vec<Coder>,
-    levels: Vec<PairTable>,
-    codes: Vec<u32>,
-    path: Vec<u32>,
-    next: Vec<u32>,
-}
-
 impl<'p> Scan<'p> {
-    /// A scan for a plan, with no lines yet.
-    pub fn new(plan: &'p Plan) -> Scan<'p> {
+    pub(crate) fn new(grouping: &'p Grouping) -> Scan<'p> {
         Scan {
-            plan,
-            rows: AxisScan::new(&plan.rows),
-            columns: AxisScan::new(&plan.columns),
+            grouping,
+            rows: KeyScan::new(&grouping.rows),
+            columns: KeyScan::new(&grouping.columns),
             groups: PairTable::default(),
-            states: States::new(&plan.needs()),
+            states: States::new(&grouping.values),
+            finer: grouping.finer.iter().map(FinerScan::new).collect(),
             report: ScanReport::default(),
             group_of_line: Vec::new(),
         }
     }
 
-    /// Takes a batch of the plan's columns, in the order of [`Plan::needed`].
+    /// Takes a batch of the columns that the plan needs, in its order.
     ///
     /// # Errors
     /// A number that outgrows 38 digits.
-    pub fn push(&mut self, batch: &RecordBatch) -> Result<()> {
+    pub(crate) fn push(&mut self, batch: &RecordBatch) -> Result<()> {
         self.report.read += batch.num_rows() as u64;
-        match &self.plan.filter {
+        match &self.grouping.filter {
             None => self.take(batch),
             Some(condition) => {
                 let mut evaluation = Evaluation::new(batch);
@@ -107,93 +91,86 @@ impl<'p> Scan<'p> {
     }
 
     fn take(&mut self, batch: &RecordBatch) -> Result<()> {
-        if batch.num_rows() == 0 {
+        let lines = batch.num_rows();
+        if lines == 0 {
             return Ok(());
         }
-        self.rows.follow(batch)?;
-        self.columns.follow(batch)?;
-        self.groups.number(&self.rows.path, &self.columns.path, &mut self.group_of_line);
+        let mut evaluation = Evaluation::new(batch);
+        self.rows.follow(&mut evaluation, lines)?;
+        self.columns.follow(&mut evaluation, lines)?;
+        self.groups.number(self.rows.path(), self.columns.path(), &mut self.group_of_line);
         self.states.resize(self.groups.len());
         self.states.count(&self.group_of_line);
-        let mut evaluation = Evaluation::new(batch);
-        for (i, value) in self.plan.values.iter().enumerate() {
-            let outgrown = || Error::overflow(&value.name);
-            let numbers = evaluation.numbers(&value.formula).map_err(|_| outgrown())?;
-            self.states.update(i, &self.group_of_line, &numbers).map_err(|_| outgrown())?;
-        }
+        update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
         self.report.zero_divisions += evaluation.zero_divisions;
+        for finer in &mut self.finer {
+            self.report.zero_divisions += finer.take(batch, &self.group_of_line)?;
+        }
         Ok(())
     }
 
     /// The leaf groups of all lines that were taken.
-    pub fn finish(mut self) -> LeafGroups {
-        let rows = self.rows.finish();
-        let columns = self.columns.finish();
-        let axes = [(&rows, &self.plan.rows, true), (&columns, &self.plan.columns, false)];
-        for (paths, dimensions, on_rows) in axes {
-            for (level, dimension) in dimensions.iter().enumerate() {
-                let blank = blank_lines(paths, level, &self.groups, &self.states, on_rows);
+    pub(crate) fn finish(mut self) -> LeafGroups {
+        let (rows, columns) = (self.rows.finish(), self.columns.finish());
+        let axes = [(&rows, &self.grouping.rows, true), (&columns, &self.grouping.columns, false)];
+        for (paths, keys, on_rows) in axes {
+            for (level, key) in keys.iter().enumerate() {
+                let members = paths.members_at(level);
+                let mut blank = 0;
+                for (group, (row, column)) in self.groups.pairs().iter().enumerate() {
+                    let path = if on_rows { *row } else { *column };
+                    if paths.members[level].is_blank(MemberId(members[path as usize])) {
+                        blank += self.states.lines(group);
+                    }
+                }
                 if blank > 0 {
-                    self.report.blank_members.push((dimension.name.clone(), blank));
+                    self.report.blank_members.push((key.name.clone(), blank));
                 }
             }
         }
-        LeafGroups { rows, columns, groups: self.groups, states: self.states, report: self.report }
+        let finer = self.finer.into_iter().map(FinerScan::finish).collect();
+        LeafGroups {
+            rows,
+            columns,
+            groups: self.groups,
+            states: self.states.with_finer(finer),
+            report: self.report,
+        }
     }
 }
 
-/// Lines whose member at a level is blank.
-fn blank_lines(paths: &AxisPaths, level: usize, groups: &PairTable, states: &States, on_rows: bool) -> u64 {
-    let members = &paths.members[level];
-    let mut blank = 0;
-    for (group, (row, column)) in groups.pairs().iter().enumerate() {
-        let mut path = if on_rows { *row } else { *column };
-        for deeper in (level + 1..paths.levels.len()).rev() {
-            path = paths.levels[deeper].pairs()[path as usize].0;
-        }
-        let member = paths.levels[level].pairs()[path as usize].1;
-        if members.is_blank(crate::lines::MemberId(member)) {
-            blank += states.lines(group);
-        }
-    }
-    blank
-}
-
-impl AxisScan {
-    fn new(dimensions: &[crate::brief::Dimension]) -> AxisScan {
-        AxisScan {
-            slots: dimensions.iter().map(|d| d.slot).collect(),
-            coders: dimensions.iter().map(|d| Coder::new(d.kind, d.part)).collect(),
-            levels: vec![PairTable::default(); dimensions.len()],
-            codes: Vec::new(),
-            path: Vec::new(),
-            next: Vec::new(),
-        }
-    }
-
-    /// Numbers the path of every line of the batch into `self.path`.
-    fn follow(&mut self, batch: &RecordBatch) -> Result<()> {
-        self.path.clear();
-        self.path.resize(batch.num_rows(), 0);
-        for ((slot, coder), level) in self.slots.iter().zip(&mut self.coders).zip(&mut self.levels) {
-            coder.code(batch.column(*slot), &mut self.codes)?;
-            level.number(&self.path, &self.codes, &mut self.next);
-            std::mem::swap(&mut self.path, &mut self.next);
-        }
-        Ok(())
-    }
-
-    fn finish(&mut self) -> AxisPaths {
-        let coders = std::mem::take(&mut self.coders);
-        AxisPaths {
-            members: coders.into_iter().map(|coder| Members::new(coder.into_members())).collect(),
-            levels: std::mem::take(&mut self.levels),
-        }
+impl LeafGroups {
+    /// The same lines in other groups: every row path and column path here goes into the one that
+    /// is named for it, or is left out where that is [`States::NOWHERE`].
+    ///
+    /// # Errors
+    /// A sum that outgrows 38 digits.
+    pub(crate) fn regrouped(
+        &self,
+        rows: (AxisPaths, &[u32]),
+        columns: (AxisPaths, &[u32]),
+    ) -> Result<LeafGroups, Outgrown> {
+        let pairs = self.groups.pairs();
+        let target = |(row, column): &(u32, u32)| {
+            let (row, column) = (rows.1[*row as usize], columns.1[*column as usize]);
+            (row != States::NOWHERE && column != States::NOWHERE).then_some((row, column))
+        };
+        let targets: Vec<Option<(u32, u32)>> = pairs.iter().map(target).collect();
+        let (kept_rows, kept_columns): (Vec<u32>, Vec<u32>) = targets.iter().flatten().copied().unzip();
+        let (mut groups, mut numbers) = (PairTable::default(), Vec::new());
+        groups.number(&kept_rows, &kept_columns, &mut numbers);
+        let mut numbers = numbers.into_iter();
+        let into: Vec<u32> = targets
+            .iter()
+            .map(|target| target.and_then(|_| numbers.next()).unwrap_or(States::NOWHERE))
+            .collect();
+        let states = self.states.merged(&into, groups.len())?;
+        Ok(LeafGroups { rows: rows.0, columns: columns.0, groups, states, report: self.report.clone() })
     }
 }
 
 /// The lines of a batch that a condition holds for, copied run by run.
-fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
+pub(super) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
     let kept = holds.iter().filter(|holds| **holds).count();
     let copied = |column: &ArrayRef| {
         let data = column.to_data();

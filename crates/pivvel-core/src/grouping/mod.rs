@@ -4,13 +4,18 @@
 //! after is one code path.
 
 mod exact_float;
+mod finer;
+mod keys;
 mod leaf;
 mod pairs;
+mod spec;
 mod states;
-mod value;
+mod summary;
 
-pub(crate) use leaf::AxisPaths;
-pub use leaf::{LeafGroups, Scan, ScanReport};
+pub(crate) use keys::AxisPaths;
+pub use leaf::ScanReport;
+pub(crate) use leaf::{LeafGroups, Scan};
 pub(crate) use pairs::PairTable;
-pub(crate) use states::{Needs, States};
-pub use value::Value;
+pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
+pub(crate) use states::{Outgrown, States};
+pub(crate) use summary::summarize;

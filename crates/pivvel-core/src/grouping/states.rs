@@ -4,9 +4,11 @@
 //! `finish`. Merging is exact and gives the same result in any order.
 
 use super::exact_float::ExactFloat;
-use super::value::Value;
-use crate::brief::{Aggregate, Function};
-use crate::formula::{Data, LineType, Numbers};
+use super::finer::FinerGroups;
+use super::spec::{Aggregate, LineValue, Needs};
+use super::summary::{Moments, quantile, spread, summarize};
+use crate::formula::{Data, Function, Numbers, Type};
+use crate::lines::Value;
 
 /// A sum or an extreme outgrew 38 digits.
 #[derive(Debug)]
@@ -18,17 +20,23 @@ pub(crate) struct States {
     /// Lines in each group.
     lines: Vec<u64>,
     values: Vec<ValueStates>,
+    finer: Vec<FinerGroups>,
 }
 
 /// The states of one formula over lines.
 #[derive(Debug, Clone)]
 struct ValueStates {
-    gives: LineType,
+    gives: Type,
+    needs: Needs,
     /// Lines of each group in which the formula is not blank.
     present: Vec<u64>,
-    sums: Option<Sums>,
-    lows: Option<Extremes>,
-    highs: Option<Extremes>,
+    sums: Sums,
+    lows: Extremes,
+    highs: Extremes,
+    squares: Vec<Moments>,
+    firsts: Vec<Option<(i128, Value)>>,
+    lasts: Vec<Option<(i128, Value)>>,
+    lists: Vec<Vec<Value>>,
 }
 
 #[derive(Debug, Clone)]
@@ -43,57 +51,22 @@ enum Extremes {
     Float(Vec<f64>),
 }
 
-/// Which states a formula over lines needs for the measures that use it.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Needs {
-    pub(crate) gives: LineType,
-    pub(crate) sum: bool,
-    pub(crate) low: bool,
-    pub(crate) high: bool,
-}
-
 impl States {
-    pub(crate) fn new(needs: &[Needs]) -> States {
-        let value = |needs: &Needs| {
-            let float = needs.gives == LineType::Float;
-            let extremes = |wanted: bool| match float {
-                _ if !wanted => None,
-                true => Some(Extremes::Float(Vec::new())),
-                false => Some(Extremes::Exact(Vec::new())),
-            };
-            let sums = if float { Sums::Float(Vec::new()) } else { Sums::Exact(Vec::new()) };
-            ValueStates {
-                gives: needs.gives,
-                present: Vec::new(),
-                sums: needs.sum.then_some(sums),
-                lows: extremes(needs.low),
-                highs: extremes(needs.high),
-            }
-        };
-        States { lines: Vec::new(), values: needs.iter().map(value).collect() }
+    pub(crate) fn new(values: &[LineValue]) -> States {
+        let values = values.iter().map(|v| ValueStates::new(v.formula.gives, v.needs)).collect();
+        States { lines: Vec::new(), values, finer: Vec::new() }
+    }
+
+    /// The same with groups that are finer than these.
+    pub(super) fn with_finer(mut self, finer: Vec<FinerGroups>) -> States {
+        self.finer = finer;
+        self
     }
 
     /// Makes room for so many groups.
     pub(crate) fn resize(&mut self, groups: usize) {
         self.lines.resize(groups, 0);
-        for value in &mut self.values {
-            value.present.resize(groups, 0);
-            match &mut value.sums {
-                Some(Sums::Exact(sums)) => sums.resize(groups, 0),
-                Some(Sums::Float(sums)) => sums.resize(groups, ExactFloat::default()),
-                None => {}
-            }
-            for (extremes, exact, float) in [
-                (&mut value.lows, i128::MAX, f64::INFINITY),
-                (&mut value.highs, i128::MIN, f64::NEG_INFINITY),
-            ] {
-                match extremes {
-                    Some(Extremes::Exact(all)) => all.resize(groups, exact),
-                    Some(Extremes::Float(all)) => all.resize(groups, float),
-                    None => {}
-                }
-            }
-        }
+        self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
     /// Counts a line into each group named.
@@ -109,110 +82,174 @@ impl States {
         value: usize,
         groups: &[u32],
         numbers: &Numbers<'_>,
+        by: Option<&Numbers<'_>>,
     ) -> Result<(), Outgrown> {
-        let state = &mut self.values[value];
-        match &numbers.blanks {
-            None => groups.iter().for_each(|group| state.present[*group as usize] += 1),
-            Some(blanks) => {
-                for (group, valid) in groups.iter().zip(blanks.iter()) {
-                    state.present[*group as usize] += u64::from(valid);
-                }
-            }
-        }
-        match &numbers.data {
-            Data::Narrow(digits) => state.take_exact(groups, digits, numbers, i128::from),
-            Data::Wide(digits) => state.take_exact(groups, digits, numbers, |v| v),
-            Data::Float(floats) => {
-                state.take_floats(groups, floats, numbers);
-                Ok(())
-            }
-        }
+        self.values[value].update(groups, numbers, by)
     }
 
-    /// States of fewer groups: each group here is merged into the one that `into` names for it.
+    /// States of fewer groups: each group here is merged into the one that `into` names for it, or
+    /// left out where that is [`States::NOWHERE`].
     pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Outgrown> {
-        let needs: Vec<Needs> = self.values.iter().map(ValueStates::needs).collect();
-        let mut merged = States::new(&needs);
+        let mut merged = States {
+            lines: vec![0; groups],
+            values: self.values.iter().map(|v| ValueStates::new(v.gives, v.needs)).collect(),
+            finer: self.finer.iter().map(|finer| finer.merged(into)).collect::<Result<_, _>>()?,
+        };
         merged.resize(groups);
-        merged.merge(self, into)?;
+        for (target, lines) in into.iter().zip(&self.lines).filter(|(target, _)| **target != States::NOWHERE)
+        {
+            merged.lines[*target as usize] += lines;
+        }
+        for (mine, theirs) in merged.values.iter_mut().zip(&self.values) {
+            mine.merge(theirs, into)?;
+        }
         Ok(merged)
     }
 
-    /// Merges the states of `other`, each group into the one that `into` names for it.
-    fn merge(&mut self, other: &States, into: &[u32]) -> Result<(), Outgrown> {
-        for (target, lines) in into.iter().zip(&other.lines) {
-            self.lines[*target as usize] += lines;
-        }
-        for (mine, theirs) in self.values.iter_mut().zip(&other.values) {
-            for (target, present) in into.iter().zip(&theirs.present) {
-                mine.present[*target as usize] += present;
-            }
-            match (&mut mine.sums, &theirs.sums) {
-                (Some(Sums::Exact(mine)), Some(Sums::Exact(theirs))) => {
-                    let mut outgrown = false;
-                    for (target, sum) in into.iter().zip(theirs) {
-                        let slot = &mut mine[*target as usize];
-                        let (sum, over) = slot.overflowing_add(*sum);
-                        *slot = sum;
-                        outgrown |= over;
-                    }
-                    if outgrown {
-                        return Err(Outgrown);
-                    }
-                }
-                (Some(Sums::Float(mine)), Some(Sums::Float(theirs))) => {
-                    into.iter().zip(theirs).for_each(|(target, sum)| mine[*target as usize].merge(sum));
-                }
-                _ => {}
-            }
-            merge_extremes(&mut mine.lows, &theirs.lows, into, true);
-            merge_extremes(&mut mine.highs, &theirs.highs, into, false);
-        }
-        Ok(())
-    }
+    /// The target of groups that are left out.
+    pub(crate) const NOWHERE: u32 = u32::MAX;
 
     /// Lines in a group.
     pub(crate) fn lines(&self, group: usize) -> u64 {
         self.lines[group]
     }
 
+    /// How many groups there are.
+    pub(crate) fn len(&self) -> usize {
+        self.lines.len()
+    }
+
     /// The value of an aggregate in every group; `None` where it is blank.
-    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Vec<Option<Value>> {
-        let groups = 0..self.lines.len();
-        let Some(value) = aggregate.value else {
-            return groups.map(|g| Some(Value::whole(self.lines[g]))).collect();
-        };
-        let state = &self.values[value];
-        groups.map(|group| state.finish(aggregate.function, group)).collect()
+    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vec<Option<Value>>, Outgrown> {
+        match aggregate {
+            Aggregate::Lines => Ok(self.lines.iter().map(|lines| Some(Value::whole(*lines))).collect()),
+            Aggregate::Of { function, value } => {
+                let state = &self.values[*value];
+                (0..self.len()).map(|group| state.finish(*function, group)).collect()
+            }
+            Aggregate::Distinct { finer } => {
+                Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
+            }
+            Aggregate::Nested { function, finer, inner } => {
+                let lists = self.finer[*finer].lists(inner, self.len())?;
+                lists.iter().map(|values| summarize(*function, values)).collect()
+            }
+        }
     }
 }
 
-fn merge_extremes(mine: &mut Option<Extremes>, theirs: &Option<Extremes>, into: &[u32], low: bool) {
-    match (mine, theirs) {
-        (Some(Extremes::Exact(mine)), Some(Extremes::Exact(theirs))) => {
-            for (target, value) in into.iter().zip(theirs) {
-                let slot = &mut mine[*target as usize];
-                *slot = if low { (*slot).min(*value) } else { (*slot).max(*value) };
-            }
+impl Extremes {
+    fn new(float: bool) -> Extremes {
+        if float { Extremes::Float(Vec::new()) } else { Extremes::Exact(Vec::new()) }
+    }
+
+    fn resize(&mut self, groups: usize, exact: i128, float: f64) {
+        match self {
+            Extremes::Exact(all) => all.resize(groups, exact),
+            Extremes::Float(all) => all.resize(groups, float),
         }
-        (Some(Extremes::Float(mine)), Some(Extremes::Float(theirs))) => {
-            for (target, value) in into.iter().zip(theirs) {
-                let slot = &mut mine[*target as usize];
-                *slot = if low { slot.min(*value) } else { slot.max(*value) };
+    }
+
+    fn merge(&mut self, theirs: &Extremes, into: &[u32], low: bool) {
+        let kept = |target: &&u32| **target != States::NOWHERE;
+        match (self, theirs) {
+            (Extremes::Exact(mine), Extremes::Exact(theirs)) => {
+                for (target, value) in into.iter().zip(theirs).filter(|(target, _)| kept(target)) {
+                    let slot = &mut mine[*target as usize];
+                    *slot = if low { (*slot).min(*value) } else { (*slot).max(*value) };
+                }
             }
+            (Extremes::Float(mine), Extremes::Float(theirs)) => {
+                for (target, value) in into.iter().zip(theirs).filter(|(target, _)| kept(target)) {
+                    let slot = &mut mine[*target as usize];
+                    *slot = if low { slot.min(*value) } else { slot.max(*value) };
+                }
+            }
+            _ => {}
         }
-        _ => {}
     }
 }
 
 impl ValueStates {
-    fn needs(&self) -> Needs {
-        Needs {
-            gives: self.gives,
-            sum: self.sums.is_some(),
-            low: self.lows.is_some(),
-            high: self.highs.is_some(),
+    fn new(gives: Type, needs: Needs) -> ValueStates {
+        let float = gives == Type::Float;
+        ValueStates {
+            gives,
+            needs,
+            present: Vec::new(),
+            sums: if float { Sums::Float(Vec::new()) } else { Sums::Exact(Vec::new()) },
+            lows: Extremes::new(float),
+            highs: Extremes::new(float),
+            squares: Vec::new(),
+            firsts: Vec::new(),
+            lasts: Vec::new(),
+            lists: Vec::new(),
         }
+    }
+
+    fn resize(&mut self, groups: usize) {
+        let Needs { sum, low, high, squares, first, last, list } = self.needs;
+        self.present.resize(groups, 0);
+        if sum {
+            match &mut self.sums {
+                Sums::Exact(sums) => sums.resize(groups, 0),
+                Sums::Float(sums) => sums.resize(groups, ExactFloat::default()),
+            }
+        }
+        if low {
+            self.lows.resize(groups, i128::MAX, f64::INFINITY);
+        }
+        if high {
+            self.highs.resize(groups, i128::MIN, f64::NEG_INFINITY);
+        }
+        if squares {
+            self.squares.resize(groups, Moments::default());
+        }
+        if first {
+            self.firsts.resize(groups, None);
+        }
+        if last {
+            self.lasts.resize(groups, None);
+        }
+        if list {
+            self.lists.resize(groups, Vec::new());
+        }
+    }
+
+    fn update(
+        &mut self,
+        groups: &[u32],
+        numbers: &Numbers<'_>,
+        by: Option<&Numbers<'_>>,
+    ) -> Result<(), Outgrown> {
+        match &numbers.blanks {
+            None => groups.iter().for_each(|group| self.present[*group as usize] += 1),
+            Some(blanks) => {
+                for (group, valid) in groups.iter().zip(blanks.iter()) {
+                    self.present[*group as usize] += u64::from(valid);
+                }
+            }
+        }
+        match &numbers.data {
+            Data::Narrow(digits) => self.take_exact(groups, digits, numbers, i128::from)?,
+            Data::Wide(digits) => self.take_exact(groups, digits, numbers, |v| v)?,
+            Data::Float(floats) => self.take_floats(groups, floats, numbers),
+        }
+        if self.needs.list {
+            let (gives, lists) = (self.gives, &mut self.lists);
+            each_value(groups, numbers, gives, |group, _, value| lists[group].push(value));
+        }
+        let Some(by) = by else { return Ok(()) };
+        let (gives, firsts, lasts) = (self.gives, &mut self.firsts, &mut self.lasts);
+        each_value(groups, numbers, gives, |group, line, value| {
+            if by.blanks.as_ref().is_some_and(|blanks| blanks.is_null(line)) {
+                return;
+            }
+            let place = (by.data.ordered(line), value);
+            firsts.get_mut(group).into_iter().for_each(|slot| earlier(slot, place));
+            lasts.get_mut(group).into_iter().for_each(|slot| later(slot, place));
+        });
+        Ok(())
     }
 
     fn take_exact<T: Copy>(
@@ -222,7 +259,7 @@ impl ValueStates {
         numbers: &Numbers<'_>,
         wide: impl Fn(T) -> i128,
     ) -> Result<(), Outgrown> {
-        if let Some(Sums::Exact(sums)) = &mut self.sums {
+        if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
             let mut outgrown = false;
             each_present(groups, digits, numbers, |group, value| {
                 let (sum, over) = sums[group].overflowing_add(wide(value));
@@ -233,63 +270,149 @@ impl ValueStates {
                 return Err(Outgrown);
             }
         }
-        if let Some(Extremes::Exact(lows)) = &mut self.lows {
+        if let (true, Extremes::Exact(lows)) = (self.needs.low, &mut self.lows) {
             each_present(groups, digits, numbers, |group, value| lows[group] = lows[group].min(wide(value)));
         }
-        if let Some(Extremes::Exact(highs)) = &mut self.highs {
+        if let (true, Extremes::Exact(highs)) = (self.needs.high, &mut self.highs) {
             each_present(groups, digits, numbers, |group, value| {
                 highs[group] = highs[group].max(wide(value))
             });
+        }
+        if self.needs.squares {
+            let (mut outcome, squares) = (Ok(()), &mut self.squares);
+            each_present(groups, digits, numbers, |group, value| {
+                if let Err(outgrown) = squares[group].add_exact(wide(value)) {
+                    outcome = Err(outgrown);
+                }
+            });
+            outcome?;
         }
         Ok(())
     }
 
     fn take_floats(&mut self, groups: &[u32], floats: &[f64], numbers: &Numbers<'_>) {
-        if let Some(Sums::Float(sums)) = &mut self.sums {
+        if let (true, Sums::Float(sums)) = (self.needs.sum, &mut self.sums) {
             each_present(groups, floats, numbers, |group, value| sums[group].add(value));
         }
-        if let Some(Extremes::Float(lows)) = &mut self.lows {
+        if let (true, Extremes::Float(lows)) = (self.needs.low, &mut self.lows) {
             each_present(groups, floats, numbers, |group, value| lows[group] = lows[group].min(value));
         }
-        if let Some(Extremes::Float(highs)) = &mut self.highs {
+        if let (true, Extremes::Float(highs)) = (self.needs.high, &mut self.highs) {
             each_present(groups, floats, numbers, |group, value| highs[group] = highs[group].max(value));
+        }
+        if self.needs.squares {
+            let squares = &mut self.squares;
+            each_present(groups, floats, numbers, |group, value| squares[group].add_float(value));
         }
     }
 
-    fn finish(&self, function: Function, group: usize) -> Option<Value> {
+    fn merge(&mut self, theirs: &ValueStates, into: &[u32]) -> Result<(), Outgrown> {
+        let targets = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
+        for (group, target) in targets() {
+            self.present[*target as usize] += theirs.present[group];
+        }
+        if self.needs.sum {
+            match (&mut self.sums, &theirs.sums) {
+                (Sums::Exact(mine), Sums::Exact(theirs)) => {
+                    let mut outgrown = false;
+                    for (group, target) in targets() {
+                        let slot = &mut mine[*target as usize];
+                        let (sum, over) = slot.overflowing_add(theirs[group]);
+                        *slot = sum;
+                        outgrown |= over;
+                    }
+                    if outgrown {
+                        return Err(Outgrown);
+                    }
+                }
+                (Sums::Float(mine), Sums::Float(theirs)) => {
+                    targets().for_each(|(group, target)| mine[*target as usize].merge(&theirs[group]));
+                }
+                _ => {}
+            }
+        }
+        if self.needs.low {
+            self.lows.merge(&theirs.lows, into, true);
+        }
+        if self.needs.high {
+            self.highs.merge(&theirs.highs, into, false);
+        }
+        for (group, target) in targets() {
+            let target = *target as usize;
+            if self.needs.squares {
+                self.squares[target].merge(&theirs.squares[group])?;
+            }
+            if let Some(place) = theirs.firsts.get(group).copied().flatten() {
+                earlier(&mut self.firsts[target], place);
+            }
+            if let Some(place) = theirs.lasts.get(group).copied().flatten() {
+                later(&mut self.lasts[target], place);
+            }
+            if self.needs.list {
+                self.lists[target].extend_from_slice(&theirs.lists[group]);
+            }
+        }
+        Ok(())
+    }
+
+    fn finish(&self, function: Function, group: usize) -> Result<Option<Value>, Outgrown> {
         let present = self.present[group];
         if function == Function::Count {
-            return Some(Value::whole(present));
+            return Ok(Some(Value::whole(present)));
         }
         if present == 0 {
-            return None;
+            return Ok(None);
         }
-        let scale = if let LineType::Exact { scale } = self.gives { scale } else { 0 };
+        let scale = self.gives.scale();
         let exact = |digits: i128| match self.gives {
-            LineType::Day => Value::Date(digits as i32),
+            Type::Day => Value::Date(digits as i32),
             _ => Value::Exact { digits, scale },
         };
-        let extreme = |extremes: &Option<Extremes>| match extremes {
-            Some(Extremes::Exact(all)) => Some(exact(all[group])),
-            Some(Extremes::Float(all)) => Some(Value::Float(all[group])),
-            None => None,
+        let extreme = |extremes: &Extremes| match extremes {
+            Extremes::Exact(all) => exact(all[group]),
+            Extremes::Float(all) => Value::Float(all[group]),
         };
-        match function {
-            Function::Min => extreme(&self.lows),
-            Function::Max => extreme(&self.highs),
-            Function::Sum => match self.sums.as_ref()? {
-                Sums::Exact(sums) => Some(exact(sums[group])),
-                Sums::Float(sums) => Some(Value::Float(sums[group].value())),
-            },
-            Function::Mean => match self.sums.as_ref()? {
-                Sums::Exact(sums) => {
-                    let parts = present as f64 * 10f64.powi(scale.into());
-                    Some(Value::Float(sums[group] as f64 / parts))
-                }
-                Sums::Float(sums) => Some(Value::Float(sums[group].value() / present as f64)),
-            },
-            Function::Count => None,
-        }
+        Ok(match function {
+            Function::Min => Some(extreme(&self.lows)),
+            Function::Max => Some(extreme(&self.highs)),
+            Function::First => self.firsts[group].map(|(_, value)| value),
+            Function::Last => self.lasts[group].map(|(_, value)| value),
+            Function::Sum => Some(match &self.sums {
+                Sums::Exact(sums) => exact(sums[group]),
+                Sums::Float(sums) => Value::Float(sums[group].value()),
+            }),
+            Function::Mean => Some(Value::Float(match &self.sums {
+                Sums::Exact(sums) => sums[group] as f64 / (present as f64 * 10f64.powi(scale.into())),
+                Sums::Float(sums) => sums[group].value() / present as f64,
+            })),
+            Function::Variance { population } | Function::Deviation { population } => {
+                let squares = match &self.sums {
+                    Sums::Exact(sums) => self.squares[group].about_mean(sums[group], present, scale),
+                    Sums::Float(sums) => self.squares[group].about_float_mean(&sums[group], present),
+                };
+                spread(function, squares, present, population).map(Value::Float)
+            }
+            Function::Quantile(share) => {
+                let mut sorted = self.lists[group].clone();
+                sorted.sort_unstable_by(Value::order);
+                Some(Value::Float(quantile(share, sorted.len(), |i| sorted[i].as_f64())))
+            }
+            Function::Count | Function::Distinct => None,
+        })
+    }
+}
+
+/// Keeps the earlier of two; of the same day, the lower value.
+fn earlier(slot: &mut Option<(i128, Value)>, place: (i128, Value)) {
+    if slot.is_none_or(|known| place.0.cmp(&known.0).then_with(|| place.1.order(&known.1)).is_lt()) {
+        *slot = Some(place);
+    }
+}
+
+/// Keeps the later of two; of the same day, the higher value.
+fn later(slot: &mut Option<(i128, Value)>, place: (i128, Value)) {
+    if slot.is_none_or(|known| place.0.cmp(&known.0).then_with(|| place.1.order(&known.1)).is_gt()) {
+        *slot = Some(place);
     }
 }
 
@@ -304,5 +427,14 @@ fn each_present<T: Copy>(
     match &numbers.blanks {
         None => groups.iter().zip(values).for_each(|(group, value)| take(*group as usize, *value)),
         Some(blanks) => blanks.valid_indices().for_each(|i| take(groups[i] as usize, values[i])),
+    }
+}
+
+/// The same with whole values, and the line.
+fn each_value(groups: &[u32], numbers: &Numbers<'_>, gives: Type, mut take: impl FnMut(usize, usize, Value)) {
+    for (line, group) in groups.iter().enumerate() {
+        if numbers.blanks.as_ref().is_none_or(|blanks| blanks.is_valid(line)) {
+            take(*group as usize, line, numbers.data.value(line, gives));
+        }
     }
 }

@@ -70,6 +70,66 @@ impl DatePart {
         DatePart::ALL.iter().find(|(part, _)| *part == self).map_or("", |(_, name)| name)
     }
 
+    /// Whether its periods come round again, as weekdays do.
+    pub fn is_cyclic(self) -> bool {
+        matches!(self, DatePart::QuarterOfYear | DatePart::MonthOfYear | DatePart::Weekday)
+    }
+
+    /// The first day of a running period.
+    pub(crate) fn first_day(self, period: i32) -> Option<i32> {
+        let month = |months: i32| {
+            day_of(NaiveDate::from_ymd_opt(months.div_euclid(12), months.rem_euclid(12) as u32 + 1, 1)?)
+        };
+        match self {
+            DatePart::Year => month(period.checked_mul(12)?),
+            DatePart::Quarter => month(period.checked_mul(3)?),
+            DatePart::Month => month(period),
+            DatePart::Week => period.checked_mul(7)?.checked_sub(3),
+            DatePart::Day => Some(period),
+            _ => None,
+        }
+    }
+
+    /// How many months it lasts, where it lasts whole months.
+    fn months(self) -> Option<i32> {
+        match self {
+            DatePart::Year => Some(12),
+            DatePart::Quarter => Some(3),
+            DatePart::Month => Some(1),
+            _ => None,
+        }
+    }
+
+    /// The period of this part that is so many periods of another part away; `None` where there is
+    /// none, as of 31 January a month later.
+    pub(crate) fn shifted(self, period: i32, by: i32, of: DatePart) -> Option<i32> {
+        if self == of {
+            return period.checked_add(by);
+        }
+        let months = of.months().map(|months| months * by);
+        match (self, months) {
+            (DatePart::Day, Some(months)) => {
+                let day = date(period)?;
+                let by = chrono::Months::new(months.unsigned_abs());
+                let moved = if months < 0 { day.checked_sub_months(by) } else { day.checked_add_months(by) }?;
+                (moved.day() == day.day()).then_some(())?;
+                day_of(moved)
+            }
+            (DatePart::Day, None) if of == DatePart::Week => period.checked_add(7 * by),
+            (DatePart::Week, Some(months)) if months % 12 == 0 => {
+                let week = date(period.checked_mul(7)?.checked_sub(3)?)?.iso_week();
+                let monday =
+                    NaiveDate::from_isoywd_opt(week.year() + months / 12, week.week(), chrono::Weekday::Mon)?;
+                DatePart::Week.period(day_of(monday)?)
+            }
+            (_, Some(months)) => {
+                let own = self.months()?;
+                (months % own == 0).then(|| period.checked_add(months / own))?
+            }
+            _ => None,
+        }
+    }
+
     /// The period that a day (counted from 1970-01-01) falls into. `None` for days that no
     /// calendar has: a quarter of a million years from now.
     pub(crate) fn period(self, day: i32) -> Option<i32> {
@@ -142,6 +202,10 @@ impl DatePart {
             DatePart::Weekday => WEEKDAYS[period.rem_euclid(7) as usize].into(),
         }
     }
+}
+
+fn day_of(date: NaiveDate) -> Option<i32> {
+    date.num_days_from_ce().checked_sub(EPOCH)
 }
 
 fn date(day: i32) -> Option<NaiveDate> {

@@ -49,6 +49,11 @@ impl Coder {
         }
     }
 
+    /// What a code stands for.
+    pub(crate) fn member(&self, code: u32) -> &Member {
+        &self.members[code as usize]
+    }
+
     pub(crate) fn into_members(self) -> Vec<Member> {
         self.members
     }

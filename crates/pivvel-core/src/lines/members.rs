@@ -36,6 +36,12 @@ pub enum Member {
     Float(u64),
     /// Yes or no.
     YesNo(bool),
+    /// A tier, by its place from the lowest.
+    Tier(u32, Box<str>),
+    /// The members that were not picked, taken together.
+    Others(Box<str>),
+    /// A member that is computed from its siblings, by its place in the brief.
+    Calculated(u32, Box<str>),
 }
 
 impl Member {
@@ -48,6 +54,9 @@ impl Member {
             Member::Number { digits, scale } => decimal_text(*digits, *scale),
             Member::Float(bits) => f64::from_bits(*bits).to_string(),
             Member::YesNo(yes) => if *yes { "yes" } else { "no" }.into(),
+            Member::Tier(_, label) | Member::Others(label) | Member::Calculated(_, label) => {
+                label.to_string()
+            }
         }
     }
 }
@@ -66,8 +75,7 @@ impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
         let labels: Vec<String> = members.iter().map(Member::label).collect();
         let named = |names: &[&str]| {
-            let mut texts =
-                members.iter().zip(&labels).filter(|(m, _)| !matches!(m, Member::Blank)).peekable();
+            let mut texts = members.iter().zip(&labels).filter(|(m, _)| rank(m) == 0).peekable();
             texts.peek().is_some()
                 && texts
                     .all(|(m, label)| matches!(m, Member::Text(_)) && calendar_place(names, label).is_some())
@@ -133,15 +141,48 @@ impl Members {
         order.into_iter()
     }
 
+    /// The same members with one more, and its id; the id that it has where it is there already.
+    pub(crate) fn with(&self, member: Member) -> (Members, MemberId) {
+        if let Some(place) = self.members.iter().position(|known| *known == member) {
+            return (self.clone(), MemberId(place as u32));
+        }
+        let mut members = self.members.clone();
+        members.push(member);
+        (Members::new(members), MemberId(self.members.len() as u32))
+    }
+
+    /// The member of a label; not one that is made of members where another has the label too.
+    pub(crate) fn find(&self, label: &str) -> Option<MemberId> {
+        let all = || (0..self.members.len()).filter(|i| self.labels[*i] == label);
+        let made = |i: &usize| rank(&self.members[*i]) > 1;
+        all().find(|i| !made(i)).or_else(|| all().next()).map(|i| MemberId(i as u32))
+    }
+
+    /// The member of a period.
+    pub(crate) fn period(&self, part: DatePart, period: i32) -> Option<MemberId> {
+        let wanted = Member::Period(part, period);
+        self.members.iter().position(|known| *known == wanted).map(|i| MemberId(i as u32))
+    }
+
+    /// Every label.
+    pub(crate) fn labels(&self) -> impl Iterator<Item = &str> {
+        self.labels.iter().map(String::as_str)
+    }
+
     /// Where the member stands in natural order, from 0.
     pub(crate) fn place(&self, id: MemberId) -> u32 {
         self.places[id.index()]
     }
 }
 
-/// The blank member comes last.
+/// The blank member comes after the others, and what is made of members after that.
 fn rank(member: &Member) -> u8 {
-    u8::from(matches!(member, Member::Blank))
+    match member {
+        Member::Blank => 1,
+        Member::Others(_) => 2,
+        Member::Calculated(..) => 3,
+        _ => 0,
+    }
 }
 
 fn natural(a: &Member, b: &Member) -> Ordering {
@@ -150,6 +191,9 @@ fn natural(a: &Member, b: &Member) -> Ordering {
         (Member::Number { digits: a, .. }, Member::Number { digits: b, .. }) => a.cmp(b),
         (Member::Float(a), Member::Float(b)) => f64::from_bits(*a).total_cmp(&f64::from_bits(*b)),
         (Member::YesNo(a), Member::YesNo(b)) => b.cmp(a),
+        (Member::Tier(a, _), Member::Tier(b, _)) | (Member::Calculated(a, _), Member::Calculated(b, _)) => {
+            a.cmp(b)
+        }
         _ => Ordering::Equal,
     }
 }

@@ -9,7 +9,9 @@ mod decimal;
 mod dictionary;
 mod kind;
 mod members;
+mod related;
 mod source;
+mod value;
 
 pub use calendar::DatePart;
 pub(crate) use calendar::{date_from_text, date_text};
@@ -19,4 +21,6 @@ pub(crate) use decimal::{pow10, rescale};
 pub(crate) use dictionary::mix;
 pub use kind::Kind;
 pub use members::{Member, MemberId, Members};
-pub use source::{Batches, LineSource, Tally};
+pub use related::Related;
+pub use source::{Batches, LineSource, Tally, Unmatched};
+pub use value::Value;

@@ -12,6 +12,21 @@ pub struct Tally {
     pub empty_lines: u64,
     /// Values that did not fit their column's kind and were taken as blank, as was asked.
     pub blanked: u64,
+    /// Lines that found no partner in a related table, by table.
+    pub unmatched: Vec<Unmatched>,
+}
+
+/// Lines that found no partner in a related table; what it brings is blank for them.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Unmatched {
+    /// The table.
+    pub table: String,
+    /// How many lines.
+    pub lines: u64,
+    /// How many different keys they have.
+    pub keys: u64,
+    /// The most frequent of these keys.
+    pub examples: Vec<String>,
 }
 
 /// Anything that sales lines can be read from, in batches, with a schema known beforehand.

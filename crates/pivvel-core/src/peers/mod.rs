@@ -3,15 +3,20 @@
 //! The peers of a cell are the cells of the same measure at the same grain. A total is never among
 //! the peers of its parts, so it cannot make them look small.
 
-use crate::grouping::Value;
+use crate::lines::Value;
 
-/// The cells of one measure at one grain, measured by one yardstick.
+/// The cells of one measure at one grain, each measured by the yardstick of its class: plain
+/// members, the others, and each calculated item by itself.
 #[derive(Debug, Clone)]
 pub struct Peers {
-    yardstick: Option<Yardstick>,
+    yardsticks: Vec<Option<Yardstick>>,
+    /// The yardstick of each cell; [`NONE`] for cells that are not shown.
+    class_of: Vec<u16>,
     /// Rank by cell; 0 for a cell without a value.
     ranks: Vec<u32>,
 }
+
+const NONE: u16 = u16::MAX;
 
 /// The reference numbers of one group of peers.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -27,30 +32,33 @@ pub struct Yardstick {
 }
 
 impl Peers {
-    pub(crate) fn new(values: &[Option<Value>]) -> Peers {
-        let mut order: Vec<(usize, Value)> =
-            values.iter().enumerate().filter_map(|(cell, value)| Some((cell, (*value)?))).collect();
-        order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
-        let mut ranks = vec![0; values.len()];
-        let mut rank = 0;
-        for (place, (cell, value)) in order.iter().enumerate() {
-            if place == 0 || order[place - 1].1.order(value).is_ne() {
-                rank = place as u32 + 1;
-            }
-            ranks[*cell] = rank;
+    pub(crate) fn new(values: &[Option<Value>], classes: &[(u16, u16)], shown: &[bool]) -> Peers {
+        // Plain cells are the first class, whether there are any or not.
+        let mut known = vec![(0, 0)];
+        let mut orders: Vec<Vec<(usize, Value)>> = vec![Vec::new()];
+        let mut class_of = vec![NONE; values.len()];
+        for cell in (0..values.len()).filter(|cell| shown[*cell]) {
+            let class = known.iter().position(|class| *class == classes[cell]).unwrap_or_else(|| {
+                known.push(classes[cell]);
+                orders.push(Vec::new());
+                known.len() - 1
+            });
+            class_of[cell] = class as u16;
+            orders[class].extend(values[cell].map(|value| (cell, value)));
         }
-        let yardstick = order.first().zip(order.last()).map(|((_, high), (_, low))| Yardstick {
-            count: order.len() as u64,
-            low: *low,
-            high: *high,
-            mean: mean(&order),
-        });
-        Peers { yardstick, ranks }
+        let mut ranks = vec![0; values.len()];
+        let yardsticks = orders.into_iter().map(|order| measure(order, &mut ranks)).collect();
+        Peers { yardsticks, class_of, ranks }
     }
 
-    /// The yardstick; `None` where no cell has a value.
+    /// The yardstick of plain members; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
-        self.yardstick.as_ref()
+        self.yardsticks[0].as_ref()
+    }
+
+    /// The yardstick of a cell's own peers.
+    pub(crate) fn yardstick_of(&self, cell: usize) -> Option<&Yardstick> {
+        self.yardsticks.get(usize::from(self.class_of[cell]))?.as_ref()
     }
 
     /// The rank of a cell, 1 for the highest value; equal values share the lowest rank number.
@@ -58,10 +66,31 @@ impl Peers {
         Some(self.ranks[cell]).filter(|rank| *rank > 0)
     }
 
+    /// Where a cell's value stands among its peers.
+    pub(crate) fn position(&self, cell: usize, value: &Value) -> Option<f64> {
+        self.yardstick_of(cell)?.position(value)
+    }
+}
+
+/// The yardstick of values, and the rank of each.
+fn measure(mut order: Vec<(usize, Value)>, ranks: &mut [u32]) -> Option<Yardstick> {
+    order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
+    let mut rank = 0;
+    for (place, (cell, value)) in order.iter().enumerate() {
+        if place == 0 || order[place - 1].1.order(value).is_ne() {
+            rank = place as u32 + 1;
+        }
+        ranks[*cell] = rank;
+    }
+    let ((_, high), (_, low)) = order.first().zip(order.last())?;
+    Some(Yardstick { count: order.len() as u64, low: *low, high: *high, mean: mean(&order) })
+}
+
+impl Yardstick {
     /// Where a value stands between the lowest and the highest, from 0 to 1; `None` for a lone
     /// cell and where low and high are the same.
     pub fn position(&self, value: &Value) -> Option<f64> {
-        let Yardstick { low, high, .. } = self.yardstick?;
+        let Yardstick { low, high, .. } = *self;
         match (low, high, *value) {
             (
                 Value::Exact { digits: low, .. },

@@ -3,8 +3,9 @@
 use std::ops::Range;
 
 use pivvel_core::{
-    BadValues, Brief, DimensionBrief, EmphasisBrief, Error, Form, MeasureBrief, Negative, NumberFormat,
-    Placement, Result, Scaling,
+    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Error, Form, ItemBrief,
+    MeasureBrief, Negative, NumberFormat, Placement, RelatedBrief, Result, Scaling, TierBrief, TopBrief,
+    TotalsOf,
 };
 use toml_edit::{Document, Item, TableLike};
 
@@ -143,6 +144,27 @@ impl Reader<'_> {
                     let values = [BadValues::Stop, BadValues::Blank];
                     brief.bad_values = self.choice(&at, "choice", &keys::BAD_VALUES, &values)?;
                 }
+                "derived" => {
+                    for (name, at) in self.named(&at, "a table of formulas by column")? {
+                        brief.derived.push((name, self.text(&at)?));
+                    }
+                }
+                "related" => {
+                    for (name, at) in self.named(&at, "a table of related files")? {
+                        brief.related.push(self.related(&name, &at)?);
+                    }
+                }
+                "assumptions" => {
+                    for (name, at) in self.named(&at, "a table of assumptions")? {
+                        brief.assumptions.push(self.assumption(&name, &at)?);
+                    }
+                }
+                "tiers" => {
+                    for (name, at) in self.named(&at, "a table of tiers")? {
+                        brief.tiers.push(self.tier(&name, &at)?);
+                    }
+                }
+                "items" => brief.items = self.items(&at)?,
                 "measures" => {
                     for (name, at) in self.named(&at, "a table of measures")? {
                         brief.measures.push(self.measure(&name, &at)?);
@@ -182,6 +204,13 @@ impl Reader<'_> {
                 "formula" => measure.formula = self.text(&at)?,
                 "label" => measure.label = Some(self.text(&at)?),
                 "totals" => measure.totals = self.flag(&at)?,
+                "hidden" => measure.hidden = self.flag(&at)?,
+                "levels" => {
+                    for (level, at) in self.named(&at, "a table of formulas by level")? {
+                        let formula = self.text(&at)?;
+                        measure.levels.push((level, (formula != "none").then_some(formula)));
+                    }
+                }
                 _ => measure.format = self.format(&at)?,
             }
         }
@@ -243,10 +272,156 @@ impl Reader<'_> {
         for (key, at) in self.table(at, &keys::DIMENSION, "a table")? {
             match key.as_str() {
                 "label" => dimension.label = Some(self.text(&at)?),
-                _ => dimension.order = Some(self.text(&at)?),
+                "order" if at.item.is_array() => dimension.listed = self.texts(&at)?,
+                "order" => dimension.order = Some(self.text(&at)?),
+                "top" => dimension.top = Some(self.top(&at, false)?),
+                "bottom" => dimension.top = Some(self.top(&at, true)?),
+                "having" => dimension.having = Some(self.text(&at)?),
+                "only" => dimension.only = self.texts(&at)?,
+                "except" => dimension.except = self.texts(&at)?,
+                "totals_of" => {
+                    let ways = [TotalsOf::All, TotalsOf::Shown];
+                    dimension.totals_of = self.choice(&at, "choice", &keys::TOTALS_OF, &ways)?;
+                }
+                _ => {
+                    for (member, at) in self.named(&at, "a table of labels by member")? {
+                        dimension.labels.push((member, self.text(&at)?));
+                    }
+                }
             }
         }
         Ok(dimension)
+    }
+
+    fn top(&self, at: &At<'_>, bottom: bool) -> Result<TopBrief> {
+        let mut top =
+            TopBrief { count: String::new(), by: String::new(), bottom, overall: false, others: None };
+        for (key, at) in self.table(at, &keys::TOP_N, "a table, as in { count = 5, by = \"sales\" }")? {
+            match key.as_str() {
+                "count" => top.count = self.number_or_text(&at)?,
+                "by" => top.by = self.text(&at)?,
+                "overall" => top.overall = self.flag(&at)?,
+                _ => top.others = Some(self.text(&at)?),
+            }
+        }
+        if top.count.is_empty() || top.by.is_empty() {
+            let message = format!("{} says how many and by what: {{ count = 5, by = \"sales\" }}", at.path);
+            return Err(Error::request(self.line(at.item.span()), message));
+        }
+        Ok(top)
+    }
+
+    /// A number as it is written, or a text.
+    fn number_or_text(&self, at: &At<'_>) -> Result<String> {
+        let number = at.item.as_value().filter(|value| value.is_integer() || value.is_float());
+        match number.and_then(toml_edit::Value::span) {
+            Some(span) => Ok(self.text[span].replace('_', "")),
+            None => at.item.as_str().map(str::to_string).ok_or_else(|| self.wrong(at, "a number or a text")),
+        }
+    }
+
+    fn related(&self, name: &str, at: &At<'_>) -> Result<RelatedBrief> {
+        let mut related = RelatedBrief { name: name.to_string(), ..RelatedBrief::default() };
+        for (key, at) in self.table(at, &keys::RELATED, "a table with source and key")? {
+            match key.as_str() {
+                "source" => related.source = self.text(&at)?,
+                _ if at.item.is_table_like() => {
+                    for (own, at) in self.named(&at, "keys")? {
+                        related.keys.push((own, self.text(&at)?));
+                    }
+                }
+                _ => related.keys = self.texts(&at)?.into_iter().map(|key| (key.clone(), key)).collect(),
+            }
+        }
+        if related.source.is_empty() || related.keys.is_empty() {
+            let message = format!("{} says source = \"file.csv\" and key = \"column\"", at.path);
+            return Err(Error::request(self.line(at.item.span()), message));
+        }
+        Ok(related)
+    }
+
+    fn assumption(&self, name: &str, at: &At<'_>) -> Result<AssumptionBrief> {
+        let plain = |value| AssumptionBrief {
+            name: name.to_string(),
+            value,
+            low: None,
+            high: None,
+            choices: Vec::new(),
+        };
+        if !at.item.is_table_like() {
+            return Ok(plain(Assumed::read(&self.number_or_text(at)?)));
+        }
+        let mut assumption = plain(Assumed::Text(String::new()));
+        for (key, at) in self.table(at, &keys::ASSUMPTION, "a value, or a table with one")? {
+            match key.as_str() {
+                "value" => assumption.value = Assumed::read(&self.number_or_text(&at)?),
+                "low" => assumption.low = Some(Assumed::read(&self.number_or_text(&at)?)),
+                "high" => assumption.high = Some(Assumed::read(&self.number_or_text(&at)?)),
+                _ => assumption.choices = self.texts(&at)?,
+            }
+        }
+        if assumption.value == Assumed::Text(String::new()) {
+            let message = format!("{} has no value, as in value = \"4%\"", at.path);
+            return Err(Error::request(self.line(at.item.span()), message));
+        }
+        Ok(assumption)
+    }
+
+    fn tier(&self, name: &str, at: &At<'_>) -> Result<TierBrief> {
+        let mut tier = TierBrief { name: name.to_string(), ..TierBrief::default() };
+        for (key, at) in self.table(at, &keys::TIER, "a table with of, by and cuts")? {
+            match key.as_str() {
+                "of" => tier.of = self.text(&at)?,
+                "by" => tier.by = self.text(&at)?,
+                "labels" => tier.labels = self.texts(&at)?,
+                "within" => tier.within = self.texts(&at)?,
+                cuts => {
+                    tier.quantiles = cuts == "quantiles";
+                    let list = at.item.as_array().ok_or_else(|| self.wrong(&at, "a list of cuts"))?;
+                    let cut = |value: &toml_edit::Value| match value.as_str() {
+                        Some(text) => Ok(text.to_string()),
+                        None => {
+                            let span = value.span().filter(|_| value.is_integer() || value.is_float());
+                            span.map(|span| self.text[span].replace('_', ""))
+                                .ok_or_else(|| self.wrong(&at, "a list of numbers"))
+                        }
+                    };
+                    tier.cuts = list.iter().map(cut).collect::<Result<_>>()?;
+                }
+            }
+        }
+        if tier.of.is_empty() || tier.by.is_empty() || tier.cuts.is_empty() {
+            let message = format!(
+                "{} says of which dimension, by what, and where the cuts are: of = \"yard\", by = \"sum(amount)\", cuts = [1000]",
+                at.path
+            );
+            return Err(Error::request(self.line(at.item.span()), message));
+        }
+        Ok(tier)
+    }
+
+    fn items(&self, at: &At<'_>) -> Result<Vec<ItemBrief>> {
+        let list = at.item.as_array_of_tables().ok_or_else(|| self.wrong(at, "[[items]] tables"))?;
+        let one = |(i, table): (usize, &toml_edit::Table)| {
+            let path = format!("item {}", i + 1);
+            let mut item = ItemBrief::default();
+            for (key, at) in self.entries(table, &path, Some(&keys::ITEM))? {
+                match key.as_str() {
+                    "dimension" => item.dimension = self.text(&at)?,
+                    "name" => item.name = self.text(&at)?,
+                    "formula" => item.formula = self.text(&at)?,
+                    "hidden" => item.hidden = self.flag(&at)?,
+                    _ => item.before_measures = self.choice(&at, "choice", &keys::APPLY, &[false, true])?,
+                }
+            }
+            if item.dimension.is_empty() || item.name.is_empty() || item.formula.is_empty() {
+                let message =
+                    format!("{path} says dimension, name and formula, as in formula = \"actual - plan\"");
+                return Err(Error::request(self.line(table.span()), message));
+            }
+            Ok(item)
+        };
+        list.iter().enumerate().map(one).collect()
     }
 
     fn totals(&self, at: &At<'_>) -> Result<Vec<(String, Placement)>> {

@@ -1,6 +1,8 @@
 //! Brief to TOML, in the order in which a reader wants to see it.
 
-use pivvel_core::{BadValues, Brief, MeasureBrief, Negative, NumberFormat, Scaling};
+use pivvel_core::{
+    Assumed, BadValues, Brief, MeasureBrief, Negative, NumberFormat, Scaling, TotalsOf, decimal_text,
+};
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
 
 use super::keys;
@@ -37,6 +39,43 @@ pub fn brief_to_toml(brief: &Brief) -> String {
     {
         top["totals"] = value(placement.name());
     }
+    let pairs =
+        |pairs: &[(String, String)]| -> Table { pairs.iter().map(|(a, b)| (a.clone(), value(b))).collect() };
+    if !brief.derived.is_empty() {
+        top["derived"] = Item::Table(pairs(&brief.derived));
+    }
+    for related in &brief.related {
+        let mut table = Table::new();
+        table["source"] = value(&related.source);
+        let keys = related.keys.iter().map(|(own, theirs)| (own.as_str(), Value::from(theirs)));
+        table["key"] = value(keys.collect::<InlineTable>());
+        nested(top, "related")[&related.name] = Item::Table(table);
+    }
+    for assumption in &brief.assumptions {
+        let mut table = Table::new();
+        table["value"] = assumed(&assumption.value);
+        let bounds = [("low", &assumption.low), ("high", &assumption.high)];
+        bounds
+            .into_iter()
+            .filter_map(|(key, v)| Some((key, v.as_ref()?)))
+            .for_each(|(key, v)| table[key] = assumed(v));
+        if !assumption.choices.is_empty() {
+            table["choices"] = texts(&assumption.choices);
+        }
+        nested(top, "assumptions")[&assumption.name] = Item::Table(table);
+    }
+    for tier in &brief.tiers {
+        let mut table = Table::new();
+        table["of"] = value(&tier.of);
+        table["by"] = value(&tier.by);
+        table[if tier.quantiles { "quantiles" } else { "cuts" }] = texts(&tier.cuts);
+        let lists = [("labels", &tier.labels), ("within", &tier.within)];
+        lists
+            .into_iter()
+            .filter(|(_, list)| !list.is_empty())
+            .for_each(|(key, list)| table[key] = texts(list));
+        nested(top, "tiers")[&tier.name] = Item::Table(table);
+    }
     if !brief.measures.is_empty() {
         let measures = brief.measures.iter().map(|m| (m.name.clone(), value(measure(m))));
         top["measures"] = Item::Table(measures.collect());
@@ -55,12 +94,54 @@ pub fn brief_to_toml(brief: &Brief) -> String {
         said.into_iter()
             .filter_map(|(key, text)| Some((key, text.as_ref()?)))
             .for_each(|(key, text)| table[key] = value(text));
-        let dimensions = top.entry("dimensions").or_insert_with(|| {
-            let mut table = Table::new();
-            table.set_implicit(true);
-            Item::Table(table)
-        });
-        dimensions[&dimension.name] = Item::Table(table);
+        if !dimension.listed.is_empty() {
+            table["order"] = texts(&dimension.listed);
+        }
+        if let Some(top) = &dimension.top {
+            let mut picked = InlineTable::new();
+            picked.insert("count", Value::from(&top.count));
+            picked.insert("by", Value::from(&top.by));
+            if top.overall {
+                picked.insert("overall", Value::from(true));
+            }
+            if let Some(others) = &top.others {
+                picked.insert("others", Value::from(others));
+            }
+            table[if top.bottom { "bottom" } else { "top" }] = value(picked);
+        }
+        if let Some(having) = &dimension.having {
+            table["having"] = value(having);
+        }
+        let lists = [("only", &dimension.only), ("except", &dimension.except)];
+        lists
+            .into_iter()
+            .filter(|(_, list)| !list.is_empty())
+            .for_each(|(key, list)| table[key] = texts(list));
+        if dimension.totals_of == TotalsOf::Shown {
+            table["totals_of"] = value(keys::TOTALS_OF[1]);
+        }
+        if !dimension.labels.is_empty() {
+            let labels = dimension.labels.iter().map(|(member, label)| (member.as_str(), Value::from(label)));
+            table["labels"] = value(labels.collect::<InlineTable>());
+        }
+        nested(top, "dimensions")[&dimension.name] = Item::Table(table);
+    }
+    let mut items = ArrayOfTables::new();
+    for item in &brief.items {
+        let mut table = Table::new();
+        table["dimension"] = value(&item.dimension);
+        table["name"] = value(&item.name);
+        table["formula"] = value(&item.formula);
+        if item.hidden {
+            table["hidden"] = value(true);
+        }
+        if item.before_measures {
+            table["apply"] = value(keys::APPLY[1]);
+        }
+        items.push(table);
+    }
+    if !items.is_empty() {
+        top["items"] = Item::ArrayOfTables(items);
     }
     let mut all = ArrayOfTables::new();
     for emphasis in &brief.emphasis {
@@ -78,6 +159,26 @@ pub fn brief_to_toml(brief: &Brief) -> String {
     document.to_string()
 }
 
+/// A table of tables, which has no heading of its own.
+fn nested<'t>(top: &'t mut Table, key: &str) -> &'t mut Item {
+    top.entry(key).or_insert_with(|| {
+        let mut table = Table::new();
+        table.set_implicit(true);
+        Item::Table(table)
+    })
+}
+
+/// An assumed value as it is read again.
+fn assumed(assumed: &Assumed) -> Item {
+    match assumed {
+        Assumed::Number { digits, scale, percent: true } if *scale >= 2 => {
+            value(format!("{}%", decimal_text(*digits, scale - 2)))
+        }
+        Assumed::Number { digits, scale, .. } => value(decimal_text(*digits, *scale)),
+        Assumed::Text(text) => value(text),
+    }
+}
+
 fn measure(measure: &MeasureBrief) -> Value {
     let plain = MeasureBrief::new(&measure.name, &measure.formula);
     if *measure == plain {
@@ -93,6 +194,15 @@ fn measure(measure: &MeasureBrief) -> Value {
     }
     if !measure.totals {
         table.insert("totals", Value::from(false));
+    }
+    if measure.hidden {
+        table.insert("hidden", Value::from(true));
+    }
+    if !measure.levels.is_empty() {
+        let formula = |(level, formula): &(String, Option<String>)| {
+            (level.clone(), Value::from(formula.as_deref().unwrap_or("none")))
+        };
+        table.insert("levels", Value::from(measure.levels.iter().map(formula).collect::<InlineTable>()));
     }
     table.into()
 }

@@ -1,20 +1,17 @@
 //! Roll-ups: the cells of every grain, each from the cells of a finer grain, by merging states.
 
 use super::axis::Axis;
-use crate::grouping::{PairTable, States};
+use crate::grouping::{Outgrown, PairTable, States};
 
 /// The cells of one grain as states.
-pub(super) struct RolledGrain {
+pub(crate) struct RolledGrain {
     /// Row node and column node of every cell.
-    pub(super) cells: PairTable,
-    pub(super) states: States,
+    pub(crate) cells: PairTable,
+    pub(crate) states: States,
 }
 
-/// A sum outgrew 38 digits.
-pub(super) struct Outgrown;
-
 /// The cells of all grains, in the order of [`grain_index`].
-pub(super) fn roll_up(
+pub(crate) fn roll_up(
     leaves: PairTable,
     states: States,
     rows: &Axis,
@@ -41,7 +38,7 @@ pub(super) fn roll_up(
             let mut cells = PairTable::default();
             let mut into = Vec::new();
             cells.number(&row_nodes, &column_nodes, &mut into);
-            let states = source.states.merged(&into, cells.len()).map_err(|_| Outgrown)?;
+            let states = source.states.merged(&into, cells.len())?;
             grains[grain_index(l, r, c)] = Some(RolledGrain { cells, states });
         }
     }
@@ -49,6 +46,6 @@ pub(super) fn roll_up(
 }
 
 /// The place of a grain among all of them, where columns have `l` dimensions.
-pub(super) fn grain_index(l: usize, row_level: usize, column_level: usize) -> usize {
+pub(crate) fn grain_index(l: usize, row_level: usize, column_level: usize) -> usize {
     row_level * (l + 1) + column_level
 }

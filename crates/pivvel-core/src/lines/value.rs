@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::fmt;
 
-use crate::lines::{date_text, decimal_text, rescale};
+use super::{date_text, decimal_text, rescale};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
 #[derive(Debug, Clone, Copy, PartialEq)]

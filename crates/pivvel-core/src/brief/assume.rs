@@ -1,0 +1,180 @@
+//! Assumptions: what-if values by name, in formulas and in the texts of a brief.
+
+use super::spec::{Assumed, AssumptionBrief, Brief};
+use crate::error::{Error, Result, unknown_message};
+use crate::formula::{Step, Type, Typed};
+use crate::lines::{decimal_text, rescale};
+
+/// The values that are assumed, checked against their bounds.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Assumptions(Vec<(String, Assumed)>);
+
+impl Assumptions {
+    /// Checks every assumption's value.
+    pub(super) fn new(briefs: &[AssumptionBrief]) -> Result<Assumptions> {
+        let mut known: Vec<(String, Assumed)> = Vec::new();
+        for brief in briefs {
+            let place = format!("assumption {}", brief.name);
+            if known.iter().any(|(name, _)| *name == brief.name) {
+                return Err(Error::request(place, "there is another assumption of this name"));
+            }
+            check(&place, brief)?;
+            known.push((brief.name.clone(), brief.value.clone()));
+        }
+        Ok(Assumptions(known))
+    }
+
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().map(|(name, _)| name.as_str())
+    }
+
+    /// The constant that a name stands for.
+    pub(crate) fn formula<L>(&self, name: &str) -> Option<Typed<L>> {
+        let (_, value) = self.0.iter().find(|(known, _)| known == name)?;
+        Some(match value {
+            Assumed::Number { digits, scale, .. } => {
+                Typed { step: Step::Digits(*digits), gives: Type::Exact { scale: *scale } }
+            }
+            Assumed::Text(text) => Typed { step: Step::Word(text.clone()), gives: Type::Text },
+        })
+    }
+
+    /// The value of a name.
+    pub(crate) fn value(&self, name: &str) -> Option<Assumed> {
+        self.0.iter().find(|(known, _)| known == name).map(|(_, value)| value.clone())
+    }
+
+    /// A text with every `{name}` replaced by what is assumed.
+    pub(super) fn fill(&self, text: &str) -> String {
+        self.0.iter().fold(text.to_string(), |text, (name, value)| {
+            text.replace(&format!("{{{name}}}"), &value.to_string())
+        })
+    }
+}
+
+fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
+    let wrong = |message: String| Err(Error::request(place, message));
+    if let (Some(low), Some(high)) = (&brief.low, &brief.high)
+        && below(high, low)
+    {
+        return wrong(format!("it is from {low} to {high}, which nothing is"));
+    }
+    if let Assumed::Text(text) = &brief.value {
+        if brief.low.is_some() || brief.high.is_some() {
+            return wrong(format!("{text} is no number, and only a number has bounds"));
+        }
+        if !brief.choices.is_empty() && !brief.choices.contains(text) {
+            return wrong(unknown_message("choice", text, brief.choices.iter().map(String::as_str)));
+        }
+        return Ok(());
+    }
+    match (&brief.low, &brief.high) {
+        (Some(low), _) if below(&brief.value, low) => {
+            wrong(format!("{} is below {low}, the lowest that is allowed", brief.value))
+        }
+        (_, Some(high)) if below(high, &brief.value) => {
+            wrong(format!("{} is above {high}, the highest that is allowed", brief.value))
+        }
+        _ => Ok(()),
+    }
+}
+
+fn below(a: &Assumed, b: &Assumed) -> bool {
+    let (Assumed::Number { digits: a, scale: s, .. }, Assumed::Number { digits: b, scale: t, .. }) = (a, b)
+    else {
+        return false;
+    };
+    let common = *s.max(t);
+    rescale(*a, *s, common).zip(rescale(*b, *t, common)).is_some_and(|(a, b)| a < b)
+}
+
+/// The value as a title tells it.
+impl std::fmt::Display for Assumed {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Assumed::Number { digits, scale, percent: true } if *scale >= 2 => {
+                write!(f, "{} %", decimal_text(*digits, scale - 2))
+            }
+            Assumed::Number { digits, scale, .. } => f.write_str(&decimal_text(*digits, *scale)),
+            Assumed::Text(text) => f.write_str(text),
+        }
+    }
+}
+
+impl Assumed {
+    /// An assumed value as a brief or a flag writes it: `4%`, `1250`, `-0.5`, or any text.
+    ///
+    /// ```
+    /// use pivvel_core::Assumed;
+    /// assert_eq!(Assumed::read("4%"), Assumed::Number { digits: 4, scale: 2, percent: true });
+    /// assert_eq!(Assumed::read("coast"), Assumed::Text("coast".into()));
+    /// ```
+    pub fn read(text: &str) -> Assumed {
+        let number = text.trim();
+        let (number, percent) =
+            number.strip_suffix('%').map_or((number, false), |number| (number.trim_end(), true));
+        let (sign, plain) = number.strip_prefix('-').map_or((1, number), |plain| (-1, plain));
+        let (whole, fraction) = plain.split_once('.').unwrap_or((plain, ""));
+        let all = format!("{whole}{fraction}");
+        let digits = all.parse::<i128>().ok().filter(|_| all.bytes().all(|b| b.is_ascii_digit()));
+        match digits {
+            Some(digits) if fraction.len() <= 16 && !whole.is_empty() => {
+                let scale = fraction.len() as u8 + if percent { 2 } else { 0 };
+                Assumed::Number { digits: sign * digits, scale, percent }
+            }
+            _ => Assumed::Text(text.to_string()),
+        }
+    }
+}
+
+impl Brief {
+    /// Sets an assumption to another value, as `--assume name=value` does.
+    ///
+    /// # Errors
+    /// A name that is no assumption of this brief; a number where a text is, or the other way round.
+    pub fn assume(&mut self, name: &str, value: Assumed) -> Result<()> {
+        let known: Vec<String> = self.assumptions.iter().map(|a| a.name.clone()).collect();
+        let Some(assumption) = self.assumptions.iter_mut().find(|a| a.name == name) else {
+            return Err(Error::unknown("assume", "assumption", name, known.iter().map(String::as_str)));
+        };
+        assumption.value = match (&assumption.value, value) {
+            (Assumed::Number { .. }, Assumed::Text(text)) => {
+                return Err(Error::request(
+                    format!("assumption {name}"),
+                    format!("a number is wanted, not {text}"),
+                ));
+            }
+            (Assumed::Text(_), number @ Assumed::Number { .. }) => Assumed::Text(number.to_string()),
+            (_, value) => value,
+        };
+        Ok(())
+    }
+
+    /// The brief with every `{name}` in its layout, texts and formulas replaced by what is assumed.
+    pub(super) fn settled(&self, assumptions: &Assumptions) -> Brief {
+        let mut brief = self.clone();
+        if assumptions.0.is_empty() {
+            return brief;
+        }
+        let fill = |text: &mut String| *text = assumptions.fill(text);
+        let Brief {
+            title, rows, columns, filter, measures, items, dimensions, emphasis, tiers, totals, ..
+        } = &mut brief;
+        title.iter_mut().chain(filter).chain(rows).chain(columns).for_each(fill);
+        measures.iter_mut().flat_map(|m| [&mut m.formula].into_iter().chain(&mut m.label)).for_each(fill);
+        items.iter_mut().flat_map(|i| [&mut i.dimension, &mut i.formula]).for_each(fill);
+        tiers.iter_mut().flat_map(|t| [&mut t.of, &mut t.by]).for_each(fill);
+        totals.iter_mut().for_each(|(name, _)| fill(name));
+        emphasis.iter_mut().flat_map(|e| [&mut e.on].into_iter().chain(&mut e.levels)).for_each(fill);
+        for dimension in dimensions {
+            fill(&mut dimension.name);
+            dimension.order.iter_mut().chain(&mut dimension.having).for_each(fill);
+            if let Some(top) = &mut dimension.top {
+                fill(&mut top.count);
+                fill(&mut top.by);
+                top.others.iter_mut().for_each(fill);
+            }
+        }
+        brief
+    }
+}

@@ -1,0 +1,279 @@
+//! The engine: formulas over the cells of every grain, and items over the formulas.
+
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
+use std::rc::Rc;
+
+use super::frame::{Cells, Frame};
+use super::{gather, relate};
+use crate::brief::Plan;
+use crate::error::{Error, Result};
+use crate::formula::{
+    CellFormula, CellLeaf, Evaluate, Outgrown, Relation, Texts, Type, Typed, Values, evaluate, holds,
+};
+use crate::lines::Value;
+
+/// Computes values in a frame.
+pub(crate) struct Engine<'a> {
+    plan: &'a Plan,
+    frame: &'a Frame,
+    /// Values by measure, then by grain.
+    measures: Vec<Vec<Values>>,
+    /// Which cells of each grain are shown.
+    shown: Vec<Vec<bool>>,
+    classes: Vec<Vec<(u16, u16)>>,
+    items: RefCell<HashMap<(usize, Type), Option<Rc<Typed<usize>>>>>,
+    /// Divisions by zero in cells that are shown.
+    zero_divisions: Cell<u64>,
+}
+
+impl<'a> Engine<'a> {
+    /// Computes every measure at every grain.
+    ///
+    /// # Errors
+    /// A number that outgrows 38 digits.
+    pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame) -> Result<Engine<'a>> {
+        apply_first_items(plan, frame)?;
+        let grains = 0..frame.grains.len();
+        let frame = &*frame;
+        let mut engine = Engine {
+            plan,
+            frame,
+            measures: vec![Vec::new(); plan.measures.len()],
+            shown: grains.clone().map(|grain| frame.shown(grain)).collect(),
+            classes: grains.map(|grain| frame.classes(grain)).collect(),
+            items: RefCell::default(),
+            zero_divisions: Cell::new(0),
+        };
+        for place in &plan.measure_order {
+            let measure = &plan.measures[*place];
+            for grain in 0..frame.grains.len() {
+                let values = match measure.formula_at(grain) {
+                    Some(formula) => {
+                        engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))?
+                    }
+                    None => Rc::new(vec![None; frame.grains[grain].len()]),
+                };
+                engine.measures[*place].push(values);
+            }
+        }
+        Ok(engine)
+    }
+
+    /// The values of a measure at a grain, by cell.
+    pub(crate) fn measure(&self, place: usize, grain: usize) -> &[Option<Value>] {
+        &self.measures[place][grain]
+    }
+
+    /// The frame that values are computed in.
+    pub(crate) fn frame(&self) -> &'a Frame {
+        self.frame
+    }
+
+    /// Divisions by zero met in cells.
+    pub(crate) fn zero_divisions(&self) -> u64 {
+        self.zero_divisions.get()
+    }
+
+    /// The values that a formula gives at a grain, items included.
+    pub(crate) fn values(&self, formula: &CellFormula, grain: usize) -> Result<Values, Outgrown> {
+        let values = evaluate(formula, &mut AtGrain { engine: self, grain })?;
+        self.with_items(values, formula.gives, grain)
+    }
+
+    /// The cells of a grain that a condition holds for.
+    pub(crate) fn holds(&self, condition: &CellFormula, grain: usize) -> Result<Vec<bool>, Outgrown> {
+        holds(condition, &mut AtGrain { engine: self, grain })
+    }
+
+    /// Fills the cells of those items that are applied to measures.
+    fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Outgrown> {
+        let cells = &self.frame.grains[grain];
+        let last =
+            |cell: &usize| cells.makers[*cell].is_some_and(|item| !self.plan.items[item].before_measures);
+        if !(0..cells.len()).any(|cell| last(&cell)) {
+            return Ok(values);
+        }
+        let mut filled = (*values).clone();
+        for place in (0..self.plan.items.len()).filter(|i| !self.plan.items[*i].before_measures) {
+            let formula = self.item(place, gives);
+            fill_item(self.frame, cells, place, formula.as_deref(), &mut filled)?;
+        }
+        Ok(Rc::new(filled))
+    }
+
+    fn item(&self, place: usize, gives: Type) -> Option<Rc<Typed<usize>>> {
+        let typed = || self.plan.items[place].typed(gives, &self.plan.assumptions).map(Rc::new);
+        self.items.borrow_mut().entry((place, gives)).or_insert_with(typed).clone()
+    }
+}
+
+/// Those items that go before formula measures are applied to every aggregate.
+fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
+    for (place, item) in plan.items.iter().enumerate().filter(|(_, item)| item.before_measures) {
+        for grain in 0..frame.grains.len() {
+            for aggregate in 0..plan.aggregates.len() {
+                let mut values = std::mem::take(&mut frame.grains[grain].aggregates[aggregate]);
+                let gives = type_of(&values);
+                let formula = item.typed(gives, &plan.assumptions);
+                let cells = &frame.grains[grain];
+                let filled = fill_item(frame, cells, place, formula.as_ref(), &mut values);
+                frame.grains[grain].aggregates[aggregate] = values;
+                filled.map_err(|_| Error::overflow(format!("item {}", item.name)))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The type of aggregates that are there.
+fn type_of(values: &[Option<Value>]) -> Type {
+    match values.iter().flatten().next() {
+        Some(Value::Exact { scale, .. }) => Type::Exact { scale: *scale },
+        Some(Value::Date(_)) => Type::Day,
+        _ => Type::Float,
+    }
+}
+
+/// Computes the cells of one item from those of its operands.
+fn fill_item(
+    frame: &Frame,
+    cells: &Cells,
+    place: usize,
+    formula: Option<&Typed<usize>>,
+    values: &mut [Option<Value>],
+) -> Result<(), Outgrown> {
+    let own: Vec<usize> = (0..cells.len()).filter(|cell| cells.makers[*cell] == Some(place)).collect();
+    if own.is_empty() {
+        return Ok(());
+    }
+    let Some(formula) = formula else {
+        own.iter().for_each(|cell| values[*cell] = None);
+        return Ok(());
+    };
+    let operand = |cell: usize, operand: usize| {
+        let (row, column) = cells.pairs.pairs()[cell];
+        let on_rows = frame.rows.made(cells.row_level, row).filter(|made| made.item == place);
+        let target = match on_rows {
+            Some(made) => (made.operands[operand]?, column),
+            None => (row, frame.columns.made(cells.column_level, column)?.operands[operand]?),
+        };
+        values[cells.pairs.find(target.0, target.1)? as usize]
+    };
+    let mut of = Operands { own: &own, operand: &operand };
+    let results = evaluate(formula, &mut of)?;
+    for (cell, value) in own.iter().zip(results.iter()) {
+        values[*cell] = *value;
+    }
+    Ok(())
+}
+
+/// The cells of one item, whose leaves are the item's operands.
+struct Operands<'a> {
+    own: &'a [usize],
+    operand: &'a dyn Fn(usize, usize) -> Option<Value>,
+}
+
+impl Evaluate for Operands<'_> {
+    type Leaf = usize;
+    type Error = Outgrown;
+
+    fn cells(&self) -> usize {
+        self.own.len()
+    }
+
+    fn values(&mut self, leaf: &usize) -> Result<Values, Outgrown> {
+        Ok(Rc::new(self.own.iter().map(|cell| (self.operand)(*cell, *leaf)).collect()))
+    }
+
+    fn texts(&mut self, _: &usize) -> Result<Texts, Outgrown> {
+        Ok(Rc::new(vec![None; self.own.len()]))
+    }
+
+    fn divided_by_zero(&mut self, _: usize) {}
+}
+
+/// The cells of one grain, whose leaves are aggregates, measures and related cells.
+struct AtGrain<'a, 'e> {
+    engine: &'e Engine<'a>,
+    grain: usize,
+}
+
+impl Evaluate for AtGrain<'_, '_> {
+    type Leaf = CellLeaf;
+    type Error = Outgrown;
+
+    fn cells(&self) -> usize {
+        self.engine.frame.grains[self.grain].len()
+    }
+
+    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
+        let Engine { frame, shown, classes, .. } = self.engine;
+        let cells = &frame.grains[self.grain];
+        let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
+        let places =
+            gather::Places { frame, cells, shown: &shown[self.grain], classes: &classes[self.grain] };
+        Ok(match leaf {
+            CellLeaf::Aggregate(place) => Rc::new(cells.aggregates[*place].clone()),
+            CellLeaf::Measure(place) => self.engine.measures[*place][self.grain].clone(),
+            CellLeaf::Label(_) => Rc::new(vec![None; cells.len()]),
+            CellLeaf::At(formula, relation) => self.related(formula, relation)?,
+            CellLeaf::Among(function, formula, group) => {
+                gather::among(&places, *function, &inner(formula)?, *group)?
+            }
+            CellLeaf::Rank(formula, ranking) => gather::rank(&places, &inner(formula)?, *ranking),
+            CellLeaf::Running(formula, way) => gather::running(&places, &inner(formula)?, *way)?,
+            CellLeaf::Moving(function, formula, way, over) => {
+                gather::moving(&places, *function, &inner(formula)?, *way, *over)?
+            }
+        })
+    }
+
+    fn texts(&mut self, leaf: &CellLeaf) -> Result<Texts, Outgrown> {
+        let frame = self.engine.frame;
+        let cells = &frame.grains[self.grain];
+        let CellLeaf::Label(spot) = leaf else { return Ok(Rc::new(vec![None; cells.len()])) };
+        let axis = frame.axis(spot.on_rows);
+        let level = if spot.on_rows { cells.row_level } else { cells.column_level };
+        if level < spot.level {
+            return Ok(Rc::new(vec![None; cells.len()]));
+        }
+        let label = |(row, column): &(u32, u32)| {
+            let node = axis.ancestor(level, if spot.on_rows { *row } else { *column }, spot.level);
+            Some(Rc::from(axis.members(spot.level - 1).label(axis.member_of(spot.level, node))))
+        };
+        Ok(Rc::new(cells.pairs.pairs().iter().map(label).collect()))
+    }
+
+    fn divided_by_zero(&mut self, cell: usize) {
+        let cells = &self.engine.frame.grains[self.grain];
+        let counts = self.engine.shown[self.grain][cell]
+            && cells.makers[cell].is_none_or(|item| self.engine.plan.items[item].before_measures);
+        self.engine.zero_divisions.set(self.engine.zero_divisions.get() + u64::from(counts));
+    }
+}
+
+impl AtGrain<'_, '_> {
+    /// The values of a formula at the cells that are related to those of this grain.
+    fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Outgrown> {
+        let frame = self.engine.frame;
+        let targets = relate::targets(frame, self.grain, relation);
+        let mut computed: HashMap<usize, Values> = HashMap::new();
+        let mut values = Vec::with_capacity(targets.len());
+        for target in targets {
+            let Some((grain, cell)) = target else {
+                values.push(None);
+                continue;
+            };
+            let known = match computed.get(&grain) {
+                Some(known) => known,
+                None => {
+                    let values = self.engine.values(formula, grain)?;
+                    computed.entry(grain).or_insert(values)
+                }
+            };
+            values.push(known[cell]);
+        }
+        Ok(Rc::new(values))
+    }
+}

@@ -1,0 +1,103 @@
+//! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
+
+use crate::brief::Plan;
+use crate::error::{Error, Result};
+use crate::grouping::{LeafGroups, PairTable};
+use crate::lines::Value;
+use crate::rollup::{Axis, SortBy, grain_index, roll_up};
+
+use super::items::add_items;
+
+/// Axes, and the cells of every grain with their aggregates.
+#[derive(Debug, Clone)]
+pub(crate) struct Frame {
+    pub(crate) rows: Axis,
+    pub(crate) columns: Axis,
+    pub(crate) grains: Vec<Cells>,
+}
+
+/// The cells of one grain.
+#[derive(Debug, Clone)]
+pub(crate) struct Cells {
+    pub(crate) row_level: usize,
+    pub(crate) column_level: usize,
+    /// Row node and column node of every cell.
+    pub(crate) pairs: PairTable,
+    pub(crate) lines: Vec<u64>,
+    /// The item that computes each cell, by its place in the order of application.
+    pub(crate) makers: Vec<Option<usize>>,
+    /// Aggregates by their place in the plan, then by cell.
+    pub(crate) aggregates: Vec<Vec<Option<Value>>>,
+}
+
+impl Frame {
+    /// Rolls leaf groups up into every grain, finishes their aggregates and makes room for items.
+    ///
+    /// # Errors
+    /// A sum that outgrows 38 digits.
+    pub(crate) fn new(plan: &Plan, leaves: &LeafGroups) -> Result<Frame> {
+        let outgrown = || Error::overflow("the totals");
+        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows.clone());
+        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns.clone());
+        let rolled =
+            roll_up(leaves.groups.clone(), leaves.states.clone(), &rows, &columns).map_err(|_| outgrown())?;
+        let across = columns.depth() + 1;
+        let mut grains = Vec::with_capacity(rolled.len());
+        for (i, grain) in rolled.into_iter().enumerate() {
+            let finish = |aggregate| grain.states.finish(aggregate).map_err(|_| outgrown());
+            grains.push(Cells {
+                row_level: i / across,
+                column_level: i % across,
+                lines: (0..grain.cells.len()).map(|cell| grain.states.lines(cell)).collect(),
+                makers: vec![None; grain.cells.len()],
+                aggregates: plan.aggregates.iter().map(finish).collect::<Result<_>>()?,
+                pairs: grain.cells,
+            });
+        }
+        add_items(plan, &mut rows, &mut columns, &mut grains);
+        let mut frame = Frame { rows, columns, grains };
+        frame.arrange_naturally();
+        Ok(frame)
+    }
+
+    /// Brings both axes into natural order.
+    pub(crate) fn arrange_naturally(&mut self) {
+        for axis in [&mut self.rows, &mut self.columns] {
+            let natural: Vec<SortBy> = (0..axis.depth()).map(|_| SortBy::Natural).collect();
+            axis.arrange(&natural);
+        }
+    }
+
+    pub(crate) fn axis(&self, on_rows: bool) -> &Axis {
+        if on_rows { &self.rows } else { &self.columns }
+    }
+
+    /// The place of a grain.
+    pub(crate) fn grain(&self, row_level: usize, column_level: usize) -> usize {
+        grain_index(self.columns.depth(), row_level, column_level)
+    }
+
+    /// Which cells of a grain are shown at all.
+    pub(crate) fn shown(&self, grain: usize) -> Vec<bool> {
+        let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
+        let shown = |(row, column): &(u32, u32)| {
+            !self.rows.is_hidden(*row_level, *row) && !self.columns.is_hidden(*column_level, *column)
+        };
+        pairs.pairs().iter().map(shown).collect()
+    }
+
+    /// The class of every cell of a grain: cells of different classes are never scaled together.
+    pub(crate) fn classes(&self, grain: usize) -> Vec<(u16, u16)> {
+        let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
+        let class = |(row, column): &(u32, u32)| {
+            (self.rows.class(*row_level, *row), self.columns.class(*column_level, *column))
+        };
+        pairs.pairs().iter().map(class).collect()
+    }
+}
+
+impl Cells {
+    pub(crate) fn len(&self) -> usize {
+        self.lines.len()
+    }
+}

@@ -1,0 +1,207 @@
+//! Group functions: what is made of several cells of one grain. Cells that are not shown take no
+//! part, and cells of different classes (plain ones, the others, each calculated item) never meet.
+
+use std::collections::HashMap;
+use std::rc::Rc;
+
+use super::frame::{Cells, Frame};
+use super::relate::{positions, sequence_of};
+use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
+use crate::grouping::summarize;
+use crate::lines::Value;
+
+/// The cells of a grain and what decides which of them go together.
+pub(super) struct Places<'a> {
+    pub(super) frame: &'a Frame,
+    pub(super) cells: &'a Cells,
+    pub(super) shown: &'a [bool],
+    pub(super) classes: &'a [(u16, u16)],
+}
+
+type Key = ((u16, u16), u32, u32);
+
+impl Places<'_> {
+    /// The cells that are taken together, in display order within each group.
+    fn groups(&self, group: Group) -> Vec<Vec<usize>> {
+        let mut groups: HashMap<Key, usize> = HashMap::new();
+        let mut lists: Vec<Vec<usize>> = Vec::new();
+        for cell in self.in_order() {
+            let key = self.key(cell, group);
+            let place = *groups.entry(key).or_insert_with(|| {
+                lists.push(Vec::new());
+                lists.len() - 1
+            });
+            lists[place].push(cell);
+        }
+        lists
+    }
+
+    /// The cells that are shown, row by row as they are shown.
+    fn in_order(&self) -> Vec<usize> {
+        let place = |axis: &crate::rollup::Axis, level: usize| {
+            let mut places = vec![u32::MAX; axis.len(level)];
+            let at_level = axis.entries().iter().filter(|entry| entry.level() == level);
+            at_level.enumerate().for_each(|(place, entry)| places[entry.node as usize] = place as u32);
+            places
+        };
+        let rows = place(&self.frame.rows, self.cells.row_level);
+        let columns = place(&self.frame.columns, self.cells.column_level);
+        let mut cells: Vec<usize> = (0..self.cells.len()).filter(|cell| self.shown[*cell]).collect();
+        cells.sort_by_key(|cell| {
+            let (row, column) = self.cells.pairs.pairs()[*cell];
+            (rows[row as usize], columns[column as usize], row, column)
+        });
+        cells
+    }
+
+    fn key(&self, cell: usize, group: Group) -> Key {
+        let (row, column) = self.cells.pairs.pairs()[cell];
+        let class = self.classes[cell];
+        let parent = |axis: &crate::rollup::Axis, level: usize, node: u32| match level {
+            0 => 0,
+            level => axis.parent_node(level, node),
+        };
+        match group {
+            Group::Siblings => (class, parent(&self.frame.rows, self.cells.row_level, row), column),
+            Group::ColumnSiblings => {
+                (class, row, parent(&self.frame.columns, self.cells.column_level, column))
+            }
+            Group::Level => (class, 0, 0),
+            Group::Row => (class, row, 0),
+            Group::Column => (class, 0, column),
+        }
+    }
+}
+
+/// An aggregate of the values in each cell's group; blank where the cell itself is.
+pub(super) fn among(
+    places: &Places<'_>,
+    function: Function,
+    values: &Values,
+    group: Group,
+) -> Result<Values, Outgrown> {
+    let mut result = vec![None; values.len()];
+    for cells in places.groups(group) {
+        let some: Vec<Value> = cells.iter().filter_map(|cell| values[*cell]).collect();
+        let summary = summarize(function, &some).map_err(|_| Outgrown)?;
+        cells.into_iter().filter(|cell| values[*cell].is_some()).for_each(|cell| result[cell] = summary);
+    }
+    Ok(Rc::new(result))
+}
+
+/// The rank of each cell in its group; blank cells have none.
+pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Values {
+    let mut result = vec![None; values.len()];
+    for cells in places.groups(ranking.group) {
+        let mut some: Vec<(usize, Value)> =
+            cells.into_iter().filter_map(|cell| Some((cell, values[cell]?))).collect();
+        // A stable sort leaves equal values in display order.
+        some.sort_by(|(_, a), (_, b)| if ranking.lowest_first { a.order(b) } else { b.order(a) });
+        let (mut start, mut dense) = (0, 0);
+        while start < some.len() {
+            let tied = some[start..].iter().take_while(|(_, v)| v.order(&some[start].1).is_eq()).count();
+            dense += 1;
+            for (i, (cell, _)) in some[start..start + tied].iter().enumerate() {
+                let whole = |rank: usize| Value::whole(rank as u64);
+                result[*cell] = Some(match ranking.ties {
+                    _ if ranking.percent && some.len() == 1 => Value::Float(0.0),
+                    _ if ranking.percent => Value::Float(start as f64 / (some.len() - 1) as f64),
+                    Ties::Low => whole(start + 1),
+                    Ties::High => whole(start + tied),
+                    Ties::Mean => Value::Float(start as f64 + (tied as f64 + 1.0) / 2.0),
+                    Ties::Dense => whole(dense),
+                    Ties::Order => whole(start + i + 1),
+                });
+            }
+            start += tied;
+        }
+    }
+    Rc::new(result)
+}
+
+/// A sequence of cells along a dimension, each with where it stands.
+type Sequence = Vec<(i64, usize)>;
+
+/// The sequences of a grain's cells along a dimension, and where each begins.
+fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
+    let Places { frame, cells, shown, classes } = places;
+    let axis = frame.axis(way.spot.on_rows);
+    let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
+    if level < way.spot.level {
+        return Vec::new();
+    }
+    // Where each node of the dimension stands, and in which sequence.
+    let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
+    let mut count = 0;
+    for node in 0..axis.len(way.spot.level) as u32 {
+        if place_of[node as usize].is_some() || axis.is_hidden(way.spot.level, node) {
+            continue;
+        }
+        let sequence = sequence_of(axis, way.spot.level, node, way.throughout);
+        for (node, position) in sequence.iter().zip(positions(axis, way.spot.level, &sequence)) {
+            place_of[*node as usize] = Some((count, position));
+        }
+        count += 1;
+    }
+    let mut found: HashMap<(usize, (u16, u16), Vec<u32>, u32), Sequence> = HashMap::new();
+    for cell in (0..cells.len()).filter(|cell| shown[*cell]) {
+        let (row, column) = cells.pairs.pairs()[cell];
+        let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };
+        let Some((sequence, position)) = place_of[axis.ancestor(level, own, way.spot.level) as usize] else {
+            continue;
+        };
+        let under = (way.spot.level + 1..=level)
+            .map(|at| axis.member_of(at, axis.ancestor(level, own, at)).index() as u32)
+            .collect();
+        found.entry((sequence, classes[cell], under, other)).or_default().push((position, cell));
+    }
+    found
+        .into_values()
+        .map(|mut sequence| {
+            sequence.sort_unstable();
+            sequence
+        })
+        .collect()
+}
+
+/// The sum of values from the first cell of each sequence to each of its cells.
+pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Outgrown> {
+    let mut result = vec![None; values.len()];
+    for sequence in sequences(places, way) {
+        let mut so_far: Vec<Value> = Vec::new();
+        for (_, cell) in sequence {
+            so_far.extend(values[cell]);
+            // One value for all so far, so that the work grows with the sequence only.
+            let sum = summarize(Function::Sum, &so_far).map_err(|_| Outgrown)?;
+            if !matches!(sum, Some(Value::Float(_))) {
+                so_far = sum.into_iter().collect();
+            }
+            result[cell] = sum;
+        }
+    }
+    Ok(Rc::new(result))
+}
+
+/// An aggregate of the values of so many periods up to each cell; blank until there are so many.
+pub(super) fn moving(
+    places: &Places<'_>,
+    function: Function,
+    values: &Values,
+    way: Way,
+    over: u32,
+) -> Result<Values, Outgrown> {
+    let mut result = vec![None; values.len()];
+    for sequence in sequences(places, way) {
+        let Some((first, _)) = sequence.first().copied() else { continue };
+        for (i, (position, cell)) in sequence.iter().enumerate() {
+            let from = position - i64::from(over) + 1;
+            if from < first {
+                continue;
+            }
+            let window = sequence[..=i].iter().rev().take_while(|(at, _)| *at >= from);
+            let some: Vec<Value> = window.filter_map(|(_, cell)| values[*cell]).collect();
+            result[*cell] = summarize(function, &some).map_err(|_| Outgrown)?;
+        }
+    }
+    Ok(Rc::new(result))
+}

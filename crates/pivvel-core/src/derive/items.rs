@@ -1,0 +1,96 @@
+//! Room for calculated items: a node for each under every parent, with all that its operands have
+//! under them, and a cell wherever an operand has one.
+
+use std::collections::BTreeMap;
+
+use super::frame::Cells;
+use crate::brief::{Plan, PlannedItem};
+use crate::lines::{Member, MemberId};
+use crate::rollup::{Axis, Made};
+
+pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut [Cells]) {
+    for (place, item) in plan.items.iter().enumerate() {
+        let axis = if item.spot.on_rows { &mut *rows } else { &mut *columns };
+        add_nodes(place, item, axis);
+        for grain in &mut *grains {
+            let axis = if item.spot.on_rows { &*rows } else { &*columns };
+            add_cells(place, item.spot.on_rows, axis, grain);
+        }
+    }
+}
+
+/// A node for the item under every parent that has an operand, and under it what the operands have.
+fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis) {
+    let level = item.spot.level;
+    let operands: Vec<Option<MemberId>> =
+        item.operands.iter().map(|label| axis.members(level - 1).find(label)).collect();
+    let member = axis.add_member(level, Member::Calculated(place as u32, item.name.as_str().into()));
+    for parent in 0..axis.len(level - 1) as u32 {
+        let found: Vec<Option<u32>> =
+            operands.iter().map(|member| axis.child(level, parent, (*member)?)).collect();
+        if found.iter().all(Option::is_none) {
+            continue;
+        }
+        let node = axis.add(level, parent, member, Some(Made { item: place, operands: found }));
+        add_under(place, axis, level, node);
+        if item.hidden {
+            axis.hide(level, node);
+        }
+    }
+}
+
+/// Gives a calculated node the members that its operands have under them, level by level.
+fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32) {
+    if level == axis.depth() {
+        return;
+    }
+    let operands = axis.made(level, node).map(|made| made.operands.clone()).unwrap_or_default();
+    // Members in the order in which they were first seen, so that nothing depends on a hash.
+    let mut under: BTreeMap<MemberId, Vec<Option<u32>>> = BTreeMap::new();
+    for child in 0..axis.len(level + 1) as u32 {
+        let parent = axis.parent_node(level + 1, child);
+        for (i, _) in operands.iter().enumerate().filter(|(_, operand)| **operand == Some(parent)) {
+            let member = axis.member_of(level + 1, child);
+            under.entry(member).or_insert_with(|| vec![None; operands.len()])[i] = Some(child);
+        }
+    }
+    for (member, operands) in under {
+        let child = axis.add(level + 1, node, member.index() as u32, Some(Made { item: place, operands }));
+        add_under(place, axis, level + 1, child);
+    }
+}
+
+/// A cell for the item's nodes wherever an operand has one; its lines are theirs.
+fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
+    let level = if on_rows { grain.row_level } else { grain.column_level };
+    let own = |pair: &(u32, u32)| if on_rows { (pair.0, pair.1) } else { (pair.1, pair.0) };
+    let mut by_node: Vec<Vec<(u32, usize)>> = vec![Vec::new(); axis.len(level)];
+    for (cell, pair) in grain.pairs.pairs().iter().enumerate() {
+        let (node, other) = own(pair);
+        by_node[node as usize].push((other, cell));
+    }
+    let (mut nodes, mut others, mut lines) = (Vec::new(), Vec::new(), Vec::new());
+    for node in 0..axis.len(level) as u32 {
+        let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
+        let mut operands: Vec<u32> = made.operands.iter().flatten().copied().collect();
+        operands.sort_unstable();
+        operands.dedup();
+        let mut cells: BTreeMap<u32, u64> = BTreeMap::new();
+        for (other, cell) in operands.iter().flat_map(|operand| &by_node[*operand as usize]) {
+            *cells.entry(*other).or_default() += grain.lines[*cell];
+        }
+        for (other, count) in cells {
+            nodes.push(node);
+            others.push(other);
+            lines.push(count);
+        }
+    }
+    let (a, b) = if on_rows { (&nodes, &others) } else { (&others, &nodes) };
+    let mut numbers = Vec::new();
+    grain.pairs.number(a, b, &mut numbers);
+    grain.lines.extend(lines);
+    grain.makers.resize(grain.lines.len(), Some(place));
+    for aggregate in &mut grain.aggregates {
+        aggregate.resize(grain.lines.len(), None);
+    }
+}

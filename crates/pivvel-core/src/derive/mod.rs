@@ -1,0 +1,15 @@
+//! Cells to values: aggregates are finished, calculated items get their cells, formula measures are
+//! computed from the cells' own aggregates and from related cells.
+
+mod evaluate;
+mod frame;
+mod gather;
+mod items;
+mod pick;
+mod relate;
+mod tier;
+
+pub(crate) use evaluate::Engine;
+pub(crate) use frame::Frame;
+pub(crate) use pick::{Picks, pick};
+pub(crate) use tier::settle_tiers;

@@ -1,0 +1,167 @@
+//! Picks: which members are shown, by name, by a condition on their cells, or as the top of a
+//! measure; the rest is dropped or gathered.
+
+use std::collections::BTreeMap;
+
+use super::evaluate::Engine;
+use super::frame::Frame;
+use crate::brief::{Count, Dimension, Pick, Plan, TotalsOf};
+use crate::error::{Error, Result};
+use crate::lines::{MemberId, Value};
+use crate::rollup::{Axis, Fate};
+
+/// What becomes of the members of both axes.
+pub(crate) struct Picks {
+    /// By level from 1: the fates of its nodes, and the label of what gathers.
+    pub(crate) rows: Vec<(Vec<Fate>, Option<String>)>,
+    pub(crate) columns: Vec<(Vec<Fate>, Option<String>)>,
+    /// Members that are not shown although totals cover them: the axis, and the path that leads there.
+    pub(crate) hidden: Vec<(bool, Vec<MemberId>)>,
+    /// What a reader must know.
+    pub(crate) notes: Vec<String>,
+}
+
+impl Picks {
+    /// Keeps what is not shown from being shown.
+    pub(crate) fn hide(&self, frame: &mut Frame) {
+        for (on_rows, path) in &self.hidden {
+            let axis = if *on_rows { &mut frame.rows } else { &mut frame.columns };
+            let step = |(level, node): (usize, u32), member: &MemberId| {
+                Some((level + 1, axis.child(level + 1, node, *member)?))
+            };
+            if let Some((level, node)) = path.iter().try_fold((0, 0), step) {
+                axis.hide(level, node);
+            }
+        }
+    }
+
+    /// Whether any line goes elsewhere than it was.
+    pub(crate) fn regroups(&self) -> bool {
+        let all = self.rows.iter().chain(&self.columns);
+        all.flat_map(|(fates, _)| fates).any(|fate| *fate != Fate::Kept)
+    }
+}
+
+/// Decides which members are shown, from the values of everything.
+///
+/// # Errors
+/// A number that outgrows 38 digits.
+pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>) -> Result<Picks> {
+    let mut picks = Picks { rows: Vec::new(), columns: Vec::new(), hidden: Vec::new(), notes: Vec::new() };
+    for on_rows in [true, false] {
+        let axis = frame.axis(on_rows);
+        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
+            let level = i + 1;
+            let keeps = kept(frame, engine, axis, level, on_rows, dimension)?;
+            let others = dimension.pick.top.as_ref().and_then(|top| top.others.clone());
+            let shown_only = dimension.pick.totals_of == TotalsOf::Shown;
+            // Nodes of items are made anew, and are no nodes of the lines.
+            let of_lines = (0..axis.len(level)).filter(|node| axis.class(level, *node as u32) < 2);
+            let fate = |node: usize| match (&keeps[node], &others) {
+                (Kept::Yes, _) => Fate::Kept,
+                (Kept::NotOnTop, Some(_)) => Fate::Gathered,
+                _ if shown_only => Fate::Dropped,
+                _ => Fate::Kept,
+            };
+            let fates: Vec<Fate> = of_lines.clone().map(fate).collect();
+            for node in of_lines.filter(|node| keeps[*node] != Kept::Yes && fate(*node) == Fate::Kept) {
+                let path = (1..=level).map(|at| axis.member_of(at, axis.ancestor(level, node as u32, at)));
+                picks.hidden.push((on_rows, path.collect()));
+            }
+            picks.notes.extend(note(axis, level, dimension, &keeps));
+            let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
+            side.push((fates, others));
+        }
+    }
+    Ok(picks)
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Kept {
+    Yes,
+    No,
+    NotOnTop,
+}
+
+fn kept(
+    frame: &Frame,
+    engine: &Engine<'_>,
+    axis: &Axis,
+    level: usize,
+    on_rows: bool,
+    dimension: &Dimension,
+) -> Result<Vec<Kept>> {
+    let Pick { only, except, condition, by, count, top, .. } = &dimension.pick;
+    let nodes = axis.len(level);
+    let mut keeps = vec![Kept::Yes; nodes];
+    let label = |node: usize| axis.members(level - 1).label(axis.member_of(level, node as u32));
+    for (node, keep) in keeps.iter_mut().enumerate() {
+        let named = |list: &[String]| list.iter().any(|name| name == label(node));
+        if !only.is_empty() && !named(only) || named(except) {
+            *keep = Kept::No;
+        }
+    }
+    let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
+    let cell = |node: usize| {
+        let pair = if on_rows { (node as u32, 0) } else { (0, node as u32) };
+        frame.grains[grain].pairs.find(pair.0, pair.1).map(|cell| cell as usize)
+    };
+    let place = || Error::overflow(format!("dimension {}", dimension.name));
+    if let Some(condition) = condition {
+        let holds = engine.holds(condition, grain).map_err(|_| place())?;
+        for (node, keep) in keeps.iter_mut().enumerate() {
+            if !cell(node).is_some_and(|cell| holds[cell]) {
+                *keep = Kept::No;
+            }
+        }
+    }
+    let (Some(by), Some(top)) = (by, top) else { return Ok(keeps) };
+    let values = engine.values(by, grain).map_err(|_| place())?;
+    let mut groups: BTreeMap<u32, Vec<(usize, Option<Value>)>> = BTreeMap::new();
+    for node in (0..nodes).filter(|node| keeps[*node] == Kept::Yes && axis.class(level, *node as u32) < 2) {
+        let parent = if top.overall { 0 } else { axis.parent_node(level, node as u32) };
+        groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values[cell])));
+    }
+    for members in groups.values_mut() {
+        let natural = |node: usize| axis.members(level - 1).place(axis.member_of(level, node as u32));
+        members.sort_by(|(a, x), (b, y)| {
+            let by_value = match (x, y) {
+                (Some(x), Some(y)) if top.bottom => x.order(y),
+                (Some(x), Some(y)) => y.order(x),
+                (x, y) => x.is_none().cmp(&y.is_none()),
+            };
+            by_value.then_with(|| natural(*a).cmp(&natural(*b))).then_with(|| a.cmp(b))
+        });
+        let wanted = match count {
+            Count::All => members.len(),
+            Count::Members(count) => *count,
+            // Part of a member is a member: 20 % of six are two.
+            Count::Share(share) => (members.len() * *share as usize).div_ceil(10_000),
+        };
+        members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Kept::NotOnTop);
+    }
+    Ok(keeps)
+}
+
+/// What a reader must know of members that are not shown.
+fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<String> {
+    let of_lines = (0..axis.len(level)).filter(|node| axis.class(level, *node as u32) < 2);
+    let all = of_lines.clone().count();
+    let shown = of_lines.filter(|node| keeps[*node] == Kept::Yes).count();
+    if shown == all {
+        return None;
+    }
+    let label = &dimension.label;
+    let gathered = dimension.pick.top.as_ref().and_then(|top| top.others.as_ref());
+    let rest = match (gathered, dimension.pick.totals_of) {
+        (Some(others), _) => format!("the rest is gathered in {others}"),
+        (None, TotalsOf::All) => "totals cover all of them".to_string(),
+        (None, TotalsOf::Shown) => "totals cover these only".to_string(),
+    };
+    let what = match (&dimension.pick.top, &dimension.pick.having) {
+        (Some(top), _) => format!(", the {} by {}", if top.bottom { "bottom" } else { "top" }, top.by),
+        (None, Some(having)) => format!(", those with {having}"),
+        _ => String::new(),
+    };
+    Some(format!("{shown} of {all} in {label} are shown{what}; {rest}"))
+}

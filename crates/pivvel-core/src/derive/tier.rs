@@ -1,0 +1,142 @@
+//! Tiers: members are classified once the leaf groups are known, and the keys that they were
+//! found by are made one. No line is read again.
+
+use std::rc::Rc;
+
+use crate::brief::{AxisKey, Plan, PlannedTier, TierKey};
+use crate::error::{Error, Result};
+use crate::formula::Function;
+use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
+use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
+use crate::lines::{Member, Members, Value};
+use crate::rollup::{Collapsed, collapse, combined};
+
+/// Leaf groups whose keys are the layout's dimensions, tiers among them.
+///
+/// # Errors
+/// A sum that outgrows 38 digits.
+pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups> {
+    let plain = |keys: &[AxisKey]| keys.iter().all(|key| matches!(key, AxisKey::Key(_)));
+    if plain(&plan.row_keys) && plain(&plan.column_keys) {
+        return Ok(leaves);
+    }
+    let collapsed = |keys: &[AxisKey], on_rows: bool| -> Result<Vec<Collapsed>> {
+        let paths = if on_rows { &leaves.rows } else { &leaves.columns };
+        let one = |key: &AxisKey| {
+            Ok(match key {
+                AxisKey::Key(place) => Collapsed::Key(*place),
+                AxisKey::Tier(tier) => {
+                    let tiers = classify(plan, &leaves, paths, on_rows, tier)?;
+                    let (members, own) = members_of(&plan.tiers[tier.tier], &tiers);
+                    Collapsed::Made(members, own)
+                }
+                AxisKey::Filter(tier, keeps) => {
+                    let tiers = classify(plan, &leaves, paths, on_rows, tier)?;
+                    Collapsed::Filter(
+                        tiers.into_iter().map(|tier| tier.is_some_and(|tier| keeps[tier])).collect(),
+                    )
+                }
+            })
+        };
+        keys.iter().map(one).collect()
+    };
+    let (rows, row_targets) = collapse(&leaves.rows, &collapsed(&plan.row_keys, true)?);
+    let (columns, column_targets) = collapse(&leaves.columns, &collapsed(&plan.column_keys, false)?);
+    leaves
+        .regrouped((rows, &row_targets), (columns, &column_targets))
+        .map_err(|_| Error::overflow("the totals"))
+}
+
+/// The tier of every deepest path; none where what they are classified by is blank.
+fn classify(
+    plan: &Plan,
+    leaves: &LeafGroups,
+    paths: &AxisPaths,
+    on_rows: bool,
+    key: &TierKey,
+) -> Result<Vec<Option<usize>>> {
+    let tier = &plan.tiers[key.tier];
+    let outgrown = || Error::overflow(format!("tier {}", tier.name));
+    let levels: Vec<usize> = key.within.iter().copied().chain([key.of]).collect();
+    let (numbers, count) = combined(paths, &levels);
+    let into: Vec<u32> = leaves
+        .groups
+        .pairs()
+        .iter()
+        .map(|(row, column)| numbers[if on_rows { *row } else { *column } as usize])
+        .collect();
+    let states = leaves.states.merged(&into, count).map_err(|_| outgrown())?;
+    let Some(by) = &tier.by_formula else { return Ok(vec![None; numbers.len()]) };
+    let values = evaluate(by, &mut OfMembers { plan, states: &states }).map_err(|_| outgrown())?;
+    // Members that are classified together.
+    let (within, groups) = combined(paths, &key.within);
+    let mut group_of = vec![0; count];
+    numbers.iter().zip(&within).for_each(|(number, group)| group_of[*number as usize] = *group as usize);
+    let cuts = (0..groups).map(|group| {
+        let members = values.iter().zip(&group_of).filter(|(_, g)| **g == group);
+        cuts(tier, &members.filter_map(|(value, _)| *value).collect::<Vec<_>>())
+    });
+    let cuts: Vec<Vec<Value>> = cuts.collect::<Result<_, _>>().map_err(|_| outgrown())?;
+    let tier_of = |number: &u32| {
+        let value = values[*number as usize]?;
+        // A value on a cut belongs to the tier above it.
+        Some(cuts[group_of[*number as usize]].iter().filter(|cut| !value.order(cut).is_lt()).count())
+    };
+    Ok(numbers.iter().map(tier_of).collect())
+}
+
+/// The cuts as values.
+fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Outgrown> {
+    if !tier.quantiles {
+        return Ok(tier.cuts.clone());
+    }
+    let at = |share: &Value| summarize(Function::Quantile(share.as_f64()), values).map_err(|_| Outgrown);
+    let all: Result<Vec<Option<Value>>, Outgrown> = tier.cuts.iter().map(at).collect();
+    Ok(all?.into_iter().flatten().collect())
+}
+
+/// The members that tiers make, and which of them every path is under.
+fn members_of(tier: &PlannedTier, tiers: &[Option<usize>]) -> (Members, Vec<u32>) {
+    let labels = tier.labels.iter().enumerate();
+    let mut members: Vec<Member> =
+        labels.map(|(i, label)| Member::Tier(i as u32, label.as_str().into())).collect();
+    let blank = members.len() as u32;
+    if tiers.iter().any(Option::is_none) {
+        members.push(Member::Blank);
+    }
+    (Members::new(members), tiers.iter().map(|tier| tier.map_or(blank, |tier| tier as u32)).collect())
+}
+
+/// The members of a dimension as cells that a formula runs over.
+struct OfMembers<'a> {
+    plan: &'a Plan,
+    states: &'a States,
+}
+
+impl Evaluate for OfMembers<'_> {
+    type Leaf = CellLeaf;
+    type Error = Outgrown;
+
+    fn cells(&self) -> usize {
+        self.states.len()
+    }
+
+    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
+        match leaf {
+            CellLeaf::Aggregate(place) => {
+                self.states.finish(&self.plan.aggregates[*place]).map(Rc::new).map_err(|_| Outgrown)
+            }
+            CellLeaf::Measure(place) => {
+                let formula: &CellFormula = &self.plan.measures[*place].cell;
+                evaluate(formula, &mut OfMembers { plan: self.plan, states: self.states })
+            }
+            _ => Ok(Rc::new(vec![None; self.states.len()])),
+        }
+    }
+
+    fn texts(&mut self, _: &CellLeaf) -> Result<Texts, Outgrown> {
+        Ok(Rc::new(vec![None; self.states.len()]))
+    }
+
+    fn divided_by_zero(&mut self, _: usize) {}
+}

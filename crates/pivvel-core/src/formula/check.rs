@@ -1,0 +1,380 @@
+//! The one check of formulas: every name found, every type right, before anything runs.
+//!
+//! What a name and a call mean depends on where the formula stands (over lines, cells or members)
+//! and is asked of a [`Scope`]; all else is the same everywhere.
+
+use std::ops::Range;
+
+use super::types::Type;
+use super::{Clause, Expr, Name, Node, Operator, Place};
+use crate::error::{Error, Result, shown};
+use crate::lines::{DatePart, date_from_text};
+
+/// A checked formula, whose leaves are what its scope made of names and calls.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Typed<L> {
+    pub(crate) step: Step<L>,
+    pub(crate) gives: Type,
+}
+
+/// What is done.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Step<L> {
+    Leaf(L),
+    /// Digits of a number, or the day or period of a date.
+    Digits(i128),
+    Word(String),
+    Nothing,
+    Negate(Box<Typed<L>>),
+    Not(Box<Typed<L>>),
+    Arithmetic(Operator, Box<Typed<L>>, Box<Typed<L>>),
+    Compare(Operator, Box<Typed<L>>, Box<Typed<L>>),
+    Join(Operator, Box<Typed<L>>, Box<Typed<L>>),
+    IsBlank(Box<Typed<L>>),
+    /// Conditions with what they give, and what is given where none holds.
+    Case(Vec<(Typed<L>, Typed<L>)>, Box<Typed<L>>),
+    Apply(Apply, Vec<Typed<L>>),
+    /// The same number, finer or as a float.
+    Convert(Box<Typed<L>>),
+}
+
+/// The functions of one line or cell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Apply {
+    Abs,
+    /// To so many digits after the point, halves away from zero.
+    Round(u8),
+    Floor,
+    Ceiling,
+    SquareRoot,
+    Logarithm,
+    Coalesce,
+    Least,
+    Greatest,
+    Lower,
+    Upper,
+    Trim,
+}
+
+/// The functions by name, with what they take as a message says it.
+const FUNCTIONS: [(&str, &str); 12] = [
+    ("abs", "abs(x)"),
+    ("round", "round(x) or round(x, 2)"),
+    ("floor", "floor(x)"),
+    ("ceiling", "ceiling(x)"),
+    ("sqrt", "sqrt(x)"),
+    ("ln", "ln(x)"),
+    ("coalesce", "coalesce(x, 0)"),
+    ("least", "least(x, y)"),
+    ("greatest", "greatest(x, y)"),
+    ("lower", "lower(x)"),
+    ("upper", "upper(x)"),
+    ("trim", "trim(x)"),
+];
+
+/// The names of the functions of one line or cell.
+pub(crate) fn function_names() -> impl Iterator<Item = &'static str> {
+    FUNCTIONS.iter().map(|(name, _)| *name)
+}
+
+/// What is wrong, and with which part of the text.
+pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, String)>;
+
+/// What names and calls mean where a formula stands.
+pub(crate) trait Scope {
+    /// What a name or call becomes.
+    type Leaf;
+
+    /// What a name means.
+    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<Typed<Self::Leaf>>;
+
+    /// What a call means that is no function of one value.
+    fn call(
+        &mut self,
+        function: &str,
+        arguments: &[Expr],
+        clauses: &[Clause],
+        span: &Range<usize>,
+    ) -> Checked<Typed<Self::Leaf>>;
+
+    /// What a value at a related cell means.
+    fn at(&mut self, value: &Expr, place: &Place, span: &Range<usize>) -> Checked<Typed<Self::Leaf>>;
+}
+
+/// Checks a formula. `place` says where it stands and `text` is the whole text of it.
+pub(crate) fn check_formula<S: Scope>(
+    place: &str,
+    text: &str,
+    expr: &Expr,
+    scope: &mut S,
+) -> Result<Typed<S::Leaf>> {
+    check(expr, scope).map_err(|(span, message)| Error::formula(place, text, span, message))
+}
+
+/// The same where only a condition will do.
+pub(crate) fn check_condition<S: Scope>(
+    place: &str,
+    text: &str,
+    expr: &Expr,
+    scope: &mut S,
+) -> Result<Typed<S::Leaf>> {
+    let formula = check_formula(place, text, expr, scope)?;
+    if formula.gives == Type::Condition {
+        return Ok(formula);
+    }
+    let message = format!("a condition is wanted, and this is {}", formula.gives.words());
+    Err(Error::formula(place, text, expr.span.clone(), message))
+}
+
+pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+    let at = |message: String| (expr.span.clone(), message);
+    let (step, gives) = match &expr.node {
+        Node::Number { digits, scale } => (Step::Digits(*digits), Type::Exact { scale: *scale }),
+        Node::Text(text) => (Step::Word(text.clone()), Type::Text),
+        Node::Blank => (Step::Nothing, Type::Nothing),
+        Node::Name(name) => return scope.name(name, &expr.span),
+        Node::Negate(inner) => {
+            let inner = check_number(inner, scope)?;
+            let gives = inner.gives;
+            (Step::Negate(Box::new(inner)), gives)
+        }
+        Node::Not(inner) => (Step::Not(Box::new(check_truth(inner, scope)?)), Type::Condition),
+        Node::Binary(operator, left, right) => match operator {
+            Operator::And | Operator::Or => {
+                let (left, right) = (check_truth(left, scope)?, check_truth(right, scope)?);
+                (Step::Join(*operator, Box::new(left), Box::new(right)), Type::Condition)
+            }
+            Operator::Add | Operator::Subtract | Operator::Multiply | Operator::Divide => {
+                let (left, right) = (check_number(left, scope)?, check_number(right, scope)?);
+                let gives = Type::arithmetic(*operator, left.gives, right.gives)
+                    .ok_or_else(|| at("the result would have more than 30 digits after the point".into()))?;
+                (Step::Arithmetic(*operator, Box::new(left), Box::new(right)), gives)
+            }
+            _ => return compare(*operator, expr, left, right, scope),
+        },
+        Node::Between(value, low, high) => {
+            let low = compare(Operator::GreaterOrEqual, expr, value, low, scope)?;
+            let high = compare(Operator::LessOrEqual, expr, value, high, scope)?;
+            (Step::Join(Operator::And, Box::new(low), Box::new(high)), Type::Condition)
+        }
+        Node::In(value, list) => {
+            let mut all = list.iter().map(|item| compare(Operator::Equal, item, value, item, scope));
+            let first = all.next().ok_or_else(|| at("the list is empty".into()))??;
+            return all.try_fold(first, |any, one| {
+                let step = Step::Join(Operator::Or, Box::new(any), Box::new(one?));
+                Ok(Typed { step, gives: Type::Condition })
+            });
+        }
+        Node::IsBlank(inner) => (Step::IsBlank(Box::new(check(inner, scope)?)), Type::Condition),
+        Node::Case { branches, otherwise } => return check_case(branches, otherwise.as_deref(), scope),
+        Node::Call { function, arguments, clauses } => {
+            let known = FUNCTIONS.iter().any(|(name, _)| name == function);
+            return match known && clauses.is_empty() {
+                true => apply(function, arguments, &expr.span, scope),
+                false => scope.call(function, arguments, clauses, &expr.span),
+            };
+        }
+        Node::At(value, place) => return scope.at(value, place, &expr.span),
+    };
+    Ok(Typed { step, gives })
+}
+
+/// A formula that must give a number.
+pub(crate) fn check_number<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+    let formula = check(expr, scope)?;
+    if formula.gives.is_number() {
+        return Ok(formula);
+    }
+    Err((expr.span.clone(), format!("a number is wanted here, and this is {}", formula.gives.words())))
+}
+
+/// A formula that must be a condition.
+pub(crate) fn check_truth<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+    let formula = check(expr, scope)?;
+    if formula.gives == Type::Condition {
+        return Ok(formula);
+    }
+    Err((expr.span.clone(), format!("a condition is wanted here, and this is {}", formula.gives.words())))
+}
+
+/// A comparison. A text beside a date or a period is read as one.
+fn compare<S: Scope>(
+    operator: Operator,
+    whole: &Expr,
+    left: &Expr,
+    right: &Expr,
+    scope: &mut S,
+) -> Checked<Typed<S::Leaf>> {
+    let (mut a, mut b) = (check(left, scope)?, check(right, scope)?);
+    read_as(&mut b, a.gives, right)?;
+    read_as(&mut a, b.gives, left)?;
+    let fits = match (a.gives, b.gives) {
+        (Type::Nothing, _) | (_, Type::Nothing) => {
+            return Err((whole.span.clone(), "nothing compares with blank; write x is blank".into()));
+        }
+        (Type::Condition, Type::Condition) => false,
+        (a, b) if a.is_number() && b.is_number() => true,
+        (a, b) => a == b,
+    };
+    if !fits {
+        let message = format!("{} cannot be compared with {}", a.gives.words(), b.gives.words());
+        return Err((whole.span.clone(), message));
+    }
+    Ok(Typed { step: Step::Compare(operator, Box::new(a), Box::new(b)), gives: Type::Condition })
+}
+
+fn read_as<L>(formula: &mut Typed<L>, other: Type, expr: &Expr) -> Checked<()> {
+    let part = match other {
+        Type::Day => DatePart::Day,
+        Type::Period(part) => part,
+        _ => return Ok(()),
+    };
+    let (label, period) = match &formula.step {
+        Step::Word(word) if other == Type::Day => (word.clone(), date_from_text(word)),
+        Step::Word(word) => (word.clone(), part.period_of(word)),
+        // A year may be written as the number that it is.
+        Step::Digits(year) if part == DatePart::Year => (year.to_string(), i32::try_from(*year).ok()),
+        _ => return Ok(()),
+    };
+    let Some(period) = period else {
+        let message =
+            format!("{} is not {}; write it like '{}'", shown(&label), other.words(), part.example());
+        return Err((expr.span.clone(), message));
+    };
+    *formula = Typed { step: Step::Digits(period.into()), gives: other };
+    Ok(())
+}
+
+fn check_case<S: Scope>(
+    branches: &[(Expr, Expr)],
+    otherwise: Option<&Expr>,
+    scope: &mut S,
+) -> Checked<Typed<S::Leaf>> {
+    let mut conditions = Vec::with_capacity(branches.len());
+    let mut values = Vec::with_capacity(branches.len() + 1);
+    for (condition, value) in branches {
+        conditions.push(check_truth(condition, scope)?);
+        values.push((check(value, scope)?, value));
+    }
+    let nothing = Expr::from(Node::Blank);
+    let last = otherwise.unwrap_or(&nothing);
+    values.push((check(last, scope)?, last));
+    let (mut values, gives) = unify(values)?;
+    let Some(otherwise) = values.pop() else { unreachable!("there is a value for the case of none") };
+    let branches = conditions.into_iter().zip(values).collect();
+    Ok(Typed { step: Step::Case(branches, Box::new(otherwise)), gives })
+}
+
+/// Values as one type, where there is one for all of them.
+fn unify<L>(values: Vec<(Typed<L>, &Expr)>) -> Checked<(Vec<Typed<L>>, Type)> {
+    let mut gives = Type::Nothing;
+    for (value, expr) in &values {
+        gives = gives.common(value.gives).filter(|t| *t != Type::Condition).ok_or_else(|| {
+            let message = match value.gives {
+                Type::Condition => "this gives yes or no, where a value is wanted".to_string(),
+                own => format!("this is {}, and what stands before it is {}", own.words(), gives.words()),
+            };
+            (expr.span.clone(), message)
+        })?;
+    }
+    Ok((values.into_iter().map(|(value, _)| value.converted(gives)).collect(), gives))
+}
+
+fn apply<S: Scope>(
+    function: &str,
+    arguments: &[Expr],
+    span: &Range<usize>,
+    scope: &mut S,
+) -> Checked<Typed<S::Leaf>> {
+    let usage = FUNCTIONS.iter().find(|(name, _)| *name == function).map_or("", |(_, usage)| *usage);
+    let wrong = |span: &Range<usize>| (span.clone(), format!("write it like {usage}"));
+    let mut digits = 0;
+    let takes = match (function, arguments) {
+        ("coalesce" | "least" | "greatest", [_, _, ..]) => arguments,
+        ("round", [value, Expr { node: Node::Number { digits: places, scale: 0 }, .. }]) => {
+            digits = u8::try_from(*places)
+                .ok()
+                .filter(|places| *places <= 18)
+                .ok_or_else(|| wrong(&arguments[1].span))?;
+            std::slice::from_ref(value)
+        }
+        ("coalesce" | "least" | "greatest", _) => return Err(wrong(span)),
+        (_, [_]) => arguments,
+        _ => return Err(wrong(span)),
+    };
+    let of_text = matches!(function, "lower" | "upper" | "trim");
+    let mut values = Vec::with_capacity(takes.len());
+    for argument in takes {
+        let value = check(argument, scope)?;
+        let fits = match function {
+            "coalesce" => true,
+            "least" | "greatest" => value.gives.is_number() || value.gives == Type::Day,
+            _ if of_text => value.gives == Type::Text,
+            _ => value.gives.is_number(),
+        };
+        if !fits {
+            let wanted = if of_text { "a text" } else { "a number" };
+            return Err((
+                argument.span.clone(),
+                format!("{function} wants {wanted}, and this is {}", value.gives.words()),
+            ));
+        }
+        values.push((value, argument));
+    }
+    let (values, common) = unify(values)?;
+    let float = common == Type::Float;
+    let (apply, gives) = match function {
+        "abs" => (Apply::Abs, common),
+        "round" if float => (Apply::Round(digits), Type::Float),
+        "round" => (Apply::Round(digits), Type::Exact { scale: digits.min(common.scale()) }),
+        "floor" | "ceiling" => {
+            let apply = if function == "floor" { Apply::Floor } else { Apply::Ceiling };
+            (apply, if float { Type::Float } else { Type::Exact { scale: 0 } })
+        }
+        "sqrt" => (Apply::SquareRoot, Type::Float),
+        "ln" => (Apply::Logarithm, Type::Float),
+        "coalesce" => (Apply::Coalesce, common),
+        "least" => (Apply::Least, common),
+        "greatest" => (Apply::Greatest, common),
+        "lower" => (Apply::Lower, common),
+        "upper" => (Apply::Upper, common),
+        _ => (Apply::Trim, common),
+    };
+    Ok(Typed { step: Step::Apply(apply, values), gives })
+}
+
+impl<L> Typed<L> {
+    pub(crate) fn leaf(leaf: L, gives: Type) -> Typed<L> {
+        Typed { step: Step::Leaf(leaf), gives }
+    }
+
+    /// The same value as another type that it can be given as.
+    pub(crate) fn converted(self, gives: Type) -> Typed<L> {
+        match self.gives == gives {
+            true => self,
+            false if self.gives == Type::Nothing => Typed { step: Step::Nothing, gives },
+            false => Typed { step: Step::Convert(Box::new(self)), gives },
+        }
+    }
+
+    /// Gives every leaf to `visit`.
+    pub(crate) fn leaves<'t>(&'t self, visit: &mut dyn FnMut(&'t L)) {
+        match &self.step {
+            Step::Leaf(leaf) => visit(leaf),
+            Step::Digits(_) | Step::Word(_) | Step::Nothing => {}
+            Step::Negate(a) | Step::Not(a) | Step::IsBlank(a) | Step::Convert(a) => a.leaves(visit),
+            Step::Arithmetic(_, a, b) | Step::Compare(_, a, b) | Step::Join(_, a, b) => {
+                a.leaves(visit);
+                b.leaves(visit);
+            }
+            Step::Case(branches, otherwise) => {
+                for (condition, value) in branches {
+                    condition.leaves(visit);
+                    value.leaves(visit);
+                }
+                otherwise.leaves(visit);
+            }
+            Step::Apply(_, values) => values.iter().for_each(|value| value.leaves(visit)),
+        }
+    }
+}

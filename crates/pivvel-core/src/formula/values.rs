@@ -1,0 +1,308 @@
+//! Running a formula over cells: a value for each, or a blank.
+//!
+//! Exact numbers stay exact. In `+` and `-` a blank counts as nothing when the other side has a
+//! value; in `*`, `/` and comparisons it gives a blank. A division by zero gives a blank and is
+//! counted, where what it gives is used.
+
+use std::rc::Rc;
+
+use super::Operator;
+use super::check::{Apply, Step, Typed};
+use super::types::Type;
+use crate::lines::{Value, pow10, rescale};
+
+/// A number outgrew 38 digits.
+#[derive(Debug)]
+pub(crate) struct Outgrown;
+
+/// Values of many cells; `None` where there is none.
+pub(crate) type Values = Rc<Vec<Option<Value>>>;
+pub(crate) type Texts = Rc<Vec<Option<Rc<str>>>>;
+type Truths = Vec<Option<bool>>;
+
+/// Where the values of leaves come from.
+pub(crate) trait Evaluate {
+    /// What a leaf is.
+    type Leaf;
+    /// What can go wrong.
+    type Error: From<Outgrown>;
+
+    /// How many cells there are.
+    fn cells(&self) -> usize;
+
+    /// The values of a leaf, one a cell.
+    fn values(&mut self, leaf: &Self::Leaf) -> Result<Values, Self::Error>;
+
+    /// The texts of a leaf, one a cell.
+    fn texts(&mut self, leaf: &Self::Leaf) -> Result<Texts, Self::Error>;
+
+    /// Tells that a number was divided by zero, in a cell.
+    fn divided_by_zero(&mut self, cell: usize);
+}
+
+/// The values that a formula gives, one a cell.
+pub(crate) fn evaluate<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Values, E::Error> {
+    let all = vec![true; of.cells()];
+    values(formula, of, &all)
+}
+
+/// Which cells a condition holds for; not where it is blank.
+pub(crate) fn holds<E: Evaluate>(condition: &Typed<E::Leaf>, of: &mut E) -> Result<Vec<bool>, E::Error> {
+    let all = vec![true; of.cells()];
+    Ok(truths(condition, of, &all)?.into_iter().map(|truth| truth == Some(true)).collect())
+}
+
+/// `active` says in which cells the value is used: only there a division by zero counts.
+fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) -> Result<Values, E::Error> {
+    let exact = |digits: i128| match formula.gives {
+        Type::Exact { scale } => Value::Exact { digits, scale },
+        Type::Float => Value::Float(digits as f64),
+        _ => Value::Date(digits as i32),
+    };
+    let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Outgrown>| {
+        let all: Result<Vec<_>, Outgrown> = inner.iter().map(|value| value.map_or(Ok(None), work)).collect();
+        all.map(Rc::new)
+    };
+    Ok(match &formula.step {
+        Step::Leaf(leaf) => of.values(leaf)?,
+        Step::Digits(digits) => Rc::new(vec![Some(exact(*digits)); of.cells()]),
+        Step::Nothing => Rc::new(vec![None; of.cells()]),
+        Step::Negate(inner) => each(values(inner, of, active)?, &|value| negated(value).map(Some))?,
+        Step::Convert(inner) => {
+            let gives = formula.gives;
+            each(values(inner, of, active)?, &|value| converted(value, gives).map(Some))?
+        }
+        Step::Arithmetic(operator, left, right) => {
+            let (a, b) = (values(left, of, active)?, values(right, of, active)?);
+            let mut result = Vec::with_capacity(a.len());
+            for (cell, (a, b)) in a.iter().zip(b.iter()).enumerate() {
+                if *operator == Operator::Divide && a.is_some() && b.is_some_and(is_zero) && active[cell] {
+                    of.divided_by_zero(cell);
+                }
+                result.push(arithmetic(*operator, *a, *b)?);
+            }
+            Rc::new(result)
+        }
+        Step::Case(branches, otherwise) => {
+            let mut open = active.to_vec();
+            let mut result = vec![None; of.cells()];
+            for (condition, value) in branches {
+                let chosen: Vec<bool> = truths(condition, of, &open)?
+                    .into_iter()
+                    .zip(&open)
+                    .map(|(truth, open)| *open && truth == Some(true))
+                    .collect();
+                let given = values(value, of, &chosen)?;
+                for (cell, chosen) in chosen.into_iter().enumerate().filter(|(_, chosen)| *chosen) {
+                    (open[cell], result[cell]) = (!chosen, given[cell]);
+                }
+            }
+            let given = values(otherwise, of, &open)?;
+            open.iter()
+                .enumerate()
+                .filter(|(_, open)| **open)
+                .for_each(|(cell, _)| result[cell] = given[cell]);
+            Rc::new(result)
+        }
+        Step::Apply(apply, arguments) => {
+            let all: Vec<Values> =
+                arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
+            match apply {
+                Apply::Coalesce | Apply::Least | Apply::Greatest => {
+                    let pick = |cell: usize| {
+                        let mut some = all.iter().filter_map(|values| values[cell]);
+                        match apply {
+                            Apply::Coalesce => some.next(),
+                            Apply::Least => some.min_by(Value::order),
+                            _ => some.max_by(Value::order),
+                        }
+                    };
+                    Rc::new((0..of.cells()).map(pick).collect())
+                }
+                _ => each(all[0].clone(), &|value| applied(*apply, value))?,
+            }
+        }
+        _ => unreachable!("the check lets only values stand here"),
+    })
+}
+
+fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) -> Result<Truths, E::Error> {
+    Ok(match &formula.step {
+        Step::Not(inner) => truths(inner, of, active)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
+        Step::Join(operator, left, right) => {
+            let (left, right) = (truths(left, of, active)?, truths(right, of, active)?);
+            left.into_iter().zip(right).map(|(a, b)| join(*operator, a, b)).collect()
+        }
+        Step::IsBlank(inner) if inner.gives == Type::Text => {
+            let blank = |text: &Option<Rc<str>>| Some(text.as_deref().is_none_or(str::is_empty));
+            texts(inner, of)?.iter().map(blank).collect()
+        }
+        Step::IsBlank(inner) if inner.gives == Type::Condition => {
+            truths(inner, of, active)?.iter().map(|truth| Some(truth.is_none())).collect()
+        }
+        Step::IsBlank(inner) => values(inner, of, active)?.iter().map(|v| Some(v.is_none())).collect(),
+        Step::Compare(operator, left, right) if left.gives == Type::Text => {
+            let (a, b) = (texts(left, of)?, texts(right, of)?);
+            let pair = |(a, b): (&Option<Rc<str>>, &Option<Rc<str>>)| {
+                Some(operator.holds(a.as_deref()?.cmp(b.as_deref()?)))
+            };
+            a.iter().zip(b.iter()).map(pair).collect()
+        }
+        Step::Compare(operator, left, right) => {
+            let (a, b) = (values(left, of, active)?, values(right, of, active)?);
+            let pair = |(a, b): (&Option<Value>, &Option<Value>)| {
+                Some(operator.holds(a.as_ref()?.order(b.as_ref()?)))
+            };
+            a.iter().zip(b.iter()).map(pair).collect()
+        }
+        _ => unreachable!("the check lets only conditions stand here"),
+    })
+}
+
+fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::Error> {
+    Ok(match &formula.step {
+        Step::Leaf(leaf) => of.texts(leaf)?,
+        Step::Word(word) => Rc::new(vec![Some(Rc::from(word.as_str())); of.cells()]),
+        Step::Apply(apply, arguments) if matches!(apply, Apply::Lower | Apply::Upper | Apply::Trim) => {
+            let change = |text: &Rc<str>| Rc::from(changed(*apply, text));
+            Rc::new(texts(&arguments[0], of)?.iter().map(|text| text.as_ref().map(change)).collect())
+        }
+        Step::Apply(_, arguments) => {
+            let all: Vec<Texts> =
+                arguments.iter().map(|argument| texts(argument, of)).collect::<Result<_, _>>()?;
+            Rc::new((0..of.cells()).map(|cell| all.iter().find_map(|texts| texts[cell].clone())).collect())
+        }
+        Step::Case(branches, otherwise) => {
+            let all = vec![true; of.cells()];
+            let mut result = (*texts(otherwise, of)?).clone();
+            // The first that holds decides, so the last is written first.
+            for (condition, value) in branches.iter().rev() {
+                let (truths, given) = (truths(condition, of, &all)?, texts(value, of)?);
+                for cell in (0..of.cells()).filter(|cell| truths[*cell] == Some(true)) {
+                    result[cell] = given[cell].clone();
+                }
+            }
+            Rc::new(result)
+        }
+        _ => Rc::new(vec![None; of.cells()]),
+    })
+}
+
+/// `and` and `or`: what decides, decides even beside a blank.
+pub(super) fn join(operator: Operator, a: Option<bool>, b: Option<bool>) -> Option<bool> {
+    let decisive = Some(operator == Operator::Or);
+    match (a, b) {
+        (a, b) if a == decisive || b == decisive => decisive,
+        (Some(_), Some(_)) => decisive.map(|d| !d),
+        _ => None,
+    }
+}
+
+/// A text in another dress.
+pub(super) fn changed(apply: Apply, text: &str) -> String {
+    match apply {
+        Apply::Lower => text.to_lowercase(),
+        Apply::Upper => text.to_uppercase(),
+        _ => text.trim().to_string(),
+    }
+}
+
+fn is_zero(value: Value) -> bool {
+    match value {
+        Value::Exact { digits, .. } => digits == 0,
+        Value::Float(value) => value == 0.0,
+        Value::Date(_) => false,
+    }
+}
+
+/// Arithmetic on two values, either of which may be blank.
+pub(crate) fn arithmetic(
+    operator: Operator,
+    a: Option<Value>,
+    b: Option<Value>,
+) -> Result<Option<Value>, Outgrown> {
+    let (a, b) = match (operator, a, b) {
+        (Operator::Add, some, None) | (Operator::Add, None, some) | (Operator::Subtract, some, None) => {
+            return Ok(some);
+        }
+        (Operator::Subtract, None, Some(b)) => return negated(b).map(Some),
+        (_, Some(a), Some(b)) => (a, b),
+        _ => return Ok(None),
+    };
+    if let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (a, b)
+        && operator != Operator::Divide
+    {
+        let common = s.max(t);
+        let aligned = || Some((rescale(x, s, common)?, rescale(y, t, common)?));
+        let (digits, scale) = match operator {
+            Operator::Multiply => (x.checked_mul(y), s + t),
+            Operator::Add => (aligned().and_then(|(x, y)| x.checked_add(y)), common),
+            _ => (aligned().and_then(|(x, y)| x.checked_sub(y)), common),
+        };
+        return digits.map(|digits| Some(Value::Exact { digits, scale })).ok_or(Outgrown);
+    }
+    let (x, y) = (a.as_f64(), b.as_f64());
+    let value = match operator {
+        Operator::Add => x + y,
+        Operator::Subtract => x - y,
+        Operator::Multiply => x * y,
+        _ => x / y,
+    };
+    Ok(value.is_finite().then_some(Value::Float(value)))
+}
+
+fn negated(value: Value) -> Result<Value, Outgrown> {
+    Ok(match value {
+        Value::Exact { digits, scale } => {
+            Value::Exact { digits: digits.checked_neg().ok_or(Outgrown)?, scale }
+        }
+        Value::Float(value) => Value::Float(-value),
+        date => date,
+    })
+}
+
+fn converted(value: Value, to: Type) -> Result<Value, Outgrown> {
+    Ok(match (value, to) {
+        (Value::Exact { digits, scale: from }, Type::Exact { scale }) => {
+            Value::Exact { digits: rescale(digits, from, scale).ok_or(Outgrown)?, scale }
+        }
+        (value, Type::Float) => Value::Float(value.as_f64()),
+        (value, _) => value,
+    })
+}
+
+/// A function of one value.
+pub(super) fn applied(apply: Apply, value: Value) -> Result<Option<Value>, Outgrown> {
+    if let Value::Exact { digits, scale } = value {
+        let whole = |digits: i128| Value::Exact { digits, scale: 0 };
+        let unit = pow10(scale).ok_or(Outgrown)?;
+        let exact = match apply {
+            Apply::Abs => Some(Value::Exact { digits: digits.checked_abs().ok_or(Outgrown)?, scale }),
+            Apply::Floor => Some(whole(digits.div_euclid(unit))),
+            Apply::Ceiling => Some(whole(-(-digits).div_euclid(unit))),
+            Apply::Round(places) if places >= scale => Some(value),
+            Apply::Round(places) => {
+                let unit = pow10(scale - places).ok_or(Outgrown)?;
+                let up = i128::from(digits.unsigned_abs() % unit.unsigned_abs() * 2 >= unit.unsigned_abs());
+                Some(Value::Exact { digits: digits / unit + up * digits.signum(), scale: places })
+            }
+            _ => None,
+        };
+        if exact.is_some() {
+            return Ok(exact);
+        }
+    }
+    let x = value.as_f64();
+    let result = match apply {
+        Apply::Abs => x.abs(),
+        Apply::Floor => x.floor(),
+        Apply::Ceiling => x.ceil(),
+        Apply::Round(places) => {
+            let unit = 10f64.powi(places.into());
+            (x * unit).round() / unit
+        }
+        Apply::SquareRoot => x.sqrt(),
+        _ => x.ln(),
+    };
+    Ok(result.is_finite().then_some(Value::Float(result)))
+}

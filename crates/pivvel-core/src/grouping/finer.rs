@@ -1,0 +1,165 @@
+//! Groups that are finer than the cells: by keys that stand in no layout, as clients do in
+//! `mean(sum(amount) per client)` and `distinct(client)`.
+
+use std::rc::Rc;
+
+use arrow_array::RecordBatch;
+
+use super::keys::KeyScan;
+use super::leaf::keep;
+use super::pairs::PairTable;
+use super::spec::{Aggregate, Finer, LineValue};
+use super::states::{Outgrown, States};
+use crate::error::{Error, Result};
+use crate::formula::{Evaluate, Evaluation, LineFormula, Texts, Typed, Values, evaluate};
+use crate::lines::Value;
+
+/// Finer groups of one set of keys while lines are read.
+#[derive(Debug)]
+pub(super) struct FinerScan {
+    filter: Option<LineFormula>,
+    values: Vec<LineValue>,
+    keys: KeyScan,
+    pairs: PairTable,
+    states: States,
+    numbers: Vec<u32>,
+}
+
+/// Finer groups: which group each is part of, and its states.
+#[derive(Debug, Clone)]
+pub(crate) struct FinerGroups {
+    /// Group and key of each.
+    pairs: PairTable,
+    states: States,
+    /// Keys of which some part is blank.
+    blank_keys: Rc<Vec<bool>>,
+}
+
+impl FinerScan {
+    pub(super) fn new(finer: &Finer) -> FinerScan {
+        FinerScan {
+            filter: finer.filter.clone(),
+            values: finer.values.clone(),
+            keys: KeyScan::new(&finer.keys),
+            pairs: PairTable::default(),
+            states: States::new(&finer.values),
+            numbers: Vec::new(),
+        }
+    }
+
+    /// Takes the lines of a batch, whose groups are known.
+    pub(super) fn take(&mut self, batch: &RecordBatch, groups: &[u32]) -> Result<u64> {
+        let Some(filter) = &self.filter else { return self.take_all(batch, groups) };
+        let mut evaluation = Evaluation::new(batch);
+        let (holds, _) = evaluation.holds(filter).map_err(|_| Error::overflow("where"))?;
+        let divisions = evaluation.zero_divisions;
+        let kept: Vec<u32> =
+            groups.iter().zip(&holds).filter(|(_, holds)| **holds).map(|(g, _)| *g).collect();
+        match kept.is_empty() {
+            true => Ok(divisions),
+            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, &kept)?),
+        }
+    }
+
+    fn take_all(&mut self, batch: &RecordBatch, groups: &[u32]) -> Result<u64> {
+        let mut evaluation = Evaluation::new(batch);
+        self.keys.follow(&mut evaluation, batch.num_rows())?;
+        self.pairs.number(groups, self.keys.path(), &mut self.numbers);
+        self.states.resize(self.pairs.len());
+        self.states.count(&self.numbers);
+        update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
+        Ok(evaluation.zero_divisions)
+    }
+
+    pub(super) fn finish(self) -> FinerGroups {
+        let blank_keys = Rc::new(self.keys.finish().blank_paths());
+        FinerGroups { pairs: self.pairs, states: self.states, blank_keys }
+    }
+}
+
+/// Gives the values of a batch's lines to the states of their groups.
+pub(super) fn update(
+    states: &mut States,
+    values: &[LineValue],
+    evaluation: &mut Evaluation<'_>,
+    groups: &[u32],
+) -> Result<()> {
+    for (i, value) in values.iter().enumerate() {
+        let outgrown = || Error::overflow(&value.name);
+        let numbers = evaluation.numbers(&value.formula).map_err(|_| outgrown())?;
+        let by = match &value.by {
+            Some(by) => Some(evaluation.numbers(by).map_err(|_| outgrown())?),
+            None => None,
+        };
+        states.update(i, groups, &numbers, by.as_ref()).map_err(|_| outgrown())?;
+    }
+    Ok(())
+}
+
+impl FinerGroups {
+    /// The finer groups of fewer groups; see [`States::merged`].
+    pub(super) fn merged(&self, into: &[u32]) -> Result<FinerGroups, Outgrown> {
+        let pairs = self.pairs.pairs();
+        let kept: Vec<usize> =
+            (0..pairs.len()).filter(|i| into[pairs[*i].0 as usize] != States::NOWHERE).collect();
+        let groups: Vec<u32> = kept.iter().map(|i| into[pairs[*i].0 as usize]).collect();
+        let keys: Vec<u32> = kept.iter().map(|i| pairs[*i].1).collect();
+        let (mut merged, mut numbers) = (PairTable::default(), Vec::new());
+        merged.number(&groups, &keys, &mut numbers);
+        let mut targets = vec![States::NOWHERE; pairs.len()];
+        kept.iter().zip(&numbers).for_each(|(i, number)| targets[*i] = *number);
+        let states = self.states.merged(&targets, merged.len())?;
+        Ok(FinerGroups { pairs: merged, states, blank_keys: self.blank_keys.clone() })
+    }
+
+    /// How many keys each group has, blank ones left out.
+    pub(super) fn keys(&self, groups: usize) -> Vec<u64> {
+        let mut counts = vec![0; groups];
+        for (group, key) in self.pairs.pairs() {
+            counts[*group as usize] += u64::from(!self.blank_keys[*key as usize]);
+        }
+        counts
+    }
+
+    /// What a formula gives in the finer groups of each group; blanks are left out.
+    pub(super) fn lists(
+        &self,
+        formula: &Typed<Aggregate>,
+        groups: usize,
+    ) -> Result<Vec<Vec<Value>>, Outgrown> {
+        let values = evaluate(formula, &mut Inner(&self.states))?;
+        let mut lists = vec![Vec::new(); groups];
+        for ((group, _), value) in self.pairs.pairs().iter().zip(values.iter()) {
+            lists[*group as usize].extend(*value);
+        }
+        Ok(lists)
+    }
+}
+
+/// The finer groups as cells that a formula runs over.
+struct Inner<'a>(&'a States);
+
+impl Evaluate for Inner<'_> {
+    type Leaf = Aggregate;
+    type Error = Outgrown;
+
+    fn cells(&self) -> usize {
+        self.0.len()
+    }
+
+    fn values(&mut self, leaf: &Aggregate) -> Result<Values, Outgrown> {
+        self.0.finish(leaf).map(Rc::new)
+    }
+
+    fn texts(&mut self, _: &Aggregate) -> Result<Texts, Outgrown> {
+        Ok(Rc::new(vec![None; self.0.len()]))
+    }
+
+    fn divided_by_zero(&mut self, _: usize) {}
+}
+
+impl From<crate::formula::Outgrown> for Outgrown {
+    fn from(_: crate::formula::Outgrown) -> Outgrown {
+        Outgrown
+    }
+}

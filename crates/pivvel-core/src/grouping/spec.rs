@@ -1,0 +1,113 @@
+//! What a scan is to do: keys to group by, and values whose states are kept.
+
+use crate::formula::{Function, LineFormula, Type, Typed};
+use crate::lines::{DatePart, Kind};
+
+/// Everything that a scan needs to know.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Grouping {
+    pub(crate) filter: Option<LineFormula>,
+    pub(crate) rows: Vec<Key>,
+    pub(crate) columns: Vec<Key>,
+    pub(crate) values: Vec<LineValue>,
+    pub(crate) finer: Vec<Finer>,
+}
+
+/// What lines are grouped by.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Key {
+    pub(crate) name: String,
+    pub(crate) formula: LineFormula,
+}
+
+/// Groups that are finer than the cells: by further keys, with values of their own.
+#[derive(Debug, Clone)]
+pub(crate) struct Finer {
+    pub(crate) keys: Vec<Key>,
+    /// The condition that their lines must meet.
+    pub(crate) filter: Option<LineFormula>,
+    pub(crate) values: Vec<LineValue>,
+}
+
+/// A formula over lines whose states are kept.
+#[derive(Debug, Clone)]
+pub(crate) struct LineValue {
+    /// The formula as text, for messages.
+    pub(crate) name: String,
+    pub(crate) formula: LineFormula,
+    /// What decides which line is first or last.
+    pub(crate) by: Option<LineFormula>,
+    pub(crate) needs: Needs,
+}
+
+/// Which states are kept of a value.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Needs {
+    pub(crate) sum: bool,
+    pub(crate) low: bool,
+    pub(crate) high: bool,
+    pub(crate) squares: bool,
+    pub(crate) first: bool,
+    pub(crate) last: bool,
+    /// Every value.
+    pub(crate) list: bool,
+}
+
+/// An aggregate of lines.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Aggregate {
+    /// How many lines there are.
+    Lines,
+    /// Of a value, by its place.
+    Of { function: Function, value: usize },
+    /// How many different keys there are, blank ones left out.
+    Distinct { finer: usize },
+    /// An aggregate of what a formula gives in each finer group.
+    Nested { function: Function, finer: usize, inner: Box<Typed<Aggregate>> },
+}
+
+impl Needs {
+    pub(crate) fn need(&mut self, function: Function) {
+        match function {
+            Function::Sum | Function::Mean => self.sum = true,
+            Function::Min => self.low = true,
+            Function::Max => self.high = true,
+            Function::Variance { .. } | Function::Deviation { .. } => (self.sum, self.squares) = (true, true),
+            Function::Quantile(_) => self.list = true,
+            Function::First => self.first = true,
+            Function::Last => self.last = true,
+            Function::Count | Function::Distinct => {}
+        }
+    }
+}
+
+impl Key {
+    /// What the keys are, as members.
+    pub(crate) fn kind(&self) -> (Kind, Option<DatePart>) {
+        match self.formula.gives {
+            Type::Exact { scale: 0 } => (Kind::Whole, None),
+            Type::Exact { scale } => (Kind::Decimal { scale }, None),
+            Type::Float => (Kind::Float, None),
+            Type::Day => (Kind::Date, None),
+            Type::Period(part) => (Kind::Date, Some(part)),
+            Type::Condition => (Kind::YesNo, None),
+            Type::Text | Type::Nothing => (Kind::Text, None),
+        }
+    }
+}
+
+/// The place of a value among those kept; the same one is kept once.
+pub(crate) fn keep_value(
+    values: &mut Vec<LineValue>,
+    name: String,
+    formula: LineFormula,
+    by: Option<LineFormula>,
+    function: Function,
+) -> usize {
+    let place = values.iter().position(|v| v.formula == formula && v.by == by).unwrap_or_else(|| {
+        values.push(LineValue { name, formula, by, needs: Needs::default() });
+        values.len() - 1
+    });
+    values[place].needs.need(function);
+    place
+}

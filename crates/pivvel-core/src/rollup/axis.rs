@@ -1,0 +1,381 @@
+//! An axis: its dimensions, the tree of members that occur, and the order in which it is shown.
+
+use std::cmp::Ordering;
+use std::collections::HashMap;
+
+use crate::brief::{Dimension, Direction, Placement};
+use crate::grouping::AxisPaths;
+use crate::lines::{Member, MemberId, Members, Value};
+
+/// The rows or the columns of a cross-tab.
+#[derive(Debug, Clone)]
+pub struct Axis {
+    dimensions: Vec<Dimension>,
+    members: Vec<Members>,
+    /// For each level, the total first: its nodes.
+    nodes: Vec<Vec<Node>>,
+    /// For each level below the total: the node of a parent and a member.
+    children: Vec<HashMap<(u32, u32), u32>>,
+    totals: Vec<Placement>,
+    entries: Vec<Entry>,
+}
+
+/// A member under one parent.
+#[derive(Debug, Clone)]
+struct Node {
+    parent: u32,
+    member: u32,
+    /// Whether it is computed but not shown; so are all under it.
+    hidden: bool,
+    /// Members that are scaled apart from others: 0 for plain ones, else one more than the place
+    /// among the [`Axis::classes`].
+    class: u16,
+    made: Option<Box<Made>>,
+}
+
+/// How a node is computed from its siblings.
+#[derive(Debug, Clone)]
+pub(crate) struct Made {
+    /// The item's place in the order in which items are applied.
+    pub(crate) item: usize,
+    /// The nodes that its formula reads, by the order of its names.
+    pub(crate) operands: Vec<Option<u32>>,
+}
+
+/// What the members of a level are sorted by: values in the order of its nodes, or nothing.
+pub(crate) enum SortBy {
+    Natural,
+    Label,
+    Values(Vec<Option<Value>>),
+}
+
+/// A row or a column as it is shown: the total, a subtotal or a member of the deepest level.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Entry {
+    level: u16,
+    pub(crate) node: u32,
+}
+
+impl Entry {
+    pub(crate) fn new(level: usize, node: u32) -> Entry {
+        Entry { level: level as u16, node }
+    }
+
+    /// Its level: 0 for the total of the axis, then one for each dimension.
+    pub fn level(self) -> usize {
+        self.level.into()
+    }
+
+    /// Whether this is the total of the axis.
+    pub fn is_total(self) -> bool {
+        self.level == 0
+    }
+}
+
+/// A member at one level of a path.
+#[derive(Debug, Clone, Copy)]
+pub struct MemberRef<'a> {
+    dimension: &'a Dimension,
+    members: &'a Members,
+    id: MemberId,
+}
+
+impl<'a> MemberRef<'a> {
+    /// The dimension that it is a member of.
+    pub fn dimension(&self) -> &'a Dimension {
+        self.dimension
+    }
+
+    /// Its label in data; empty for the blank member.
+    pub fn label(&self) -> &'a str {
+        self.members.label(self.id)
+    }
+
+    /// Its label as it is shown, where the brief gives it another one.
+    pub fn shown(&self) -> &'a str {
+        let own = self.label();
+        self.dimension.labels.iter().find(|(label, _)| label == own).map_or(own, |(_, shown)| shown)
+    }
+
+    /// What it is.
+    pub fn member(&self) -> &'a Member {
+        self.members.member(self.id)
+    }
+
+    /// Whether it stands for the lines that hold nothing in this dimension.
+    pub fn is_blank(&self) -> bool {
+        self.members.is_blank(self.id)
+    }
+
+    /// Its number within the dimension: the same member has the same one under every parent.
+    pub fn id(&self) -> MemberId {
+        self.id
+    }
+}
+
+impl Axis {
+    pub(crate) fn new(dimensions: &[Dimension], totals: &[Placement], paths: AxisPaths) -> Axis {
+        let mut axis = Axis {
+            dimensions: dimensions.to_vec(),
+            members: paths.members,
+            nodes: vec![vec![Node { parent: 0, member: 0, hidden: false, class: 0, made: None }]],
+            children: Vec::new(),
+            totals: totals.to_vec(),
+            entries: Vec::new(),
+        };
+        for (i, level) in paths.levels.iter().enumerate() {
+            axis.nodes.push(Vec::new());
+            axis.children.push(HashMap::new());
+            for (parent, member) in level.pairs() {
+                axis.add(i + 1, *parent, *member, None);
+            }
+        }
+        axis
+    }
+
+    /// A node more.
+    pub(crate) fn add(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> u32 {
+        let above = &self.nodes[level - 1][parent as usize];
+        let class = match self.members[level - 1].member(MemberId(member)) {
+            Member::Others(_) => 1,
+            Member::Calculated(item, _) => 2 + *item as u16,
+            _ => above.class,
+        };
+        let hidden = above.hidden;
+        let node = self.nodes[level].len() as u32;
+        self.nodes[level].push(Node { parent, member, hidden, class, made: made.map(Box::new) });
+        self.children[level - 1].insert((parent, member), node);
+        node
+    }
+
+    /// Lets a dimension have a member more.
+    pub(crate) fn add_member(&mut self, level: usize, member: Member) -> u32 {
+        let (members, id) = self.members[level - 1].with(member);
+        self.members[level - 1] = members;
+        id.0
+    }
+
+    /// Keeps a node, and all under it, from being shown.
+    pub(crate) fn hide(&mut self, level: usize, node: u32) {
+        self.nodes[level][node as usize].hidden = true;
+        for deeper in level + 1..=self.depth() {
+            for i in 0..self.nodes[deeper].len() {
+                let parent = self.nodes[deeper][i].parent as usize;
+                self.nodes[deeper][i].hidden |= self.nodes[deeper - 1][parent].hidden;
+            }
+        }
+    }
+
+    /// The dimensions, outermost first.
+    pub fn dimensions(&self) -> &[Dimension] {
+        &self.dimensions
+    }
+
+    /// The level of the members without members: the number of dimensions.
+    pub fn depth(&self) -> usize {
+        self.dimensions.len()
+    }
+
+    /// The name of a level: its dimension's, or `total`.
+    pub fn level_name(&self, level: usize) -> &str {
+        level.checked_sub(1).map_or("total", |i| &self.dimensions[i].name)
+    }
+
+    /// The members of a dimension.
+    pub fn members(&self, dimension: usize) -> &Members {
+        &self.members[dimension]
+    }
+
+    /// Where the total of a level stands.
+    pub fn total_of(&self, level: usize) -> Placement {
+        self.totals.get(level).copied().unwrap_or(Placement::After)
+    }
+
+    /// Every row or column in the order in which it is shown.
+    pub fn entries(&self) -> &[Entry] {
+        &self.entries
+    }
+
+    /// The members that lead to an entry, outermost first; none for the total.
+    pub fn path(&self, entry: Entry) -> Vec<MemberRef<'_>> {
+        let mut path = Vec::with_capacity(entry.level());
+        let mut node = entry.node;
+        for level in (1..=entry.level()).rev() {
+            let Node { parent, member, .. } = self.nodes[level][node as usize];
+            path.push(MemberRef {
+                dimension: &self.dimensions[level - 1],
+                members: &self.members[level - 1],
+                id: MemberId(member),
+            });
+            node = parent;
+        }
+        path.reverse();
+        path
+    }
+
+    /// The entry that an entry is part of; `None` for the total.
+    pub fn parent(&self, entry: Entry) -> Option<Entry> {
+        let level = entry.level.checked_sub(1)?;
+        Some(Entry { level, node: self.nodes[entry.level()][entry.node as usize].parent })
+    }
+
+    /// The entry of a path of labels; the empty path is the total.
+    pub fn find(&self, labels: &[&str]) -> Option<Entry> {
+        if labels.len() > self.depth() {
+            return None;
+        }
+        let mut node = 0;
+        for (i, label) in labels.iter().enumerate() {
+            let members = &self.members[i];
+            let is = |n: &Node| n.parent == node && members.label(MemberId(n.member)) == *label;
+            node = self.nodes[i + 1].iter().position(is)? as u32;
+        }
+        Some(Entry { level: labels.len() as u16, node })
+    }
+
+    /// What an entry stands for: `total`, `member`, `calculated` or `others`. What is under a
+    /// calculated member is calculated too.
+    pub fn kind(&self, entry: Entry) -> &'static str {
+        match (entry.level, self.class(entry.level(), entry.node)) {
+            (0, _) => "total",
+            (_, 0) => "member",
+            (_, 1) => "others",
+            _ => "calculated",
+        }
+    }
+
+    /// What scales members of a class apart: the label of the member that they are, or are under.
+    pub(crate) fn class_label(&self, entry: Entry) -> Option<&str> {
+        let special = |m: &MemberRef<'_>| matches!(m.member(), Member::Others(_) | Member::Calculated(..));
+        (self.class(entry.level(), entry.node) > 0)
+            .then(|| self.path(entry).into_iter().rfind(special))?
+            .map(|m| m.label())
+    }
+
+    pub(crate) fn class(&self, level: usize, node: u32) -> u16 {
+        self.nodes[level][node as usize].class
+    }
+
+    pub(crate) fn is_hidden(&self, level: usize, node: u32) -> bool {
+        self.nodes[level][node as usize].hidden
+    }
+
+    pub(crate) fn made(&self, level: usize, node: u32) -> Option<&Made> {
+        self.nodes[level][node as usize].made.as_deref()
+    }
+
+    /// How many nodes a level has.
+    pub(crate) fn len(&self, level: usize) -> usize {
+        self.nodes[level].len()
+    }
+
+    pub(crate) fn member_of(&self, level: usize, node: u32) -> MemberId {
+        MemberId(self.nodes[level][node as usize].member)
+    }
+
+    pub(crate) fn child(&self, level: usize, parent: u32, member: MemberId) -> Option<u32> {
+        self.children.get(level.checked_sub(1)?)?.get(&(parent, member.0)).copied()
+    }
+
+    /// The parent of a node.
+    pub(crate) fn parent_node(&self, level: usize, node: u32) -> u32 {
+        self.nodes[level][node as usize].parent
+    }
+
+    /// The node at a level that a deeper node is part of.
+    pub(crate) fn ancestor(&self, level: usize, node: u32, at: usize) -> u32 {
+        (at + 1..=level).rev().fold(node, |node, level| self.parent_node(level, node))
+    }
+
+    /// Brings the axis into its display order; `by` says what the members of each level from 1 on
+    /// are sorted by.
+    pub(crate) fn arrange(&mut self, by: &[SortBy]) {
+        let mut children: Vec<Vec<std::ops::Range<usize>>> = Vec::new();
+        let mut ordered: Vec<Vec<u32>> = vec![vec![0]];
+        for level in 1..=self.depth() {
+            let mut place_of_parent = vec![usize::MAX; self.nodes[level - 1].len()];
+            for (place, node) in ordered[level - 1].iter().enumerate() {
+                place_of_parent[*node as usize] = place;
+            }
+            let parent = |node: u32| place_of_parent[self.parent_node(level, node) as usize];
+            let shown = |node: &u32| !self.is_hidden(level, *node);
+            let mut order: Vec<u32> = (0..self.len(level) as u32).filter(shown).collect();
+            order.sort_by(|a, b| {
+                parent(*a).cmp(&parent(*b)).then_with(|| self.sibling_order(level, *a, *b, &by[level - 1]))
+            });
+            let mut ranges = vec![0..0; ordered[level - 1].len()];
+            for (at, node) in order.iter().enumerate() {
+                let range = &mut ranges[parent(*node)];
+                *range = if range.start == range.end { at..at + 1 } else { range.start..at + 1 };
+            }
+            children.push(ranges);
+            ordered.push(order);
+        }
+        let mut entries = Vec::new();
+        // Without a line there is no member and no total.
+        if self.depth() == 0 || !ordered[1].is_empty() {
+            self.emit(0, 0, &ordered, &children, &mut entries);
+        }
+        self.entries = entries;
+    }
+
+    fn emit(
+        &self,
+        level: usize,
+        place: usize,
+        ordered: &[Vec<u32>],
+        children: &[Vec<std::ops::Range<usize>>],
+        entries: &mut Vec<Entry>,
+    ) {
+        let entry = Entry { level: level as u16, node: ordered[level][place] };
+        if level == self.depth() {
+            entries.push(entry);
+            return;
+        }
+        let total = self.total_of(level);
+        if total == Placement::Before {
+            entries.push(entry);
+        }
+        for child in children[level][place].clone() {
+            self.emit(level + 1, child, ordered, children, entries);
+        }
+        if total == Placement::After {
+            entries.push(entry);
+        }
+    }
+
+    /// The order of two members under one parent: those that are listed first, then the others;
+    /// after all of them what is made of members.
+    fn sibling_order(&self, level: usize, a: u32, b: u32, by: &SortBy) -> Ordering {
+        let members = &self.members[level - 1];
+        let dimension = &self.dimensions[level - 1];
+        let [x, y] = [a, b].map(|node| self.member_of(level, node));
+        let made = |id: MemberId| match members.member(id) {
+            Member::Others(_) => 1,
+            Member::Calculated(item, _) => 2 + item,
+            _ => 0,
+        };
+        let listed = |id: MemberId| {
+            let place = dimension.listed.iter().position(|label| label == members.label(id));
+            place.unwrap_or(usize::MAX)
+        };
+        let directed = |ordering: Ordering| match dimension.order.direction {
+            Direction::Ascending => ordering,
+            Direction::Descending => ordering.reverse(),
+        };
+        let natural = || members.place(x).cmp(&members.place(y));
+        let blank_last = || members.is_blank(x).cmp(&members.is_blank(y));
+        let own = || match by {
+            SortBy::Natural => blank_last().then_with(|| directed(natural())),
+            SortBy::Label => {
+                let by_label = || members.label(x).to_lowercase().cmp(&members.label(y).to_lowercase());
+                blank_last().then_with(|| directed(by_label())).then_with(natural)
+            }
+            SortBy::Values(values) => match (values[a as usize], values[b as usize]) {
+                (Some(a), Some(b)) => directed(a.order(&b)).then_with(natural),
+                (a, b) => a.is_none().cmp(&b.is_none()).then_with(natural),
+            },
+        };
+        made(x).cmp(&made(y)).then_with(|| listed(x).cmp(&listed(y))).then_with(own)
+    }
+}

@@ -1,0 +1,11 @@
+//! Leaf groups to cells: axes with the members that occur, tiers, picks, and roll-ups of every
+//! grain by merging states.
+
+mod axis;
+mod regroup;
+mod roll_up;
+
+pub use axis::{Axis, Entry, MemberRef};
+pub(crate) use axis::{Made, SortBy};
+pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup};
+pub(crate) use roll_up::{grain_index, roll_up};

@@ -1,0 +1,317 @@
+//! What cannot be read or does not make sense is told before a line is counted: each formula here,
+//! with its message, the spot, and the nearest known name, in one snapshot to be reviewed.
+
+#![allow(clippy::unwrap_used)]
+
+use std::fmt::Write;
+use std::sync::Arc;
+
+use arrow_array::*;
+use pivvel_core::{
+    Assumed, AssumptionBrief, Batches, Brief, CrossTab, ItemBrief, MeasureBrief, Placement, Related, Result,
+    TierBrief, TopBrief,
+};
+
+fn lines() -> RecordBatch {
+    let amount = Decimal128Array::from(vec![100]).with_precision_and_scale(9, 2).unwrap();
+    let columns: Vec<(&str, ArrayRef)> = vec![
+        ("coast", Arc::new(StringArray::from(vec!["Fell"]))),
+        ("yard", Arc::new(StringArray::from(vec!["Tern"]))),
+        ("scenario", Arc::new(StringArray::from(vec!["actual"]))),
+        ("amount", Arc::new(amount)),
+        ("cost", Arc::new(Int64Array::from(vec![1]))),
+        ("unit price", Arc::new(Float64Array::from(vec![1.5]))),
+        ("sold_on", Arc::new(Date32Array::from(vec![0]))),
+        ("paid", Arc::new(BooleanArray::from(vec![true]))),
+    ];
+    RecordBatch::try_from_iter(columns).unwrap()
+}
+
+fn build(brief: &Brief) -> Result<CrossTab> {
+    let batch = lines();
+    CrossTab::build(brief, &mut Batches::new(batch.schema(), [batch]))
+}
+
+fn base() -> Brief {
+    Brief::new()
+        .rows(["coast", "yard"])
+        .columns(["sold_on.quarter", "scenario"])
+        .measure(("sales", "sum(amount)"))
+}
+
+/// Each brief, or text, with the message that it gets.
+fn messages(cases: impl IntoIterator<Item = (String, Brief)>) -> String {
+    let mut all = String::new();
+    for (text, brief) in cases {
+        let error = match build(&brief) {
+            Err(error) => error,
+            Ok(_) => panic!("this should be refused: {text}"),
+        };
+        assert!(error.is_request(), "{text}: {error}");
+        writeln!(all, "{text}\n  {}\n", error.to_string().replace('\n', "\n  ")).unwrap();
+    }
+    all
+}
+
+#[test]
+fn wrong_measures() {
+    let formulas = [
+        "amount",
+        "sun(amount)",
+        "sum(amout)",
+        "sum(yard)",
+        "sum(amount + yard)",
+        "sum(amount + sold_on)",
+        "sum(paid)",
+        "sum(amount, cost)",
+        "sum()",
+        "min(yard)",
+        "max(paid)",
+        "mean(sold_on)",
+        "median(yard)",
+        "quantile(amount)",
+        "quantile(amount, 140%)",
+        "quantile(amount, cost)",
+        "first(amount)",
+        "first(amount by yard)",
+        "last(yard by sold_on)",
+        "mean(amount weighted by yard)",
+        "sum(amount weighted by cost)",
+        "sum(amount where yard)",
+        "sum(amount where yard = 5)",
+        "sum(amount where)",
+        "count(amount per yard)",
+        "mean(amount per yard)",
+        "mean(sum(amount) per yrad)",
+        "mean(sum(sum(amount)) per yard)",
+        "mean(distinct(yard) per coast)",
+        "mean(sales per yard)",
+        "sum(amount.year)",
+        "max(sold_on.quarterr)",
+        "sum(mean(amount))",
+        "sum(sales)",
+        "sles * 2",
+        "sales + 'x'",
+        "sales + scenario",
+        "sales and 1",
+        "not sales",
+        "case when sales then 1 end",
+        "case when sales > 1 then 1 else 'x' end",
+        "case when sales > 1 then 1",
+        "case sales when 1 then 2 end",
+        "case when sales > 1 then sales > 2 end",
+        "sales > 1",
+        "scenario",
+        "'text'",
+        "blank = sales",
+        "sales is nul",
+        "sales between 1",
+        "sales in 1",
+        "sales in ()",
+        "sales at",
+        "sales at parnt",
+        "sales at level cost",
+        "sales at scenario plan",
+        "sales at scenaro 'plan'",
+        "sales at previous month",
+        "sales at previous coast",
+        "sales at same quarter",
+        "sales at first",
+        "sales at first quarter of",
+        "amount at parent",
+        "(sales > 1) at parent",
+        "rank(sales amongst siblings)",
+        "rank(sales among cousins)",
+        "rank(sales ties odd)",
+        "rank(sales ties low ties high)",
+        "rank(sales along yard)",
+        "percent_rank(sales ties low)",
+        "rank()",
+        "running(sales)",
+        "running(sales along month)",
+        "moving(sales over 3 along quarter)",
+        "moving(mean sales along quarter)",
+        "moving(mean sales over 0 along quarter)",
+        "moving(men sales over 3 along quarter)",
+        "mean(sales among)",
+        "mean(scenario among row)",
+        "round(sales, 40)",
+        "coalesce(sales)",
+        "abs('x')",
+        "lower(sales)",
+        "sqrt(sales, 2)",
+        "self",
+        "self + 1",
+        "sum(amount) * 1.2.3",
+        "sum(amount))",
+        "sum(amount",
+        "sales sales",
+        "1 +",
+        "\"sales",
+        "sum(\"unit price)",
+        "sum(amount at parent)",
+        "sum(rank(amount))",
+        "0.00000000000000000001",
+    ];
+    let case = |formula: &str| (formula.to_string(), base().measure(("self", formula)));
+    insta::assert_snapshot!(messages(formulas.map(case)));
+}
+
+#[test]
+fn wrong_conditions() {
+    let conditions = [
+        "amount",
+        "yard = 1",
+        "sold_on = 'tomorrow'",
+        "sold_on.quarter = '2025-5'",
+        "sold_on.year = 'x'",
+        "yard and paid",
+        "amount > yard",
+        "paid = paid",
+        "yard = blank",
+        "yard is",
+        "sum(amount) > 5",
+        "amount at parent > 5",
+        "size = 'large'",
+        "amount in ('a', 'b')",
+        "amount between 1 and 'x'",
+        "yard = 'a' or",
+        "(yard = 'a'",
+        "yard = 'a",
+        "lower(amount) = 'x'",
+        "amount % 2 = 0",
+    ];
+    insta::assert_snapshot!(messages(conditions.map(|text| (text.to_string(), base().filter(text)))));
+}
+
+#[test]
+fn wrong_layouts() {
+    let mut cases: Vec<(String, Brief)> = Vec::new();
+    let mut case = |name: &str, brief: Brief| cases.push((name.to_string(), brief));
+    let dimension = |change: &dyn Fn(&mut pivvel_core::DimensionBrief)| {
+        let mut brief = base();
+        change(brief.dimension("yard"));
+        brief
+    };
+    let top = |count: &str, by: &str| {
+        let top =
+            TopBrief { count: count.into(), by: by.into(), bottom: false, overall: false, others: None };
+        dimension(&move |d| d.top = Some(top.clone()))
+    };
+    let item = |dimension: &str, name: &str, formula: &str| base().item(dimension, name, formula);
+    case("twice in the layout", Brief::new().rows(["yard", "yard"]));
+    case("no such part", Brief::new().rows(["sold_on.yaer"]));
+    case("no such column", Brief::new().columns(["yrad"]));
+    case("sorted level", base().sort("yrad", "label"));
+    case("sorted by", base().sort("yard", "sles desc"));
+    case("sorted by text", base().sort("yard", "scenario desc"));
+    case("sorted by order", base().sort("yard", "running(sales along yard) desc"));
+    case("having no condition", dimension(&|d| d.having = Some("sales".into())));
+    case("having order", dimension(&|d| d.having = Some("rank(sales ties order) < 3".into())));
+    case("top how many", top("some", "sales"));
+    case("top share", top("250%", "sales"));
+    case("top by", top("5", "sles"));
+    case("totals of deepest", base().total("yard", Placement::Off));
+    case("totals of nothing", base().total("yrad", Placement::Off));
+    case("tint on", base().tint("sles"));
+    case("tint twice", base().tint("sales").tint("sales"));
+    case("measure twice", base().measure(("sales", "count()")));
+    case("measure without name", base().measure((" ", "count()")));
+    case("measures in a circle", base().measure(("a", "b + 1")).measure(("b", "c")).measure(("c", "a * 2")));
+    let levels = |levels: &[(&str, &str)]| {
+        let levels = levels.iter().map(|(l, f)| (l.to_string(), Some(f.to_string()))).collect();
+        base().measure(MeasureBrief { levels, ..MeasureBrief::new("m", "sales") })
+    };
+    case("level that is not", levels(&[("yrad", "sales")]));
+    case("level of text", levels(&[("coast", "scenario")]));
+    case("level of a date", levels(&[("coast", "max(sold_on)")]));
+    case("item without name", base().item("scenario", "", "actual"));
+    case("item of nothing", item("scenaro", "x", "actual - plan"));
+    case("item of no member", item("scenario", "x", "1 + 1"));
+    case("item of itself", item("scenario", "x", "x - plan"));
+    case("item of texts", item("scenario", "x", "actual - 'plan'"));
+    case("item that sums", item("scenario", "x", "sum(actual)"));
+    case("item elsewhere", item("scenario", "x", "actual at parent"));
+    case("item that decides", item("scenario", "x", "actual > plan"));
+    case("item twice", item("scenario", "x", "actual").item("scenario", "x", "plan"));
+    let assume = |value: &str, low: &str, high: &str| {
+        let read = |text: &str| (!text.is_empty()).then(|| Assumed::read(text));
+        let mut brief = base();
+        brief.assumptions = vec![AssumptionBrief {
+            name: "uplift".into(),
+            value: Assumed::read(value),
+            low: read(low),
+            high: read(high),
+            choices: vec!["coast".into(), "yard".into()],
+        }];
+        brief
+    };
+    case("assumed too low", assume("-5%", "0%", "10%"));
+    case("assumed too high", assume("40%", "0%", "10%"));
+    case("assumed between nothing", assume("4%", "10%", "0%"));
+    case("assumed choice", assume("cost", "", ""));
+    case("assumed text with bounds", assume("coast", "1", "2"));
+    let mut taken = assume("4%", "", "");
+    taken.assumptions[0].name = "amount".into();
+    case("assumption called like a column", taken);
+    let tier = |of: &str, by: &str, cuts: &[&str], quantiles: bool, labels: &[&str]| {
+        let texts = |all: &[&str]| all.iter().map(|t| t.to_string()).collect::<Vec<_>>();
+        let mut brief = base();
+        brief.tiers = vec![TierBrief {
+            name: "size".into(),
+            of: of.into(),
+            by: by.into(),
+            cuts: texts(cuts),
+            quantiles,
+            labels: texts(labels),
+            within: Vec::new(),
+        }];
+        brief
+    };
+    case("tier of nothing", tier("yrad", "sum(amount)", &["5"], false, &[]));
+    case("tier by a column", tier("yard", "amount", &["5"], false, &[]));
+    case("tier by a share", tier("yard", "sales / sales at parent", &["5"], false, &[]));
+    case("tier by text", tier("yard", "scenario", &["5"], false, &[]));
+    case("tier of text cuts", tier("yard", "sales", &["x"], false, &[]));
+    case("tier of shares", tier("yard", "sales", &["5%"], false, &[]));
+    case("tier of values", tier("yard", "sales", &["5"], true, &[]));
+    case("tier of too much", tier("yard", "sales", &["500%"], true, &[]));
+    case("tier that goes down", tier("yard", "sales", &["5", "4"], false, &[]));
+    case("tier of one label", tier("yard", "sales", &["5"], false, &["small"]));
+    case("tier condition", tier("yard", "sales", &["5"], false, &["small", "large"]).filter("size = 'larg'"));
+    case(
+        "tier condition beside or",
+        tier("yard", "sales", &["5"], false, &["s", "l"]).filter("size = 's' or amount > 1"),
+    );
+    case("derived twice", base().derive("amount", "cost * 2"));
+    case("derived of nothing", base().derive("x", "cst * 2"));
+    let mut early = base();
+    early.items = vec![ItemBrief { before_measures: true, ..early.items.pop().unwrap_or_default() }];
+    case("item of nothing at all", early);
+    insta::assert_snapshot!(messages(cases));
+}
+
+#[test]
+fn wrong_related_tables() {
+    let text = |texts: &[&str]| Arc::new(StringArray::from(texts.to_vec())) as ArrayRef;
+    let join = |keys: &[(&str, &str)], codes: &[&str]| -> Result<CrossTab> {
+        let batch =
+            RecordBatch::try_from_iter([("code", text(codes)), ("range", text(&vec!["r"; codes.len()]))])
+                .unwrap();
+        let table = Batches::new(batch.schema(), [batch]).named("yards.csv");
+        let keys: Vec<(String, String)> = keys.iter().map(|(a, b)| (a.to_string(), b.to_string())).collect();
+        let batch = lines();
+        let own = Batches::new(batch.schema(), [batch]).named("lines.csv");
+        let mut joined = Related::new(Box::new(own), "yards", Box::new(table), &keys)?;
+        CrossTab::build(&Brief::new().rows(["range"]), &mut joined)
+    };
+    let cases: [(&[(&str, &str)], &[&str]); 4] = [
+        (&[("yrad", "code")], &["Tern"]),
+        (&[("yard", "cod")], &["Tern"]),
+        (&[("amount", "code")], &["Tern"]),
+        (&[("yard", "code")], &["Tern", "Auk", "Tern"]),
+    ];
+    let told: Vec<String> =
+        cases.iter().map(|(keys, codes)| join(keys, codes).unwrap_err().to_string()).collect();
+    insta::assert_snapshot!(told.join("\n"));
+}
