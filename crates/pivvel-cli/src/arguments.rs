@@ -1,9 +1,8 @@
-//! Arguments as data, and what they change in a brief.
+//! Arguments as data.
 
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use pivvel::{BadValues, Brief, EmphasisBrief, Error, Form, MeasureBrief, Placement, Result};
 
 /// Sales lines in, cross-tab out, every level on a scale of its own.
 #[derive(Debug, Parser)]
@@ -94,13 +93,53 @@ pub(crate) struct Build {
     /// Dimensions on the columns, outermost first
     #[arg(long, value_name = "A,B")]
     pub(crate) columns: Option<String>,
-    /// A measure: 'sales = sum(amount)'; also count, mean, min, max (repeatable)
+    /// A measure: 'sales = sum(amount)', 'share = sales / sales at parent' (repeatable)
     #[arg(long, value_name = "NAME = FORMULA")]
     pub(crate) measure: Vec<String>,
+    /// A measure that others use and that is not shown (repeatable)
+    #[arg(long, value_name = "NAME = FORMULA")]
+    pub(crate) hidden_measure: Vec<String>,
+    /// A column computed line by line: 'takings = price * quantity' (repeatable)
+    #[arg(long, value_name = "NAME = FORMULA")]
+    pub(crate) derive: Vec<String>,
+    /// A member computed from its siblings: 'scenario: variance = actual - plan' (repeatable)
+    #[arg(long, value_name = "DIMENSION: NAME = FORMULA")]
+    pub(crate) item: Vec<String>,
+    /// Classes of members: 'size of yard by sum(amount) at 10000, 50000 as small, middle, large'; at
+    /// 25%, 50% for shares of the members (repeatable)
+    #[arg(long, value_name = "NAME of DIMENSION by WHAT at CUTS [as LABELS]")]
+    pub(crate) tier: Vec<String>,
+    /// Bring in columns of another file by key: 'articles.csv on article', 'yards.csv on yard = code'
+    /// (repeatable)
+    #[arg(long, value_name = "FILE on KEY")]
+    pub(crate) related: Vec<String>,
+    /// Keep the highest members of a level: 'harbour 5 by sales', 'yard 20% by sales overall others
+    /// "All other yards"' (repeatable)
+    #[arg(long, value_name = "DIMENSION N by WHAT [overall] [others NAME]")]
+    pub(crate) top: Vec<String>,
+    /// Keep the lowest members of a level, written as for --top (repeatable)
+    #[arg(long, value_name = "DIMENSION N by WHAT [overall] [others NAME]")]
+    pub(crate) bottom: Vec<String>,
+    /// Show members only whose cells meet a condition: 'harbour: sales > 10000' (repeatable)
+    #[arg(long, value_name = "DIMENSION: CONDITION")]
+    pub(crate) having: Vec<String>,
+    /// Show these members only: 'coast: Fell Coast, Skerry Coast' (repeatable)
+    #[arg(long, value_name = "DIMENSION: MEMBERS")]
+    pub(crate) only: Vec<String>,
+    /// Do not show these members: 'channel: staff' (repeatable)
+    #[arg(long, value_name = "DIMENSION: MEMBERS")]
+    pub(crate) except: Vec<String>,
+    /// What totals cover where members are not shown: everything, or what is shown
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub(crate) totals_of: Option<Cover>,
+    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) assume: Vec<String>,
     /// The condition that lines must meet: "channel <> 'staff' and amount > 0"
     #[arg(long = "where", value_name = "CONDITION")]
     pub(crate) filter: Option<String>,
-    /// The order of a dimension's members: 'harbour by sales desc', 'coast by label' (repeatable)
+    /// The order of a dimension's members: 'harbour by sales desc', 'coast by label', 'coast by sales
+    /// at scenario 'plan' desc' (repeatable)
     #[arg(long, value_name = "DIMENSION by WHAT")]
     pub(crate) sort: Vec<String>,
     /// Tint a measure's cells, each level on a scale of its own (repeatable)
@@ -162,6 +201,12 @@ pub(crate) enum When {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Cover {
+    All,
+    Shown,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Bad {
     /// List up to ten of them and stop
     Stop,
@@ -175,90 +220,4 @@ fn delimiter(text: &str) -> Result<u8, String> {
         (_, [one]) if !one.is_ascii_alphanumeric() && *one != b'"' => Ok(*one),
         _ => Err("a single mark is wanted, such as ; or | or tab".into()),
     }
-}
-
-impl Reading {
-    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
-        for text in &self.kinds {
-            let Some((column, kind)) = text.rsplit_once('=') else {
-                return Err(Error::request(
-                    "--as",
-                    format!("{text} is not COLUMN=KIND, as in 'amount=decimal(2)'"),
-                ));
-            };
-            brief.kinds.push((unquoted(column), kind.trim().to_string()));
-        }
-        match self.bad_values {
-            Some(Bad::Blank) => brief.bad_values = BadValues::Blank,
-            Some(Bad::Stop) => brief.bad_values = BadValues::Stop,
-            None => {}
-        }
-        Ok(())
-    }
-}
-
-impl Build {
-    /// Changes a brief by what was asked for.
-    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
-        if let Some(rows) = &self.rows {
-            brief.rows = names(rows);
-        }
-        if let Some(columns) = &self.columns {
-            brief.columns = names(columns);
-        }
-        if !self.measure.is_empty() {
-            brief.measures = self.measure.iter().map(|text| measure(text)).collect();
-        }
-        brief.filter = self.filter.clone().or(brief.filter.take());
-        brief.title = self.title.clone().or(brief.title.take());
-        for text in &self.sort {
-            let Some((dimension, order)) = text.split_once(" by ") else {
-                let message = format!("{text} is not DIMENSION by WHAT, as in 'harbour by sales desc'");
-                return Err(Error::request("--sort", message));
-            };
-            brief.dimension(&unquoted(dimension)).order = Some(order.trim().to_string());
-        }
-        for text in self.totals.iter().flat_map(|text| names(text)) {
-            let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
-            let placement =
-                Placement::named(place.trim()).map_err(|e| Error::request("--totals", e.to_string()))?;
-            brief.totals.push((unquoted(of), placement));
-        }
-        if !self.tint.is_empty() {
-            let levels = self.levels.as_deref().map(names).unwrap_or_default();
-            let tint =
-                |on: &String| EmphasisBrief { on: on.clone(), form: Form::Tint, levels: levels.clone() };
-            brief.emphasis = self.tint.iter().map(tint).collect();
-        }
-        self.reading.apply(brief)
-    }
-}
-
-/// A measure from `name = formula`, or from a formula that is its own name.
-fn measure(text: &str) -> MeasureBrief {
-    match text.split_once('=') {
-        Some((name, formula)) if !name.contains(['(', '\'']) => {
-            MeasureBrief::new(unquoted(name), formula.trim())
-        }
-        _ => MeasureBrief::new(text.trim(), text.trim()),
-    }
-}
-
-/// Names between commas; a name in double quotes may hold commas itself.
-fn names(list: &str) -> Vec<String> {
-    let mut names = vec![String::new()];
-    let mut quoted = false;
-    for c in list.chars() {
-        match c {
-            '"' => quoted = !quoted,
-            ',' if !quoted => names.push(String::new()),
-            c => names.last_mut().into_iter().for_each(|name| name.push(c)),
-        }
-    }
-    names.into_iter().map(|name| name.trim().to_string()).filter(|name| !name.is_empty()).collect()
-}
-
-fn unquoted(name: &str) -> String {
-    let name = name.trim();
-    name.strip_prefix('"').and_then(|n| n.strip_suffix('"')).unwrap_or(name).replace("\"\"", "\"")
 }

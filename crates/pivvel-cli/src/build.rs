@@ -35,8 +35,7 @@ pub(crate) fn run(build: &Build) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
     };
-    let folder = folder_of(&build.input);
-    let mut source = open_source(&lines, &brief, folder, build.reading.delimiter)?;
+    let mut source = open_source(&lines, &brief, build.reading.delimiter)?;
     let crosstab = CrossTab::build(&brief, source.as_mut())?;
     if let Some(path) = &build.save_brief {
         save_brief(&brief, path, &lines, &build.to)?;
@@ -51,11 +50,6 @@ pub(crate) fn run(build: &Build) -> Result<()> {
     if build.to.is_empty() { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
 }
 
-/// Where a brief stands, and what it names is looked for.
-pub(crate) fn folder_of(input: &Path) -> &Path {
-    input.parent().filter(|_| is_brief(input)).unwrap_or(Path::new(""))
-}
-
 pub(crate) fn is_brief(path: &Path) -> bool {
     path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"))
 }
@@ -63,7 +57,11 @@ pub(crate) fn is_brief(path: &Path) -> bool {
 pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     let name = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(|e| Error::io(&name, e))?;
-    brief_from_toml(&name, &text)
+    let mut brief = brief_from_toml(&name, &text)?;
+    for related in &mut brief.related {
+        related.source = beside(path, &related.source).display().to_string();
+    }
+    Ok(brief)
 }
 
 /// Folders that are not there are told before the work, not after it.
@@ -83,6 +81,7 @@ fn save_brief(brief: &Brief, path: &Path, lines: &Path, to: &[PathBuf]) -> Resul
     let mut kept = brief.clone();
     kept.source = (lines.as_os_str() != "-").then(|| seen_from(path, lines));
     kept.to.extend(to.iter().filter(|path| path.as_os_str() != "-").map(|target| seen_from(path, target)));
+    kept.related.iter_mut().for_each(|related| related.source = seen_from(path, Path::new(&related.source)));
     let text = brief_to_toml(&kept);
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
     eprintln!("wrote {}", path.display());

@@ -2,10 +2,13 @@
 
 use std::fmt::Write;
 
-use pivvel::{Direction, Error, Kind, OrderBy, Placement, Plan, Result, Target, beside, open_source};
+use pivvel::{
+    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Target, TotalsOf, beside,
+    open_source,
+};
 
 use crate::arguments::Check;
-use crate::build::{folder_of, read_brief};
+use crate::build::read_brief;
 use crate::screen;
 
 pub(crate) fn run(check: &Check) -> Result<()> {
@@ -16,23 +19,74 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(check.brief.display().to_string(), message));
     };
-    let source = open_source(&lines, &brief, folder_of(&check.brief), None)?;
+    let source = open_source(&lines, &brief, None)?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
         return Err(Error::request(source.name(), trouble));
     }
     let mut text = String::new();
+    let mut described = brief.clone();
+    described.related.iter_mut().for_each(|r| r.source = file_name(&r.source));
+    let _ = describe_sources(&mut text, &described, source.name(), &plan);
     // Writing into a string cannot fail.
-    let _ = describe(&mut text, &plan, source.name());
+    let _ = describe(&mut text, &plan);
     screen::print(&text)
 }
 
-fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
+fn file_name(path: &str) -> String {
+    std::path::Path::new(path)
+        .file_name()
+        .map_or(path.to_string(), |name| name.to_string_lossy().into_owned())
+}
+
+/// What is read, and what is assumed, derived and classified before there are cells.
+fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "{}", plan.title)?;
     writeln!(out, "\nReads from {source}: {}", plan.needed_names().join(", "))?;
+    for related in &brief.related {
+        let keys: Vec<String> =
+            related.keys.iter().map(|(own, theirs)| format!("{own} = {theirs}")).collect();
+        writeln!(out, "Looks {} up in {}, by {}", related.name, related.source, keys.join(" and "))?;
+    }
+    for (name, formula) in &brief.derived {
+        writeln!(out, "Derives {name} = {formula}, line by line")?;
+    }
     if let Some(condition) = &plan.condition {
         writeln!(out, "Keeps lines where {condition}")?;
     }
+    for assumption in &brief.assumptions {
+        let bounds = match (&assumption.low, &assumption.high) {
+            (Some(low), Some(high)) => format!(", from {low} to {high}"),
+            (Some(low), None) => format!(", {low} or more"),
+            (None, Some(high)) => format!(", {high} or less"),
+            (None, None) if assumption.choices.is_empty() => String::new(),
+            _ => format!(", one of {}", assumption.choices.join(", ")),
+        };
+        writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value)?;
+    }
+    for tier in &plan.tiers {
+        let within = match tier.within.is_empty() {
+            true => String::new(),
+            false => format!(", within each {}", tier.within.join(" and ")),
+        };
+        writeln!(out, "Tiers {} of {} by {}{within}", tier.name, tier.of, tier.by)?;
+        let cuts: Vec<String> =
+            brief.tiers.iter().find(|t| t.name == tier.name).map_or(Vec::new(), |t| t.cuts.clone());
+        for (i, label) in tier.labels.iter().enumerate() {
+            let share = if tier.quantiles { " of members" } else { "" };
+            let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
+                (None, Some(high)) => format!("below {high}{share}"),
+                (Some(low), Some(high)) => format!("from {low} to below {high}{share}"),
+                (Some(low), None) => format!("from {low}{share} upward"),
+                (None, None) => String::new(),
+            };
+            writeln!(out, "  {label}: {range}")?;
+        }
+    }
+    Ok(())
+}
+
+fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for (axis, dimensions, totals) in
         [("Rows", &plan.rows, &plan.row_totals), ("Columns", &plan.columns, &plan.column_totals)]
     {
@@ -43,6 +97,9 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
         writeln!(out, "\n{axis}")?;
         for (level, dimension) in dimensions.iter().enumerate() {
             let order = match (&dimension.order.by, dimension.kind) {
+                (OrderBy::Natural, _) if plan.tiers.iter().any(|tier| tier.name == dimension.name) => {
+                    "from the lowest tier up".to_string()
+                }
                 (OrderBy::Natural, Kind::Date) => "in calendar order".to_string(),
                 (OrderBy::Natural, Kind::Text) => {
                     "by label; by the calendar if it names months or weekdays".into()
@@ -61,6 +118,9 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
                 Placement::Off => "; no subtotal",
             });
             writeln!(out, "  {}{}: {order}{way}{total}", "  ".repeat(level), dimension.name)?;
+            for said in picked(&dimension.pick) {
+                writeln!(out, "  {}  {said}", "  ".repeat(level))?;
+            }
         }
         let total = match totals[0] {
             Placement::Before => "before all",
@@ -72,7 +132,30 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
     writeln!(out, "\nMeasures")?;
     for measure in &plan.measures {
         let totals = if measure.totals { "" } else { "; leaf cells only" };
-        writeln!(out, "  {} = {}{totals}", measure.name, measure.formula)?;
+        let hidden = if measure.hidden { "; computed and not shown" } else { "" };
+        writeln!(out, "  {} = {}{totals}{hidden}", measure.name, measure.formula)?;
+        for (level, formula) in measure.level_formulas() {
+            writeln!(out, "    at {level}: {}", formula.as_deref().unwrap_or("nothing"))?;
+        }
+    }
+    if !plan.items.is_empty() {
+        writeln!(out, "\nItems, in the order in which they are applied; no total takes them in")?;
+    }
+    for (i, item) in plan.items.iter().enumerate() {
+        let when =
+            if item.before_measures { "to aggregates, before formula measures" } else { "to measures" };
+        let hidden = if item.hidden { "; computed and not shown" } else { "" };
+        writeln!(
+            out,
+            "  {}. {}: {} = {}, applied {when}{hidden}",
+            i + 1,
+            item.dimension,
+            item.name,
+            item.formula
+        )?;
+    }
+    if plan.items.len() > 1 {
+        writeln!(out, "  where two meet in a cell, the later one is applied to what the earlier one gives")?;
     }
     if !plan.tints.is_empty() {
         writeln!(out, "\nTints, each on a scale of its own")?;
@@ -92,4 +175,32 @@ fn describe(out: &mut String, plan: &Plan, source: &str) -> std::fmt::Result {
         writeln!(out, "\nWarning: {warning}")?;
     }
     Ok(())
+}
+
+/// Which members are shown, in words.
+fn picked(pick: &Pick) -> Vec<String> {
+    let mut said = Vec::new();
+    if !pick.only.is_empty() {
+        said.push(format!("shows {} only", pick.only.join(", ")));
+    }
+    if !pick.except.is_empty() {
+        said.push(format!("leaves out {}", pick.except.join(", ")));
+    }
+    if let Some(having) = &pick.having {
+        said.push(format!("shows members with {having}"));
+    }
+    if let Some(top) = &pick.top {
+        let which = if top.bottom { "lowest" } else { "highest" };
+        let overall = if top.overall { "overall" } else { "within each parent" };
+        let rest = top.others.as_ref().map_or(String::new(), |others| format!(", the rest as {others}"));
+        said.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));
+    }
+    let gathers = pick.top.as_ref().is_some_and(|top| top.others.is_some());
+    if !said.is_empty() && !gathers {
+        said.push(match pick.totals_of {
+            TotalsOf::All => "totals cover what is not shown, too".into(),
+            TotalsOf::Shown => "totals cover what is shown only".into(),
+        });
+    }
+    said
 }

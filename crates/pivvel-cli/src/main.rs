@@ -1,5 +1,6 @@
 //! The `pivvel` command: it reads arguments, calls the library, prints.
 
+mod apply;
 mod arguments;
 mod build;
 mod check;

@@ -95,17 +95,11 @@ pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<C
     CsvSource::open(path, options)
 }
 
-/// Opens the lines of a brief with the columns of its related tables, which are looked for in
-/// `folder`.
+/// Opens the lines of a brief with the columns of its related tables.
 ///
 /// # Errors
 /// A file that cannot be opened or whose form is not read; keys that are not there.
-pub fn open_source(
-    path: &Path,
-    brief: &Brief,
-    folder: &Path,
-    delimiter: Option<u8>,
-) -> Result<Box<dyn LineSource>> {
+pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<Box<dyn LineSource>> {
     // Kinds may be those of the lines' columns or of a related table's.
     let known = |source: &CsvSource| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
     if brief.related.is_empty() {
@@ -113,7 +107,7 @@ pub fn open_source(
     }
     let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
     let paths =
-        std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| folder.join(&r.source)));
+        std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| PathBuf::from(&r.source)));
     let mut sources = Vec::new();
     let mut met: Vec<String> = Vec::new();
     for path in paths {

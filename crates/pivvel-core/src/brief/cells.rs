@@ -139,6 +139,7 @@ impl<'a> CellScope<'a> {
             hidden: brief.hidden,
             cell: cell.converted(gives),
             levels,
+            level_texts: brief.levels.clone(),
             grains: Vec::new(),
         });
         Ok(())

@@ -126,6 +126,7 @@ pub struct Measure {
     pub hidden: bool,
     pub(crate) cell: CellFormula,
     pub(crate) levels: Vec<(String, Option<CellFormula>)>,
+    pub(crate) level_texts: Vec<(String, Option<String>)>,
     /// For each grain, which formula it has there.
     pub(crate) grains: Vec<Choice>,
 }
@@ -139,6 +140,11 @@ pub(crate) enum Choice {
 }
 
 impl Measure {
+    /// The levels at which it has another formula, or none.
+    pub fn level_formulas(&self) -> &[(String, Option<String>)] {
+        &self.level_texts
+    }
+
     /// The formula at a grain, if it has one there.
     pub(crate) fn formula_at(&self, grain: usize) -> Option<&CellFormula> {
         match self.grains.get(grain) {

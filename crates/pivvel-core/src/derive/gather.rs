@@ -120,7 +120,11 @@ pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Va
 }
 
 /// A sequence of cells along a dimension, each with where it stands.
-type Sequence = Vec<(i64, usize)>;
+struct Sequence {
+    /// Where the first place along the dimension is, whether there is a cell or not.
+    first: i64,
+    cells: Vec<(i64, usize)>,
+}
 
 /// The sequences of a grain's cells along a dimension, and where each begins.
 fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
@@ -132,16 +136,17 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     }
     // Where each node of the dimension stands, and in which sequence.
     let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
-    let mut count = 0;
+    let mut firsts: Vec<i64> = Vec::new();
     for node in 0..axis.len(way.spot.level) as u32 {
         if place_of[node as usize].is_some() || axis.is_hidden(way.spot.level, node) {
             continue;
         }
         let sequence = sequence_of(axis, way.spot.level, node, way.throughout);
-        for (node, position) in sequence.iter().zip(positions(axis, way.spot.level, &sequence)) {
-            place_of[*node as usize] = Some((count, position));
+        let positions = positions(axis, way.spot.level, &sequence);
+        for (node, position) in sequence.iter().zip(&positions) {
+            place_of[*node as usize] = Some((firsts.len(), *position));
         }
-        count += 1;
+        firsts.push(positions.iter().copied().min().unwrap_or(0));
     }
     let mut found: HashMap<(usize, (u16, u16), Vec<u32>, u32), Sequence> = HashMap::new();
     for cell in (0..cells.len()).filter(|cell| shown[*cell]) {
@@ -153,12 +158,16 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
         let under = (way.spot.level + 1..=level)
             .map(|at| axis.member_of(at, axis.ancestor(level, own, at)).index() as u32)
             .collect();
-        found.entry((sequence, classes[cell], under, other)).or_default().push((position, cell));
+        let entry = found.entry((sequence, classes[cell], under, other));
+        entry
+            .or_insert_with(|| Sequence { first: firsts[sequence], cells: Vec::new() })
+            .cells
+            .push((position, cell));
     }
     found
         .into_values()
         .map(|mut sequence| {
-            sequence.sort_unstable();
+            sequence.cells.sort_unstable();
             sequence
         })
         .collect()
@@ -169,7 +178,7 @@ pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<
     let mut result = vec![None; values.len()];
     for sequence in sequences(places, way) {
         let mut so_far: Vec<Value> = Vec::new();
-        for (_, cell) in sequence {
+        for (_, cell) in sequence.cells {
             so_far.extend(values[cell]);
             // One value for all so far, so that the work grows with the sequence only.
             let sum = summarize(Function::Sum, &so_far).map_err(|_| Outgrown)?;
@@ -192,13 +201,13 @@ pub(super) fn moving(
 ) -> Result<Values, Outgrown> {
     let mut result = vec![None; values.len()];
     for sequence in sequences(places, way) {
-        let Some((first, _)) = sequence.first().copied() else { continue };
-        for (i, (position, cell)) in sequence.iter().enumerate() {
+        let Sequence { first, cells } = sequence;
+        for (i, (position, cell)) in cells.iter().enumerate() {
             let from = position - i64::from(over) + 1;
             if from < first {
                 continue;
             }
-            let window = sequence[..=i].iter().rev().take_while(|(at, _)| *at >= from);
+            let window = cells[..=i].iter().rev().take_while(|(at, _)| *at >= from);
             let some: Vec<Value> = window.filter_map(|(_, cell)| values[*cell]).collect();
             result[*cell] = summarize(function, &some).map_err(|_| Outgrown)?;
         }

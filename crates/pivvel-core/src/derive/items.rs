@@ -1,7 +1,7 @@
 //! Room for calculated items: a node for each under every parent, with all that its operands have
 //! under them, and a cell wherever an operand has one.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::frame::Cells;
 use crate::brief::{Plan, PlannedItem};
@@ -60,6 +60,16 @@ fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32) {
     }
 }
 
+/// The plain nodes that a node is made of in the end.
+fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
+    match axis.made(level, node) {
+        None => BTreeSet::from([node]),
+        Some(made) => {
+            made.operands.iter().flatten().flat_map(|operand| made_of(axis, level, *operand)).collect()
+        }
+    }
+}
+
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
 fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     let level = if on_rows { grain.row_level } else { grain.column_level };
@@ -72,12 +82,11 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     let (mut nodes, mut others, mut lines) = (Vec::new(), Vec::new(), Vec::new());
     for node in 0..axis.len(level) as u32 {
         let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
-        let mut operands: Vec<u32> = made.operands.iter().flatten().copied().collect();
-        operands.sort_unstable();
-        operands.dedup();
-        let mut cells: BTreeMap<u32, u64> = BTreeMap::new();
-        for (other, cell) in operands.iter().flat_map(|operand| &by_node[*operand as usize]) {
-            *cells.entry(*other).or_default() += grain.lines[*cell];
+        let operands = made.operands.iter().flatten().flat_map(|operand| &by_node[*operand as usize]);
+        let mut cells: BTreeMap<u32, u64> = operands.map(|(other, _)| (*other, 0)).collect();
+        // An operand may be an item of the same members again, whose lines count once.
+        for (other, cell) in made_of(axis, level, node).iter().flat_map(|plain| &by_node[*plain as usize]) {
+            cells.entry(*other).and_modify(|lines| *lines += grain.lines[*cell]);
         }
         for (other, count) in cells {
             nodes.push(node);

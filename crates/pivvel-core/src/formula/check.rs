@@ -266,7 +266,12 @@ fn check_case<S: Scope>(
 }
 
 /// Values as one type, where there is one for all of them.
-fn unify<L>(values: Vec<(Typed<L>, &Expr)>) -> Checked<(Vec<Typed<L>>, Type)> {
+fn unify<L>(mut values: Vec<(Typed<L>, &Expr)>) -> Checked<(Vec<Typed<L>>, Type)> {
+    // A text beside a date is one, as in a comparison.
+    let date = values.iter().map(|(value, _)| value.gives).find(|t| matches!(t, Type::Day | Type::Period(_)));
+    if let Some(date) = date {
+        values.iter_mut().try_for_each(|(value, expr)| read_as(value, date, expr))?;
+    }
     let mut gives = Type::Nothing;
     for (value, expr) in &values {
         gives = gives.common(value.gives).filter(|t| *t != Type::Condition).ok_or_else(|| {

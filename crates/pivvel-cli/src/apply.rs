@@ -1,0 +1,209 @@
+//! What arguments change in a brief.
+
+use std::path::Path;
+
+use pivvel::{
+    Assumed, BadValues, Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, Placement, RelatedBrief,
+    Result, TierBrief, TopBrief, TotalsOf,
+};
+
+use crate::arguments::{Bad, Build, Cover, Reading};
+
+impl Reading {
+    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
+        for text in &self.kinds {
+            let Some((column, kind)) = text.rsplit_once('=') else {
+                return Err(Error::request(
+                    "--as",
+                    format!("{text} is not COLUMN=KIND, as in 'amount=decimal(2)'"),
+                ));
+            };
+            brief.kinds.push((unquoted(column), kind.trim().to_string()));
+        }
+        match self.bad_values {
+            Some(Bad::Blank) => brief.bad_values = BadValues::Blank,
+            Some(Bad::Stop) => brief.bad_values = BadValues::Stop,
+            None => {}
+        }
+        Ok(())
+    }
+}
+
+impl Build {
+    /// Changes a brief by what was asked for.
+    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
+        if let Some(rows) = &self.rows {
+            brief.rows = names(rows);
+        }
+        if let Some(columns) = &self.columns {
+            brief.columns = names(columns);
+        }
+        if !self.measure.is_empty() {
+            brief.measures = self.measure.iter().map(|text| measure(text)).collect();
+        }
+        let hidden = self.hidden_measure.iter().map(|text| MeasureBrief { hidden: true, ..measure(text) });
+        brief.measures.extend(hidden);
+        for text in &self.derive {
+            let pair = text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
+            let (name, formula) =
+                pair.ok_or_else(|| unlike("--derive", text, "'takings = price * quantity'"))?;
+            brief.derived.push((unquoted(name), formula.trim().to_string()));
+        }
+        for text in &self.item {
+            let (dimension, rest) = of_dimension("--item", text, "'scenario: variance = actual - plan'")?;
+            let pair = rest.split_once('=');
+            let (name, formula) =
+                pair.ok_or_else(|| unlike("--item", text, "'scenario: variance = actual - plan'"))?;
+            let item = ItemBrief {
+                dimension,
+                name: unquoted(name),
+                formula: formula.trim().into(),
+                ..ItemBrief::default()
+            };
+            brief.items.push(item);
+        }
+        for text in &self.tier {
+            brief.tiers.push(tier(text)?);
+        }
+        for text in &self.related {
+            brief.related.push(related(text)?);
+        }
+        brief.filter = self.filter.clone().or(brief.filter.take());
+        brief.title = self.title.clone().or(brief.title.take());
+        for text in &self.sort {
+            let Some((dimension, order)) = text.split_once(" by ") else {
+                let message = format!("{text} is not DIMENSION by WHAT, as in 'harbour by sales desc'");
+                return Err(Error::request("--sort", message));
+            };
+            brief.dimension(&unquoted(dimension)).order = Some(order.trim().to_string());
+        }
+        for (all, bottom) in [(&self.top, false), (&self.bottom, true)] {
+            for text in all {
+                let (dimension, top) = top(text, bottom)?;
+                brief.dimension(&dimension).top = Some(top);
+            }
+        }
+        for text in &self.having {
+            let (dimension, condition) = of_dimension("--having", text, "'harbour: sales > 10000'")?;
+            brief.dimension(&dimension).having = Some(condition);
+        }
+        for (flag, all) in [("--only", &self.only), ("--except", &self.except)] {
+            for text in all {
+                let (dimension, members) = of_dimension(flag, text, "'coast: Fell Coast, Skerry Coast'")?;
+                let said = brief.dimension(&dimension);
+                let list = if flag == "--only" { &mut said.only } else { &mut said.except };
+                *list = names(&members);
+            }
+        }
+        if let Some(cover) = self.totals_of {
+            let cover = if cover == Cover::Shown { TotalsOf::Shown } else { TotalsOf::All };
+            brief.dimensions.iter_mut().for_each(|dimension| dimension.totals_of = cover);
+        }
+        for text in &self.assume {
+            let pair = text.split_once('=');
+            let (name, value) = pair.ok_or_else(|| unlike("--assume", text, "uplift=4%"))?;
+            brief.assume(name.trim(), Assumed::read(value.trim()))?;
+        }
+        for text in self.totals.iter().flat_map(|text| names(text)) {
+            let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
+            let placement =
+                Placement::named(place.trim()).map_err(|e| Error::request("--totals", e.to_string()))?;
+            brief.totals.push((unquoted(of), placement));
+        }
+        if !self.tint.is_empty() {
+            let levels = self.levels.as_deref().map(names).unwrap_or_default();
+            let tint =
+                |on: &String| EmphasisBrief { on: on.clone(), form: Form::Tint, levels: levels.clone() };
+            brief.emphasis = self.tint.iter().map(tint).collect();
+        }
+        self.reading.apply(brief)
+    }
+}
+
+/// What is said of a dimension, as `harbour: sales > 10000`.
+fn of_dimension(flag: &str, text: &str, like: &str) -> Result<(String, String)> {
+    let (dimension, rest) = text.split_once(':').ok_or_else(|| unlike(flag, text, like))?;
+    Ok((unquoted(dimension), rest.trim().to_string()))
+}
+
+fn unlike(flag: &str, text: &str, like: &str) -> Error {
+    Error::request(flag, format!("{text} is not written like {like}"))
+}
+
+/// `size of yard by sum(amount) at 10000, 50000 as small, middle, large`.
+fn tier(text: &str) -> Result<TierBrief> {
+    let wrong =
+        || unlike("--tier", text, "'size of yard by sum(amount) at 10000, 50000 as small, middle, large'");
+    let (name, rest) = text.split_once(" of ").ok_or_else(wrong)?;
+    let (of, rest) = rest.split_once(" by ").ok_or_else(wrong)?;
+    let (by, rest) = rest.rsplit_once(" at ").ok_or_else(wrong)?;
+    let (cuts, labels) = rest.split_once(" as ").unwrap_or((rest, ""));
+    let cuts = names(cuts);
+    Ok(TierBrief {
+        name: unquoted(name),
+        of: unquoted(of),
+        by: by.trim().to_string(),
+        quantiles: cuts.iter().all(|cut| cut.ends_with('%')),
+        cuts,
+        labels: names(labels),
+        within: Vec::new(),
+    })
+}
+
+/// `articles.csv on article`, `yards.csv on yard = code, coast`.
+fn related(text: &str) -> Result<RelatedBrief> {
+    let wrong = || unlike("--related", text, "'yards.csv on yard = code'");
+    let (source, keys) = text.rsplit_once(" on ").ok_or_else(wrong)?;
+    let key = |key: String| match key.split_once('=') {
+        Some((own, theirs)) => (unquoted(own), unquoted(theirs)),
+        None => (key.clone(), key),
+    };
+    let source = source.trim().to_string();
+    let stem =
+        Path::new(&source).file_stem().map_or(source.clone(), |stem| stem.to_string_lossy().into_owned());
+    Ok(RelatedBrief { name: stem, source, keys: names(keys).into_iter().map(key).collect() })
+}
+
+/// `harbour 5 by sales overall others 'All other harbours'`.
+fn top(text: &str, bottom: bool) -> Result<(String, TopBrief)> {
+    let flag = if bottom { "--bottom" } else { "--top" };
+    let wrong = || unlike(flag, text, "'harbour 5 by sales'");
+    let (head, rest) = text.split_once(" by ").ok_or_else(wrong)?;
+    let (dimension, count) = head.trim().rsplit_once(char::is_whitespace).ok_or_else(wrong)?;
+    let (rest, others) = match rest.rsplit_once(" others ") {
+        Some((rest, others)) => (rest, Some(unquoted(others.trim().trim_matches('\'')))),
+        None => (rest, None),
+    };
+    let (by, overall) = rest.trim().strip_suffix(" overall").map_or((rest, false), |by| (by, true));
+    let top = TopBrief { count: count.to_string(), by: by.trim().to_string(), bottom, overall, others };
+    Ok((unquoted(dimension), top))
+}
+
+/// A measure from `name = formula`, or from a formula that is its own name.
+fn measure(text: &str) -> MeasureBrief {
+    match text.split_once('=') {
+        Some((name, formula)) if !name.contains(['(', '\'']) => {
+            MeasureBrief::new(unquoted(name), formula.trim())
+        }
+        _ => MeasureBrief::new(text.trim(), text.trim()),
+    }
+}
+
+/// Names between commas; a name in double quotes may hold commas itself.
+fn names(list: &str) -> Vec<String> {
+    let mut names = vec![String::new()];
+    let mut quoted = false;
+    for c in list.chars() {
+        match c {
+            '"' => quoted = !quoted,
+            ',' if !quoted => names.push(String::new()),
+            c => names.last_mut().into_iter().for_each(|name| name.push(c)),
+        }
+    }
+    names.into_iter().map(|name| name.trim().to_string()).filter(|name| !name.is_empty()).collect()
+}
+
+fn unquoted(name: &str) -> String {
+    let name = name.trim();
+    name.strip_prefix('"').and_then(|n| n.strip_suffix('"')).unwrap_or(name).replace("\"\"", "\"")
+}
