@@ -10,3 +10,5 @@ mod lines;
 mod naive;
 mod postgres;
 mod properties;
+mod random;
+mod server;
