@@ -30,12 +30,29 @@ pub const LINES: u64 = 5_000;
 /// The shipped lines.
 pub const CSV: &str = include_str!("../lines.csv");
 
-/// The shipped briefs, by file name.
-pub const BRIEFS: [(&str, &str); 4] = [
+/// The kinds of yards, a file that is related to the lines by yard.
+pub const YARDS: &str = include_str!("../yards.csv");
+
+/// The shipped briefs, by file name: one a question that an analyst asks.
+pub const BRIEFS: [(&str, &str); 18] = [
     ("coasts.toml", include_str!("../coasts.toml")),
     ("plan.toml", include_str!("../plan.toml")),
     ("ranges.toml", include_str!("../ranges.toml")),
     ("weekdays.toml", include_str!("../weekdays.toml")),
+    ("shares.toml", include_str!("../shares.toml")),
+    ("variance.toml", include_str!("../variance.toml")),
+    ("ranks.toml", include_str!("../ranks.toml")),
+    ("clients.toml", include_str!("../clients.toml")),
+    ("tiers.toml", include_str!("../tiers.toml")),
+    ("top.toml", include_str!("../top.toml")),
+    ("uplift.toml", include_str!("../uplift.toml")),
+    ("pace.toml", include_str!("../pace.toml")),
+    ("last_year.toml", include_str!("../last_year.toml")),
+    ("pareto.toml", include_str!("../pareto.toml")),
+    ("agents.toml", include_str!("../agents.toml")),
+    ("yard_kinds.toml", include_str!("../yard_kinds.toml")),
+    ("leaders.toml", include_str!("../leaders.toml")),
+    ("weeks.toml", include_str!("../weeks.toml")),
 ];
 
 /// What the lines add up to, known while they are written.

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use pivvel::{CrossTab, Error, Result, Target, beside, open_lines, write_whole};
+use pivvel::{CrossTab, Error, Result, Target, beside, open_source, write_whole};
 
 use crate::arguments::Demo;
 use crate::build::read_brief;
@@ -12,6 +12,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
     let folder = &demo.folder;
     std::fs::create_dir_all(folder).map_err(|e| Error::io(folder.display().to_string(), e))?;
     keep(&folder.join("lines.csv"), pivvel_demo::CSV)?;
+    keep(&folder.join("yards.csv"), pivvel_demo::YARDS)?;
     for (name, text) in pivvel_demo::BRIEFS {
         keep(&folder.join(name), text)?;
     }
@@ -20,7 +21,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
         let path = folder.join(name);
         let brief = read_brief(&path)?;
         let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
-        let crosstab = CrossTab::build(&brief, &mut open_lines(&lines, &brief, None)?)?;
+        let crosstab = CrossTab::build(&brief, open_source(&lines, &brief, None)?.as_mut())?;
         first.get_or_insert(crosstab);
     }
     let Some(crosstab) = first else { return Ok(()) };
@@ -29,8 +30,9 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
     screen::print_crosstab(&crosstab, &demo.screen)?;
     let place = folder.display();
     screen::print(&format!(
-        "\nWrote {place}/lines.csv, four briefs, and this cross-tab as a page: {}\n\nGo on with:\n  \
-         pivvel survey {place}/lines.csv\n  pivvel build {place}/ranges.toml\n  pivvel check {place}/plan.toml\n",
+        "\nWrote {place}/lines.csv, {} briefs, and this cross-tab as a page: {}\n\nGo on with:\n  \
+         pivvel survey {place}/lines.csv\n  pivvel build {place}/variance.toml\n  pivvel check {place}/tiers.toml\n",
+        pivvel_demo::BRIEFS.len(),
         page.display()
     ))
 }

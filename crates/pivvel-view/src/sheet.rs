@@ -2,8 +2,8 @@
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
 use pivvel_core::{
-    Axis, CrossTab, DatePart, Entry, MemberRef, Negative, NumberFormat, Placement, Scale, Tint, Unmatched,
-    Value, scales, tint,
+    Axis, CrossTab, DatePart, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Scale, Tint,
+    Unmatched, Value, scales, tint,
 };
 
 use crate::number::show_number;
@@ -40,6 +40,8 @@ pub struct Head {
     pub total: bool,
     /// Whether it names the blank member.
     pub blank: bool,
+    /// Whether it names a member that is made of others: a calculated item, or all others.
+    pub made: bool,
 }
 
 /// A column of figures.
@@ -79,6 +81,8 @@ pub struct SheetRow {
     pub kind: RowKind,
     /// Whether it is the blank member's.
     pub blank: bool,
+    /// Whether it is of a member that is made of others: a calculated item, or all others.
+    pub made: bool,
     /// Its cells, one a column; none for a heading.
     pub cells: Vec<SheetCell>,
 }
@@ -166,6 +170,7 @@ fn heads(crosstab: &CrossTab, columns: &[SheetColumn]) -> Vec<Vec<Head>> {
             rows: 1,
             total: column.height > 0,
             blank: false,
+            made: false,
         });
         heads.push(measures.collect());
     }
@@ -182,7 +187,13 @@ fn head(axis: &Axis, entry: Entry, level: usize, place: usize) -> Head {
         rows: if total { axis.depth() - entry.level() } else { 1 },
         total,
         blank: !total && path.last().is_some_and(MemberRef::is_blank),
+        made: !total && is_made(&path),
     }
+}
+
+/// Whether a path ends in a member that is made of others.
+fn is_made(path: &[MemberRef<'_>]) -> bool {
+    path.last().is_some_and(|last| matches!(last.member(), Member::Others(_) | Member::Calculated(..)))
 }
 
 fn ancestor(axis: &Axis, entry: Entry, level: usize) -> Entry {
@@ -230,11 +241,12 @@ fn row(axis: &Axis, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) -> Sheet
         _ => label(&path),
     };
     let blank = path.last().is_some_and(MemberRef::is_blank);
-    SheetRow { label, indent: entry.level().saturating_sub(1), kind, blank, cells }
+    let made = is_made(&path);
+    SheetRow { label, indent: entry.level().saturating_sub(1), kind, blank, made, cells }
 }
 
 fn cell(crosstab: &CrossTab, row: Entry, column: &SheetColumn, scales: &[Scale]) -> SheetCell {
-    let format = &crosstab.measures()[column.measure].format;
+    let format = crosstab.format(row, column.entry, column.measure);
     let Some(cell) = crosstab.cell(row, column.entry) else {
         return SheetCell { text: format.blank.clone(), tint: None };
     };

@@ -232,7 +232,7 @@ fn draw_head(pen: &mut Pen, head: &Head, room: usize, several: bool) {
     let text = cut(&head.text, room);
     let rest = room - width(&text);
     let mut style = if head.total { Style::new().bold() } else { Style::new() };
-    if head.blank {
+    if head.blank || head.made {
         style = style.italic();
     }
     if !several {
@@ -261,7 +261,7 @@ fn draw_row(
     }
     let strong = row.kind != RowKind::Member;
     let mut style = if strong { Style::new().bold() } else { Style::new() };
-    if row.blank {
+    if row.blank || row.made {
         style = style.italic();
     }
     let indent = (2 * row.indent).min(label_width / 2);

@@ -8,7 +8,7 @@ use super::plan::{Dimension, Measure};
 use super::spec::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, LineFormula, Name, Node,
+    Blanks, CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, LineFormula, Name, Node,
     Operator, Place, Ranking, Relation, Scope, Spot, Step, Ties, Type, Typed, Way, check, check_formula,
     check_number, check_truth, function_names, parse,
 };
@@ -263,7 +263,10 @@ impl<'a> CellScope<'a> {
                 let [top, bottom] = [top, bottom].map(|(aggregate, gives)| {
                     Box::new(Typed::leaf(CellLeaf::Aggregate(self.aggregate_place(aggregate)), gives))
                 });
-                Typed { step: Step::Arithmetic(Operator::Divide, top, bottom), gives: Type::Float }
+                Typed {
+                    step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom),
+                    gives: Type::Float,
+                }
             }
         })
     }
@@ -670,7 +673,10 @@ impl Scope for InnerScope<'_> {
             Made::Ratio(top, bottom) => {
                 let [top, bottom] =
                     [top, bottom].map(|(aggregate, gives)| Box::new(Typed::leaf(aggregate, gives)));
-                Typed { step: Step::Arithmetic(Operator::Divide, top, bottom), gives: Type::Float }
+                Typed {
+                    step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom),
+                    gives: Type::Float,
+                }
             }
         })
     }

@@ -3,11 +3,13 @@
 use std::ops::Range;
 
 use super::assume::Assumptions;
+use super::format::NumberFormat;
 use super::plan::Plan;
 use super::spec::{Brief, ItemBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    Checked, Clause, Columns, Expr, Name, Place, Scope, Spot, Type, Typed, check, function_names, parse,
+    Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, Typed, check,
+    function_names, parse,
 };
 
 /// A member that is computed from its siblings.
@@ -19,6 +21,8 @@ pub struct PlannedItem {
     pub name: String,
     /// Its formula, as it was written.
     pub formula: String,
+    /// How its numbers are shown, where not as the measure's.
+    pub format: Option<NumberFormat>,
     /// Whether it is computed for others only.
     pub hidden: bool,
     /// Whether it is applied to aggregates, before formula measures.
@@ -45,7 +49,7 @@ pub(super) fn plan_items(
         .filter(|i| i.before_measures)
         .chain(brief.items.iter().filter(|i| !i.before_measures));
     for item in ordered {
-        let ItemBrief { dimension, name, formula, hidden, before_measures } = item.clone();
+        let ItemBrief { dimension, name, formula, format, hidden, before_measures } = item.clone();
         let place = format!("item {name}");
         if name.is_empty() {
             return Err(Error::request("item", "an item needs a name, as in name = \"variance\""));
@@ -82,7 +86,17 @@ pub(super) fn plan_items(
             let message = format!("it names no member of {dimension}, as in actual - plan");
             return Err(Error::request(place, message));
         }
-        items.push(PlannedItem { dimension, name, formula, hidden, before_measures, operands, spot, expr });
+        items.push(PlannedItem {
+            dimension,
+            name,
+            formula,
+            format,
+            hidden,
+            before_measures,
+            operands,
+            spot,
+            expr,
+        });
     }
     if items.len() > usize::from(u16::MAX) / 2 {
         return Err(Error::request("items", "there are more items than a cross-tab can hold"));
@@ -91,6 +105,14 @@ pub(super) fn plan_items(
 }
 
 impl PlannedItem {
+    /// Whether it takes members from each other or divides them by each other.
+    pub(super) fn sets_against(&self) -> bool {
+        let mut against = false;
+        let apart = |e: &Expr| matches!(e.node, Node::Binary(Operator::Subtract | Operator::Divide, ..));
+        self.expr.walk(&mut |e| against |= apart(e));
+        against && self.operands.len() > 1
+    }
+
     /// The formula for values of a type; `None` where it has no meaning for them, as for dates.
     pub(crate) fn typed(&self, gives: Type, assumptions: &Assumptions) -> Option<Typed<usize>> {
         let mut scope = Siblings { names: self.operands.clone(), gives, assumptions };

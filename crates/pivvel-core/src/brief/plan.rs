@@ -9,9 +9,9 @@ use super::cells::CellScope;
 use super::items::PlannedItem;
 use super::layout::{self, Order, TintPlan};
 use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
-use super::tiers::{AxisKey, PlannedTier, plan_axis, plan_tiers, split_condition};
+use super::tiers::{AxisKey, PlannedTier, all_leaves, plan_axis, plan_tiers, split_condition};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, Columns, check_condition, check_formula, parse};
+use crate::formula::{CellFormula, CellLeaf, Columns, Relation, check_condition, check_formula, parse};
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind};
 
@@ -275,10 +275,16 @@ impl Plan {
     fn doubts(&self) -> Vec<String> {
         let mut doubts = Vec::new();
         let mut used = vec![false; self.measures.len()];
-        let mut visit = |formula: &CellFormula| super::tiers::measures_of(formula, &mut |i| used[i] = true);
+        let mut note = |formula: &CellFormula| {
+            all_leaves(formula, &mut |leaf| {
+                if let CellLeaf::Measure(i) = leaf {
+                    used[*i] = true;
+                }
+            });
+        };
         for measure in &self.measures {
-            visit(&measure.cell);
-            measure.levels.iter().filter_map(|(_, f)| f.as_ref()).for_each(&mut visit);
+            note(&measure.cell);
+            measure.levels.iter().filter_map(|(_, f)| f.as_ref()).for_each(&mut note);
         }
         for dimension in self.rows.iter().chain(&self.columns) {
             dimension
@@ -286,15 +292,52 @@ impl Plan {
                 .iter()
                 .chain(&dimension.pick.condition)
                 .chain(&dimension.pick.by)
-                .for_each(&mut visit);
+                .for_each(&mut note);
         }
-        self.tiers.iter().filter_map(|tier| tier.by_formula.as_ref()).for_each(&mut visit);
+        self.tiers.iter().filter_map(|tier| tier.by_formula.as_ref()).for_each(&mut note);
         for (measure, used) in self.measures.iter().zip(used) {
             if measure.hidden && !used {
                 doubts.push(format!("measure {} is hidden, and nothing uses it", measure.name));
             }
+            all_leaves(&measure.cell, &mut |leaf| {
+                if let CellLeaf::At(_, Relation::Parent { on_rows }) = leaf
+                    && self.axis(*on_rows).is_empty()
+                {
+                    let (axis, place) =
+                        if *on_rows { ("rows", "parent") } else { ("columns", "column parent") };
+                    let name = &measure.name;
+                    doubts.push(format!(
+                        "measure {name} reads at {place}, and without {axis} that is blank everywhere"
+                    ));
+                }
+            });
         }
+        let first = |(i, item): &(usize, &PlannedItem)| {
+            self.items[..*i].iter().all(|earlier| earlier.spot != item.spot)
+        };
+        let items = self.items.iter().enumerate().filter(first);
+        doubts.extend(items.filter_map(|(_, item)| self.doubtful_total(item)));
         doubts
+    }
+
+    /// A total that adds up what an item sets against each other, as actual and plan.
+    fn doubtful_total(&self, item: &PlannedItem) -> Option<String> {
+        let (on_rows, level) = (item.spot.on_rows, item.spot.level);
+        let totals = if on_rows { &self.row_totals } else { &self.column_totals };
+        if !item.sets_against() || totals.get(level - 1) == Some(&Placement::Off) {
+            return None;
+        }
+        let total = match (level, on_rows) {
+            (1, true) => "column total",
+            (1, false) => "row total",
+            (level, _) => &self.axis(on_rows)[level - 2].name,
+        };
+        Some(format!(
+            "{total} adds up members of {} that item {} sets against each other ({}); leave it out with totals: \"{total}\" = \"off\"",
+            item.dimension,
+            item.name,
+            item.operands.join(", ")
+        ))
     }
 
     fn made_title(&self) -> String {

@@ -82,6 +82,8 @@ pub struct ItemBrief {
     pub name: String,
     /// The formula over siblings, as in `actual - plan`.
     pub formula: String,
+    /// How its numbers are shown, whatever the measure; the measure's own way where nothing is said.
+    pub format: Option<NumberFormat>,
     /// Whether it is computed for other items only, and not shown.
     pub hidden: bool,
     /// Whether it is applied to aggregates, before formula measures, rather than to measures.

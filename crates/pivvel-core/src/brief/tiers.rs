@@ -231,16 +231,18 @@ pub(super) fn check_by(brief: &Brief, tiers: &[PlannedTier], measures: &[Measure
     Ok(())
 }
 
-/// Gives every measure that a formula reads to `visit`.
-pub(super) fn measures_of(formula: &CellFormula, visit: &mut dyn FnMut(usize)) {
-    formula.leaves(&mut |leaf| match leaf {
-        CellLeaf::Measure(i) => visit(*i),
-        CellLeaf::At(inner, _)
-        | CellLeaf::Among(_, inner, _)
-        | CellLeaf::Rank(inner, _)
-        | CellLeaf::Running(inner, _)
-        | CellLeaf::Moving(_, inner, ..) => measures_of(inner, visit),
-        CellLeaf::Aggregate(_) | CellLeaf::Label(_) => {}
+/// Gives every leaf of a formula, and of those that it reads other cells by, to `visit`.
+pub(super) fn all_leaves(formula: &CellFormula, visit: &mut dyn FnMut(&CellLeaf)) {
+    formula.leaves(&mut |leaf| {
+        visit(leaf);
+        match leaf {
+            CellLeaf::At(inner, _)
+            | CellLeaf::Among(_, inner, _)
+            | CellLeaf::Rank(inner, _)
+            | CellLeaf::Running(inner, _)
+            | CellLeaf::Moving(_, inner, ..) => all_leaves(inner, visit),
+            CellLeaf::Aggregate(_) | CellLeaf::Measure(_) | CellLeaf::Label(_) => {}
+        }
     });
 }
 
@@ -271,27 +273,8 @@ pub(super) fn split_condition(expr: &Expr, tiers: &[PlannedTier]) -> Result<(Opt
 
 fn mentions(expr: &Expr, name: &str) -> bool {
     let mut found = false;
-    visit(expr, &mut |expr| found |= matches!(&expr.node, Node::Name(known) if known.whole() == name));
+    expr.walk(&mut |expr| found |= matches!(&expr.node, Node::Name(known) if known.whole() == name));
     found
-}
-
-fn visit(expr: &Expr, each: &mut dyn FnMut(&Expr)) {
-    each(expr);
-    match &expr.node {
-        Node::Negate(a) | Node::Not(a) | Node::IsBlank(a) | Node::At(a, _) => visit(a, each),
-        Node::Binary(_, a, b) => [a, b].into_iter().for_each(|e| visit(e, each)),
-        Node::Between(a, b, c) => [a, b, c].into_iter().for_each(|e| visit(e, each)),
-        Node::In(a, list) => std::iter::once(&**a).chain(list).for_each(|e| visit(e, each)),
-        Node::Case { branches, otherwise } => {
-            branches
-                .iter()
-                .flat_map(|(a, b)| [a, b])
-                .chain(otherwise.as_deref())
-                .for_each(|e| visit(e, each));
-        }
-        Node::Call { arguments, .. } => arguments.iter().for_each(|e| visit(e, each)),
-        _ => {}
-    }
 }
 
 /// Whether a condition on a tier keeps the one of this label.

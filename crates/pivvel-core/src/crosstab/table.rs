@@ -1,7 +1,7 @@
 //! The cross-tab: every cell of every grain, with its axes, peers and what is to be said about it.
 
 use super::cell::Cell;
-use crate::brief::{Dimension, Measure, Order, OrderBy, Plan, TintPlan};
+use crate::brief::{Dimension, Measure, NumberFormat, Order, OrderBy, Plan, TintPlan};
 use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::error::{Error, Result};
 use crate::grouping::{LeafGroups, PairTable, Scan, ScanReport};
@@ -42,6 +42,8 @@ pub struct CrossTab {
     tally: Tally,
     warnings: Vec<String>,
     picked: Vec<String>,
+    /// How the numbers of each item are shown, where not as the measure's.
+    item_formats: Vec<Option<NumberFormat>>,
 }
 
 /// The cells of one grain.
@@ -138,6 +140,7 @@ impl CrossTab {
             report,
             tally,
             warnings,
+            item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
             picked: picks.map(|picks| picks.notes).unwrap_or_default(),
         })
     }
@@ -227,6 +230,16 @@ impl CrossTab {
     /// For a level or a measure that this cross-tab does not have.
     pub fn peers(&self, measure: usize, row_level: usize, column_level: usize) -> &Peers {
         &self.grain(grain_index(self.columns.depth(), row_level, column_level)).peers[measure]
+    }
+
+    /// How the numbers of a measure are shown where a row and a column meet: as the later of their
+    /// items says, or as the measure does.
+    pub fn format(&self, row: Entry, column: Entry, measure: usize) -> &NumberFormat {
+        let item = |axis: &Axis, entry: Entry| axis.class(entry.level(), entry.node).checked_sub(2);
+        let items = [item(&self.rows, row), item(&self.columns, column)];
+        let own =
+            items.into_iter().flatten().max().and_then(|item| self.item_formats[usize::from(item)].as_ref());
+        own.unwrap_or(&self.measures[measure].format)
     }
 
     pub(crate) fn grain(&self, index: usize) -> &Grain {

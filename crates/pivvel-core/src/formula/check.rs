@@ -27,7 +27,7 @@ pub(crate) enum Step<L> {
     Nothing,
     Negate(Box<Typed<L>>),
     Not(Box<Typed<L>>),
-    Arithmetic(Operator, Box<Typed<L>>, Box<Typed<L>>),
+    Arithmetic(Operator, Blanks, Box<Typed<L>>, Box<Typed<L>>),
     Compare(Operator, Box<Typed<L>>, Box<Typed<L>>),
     Join(Operator, Box<Typed<L>>, Box<Typed<L>>),
     IsBlank(Box<Typed<L>>),
@@ -36,6 +36,16 @@ pub(crate) enum Step<L> {
     Apply(Apply, Vec<Typed<L>>),
     /// The same number, finer or as a float.
     Convert(Box<Typed<L>>),
+}
+
+/// What a blank beside a value makes of a sum or a difference.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Blanks {
+    /// It counts as nothing: an actual without a plan is a variance.
+    AsNothing,
+    /// The whole is blank: what is unknown less one is unknown. So it is beside a constant, which
+    /// has a value everywhere, and in products and quotients.
+    Spread,
 }
 
 /// The functions of one line or cell.
@@ -148,7 +158,12 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Le
                 let (left, right) = (check_number(left, scope)?, check_number(right, scope)?);
                 let gives = Type::arithmetic(*operator, left.gives, right.gives)
                     .ok_or_else(|| at("the result would have more than 30 digits after the point".into()))?;
-                (Step::Arithmetic(*operator, Box::new(left), Box::new(right)), gives)
+                let blanks = if left.is_constant() || right.is_constant() {
+                    Blanks::Spread
+                } else {
+                    Blanks::of(*operator)
+                };
+                (Step::Arithmetic(*operator, blanks, Box::new(left), Box::new(right)), gives)
             }
             _ => return compare(*operator, expr, left, right, scope),
         },
@@ -348,6 +363,16 @@ fn apply<S: Scope>(
     Ok(Typed { step: Step::Apply(apply, values), gives })
 }
 
+impl Blanks {
+    /// The rule between two values that may both be blank.
+    pub(crate) fn of(operator: Operator) -> Blanks {
+        match operator {
+            Operator::Add | Operator::Subtract => Blanks::AsNothing,
+            _ => Blanks::Spread,
+        }
+    }
+}
+
 impl<L> Typed<L> {
     pub(crate) fn leaf(leaf: L, gives: Type) -> Typed<L> {
         Typed { step: Step::Leaf(leaf), gives }
@@ -362,13 +387,20 @@ impl<L> Typed<L> {
         }
     }
 
+    /// Whether it reads nothing.
+    fn is_constant(&self) -> bool {
+        let mut constant = true;
+        self.leaves(&mut |_| constant = false);
+        constant
+    }
+
     /// Gives every leaf to `visit`.
     pub(crate) fn leaves<'t>(&'t self, visit: &mut dyn FnMut(&'t L)) {
         match &self.step {
             Step::Leaf(leaf) => visit(leaf),
             Step::Digits(_) | Step::Word(_) | Step::Nothing => {}
             Step::Negate(a) | Step::Not(a) | Step::IsBlank(a) | Step::Convert(a) => a.leaves(visit),
-            Step::Arithmetic(_, a, b) | Step::Compare(_, a, b) | Step::Join(_, a, b) => {
+            Step::Arithmetic(_, _, a, b) | Step::Compare(_, a, b) | Step::Join(_, a, b) => {
                 a.leaves(visit);
                 b.leaves(visit);
             }

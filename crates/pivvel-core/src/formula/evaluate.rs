@@ -2,7 +2,7 @@
 //!
 //! Exact numbers stay exact: whole numbers and decimals are digits with a scale, and a result that
 //! outgrows 38 digits is an error. In `+` and `-` a blank counts as nothing when the other side has
-//! a value; in `*`, `/` and comparisons of numbers it gives a blank. A blank text is compared as an
+//! a value of its own; beside a constant, in `*`, `/` and comparisons of numbers it gives a blank. A blank text is compared as an
 //! empty one: it differs from every text that is not empty.
 
 use std::borrow::Cow;
@@ -18,7 +18,7 @@ use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
 use super::Operator;
-use super::check::{Apply, Step};
+use super::check::{Apply, Blanks, Step};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
 use super::values::{applied, changed, join};
@@ -88,8 +88,8 @@ impl<'a> Evaluation<'a> {
             }
             Step::Negate(inner) => negate(self.numbers(inner)?)?,
             Step::Convert(inner) => convert(self.numbers(inner)?, inner.gives, formula.gives)?,
-            Step::Arithmetic(operator, left, right) => {
-                self.arithmetic(*operator, formula.gives, left, right)?
+            Step::Arithmetic(operator, blanks, left, right) => {
+                self.arithmetic((*operator, *blanks), formula.gives, left, right)?
             }
             Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.gives)?,
             Step::Apply(apply, arguments) => self.apply(*apply, arguments, formula.gives)?,
@@ -157,13 +157,13 @@ impl<'a> Evaluation<'a> {
 
     fn arithmetic(
         &mut self,
-        operator: Operator,
+        (operator, rule): (Operator, Blanks),
         gives: Type,
         left: &LineFormula,
         right: &LineFormula,
     ) -> Run<Numbers<'a>> {
         let (mut a, mut b) = (self.numbers(left)?, self.numbers(right)?);
-        let adds = matches!(operator, Operator::Add | Operator::Subtract);
+        let adds = rule == Blanks::AsNothing;
         let blanks = match (&a.blanks, &b.blanks) {
             (Some(x), Some(y)) if adds => Some(NullBuffer::new(x.inner() | y.inner())),
             _ if adds => None,

@@ -18,7 +18,7 @@ mod values;
 pub(crate) use aggregate::Function;
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Spot, Way};
 pub(crate) use check::{
-    Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
+    Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
     function_names,
 };
 pub(crate) use columns::Columns;
@@ -270,6 +270,25 @@ const COMPARISON: u8 = 4;
 /// goes in double quotes.
 const RESERVED: [&str; 13] =
     ["and", "or", "not", "case", "when", "then", "else", "end", "in", "between", "is", "blank", "where"];
+
+impl Expr {
+    /// Gives this part and all within it to `each`, outermost first.
+    pub fn walk(&self, each: &mut dyn FnMut(&Expr)) {
+        each(self);
+        match &self.node {
+            Node::Negate(a) | Node::Not(a) | Node::IsBlank(a) | Node::At(a, _) => a.walk(each),
+            Node::Binary(_, a, b) => [a, b].into_iter().for_each(|e| e.walk(each)),
+            Node::Between(a, b, c) => [a, b, c].into_iter().for_each(|e| e.walk(each)),
+            Node::In(a, list) => std::iter::once(&**a).chain(list).for_each(|e| e.walk(each)),
+            Node::Case { branches, otherwise } => {
+                let values = branches.iter().flat_map(|(a, b)| [a, b]).chain(otherwise.as_deref());
+                values.for_each(|e| e.walk(each));
+            }
+            Node::Call { arguments, .. } => arguments.iter().for_each(|e| e.walk(each)),
+            Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
+        }
+    }
+}
 
 impl From<Node> for Expr {
     fn from(node: Node) -> Expr {

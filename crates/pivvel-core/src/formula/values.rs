@@ -1,13 +1,13 @@
 //! Running a formula over cells: a value for each, or a blank.
 //!
 //! Exact numbers stay exact. In `+` and `-` a blank counts as nothing when the other side has a
-//! value; in `*`, `/` and comparisons it gives a blank. A division by zero gives a blank and is
+//! value of its own; beside a constant, in `*`, `/` and comparisons it gives a blank. A division by zero gives a blank and is
 //! counted, where what it gives is used.
 
 use std::rc::Rc;
 
 use super::Operator;
-use super::check::{Apply, Step, Typed};
+use super::check::{Apply, Blanks, Step, Typed};
 use super::types::Type;
 use crate::lines::{Value, pow10, rescale};
 
@@ -72,14 +72,14 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
             let gives = formula.gives;
             each(values(inner, of, active)?, &|value| converted(value, gives).map(Some))?
         }
-        Step::Arithmetic(operator, left, right) => {
+        Step::Arithmetic(operator, blanks, left, right) => {
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
             let mut result = Vec::with_capacity(a.len());
             for (cell, (a, b)) in a.iter().zip(b.iter()).enumerate() {
                 if *operator == Operator::Divide && a.is_some() && b.is_some_and(is_zero) && active[cell] {
                     of.divided_by_zero(cell);
                 }
-                result.push(arithmetic(*operator, *a, *b)?);
+                result.push(arithmetic(*operator, *blanks, *a, *b)?);
             }
             Rc::new(result)
         }
@@ -218,16 +218,15 @@ fn is_zero(value: Value) -> bool {
 /// Arithmetic on two values, either of which may be blank.
 pub(crate) fn arithmetic(
     operator: Operator,
+    blanks: Blanks,
     a: Option<Value>,
     b: Option<Value>,
 ) -> Result<Option<Value>, Outgrown> {
-    let (a, b) = match (operator, a, b) {
-        (Operator::Add, some, None) | (Operator::Add, None, some) | (Operator::Subtract, some, None) => {
-            return Ok(some);
-        }
-        (Operator::Subtract, None, Some(b)) => return negated(b).map(Some),
-        (_, Some(a), Some(b)) => (a, b),
-        _ => return Ok(None),
+    let (a, b) = match (a, b) {
+        (Some(a), Some(b)) => (a, b),
+        _ if blanks == Blanks::Spread => return Ok(None),
+        (None, Some(b)) if operator == Operator::Subtract => return negated(b).map(Some),
+        (some, None) | (None, some) => return Ok(some),
     };
     if let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (a, b)
         && operator != Operator::Divide

@@ -28,7 +28,7 @@ mod keys {
         "to",
     ];
     pub(super) const MEASURE: [&str; 6] = ["formula", "label", "format", "totals", "hidden", "levels"];
-    pub(super) const ITEM: [&str; 5] = ["dimension", "name", "formula", "hidden", "apply"];
+    pub(super) const ITEM: [&str; 6] = ["dimension", "name", "formula", "format", "hidden", "apply"];
     pub(super) const APPLY: [&str; 2] = ["after measures", "before measures"];
     pub(super) const TIER: [&str; 6] = ["of", "by", "cuts", "quantiles", "labels", "within"];
     pub(super) const ASSUMPTION: [&str; 4] = ["value", "low", "high", "choices"];

@@ -411,6 +411,7 @@ impl Reader<'_> {
                     "name" => item.name = self.text(&at)?,
                     "formula" => item.formula = self.text(&at)?,
                     "hidden" => item.hidden = self.flag(&at)?,
+                    "format" => item.format = Some(self.format(&at)?),
                     _ => item.before_measures = self.choice(&at, "choice", &keys::APPLY, &[false, true])?,
                 }
             }

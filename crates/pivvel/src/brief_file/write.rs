@@ -132,6 +132,9 @@ pub fn brief_to_toml(brief: &Brief) -> String {
         table["dimension"] = value(&item.dimension);
         table["name"] = value(&item.name);
         table["formula"] = value(&item.formula);
+        if let Some(own) = &item.format {
+            table["format"] = value(format(own));
+        }
         if item.hidden {
             table["hidden"] = value(true);
         }

@@ -353,7 +353,7 @@ fn random_briefs_equal_postgres() {
         // New lines now and then; more would only take longer to load.
         let set = seed / 50;
         let mut lines = Vec::new();
-        pivvel_demo::write_lines(&mut lines, 90, 7_000 + set).unwrap();
+        pivvel_demo::write_lines(&mut lines, 150, 7_000 + set).unwrap();
         if loaded != Some(set) {
             server.answer(&table_of(&String::from_utf8(lines.clone()).unwrap()));
             loaded = Some(set);

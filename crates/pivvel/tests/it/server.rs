@@ -25,7 +25,7 @@ impl Server {
         }
         let data = server.folder.path().join("data");
         run(server.command("initdb").arg("-D").arg(&data).args(["-U", "oracle", "-E", "UTF8", "--locale=C"]));
-        let options = format!("-c listen_addresses='' -k {} -F", server.folder.path().display());
+        let options = format!("-c listen_addresses='' -c jit=off -k {} -F", server.folder.path().display());
         run(server
             .command("pg_ctl")
             .args(["start", "-w", "-D"])
