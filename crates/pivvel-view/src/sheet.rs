@@ -300,26 +300,27 @@ fn month(label: &str) -> Option<String> {
 fn legend(crosstab: &CrossTab, scales: &[Scale]) -> Vec<LegendEntry> {
     let entry = |(place, scale): (usize, &Scale)| {
         let measure = &crosstab.measures()[scale.measure];
-        let yardstick = crosstab.peers(scale.measure, scale.row_level, scale.column_level).yardstick()?;
-        // A scale on which nothing has a place is not shown, so it needs no legend.
-        yardstick.position(&yardstick.high)?;
-        let level = |axis: &Axis, level: usize| match level {
-            0 => None,
-            level => Some(axis.dimensions()[level - 1].label.clone()),
+        let Scale { yardstick, apart, format, .. } = scale;
+        let level = |axis: &Axis, level: usize, apart: &Option<String>| {
+            let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label.clone());
+            match apart {
+                Some(member) => Some(name.map_or(member.clone(), |name| format!("{name} ({member})"))),
+                None => name,
+            }
         };
-        let levels = [level(crosstab.rows(), scale.row_level), level(crosstab.columns(), scale.column_level)];
+        let levels = [
+            level(crosstab.rows(), scale.row_level, &apart[0]),
+            level(crosstab.columns(), scale.column_level, &apart[1]),
+        ];
         let levels: Vec<String> = levels.into_iter().flatten().collect();
         let among = if levels.is_empty() { "totals".into() } else { levels.join(" by ") };
-        Some(LegendEntry {
+        LegendEntry {
             scale: place,
             text: format!("{}, {among}: {} cells", measure.label, yardstick.count),
-            ends: (
-                show_number(&yardstick.low, &measure.format),
-                show_number(&yardstick.high, &measure.format),
-            ),
-        })
+            ends: (show_number(&yardstick.low, format), show_number(&yardstick.high, format)),
+        }
     };
-    scales.iter().enumerate().filter_map(entry).collect()
+    scales.iter().enumerate().map(entry).collect()
 }
 
 fn notes(crosstab: &CrossTab) -> Vec<String> {

@@ -46,6 +46,10 @@ impl Cell<'_> {
         self.grain().peers[measure].yardstick_of(self.id as usize)
     }
 
+    pub(crate) fn class(&self, measure: usize) -> Option<(u16, u16)> {
+        self.grain().peers[measure].class(self.id as usize)
+    }
+
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {

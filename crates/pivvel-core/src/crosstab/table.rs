@@ -235,10 +235,14 @@ impl CrossTab {
     /// How the numbers of a measure are shown where a row and a column meet: as the later of their
     /// items says, or as the measure does.
     pub fn format(&self, row: Entry, column: Entry, measure: usize) -> &NumberFormat {
-        let item = |axis: &Axis, entry: Entry| axis.class(entry.level(), entry.node).checked_sub(2);
-        let items = [item(&self.rows, row), item(&self.columns, column)];
-        let own =
-            items.into_iter().flatten().max().and_then(|item| self.item_formats[usize::from(item)].as_ref());
+        let class = |axis: &Axis, entry: Entry| axis.class(entry.level(), entry.node);
+        self.format_of_class((class(&self.rows, row), class(&self.columns, column)), measure)
+    }
+
+    /// How the numbers of a measure are shown in cells of one class.
+    pub(crate) fn format_of_class(&self, (row, column): (u16, u16), measure: usize) -> &NumberFormat {
+        let item = row.checked_sub(2).max(column.checked_sub(2));
+        let own = item.and_then(|item| self.item_formats[usize::from(item)].as_ref());
         own.unwrap_or(&self.measures[measure].format)
     }
 

@@ -10,6 +10,8 @@ use crate::lines::Value;
 #[derive(Debug, Clone)]
 pub struct Peers {
     yardsticks: Vec<Option<Yardstick>>,
+    /// What each yardstick is for: classes of rows and columns.
+    classes: Vec<(u16, u16)>,
     /// The yardstick of each cell; [`NONE`] for cells that are not shown.
     class_of: Vec<u16>,
     /// Rank by cell; 0 for a cell without a value.
@@ -48,12 +50,25 @@ impl Peers {
         }
         let mut ranks = vec![0; values.len()];
         let yardsticks = orders.into_iter().map(|order| measure(order, &mut ranks)).collect();
-        Peers { yardsticks, class_of, ranks }
+        Peers { yardsticks, classes: known, class_of, ranks }
     }
 
     /// The yardstick of plain members; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
         self.yardsticks[0].as_ref()
+    }
+
+    /// Every yardstick with the classes that it is for, that of plain members first.
+    pub(crate) fn by_class(&self) -> impl Iterator<Item = ((u16, u16), &Yardstick)> {
+        self.classes
+            .iter()
+            .zip(&self.yardsticks)
+            .filter_map(|(class, yardstick)| Some((*class, yardstick.as_ref()?)))
+    }
+
+    /// The class of a cell, if it is shown.
+    pub(crate) fn class(&self, cell: usize) -> Option<(u16, u16)> {
+        self.classes.get(usize::from(self.class_of[cell])).copied()
     }
 
     /// The yardstick of a cell's own peers.

@@ -252,6 +252,19 @@ impl Axis {
             .map(|m| m.label())
     }
 
+    /// What the members of a class are called; `None` for plain ones.
+    pub(crate) fn class_name(&self, class: u16) -> Option<&str> {
+        let of_class = |member: &Member| match member {
+            Member::Others(_) => class == 1,
+            Member::Calculated(item, _) => u32::from(class) == item + 2,
+            _ => false,
+        };
+        let named = |members: &'_ Members| {
+            (0..members.len()).map(|i| MemberId(i as u32)).find(|id| of_class(members.member(*id)))
+        };
+        self.members.iter().find_map(|members| Some(members.label(named(members)?)))
+    }
+
     pub(crate) fn class(&self, level: usize, node: u32) -> u16 {
         self.nodes[level][node as usize].class
     }
