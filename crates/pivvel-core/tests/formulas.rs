@@ -2,7 +2,8 @@
 
 #![allow(clippy::unwrap_used)]
 
-use pivvel_core::{Expr, Name, Node, Operator, parse_formula};
+use arrow_schema::{DataType, Field, Schema};
+use pivvel_core::{Brief, Clause, Expr, Group, Name, Node, Operator, Place, Plan, Ties, parse_formula};
 use proptest::prelude::*;
 
 fn parse(text: &str) -> Result<Expr, String> {
@@ -27,6 +28,29 @@ fn texts_print_in_one_form() {
         ("not a = b and c != d or e", "not a = b and c <> d or e"),
         ("a and (b or c)", "a and (b or c)"),
         ("not (a and b)", "not (a and b)"),
+        ("a not in (1,2) and b is not blank", "not a in (1, 2) and not b is blank"),
+        ("a between 1 and 2 or not b between c+1 and d", "a between 1 and 2 or not b between c + 1 and d"),
+        ("case when a>1 then b when c then d else e end", "case when a > 1 then b when c then d else e end"),
+        ("sales/sales at parent", "sales / sales at parent"),
+        ("(sales+cost) at scenario 'plan' at row total", "(sales + cost) at scenario 'plan' at row total"),
+        ("-sales at grand total", "-sales at grand total"),
+        ("(-sales) at column parent", "(-sales) at column parent"),
+        ("sales at sold_on.year 2025", "sales at sold_on.year '2025'"),
+        (
+            "sales at previous quarter - sales at same quarter previous year",
+            "sales at previous quarter - sales at same quarter previous year",
+        ),
+        ("sales at first month of all", "sales at first month of all"),
+        ("sales at level 'x'", "sales at level 'x'"),
+        (
+            "rank(sales lowest first ties mean among column siblings)",
+            "rank(sales among column siblings lowest first ties mean)",
+        ),
+        ("mean(sum(amount) per client,order where a=b)", "mean(sum(amount) where a = b per client, order)"),
+        ("count(where a)", "count(where a)"),
+        ("moving(mean sales along month over 3)", "moving(mean sales over 3 along month)"),
+        ("running(sales along sold_on.month throughout)", "running(sales along sold_on.month throughout)"),
+        ("first(price by sold_on)", "first(price by sold_on)"),
     ];
     for (text, printed) in cases {
         let expr = parse(text).unwrap();
@@ -69,40 +93,147 @@ fn size_and_depth_are_limited() {
     assert!(parse(&"a".repeat(30_000)).unwrap_err().contains("a formula may be 20000 bytes long"));
 }
 
-fn tree() -> impl Strategy<Value = Expr> {
-    let name = prop_oneof!["[a-z_][a-z0-9_]{0,3}", "[a-zA-Z \".%']{1,4}", Just("and".into())];
-    let part = proptest::option::of("[a-z]{1,4}");
+fn name() -> BoxedStrategy<Name> {
+    let base = prop_oneof![
+        "[a-z_][a-z0-9_]{0,3}",
+        "[a-zA-Z \".%']{1,4}",
+        Just("and".into()),
+        Just("previous".into())
+    ];
+    (base, proptest::option::of("[a-z]{1,4}")).prop_map(|(base, part)| Name { base, part }).boxed()
+}
+
+fn place() -> BoxedStrategy<Place> {
+    prop_oneof![
+        Just(Place::Parent),
+        Just(Place::ColumnParent),
+        Just(Place::RowTotal),
+        Just(Place::ColumnTotal),
+        Just(Place::GrandTotal),
+        name().prop_map(Place::Level),
+        (name(), "[a-z' é0-9]{0,4}").prop_map(|(name, label)| Place::Member(name, label)),
+        (name(), any::<bool>()).prop_map(|(name, back)| Place::Shifted(name, if back { -1 } else { 1 })),
+        name().prop_map(Place::YearBefore),
+        (name(), any::<bool>(), any::<bool>()).prop_map(|(along, last, of_all)| Place::End {
+            along,
+            last,
+            of_all
+        }),
+    ]
+    .boxed()
+}
+
+/// Clauses in their order, each at most once.
+fn clauses(inner: BoxedStrategy<Expr>) -> BoxedStrategy<Vec<Clause>> {
+    use proptest::option::weighted;
+    let of_lines = (
+        weighted(0.2, inner.clone().prop_map(|e| Clause::Where(Box::new(e)))),
+        weighted(0.1, inner.clone().prop_map(|e| Clause::WeightedBy(Box::new(e)))),
+        weighted(0.1, inner.prop_map(|e| Clause::By(Box::new(e)))),
+        weighted(0.1, proptest::collection::vec(name(), 1..3).prop_map(Clause::Per)),
+    );
+    let group = [Group::Siblings, Group::ColumnSiblings, Group::Level, Group::Row, Group::Column];
+    let ties = [Ties::Low, Ties::High, Ties::Mean, Ties::Dense, Ties::Order];
+    let of_cells = (
+        weighted(0.1, (1..9u32).prop_map(Clause::Over)),
+        weighted(0.1, (name(), any::<bool>()).prop_map(|(name, on)| Clause::Along(name, on))),
+        weighted(0.1, prop::sample::select(group.to_vec()).prop_map(Clause::Among)),
+        weighted(0.1, Just(Clause::LowestFirst)),
+        weighted(0.1, prop::sample::select(ties.to_vec()).prop_map(Clause::Ties)),
+    );
+    (of_lines, of_cells)
+        .prop_map(|((a, b, c, d), (e, f, g, h, i))| {
+            [a, b, c, d, e, f, g, h, i].into_iter().flatten().collect()
+        })
+        .boxed()
+}
+
+fn tree() -> BoxedStrategy<Expr> {
     let leaf = prop_oneof![
         (0..1_000_000i128, 0..6u8).prop_map(|(digits, scale)| Node::Number { digits, scale }),
         "[a-z' é]{0,5}".prop_map(Node::Text),
-        (name, part).prop_map(|(base, part)| Node::Name(Name { base, part })),
+        Just(Node::Blank),
+        name().prop_map(Node::Name),
     ]
     .prop_map(Expr::from);
-    leaf.prop_recursive(5, 40, 3, |inner| {
+    leaf.prop_recursive(4, 30, 3, |inner| {
         use Operator::*;
         let operators = [
-            Add,
-            Subtract,
-            Multiply,
-            Divide,
-            Equal,
-            NotEqual,
-            Less,
-            LessOrEqual,
-            Greater,
-            GreaterOrEqual,
-            And,
-            Or,
+            Add, Subtract, Multiply, Divide, Equal, NotEqual, Less, LessOrEqual, Greater, GreaterOrEqual, And, Or,
         ];
-        let pair = (prop::sample::select(operators.to_vec()), inner.clone(), inner.clone());
+        let one = || inner.clone().prop_map(Box::new);
+        let pair = (prop::sample::select(operators.to_vec()), one(), one());
+        let several = proptest::collection::vec(inner.clone(), 0..3);
+        let branches = proptest::collection::vec((inner.clone(), inner.clone()), 1..3);
+        let call = (prop::sample::select(vec!["sum", "rank", "f"]), several, clauses(inner.clone().boxed()));
+        let moving = (prop::sample::select(vec!["mean", "sum"]), inner.clone(), name());
         prop_oneof![
-            4 => pair.prop_map(|(operator, a, b)| Node::Binary(operator, Box::new(a), Box::new(b)).into()),
-            1 => inner.clone().prop_map(|a| Node::Negate(Box::new(a)).into()),
-            1 => inner.clone().prop_map(|a| Node::Not(Box::new(a)).into()),
-            1 => proptest::collection::vec(inner, 0..3)
-                .prop_map(|arguments| Node::Call { function: "sum".into(), arguments, clauses: Vec::new() }.into()),
+            4 => pair.prop_map(|(operator, a, b)| Node::Binary(operator, a, b)),
+            1 => one().prop_map(Node::Negate),
+            1 => one().prop_map(Node::Not),
+            1 => one().prop_map(Node::IsBlank),
+            1 => (one(), one(), one()).prop_map(|(a, b, c)| Node::Between(a, b, c)),
+            1 => (one(), proptest::collection::vec(inner.clone(), 1..3)).prop_map(|(a, list)| Node::In(a, list)),
+            1 => (branches, proptest::option::of(one())).prop_map(|(branches, otherwise)| Node::Case { branches, otherwise }),
+            2 => call.prop_map(|(function, arguments, clauses)| {
+                // Only a condition can stand where nothing is before it.
+                let clauses = clauses.into_iter().filter(|c| !arguments.is_empty() || matches!(c, Clause::Where(_)));
+                Node::Call { function: function.into(), clauses: clauses.collect(), arguments }
+            }),
+            1 => moving.prop_map(|(aggregate, value, along)| Node::Call {
+                function: "moving".into(),
+                arguments: vec![Node::Name(Name { base: aggregate.into(), part: None }).into(), value],
+                clauses: vec![Clause::Over(3), Clause::Along(along, false)],
+            }),
+            2 => (one(), place()).prop_map(|(value, place)| Node::At(value, place)),
         ]
+        .prop_map(Expr::from)
+        .boxed()
     })
+    .boxed()
+}
+
+/// Pieces that formulas are made of, put together at random.
+fn pieces() -> impl Strategy<Value = String> {
+    let words = [
+        "sum(",
+        "mean(",
+        "rank(",
+        "moving(",
+        "amount",
+        "yard",
+        "sold_on.month",
+        "sales",
+        " at ",
+        "parent",
+        " per ",
+        " among ",
+        "siblings",
+        " where ",
+        " in (",
+        " between ",
+        " and ",
+        " is blank",
+        "case when ",
+        " then ",
+        " else ",
+        " end",
+        "'x'",
+        "25%",
+        "1.5",
+        " + ",
+        " / ",
+        " = ",
+        ")",
+        ",",
+        " along month",
+        " over 3",
+        "previous month",
+        "scenario 'a'",
+        "not ",
+        "(",
+    ];
+    proptest::collection::vec(prop::sample::select(words.to_vec()), 1..14).prop_map(|words| words.concat())
 }
 
 proptest! {
@@ -115,11 +246,29 @@ proptest! {
 
     /// Any text at all is read or refused.
     #[test]
-    fn any_text_is_read_or_refused(text in "[a-c0-9 .,+*/()<>='\"%-]{0,40}", any in "\\PC{0,40}") {
-        for text in [text, any] {
+    fn any_text_is_read_or_refused(text in "[a-c0-9 .,+*/()<>='\"%-]{0,40}", any in "\\PC{0,40}", pieces in pieces()) {
+        for text in [text, any, pieces] {
             if let Ok(tree) = parse(&text) {
                 prop_assert_eq!(parse(&tree.to_string()), Ok(tree));
             }
+        }
+    }
+
+    /// What can be read becomes a plan or an error, wherever it stands.
+    #[test]
+    fn any_formula_is_planned_or_refused(text in pieces(), tree in tree()) {
+        let text_field = |name: &str| Field::new(name, DataType::Utf8View, true);
+        let schema = Schema::new(vec![
+            Field::new("amount", DataType::Decimal64(18, 2), true),
+            Field::new("sold_on", DataType::Date32, true),
+            text_field("yard"),
+            text_field("scenario"),
+        ]);
+        let base = Brief::new().rows(["yard", "sold_on.month"]).columns(["scenario"]).measure(("sales", "sum(amount)"));
+        for text in [text, tree.to_string()] {
+            let _ = Plan::new(&base.clone().measure(("m", text.as_str())), &schema);
+            let _ = Plan::new(&base.clone().filter(text.as_str()), &schema);
+            let _ = Plan::new(&base.clone().derive("x", &text).item("scenario", "i", &text), &schema);
         }
     }
 }

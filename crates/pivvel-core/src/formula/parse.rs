@@ -570,6 +570,9 @@ fn place(input: &mut Input<'_>) -> Parsed<Place> {
         "a place is wanted after at: parent, grand total, level coast, scenario 'plan', previous quarter, …";
     let quoted_name = input.input.starts_with('"');
     let first = if quoted_name { None } else { opt(word).parse_next(input)? };
+    // A dimension may be called like one of these words: then a member follows it.
+    let first =
+        first.filter(|_| !input.input.trim_start().starts_with('\'') && !input.input.starts_with('.'));
     let place = match first {
         Some("parent") => Some(Place::Parent),
         Some("column") if next_word(input, "parent") => Some(Place::ColumnParent),
@@ -598,12 +601,7 @@ fn place(input: &mut Input<'_>) -> Parsed<Place> {
         }
         _ => None,
     };
-    // A dimension may be called like one of these words: then a member follows it.
-    let after = input.checkpoint();
-    let _ = multispace0.parse_next(input)?;
-    let member_follows = input.input.starts_with(['\'', '.']);
-    if let Some(place) = place.filter(|_| !member_follows) {
-        input.reset(&after);
+    if let Some(place) = place {
         return Ok(place);
     }
     input.reset(&start);
