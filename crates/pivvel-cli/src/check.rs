@@ -42,11 +42,13 @@ fn file_name(path: &str) -> String {
 /// What is read, and what is assumed, derived and classified before there are cells.
 fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "{}", plan.title)?;
-    writeln!(out, "\nReads from {source}: {}", plan.needed_names().join(", "))?;
+    let related: Vec<&str> = brief.related.iter().map(|related| related.source.as_str()).collect();
+    let sources = std::iter::once(source).chain(related).collect::<Vec<_>>().join(" and ");
+    writeln!(out, "\nReads from {sources}: {}", plan.needed_names().join(", "))?;
     for related in &brief.related {
         let keys: Vec<String> =
             related.keys.iter().map(|(own, theirs)| format!("{own} = {theirs}")).collect();
-        writeln!(out, "Looks {} up in {}, by {}", related.name, related.source, keys.join(" and "))?;
+        writeln!(out, "Looks up {} by {}", related.source, keys.join(" and "))?;
     }
     for (name, formula) in &brief.derived {
         writeln!(out, "Derives {name} = {formula}, line by line")?;
@@ -136,6 +138,10 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
         writeln!(out, "  {} = {}{totals}{hidden}", measure.name, measure.formula)?;
         for (level, formula) in measure.level_formulas() {
             writeln!(out, "    at {level}: {}", formula.as_deref().unwrap_or("nothing"))?;
+        }
+        let blank = plan.blank_levels(measure);
+        if measure.totals && !blank.is_empty() {
+            writeln!(out, "    blank at {}", blank.join(", "))?;
         }
     }
     if !plan.items.is_empty() {

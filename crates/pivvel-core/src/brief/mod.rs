@@ -2,6 +2,7 @@
 //! source's columns.
 
 mod assume;
+mod blank;
 mod cells;
 mod format;
 mod items;

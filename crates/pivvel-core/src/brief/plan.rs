@@ -11,7 +11,7 @@ use super::layout::{self, Order, TintPlan};
 use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
 use super::tiers::{AxisKey, PlannedTier, all_leaves, plan_axis, plan_tiers, split_condition};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, CellLeaf, Columns, Relation, check_condition, check_formula, parse};
+use crate::formula::{CellFormula, CellLeaf, Columns, check_condition, check_formula, parse};
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind};
 
@@ -299,18 +299,10 @@ impl Plan {
             if measure.hidden && !used {
                 doubts.push(format!("measure {} is hidden, and nothing uses it", measure.name));
             }
-            all_leaves(&measure.cell, &mut |leaf| {
-                if let CellLeaf::At(_, Relation::Parent { on_rows }) = leaf
-                    && self.axis(*on_rows).is_empty()
-                {
-                    let (axis, place) =
-                        if *on_rows { ("rows", "parent") } else { ("columns", "column parent") };
-                    let name = &measure.name;
-                    doubts.push(format!(
-                        "measure {name} reads at {place}, and without {axis} that is blank everywhere"
-                    ));
-                }
-            });
+            let grains = (self.rows.len() + 1) * (self.columns.len() + 1);
+            if self.blank_grains(measure).len() == grains {
+                doubts.push(format!("measure {} is blank everywhere in this layout", measure.name));
+            }
         }
         let first = |(i, item): &(usize, &PlannedItem)| {
             self.items[..*i].iter().all(|earlier| earlier.spot != item.spot)

@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::formula::Function;
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
-use crate::lines::{Member, Members, Value};
+use crate::lines::{Member, MemberId, Members, Value};
 use crate::rollup::{Collapsed, collapse, combined};
 
 /// Leaf groups whose keys are the layout's dimensions, tiers among them.
@@ -77,12 +77,14 @@ fn classify(
         cuts(tier, &members.filter_map(|(value, _)| *value).collect::<Vec<_>>())
     });
     let cuts: Vec<Vec<Value>> = cuts.collect::<Result<_, _>>().map_err(|_| outgrown())?;
-    let tier_of = |number: &u32| {
-        let value = values[*number as usize]?;
+    // Lines that hold nothing in the dimension are no member of it, and have no tier.
+    let (of, known) = (paths.members_at(key.of), &paths.members[key.of]);
+    let tier_of = |(path, number): (usize, &u32)| {
+        let value = values[*number as usize].filter(|_| !known.is_blank(MemberId(of[path])))?;
         // A value on a cut belongs to the tier above it.
         Some(cuts[group_of[*number as usize]].iter().filter(|cut| !value.order(cut).is_lt()).count())
     };
-    Ok(numbers.iter().map(tier_of).collect())
+    Ok(numbers.iter().enumerate().map(tier_of).collect())
 }
 
 /// The cuts as values.

@@ -1,0 +1,86 @@
+//! Where a measure can have no value, whatever the lines: known from its formula alone.
+
+use super::plan::{Measure, Plan};
+use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Spot, Step};
+
+impl Plan {
+    /// The grains (row level, column level) at which a measure is blank whatever the lines.
+    pub(crate) fn blank_grains(&self, measure: &Measure) -> Vec<(usize, usize)> {
+        let across = self.columns.len() + 1;
+        let all = (0..=self.rows.len()).flat_map(|r| (0..across).map(move |c| (r, c)));
+        all.filter(|(r, c)| match measure.formula_at(r * across + c) {
+            Some(formula) => self.is_blank(formula, (*r, *c)),
+            None => true,
+        })
+        .collect()
+    }
+
+    /// The levels at which a measure is blank whatever the lines, in words; empty where there are none.
+    pub fn blank_levels(&self, measure: &Measure) -> Vec<String> {
+        let blank = self.blank_grains(measure);
+        let (k, l) = (self.rows.len(), self.columns.len());
+        let row = |r: usize| if r == 0 { "column total".to_string() } else { self.rows[r - 1].name.clone() };
+        let column =
+            |c: usize| if c == 0 { "row total".to_string() } else { self.columns[c - 1].name.clone() };
+        let whole_row = |r: usize| (0..=l).all(|c| blank.contains(&(r, c)));
+        let whole_column = |c: usize| (0..=k).all(|r| blank.contains(&(r, c)));
+        let mut words: Vec<String> = (0..=k).filter(|r| whole_row(*r)).map(row).collect();
+        words.extend((0..=l).filter(|c| whole_column(*c) && l > 0).map(column));
+        let rest = blank.iter().filter(|(r, c)| !whole_row(*r) && !whole_column(*c));
+        words.extend(rest.map(|(r, c)| format!("{} by {}", row(*r), column(*c))));
+        words
+    }
+
+    fn is_blank(&self, formula: &CellFormula, grain: (usize, usize)) -> bool {
+        let of = |inner: &CellFormula| self.is_blank(inner, grain);
+        match &formula.step {
+            Step::Leaf(leaf) => self.is_leaf_blank(leaf, grain),
+            Step::Nothing => true,
+            Step::Digits(_) | Step::Word(_) | Step::IsBlank(_) => false,
+            Step::Negate(a) | Step::Not(a) | Step::Convert(a) => of(a),
+            Step::Arithmetic(_, Blanks::AsNothing, a, b) | Step::Join(_, a, b) => of(a) && of(b),
+            Step::Arithmetic(_, Blanks::Spread, a, b) | Step::Compare(_, a, b) => of(a) || of(b),
+            Step::Case(branches, otherwise) => {
+                branches.iter().all(|(condition, value)| of(condition) || of(value)) && of(otherwise)
+            }
+            Step::Apply(_, values) => values.iter().all(of),
+        }
+    }
+
+    fn is_leaf_blank(&self, leaf: &CellLeaf, (r, c): (usize, usize)) -> bool {
+        let level = |spot: &Spot| if spot.on_rows { r } else { c };
+        let above = |spot: &Spot| level(spot) < spot.level;
+        match leaf {
+            CellLeaf::Aggregate(_) => false,
+            CellLeaf::Label(spot) => above(spot),
+            CellLeaf::Measure(i) => {
+                let measure = &self.measures[*i];
+                match measure.formula_at(r * (self.columns.len() + 1) + c) {
+                    Some(formula) => self.is_blank(formula, (r, c)),
+                    None => true,
+                }
+            }
+            CellLeaf::Among(_, inner, _) | CellLeaf::Rank(inner, _) => self.is_blank(inner, (r, c)),
+            CellLeaf::Running(inner, way) | CellLeaf::Moving(_, inner, way, _) => {
+                above(&way.spot) || self.is_blank(inner, (r, c))
+            }
+            CellLeaf::At(inner, relation) => {
+                let on = |on_rows: bool, level: usize| if on_rows { (level, c) } else { (r, level) };
+                let target = match relation {
+                    Relation::Parent { on_rows } => {
+                        let own = if *on_rows { r } else { c };
+                        own.checked_sub(1).map(|above| on(*on_rows, above))
+                    }
+                    Relation::Total { on_rows } => Some(on(*on_rows, 0)),
+                    Relation::GrandTotal => Some((0, 0)),
+                    Relation::Level(spot) => (!above(spot)).then(|| on(spot.on_rows, spot.level)),
+                    Relation::Member(spot, _) => Some(on(spot.on_rows, level(spot).max(spot.level))),
+                    Relation::Shift(spot, ..)
+                    | Relation::YearBefore(spot, _)
+                    | Relation::End { spot, .. } => (!above(spot)).then_some((r, c)),
+                };
+                target.is_none_or(|grain| self.is_blank(inner, grain))
+            }
+        }
+    }
+}
