@@ -84,7 +84,7 @@ fn wrong_measures() {
         "mean(amount per yard)",
         "mean(sum(amount) per yrad)",
         "mean(sum(sum(amount)) per yard)",
-        "mean(distinct(yard) per coast)",
+        "mean(rank(sales) per coast)",
         "mean(sales per yard)",
         "sum(amount.year)",
         "max(sold_on.quarterr)",

@@ -3,16 +3,16 @@
 
 use std::ops::Range;
 
+use super::aggregates::{Call, Kept, lines_aggregate};
 use super::assume::Assumptions;
 use super::plan::{Dimension, Measure};
 use super::spec::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    Blanks, CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, LineFormula, Name, Node,
-    Operator, Place, Ranking, Relation, Scope, Spot, Step, Ties, Type, Typed, Way, check, check_formula,
-    check_number, check_truth, function_names, parse,
+    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
+    Scope, Spot, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
 };
-use crate::grouping::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
+use crate::grouping::{Aggregate, Grouping};
 use crate::lines::DatePart;
 
 /// How deep measures may build on one another.
@@ -243,64 +243,9 @@ impl<'a> CellScope<'a> {
 
     /// An aggregate of lines.
     fn aggregate(&mut self, function: Function, call: &Call<'_>) -> Checked<CellFormula> {
-        if let Some(per) = call.per() {
-            return self.nested(function, call, per);
-        }
-        if function == Function::Distinct {
-            let (filter, argument) = (self.filter(call)?, call.one()?);
-            call.allow(&["where"])?;
-            let formula = check(argument, self.columns)?;
-            let finer = self.finer(vec![Key { name: argument.to_string(), formula }], filter);
-            let place = self.aggregate_place(Aggregate::Distinct { finer });
-            return Ok(Typed::leaf(CellLeaf::Aggregate(place), Type::Exact { scale: 0 }));
-        }
-        let (aggregate, gives) = lines_aggregate(function, call, self.columns, &mut self.grouping.values)?;
-        Ok(match aggregate {
-            Made::Plain(aggregate) => {
-                Typed::leaf(CellLeaf::Aggregate(self.aggregate_place(aggregate)), gives)
-            }
-            Made::Ratio(top, bottom) => {
-                let [top, bottom] = [top, bottom].map(|(aggregate, gives)| {
-                    Box::new(Typed::leaf(CellLeaf::Aggregate(self.aggregate_place(aggregate)), gives))
-                });
-                Typed {
-                    step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom),
-                    gives: Type::Float,
-                }
-            }
-        })
-    }
-
-    fn filter(&mut self, call: &Call<'_>) -> Checked<Option<LineFormula>> {
-        call.filter().map(|condition| check_truth(condition, self.columns)).transpose()
-    }
-
-    /// `mean(sum(amount) per client)`.
-    fn nested(&mut self, function: Function, call: &Call<'_>, per: &[Name]) -> Checked<CellFormula> {
-        call.allow(&["per", "where"])?;
-        let filter = self.filter(call)?;
-        let argument = call.one()?;
-        let mut keys = Vec::new();
-        for name in per {
-            let formula =
-                self.columns.dimension(&name.whole()).map_err(|message| (call.span.clone(), message))?;
-            keys.push(Key { name: name.whole(), formula });
-        }
-        let finer = self.finer(keys, filter);
-        let mut inner = InnerScope { columns: self.columns, finer: &mut self.grouping.finer[finer] };
-        let inner = check_number(argument, &mut inner)?;
-        let gives =
-            function.gives(inner.gives).map_err(|wanted| call.misfit(argument, inner.gives, wanted))?;
-        let place = self.aggregate_place(Aggregate::Nested { function, finer, inner: Box::new(inner) });
-        Ok(Typed::leaf(CellLeaf::Aggregate(place), gives))
-    }
-
-    fn finer(&mut self, keys: Vec<Key>, filter: Option<LineFormula>) -> usize {
-        let all = &mut self.grouping.finer;
-        all.iter().position(|finer| finer.keys == keys && finer.filter == filter).unwrap_or_else(|| {
-            all.push(Finer { keys, filter, values: Vec::new() });
-            all.len() - 1
-        })
+        let Grouping { values, finer, .. } = &mut *self.grouping;
+        let aggregate = lines_aggregate(function, call, self.columns, &mut Kept { values, finer })?;
+        Ok(aggregate.map(&mut |aggregate| CellLeaf::Aggregate(self.aggregate_place(aggregate))))
     }
 
     fn rank(&mut self, call: &Call<'_>, percent: bool) -> Checked<CellFormula> {
@@ -352,161 +297,6 @@ impl<'a> CellScope<'a> {
         let gives = function.gives(value.gives).map_err(|wanted| call.misfit(name, value.gives, wanted))?;
         Ok(Typed::leaf(CellLeaf::Moving(function, Box::new(value), way, over), gives))
     }
-}
-
-/// A call with its parts.
-struct Call<'e> {
-    function: &'e str,
-    arguments: &'e [Expr],
-    clauses: &'e [Clause],
-    span: &'e Range<usize>,
-}
-
-impl<'e> Call<'e> {
-    fn one(&self) -> Checked<&'e Expr> {
-        match self.arguments {
-            [one] => Ok(one),
-            _ => Err(self.usage(Function::usage(self.function))),
-        }
-    }
-
-    fn usage(&self, usage: &str) -> (Range<usize>, String) {
-        let usage = if usage.is_empty() { format!("{}(sales)", self.function) } else { usage.to_string() };
-        (self.span.clone(), format!("write it like {usage}"))
-    }
-
-    fn misfit(&self, argument: &Expr, gives: Type, wanted: &str) -> (Range<usize>, String) {
-        let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, gives.words());
-        if let (Type::Text, Node::Name(name)) = (gives, &argument.node) {
-            message += &format!("; if it holds numbers, say --as '{}=decimal(2)'", name.whole());
-        }
-        (argument.span.clone(), message)
-    }
-
-    fn filter(&self) -> Option<&'e Expr> {
-        self.clauses
-            .iter()
-            .find_map(|c| if let Clause::Where(condition) = c { Some(&**condition) } else { None })
-    }
-
-    fn per(&self) -> Option<&'e [Name]> {
-        self.clauses
-            .iter()
-            .find_map(|c| if let Clause::Per(names) = c { Some(names.as_slice()) } else { None })
-    }
-
-    /// Refuses clauses that have no meaning for this function.
-    fn allow(&self, known: &[&str]) -> Checked<()> {
-        match self.clauses.iter().map(clause_name).find(|name| !known.contains(name)) {
-            Some(name) => Err((self.span.clone(), format!("{name} has no meaning for {}", self.function))),
-            None => Ok(()),
-        }
-    }
-}
-
-fn clause_name(clause: &Clause) -> &'static str {
-    match clause {
-        Clause::Where(_) => "where",
-        Clause::WeightedBy(_) => "weighted by",
-        Clause::By(_) => "by",
-        Clause::Per(_) => "per",
-        Clause::Over(_) => "over",
-        Clause::Along(..) => "along",
-        Clause::Among(_) => "among",
-        Clause::LowestFirst => "lowest first",
-        Clause::Ties(_) => "ties",
-    }
-}
-
-/// What an aggregate of lines becomes.
-enum Made {
-    Plain(Aggregate),
-    /// One aggregate over another: a weighted mean.
-    Ratio((Aggregate, Type), (Aggregate, Type)),
-}
-
-/// An aggregate of a formula over lines, whose states `values` will keep.
-fn lines_aggregate(
-    function: Function,
-    call: &Call<'_>,
-    columns: &mut Columns,
-    values: &mut Vec<LineValue>,
-) -> Checked<(Made, Type)> {
-    let whole = Type::Exact { scale: 0 };
-    let filter = call.filter().map(|condition| check_truth(condition, columns)).transpose()?;
-    let known: &[&str] = match function {
-        Function::Mean => &["where", "weighted by"],
-        Function::First | Function::Last => &["where", "by"],
-        _ => &["where"],
-    };
-    call.allow(known)?;
-    let mut function = function;
-    let argument = match (function, call.arguments) {
-        (Function::Count, []) => {
-            let Some(filter) = filter else { return Ok((Made::Plain(Aggregate::Lines), whole)) };
-            let formula = LineFormula::one().only_where(Some(filter));
-            let value = keep_value(values, "count".into(), formula, None, function);
-            return Ok((Made::Plain(Aggregate::Of { function, value }), whole));
-        }
-        (Function::Quantile(_), [value, share]) if call.function == "quantile" => {
-            match share.node {
-                Node::Number { digits, scale } if digits >= 0 && digits <= 10i128.pow(scale.into()) => {
-                    function = Function::Quantile(digits as f64 / 10f64.powi(scale.into()));
-                }
-                _ => {
-                    return Err((
-                        share.span.clone(),
-                        "a share from 0% to 100% is wanted, as in quantile(amount, 90%)".into(),
-                    ));
-                }
-            }
-            value
-        }
-        (_, [one]) if call.function != "quantile" => one,
-        _ => return Err(call.usage(Function::usage(call.function))),
-    };
-    let formula = check(argument, columns)?;
-    let gives =
-        function.gives(formula.gives).map_err(|wanted| call.misfit(argument, formula.gives, wanted))?;
-    let name = argument.to_string();
-    if let Some(weight) =
-        call.clauses.iter().find_map(|c| if let Clause::WeightedBy(w) = c { Some(w) } else { None })
-    {
-        let weights = check_number(weight, columns)?;
-        let product_type =
-            Expr::from(Node::Binary(Operator::Multiply, Box::new(argument.clone()), weight.clone()));
-        let product = check(&product_type, columns)?.only_where(filter.clone());
-        // Only lines that have both count.
-        let both = Typed { step: Step::IsBlank(Box::new(product.clone())), gives: Type::Condition };
-        let both = Typed { step: Step::Not(Box::new(both)), gives: Type::Condition };
-        let weights = weights.only_where(Some(both));
-        let (product_gives, weight_gives) = (product.gives, weights.gives);
-        let top = keep_value(values, product_type.to_string(), product, None, Function::Sum);
-        let bottom = keep_value(values, weight.to_string(), weights, None, Function::Sum);
-        let sum = |value| Aggregate::Of { function: Function::Sum, value };
-        return Ok((Made::Ratio((sum(top), product_gives), (sum(bottom), weight_gives)), Type::Float));
-    }
-    let by = call.clauses.iter().find_map(|c| if let Clause::By(by) = c { Some(by) } else { None });
-    let by = match (function, by) {
-        (Function::First | Function::Last, Some(by)) => {
-            let by_formula = check(by, columns)?;
-            if !(by_formula.gives == Type::Day || by_formula.gives.is_number()) {
-                let message =
-                    format!("a date decides which line is first, and this is {}", by_formula.gives.words());
-                return Err((by.span.clone(), message));
-            }
-            Some(by_formula)
-        }
-        (Function::First | Function::Last, None) => return Err(call.usage(Function::usage(call.function))),
-        _ => None,
-    };
-    let formula = match function {
-        // Anything can be counted, text too; a number is not asked for.
-        Function::Count => formula.only_where(filter).presence(),
-        _ => formula.only_where(filter),
-    };
-    let value = keep_value(values, name, formula, by, function);
-    Ok((Made::Plain(Aggregate::Of { function, value }), gives))
 }
 
 impl Scope for CellScope<'_> {
@@ -586,19 +376,11 @@ impl Scope for CellScope<'_> {
             None => self.aggregate(known, &call),
             Some(group) => {
                 call.allow(&["among"])?;
-                let share = match (known, arguments) {
-                    (Function::Quantile(_), [_, Expr { node: Node::Number { digits, scale }, .. }]) => {
-                        Function::Quantile(*digits as f64 / 10f64.powi((*scale).into()))
-                    }
-                    _ => known,
-                };
-                let [argument, ..] = arguments else {
-                    return Err(call.usage(&format!("{function}(sales among siblings)")));
-                };
+                let (known, argument) = call.of(known)?;
                 let value = check_number(argument, self)?;
                 let gives =
                     known.gives(value.gives).map_err(|wanted| call.misfit(argument, value.gives, wanted))?;
-                Ok(Typed::leaf(CellLeaf::Among(share, Box::new(value), group), gives))
+                Ok(Typed::leaf(CellLeaf::Among(known, Box::new(value), group), gives))
             }
         }
     }
@@ -633,55 +415,5 @@ impl Scope for CellScope<'_> {
         }
         let gives = value.gives;
         Ok(Typed::leaf(CellLeaf::At(Box::new(value), relation), gives))
-    }
-}
-
-/// Formulas over finer groups: aggregates of lines only.
-struct InnerScope<'a> {
-    columns: &'a mut Columns,
-    finer: &'a mut Finer,
-}
-
-impl Scope for InnerScope<'_> {
-    type Leaf = Aggregate;
-
-    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
-        Err((span.clone(), format!("an aggregate is wanted before per, as in mean(sum({name}) per client)")))
-    }
-
-    fn call(
-        &mut self,
-        function: &str,
-        arguments: &[Expr],
-        clauses: &[Clause],
-        span: &Range<usize>,
-    ) -> Checked<Typed<Aggregate>> {
-        let Some(known) = Function::named(function).filter(|f| *f != Function::Distinct) else {
-            return Err((
-                span.clone(),
-                unknown_message(
-                    "aggregate before per",
-                    function,
-                    Function::names().filter(|n| *n != "distinct"),
-                ),
-            ));
-        };
-        let call = Call { function, arguments, clauses, span };
-        let (made, gives) = lines_aggregate(known, &call, self.columns, &mut self.finer.values)?;
-        Ok(match made {
-            Made::Plain(aggregate) => Typed::leaf(aggregate, gives),
-            Made::Ratio(top, bottom) => {
-                let [top, bottom] =
-                    [top, bottom].map(|(aggregate, gives)| Box::new(Typed::leaf(aggregate, gives)));
-                Typed {
-                    step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom),
-                    gives: Type::Float,
-                }
-            }
-        })
-    }
-
-    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
-        Err((span.clone(), "at cannot stand before per: a finer group has no related cells".into()))
     }
 }

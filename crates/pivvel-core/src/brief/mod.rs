@@ -1,6 +1,7 @@
 //! What the analyst wants: the brief, and the plan that it becomes once checked against a
 //! source's columns.
 
+mod aggregates;
 mod assume;
 mod blank;
 mod cells;

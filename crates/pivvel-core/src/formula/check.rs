@@ -387,6 +387,32 @@ impl<L> Typed<L> {
         }
     }
 
+    /// The same formula with other leaves.
+    pub(crate) fn map<M>(self, leaf: &mut dyn FnMut(L) -> M) -> Typed<M> {
+        let mut of = |inner: Box<Typed<L>>| Box::new(inner.map(leaf));
+        let step = match self.step {
+            Step::Leaf(own) => Step::Leaf(leaf(own)),
+            Step::Digits(digits) => Step::Digits(digits),
+            Step::Word(word) => Step::Word(word),
+            Step::Nothing => Step::Nothing,
+            Step::Negate(a) => Step::Negate(of(a)),
+            Step::Not(a) => Step::Not(of(a)),
+            Step::IsBlank(a) => Step::IsBlank(of(a)),
+            Step::Convert(a) => Step::Convert(of(a)),
+            Step::Arithmetic(operator, blanks, a, b) => Step::Arithmetic(operator, blanks, of(a), of(b)),
+            Step::Compare(operator, a, b) => Step::Compare(operator, of(a), of(b)),
+            Step::Join(operator, a, b) => Step::Join(operator, of(a), of(b)),
+            Step::Case(branches, otherwise) => {
+                let branches = branches.into_iter().map(|(c, v)| (c.map(leaf), v.map(leaf))).collect();
+                Step::Case(branches, Box::new(otherwise.map(leaf)))
+            }
+            Step::Apply(apply, values) => {
+                Step::Apply(apply, values.into_iter().map(|v| v.map(leaf)).collect())
+            }
+        };
+        Typed { step, gives: self.gives }
+    }
+
     /// Whether it reads nothing.
     fn is_constant(&self) -> bool {
         let mut constant = true;

@@ -22,6 +22,7 @@ pub(super) struct FinerScan {
     keys: KeyScan,
     pairs: PairTable,
     states: States,
+    finer: Vec<FinerScan>,
     numbers: Vec<u32>,
 }
 
@@ -43,6 +44,7 @@ impl FinerScan {
             keys: KeyScan::new(&finer.keys),
             pairs: PairTable::default(),
             states: States::new(&finer.values),
+            finer: finer.finer.iter().map(FinerScan::new).collect(),
             numbers: Vec::new(),
         }
     }
@@ -68,12 +70,17 @@ impl FinerScan {
         self.states.resize(self.pairs.len());
         self.states.count(&self.numbers);
         update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
-        Ok(evaluation.zero_divisions)
+        let mut divisions = evaluation.zero_divisions;
+        for finer in &mut self.finer {
+            divisions += finer.take(batch, &self.numbers)?;
+        }
+        Ok(divisions)
     }
 
     pub(super) fn finish(self) -> FinerGroups {
         let blank_keys = Rc::new(self.keys.finish().blank_paths());
-        FinerGroups { pairs: self.pairs, states: self.states, blank_keys }
+        let finer = self.finer.into_iter().map(FinerScan::finish).collect();
+        FinerGroups { pairs: self.pairs, states: self.states.with_finer(finer), blank_keys }
     }
 }
 

@@ -27,6 +27,8 @@ pub(crate) struct Finer {
     /// The condition that their lines must meet.
     pub(crate) filter: Option<LineFormula>,
     pub(crate) values: Vec<LineValue>,
+    /// Groups that are finer still.
+    pub(crate) finer: Vec<Finer>,
 }
 
 /// A formula over lines whose states are kept.

@@ -1,0 +1,270 @@
+//! Aggregates of lines in formulas over cells: what each needs of the scan, also those of finer groups
+//! within the cells, as in `mean(sum(amount) per client)` and `distinct(client)`.
+
+use std::ops::Range;
+
+use crate::error::unknown_message;
+use crate::formula::{
+    Blanks, Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Step,
+    Type, Typed, check, check_number, check_truth,
+};
+use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
+
+/// A call with its parts.
+pub(super) struct Call<'e> {
+    pub(super) function: &'e str,
+    pub(super) arguments: &'e [Expr],
+    pub(super) clauses: &'e [Clause],
+    pub(super) span: &'e Range<usize>,
+}
+
+impl<'e> Call<'e> {
+    pub(super) fn one(&self) -> Checked<&'e Expr> {
+        match self.arguments {
+            [one] => Ok(one),
+            _ => Err(self.usage(Function::usage(self.function))),
+        }
+    }
+
+    pub(super) fn usage(&self, usage: &str) -> (Range<usize>, String) {
+        let usage = if usage.is_empty() { format!("{}(sales)", self.function) } else { usage.to_string() };
+        (self.span.clone(), format!("write it like {usage}"))
+    }
+
+    pub(super) fn misfit(&self, argument: &Expr, gives: Type, wanted: &str) -> (Range<usize>, String) {
+        let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, gives.words());
+        if let (Type::Text, Node::Name(name)) = (gives, &argument.node) {
+            message += &format!("; if it holds numbers, say --as '{}=decimal(2)'", name.whole());
+        }
+        (argument.span.clone(), message)
+    }
+
+    pub(super) fn filter(&self) -> Option<&'e Expr> {
+        self.clauses
+            .iter()
+            .find_map(|c| if let Clause::Where(condition) = c { Some(&**condition) } else { None })
+    }
+
+    pub(super) fn per(&self) -> Option<&'e [Name]> {
+        self.clauses
+            .iter()
+            .find_map(|c| if let Clause::Per(names) = c { Some(names.as_slice()) } else { None })
+    }
+
+    /// Refuses clauses that have no meaning for this function.
+    pub(super) fn allow(&self, known: &[&str]) -> Checked<()> {
+        match self.clauses.iter().map(clause_name).find(|name| !known.contains(name)) {
+            Some(name) => Err((self.span.clone(), format!("{name} has no meaning for {}", self.function))),
+            None => Ok(()),
+        }
+    }
+
+    /// The argument, and the function with the share that a quantile names after it.
+    pub(super) fn of(&self, function: Function) -> Checked<(Function, &'e Expr)> {
+        match (function, self.arguments) {
+            (Function::Quantile(_), [value, share]) if self.function == "quantile" => match share.node {
+                Node::Number { digits, scale } if digits >= 0 && digits <= 10i128.pow(scale.into()) => {
+                    Ok((Function::Quantile(digits as f64 / 10f64.powi(scale.into())), value))
+                }
+                _ => {
+                    let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
+                    Err((share.span.clone(), message.into()))
+                }
+            },
+            (_, [one]) if self.function != "quantile" => Ok((function, one)),
+            _ => Err(self.usage(Function::usage(self.function))),
+        }
+    }
+
+    fn weight(&self) -> Option<&'e Expr> {
+        self.clauses
+            .iter()
+            .find_map(|c| if let Clause::WeightedBy(weight) = c { Some(&**weight) } else { None })
+    }
+
+    fn by(&self) -> Option<&'e Expr> {
+        self.clauses.iter().find_map(|c| if let Clause::By(by) = c { Some(&**by) } else { None })
+    }
+}
+
+fn clause_name(clause: &Clause) -> &'static str {
+    match clause {
+        Clause::Where(_) => "where",
+        Clause::WeightedBy(_) => "weighted by",
+        Clause::By(_) => "by",
+        Clause::Per(_) => "per",
+        Clause::Over(_) => "over",
+        Clause::Along(..) => "along",
+        Clause::Among(_) => "among",
+        Clause::LowestFirst => "lowest first",
+        Clause::Ties(_) => "ties",
+    }
+}
+
+/// Where what a scan must keep is written down: for the cells, or for groups that are finer.
+pub(super) struct Kept<'a> {
+    pub(super) values: &'a mut Vec<LineValue>,
+    pub(super) finer: &'a mut Vec<Finer>,
+}
+
+impl Kept<'_> {
+    /// The place of finer groups by keys; the same ones are kept once.
+    fn finer(&mut self, keys: Vec<Key>, filter: Option<LineFormula>) -> usize {
+        let known = |finer: &Finer| finer.keys == keys && finer.filter == filter;
+        self.finer.iter().position(known).unwrap_or_else(|| {
+            self.finer.push(Finer { keys, filter, values: Vec::new(), finer: Vec::new() });
+            self.finer.len() - 1
+        })
+    }
+}
+
+/// An aggregate of lines; a weighted mean is one over another.
+pub(super) fn lines_aggregate(
+    function: Function,
+    call: &Call<'_>,
+    columns: &mut Columns,
+    kept: &mut Kept<'_>,
+) -> Checked<Typed<Aggregate>> {
+    let filter = call.filter().map(|condition| check_truth(condition, columns)).transpose()?;
+    if let Some(per) = call.per() {
+        return nested(function, call, per, filter, columns, kept);
+    }
+    if function == Function::Distinct {
+        call.allow(&["where"])?;
+        let argument = call.one()?;
+        let formula = check(argument, columns)?;
+        let finer = kept.finer(vec![Key { name: argument.to_string(), formula }], filter);
+        return Ok(Typed::leaf(Aggregate::Distinct { finer }, Type::Exact { scale: 0 }));
+    }
+    plain(function, call, filter, columns, kept)
+}
+
+/// `mean(sum(amount) per client)`.
+fn nested(
+    function: Function,
+    call: &Call<'_>,
+    per: &[Name],
+    filter: Option<LineFormula>,
+    columns: &mut Columns,
+    kept: &mut Kept<'_>,
+) -> Checked<Typed<Aggregate>> {
+    call.allow(&["per", "where"])?;
+    let (function, argument) = call.of(function)?;
+    let mut keys = Vec::new();
+    for name in per {
+        let formula = columns.dimension(&name.whole()).map_err(|message| (call.span.clone(), message))?;
+        keys.push(Key { name: name.whole(), formula });
+    }
+    let finer = kept.finer(keys, filter);
+    let Finer { values, finer: within, .. } = &mut kept.finer[finer];
+    let inner = check_number(argument, &mut Inner { columns, kept: Kept { values, finer: within } })?;
+    let gives = function.gives(inner.gives).map_err(|wanted| call.misfit(argument, inner.gives, wanted))?;
+    Ok(Typed::leaf(Aggregate::Nested { function, finer, inner: Box::new(inner) }, gives))
+}
+
+/// An aggregate of a formula over lines, whose states are kept.
+fn plain(
+    function: Function,
+    call: &Call<'_>,
+    filter: Option<LineFormula>,
+    columns: &mut Columns,
+    kept: &mut Kept<'_>,
+) -> Checked<Typed<Aggregate>> {
+    let known: &[&str] = match function {
+        Function::Mean => &["where", "weighted by"],
+        Function::First | Function::Last => &["where", "by"],
+        _ => &["where"],
+    };
+    call.allow(known)?;
+    if let (Function::Count, []) = (function, call.arguments) {
+        let gives = Type::Exact { scale: 0 };
+        let Some(filter) = filter else { return Ok(Typed::leaf(Aggregate::Lines, gives)) };
+        let formula = LineFormula::one().only_where(Some(filter));
+        let value = keep_value(kept.values, "count".into(), formula, None, function);
+        return Ok(Typed::leaf(Aggregate::Of { function, value }, gives));
+    }
+    let (function, argument) = call.of(function)?;
+    let formula = check(argument, columns)?;
+    let gives =
+        function.gives(formula.gives).map_err(|wanted| call.misfit(argument, formula.gives, wanted))?;
+    if let Some(weight) = call.weight() {
+        return weighted(argument, weight, filter, columns, kept);
+    }
+    let by = match (function, call.by()) {
+        (Function::First | Function::Last, Some(by)) => Some(line_order(by, columns)?),
+        (Function::First | Function::Last, None) => return Err(call.usage(Function::usage(call.function))),
+        _ => None,
+    };
+    let formula = match function {
+        // Anything can be counted, text too; a number is not asked for.
+        Function::Count => formula.only_where(filter).presence(),
+        _ => formula.only_where(filter),
+    };
+    let value = keep_value(kept.values, argument.to_string(), formula, by, function);
+    Ok(Typed::leaf(Aggregate::Of { function, value }, gives))
+}
+
+/// `mean(x weighted by w)`: the sum of products over the sum of weights, of lines that have both.
+fn weighted(
+    argument: &Expr,
+    weight: &Expr,
+    filter: Option<LineFormula>,
+    columns: &mut Columns,
+    kept: &mut Kept<'_>,
+) -> Checked<Typed<Aggregate>> {
+    let product = Node::Binary(Operator::Multiply, Box::new(argument.clone()), Box::new(weight.clone()));
+    let product = Expr { node: product, span: argument.span.start..weight.span.end };
+    let weights = check_number(weight, columns)?;
+    let products = check(&product, columns)?.only_where(filter);
+    let missing = Typed { step: Step::IsBlank(Box::new(products.clone())), gives: Type::Condition };
+    let both = Typed { step: Step::Not(Box::new(missing)), gives: Type::Condition };
+    let mut sum = |name: String, formula: LineFormula| {
+        let gives = formula.gives;
+        let value = keep_value(kept.values, name, formula, None, Function::Sum);
+        Box::new(Typed::leaf(Aggregate::Of { function: Function::Sum, value }, gives))
+    };
+    let top = sum(product.to_string(), products);
+    let bottom = sum(weight.to_string(), weights.only_where(Some(both)));
+    Ok(Typed { step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom), gives: Type::Float })
+}
+
+/// What decides which line is first.
+fn line_order(by: &Expr, columns: &mut Columns) -> Checked<LineFormula> {
+    let formula = check(by, columns)?;
+    if formula.gives == Type::Day || formula.gives.is_number() {
+        return Ok(formula);
+    }
+    let message = format!("a date decides which line is first, and this is {}", formula.gives.words());
+    Err((by.span.clone(), message))
+}
+
+/// Formulas over finer groups: aggregates of their lines only.
+struct Inner<'a> {
+    columns: &'a mut Columns,
+    kept: Kept<'a>,
+}
+
+impl Scope for Inner<'_> {
+    type Leaf = Aggregate;
+
+    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
+        Err((span.clone(), format!("an aggregate is wanted before per, as in mean(sum({name}) per client)")))
+    }
+
+    fn call(
+        &mut self,
+        function: &str,
+        arguments: &[Expr],
+        clauses: &[Clause],
+        span: &Range<usize>,
+    ) -> Checked<Typed<Aggregate>> {
+        let Some(known) = Function::named(function) else {
+            return Err((span.clone(), unknown_message("aggregate before per", function, Function::names())));
+        };
+        lines_aggregate(known, &Call { function, arguments, clauses, span }, self.columns, &mut self.kept)
+    }
+
+    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
+        Err((span.clone(), "at cannot stand before per: a finer group has no related cells".into()))
+    }
+}
