@@ -74,6 +74,8 @@ fn wrong_texts_mark_the_spot() {
         ("and a", "and joins two conditions; one is missing before it", 0),
         ("a)", "this bracket closes nothing", 1),
         ("a ; b", "; has no meaning here", 2),
+        ("-not a", "not turns a whole condition round; put it into brackets", 1),
+        ("a = not b", "not turns a whole condition round; put it into brackets", 4),
     ];
     for (text, message, at) in cases {
         let error = parse(text).unwrap_err();

@@ -305,7 +305,8 @@ fn wrong_related_tables() {
         let mut joined = Related::new(Box::new(own), "yards", Box::new(table), &keys)?;
         CrossTab::build(&Brief::new().rows(["range"]), &mut joined)
     };
-    let cases: [(&[(&str, &str)], &[&str]); 4] = [
+    type Case = (&'static [(&'static str, &'static str)], &'static [&'static str]);
+    let cases: [Case; 4] = [
         (&[("yrad", "code")], &["Tern"]),
         (&[("yard", "cod")], &["Tern"]),
         (&[("amount", "code")], &["Tern"]),

@@ -2,6 +2,7 @@
 
 use super::format::NumberFormat;
 use crate::error::{Error, Result, unknown_message};
+use crate::formula::Expr;
 
 /// What the analyst wants: layout, measures, order, totals, emphasis.
 ///
@@ -341,6 +342,22 @@ impl MeasureBrief {
 impl From<i64> for Assumed {
     fn from(number: i64) -> Assumed {
         Assumed::Number { digits: number.into(), scale: 0, percent: false }
+    }
+}
+
+/// A measure whose formula is a tree that was built without text.
+///
+/// ```
+/// use pivvel_core::{Brief, Expr, Name, Node};
+///
+/// let amount = Node::Name(Name { base: "amount".into(), part: None });
+/// let sum = Node::Call { function: "sum".into(), arguments: vec![amount.into()], clauses: Vec::new() };
+/// let brief = Brief::new().measure(("sales", Expr::from(sum)));
+/// assert_eq!(brief.measures[0].formula, "sum(amount)");
+/// ```
+impl From<(&str, Expr)> for MeasureBrief {
+    fn from((name, formula): (&str, Expr)) -> MeasureBrief {
+        MeasureBrief::new(name, formula.to_string())
     }
 }
 

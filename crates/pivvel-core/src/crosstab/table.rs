@@ -118,8 +118,7 @@ impl CrossTab {
             let peers = values.iter().map(|values| Peers::new(values, &classes, &shown)).collect();
             (values, peers)
         };
-        let computed: Vec<(Vec<Vec<Option<Value>>>, Vec<Peers>)> =
-            (0..engine.frame().grains.len()).map(finished).collect();
+        let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
         drop(engine);
         let grains = frame.grains.into_iter().zip(computed);
         let grains = grains.map(|(cells, (values, peers))| Grain {

@@ -22,10 +22,13 @@ pub(crate) struct Engine<'a> {
     /// Which cells of each grain are shown.
     shown: Vec<Vec<bool>>,
     classes: Vec<Vec<(u16, u16)>>,
-    items: RefCell<HashMap<(usize, Type), Option<Rc<Typed<usize>>>>>,
+    items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
 }
+
+/// The formulas of items by the type of the values that they are for; none where they have no meaning.
+type ItemFormulas = HashMap<(usize, Type), Option<Rc<Typed<usize>>>>;
 
 impl<'a> Engine<'a> {
     /// Computes every measure at every grain.

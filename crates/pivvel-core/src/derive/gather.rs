@@ -148,7 +148,9 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
         }
         firsts.push(positions.iter().copied().min().unwrap_or(0));
     }
-    let mut found: HashMap<(usize, (u16, u16), Vec<u32>, u32), Sequence> = HashMap::new();
+    // By sequence, class, the members below the dimension, and the node of the other axis.
+    type Line = (usize, (u16, u16), Vec<u32>, u32);
+    let mut found: HashMap<Line, Sequence> = HashMap::new();
     for cell in (0..cells.len()).filter(|cell| shown[*cell]) {
         let (row, column) = cells.pairs.pairs()[cell];
         let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };

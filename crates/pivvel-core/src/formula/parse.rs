@@ -111,7 +111,7 @@ fn deeper<T>(input: &mut Input<'_>, inner: impl FnOnce(&mut Input<'_>) -> Parsed
 
 /// A chain of operators that bind at least as tightly as `strength`.
 fn chain(input: &mut Input<'_>, strength: u8) -> Parsed<Expr> {
-    let mut left = operand(input)?;
+    let mut left = if strength < COMPARISON { condition(input)? } else { operand(input)? };
     let mut links = 0;
     let mut compared = false;
     loop {
@@ -146,6 +146,17 @@ fn chain(input: &mut Input<'_>, strength: u8) -> Parsed<Expr> {
         };
         left = Expr { node, span: begin..input.previous_token_end() };
     }
+}
+
+/// A value, or `not` and what it turns round: a whole comparison.
+fn condition(input: &mut Input<'_>) -> Parsed<Expr> {
+    let _ = multispace0.parse_next(input)?;
+    let start = input.current_token_start();
+    if !next_word(input, "not") {
+        return operand(input);
+    }
+    let inner = deeper(input, |input| chain(input, COMPARISON - 1))?;
+    Ok(Expr { node: Node::Not(Box::new(inner)), span: start..input.previous_token_end() })
 }
 
 /// What may follow a value: an operator, or a test such as `in`.
@@ -385,17 +396,14 @@ fn wanted_name(input: &mut Input<'_>, message: &str) -> Parsed<Name> {
     }
 }
 
-/// What begins with a bare word: `not`, `case`, `blank`, a call, or a name.
+/// What begins with a bare word: `case`, `blank`, a call, or a name.
 fn named(input: &mut Input<'_>) -> Parsed<Node> {
     let start = input.checkpoint();
     let begin = input.current_token_start();
     let function = word.parse_next(input)?;
     let end = input.previous_token_end();
     match function {
-        "not" => {
-            let inner = deeper(input, |input| chain(input, COMPARISON - 1))?;
-            return Ok(Node::Not(Box::new(inner)));
-        }
+        "not" => return cut(begin..end, "not turns a whole condition round; put it into brackets"),
         "and" | "or" => {
             return cut(begin..end, format!("{function} joins two conditions; one is missing before it"));
         }
@@ -445,13 +453,15 @@ fn arguments_of(input: &mut Input<'_>, arguments: &mut Vec<Expr>) -> Parsed<()> 
     let start = input.checkpoint();
     let ends = opt(preceded(multispace0, ")")).parse_next(input)?.is_some() || next_word(input, "where");
     input.reset(&start);
-    while !ends {
+    if ends {
+        return Ok(());
+    }
+    loop {
         arguments.push(deeper(input, |input| chain(input, 1))?);
         if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
-            break;
+            return Ok(());
         }
     }
-    Ok(())
 }
 
 fn case(input: &mut Input<'_>, span: Range<usize>) -> Parsed<Node> {

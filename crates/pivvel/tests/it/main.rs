@@ -11,4 +11,5 @@ mod naive;
 mod postgres;
 mod properties;
 mod random;
+mod related;
 mod server;

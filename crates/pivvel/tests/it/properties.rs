@@ -33,6 +33,43 @@ fn brief(layout: usize) -> Brief {
         .measure(("net", "sum(amount - quantity * 0.10)"))
 }
 
+/// Everything at once: whatever is computed, the order of lines must not matter.
+fn rich_brief(layout: usize) -> Brief {
+    let mut brief = brief(layout)
+        .derive(
+            "band",
+            "case when quantity > 40 then 'many' when amount is blank then 'unknown' else 'few' end",
+        )
+        .measure(("bands", "distinct(band)"))
+        .measure(("days", "distinct(sold_on where amount > 0)"))
+        .measure(("middle", "median(amount)"))
+        .measure(("spread", "stddev(amount / 3)"))
+        .measure(("first", "first(amount by sold_on)"))
+        .measure(("last", "last(quantity by sold_on)"))
+        .measure(("price", "mean(amount weighted by quantity)"))
+        .measure(("per_band", "mean(sum(amount / 7) per band, harbour)"))
+        .measure(("share", "sales / sales at grand total"))
+        .measure(("rank", "rank(sales among level ties order)"))
+        .measure(("among", "stddev(mean among column)"))
+        .measure(("margin", "case when lines > 2 then net / sales else -1 end"));
+    let (rows, columns) = LAYOUTS[layout];
+    for dimension in rows.iter().chain(columns) {
+        let top = pivvel::TopBrief {
+            count: "60%".into(),
+            by: "sales".into(),
+            bottom: false,
+            overall: false,
+            others: Some("rest".into()),
+        };
+        brief.dimension(dimension).top = Some(top);
+        brief.dimension(dimension).order = Some("margin desc".into());
+    }
+    if let Some(dimension) = rows.iter().chain(columns).find(|name| **name == "coast") {
+        brief = brief.item(dimension, "apart", "Fell - total").item(dimension, "twice", "apart * 2 + member");
+    }
+    brief
+}
+
 fn address(crosstab: &CrossTab, row: &TidyRow<'_>) -> Address {
     let members = row.members();
     let (rows, columns) = members.split_at(crosstab.rows().depth());
@@ -92,10 +129,88 @@ proptest! {
         chunk in 1..40usize,
     ) {
         let (lines, shuffled) = lines;
-        let brief = brief(layout);
+        let brief = rich_brief(layout);
         let whole = tidy_csv(&build(&brief, &lines, None));
         prop_assert_eq!(&whole, &tidy_csv(&build(&brief, &lines, Some(chunk))));
         prop_assert_eq!(&whole, &tidy_csv(&build(&brief, &shuffled, Some(chunk))));
+    }
+
+    /// Gathering members moves lines and loses none: totals are what they were, and parts add up to them.
+    #[test]
+    fn totals_hold_whatever_is_gathered(lines in any_lines(), count in 1..4u32, bottom: bool, overall: bool) {
+        let mut brief = brief(0);
+        let whole = build(&brief, &lines, None);
+        let top = pivvel::TopBrief { count: count.to_string(), by: "pieces".into(), bottom, overall, others: Some("rest".into()) };
+        brief.dimension("harbour").top = Some(top.clone());
+        brief.dimension("coast").top = Some(top);
+        let gathered = build(&brief, &lines, None);
+        let totals = |crosstab: &CrossTab| {
+            let all = tidy(crosstab).filter(|row| row.levels()[0] == "total");
+            all.map(|row| (row.measure().to_string(), row.members().iter().map(|m| m.map(str::to_string)).collect::<Vec<_>>(), row.value()))
+                .collect::<Vec<_>>()
+        };
+        prop_assert_eq!(totals(&whole), totals(&gathered));
+        let mut sums: BTreeMap<(Vec<String>, bool), i128> = BTreeMap::new();
+        for row in tidy(&gathered).filter(|row| row.measure() == "sales" && row.levels()[1] == "total") {
+            let (rows, _) = address(&gathered, &row);
+            let Some(Value::Exact { digits, .. }) = row.value() else { continue };
+            let of = |level: usize| rows[..level.min(rows.len())].to_vec();
+            *sums.entry((of(rows.len()), true)).or_default() += digits;
+            if let Some(above) = rows.len().checked_sub(1) {
+                *sums.entry((of(above), false)).or_default() += digits;
+            }
+        }
+        for ((at, own), sum) in &sums {
+            if *own && at.len() < 2 {
+                prop_assert_eq!(sums.get(&(at.clone(), false)), Some(sum), "{:?}", at);
+            }
+        }
+    }
+
+    /// Shares of the parent add up to one, ranks without gaps count the cells, and a calculated item is
+    /// what its formula says of its siblings.
+    #[test]
+    fn derived_measures_keep_their_promise(lines in any_lines()) {
+        let brief = Brief::new().rows(["coast", "harbour"]).columns(["channel"])
+            .measure(("pieces", "sum(quantity)"))
+            .measure(("share", "pieces / pieces at parent"))
+            .measure(("place", "rank(pieces ties order)"))
+            .measure(("so_far", "running(pieces along harbour)"))
+            .item("channel", "gap", "web - \"0\"");
+        let crosstab = build(&brief, &lines, None);
+        let cell = |row: pivvel::Entry, column: pivvel::Entry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
+        for column in crosstab.columns().entries() {
+            let calculated = crosstab.columns().kind(*column) == "calculated";
+            for parent in crosstab.rows().entries().iter().filter(|entry| entry.level() < 2) {
+                let children: Vec<pivvel::Entry> = crosstab.rows().entries().iter().copied()
+                    .filter(|entry| crosstab.rows().parent(*entry) == Some(*parent)).collect();
+                let number = |m: usize| children.iter().filter_map(|row| cell(*row, *column, m)).map(|v| v.as_f64()).collect::<Vec<_>>();
+                if let Some(whole) = cell(*parent, *column, 0).filter(|v| v.as_f64() != 0.0 && !calculated) {
+                    prop_assert!((number(1).iter().sum::<f64>() - 1.0).abs() < 1e-9);
+                    prop_assert_eq!(number(0).iter().sum::<f64>(), whole.as_f64());
+                }
+                if calculated {
+                    continue;
+                }
+                let mut places = number(2);
+                places.sort_by(f64::total_cmp);
+                prop_assert_eq!(places, (1..=number(0).len()).map(|n| n as f64).collect::<Vec<_>>());
+                if parent.level() == 1 && !number(0).is_empty() {
+                    prop_assert_eq!(number(3).last().copied(), Some(number(0).iter().sum()));
+                }
+            }
+        }
+        let find = |label: &str| crosstab.columns().find(&[label]);
+        if let Some(gap) = find("gap") {
+            for row in crosstab.rows().entries() {
+                let of = |label: &str| find(label).and_then(|column| cell(*row, column, 0)).map(|v| v.as_f64());
+                let expected = match (of("web"), of("0")) {
+                    (None, None) => None,
+                    (a, b) => Some(a.unwrap_or(0.0) - b.unwrap_or(0.0)),
+                };
+                prop_assert_eq!(cell(*row, gap, 0).map(|v| v.as_f64()), expected);
+            }
+        }
     }
 
     /// The parts of an additive measure add up to their total, to the last digit, on either axis.
