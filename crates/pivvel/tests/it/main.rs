@@ -4,6 +4,7 @@
 
 mod briefs;
 mod cases;
+mod derived;
 mod edges;
 mod examples;
 mod lines;
