@@ -203,8 +203,8 @@ impl<'a> CellScope<'a> {
         if let Some(found) = self.spots().find(|(_, d)| d.name == whole) {
             return Ok(found);
         }
-        let by_part: Vec<_> =
-            self.spots().filter(|(_, d)| d.part.is_some_and(|part| part.name() == whole)).collect();
+        let of_part = |d: &Dimension| d.period().is_some_and(|part| part.name() == whole);
+        let by_part: Vec<_> = self.spots().filter(|(_, d)| of_part(d)).collect();
         match by_part.as_slice() {
             [one] => Ok(*one),
             [] => {
@@ -221,16 +221,44 @@ impl<'a> CellScope<'a> {
         }
     }
 
-    /// A dimension made of running periods, with its part.
+    /// A part of a date to move by, and the outermost dimension that moves with it. The part need not
+    /// be in the layout where only one date is: a month has a quarter before its own.
     fn periods(&self, name: &Name, span: &Range<usize>) -> Checked<(Spot, DatePart)> {
-        let (spot, dimension) = self.dimension(name, span)?;
-        let part = dimension.part.or((dimension.kind == crate::lines::Kind::Date).then_some(DatePart::Day));
-        match part {
-            Some(part) if !part.is_cyclic() => Ok((spot, part)),
-            _ => Err((
-                span.clone(),
-                format!("{} is not made of running periods such as quarters", dimension.name),
-            )),
+        let missing = match self.dimension(name, span) {
+            Ok((spot, dimension)) => {
+                return match dimension.period() {
+                    Some(part) if !part.is_cyclic() => Ok((spot, part)),
+                    _ => {
+                        let message =
+                            format!("{} is not made of running periods such as quarters", dimension.name);
+                        Err((span.clone(), message))
+                    }
+                };
+            }
+            Err(missing) => missing,
+        };
+        let Some(part) = DatePart::from_name(&name.whole()).filter(|part| !part.is_cyclic()) else {
+            return Err(missing);
+        };
+        let running = |(_, d): &(Spot, &Dimension)| d.period().is_some_and(|part| !part.is_cyclic());
+        let mut dates = self.spots().filter(running);
+        // Nothing that is coarser than a month moves by a month.
+        let moves =
+            |(_, d): (Spot, &Dimension)| d.period().is_some_and(|own| own.fineness() >= part.fineness());
+        if !self.spots().filter(running).any(moves) {
+            return Err(missing);
+        }
+        let Some((spot, first)) = dates.next() else { return Err(missing) };
+        match dates.find(|(_, other)| other.date_column() != first.date_column()) {
+            None => Ok((spot, part)),
+            Some((_, other)) => {
+                let message = format!(
+                    "{name} may be of {} or {}; write the whole name",
+                    first.date_column(),
+                    other.date_column()
+                );
+                Err((span.clone(), message))
+            }
         }
     }
 

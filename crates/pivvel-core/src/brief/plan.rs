@@ -74,6 +74,21 @@ pub struct Dimension {
     pub(crate) order_by: Option<CellFormula>,
 }
 
+impl Dimension {
+    /// The part of a date that its members are; days where it is a whole date.
+    pub(crate) fn period(&self) -> Option<DatePart> {
+        self.part.or((self.kind == Kind::Date).then_some(DatePart::Day))
+    }
+
+    /// The column that it is made of.
+    pub(crate) fn date_column(&self) -> &str {
+        match self.part {
+            Some(_) => self.name.rsplit_once('.').map_or(self.name.as_str(), |(column, _)| column),
+            None => &self.name,
+        }
+    }
+}
+
 /// Which members of a dimension are shown.
 #[derive(Debug, Clone, Default)]
 pub struct Pick {

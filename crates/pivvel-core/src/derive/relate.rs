@@ -91,19 +91,13 @@ fn descend(axis: &Axis, level: usize, node: u32, members: &[MemberId]) -> Option
 }
 
 /// The column that a dimension is made of.
-pub(super) fn column_of(axis: &Axis, level: usize) -> &str {
-    let dimension = &axis.dimensions()[level - 1];
-    match dimension.part {
-        Some(_) => dimension.name.rsplit_once('.').map_or(dimension.name.as_str(), |(column, _)| column),
-        None => &dimension.name,
-    }
+fn column_of(axis: &Axis, level: usize) -> &str {
+    axis.dimensions()[level - 1].date_column()
 }
 
 /// The running part of a date that a dimension is made of.
 fn running_part(axis: &Axis, level: usize) -> Option<DatePart> {
-    let dimension = &axis.dimensions()[level - 1];
-    let part = dimension.part.or((dimension.kind == Kind::Date).then_some(DatePart::Day))?;
-    (!part.is_cyclic()).then_some(part)
+    axis.dimensions()[level - 1].period().filter(|part| !part.is_cyclic())
 }
 
 /// The entry so many periods away by the calendar. All dimensions of the same date move together.
@@ -121,8 +115,9 @@ fn shifted(axis: &Axis, from: Entry, spot: Spot, part: DatePart, by: i32) -> Opt
         }
     };
     // The finest period says where the entry stands, and where it moves to.
-    let finest =
-        (1..=from.level()).filter(moves).max_by_key(|level| running_part(axis, *level).map(fineness))?;
+    let finest = (1..=from.level())
+        .filter(moves)
+        .max_by_key(|level| running_part(axis, *level).map(DatePart::fineness))?;
     let (own, stands) = period(finest)?;
     let moved = own.shifted(stands, by, part)?;
     let first_day = own.first_day(moved)?;
@@ -137,16 +132,6 @@ fn shifted(axis: &Axis, from: Entry, spot: Spot, part: DatePart, by: i32) -> Opt
         node = axis.child(level, node, member)?;
     }
     Some(Entry::new(from.level(), node))
-}
-
-fn fineness(part: DatePart) -> u8 {
-    match part {
-        DatePart::Year => 0,
-        DatePart::Quarter => 1,
-        DatePart::Month => 2,
-        DatePart::Week => 3,
-        _ => 4,
-    }
 }
 
 /// The first or last member along a dimension, under the same parent or of all.

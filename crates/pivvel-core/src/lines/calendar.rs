@@ -75,6 +75,17 @@ impl DatePart {
         matches!(self, DatePart::QuarterOfYear | DatePart::MonthOfYear | DatePart::Weekday)
     }
 
+    /// How fine a running period is: the finer, the higher.
+    pub(crate) fn fineness(self) -> u8 {
+        match self {
+            DatePart::Year => 0,
+            DatePart::Quarter => 1,
+            DatePart::Month => 2,
+            DatePart::Week => 3,
+            _ => 4,
+        }
+    }
+
     /// The first day of a running period.
     pub(crate) fn first_day(self, period: i32) -> Option<i32> {
         let month = |months: i32| {

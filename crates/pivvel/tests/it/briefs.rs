@@ -1,8 +1,9 @@
 //! Briefs as text: what is read, what is refused, and that writing keeps everything.
 
 use pivvel::{
-    BadValues, Brief, EmphasisBrief, Form, MeasureBrief, Negative, NumberFormat, Placement, Scaling,
-    brief_from_toml, brief_to_toml,
+    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
+    Negative, NumberFormat, Placement, RelatedBrief, Scaling, TierBrief, TopBrief, TotalsOf, brief_from_toml,
+    brief_to_toml,
 };
 use proptest::prelude::*;
 
@@ -61,27 +62,27 @@ fn wrong_briefs_say_where_and_what() {
     }
 }
 
-fn text() -> impl Strategy<Value = String> {
-    "[a-zA-Z\"'\\\\ .äЖ=\n\\[\\]#]{1,12}"
+fn text() -> BoxedStrategy<String> {
+    "[a-zA-Z\"'\\\\ .äЖ=\n\\[\\]#]{1,12}".boxed()
 }
 
-fn names() -> impl Strategy<Value = Vec<String>> {
-    proptest::collection::vec(text(), 0..3)
+fn names() -> BoxedStrategy<Vec<String>> {
+    proptest::collection::vec(text(), 0..3).boxed()
 }
 
 fn placement() -> impl Strategy<Value = Placement> {
     prop_oneof![Just(Placement::Before), Just(Placement::After), Just(Placement::Off)]
 }
 
-fn format() -> impl Strategy<Value = NumberFormat> {
+fn format() -> BoxedStrategy<NumberFormat> {
     let scaling = prop_oneof![
         Just(Scaling::Ones),
         Just(Scaling::Thousands),
         Just(Scaling::Millions),
         Just(Scaling::Percent)
     ];
-    (proptest::option::of(0..9u8), scaling, text(), text(), any::<bool>(), text()).prop_map(
-        |(decimals, scaling, marks, before, brackets, blank)| NumberFormat {
+    (proptest::option::of(0..9u8), scaling, text(), text(), any::<bool>(), text())
+        .prop_map(|(decimals, scaling, marks, before, brackets, blank)| NumberFormat {
             decimals,
             scaling,
             marks,
@@ -89,62 +90,160 @@ fn format() -> impl Strategy<Value = NumberFormat> {
             blank,
             negative: if brackets { Negative::Brackets } else { Negative::Minus },
             ..NumberFormat::default()
-        },
-    )
+        })
+        .boxed()
 }
 
-fn brief() -> impl Strategy<Value = Brief> {
-    let measure = (text(), text(), proptest::option::of(text()), format(), any::<bool>()).prop_map(
-        |(name, formula, label, format, totals)| MeasureBrief {
-            label,
-            format,
-            totals,
-            ..MeasureBrief::new(name, formula)
-        },
-    );
-    let measures = proptest::collection::btree_map(text(), measure, 0..3).prop_map(|measures| {
-        measures.into_iter().map(|(name, m)| MeasureBrief { name, ..m }).collect::<Vec<_>>()
+fn assumed() -> BoxedStrategy<Assumed> {
+    let number = (-99_999..99_999i128, 0..4u8, any::<bool>()).prop_map(|(digits, scale, percent)| {
+        Assumed::Number { digits, scale: scale + if percent { 2 } else { 0 }, percent }
     });
-    let totals = proptest::collection::btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3)
-        .prop_map(|totals| totals.into_iter().collect::<Vec<_>>());
-    let emphasis = proptest::collection::vec((text(), names()), 0..3).prop_map(|all| {
-        all.into_iter().map(|(on, levels)| EmphasisBrief { on, form: Form::Tint, levels }).collect::<Vec<_>>()
+    // A text that reads as a number is one.
+    prop_oneof![number, "[a-z]{1,6}".prop_map(Assumed::Text)].boxed()
+}
+
+fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
+    let levels = proptest::collection::btree_map(text(), proptest::option::of("[a-z+ ]{1,6}x"), 0..3);
+    let measure = (text(), proptest::option::of(text()), format(), any::<[bool; 2]>(), levels);
+    let measure = measure.prop_map(|(formula, label, format, [totals, hidden], levels)| MeasureBrief {
+        label,
+        format,
+        totals,
+        hidden,
+        levels: levels.into_iter().collect(),
+        ..MeasureBrief::new("", formula)
     });
-    let orders = proptest::collection::btree_map(text(), text(), 0..3);
-    let kinds = proptest::collection::btree_map(text(), text(), 0..3);
+    let named = |(name, m)| MeasureBrief { name, ..m };
+    proptest::collection::btree_map(text(), measure, 0..3)
+        .prop_map(move |all| all.into_iter().map(named).collect())
+        .boxed()
+}
+
+fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
+    use proptest::option::of;
+    let top = (text(), text(), any::<[bool; 2]>(), of(text()));
+    let top = top.prop_map(|(count, by, [bottom, overall], others)| TopBrief {
+        count,
+        by,
+        bottom,
+        overall,
+        others,
+    });
+    let labels = proptest::collection::btree_map(text(), text(), 0..2);
+    let order = prop_oneof![
+        Just((None, Vec::new())),
+        text().prop_map(|o| (Some(o), Vec::new())),
+        names().prop_map(|l| (None, l))
+    ];
+    let dimension = (of(text()), order, of(top), of(text()), names(), names(), any::<bool>(), labels);
+    let dimension =
+        dimension.prop_map(|(label, (order, listed), top, having, only, except, shown, labels)| {
+            DimensionBrief {
+                name: String::new(),
+                label,
+                order,
+                listed,
+                top,
+                having,
+                only,
+                except,
+                totals_of: if shown { TotalsOf::Shown } else { TotalsOf::All },
+                labels: labels.into_iter().collect(),
+            }
+        });
+    let named = |(name, d)| DimensionBrief { name, ..d };
+    proptest::collection::btree_map(text(), dimension, 0..3)
+        .prop_map(move |all| all.into_iter().map(named).collect())
+        .boxed()
+}
+
+/// The parts of a brief that say what is computed before there are cells.
+fn sources() -> BoxedStrategy<Brief> {
+    use proptest::collection::{btree_map, vec};
+    use proptest::option::of;
+    let tier = (text(), text(), vec("[1-9][0-9]{0,3}", 1..3), any::<bool>(), names(), names());
+    let tier = tier.prop_map(|(of, by, cuts, quantiles, labels, within)| TierBrief {
+        name: String::new(),
+        of,
+        by,
+        cuts,
+        quantiles,
+        labels,
+        within,
+    });
+    let item = (text(), text(), text(), of(format()), any::<[bool; 2]>());
+    let item = item.prop_map(|(dimension, name, formula, format, [hidden, before_measures])| ItemBrief {
+        dimension,
+        name,
+        formula,
+        format,
+        hidden,
+        before_measures,
+    });
+    let assumption = (assumed(), of(assumed()), of(assumed()), names());
+    let assumption = assumption.prop_map(|(value, low, high, choices)| AssumptionBrief {
+        name: String::new(),
+        value,
+        low,
+        high,
+        choices,
+    });
+    let related = (text(), btree_map(text(), text(), 1..3));
+    let related = related.prop_map(|(source, keys)| RelatedBrief {
+        name: String::new(),
+        source,
+        keys: keys.into_iter().collect(),
+    });
     (
-        (
-            proptest::option::of(text()),
-            proptest::option::of(text()),
-            names(),
-            names(),
-            proptest::option::of(text()),
-        ),
-        measures,
-        (totals, emphasis, orders, kinds, any::<bool>(), names()),
+        btree_map(text(), text(), 0..3),
+        btree_map(text(), tier, 0..2),
+        vec(item, 0..3),
+        btree_map(text(), assumption, 0..2),
+        btree_map(text(), related, 0..2),
     )
-        .prop_map(|((title, source, rows, columns, filter), measures, more)| {
-            let (totals, emphasis, orders, kinds, blank, to) = more;
-            let mut brief = Brief {
+        .prop_map(|(derived, tiers, items, assumptions, related)| Brief {
+            derived: derived.into_iter().collect(),
+            tiers: tiers.into_iter().map(|(name, t)| TierBrief { name, ..t }).collect(),
+            items,
+            assumptions: assumptions.into_iter().map(|(name, a)| AssumptionBrief { name, ..a }).collect(),
+            related: related.into_iter().map(|(name, r)| RelatedBrief { name, ..r }).collect(),
+            ..Brief::new()
+        })
+        .boxed()
+}
+
+fn brief() -> BoxedStrategy<Brief> {
+    use proptest::collection::{btree_map, vec};
+    use proptest::option::of;
+    let totals = btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3);
+    let emphasis = (text(), names()).prop_map(|(on, levels)| EmphasisBrief { on, form: Form::Tint, levels });
+    let heads = (of(text()), of(text()), names(), names(), of(text()), names());
+    let more = (totals, vec(emphasis, 0..3), btree_map(text(), text(), 0..3), any::<bool>());
+    (heads, measures(), dimensions(), sources(), more)
+        .prop_map(|((title, source, rows, columns, filter, to), measures, dimensions, sources, more)| {
+            let (totals, emphasis, kinds, blank) = more;
+            Brief {
                 title,
                 source,
                 rows,
                 columns,
                 filter,
-                measures,
-                totals,
-                emphasis,
                 to,
-                ..Brief::new()
-            };
-            brief.bad_values = if blank { BadValues::Blank } else { BadValues::Stop };
-            brief.kinds = kinds.into_iter().collect();
-            orders.into_iter().for_each(|(name, order)| brief.dimension(&name).order = Some(order));
-            brief
+                measures,
+                dimensions,
+                totals: totals.into_iter().collect(),
+                emphasis,
+                kinds: kinds.into_iter().collect(),
+                bad_values: if blank { BadValues::Blank } else { BadValues::Stop },
+                ..sources
+            }
         })
+        .boxed()
 }
 
 proptest! {
+    #![proptest_config(ProptestConfig { cases: 80, ..ProptestConfig::default() })]
+
     /// Whatever a brief holds, writing and reading it gives the same brief.
     #[test]
     fn writing_keeps_everything(brief in brief()) {

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod briefs;
+mod calendar;
 mod cases;
 mod derived;
 mod edges;
