@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Target, TotalsOf, beside,
-    open_source,
+    Brief, CrossTab, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Target, TotalsOf,
+    beside, open_source,
 };
 
 use crate::arguments::Check;
@@ -19,7 +19,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(check.brief.display().to_string(), message));
     };
-    let source = open_source(&lines, &brief, None)?;
+    let mut source = open_source(&lines, &brief, None)?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
         return Err(Error::request(source.name(), trouble));
@@ -30,6 +30,12 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     let _ = describe_sources(&mut text, &described, source.name(), &plan);
     // Writing into a string cannot fail.
     let _ = describe(&mut text, &plan);
+    // Whether a member is there is known only once the lines are read.
+    if plan.names_members() {
+        let crosstab = CrossTab::build(&brief, source.as_mut())?;
+        let found = crosstab.warnings().iter().filter(|warning| !plan.warnings.contains(warning));
+        found.for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
+    }
     screen::print(&text)
 }
 

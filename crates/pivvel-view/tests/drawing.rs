@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
 use pivvel_core::{
-    Batches, Brief, CrossTab, EmphasisBrief, Form, MeasureBrief, Negative, NumberFormat, Placement, Scaling,
-    Value,
+    Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat,
+    Placement, Scaling, TopBrief, Value,
 };
 use pivvel_view::{RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
 
@@ -88,6 +88,41 @@ fn the_terminal_folded_with_totals_elsewhere_and_two_measures() {
     let drawn = draw(&crosstab, Some(64));
     assert!(drawn.lines().all(|line| line.chars().count() <= 64), "{drawn}");
     insta::assert_snapshot!(drawn);
+}
+
+/// Members that are made of others stand after them, in their own way of writing, on their own scale.
+#[test]
+fn items_and_others_stand_apart() {
+    let crosstab = crosstab(|mut brief| {
+        brief.columns = vec!["day.year".into()];
+        let top = TopBrief {
+            count: "1".into(),
+            by: "sales".into(),
+            bottom: false,
+            overall: false,
+            others: Some("All other".into()),
+        };
+        brief.dimension("harbour").top = Some(top);
+        brief.dimension("harbour").labels = vec![("Våg".into(), "Våg Quay".into())];
+        brief.items = vec![ItemBrief {
+            dimension: "day.year".into(),
+            name: "change".into(),
+            formula: "\"2026\" / \"2025\" - 1".into(),
+            format: Some(NumberFormat::named("percent").unwrap()),
+            ..ItemBrief::default()
+        }];
+        brief.total("row total", Placement::Off)
+    });
+    let sheet = Sheet::new(&crosstab);
+    assert!(sheet.rows.iter().any(|row| row.made && row.label == "All other"));
+    assert!(sheet.heads.iter().flatten().any(|head| head.made && head.text == "change"));
+    let scale = |label: &str| {
+        let row = sheet.rows.iter().find(|row| row.label == label).unwrap();
+        row.cells[0].tint.map(|tint| tint.scale)
+    };
+    assert!(scale("All other").is_none_or(|others| Some(others) != scale("Våg Quay")));
+    assert!(!draw_page(&sheet).contains("class=\"\""));
+    insta::assert_snapshot!(draw(&crosstab, None));
 }
 
 /// Every level has a colour of its own; totals and lone cells have none.

@@ -293,30 +293,20 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
 
 /// Members that the brief names and that no line has, with the nearest one that there is.
 fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
-    let mut warnings = Vec::new();
-    let mut check = |what: String, axis: &Axis, level: usize, label: &str| {
-        let members = axis.members(level - 1);
-        if members.is_empty() || members.find(label).is_some() {
-            return;
+    let mut warnings: Vec<String> = Vec::new();
+    for (place, spot, label) in plan.named_members() {
+        let axis = frame.axis(spot.on_rows);
+        let members = axis.members(spot.level - 1);
+        if members.is_empty() || members.find(&label).is_some() {
+            continue;
         }
-        let dimension = &axis.dimensions()[level - 1].name;
+        let dimension = &axis.dimensions()[spot.level - 1].name;
         let known: Vec<&str> = members.labels().collect();
-        let near = crate::suggest::nearest(label, &known)
-            .map(|near| format!("; nearest: {near}"))
-            .unwrap_or_default();
-        warnings.push(format!("{what} names {label}, which is no member of {dimension}{near}"));
-    };
-    for item in &plan.items {
-        let axis = frame.axis(item.spot.on_rows);
-        item.operands
-            .iter()
-            .for_each(|label| check(format!("item {}", item.name), axis, item.spot.level, label));
-    }
-    for on_rows in [true, false] {
-        let axis = frame.axis(on_rows);
-        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
-            let named = dimension.pick.only.iter().chain(&dimension.pick.except).chain(&dimension.listed);
-            named.for_each(|label| check(format!("dimension {}", dimension.name), axis, i + 1, label));
+        let near = crate::suggest::nearest(&label, &known);
+        let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
+        let warning = format!("{place} names {label}, which is no member of {dimension}{near}");
+        if !warnings.contains(&warning) {
+            warnings.push(warning);
         }
     }
     warnings
