@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::rc::Rc;
 
 use super::frame::{Cells, Frame};
-use super::relate::{positions, sequence_of};
+use super::relate::{Sequences, positions};
 use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
 use crate::grouping::summarize;
 use crate::lines::Value;
@@ -137,12 +137,8 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     // Where each node of the dimension stands, and in which sequence.
     let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
     let mut firsts: Vec<i64> = Vec::new();
-    for node in 0..axis.len(way.spot.level) as u32 {
-        if place_of[node as usize].is_some() || axis.is_hidden(way.spot.level, node) {
-            continue;
-        }
-        let sequence = sequence_of(axis, way.spot.level, node, way.throughout);
-        let positions = positions(axis, way.spot.level, &sequence);
+    for sequence in Sequences::new(axis, way.spot.level, way.throughout).lists() {
+        let positions = positions(axis, way.spot.level, sequence);
         for (node, position) in sequence.iter().zip(&positions) {
             place_of[*node as usize] = Some((firsts.len(), *position));
         }

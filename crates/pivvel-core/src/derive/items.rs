@@ -25,6 +25,8 @@ fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis) {
     let operands: Vec<Option<MemberId>> =
         item.operands.iter().map(|label| axis.members(level - 1).find(label)).collect();
     let member = axis.add_member(level, Member::Calculated(place as u32, item.name.as_str().into()));
+    // What stands under each node of a level and deeper, as it is before the item.
+    let below: Vec<Vec<Vec<u32>>> = (level..axis.depth()).map(|level| under_each(axis, level)).collect();
     for parent in 0..axis.len(level - 1) as u32 {
         let found: Vec<Option<u32>> =
             operands.iter().map(|member| axis.child(level, parent, (*member)?)).collect();
@@ -32,31 +34,38 @@ fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis) {
             continue;
         }
         let node = axis.add(level, parent, member, Some(Made { item: place, operands: found }));
-        add_under(place, axis, level, node);
         if item.hidden {
             axis.hide(level, node);
         }
+        add_under(place, axis, level, node, &below);
     }
 }
 
-/// Gives a calculated node the members that its operands have under them, level by level.
-fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32) {
-    if level == axis.depth() {
-        return;
+/// The nodes that stand under each node of a level.
+fn under_each(axis: &Axis, level: usize) -> Vec<Vec<u32>> {
+    let mut under = vec![Vec::new(); axis.len(level)];
+    for node in 0..axis.len(level + 1) as u32 {
+        under[axis.parent_node(level + 1, node) as usize].push(node);
     }
+    under
+}
+
+/// Gives a calculated node the members that its operands have under them, level by level. `below` is
+/// what stands under each node of this level, then of deeper ones.
+fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32, below: &[Vec<Vec<u32>>]) {
+    let Some((under, deeper)) = below.split_first() else { return };
     let operands = axis.made(level, node).map(|made| made.operands.clone()).unwrap_or_default();
-    // Members in the order in which they were first seen, so that nothing depends on a hash.
-    let mut under: BTreeMap<MemberId, Vec<Option<u32>>> = BTreeMap::new();
-    for child in 0..axis.len(level + 1) as u32 {
-        let parent = axis.parent_node(level + 1, child);
-        for (i, _) in operands.iter().enumerate().filter(|(_, operand)| **operand == Some(parent)) {
-            let member = axis.member_of(level + 1, child);
-            under.entry(member).or_insert_with(|| vec![None; operands.len()])[i] = Some(child);
+    // Members in an order of their own, so that nothing depends on a hash.
+    let mut found: BTreeMap<MemberId, Vec<Option<u32>>> = BTreeMap::new();
+    for (i, operand) in operands.iter().enumerate() {
+        for child in operand.iter().flat_map(|operand| &under[*operand as usize]) {
+            let member = axis.member_of(level + 1, *child);
+            found.entry(member).or_insert_with(|| vec![None; operands.len()])[i] = Some(*child);
         }
     }
-    for (member, operands) in under {
+    for (member, operands) in found {
         let child = axis.add(level + 1, node, member.index() as u32, Some(Made { item: place, operands }));
-        add_under(place, axis, level + 1, child);
+        add_under(place, axis, level + 1, child, deeper);
     }
 }
 

@@ -33,6 +33,8 @@ impl Picks {
                 axis.hide(level, node);
             }
         }
+        frame.rows.hide_under_hidden();
+        frame.columns.hide_under_hidden();
     }
 
     /// Whether any line goes elsewhere than it was.

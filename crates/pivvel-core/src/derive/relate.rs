@@ -1,8 +1,10 @@
 //! Related cells: for each cell of a grain the one that a relation leads to, if there is one.
 
+use std::collections::HashMap;
+
 use super::frame::Frame;
 use crate::formula::{Relation, Spot};
-use crate::lines::{DatePart, Kind, Member, MemberId};
+use crate::lines::{DatePart, Member, MemberId};
 use crate::rollup::{Axis, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
@@ -20,8 +22,9 @@ pub(super) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
     let axis = frame.axis(on_rows);
     let level = if on_rows { cells.row_level } else { cells.column_level };
     // Each node of the axis leads to one node, whatever the cell's place on the other axis.
+    let way = Lead::new(axis, level, relation);
     let leads: Vec<Option<Entry>> =
-        (0..axis.len(level) as u32).map(|node| lead(axis, Entry::new(level, node), relation)).collect();
+        (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::new(level, node))).collect();
     let target = |(row, column): &(u32, u32)| {
         let own = if on_rows { *row } else { *column };
         let to = leads[own as usize]?;
@@ -36,39 +39,82 @@ pub(super) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
     cells.pairs.pairs().iter().map(target).collect()
 }
 
-/// The entry of the same axis that a relation leads to.
-fn lead(axis: &Axis, from: Entry, relation: &Relation) -> Option<Entry> {
-    match relation {
-        Relation::Parent { .. } => axis.parent(from),
-        Relation::Total { .. } | Relation::GrandTotal => Some(Entry::new(0, 0)),
-        Relation::Level(spot) => {
-            let at = (from.level() >= spot.level).then_some(spot.level)?;
-            Some(Entry::new(at, axis.ancestor(from.level(), from.node, at)))
+/// A relation made ready for an axis: what is looked up by name is found once.
+enum Lead {
+    Parent,
+    Total,
+    Level(usize),
+    /// The level of the member, and the nodes there that are it, with the node at the starting level
+    /// that each is under.
+    Member(usize, MemberId, Vec<(u32, u32)>),
+    Shifted(Spot, DatePart, i32),
+    End(usize, bool, Sequences),
+    Nowhere,
+}
+
+impl Lead {
+    fn new(axis: &Axis, level: usize, relation: &Relation) -> Lead {
+        match relation {
+            Relation::Parent { .. } => Lead::Parent,
+            Relation::Total { .. } | Relation::GrandTotal => Lead::Total,
+            Relation::Level(spot) if level >= spot.level => Lead::Level(spot.level),
+            Relation::Member(spot, label) => match axis.members(spot.level - 1).find(label) {
+                Some(member) => {
+                    Lead::Member(spot.level, member, nodes_under(axis, level, spot.level, member))
+                }
+                None => Lead::Nowhere,
+            },
+            Relation::Shift(spot, part, by) if level >= spot.level => Lead::Shifted(*spot, *part, *by),
+            Relation::YearBefore(spot, _) if level >= spot.level => Lead::Shifted(*spot, DatePart::Year, -1),
+            Relation::End { spot, last, of_all } if level >= spot.level => {
+                Lead::End(spot.level, *last, Sequences::new(axis, spot.level, *of_all))
+            }
+            // What is above its dimension has no such place.
+            Relation::Level(_) | Relation::Shift(..) | Relation::YearBefore(..) | Relation::End { .. } => {
+                Lead::Nowhere
+            }
         }
-        Relation::Member(spot, label) => member(axis, from, *spot, label),
-        Relation::Shift(spot, part, by) => shifted(axis, from, *spot, *part, *by),
-        Relation::YearBefore(spot, _) => shifted(axis, from, *spot, DatePart::Year, -1),
-        Relation::End { spot, last, of_all } => end(axis, from, *spot, *last, *of_all),
+    }
+
+    /// The entry of the same axis that an entry leads to.
+    fn follow(&self, axis: &Axis, from: Entry) -> Option<Entry> {
+        match self {
+            Lead::Parent => axis.parent(from),
+            Lead::Total => Some(Entry::new(0, 0)),
+            Lead::Level(level) => Some(Entry::new(*level, axis.ancestor(from.level(), from.node, *level))),
+            Lead::Member(level, member, _) if from.level() >= *level => {
+                let path = path_from(axis, from, *level);
+                let parent = axis.ancestor(from.level(), from.node, level - 1);
+                descend(axis, *level, axis.child(*level, parent, *member)?, &path)
+            }
+            Lead::Member(level, _, nodes) => {
+                // From above it leads down to the member, where there is just one.
+                let first = nodes.partition_point(|(above, _)| *above < from.node);
+                let mut found = nodes[first..].iter().take_while(|(above, _)| *above == from.node);
+                let (_, node) = found.next()?;
+                found.next().is_none().then(|| Entry::new(*level, *node))
+            }
+            Lead::Shifted(spot, part, by) => shifted(axis, from, *spot, *part, *by),
+            Lead::End(level, last, sequences) => {
+                let path = path_from(axis, from, *level);
+                let sequence = sequences.of(axis.ancestor(from.level(), from.node, *level))?;
+                let node = if *last { sequence.last() } else { sequence.first() }?;
+                descend(axis, *level, *node, &path)
+            }
+            Lead::Nowhere => None,
+        }
     }
 }
 
-/// The same place with another member in one dimension. From above that dimension it leads down to
-/// the member, where there is just one.
-fn member(axis: &Axis, from: Entry, spot: Spot, label: &str) -> Option<Entry> {
-    let member = axis.members(spot.level - 1).find(label)?;
-    if from.level() >= spot.level {
-        let path = path_from(axis, from, spot.level);
-        let parent = axis.ancestor(from.level(), from.node, spot.level - 1);
-        let node = axis.child(spot.level, parent, member)?;
-        return descend(axis, spot.level, node, &path);
+/// The nodes of a member, each after the node of a level above that it is under; none from below.
+fn nodes_under(axis: &Axis, level: usize, of: usize, member: MemberId) -> Vec<(u32, u32)> {
+    if level >= of {
+        return Vec::new();
     }
-    let under = |node: &u32| {
-        axis.member_of(spot.level, *node) == member
-            && axis.ancestor(spot.level, *node, from.level()) == from.node
-    };
-    let mut found = (0..axis.len(spot.level) as u32).filter(under);
-    let node = found.next()?;
-    found.next().is_none().then(|| Entry::new(spot.level, node))
+    let nodes = (0..axis.len(of) as u32).filter(|node| axis.member_of(of, *node) == member);
+    let mut nodes: Vec<(u32, u32)> = nodes.map(|node| (axis.ancestor(of, node, level), node)).collect();
+    nodes.sort_unstable();
+    nodes
 }
 
 /// The members of an entry below a level.
@@ -102,9 +148,6 @@ fn running_part(axis: &Axis, level: usize) -> Option<DatePart> {
 
 /// The entry so many periods away by the calendar. All dimensions of the same date move together.
 fn shifted(axis: &Axis, from: Entry, spot: Spot, part: DatePart, by: i32) -> Option<Entry> {
-    if from.level() < spot.level {
-        return None;
-    }
     let column = column_of(axis, spot.level);
     let moves = |level: &usize| column_of(axis, *level) == column && running_part(axis, *level).is_some();
     let period = |level: usize| {
@@ -134,50 +177,61 @@ fn shifted(axis: &Axis, from: Entry, spot: Spot, part: DatePart, by: i32) -> Opt
     Some(Entry::new(from.level(), node))
 }
 
-/// The first or last member along a dimension, under the same parent or of all.
-fn end(axis: &Axis, from: Entry, spot: Spot, last: bool, of_all: bool) -> Option<Entry> {
-    if from.level() < spot.level {
-        return None;
-    }
-    let path = path_from(axis, from, spot.level);
-    let own = axis.ancestor(from.level(), from.node, spot.level);
-    let sequence = sequence_of(axis, spot.level, own, of_all);
-    let node = if last { sequence.last() } else { sequence.first() }?;
-    descend(axis, spot.level, *node, &path)
+/// The nodes that stand in one row with each other along a dimension: those under the same parent or,
+/// throughout, under all parents that are made of the same date; of a dimension that is no date, under
+/// all. They are in the calendar's order, or in that in which they are shown. Members of different
+/// classes never stand in one row, and what is not shown stands in none.
+pub(super) struct Sequences {
+    lists: Vec<Vec<u32>>,
+    /// The list of each node.
+    of: Vec<Option<u32>>,
 }
 
-/// The nodes that stand in one row with a node along its dimension: those under the same parent
-/// or, throughout, under all parents that are made of the same date; of a dimension that is no
-/// date, under all. They are in the calendar's order, or in that in which they are shown.
-pub(super) fn sequence_of(axis: &Axis, level: usize, node: u32, throughout: bool) -> Vec<u32> {
-    let top = match throughout {
-        false => level - 1,
-        true if running_part(axis, level).is_none() && axis.dimensions()[level - 1].part.is_none() => 0,
-        true => {
-            let column = column_of(axis, level);
-            (1..level).rev().find(|above| column_of(axis, *above) != column).unwrap_or(0)
+impl Sequences {
+    pub(super) fn new(axis: &Axis, level: usize, throughout: bool) -> Sequences {
+        let dimension = &axis.dimensions()[level - 1];
+        let top = match throughout {
+            false => level - 1,
+            true if dimension.period().is_none() => 0,
+            true => {
+                let column = column_of(axis, level);
+                (1..level).rev().find(|above| column_of(axis, *above) != column).unwrap_or(0)
+            }
+        };
+        let nodes: Vec<u32> = if dimension.period().is_some() {
+            // Years before their quarters' places: the order of periods under all parents.
+            let place = |node: u32, at: usize| {
+                axis.members(at - 1).place(axis.member_of(at, axis.ancestor(level, node, at)))
+            };
+            let mut nodes: Vec<u32> = (0..axis.len(level) as u32).collect();
+            nodes.sort_by_cached_key(|node| (1..=level).map(|at| place(*node, at)).collect::<Vec<u32>>());
+            nodes
+        } else {
+            axis.entries().iter().filter(|entry| entry.level() == level).map(|entry| entry.node).collect()
+        };
+        let mut found: HashMap<(u32, u16), u32> = HashMap::new();
+        let mut sequences = Sequences { lists: Vec::new(), of: vec![None; axis.len(level)] };
+        for node in nodes.into_iter().filter(|node| !axis.is_hidden(level, *node)) {
+            let key = (axis.ancestor(level, node, top), axis.class(level, node));
+            let list = *found.entry(key).or_insert_with(|| {
+                sequences.lists.push(Vec::new());
+                sequences.lists.len() as u32 - 1
+            });
+            sequences.lists[list as usize].push(node);
+            sequences.of[node as usize] = Some(list);
         }
-    };
-    let root = axis.ancestor(level, node, top);
-    let class = axis.class(level, node);
-    let belongs = |n: &u32| {
-        axis.ancestor(level, *n, top) == root && axis.class(level, *n) == class && !axis.is_hidden(level, *n)
-    };
-    let mut nodes: Vec<u32> = if axis.dimensions()[level - 1].kind == Kind::Date {
-        let mut nodes: Vec<u32> = (0..axis.len(level) as u32).collect();
-        // Years before their quarters' places: the order of periods under all parents.
-        nodes.sort_by_key(|n| {
-            let path: Vec<u32> = (1..=level)
-                .map(|l| axis.members(l - 1).place(axis.member_of(l, axis.ancestor(level, *n, l))))
-                .collect();
-            path
-        });
-        nodes
-    } else {
-        axis.entries().iter().filter(|entry| entry.level() == level).map(|entry| entry.node).collect()
-    };
-    nodes.retain(belongs);
-    nodes
+        sequences
+    }
+
+    /// The sequence that a node stands in.
+    fn of(&self, node: u32) -> Option<&[u32]> {
+        Some(&self.lists[self.of[node as usize]? as usize])
+    }
+
+    /// Every sequence.
+    pub(super) fn lists(&self) -> &[Vec<u32>] {
+        &self.lists
+    }
 }
 
 /// Where nodes of a sequence stand along their dimension: by the calendar, so that gaps count, or

@@ -155,13 +155,17 @@ impl Axis {
         id.0
     }
 
-    /// Keeps a node, and all under it, from being shown.
+    /// Keeps a node from being shown, and what is added under it from then on.
     pub(crate) fn hide(&mut self, level: usize, node: u32) {
         self.nodes[level][node as usize].hidden = true;
-        for deeper in level + 1..=self.depth() {
-            for i in 0..self.nodes[deeper].len() {
-                let parent = self.nodes[deeper][i].parent as usize;
-                self.nodes[deeper][i].hidden |= self.nodes[deeper - 1][parent].hidden;
+    }
+
+    /// Keeps all that is under hidden nodes from being shown.
+    pub(crate) fn hide_under_hidden(&mut self) {
+        for level in 1..=self.depth() {
+            for i in 0..self.nodes[level].len() {
+                let parent = self.nodes[level][i].parent as usize;
+                self.nodes[level][i].hidden |= self.nodes[level - 1][parent].hidden;
             }
         }
     }
