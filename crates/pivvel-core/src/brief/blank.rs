@@ -75,9 +75,9 @@ impl Plan {
                     Relation::GrandTotal => Some((0, 0)),
                     Relation::Level(spot) => (!above(spot)).then(|| on(spot.on_rows, spot.level)),
                     Relation::Member(spot, _) => Some(on(spot.on_rows, level(spot).max(spot.level))),
-                    Relation::Shift(spot, ..)
-                    | Relation::YearBefore(spot, _)
-                    | Relation::End { spot, .. } => (!above(spot)).then_some((r, c)),
+                    Relation::Shift(spot, ..) | Relation::End { spot, .. } => {
+                        (!above(spot)).then_some((r, c))
+                    }
                 };
                 target.is_none_or(|grain| self.is_blank(inner, grain))
             }

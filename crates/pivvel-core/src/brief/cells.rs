@@ -36,9 +36,6 @@ pub(super) struct CellScope<'a> {
     failed: Option<Error>,
 }
 
-/// The relational words for levels in `levels` tables.
-pub(super) type LevelFormula = (String, Option<CellFormula>);
-
 impl<'a> CellScope<'a> {
     pub(super) fn new(
         (columns, grouping, aggregates): (&'a mut Columns, &'a mut Grouping, &'a mut Vec<Aggregate>),
@@ -98,7 +95,7 @@ impl<'a> CellScope<'a> {
                 format!("a measure gives a number or a date, and this gives {}", cell.gives.words());
             return Err(Error::formula(place, &brief.formula, 0..brief.formula.len(), message));
         }
-        let mut levels: Vec<LevelFormula> = Vec::new();
+        let mut levels: Vec<(String, Option<CellFormula>)> = Vec::new();
         for (level, formula) in &brief.levels {
             let place = format!("{place} at level {level}");
             let formula = match formula {
@@ -427,8 +424,8 @@ impl Scope for CellScope<'_> {
                 Relation::Shift(spot, part, *by)
             }
             Place::YearBefore(name) => {
-                let (spot, part) = self.periods(name, span)?;
-                Relation::YearBefore(spot, part)
+                let (spot, _) = self.periods(name, span)?;
+                Relation::Shift(spot, DatePart::Year, -1)
             }
             Place::End { along, last, of_all } => {
                 Relation::End { spot: self.dimension(along, span)?.0, last: *last, of_all: *of_all }

@@ -13,10 +13,7 @@ pub(super) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
     let on_rows = match relation {
         Relation::Parent { on_rows } | Relation::Total { on_rows } => *on_rows,
         Relation::GrandTotal => true,
-        Relation::Level(spot)
-        | Relation::Member(spot, _)
-        | Relation::Shift(spot, ..)
-        | Relation::YearBefore(spot, _) => spot.on_rows,
+        Relation::Level(spot) | Relation::Member(spot, _) | Relation::Shift(spot, ..) => spot.on_rows,
         Relation::End { spot, .. } => spot.on_rows,
     };
     let axis = frame.axis(on_rows);
@@ -65,14 +62,11 @@ impl Lead {
                 None => Lead::Nowhere,
             },
             Relation::Shift(spot, part, by) if level >= spot.level => Lead::Shifted(*spot, *part, *by),
-            Relation::YearBefore(spot, _) if level >= spot.level => Lead::Shifted(*spot, DatePart::Year, -1),
             Relation::End { spot, last, of_all } if level >= spot.level => {
                 Lead::End(spot.level, *last, Sequences::new(axis, spot.level, *of_all))
             }
             // What is above its dimension has no such place.
-            Relation::Level(_) | Relation::Shift(..) | Relation::YearBefore(..) | Relation::End { .. } => {
-                Lead::Nowhere
-            }
+            Relation::Level(_) | Relation::Shift(..) | Relation::End { .. } => Lead::Nowhere,
         }
     }
 

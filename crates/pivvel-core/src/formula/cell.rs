@@ -51,8 +51,6 @@ pub(crate) enum Relation {
     Member(Spot, String),
     /// So many steps of a part of a date away.
     Shift(Spot, DatePart, i32),
-    /// The same period a year before.
-    YearBefore(Spot, DatePart),
     End {
         spot: Spot,
         last: bool,

@@ -1,13 +1,13 @@
 //! Cases as files: lines, a brief, and the tidy result or the error that comes of them.
 //!
 //! A case is a text file in `tests/cases/` with the parts `== brief`, `== lines`, and `== tidy` or
-//! `== error`. Every case runs by every route that lines can come in, and each must give the same
+//! `== error`; `== related NAME` holds a file that the brief looks lines up in. Every case runs by every route that lines can come in, and each must give the same
 //! bytes. `PIVVEL_KEEP=1` writes what came out into the file, to be reviewed like code.
 
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Batches, Brief, CrossTab, CsvOptions, CsvSource, Error, LineSource, Result, brief_from_toml,
+    Batches, Brief, CrossTab, CsvOptions, CsvSource, Error, LineSource, Related, Result, brief_from_toml,
     brief_to_toml,
 };
 
@@ -19,6 +19,8 @@ struct Case {
     about: String,
     brief: String,
     lines: String,
+    /// Related files by the name that the brief has for them.
+    related: Vec<(String, String)>,
     /// Whether an error is expected, and the text of it or of the tidy result.
     expected: (bool, String),
 }
@@ -39,7 +41,18 @@ impl Case {
             Some(error) => (true, error),
             None => (false, part("tidy").unwrap_or_default()),
         };
-        Case { about: wanted("about"), brief: wanted("brief"), lines: wanted("lines"), expected, path }
+        let related = parts
+            .iter()
+            .filter_map(|(name, text)| Some((name.strip_prefix("related ")?.to_string(), text.clone())));
+        let related = related.collect();
+        Case {
+            about: wanted("about"),
+            brief: wanted("brief"),
+            lines: wanted("lines"),
+            related,
+            expected,
+            path,
+        }
     }
 
     fn brief(&self) -> Result<Brief> {
@@ -58,7 +71,19 @@ impl Case {
 
     fn stream(&self, chunk_lines: Option<usize>) -> Result<CrossTab> {
         let brief = self.brief()?;
-        CrossTab::build(&brief, &mut self.source(&brief, chunk_lines)?)
+        let lines = Box::new(self.source(&brief, chunk_lines)?);
+        self.joined(&brief, lines)
+    }
+
+    /// The cross-tab of lines with what the related files bring to them.
+    fn joined(&self, brief: &Brief, mut lines: Box<dyn LineSource>) -> Result<CrossTab> {
+        for said in &brief.related {
+            let (_, text) = self.related.iter().find(|(name, _)| *name == said.name).unwrap();
+            let text = std::io::Cursor::new(text.clone().into_bytes());
+            let table = CsvSource::from_reader(said.source.clone(), text, CsvOptions::default())?;
+            lines = Box::new(Related::new(lines, &said.name, Box::new(table), &said.keys)?);
+        }
+        CrossTab::build(brief, lines.as_mut())
     }
 
     fn whole(&self) -> Result<CrossTab> {
@@ -75,8 +100,13 @@ impl Case {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("lines.csv");
         std::fs::write(&path, &self.lines).unwrap();
-        let brief = self.brief()?;
-        CrossTab::build(&brief, &mut pivvel::open_lines(&path, &brief, None)?)
+        let mut brief = self.brief()?;
+        for related in &mut brief.related {
+            let (_, text) = self.related.iter().find(|(name, _)| *name == related.name).unwrap();
+            std::fs::write(folder.path().join(&related.source), text).unwrap();
+            related.source = folder.path().join(&related.source).display().to_string();
+        }
+        CrossTab::build(&brief, pivvel::open_source(&path, &brief, None)?.as_mut())
     }
 
     /// Through record batches that anything may have made.
@@ -94,7 +124,7 @@ impl Case {
             batches.push(batch);
             Ok(())
         })?;
-        CrossTab::build(&brief, &mut Batches::new(schema, batches).named("lines.csv"))
+        self.joined(&brief, Box::new(Batches::new(schema, batches).named("lines.csv")))
     }
 }
 
@@ -127,8 +157,10 @@ fn every_case_by_every_route() {
         if std::env::var_os("PIVVEL_KEEP").is_some() {
             case.expected = outcome(case.whole());
             let kind = if case.expected.0 { "error" } else { "tidy" };
-            let Case { about, brief, lines, expected, .. } = &case;
-            let text = format!("{about}== brief\n{brief}== lines\n{lines}== {kind}\n{}", expected.1);
+            let Case { about, brief, lines, related, expected, .. } = &case;
+            let related: String =
+                related.iter().map(|(name, text)| format!("== related {name}\n{text}")).collect();
+            let text = format!("{about}== brief\n{brief}== lines\n{lines}{related}== {kind}\n{}", expected.1);
             std::fs::write(&case.path, text).unwrap();
         }
         for (route, run) in ROUTES {
