@@ -19,6 +19,26 @@ pub fn draw_page(sheet: &Sheet) -> String {
 }
 
 impl Page<'_> {
+    /// The size of print, in points, at which the whole width fits on a landscape sheet; wider tables
+    /// than the least size allows run over.
+    fn print_size(&self) -> String {
+        const SHEET: f64 = 690.0;
+        // Digits are about 0.62 of their size wide, and each column has some room around it.
+        let width = |longest: usize| 0.62 * longest as f64 + 1.0;
+        let longest = |i: usize| {
+            self.sheet
+                .rows
+                .iter()
+                .filter_map(|row| row.cells.get(i))
+                .map(|cell| cell.text.chars().count())
+                .max()
+        };
+        let figures: f64 = (0..self.sheet.columns.len()).map(|i| width(longest(i).unwrap_or(0).max(4))).sum();
+        let labels = self.sheet.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
+        let size = SHEET / (figures + width(labels.unwrap_or(0).min(45)));
+        format!("{:.1}", size.clamp(4.0, 9.0))
+    }
+
     /// The ground of a cell.
     fn ground(&self, cell: &SheetCell) -> String {
         cell.tint.map(|t| tint_colour(t.scale, t.position).hex()).unwrap_or_default()
