@@ -34,7 +34,7 @@ pub const CSV: &str = include_str!("../lines.csv");
 pub const YARDS: &str = include_str!("../yards.csv");
 
 /// The shipped briefs, by file name: one a question that an analyst asks.
-pub const BRIEFS: [(&str, &str); 18] = [
+pub const BRIEFS: [(&str, &str); 22] = [
     ("coasts.toml", include_str!("../coasts.toml")),
     ("plan.toml", include_str!("../plan.toml")),
     ("ranges.toml", include_str!("../ranges.toml")),
@@ -53,6 +53,10 @@ pub const BRIEFS: [(&str, &str); 18] = [
     ("yard_kinds.toml", include_str!("../yard_kinds.toml")),
     ("leaders.toml", include_str!("../leaders.toml")),
     ("weeks.toml", include_str!("../weeks.toml")),
+    ("board.toml", include_str!("../board.toml")),
+    ("alerts.toml", include_str!("../alerts.toml")),
+    ("quiet.toml", include_str!("../quiet.toml")),
+    ("against_plan.toml", include_str!("../against_plan.toml")),
 ];
 
 /// What the lines add up to, known while they are written.

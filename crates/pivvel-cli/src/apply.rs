@@ -3,11 +3,11 @@
 use std::path::Path;
 
 use pivvel::{
-    Assumed, BadValues, Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, Placement, RelatedBrief,
-    Result, TierBrief, TopBrief, TotalsOf,
+    Assumed, BadValues, Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
+    RelatedBrief, Result, Side, TierBrief, TopBrief, TotalsOf, YardstickOf,
 };
 
-use crate::arguments::{Bad, Build, Cover, Reading};
+use crate::arguments::{Bad, Build, Cover, Good, Reading};
 
 impl Reading {
     pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
@@ -110,13 +110,60 @@ impl Build {
                 Placement::named(place.trim()).map_err(|e| Error::request("--totals", e.to_string()))?;
             brief.totals.push((unquoted(of), placement));
         }
-        if !self.tint.is_empty() {
-            let levels = self.levels.as_deref().map(names).unwrap_or_default();
-            let tint =
-                |on: &String| EmphasisBrief { on: on.clone(), form: Form::Tint, levels: levels.clone() };
-            brief.emphasis = self.tint.iter().map(tint).collect();
-        }
+        self.emphasize(brief)?;
         self.reading.apply(brief)
+    }
+
+    /// What stands out. What is typed takes the place of what the brief says.
+    fn emphasize(&self, brief: &mut Brief) -> Result<()> {
+        let forms = [
+            ("--tint", Form::Tint, &self.tint),
+            ("--ink", Form::Ink, &self.ink),
+            ("--bar", Form::Bar, &self.bar),
+            ("--symbol", Form::Symbol, &self.symbol),
+        ];
+        let typed: Vec<(&str, Form, &String)> =
+            forms.iter().flat_map(|(flag, form, all)| all.iter().map(move |on| (*flag, *form, on))).collect();
+        let known = || brief.measures.iter().map(|measure| measure.name.as_str());
+        for (flag, _, on) in &typed {
+            // A brief keeps what it says of a measure that is gone; what is typed is meant now.
+            let meant =
+                known().any(|name| name == on.as_str()) || brief.measures.is_empty() && *on == "lines";
+            if !meant {
+                return Err(Error::unknown(*flag, "measure", on, known()));
+            }
+        }
+        if !typed.is_empty() {
+            brief.emphasis =
+                typed.iter().map(|(_, form, on)| EmphasisBrief::new(on.as_str(), *form)).collect();
+        }
+        let asked = [
+            ("--levels", self.levels.is_some()),
+            ("--peers", self.peers.is_some()),
+            ("--good", self.good.is_some()),
+        ];
+        if let (Some((flag, _)), true) = (asked.iter().find(|(_, asked)| *asked), brief.emphasis.is_empty()) {
+            return Err(Error::request(
+                *flag,
+                "nothing stands out: say --tint, --ink, --bar or --symbol with it",
+            ));
+        }
+        for emphasis in &mut brief.emphasis {
+            if let Some(levels) = &self.levels {
+                emphasis.levels = names(levels);
+            }
+            if let Some(peers) = &self.peers {
+                emphasis.peers =
+                    PeersOf::named(peers).map_err(|e| Error::request("--peers", e.to_string()))?;
+            }
+            if let Some(good) = self.good {
+                emphasis.good = Some(if good == Good::High { Side::High } else { Side::Low });
+            }
+            if let Some(file) = &self.yardsticks {
+                emphasis.yardstick = YardstickOf::Kept(file.display().to_string());
+            }
+        }
+        Ok(())
     }
 }
 

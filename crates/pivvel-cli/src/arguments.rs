@@ -145,19 +145,43 @@ pub(crate) struct Build {
     /// Tint a measure's cells, each level on a scale of its own (repeatable)
     #[arg(long, value_name = "MEASURE")]
     pub(crate) tint: Vec<String>,
-    /// Tint these levels only: harbour,sold_on.year; also 'row total', 'column total'
-    #[arg(long, value_name = "A,B", requires = "tint")]
+    /// Colour a measure's figures, each level on a scale of its own (repeatable)
+    #[arg(long, value_name = "MEASURE")]
+    pub(crate) ink: Vec<String>,
+    /// Draw bars in a measure's cells, each level on a scale of its own (repeatable)
+    #[arg(long, value_name = "MEASURE")]
+    pub(crate) bar: Vec<String>,
+    /// Put symbols beside a measure's figures, each level on a scale of its own (repeatable)
+    #[arg(long, value_name = "MEASURE")]
+    pub(crate) symbol: Vec<String>,
+    /// Let these levels stand out only: harbour,sold_on.year; also 'row total', 'column total'
+    #[arg(long, value_name = "A,B")]
     pub(crate) levels: Option<String>,
+    /// The cells that are scaled together: level, siblings, 'column siblings', row, column, branch, all
+    #[arg(long, value_name = "GROUP")]
+    pub(crate) peers: Option<String>,
+    /// Which direction is good: colours follow
+    #[arg(long, value_enum, value_name = "SIDE")]
+    pub(crate) good: Option<Good>,
+    /// Stand on the yardsticks that an earlier run kept in this file
+    #[arg(long, value_name = "FILE")]
+    pub(crate) yardsticks: Option<PathBuf>,
+    /// Keep the yardsticks of this run in a file, for later runs to stand on
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save_yardsticks: Option<PathBuf>,
     /// Where totals stand: before, after or off, for all or by level: 'coast off, row total before'
     #[arg(long, value_name = "PLACES")]
     pub(crate) totals: Vec<String>,
     /// The heading
     #[arg(long)]
     pub(crate) title: Option<String>,
-    /// Write the cross-tab to a file: .html for a page, .csv for a tidy table, - for tidy CSV on
-    /// standard output (repeatable)
+    /// Write the cross-tab to a file: .html for a page, .csv for a tidy table, .svg or .png for a
+    /// picture, - for tidy CSV on standard output (repeatable)
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Vec<PathBuf>,
+    /// Draw this view of the brief alone, counted from 1, where a picture is written
+    #[arg(long, value_name = "N")]
+    pub(crate) view: Option<usize>,
     /// Keep what was asked for as a brief
     #[arg(long, value_name = "FILE")]
     pub(crate) save_brief: Option<PathBuf>,
@@ -204,6 +228,12 @@ pub(crate) enum When {
 pub(crate) enum Cover {
     All,
     Shown,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Good {
+    High,
+    Low,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, CrossTab, Error, Result, Target, beside, brief_from_toml, brief_to_toml, open_source, write_whole,
+    Brief, CrossTab, Error, Result, Target, YardstickOf, beside, brief_from_toml, brief_to_toml, open_source,
+    open_yardsticks, save_yardsticks, write_whole,
 };
 
 use crate::arguments::Build;
@@ -28,15 +29,25 @@ pub(crate) fn run(build: &Build) -> Result<()> {
     }
     build.apply(&mut brief)?;
     for path in &build.to {
-        targets.push(Target::new(path)?);
+        let target = Target::new(path)?;
+        targets.push(match build.view {
+            Some(view) => target.of_view(view),
+            None => target,
+        });
     }
-    check_folders(&targets, build.save_brief.as_deref())?;
+    let kept = build.save_brief.iter().chain(&build.save_yardsticks).map(PathBuf::as_path);
+    check_folders(&targets, kept)?;
+    let yardsticks = open_yardsticks(&brief)?;
     let Some(lines) = lines else {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
     };
     let mut source = open_source(&lines, &brief, build.reading.delimiter)?;
-    let crosstab = CrossTab::build(&brief, source.as_mut())?;
+    let crosstab = CrossTab::build_by(&brief, source.as_mut(), &yardsticks)?;
+    if let Some(path) = &build.save_yardsticks {
+        save_yardsticks(path, &crosstab.yardsticks())?;
+        eprintln!("wrote {}", path.display());
+    }
     if let Some(path) = &build.save_brief {
         save_brief(&brief, path, &lines, &build.to)?;
     }
@@ -61,12 +72,17 @@ pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     for related in &mut brief.related {
         related.source = beside(path, &related.source).display().to_string();
     }
+    for emphasis in &mut brief.emphasis {
+        if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
+            *file = beside(path, file).display().to_string();
+        }
+    }
     Ok(brief)
 }
 
 /// Folders that are not there are told before the work, not after it.
-fn check_folders(targets: &[Target], brief: Option<&Path>) -> Result<()> {
-    let paths = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(brief);
+fn check_folders<'p>(targets: &'p [Target], kept: impl Iterator<Item = &'p Path>) -> Result<()> {
+    let paths = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(kept);
     for path in paths {
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
         if let Some(folder) = folder.filter(|folder| !folder.is_dir()) {
@@ -82,6 +98,11 @@ fn save_brief(brief: &Brief, path: &Path, lines: &Path, to: &[PathBuf]) -> Resul
     kept.source = (lines.as_os_str() != "-").then(|| seen_from(path, lines));
     kept.to.extend(to.iter().filter(|path| path.as_os_str() != "-").map(|target| seen_from(path, target)));
     kept.related.iter_mut().for_each(|related| related.source = seen_from(path, Path::new(&related.source)));
+    for emphasis in &mut kept.emphasis {
+        if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
+            *file = seen_from(path, Path::new(file));
+        }
+    }
     let text = brief_to_toml(&kept);
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
     eprintln!("wrote {}", path.display());

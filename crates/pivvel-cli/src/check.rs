@@ -4,12 +4,12 @@ use std::fmt::Write;
 
 use pivvel::{
     Brief, CrossTab, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Target, TotalsOf,
-    beside, open_source,
+    beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
 use crate::build::read_brief;
-use crate::screen;
+use crate::{check_emphasis, screen};
 
 pub(crate) fn run(check: &Check) -> Result<()> {
     let brief = read_brief(&check.brief)?;
@@ -30,9 +30,11 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     let _ = describe_sources(&mut text, &described, source.name(), &plan);
     // Writing into a string cannot fail.
     let _ = describe(&mut text, &plan);
+    check_emphasis::views(&mut text, &brief, &source.schema())?;
+    plan.warnings.iter().for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
-        let crosstab = CrossTab::build(&brief, source.as_mut())?;
+        let crosstab = CrossTab::build_by(&brief, source.as_mut(), &open_yardsticks(&brief)?)?;
         let found = crosstab.warnings().iter().filter(|warning| !plan.warnings.contains(warning));
         found.for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     }
@@ -169,23 +171,7 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
     if plan.items.len() > 1 {
         writeln!(out, "  where two meet in a cell, the later one is applied to what the earlier one gives")?;
     }
-    if !plan.tints.is_empty() {
-        writeln!(out, "\nTints, each on a scale of its own")?;
-    }
-    for tint in &plan.tints {
-        let name = |dimensions: &[pivvel::Dimension], level: usize| match level {
-            0 => "total".to_string(),
-            level => dimensions[level - 1].name.clone(),
-        };
-        for (row, column) in tint.grains.iter().rev() {
-            let measure =
-                plan.measures.iter().filter(|m| !m.hidden).nth(tint.measure).map_or("", |m| &m.name);
-            writeln!(out, "  {measure}: {} by {}", name(&plan.rows, *row), name(&plan.columns, *column))?;
-        }
-    }
-    for warning in &plan.warnings {
-        writeln!(out, "\nWarning: {warning}")?;
-    }
+    check_emphasis::emphasis(out, plan)?;
     Ok(())
 }
 

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use pivvel::{CrossTab, Error, Result, Target, beside, open_source, write_whole};
+use pivvel::{CrossTab, Error, Result, Target, beside, open_source, open_yardsticks, write_whole};
 
 use crate::arguments::Demo;
 use crate::build::read_brief;
@@ -21,7 +21,10 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
         let path = folder.join(name);
         let brief = read_brief(&path)?;
         let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
-        let crosstab = CrossTab::build(&brief, open_source(&lines, &brief, None)?.as_mut())?;
+        let crosstab = {
+            let mut source = open_source(&lines, &brief, None)?;
+            CrossTab::build_by(&brief, source.as_mut(), &open_yardsticks(&brief)?)?
+        };
         first.get_or_insert(crosstab);
     }
     let Some(crosstab) = first else { return Ok(()) };

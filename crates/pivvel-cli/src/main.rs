@@ -4,6 +4,7 @@ mod apply;
 mod arguments;
 mod build;
 mod check;
+mod check_emphasis;
 mod demo;
 mod screen;
 mod survey;

@@ -2,7 +2,7 @@
 
 use std::io::{IsTerminal, Write, stdout};
 
-use pivvel::{CrossTab, Error, Result, Sheet, TerminalOptions, draw_terminal};
+use pivvel::{Colours, CrossTab, Error, Result, Sheet, TerminalOptions, draw_terminal};
 
 use crate::arguments::{ScreenArguments, When};
 
@@ -12,10 +12,15 @@ const TERMINAL_ROWS: usize = 400;
 pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
     let out = stdout();
     let terminal = out.is_terminal();
-    let colour = match arguments.color {
+    let coloured = match arguments.color {
         When::Always => true,
         When::Never => false,
         When::Auto => anstream::AutoStream::choice(&out) != anstream::ColorChoice::Never,
+    };
+    let colours = match coloured {
+        true if terminal && !has_all_colours() => Colours::Indexed,
+        true => Colours::Full,
+        false => Colours::None,
     };
     let width = match arguments.width {
         Some(0) => None,
@@ -26,7 +31,15 @@ pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
         None => None,
     };
     let rows = (terminal && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
-    TerminalOptions { width, colour, rows }
+    TerminalOptions { width, colours, rows }
+}
+
+/// Whether the terminal says that it takes 24-bit colours.
+fn has_all_colours() -> bool {
+    let said = |name: &str, words: &[&str]| {
+        std::env::var(name).is_ok_and(|value| words.iter().any(|word| value.contains(word)))
+    };
+    said("COLORTERM", &["truecolor", "24bit"]) || said("TERM", &["direct", "kitty", "alacritty", "foot"])
 }
 
 pub(crate) fn print(text: &str) -> Result<()> {

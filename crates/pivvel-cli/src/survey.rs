@@ -18,7 +18,7 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut source = open_lines(&arguments.source, &brief, arguments.reading.delimiter)?;
     let survey = Survey::read(&mut source)?;
     let options = screen::options(&arguments.screen);
-    screen::print(&draw(&survey, arguments, options.colour, options.width))
+    screen::print(&draw(&survey, arguments, options.colours != pivvel::Colours::None, options.width))
 }
 
 fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Option<usize>) -> String {

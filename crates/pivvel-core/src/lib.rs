@@ -36,13 +36,15 @@ mod rollup;
 mod suggest;
 mod tidy;
 
+pub use arrow_schema::Schema;
 pub use brief::{
     Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
-    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, Pick, Placement, Plan,
-    PlannedItem, PlannedTier, RelatedBrief, Scaling, TierBrief, TintPlan, TopBrief, TotalsOf,
+    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PeersOf, Pick, Placement, Plan,
+    PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief, Scaling, Side,
+    TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
-pub use crosstab::{Cell, CrossTab};
-pub use emphasis::{Scale, Tint, scales, tint};
+pub use crosstab::{Cell, CrossTab, Trend, View};
+pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{
     Clause, Expr, Group, Name, Node, Operator, Place, Ties, parse as parse_formula, quote_name,
@@ -52,7 +54,7 @@ pub use lines::{
     Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Related, Tally, Unmatched, Value,
     decimal_text,
 };
-pub use peers::{Peers, Yardstick};
+pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
 pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

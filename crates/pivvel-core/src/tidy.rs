@@ -94,13 +94,10 @@ impl<'a> TidyRow<'a> {
     }
 
     /// What its group of peers is called: the measure, the row level and the column level; where
-    /// members are scaled apart, with the label of what they are or are under.
+    /// members are scaled apart, with the label of what they are or are under; where not all cells of
+    /// a grain are peers, with the members that they are in.
     pub fn peers(&self) -> String {
-        let [row, column] = self.axes().map(|(axis, entry)| {
-            let level = axis.level_name(entry.level());
-            axis.class_label(entry).map_or(level.to_string(), |label| format!("{level}:{label}"))
-        });
-        format!("{}@{row}/{column}", self.measure())
+        self.cell.peers(self.measure).unwrap_or_default()
     }
 
     /// The yardstick of its peers; `None` where none of them has a value.

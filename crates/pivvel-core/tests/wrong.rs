@@ -8,8 +8,9 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use pivvel_core::{
-    Assumed, AssumptionBrief, Batches, Brief, CrossTab, ItemBrief, MeasureBrief, Placement, Related, Result,
-    TierBrief, TopBrief,
+    Assumed, AssumptionBrief, Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, LineSource,
+    MeasureBrief, PeersOf, Placement, Plan, Related, Result, RuleBrief, Side, TierBrief, TopBrief, ViewBrief,
+    ViewForm, YardstickOf,
 };
 
 fn lines() -> RecordBatch {
@@ -213,7 +214,6 @@ fn wrong_layouts() {
     case("top by", top("5", "sles"));
     case("totals of deepest", base().total("yard", Placement::Off));
     case("totals of nothing", base().total("yrad", Placement::Off));
-    case("tint on", base().tint("sles"));
     case("tint twice", base().tint("sales").tint("sales"));
     case("measure twice", base().measure(("sales", "count()")));
     case("measure without name", base().measure((" ", "count()")));
@@ -289,6 +289,111 @@ fn wrong_layouts() {
     early.items = vec![ItemBrief { before_measures: true, ..early.items.pop().unwrap_or_default() }];
     case("item of nothing at all", early);
     insta::assert_snapshot!(messages(cases));
+}
+
+/// An emphasis on sales, changed.
+fn emphasis(form: Form, change: impl Fn(&mut EmphasisBrief)) -> Brief {
+    let mut said = EmphasisBrief::new("sales", form);
+    change(&mut said);
+    base().emphasize(said)
+}
+
+/// Rules by their bounds: what each from and below is, and empty where it is open.
+fn rules(bounds: &[(&str, &str)]) -> Vec<RuleBrief> {
+    let some = |text: &str| (!text.is_empty()).then(|| text.to_string());
+    let rule = |(from, below): &(&str, &str)| RuleBrief {
+        from: some(from),
+        below: some(below),
+        ..RuleBrief::default()
+    };
+    bounds.iter().map(rule).collect()
+}
+
+#[test]
+fn wrong_emphasis() {
+    let text = |text: &str| Some(text.to_string());
+    let rule = |rule: RuleBrief| emphasis(Form::Ink, move |e| e.rules = vec![rule.clone()]);
+    let view = |form, change: &dyn Fn(&mut ViewBrief)| {
+        let mut view = ViewBrief { form, ..ViewBrief::default() };
+        change(&mut view);
+        base().view(view)
+    };
+    let cases = [
+        ("by text", emphasis(Form::Tint, |e| e.by = text("lower(coast)"))),
+        ("by nothing that can be read", emphasis(Form::Tint, |e| e.by = text("sales +"))),
+        ("where no condition", emphasis(Form::Tint, |e| e.only = text("sales"))),
+        ("where misspelt", emphasis(Form::Tint, |e| e.only = text("caost = 'Fell'"))),
+        ("level misspelt", emphasis(Form::Tint, |e| e.levels = vec!["yrad".into()])),
+        ("about text", emphasis(Form::Tint, |e| e.about = text("coast"))),
+        ("about nothing known", emphasis(Form::Tint, |e| e.about = text("meen"))),
+        ("ends that cross", emphasis(Form::Tint, |e| (e.low, e.high) = (text("5"), text("1")))),
+        ("end of text", emphasis(Form::Tint, |e| e.low = text("none"))),
+        ("clip of values", emphasis(Form::Tint, |e| e.clip = Some(("5".into(), "95".into())))),
+        ("clip that crosses", emphasis(Form::Tint, |e| e.clip = Some(("95%".into(), "5%".into())))),
+        ("symbols in six steps", emphasis(Form::Symbol, |e| e.steps = Some(6))),
+        ("one step", emphasis(Form::Tint, |e| e.steps = Some(1))),
+        ("rank about a middle", emphasis(Form::Tint, |e| (e.by_rank, e.about) = (true, text("0")))),
+        ("rank among all", emphasis(Form::Tint, |e| (e.by_rank, e.yardstick) = (true, YardstickOf::All))),
+        (
+            "a kept yardstick that was not given",
+            emphasis(Form::Tint, |e| e.yardstick = YardstickOf::Kept("may.json".into())),
+        ),
+        ("a trend along nothing", emphasis(Form::Trend, |_| {})),
+        ("a trend along no date", emphasis(Form::Trend, |e| e.along = text("sold_on.moth"))),
+        ("a link to nowhere", emphasis(Form::Link, |_| {})),
+        ("a link that runs", emphasis(Form::Link, |e| e.link = text("javascript:alert({coast})"))),
+        ("mixed bounds", rule(RuleBrief { from: text("25%"), below: text("100"), ..RuleBrief::default() })),
+        ("bounds that cross", rule(RuleBrief { from: text("5"), below: text("5"), ..RuleBrief::default() })),
+        ("bound of text", rule(RuleBrief { from: text("much"), ..RuleBrief::default() })),
+        ("top and bottom", rule(RuleBrief { top: text("1"), bottom: text("1"), ..RuleBrief::default() })),
+        ("top of how many", rule(RuleBrief { top: text("many"), ..RuleBrief::default() })),
+        ("blank and a bound", rule(RuleBrief { blank: true, below: text("1"), ..RuleBrief::default() })),
+        ("when no condition", rule(RuleBrief { when: text("sales * 2"), ..RuleBrief::default() })),
+        ("twice the same", emphasis(Form::Tint, |_| {}).tint("sales")),
+        ("a line along nothing", view(ViewForm::Line, &|_| {})),
+        ("a strip of one level", view(ViewForm::Strip, &|v| v.rows = Some(vec!["coast".into()]))),
+        ("tiles without a grid", view(ViewForm::Tiles, &|_| {})),
+        ("a scatter of one measure", view(ViewForm::Scatter, &|_| {})),
+        ("a view of no measure", view(ViewForm::Bars, &|v| v.measures = vec!["sles".into()])),
+        ("a view of no column", view(ViewForm::Table, &|v| v.rows = Some(vec!["caost".into()]))),
+        ("a view of no member", view(ViewForm::Bars, &|v| (v.rows, v.columns) = (Some(Vec::new()), None))),
+    ];
+    insta::assert_snapshot!(messages(cases.map(|(name, brief)| (name.to_string(), brief))));
+}
+
+/// What can be computed and was most likely not meant is told, and what is gone is kept.
+#[test]
+fn doubtful_emphasis() {
+    let ruled = |bounds: &'static [(&str, &str)]| emphasis(Form::Ink, move |e| e.rules = rules(bounds));
+    let at_yards = |bounds: &'static [(&str, &str)]| {
+        emphasis(Form::Ink, move |e| {
+            (e.rules, e.levels) = (rules(bounds), vec!["yard".into(), "scenario".into()])
+        })
+    };
+    let cases = [
+        ("totals with their parts", emphasis(Form::Tint, |e| e.peers = PeersOf::All)),
+        ("fixed ends at all levels", emphasis(Form::Bar, |e| e.high = Some("100".into()))),
+        ("values at all levels", ruled(&[("100", ""), ("", "100")])),
+        ("signs at all levels", ruled(&[("0", ""), ("", "0")])),
+        ("a gap", at_yards(&[("", "0"), ("10", "20"), ("20", "")])),
+        ("no gap", at_yards(&[("10", ""), ("", "0"), ("0", "10")])),
+        ("never reached", at_yards(&[("", "10"), ("", "5"), ("10", ""), ("7", "30")])),
+        ("after anything", at_yards(&[("", ""), ("5", "")])),
+        ("positions with a gap", at_yards(&[("", "20%"), ("50%", "")])),
+        ("measure gone", emphasis(Form::Tint, |e| e.on = "sles".into())),
+        ("level gone", emphasis(Form::Tint, |e| e.levels = vec!["paid".into()])),
+        ("dimension gone", emphasis(Form::Tint, |e| e.only = Some("paid = 'yes'".into()))),
+        ("by gone", emphasis(Form::Tint, |e| e.by = Some("sles".into()))),
+        ("good alone is no doubt", emphasis(Form::Tint, |e| e.good = Some(Side::Low))),
+        ("a title of nothing", base().title("Sales of {perriod}")),
+    ];
+    let mut all = String::new();
+    for (name, brief) in cases {
+        let batch = lines();
+        let plan = Plan::new(&brief, &Batches::new(batch.schema(), [batch]).schema()).unwrap();
+        writeln!(all, "{name}\n  {}\n", plan.warnings.join("\n  ")).unwrap();
+    }
+    insta::assert_snapshot!(all);
 }
 
 #[test]

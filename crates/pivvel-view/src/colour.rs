@@ -1,40 +1,57 @@
-//! Colours: one hue for each scale, so that a reader sees which yardstick a cell stands on.
-//!
-//! Tints are made in the perceptual space Oklch (B. Ottosson, 2020): equal steps of position look
-//! like equal steps of colour, and every tint is light enough for dark text.
+//! Colours in the perceptual space Oklch (B. Ottosson, 2020), in which equal steps look equal.
 
 use palette::{FromColor, Oklch, Srgb};
 
 /// A colour as the screen takes it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Rgb(pub(crate) u8, pub(crate) u8, pub(crate) u8);
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Rgb(pub u8, pub u8, pub u8);
 
 impl Rgb {
+    /// The colour of a lightness from 0 to 1, a chroma, and a hue in degrees. What a screen cannot
+    /// show loses chroma, never lightness.
+    pub(crate) fn oklch(lightness: f32, chroma: f32, hue: f32) -> Rgb {
+        let mut chroma = chroma;
+        loop {
+            let Srgb { red, green, blue, .. } = Srgb::from_color(Oklch::new(lightness, chroma, hue));
+            let fits = [red, green, blue].iter().all(|c| (-0.002..=1.002).contains(c));
+            if fits || chroma < 0.002 {
+                let byte = |c: f32| (c.clamp(0.0, 1.0) * 255.0).round() as u8;
+                return Rgb(byte(red), byte(green), byte(blue));
+            }
+            chroma -= 0.002;
+        }
+    }
+
     /// The colour as a page writes it.
-    pub(crate) fn hex(self) -> String {
+    pub fn hex(self) -> String {
         format!("#{:02x}{:02x}{:02x}", self.0, self.1, self.2)
     }
-}
 
-/// The text on every tint.
-pub(crate) const INK: Rgb = Rgb(0x1b, 0x23, 0x2b);
+    /// The nearest of the 256 colours of older terminals: their cube of 6 x 6 x 6, or their greys.
+    pub(crate) fn indexed(self) -> u8 {
+        let level = |step: u8| if step == 0 { 0 } else { 55 + 40 * i32::from(step) };
+        let distance = |(r, g, b): (i32, i32, i32)| {
+            let [dr, dg, db] = [r - i32::from(self.0), g - i32::from(self.1), b - i32::from(self.2)];
+            dr * dr * 2 + dg * dg * 4 + db * db * 3
+        };
+        let cube = (0..216u8).map(|i| (16 + i, (level(i / 36), level(i / 6 % 6), level(i % 6))));
+        let greys = (0..24u8)
+            .map(|i| (232 + i, (8 + 10 * i32::from(i), 8 + 10 * i32::from(i), 8 + 10 * i32::from(i))));
+        cube.chain(greys).min_by_key(|(_, colour)| distance(*colour)).map_or(16, |(index, _)| index)
+    }
 
-/// Hues of the scales in the order in which they are handed out: water, sand, heather, kelp, rust.
-const HUES: [f32; 5] = [222.0, 78.0, 328.0, 150.0, 38.0];
+    /// The relative luminance of WCAG 2.
+    pub fn luminance(self) -> f64 {
+        let linear = |byte: u8| {
+            let c = f64::from(byte) / 255.0;
+            if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) }
+        };
+        0.2126 * linear(self.0) + 0.7152 * linear(self.1) + 0.0722 * linear(self.2)
+    }
 
-/// The tint of a position from 0 to 1 on a scale.
-pub(crate) fn tint_colour(scale: usize, position: f64) -> Rgb {
-    let position = position.clamp(0.0, 1.0) as f32;
-    mix(scale, 0.978 - 0.225 * position, 0.008 + 0.098 * position)
-}
-
-/// The strong colour of a scale: for rails and legends, not for text to stand on.
-pub(crate) fn scale_colour(scale: usize) -> Rgb {
-    mix(scale, 0.58, 0.115)
-}
-
-fn mix(scale: usize, lightness: f32, chroma: f32) -> Rgb {
-    let colour = Srgb::from_color(Oklch::new(lightness, chroma, HUES[scale % HUES.len()]));
-    let Srgb { red, green, blue, .. } = colour.into_format::<u8>();
-    Rgb(red, green, blue)
+    /// The contrast ratio of WCAG 2, from 1 to 21.
+    pub fn contrast(self, other: Rgb) -> f64 {
+        let (a, b) = (self.luminance(), other.luminance());
+        (a.max(b) + 0.05) / (a.min(b) + 0.05)
+    }
 }

@@ -1,7 +1,7 @@
-//! Cross-tabs drawn for people: on a terminal and as a page.
+//! Cross-tabs drawn for people: on a terminal, as a page and as a picture.
 //!
-//! A [`Sheet`] is the layout, decided once; [`draw_terminal`] and [`draw_page`] draw it. Nothing is
-//! computed here: positions come from the core, and views turn them into colours.
+//! A [`Sheet`] is the layout, decided once; [`draw_terminal`], [`draw_page`] and [`draw_svg`] draw it.
+//! Nothing is computed here: positions come from the core, and views turn them into colours.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -19,13 +19,31 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod charts;
 mod colour;
+mod dress;
+mod labels;
+mod legend;
+mod notes;
 mod number;
 mod page;
+mod palette;
+mod picture;
 mod sheet;
+mod signs;
 mod terminal;
 
+pub use colour::Rgb;
+pub use dress::{Bar, Dress, OnScale};
+pub use legend::{LegendEntry, Sample, Swatch};
 pub use number::show_number;
 pub use page::draw_page;
-pub use sheet::{Head, LegendEntry, RowKind, Sheet, SheetCell, SheetColumn, SheetRow};
-pub use terminal::{TerminalOptions, draw_terminal};
+pub use palette::{
+    CATEGORIES, Ground, PALETTES, Paint, Palette, Tone, category, ink, palette_names, paper, tone_names,
+};
+#[cfg(feature = "png")]
+pub use picture::draw_png;
+pub use picture::draw_svg;
+pub use sheet::{Head, RowKind, Sheet, SheetCell, SheetColumn, SheetRow, SheetTrend, TrendLine};
+pub use signs::{Symbol, SymbolSet, symbol_names};
+pub use terminal::{Colours, TerminalOptions, draw_terminal};

@@ -2,10 +2,14 @@
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
 use pivvel_core::{
-    Axis, CrossTab, DatePart, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Scale, Tint,
-    Unmatched, Value, scales, tint,
+    Axis, CrossTab, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Trend, Value,
 };
 
+use crate::charts::Panel;
+use crate::dress::{Dress, OnScale, Wardrobe};
+use crate::labels::label;
+use crate::legend::{LegendEntry, legend};
+use crate::notes::notes;
 use crate::number::show_number;
 
 /// A cross-tab laid out for drawing.
@@ -21,7 +25,9 @@ pub struct Sheet {
     pub columns: Vec<SheetColumn>,
     /// The rows.
     pub rows: Vec<SheetRow>,
-    /// What the tints mean.
+    /// Small lines beside the figures, one in each row.
+    pub trends: Vec<SheetTrend>,
+    /// What colours, bars and symbols mean.
     pub legend: Vec<LegendEntry>,
     /// What was left out, blank or odd.
     pub notes: Vec<String>,
@@ -42,6 +48,10 @@ pub struct Head {
     pub blank: bool,
     /// Whether it names a member that is made of others: a calculated item, or all others.
     pub made: bool,
+    /// The column of the cross-tab that it heads.
+    pub entry: Entry,
+    /// Where it leads.
+    pub link: Option<String>,
 }
 
 /// A column of figures.
@@ -55,6 +65,24 @@ pub struct SheetColumn {
     pub height: usize,
     /// Whether another member of the outermost dimension, or a total, begins here.
     pub begins: bool,
+    /// Whether figures stand nowhere in it.
+    pub hidden: bool,
+}
+
+/// A column of small lines.
+#[derive(Debug, Clone)]
+pub struct SheetTrend {
+    /// What stands over it.
+    pub heading: String,
+}
+
+/// A small line: places from 0 to 1 of each period and its value.
+#[derive(Debug, Clone)]
+pub struct TrendLine {
+    /// Across and up; nothing up where a period has no value.
+    pub points: Vec<(f64, Option<f64>)>,
+    /// What it says, in words.
+    pub words: String,
 }
 
 /// What a row is.
@@ -83,41 +111,70 @@ pub struct SheetRow {
     pub blank: bool,
     /// Whether it is of a member that is made of others: a calculated item, or all others.
     pub made: bool,
+    /// The row of the cross-tab.
+    pub entry: Entry,
+    /// Where its label leads.
+    pub link: Option<String>,
     /// Its cells, one a column; none for a heading.
     pub cells: Vec<SheetCell>,
+    /// Its small lines, one for each of the sheet's trends.
+    pub trends: Vec<Option<TrendLine>>,
 }
 
 /// A cell.
 #[derive(Debug, Clone, Default)]
 pub struct SheetCell {
-    /// The figure as it is read.
+    /// The figure as it is read; nothing where figures are hidden.
     pub text: String,
-    /// Its tint.
-    pub tint: Option<Tint>,
-}
-
-/// What one scale means.
-#[derive(Debug, Clone)]
-pub struct LegendEntry {
-    /// The place of the scale.
-    pub scale: usize,
-    /// What it is a scale of.
-    pub text: String,
-    /// The lowest and the highest value as they are read.
-    pub ends: (String, String),
+    /// The value in full, where it is shown.
+    pub value: Option<Value>,
+    /// Its place among all values of its column, for sorting without figures: higher for higher.
+    pub rank: u32,
+    /// What it wears.
+    pub dress: Dress,
+    /// Its place on its scale.
+    pub on: Option<OnScale>,
 }
 
 impl Sheet {
     /// Lays a cross-tab out.
     pub fn new(crosstab: &CrossTab) -> Sheet {
-        let scales = scales(crosstab);
+        Sheet::of_rows(crosstab, crosstab.rows().entries())
+    }
+
+    /// Lays out what a panel shows: the rows of one member, whose own row is the total.
+    pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel) -> Sheet {
+        let Some(root) = panel.root else { return Sheet::new(crosstab) };
+        let held = |entry: &&Entry| panel.holds(crosstab, **entry) && **entry != root;
+        let mut entries: Vec<Entry> = crosstab.rows().entries().iter().filter(held).copied().collect();
+        entries.push(root);
+        let mut sheet = Sheet::of_rows(crosstab, &entries);
+        for row in &mut sheet.rows {
+            row.indent = row.indent.saturating_sub(1);
+            if row.entry == root {
+                (row.kind, row.label, row.blank, row.made) = (RowKind::Total, "total".into(), false, false);
+            }
+        }
+        sheet.rows.retain(|row| row.entry != root || row.kind == RowKind::Total && !row.cells.is_empty());
+        sheet.corner.remove(0);
+        if !panel.last {
+            sheet.legend.clear();
+        }
+        sheet
+    }
+
+    fn of_rows(crosstab: &CrossTab, entries: &[Entry]) -> Sheet {
+        let wardrobe = Wardrobe::new(crosstab);
         let columns = columns(crosstab);
+        let mut rows = rows(&wardrobe, entries, &columns);
+        rank_columns(&mut rows, &columns);
         Sheet {
             title: crosstab.title().to_string(),
             corner: crosstab.rows().dimensions().iter().map(|d| d.label.clone()).collect(),
             heads: heads(crosstab, &columns),
-            rows: rows(crosstab, &columns, &scales),
-            legend: legend(crosstab, &scales),
+            rows,
+            trends: crosstab.trends().iter().map(|trend| trend_column(crosstab, trend)).collect(),
+            legend: legend(&wardrobe),
             notes: notes(crosstab),
             columns,
         }
@@ -134,7 +191,8 @@ fn columns(crosstab: &CrossTab) -> Vec<SheetColumn> {
         last = Some(outermost);
         for measure in 0..crosstab.measures().len() {
             let height = axis.depth() - entry.level();
-            columns.push(SheetColumn { entry: *entry, measure, height, begins: begins && measure == 0 });
+            let (begins, hidden) = (begins && measure == 0, crosstab.hides_figure(measure));
+            columns.push(SheetColumn { entry: *entry, measure, height, begins, hidden });
         }
     }
     columns
@@ -157,7 +215,10 @@ fn heads(crosstab: &CrossTab, columns: &[SheetColumn]) -> Vec<Vec<Head>> {
             let extends = row.last().is_some_and(|head| head.columns.0 + head.columns.1 == place);
             match row.last_mut() {
                 Some(head) if extends && last == Some(own) => head.columns.1 += 1,
-                _ => row.push(head(axis, own, level, place)),
+                _ => {
+                    let link = crosstab.member_link(false, own).filter(|_| own.level() == level);
+                    row.push(Head { link, ..head(axis, own, level, place) });
+                }
             }
             last = Some(own);
         }
@@ -171,6 +232,8 @@ fn heads(crosstab: &CrossTab, columns: &[SheetColumn]) -> Vec<Vec<Head>> {
             total: column.height > 0,
             blank: false,
             made: false,
+            entry: column.entry,
+            link: None,
         });
         heads.push(measures.collect());
     }
@@ -188,6 +251,8 @@ fn head(axis: &Axis, entry: Entry, level: usize, place: usize) -> Head {
         total,
         blank: !total && path.last().is_some_and(MemberRef::is_blank),
         made: !total && is_made(&path),
+        entry,
+        link: None,
     }
 }
 
@@ -207,18 +272,19 @@ fn ancestor(axis: &Axis, entry: Entry, level: usize) -> Entry {
     entry
 }
 
-fn rows(crosstab: &CrossTab, columns: &[SheetColumn], scales: &[Scale]) -> Vec<SheetRow> {
+fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[SheetColumn]) -> Vec<SheetRow> {
+    let crosstab = wardrobe.crosstab;
     let axis = crosstab.rows();
     let mut rows: Vec<SheetRow> = Vec::new();
     let mut headed: Vec<Entry> = Vec::new();
-    for entry in axis.entries() {
+    for entry in entries {
         // Members whose total stands after them, or nowhere, get a heading before them.
         for level in 1..entry.level() {
             let above = ancestor(axis, *entry, level);
             if axis.total_of(level) != Placement::Before && headed.get(level - 1) != Some(&above) {
                 headed.truncate(level - 1);
                 headed.resize(level, above);
-                rows.push(row(axis, above, RowKind::Heading, Vec::new()));
+                rows.push(row(crosstab, above, RowKind::Heading, Vec::new()));
             }
         }
         let kind = match entry.level() {
@@ -226,13 +292,14 @@ fn rows(crosstab: &CrossTab, columns: &[SheetColumn], scales: &[Scale]) -> Vec<S
             0 => RowKind::Total,
             _ => RowKind::Subtotal,
         };
-        let cells = columns.iter().map(|column| cell(crosstab, *entry, column, scales)).collect();
-        rows.push(row(axis, *entry, kind, cells));
+        let cells = columns.iter().map(|column| cell(wardrobe, *entry, column)).collect();
+        rows.push(row(crosstab, *entry, kind, cells));
     }
     rows
 }
 
-fn row(axis: &Axis, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) -> SheetRow {
+fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) -> SheetRow {
+    let axis = crosstab.rows();
     let path = axis.path(entry);
     let after = kind == RowKind::Subtotal && axis.total_of(entry.level()) == Placement::After;
     let label = match kind {
@@ -242,15 +309,63 @@ fn row(axis: &Axis, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) -> Sheet
     };
     let blank = path.last().is_some_and(MemberRef::is_blank);
     let made = is_made(&path);
-    SheetRow { label, indent: entry.level().saturating_sub(1), kind, blank, made, cells }
+    let link = crosstab.member_link(true, entry);
+    let line = |trend: &Trend| trend_line(crosstab, trend, entry).filter(|_| !cells.is_empty());
+    let trends = crosstab.trends().iter().map(line).collect();
+    let indent = entry.level().saturating_sub(1);
+    SheetRow { label, indent, kind, blank, made, entry, link, cells, trends }
 }
 
-fn cell(crosstab: &CrossTab, row: Entry, column: &SheetColumn, scales: &[Scale]) -> SheetCell {
+fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &SheetColumn) -> SheetCell {
+    let crosstab = wardrobe.crosstab;
     let format = crosstab.format(row, column.entry, column.measure);
-    let Some(cell) = crosstab.cell(row, column.entry) else {
-        return SheetCell { text: format.blank.clone(), tint: None };
+    let value = crosstab.cell(row, column.entry).and_then(|cell| cell.value(column.measure));
+    let text = if column.hidden { String::new() } else { shown(value, format) };
+    let (dress, on) = wardrobe.dress(row, column.entry, column.measure);
+    SheetCell { text, value, rank: 0, dress, on }
+}
+
+/// Gives every value its rank in its column, and takes away what is shown nowhere.
+fn rank_columns(rows: &mut [SheetRow], columns: &[SheetColumn]) {
+    for (place, column) in columns.iter().enumerate() {
+        let mut order: Vec<(usize, Value)> = rows
+            .iter()
+            .enumerate()
+            .filter_map(|(row, sheet_row)| Some((row, sheet_row.cells.get(place)?.value?)))
+            .collect();
+        order.sort_by(|(_, a), (_, b)| a.as_f64().total_cmp(&b.as_f64()));
+        let mut rank = 0;
+        for (i, (row, value)) in order.iter().enumerate() {
+            if i == 0 || order[i - 1].1.as_f64() != value.as_f64() {
+                rank += 1;
+            }
+            rows[*row].cells[place].rank = rank;
+        }
+        if column.hidden {
+            rows.iter_mut().filter_map(|row| row.cells.get_mut(place)).for_each(|cell| cell.value = None);
+        }
+    }
+}
+
+fn trend_column(crosstab: &CrossTab, trend: &Trend) -> SheetTrend {
+    let along = crosstab.emphases()[trend.emphasis].planned().along.clone().unwrap_or_default();
+    let part = along.rsplit('.').next().unwrap_or(&along).replace('_', " ");
+    SheetTrend { heading: format!("{} by {part}", crosstab.measures()[trend.measure].label) }
+}
+
+fn trend_line(crosstab: &CrossTab, trend: &Trend, row: Entry) -> Option<TrendLine> {
+    let points = trend.points(row)?;
+    let values = trend.values(row)?;
+    let known: Vec<(&str, Value)> =
+        trend.periods.iter().zip(values).filter_map(|(p, v)| Some((p.as_str(), (*v)?))).collect();
+    let (first, last) = known.first().zip(known.last())?;
+    let format = &crosstab.measures()[trend.measure].format;
+    let said = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure) {
+        true => period.to_string(),
+        false => format!("{period}: {}", show_number(value, format)),
     };
-    SheetCell { text: shown(cell.value(column.measure), format), tint: tint(scales, &cell, column.measure) }
+    let words = format!("{} to {}", said(first), said(last));
+    Some(TrendLine { points: trend.places.iter().copied().zip(points).collect(), words })
 }
 
 fn shown(value: Option<Value>, format: &NumberFormat) -> String {
@@ -261,112 +376,4 @@ fn shown(value: Option<Value>, format: &NumberFormat) -> String {
         text.push('\u{2007}');
     }
     text
-}
-
-/// The label of the last member of a path. Under a longer period of the same calendar a period is
-/// told by what is new in it: a quarter of 2025 is `Q1`.
-fn label(path: &[MemberRef<'_>]) -> String {
-    let Some(last) = path.last() else { return String::new() };
-    if last.is_blank() {
-        return format!("no {}", last.dimension().label);
-    }
-    let full = last.label();
-    if last.shown() != full {
-        return last.shown().to_string();
-    }
-    let column =
-        |member: &MemberRef<'_>| member.dimension().name.rsplit_once('.').map(|(base, _)| base.to_string());
-    let above = path[..path.len() - 1].iter().rev().find(|above| {
-        let running = [DatePart::Year, DatePart::Quarter, DatePart::Month];
-        above.dimension().part.is_some_and(|part| running.contains(&part)) && column(above) == column(last)
-    });
-    let same_year = above.is_some_and(|above| full.get(..4) == above.label().get(..4));
-    let short = match last.dimension().part {
-        _ if !same_year => None,
-        Some(DatePart::Quarter | DatePart::Week) => full.get(5..).map(str::to_string),
-        Some(DatePart::Month) => month(full),
-        Some(DatePart::Day) => month(full).zip(full.get(8..)).map(|(month, day)| format!("{day} {month}")),
-        _ => None,
-    };
-    short.unwrap_or_else(|| full.to_string())
-}
-
-fn month(label: &str) -> Option<String> {
-    let names = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-    let number: usize = label.get(5..7)?.parse().ok()?;
-    names.get(number.checked_sub(1)?).map(|name| name.to_string())
-}
-
-fn legend(crosstab: &CrossTab, scales: &[Scale]) -> Vec<LegendEntry> {
-    let entry = |(place, scale): (usize, &Scale)| {
-        let measure = &crosstab.measures()[scale.measure];
-        let Scale { yardstick, apart, format, .. } = scale;
-        let level = |axis: &Axis, level: usize, apart: &Option<String>| {
-            let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label.clone());
-            match apart {
-                Some(member) => Some(name.map_or(member.clone(), |name| format!("{name} ({member})"))),
-                None => name,
-            }
-        };
-        let levels = [
-            level(crosstab.rows(), scale.row_level, &apart[0]),
-            level(crosstab.columns(), scale.column_level, &apart[1]),
-        ];
-        let levels: Vec<String> = levels.into_iter().flatten().collect();
-        let among = if levels.is_empty() { "totals".into() } else { levels.join(" by ") };
-        LegendEntry {
-            scale: place,
-            text: format!("{}, {among}: {} cells", measure.label, yardstick.count),
-            ends: (show_number(&yardstick.low, format), show_number(&yardstick.high, format)),
-        }
-    };
-    scales.iter().enumerate().map(entry).collect()
-}
-
-fn notes(crosstab: &CrossTab) -> Vec<String> {
-    let (report, tally) = (crosstab.report(), crosstab.tally());
-    let mut notes = Vec::new();
-    let mut first = format!("{} read from {}", lines(report.read), crosstab.source());
-    if let Some(condition) = crosstab.condition() {
-        first.push_str(&format!("; {} left out by: {condition}", lines(report.excluded)));
-    }
-    notes.push(first);
-    if crosstab.is_empty() {
-        notes.push("there is no line to show".into());
-    }
-    let counted = [
-        (lines(report.undecided), report.undecided, "left out because the condition met a blank"),
-        (lines(tally.empty_lines), tally.empty_lines, "dropped because empty"),
-        (values(tally.blanked), tally.blanked, "taken as blank because of not fitting the column's kind"),
-        (lines(report.zero_divisions), report.zero_divisions, "blank because of a division by zero"),
-    ];
-    notes.extend(
-        counted.iter().filter(|(_, count, _)| *count > 0).map(|(what, _, why)| format!("{what} {why}")),
-    );
-    for unmatched in &tally.unmatched {
-        let Unmatched { table, lines: count, keys, examples } = unmatched;
-        let more = if *keys > examples.len() as u64 { ", …" } else { "" };
-        notes.push(format!("{} found no partner in {table}: {}{more}", lines(*count), examples.join(", ")));
-    }
-    for (dimension, count) in &report.blank_members {
-        let all = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
-        let label =
-            all.filter(|d| d.name == *dimension).map(|d| d.label.as_str()).next().unwrap_or(dimension);
-        notes.push(format!("{} with no {label}", lines(*count)));
-    }
-    notes.extend(crosstab.picked().iter().cloned());
-    notes.extend(crosstab.warnings().iter().cloned());
-    notes
-}
-
-fn lines(count: u64) -> String {
-    if count == 1 { "1 line".into() } else { format!("{} lines", grouped(count)) }
-}
-
-fn values(count: u64) -> String {
-    if count == 1 { "1 value".into() } else { format!("{} values", grouped(count)) }
-}
-
-fn grouped(count: u64) -> String {
-    show_number(&Value::Exact { digits: count.into(), scale: 0 }, &NumberFormat::default())
 }

@@ -9,7 +9,7 @@ use pivvel_core::{
     Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat,
     Placement, Scaling, TopBrief, Value,
 };
-use pivvel_view::{RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
+use pivvel_view::{Colours, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
 
 #[test]
 fn numbers_are_rounded_exactly_and_dressed() {
@@ -118,7 +118,7 @@ fn items_and_others_stand_apart() {
     assert!(sheet.heads.iter().flatten().any(|head| head.made && head.text == "change"));
     let scale = |label: &str| {
         let row = sheet.rows.iter().find(|row| row.label == label).unwrap();
-        row.cells[0].tint.map(|tint| tint.scale)
+        row.cells[0].dress.tint.and(row.cells[0].on)?.scale
     };
     assert!(scale("All other").is_none_or(|others| Some(others) != scale("Våg Quay")));
     insta::assert_snapshot!(draw(&crosstab, None));
@@ -132,15 +132,16 @@ fn tints_are_of_one_level() {
     let mut scales = std::collections::BTreeSet::new();
     for row in sheet.rows.iter().filter(|row| row.kind != RowKind::Total) {
         for (cell, column) in row.cells.iter().zip(&sheet.columns) {
-            if let Some(tint) = cell.tint {
-                scales.insert((tint.scale, row.kind == RowKind::Subtotal, column.height));
+            if let (Some(Paint::Place { palette, .. }), Some(on)) = (cell.dress.tint, cell.on) {
+                scales.insert((on.scale, palette, row.kind == RowKind::Subtotal, column.height));
             }
         }
     }
-    let ids: std::collections::BTreeSet<usize> = scales.iter().map(|(scale, ..)| *scale).collect();
-    assert_eq!((scales.len(), ids.len()), (4, 4), "{scales:?}");
+    let palettes: std::collections::BTreeSet<usize> =
+        scales.iter().map(|(_, palette, ..)| *palette).collect();
+    assert_eq!((scales.len(), palettes.len()), (4, 4), "{scales:?}");
     let total = sheet.rows.last().unwrap();
-    assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.tint.is_none()));
+    assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.dress.tint.is_none()));
     assert!(sheet.legend.iter().all(|entry| entry.text.starts_with("Sales, ")));
 }
 
@@ -149,7 +150,7 @@ fn tints_are_of_one_level() {
 fn totals_are_tinted_when_asked() {
     let crosstab = crosstab(|mut brief| {
         let levels = vec!["column total".to_string(), "day.year".to_string()];
-        brief.emphasis = vec![EmphasisBrief { on: "sales".into(), form: Form::Tint, levels }];
+        brief.emphasis = vec![EmphasisBrief { levels, ..EmphasisBrief::new("sales", Form::Tint) }];
         brief
     });
     let sheet = Sheet::new(&crosstab);
@@ -159,7 +160,7 @@ fn totals_are_tinted_when_asked() {
             .iter()
             .filter(|r| r.kind == kind)
             .flat_map(|r| &r.cells)
-            .filter(|c| c.tint.is_some())
+            .filter(|c| c.dress.tint.is_some())
             .count()
     };
     assert!(tinted(RowKind::Total) == 2 && tinted(RowKind::Subtotal) > 0, "{}", tinted(RowKind::Total));
@@ -168,38 +169,42 @@ fn totals_are_tinted_when_asked() {
 #[test]
 fn colour_and_its_absence() {
     let crosstab = crosstab(|brief| brief);
-    let coloured = draw_terminal(
-        &Sheet::new(&crosstab),
-        &TerminalOptions { colour: true, ..TerminalOptions::default() },
-    );
-    assert!(
-        coloured.contains("\u{1b}[48;2;") && coloured.contains("Sales, harbour by day.quarter"),
-        "{coloured}"
-    );
-    let plain = draw(&crosstab, None);
+    let drawn = |colours| {
+        draw_terminal(&Sheet::new(&crosstab), &TerminalOptions { colours, ..TerminalOptions::default() })
+    };
+    for (colours, escape) in [(Colours::Full, "\u{1b}[48;2;"), (Colours::Indexed, "\u{1b}[48;5;")] {
+        let coloured = drawn(colours);
+        assert!(
+            coloured.contains(escape) && coloured.contains("Sales, harbour by day.quarter"),
+            "{coloured}"
+        );
+    }
+    let plain = drawn(Colours::None);
     assert!(!plain.contains('\u{1b}'), "a name must not bring escapes of its own");
+    assert!(plain.contains('█') && plain.contains('·'), "signs stand for colours: {plain}");
 }
 
 /// The page names no other resource, escapes names, and is marked up as a table.
 #[test]
 fn the_page_is_whole_and_safe() {
-    let page = draw_page(&Sheet::new(&crosstab(|brief| brief)));
-    for gone in ["<Skerry>", "http:", "https:", "src=", "url(", "@import", "<script"] {
+    let page = draw_page(&crosstab(|brief| brief));
+    for gone in ["<Skerry>", "http:", "https:", "src=", "url(", "@import", "<script src"] {
         assert!(!page.contains(gone), "{gone}");
     }
     for wanted in [
-        "&#60;Skerry&#62; &#38; Co",
         "scope=\"colgroup\"",
         "scope=\"row\"",
         "@media print",
         "no harbour",
         "<h1",
+        "Content-Security-Policy",
     ] {
         assert!(page.contains(wanted), "{wanted}");
     }
     let count = |what: &str| page.matches(what).count();
     assert_eq!((count("<table"), count("<tr"), count("</tr>")), (1, 9, 9));
+    let main = &page[page.find("<main>").unwrap()..page.find("</main>").unwrap()];
     let mut settings = insta::Settings::clone_current();
     settings.set_prepend_module_to_snapshot(false);
-    settings.bind(|| insta::assert_snapshot!("page", page));
+    settings.bind(|| insta::assert_snapshot!("page", main));
 }

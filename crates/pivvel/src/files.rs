@@ -4,22 +4,31 @@ use std::path::{Path, PathBuf};
 
 use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result};
 use pivvel_io::{CsvOptions, CsvSource, write_tidy_csv, write_whole};
-use pivvel_view::{Sheet, draw_page};
+use pivvel_view::{draw_page, draw_svg};
 
 /// A file that a cross-tab is written to, in the form that its ending says.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
     path: PathBuf,
     form: Form,
+    view: Option<usize>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Form {
     Page,
     TidyCsv,
+    Svg,
+    Png,
 }
 
-const FORMS: [(&str, Form); 3] = [("html", Form::Page), ("htm", Form::Page), ("csv", Form::TidyCsv)];
+const FORMS: [(&str, Form); 5] = [
+    ("html", Form::Page),
+    ("htm", Form::Page),
+    ("csv", Form::TidyCsv),
+    ("svg", Form::Svg),
+    ("png", Form::Png),
+];
 
 impl Target {
     /// The target of a path; `-` is tidy CSV on standard output.
@@ -35,19 +44,29 @@ impl Target {
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
         let path = path.into();
         if path.as_os_str() == "-" {
-            return Ok(Target { path, form: Form::TidyCsv });
+            return Ok(Target { path, form: Form::TidyCsv, view: None });
         }
         let place = format!("--to {}", path.display());
         let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
             return Err(Error::request(
                 place,
-                "the ending says the form: .html for a page, .csv for a tidy table",
+                "the ending says the form: .html for a page, .csv for a tidy table, .svg or .png for a picture",
             ));
         };
         match FORMS.iter().find(|(known, _)| *known == ending) {
-            Some((_, form)) => Ok(Target { form: *form, path }),
+            Some((_, Form::Png)) if !cfg!(feature = "png") => {
+                let message = "this build draws no PNG; write .svg, or install it with: cargo install --path crates/pivvel-cli --features png";
+                Err(Error::request(place, message))
+            }
+            Some((_, form)) => Ok(Target { form: *form, path, view: None }),
             None => Err(Error::unknown(place, "form", &ending, FORMS.iter().map(|(known, _)| *known))),
         }
+    }
+
+    /// The same of one view of the brief alone, counted from 1, where it is a picture.
+    pub fn of_view(mut self, view: usize) -> Target {
+        self.view = Some(view);
+        self
     }
 
     /// The path.
@@ -63,17 +82,35 @@ impl Target {
     /// Writes the cross-tab. An earlier file stands until the new one is whole.
     ///
     /// # Errors
-    /// What the file system finds wrong.
+    /// What the file system finds wrong; a view that the brief has not.
     pub fn write(&self, crosstab: &CrossTab) -> Result<()> {
         if self.is_standard_output() {
             let out = std::io::stdout().lock();
             return write_tidy_csv(crosstab, out).map_err(|e| Error::io("standard output", e));
         }
+        let views = crosstab.views().len();
+        if let Some(view) = self.view.filter(|view| *view == 0 || *view > views) {
+            let message = format!("the brief has {views} views, and none is number {view}");
+            return Err(Error::request("--view", message));
+        }
+        let other = |message: String| std::io::Error::other(message);
         write_whole(&self.path, |out| match self.form {
-            Form::Page => out.write_all(draw_page(&Sheet::new(crosstab)).as_bytes()),
+            Form::Page => out.write_all(draw_page(crosstab).as_bytes()),
             Form::TidyCsv => write_tidy_csv(crosstab, out),
+            Form::Svg => out.write_all(draw_svg(crosstab, self.view).as_bytes()),
+            Form::Png => out.write_all(&png(&draw_svg(crosstab, self.view)).map_err(other)?),
         })
     }
+}
+
+#[cfg(feature = "png")]
+fn png(svg: &str) -> Result<Vec<u8>, String> {
+    pivvel_view::draw_png(svg)
+}
+
+#[cfg(not(feature = "png"))]
+fn png(_: &str) -> Result<Vec<u8>, String> {
+    Err("this build draws no PNG".into())
 }
 
 /// Opens the lines of a brief: the file at `path`, or standard input for `-`.

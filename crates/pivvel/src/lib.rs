@@ -56,7 +56,7 @@
 //! # let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
 //! let sheet = Sheet::new(&crosstab);
 //! print!("{}", draw_terminal(&sheet, &TerminalOptions::default()));
-//! assert!(draw_page(&sheet).contains("<table"));
+//! assert!(draw_page(&crosstab).contains("<table"));
 //! # Ok::<(), pivvel::Error>(())
 //! ```
 //!
@@ -65,9 +65,11 @@
 
 mod brief_file;
 mod files;
+mod yardstick_file;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
 pub use files::{Target, beside, open_lines, open_source};
 pub use pivvel_core::*;
 pub use pivvel_io::*;
 pub use pivvel_view::*;
+pub use yardstick_file::{open_yardsticks, save_yardsticks, yardsticks_from_json, yardsticks_to_json};

@@ -1,5 +1,6 @@
 //! Assumptions: what-if values by name, in formulas and in the texts of a brief.
 
+use super::emphasis::{EmphasisBrief, RuleBrief};
 use super::spec::{Assumed, AssumptionBrief, Brief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, Type, Typed};
@@ -165,7 +166,15 @@ impl Brief {
         items.iter_mut().flat_map(|i| [&mut i.dimension, &mut i.formula]).for_each(fill);
         tiers.iter_mut().flat_map(|t| [&mut t.of, &mut t.by]).for_each(fill);
         totals.iter_mut().for_each(|(name, _)| fill(name));
-        emphasis.iter_mut().flat_map(|e| [&mut e.on].into_iter().chain(&mut e.levels)).for_each(fill);
+        for said in emphasis {
+            let EmphasisBrief { on, by, only, levels, about, low, high, along, rules, .. } = said;
+            let texts = by.iter_mut().chain(only).chain(levels).chain(about).chain(low).chain(high);
+            texts.chain(along).chain([on]).for_each(fill);
+            for RuleBrief { name, from, below, is, top, bottom, when, .. } in rules {
+                let texts = name.iter_mut().chain(from).chain(below).chain(is).chain(top).chain(bottom);
+                texts.chain(when).for_each(fill);
+            }
+        }
         for dimension in dimensions {
             fill(&mut dimension.name);
             dimension.order.iter_mut().chain(&mut dimension.having).for_each(fill);

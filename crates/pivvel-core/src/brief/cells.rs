@@ -189,6 +189,31 @@ impl<'a> CellScope<'a> {
         dimensions[spot.level - 1].kind != crate::lines::Kind::Date
     }
 
+    /// Whether a measure of this name is hidden; nothing where there is none.
+    pub(super) fn is_hidden(&self, name: &str) -> Option<bool> {
+        self.briefs.iter().find(|measure| measure.name == name).map(|measure| measure.hidden)
+    }
+
+    /// The names of the measures.
+    pub(super) fn measure_names(&self) -> impl Iterator<Item = &'a str> {
+        self.briefs.iter().map(|measure| measure.name.as_str())
+    }
+
+    /// The place of a measure among those that are shown.
+    pub(super) fn shown_place(&self, name: &str) -> Option<usize> {
+        self.briefs.iter().filter(|measure| !measure.hidden).position(|measure| measure.name == name)
+    }
+
+    /// Where a dimension stands in the layout.
+    pub(super) fn spot(&self, name: &str) -> Option<Spot> {
+        self.spots().find(|(_, dimension)| dimension.name == name).map(|(spot, _)| spot)
+    }
+
+    /// Whether a name means something over cells.
+    pub(super) fn resolves(&self, name: &str) -> bool {
+        self.is_hidden(name).is_some() || self.assumptions.value(name).is_some() || self.spot(name).is_some()
+    }
+
     fn spots(&self) -> impl Iterator<Item = (Spot, &'a Dimension)> {
         let spot = |on_rows| move |(i, d): (usize, &'a Dimension)| (Spot { on_rows, level: i + 1 }, d);
         self.rows.iter().enumerate().map(spot(true)).chain(self.across.iter().enumerate().map(spot(false)))

@@ -2,7 +2,7 @@
 
 use super::cells::CellScope;
 use super::plan::{Choice, Count, Dimension, Pick, Plan};
-use super::spec::{Assumed, Brief, DimensionBrief, Form, Placement};
+use super::spec::{Assumed, Brief, DimensionBrief, Placement};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Type};
 use crate::lines::rescale;
@@ -39,22 +39,13 @@ pub enum Direction {
     Descending,
 }
 
-/// A measure that is tinted, and at which grains.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct TintPlan {
-    /// The measure's place.
-    pub measure: usize,
-    /// The grains, as (row level, column level); level 0 is the total.
-    pub grains: Vec<(usize, usize)>,
-}
-
 /// The total column and the total row, as totals and levels name them.
-const ROW_TOTAL: &str = "row total";
-const COLUMN_TOTAL: &str = "column total";
-const GRAND_TOTAL: &str = "grand total";
+pub(super) const ROW_TOTAL: &str = "row total";
+pub(super) const COLUMN_TOTAL: &str = "column total";
+pub(super) const GRAND_TOTAL: &str = "grand total";
 
 /// Whether a name that is not in the layout could be: then it is told and kept, not refused.
-fn could_be(name: &str, plan: &Plan, columns: &mut Columns) -> bool {
+pub(super) fn could_be(name: &str, plan: &Plan, columns: &mut Columns) -> bool {
     columns.dimension(name).is_ok() || plan.tiers.iter().any(|tier| tier.name == name)
 }
 
@@ -151,7 +142,7 @@ fn pick(place: &str, said: &DimensionBrief, scope: &mut CellScope<'_>) -> Result
 }
 
 /// How many members: a whole number, a share, or an assumption that is one.
-fn count(place: &str, text: &str, scope: &CellScope<'_>) -> Result<Count> {
+pub(super) fn count(place: &str, text: &str, scope: &CellScope<'_>) -> Result<Count> {
     let value = scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text));
     let wrong = || Error::request(place, format!("{text} is no number of members; write it like 5 or 20%"));
     match value {
@@ -213,7 +204,7 @@ pub(super) fn choose_grains(
     Ok(())
 }
 
-fn not_in_layout<'a>(
+pub(super) fn not_in_layout<'a>(
     place: &str,
     name: &str,
     plan: &'a Plan,
@@ -274,83 +265,4 @@ pub(super) fn place_totals(
         }
     }
     Ok((rows, across))
-}
-
-pub(super) fn plan_tints(
-    brief: &Brief,
-    plan: &Plan,
-    columns: &mut Columns,
-    warnings: &mut Vec<String>,
-) -> Result<Vec<TintPlan>> {
-    let mut tints: Vec<TintPlan> = Vec::new();
-    for emphasis in &brief.emphasis {
-        let Form::Tint = emphasis.form;
-        let measure = plan.shown_measure("tint", &emphasis.on)?;
-        let grains = grains(&emphasis.levels, &emphasis.on, plan, columns, warnings)?;
-        if tints.iter().any(|tint| tint.measure == measure && tint.grains.iter().any(|g| grains.contains(g)))
-        {
-            let message = format!("{} is tinted twice at the same level", emphasis.on);
-            return Err(Error::request("tint", message));
-        }
-        tints.push(TintPlan { measure, grains });
-    }
-    Ok(tints)
-}
-
-/// The grains that a list of levels means.
-///
-/// Levels of one axis go with every level of the other that is not its grand total; an axis that
-/// no level is named of stands at all its levels but the grand total. `row total`, `column total`
-/// and `grand total` add these. An axis without dimensions has its total only, which then is no
-/// grand total of anything and counts like a level.
-fn grains(
-    levels: &[String],
-    measure: &str,
-    plan: &Plan,
-    columns: &mut Columns,
-    warnings: &mut Vec<String>,
-) -> Result<Vec<(usize, usize)>> {
-    let (mut rows, mut across, mut totals) = (Vec::new(), Vec::new(), Vec::new());
-    let mut gone = 0;
-    for name in levels {
-        let on = |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *name);
-        match (name.as_str(), on(&plan.rows), on(&plan.columns)) {
-            (_, Some(level), _) => rows.push(level + 1),
-            (_, _, Some(level)) => across.push(level + 1),
-            (ROW_TOTAL | COLUMN_TOTAL | GRAND_TOTAL, ..) => totals.push(name.as_str()),
-            (name, ..) if could_be(name, plan, columns) => {
-                gone += 1;
-                let message = format!(
-                    "tint on {measure} names level {name}, which is not in the layout; kept and not used"
-                );
-                warnings.push(message);
-            }
-            _ => return Err(not_in_layout("levels", name, plan, [ROW_TOTAL, COLUMN_TOTAL, GRAND_TOTAL])),
-        }
-    }
-    if gone == levels.len() && gone > 0 {
-        return Ok(Vec::new());
-    }
-    let inner = !rows.is_empty() || !across.is_empty() || totals.is_empty();
-    let default = |depth: usize| if depth == 0 { vec![0] } else { (1..=depth).collect() };
-    if rows.is_empty() {
-        rows = default(plan.rows.len());
-    }
-    if across.is_empty() {
-        across = default(plan.columns.len());
-    }
-    let mut grains = Vec::new();
-    if inner {
-        grains.extend(rows.iter().flat_map(|r| across.iter().map(move |c| (*r, *c))));
-    }
-    for total in totals {
-        match total {
-            ROW_TOTAL => grains.extend(rows.iter().map(|r| (*r, 0))),
-            COLUMN_TOTAL => grains.extend(across.iter().map(|c| (0, *c))),
-            _ => grains.push((0, 0)),
-        }
-    }
-    grains.sort_unstable();
-    grains.dedup();
-    Ok(grains)
 }

@@ -5,21 +5,32 @@ mod aggregates;
 mod assume;
 mod blank;
 mod cells;
+mod emphasis;
+mod emphasize;
 mod format;
 mod items;
 mod layout;
 mod plan;
+mod rules;
 mod spec;
 mod tiers;
+mod title;
+mod views;
 
+pub use emphasis::{EmphasisBrief, Form, PeersOf, RuleBrief, Side, Unit, YardstickOf};
+pub use emphasize::PlannedEmphasis;
+pub(crate) use emphasize::{Middle, SCHEMES};
 pub use format::{Negative, NumberFormat, Scaling};
 pub use items::PlannedItem;
-pub use layout::{Direction, Order, OrderBy, TintPlan};
+pub use layout::{Direction, Order, OrderBy};
 pub(crate) use plan::Count;
 pub use plan::{Dimension, Measure, Pick, Plan};
+pub use rules::PlannedRule;
 pub use spec::{
-    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
-    Placement, RelatedBrief, TierBrief, TopBrief, TotalsOf,
+    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, ItemBrief, MeasureBrief, Placement,
+    RelatedBrief, TierBrief, TopBrief, TotalsOf,
 };
 pub use tiers::PlannedTier;
 pub(crate) use tiers::{AxisKey, TierKey};
+pub(crate) use title::fill as fill_title;
+pub use views::{ViewBrief, ViewForm};

@@ -6,12 +6,16 @@ use arrow_schema::Schema;
 use super::NumberFormat;
 use super::assume::Assumptions;
 use super::cells::CellScope;
+use super::emphasis::PeersOf;
+use super::emphasize::{self, PlannedEmphasis};
 use super::items::PlannedItem;
-use super::layout::{self, Order, TintPlan};
+use super::layout::{self, Order};
 use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
 use super::tiers::{AxisKey, PlannedTier, all_leaves, plan_axis, plan_tiers, split_condition};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, CellLeaf, Columns, Relation, Spot, check_condition, check_formula, parse};
+use crate::formula::{
+    CellFormula, CellLeaf, Columns, Group, Relation, Spot, check_condition, check_formula, parse,
+};
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind};
 
@@ -26,8 +30,8 @@ pub struct Plan {
     pub columns: Vec<Dimension>,
     /// What is computed, hidden measures among it.
     pub measures: Vec<Measure>,
-    /// Which grains of which measures are tinted.
-    pub tints: Vec<TintPlan>,
+    /// What stands out, in the order in which it is tried.
+    pub emphasis: Vec<PlannedEmphasis>,
     /// The condition that lines must meet, as a formula's text.
     pub condition: Option<String>,
     /// What the reader should know before running it.
@@ -48,6 +52,8 @@ pub struct Plan {
     pub(crate) row_keys: Vec<AxisKey>,
     pub(crate) column_keys: Vec<AxisKey>,
     pub(crate) assumptions: Assumptions,
+    /// The first and the last day of the lines, where the heading names their period.
+    pub(crate) period: Option<[CellFormula; 2]>,
     needed: Vec<usize>,
     needed_names: Vec<String>,
 }
@@ -108,13 +114,24 @@ pub struct Pick {
 }
 
 /// How many members are kept.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(crate) enum Count {
     #[default]
     All,
     Members(usize),
     /// A share of the members, in hundredths of a percent.
     Share(u32),
+}
+
+impl Count {
+    /// How many that is of so many. Part of a member is a member: 20 % of six are two.
+    pub(crate) fn of(self, all: usize) -> usize {
+        match self {
+            Count::All => all,
+            Count::Members(count) => count,
+            Count::Share(share) => (all * share as usize).div_ceil(10_000),
+        }
+    }
 }
 
 impl Pick {
@@ -215,7 +232,7 @@ impl Plan {
         let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
         let mut aggregates = Vec::new();
         let (mut rows, mut across) = (rows, across);
-        let (measures, measure_order) = {
+        let (measures, measure_order, mut emphasis, period) = {
             let (r, c) = (rows.clone(), across.clone());
             let mut scope = CellScope::new(
                 (&mut columns, &mut grouping, &mut aggregates),
@@ -226,7 +243,10 @@ impl Plan {
             scope.measures()?;
             layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut warnings)?;
             super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
-            scope.finish()
+            let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut warnings)?;
+            let period = super::title::period(brief.title.as_deref(), schema, &mut scope)?;
+            let (measures, order) = scope.finish();
+            (measures, order, emphasis, period)
         };
         super::tiers::check_by(brief, &tiers, &measures)?;
         let mut plan = Plan {
@@ -234,7 +254,7 @@ impl Plan {
             rows,
             columns: across,
             measures,
-            tints: Vec::new(),
+            emphasis: Vec::new(),
             condition: brief.filter.clone(),
             warnings: Vec::new(),
             row_totals: Vec::new(),
@@ -247,6 +267,7 @@ impl Plan {
             row_keys,
             column_keys,
             assumptions: Assumptions::default(),
+            period,
             needed: Vec::new(),
             needed_names: Vec::new(),
         };
@@ -254,8 +275,10 @@ impl Plan {
         layout::choose_grains(&mut plan, &mut columns, &mut warnings)?;
         (plan.row_totals, plan.column_totals) =
             layout::place_totals(brief, &plan, &mut columns, &mut warnings)?;
-        plan.tints = layout::plan_tints(brief, &plan, &mut columns, &mut warnings)?;
+        emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut warnings)?;
+        plan.emphasis = emphasis;
         warnings.extend(plan.doubts());
+        warnings.extend(brief.title.as_deref().and_then(super::title::doubt));
         plan.title = brief.title.clone().unwrap_or_else(|| plan.made_title());
         plan.warnings = warnings;
         plan.needed_names = columns.needed_names().map(str::to_string).collect();
@@ -306,6 +329,10 @@ impl Plan {
                 named.extend(labels.map(|label| (place.clone(), spot, label.clone())));
             }
         }
+        for emphasis in &self.emphasis {
+            emphasis.formulas().for_each(|formula| read(&emphasis.place, formula));
+            named.extend(emphasis.compared_members());
+        }
         named.extend(places);
         named
     }
@@ -315,16 +342,25 @@ impl Plan {
         !self.named_members().is_empty()
     }
 
+    /// The cells that a measure's cells of a grain are scaled with: as the first emphasis on it says that
+    /// shows it by its own values; all of the grain where none does.
+    pub(crate) fn peers_of(&self, shown: usize, grain: (usize, usize)) -> Group {
+        let scales = |e: &&PlannedEmphasis| {
+            let said = &e.said;
+            e.measure == Some(shown)
+                && e.has_scale()
+                && said.by.is_none()
+                && said.about.is_none()
+                && !said.whole_row
+                && said.peers != PeersOf::All
+                && e.grains.contains(&grain)
+        };
+        self.emphasis.iter().find(scales).map_or(Group::Level, |e| e.said.peers.group())
+    }
+
     /// The dimensions of an axis.
     pub(crate) fn axis(&self, on_rows: bool) -> &[Dimension] {
         if on_rows { &self.rows } else { &self.columns }
-    }
-
-    /// The place of a measure among those that are shown.
-    pub(super) fn shown_measure(&self, place: &str, name: &str) -> Result<usize> {
-        let mut shown = self.measures.iter().filter(|m| !m.hidden);
-        let known = self.measures.iter().filter(|m| !m.hidden).map(|m| m.name.as_str());
-        shown.position(|m| m.name == name).ok_or_else(|| Error::unknown(place, "measure", name, known))
     }
 
     /// What the analyst most likely did not mean.
@@ -351,6 +387,7 @@ impl Plan {
                 .for_each(&mut note);
         }
         self.tiers.iter().filter_map(|tier| tier.by_formula.as_ref()).for_each(&mut note);
+        self.emphasis.iter().flat_map(PlannedEmphasis::formulas).for_each(&mut note);
         for (measure, used) in self.measures.iter().zip(used) {
             if measure.hidden && !used {
                 doubts.push(format!("measure {} is hidden, and nothing uses it", measure.name));

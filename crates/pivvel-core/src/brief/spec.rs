@@ -1,6 +1,8 @@
 //! The brief as data: what the analyst wants, in names and formulas, not yet checked.
 
+use super::emphasis::EmphasisBrief;
 use super::format::NumberFormat;
+use super::views::ViewBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::Expr;
 
@@ -49,6 +51,8 @@ pub struct Brief {
     pub totals: Vec<(String, Placement)>,
     /// What stands out.
     pub emphasis: Vec<EmphasisBrief>,
+    /// Further views of the same lines.
+    pub views: Vec<ViewBrief>,
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
@@ -214,24 +218,6 @@ pub enum Placement {
     Off,
 }
 
-/// What makes a measure's cells stand out.
-#[derive(Debug, Clone, PartialEq)]
-pub struct EmphasisBrief {
-    /// The measure.
-    pub on: String,
-    /// How it shows.
-    pub form: Form,
-    /// The levels that it is for; all but the grand totals where nothing is said.
-    pub levels: Vec<String>,
-}
-
-/// How an emphasis shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Form {
-    /// A background colour by the cell's position among its peers.
-    Tint,
-}
-
 /// What to do about values that do not fit their column's kind.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum BadValues {
@@ -294,17 +280,6 @@ impl Brief {
     /// Places totals; see [`Brief::totals`].
     pub fn total(mut self, of: impl Into<String>, placement: Placement) -> Brief {
         self.totals.push((of.into(), placement));
-        self
-    }
-
-    /// Tints a measure's cells by their position, each level on a scale of its own.
-    pub fn tint(self, measure: impl Into<String>) -> Brief {
-        self.emphasize(EmphasisBrief { on: measure.into(), form: Form::Tint, levels: Vec::new() })
-    }
-
-    /// One emphasis more.
-    pub fn emphasize(mut self, emphasis: EmphasisBrief) -> Brief {
-        self.emphasis.push(emphasis);
         self
     }
 

@@ -2,7 +2,7 @@
 
 use super::table::{CrossTab, Grain};
 use crate::lines::Value;
-use crate::peers::Yardstick;
+use crate::peers::{Yardstick, peers_id};
 use crate::rollup::Entry;
 
 /// A cell into which at least one line falls.
@@ -46,8 +46,11 @@ impl Cell<'_> {
         self.grain().peers[measure].yardstick_of(self.id as usize)
     }
 
-    pub(crate) fn class(&self, measure: usize) -> Option<(u16, u16)> {
-        self.grain().peers[measure].class(self.id as usize)
+    /// What the cell's peers are called; see the tidy result.
+    pub(crate) fn peers(&self, measure: usize) -> Option<String> {
+        let CrossTab { rows, columns, measures, .. } = self.crosstab;
+        let key = self.grain().peers[measure].key(self.id as usize)?;
+        Some(peers_id(&measures[measure].name, (rows, columns), (self.row.level(), self.column.level()), key))
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the

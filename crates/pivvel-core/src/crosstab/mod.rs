@@ -1,7 +1,11 @@
 //! The cross-tab: every cell of every grain, with its axes, values and peers.
 
+mod build;
 mod cell;
+mod marks;
 mod table;
+mod trend;
 
 pub use cell::Cell;
-pub use table::CrossTab;
+pub use table::{CrossTab, View};
+pub use trend::Trend;

@@ -1,13 +1,14 @@
 //! The cross-tab: every cell of every grain, with its axes, peers and what is to be said about it.
 
 use super::cell::Cell;
-use crate::brief::{Dimension, Measure, NumberFormat, Order, OrderBy, Plan, TintPlan};
-use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
-use crate::error::{Error, Result};
-use crate::grouping::{LeafGroups, PairTable, Scan, ScanReport};
+use super::trend::{Labels, Trend};
+use crate::brief::{Measure, NumberFormat, ViewBrief};
+use crate::derive::period_places;
+use crate::emphasis::{Emphasis, Scale};
+use crate::grouping::{PairTable, ScanReport};
 use crate::lines::{Tally, Value};
-use crate::peers::Peers;
-use crate::rollup::{Axis, Entry, SortBy, grain_index, regroup};
+use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
+use crate::rollup::{Axis, Entry, grain_index};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
 /// place among its peers.
@@ -30,20 +31,32 @@ use crate::rollup::{Axis, Entry, SortBy, grain_index, regroup};
 /// ```
 #[derive(Debug, Clone)]
 pub struct CrossTab {
-    title: String,
-    measures: Vec<Measure>,
-    rows: Axis,
-    columns: Axis,
-    grains: Vec<Grain>,
-    tints: Vec<TintPlan>,
-    condition: Option<String>,
-    source: String,
-    report: ScanReport,
-    tally: Tally,
-    warnings: Vec<String>,
-    picked: Vec<String>,
+    pub(super) title: String,
+    pub(super) measures: Vec<Measure>,
+    pub(super) rows: Axis,
+    pub(super) columns: Axis,
+    pub(super) grains: Vec<Grain>,
+    pub(super) emphases: Vec<Emphasis>,
+    pub(super) trends: Vec<Trend>,
+    pub(super) labels: Vec<Labels>,
+    pub(super) views: Vec<View>,
+    pub(super) condition: Option<String>,
+    pub(super) source: String,
+    pub(super) report: ScanReport,
+    pub(super) tally: Tally,
+    pub(super) warnings: Vec<String>,
+    pub(super) picked: Vec<String>,
     /// How the numbers of each item are shown, where not as the measure's.
-    item_formats: Vec<Option<NumberFormat>>,
+    pub(super) item_formats: Vec<Option<NumberFormat>>,
+}
+
+/// A view of the brief: a cross-tab that is drawn in a form of its own.
+#[derive(Debug, Clone)]
+pub struct View {
+    /// What was asked for.
+    pub said: ViewBrief,
+    /// What it shows.
+    pub crosstab: CrossTab,
 }
 
 /// The cells of one grain.
@@ -59,91 +72,6 @@ pub(crate) struct Grain {
 }
 
 impl CrossTab {
-    /// Checks a brief against a source, reads its lines once and builds the cross-tab.
-    ///
-    /// Where a later line needs a wider kind than the first ones led to believe, and the source
-    /// can be read again, it is.
-    ///
-    /// # Errors
-    /// What [`Plan::new`] and the source find wrong.
-    pub fn build(brief: &crate::brief::Brief, source: &mut dyn crate::lines::LineSource) -> Result<CrossTab> {
-        loop {
-            let plan = Plan::new(brief, &source.schema())?;
-            if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
-                return Err(Error::request(source.name(), trouble));
-            }
-            let mut scan = Scan::new(&plan.grouping);
-            match source.scan(plan.needed(), &mut |batch| scan.push(&batch)) {
-                Ok(tally) => return CrossTab::from_groups(&plan, scan.finish(), source.name(), tally),
-                Err(error) => match error.wider() {
-                    Some((column, kind)) if source.widen(column, *kind) => {}
-                    _ => return Err(error),
-                },
-            }
-        }
-    }
-
-    /// The cross-tab of leaf groups, wherever they came from.
-    fn from_groups(plan: &Plan, leaves: LeafGroups, source: &str, tally: Tally) -> Result<CrossTab> {
-        let mut report = leaves.report.clone();
-        let mut warnings = plan.warnings.clone();
-        let mut leaves = settle_tiers(plan, leaves)?;
-        let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
-        let mut picks: Option<Picks> = None;
-        if picking {
-            let mut everything = Frame::new(plan, &leaves)?;
-            let engine = Engine::run(plan, &mut everything)?;
-            let frame = engine.frame();
-            let decided = pick(plan, frame, &engine)?;
-            if decided.regroups() {
-                leaves = regroup(&leaves, &decided.rows, &decided.columns)
-                    .map_err(|_| Error::overflow("the totals"))?;
-            }
-            picks = Some(decided);
-        }
-        let mut frame = Frame::new(plan, &leaves)?;
-        if let Some(picks) = &picks {
-            picks.hide(&mut frame);
-            frame.arrange_naturally();
-        }
-        warnings.extend(unknown_members(plan, &frame));
-        arrange(plan, &mut frame)?;
-        let engine = Engine::run(plan, &mut frame)?;
-        report.zero_divisions += engine.zero_divisions();
-        let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
-        let finished = |grain: usize| {
-            let values: Vec<Vec<Option<Value>>> =
-                shown.iter().map(|measure| engine.measure(*measure, grain).to_vec()).collect();
-            let (shown, classes) = (engine.frame().shown(grain), engine.frame().classes(grain));
-            let peers = values.iter().map(|values| Peers::new(values, &classes, &shown)).collect();
-            (values, peers)
-        };
-        let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
-        drop(engine);
-        let grains = frame.grains.into_iter().zip(computed);
-        let grains = grains.map(|(cells, (values, peers))| Grain {
-            cells: cells.pairs,
-            lines: cells.lines,
-            values,
-            peers,
-        });
-        Ok(CrossTab {
-            title: plan.title.clone(),
-            measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
-            rows: frame.rows,
-            columns: frame.columns,
-            grains: grains.collect(),
-            tints: plan.tints.clone(),
-            condition: plan.condition.clone(),
-            source: source.to_string(),
-            report,
-            tally,
-            warnings,
-            item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
-            picked: picks.map(|picks| picks.notes).unwrap_or_default(),
-        })
-    }
-
     /// The heading.
     pub fn title(&self) -> &str {
         &self.title
@@ -164,9 +92,33 @@ impl CrossTab {
         &self.columns
     }
 
-    /// Which measures are tinted at which grains.
-    pub fn tints(&self) -> &[TintPlan] {
-        &self.tints
+    /// What stands out, in the order in which it is tried.
+    pub fn emphases(&self) -> &[Emphasis] {
+        &self.emphases
+    }
+
+    /// The trends of its rows.
+    pub fn trends(&self) -> &[Trend] {
+        &self.trends
+    }
+
+    /// The columns of the deepest level with where they stand from the first to the last, from 0 to 1:
+    /// periods by the calendar, so that gaps count.
+    pub fn period_places(&self) -> Vec<(Entry, f64)> {
+        let deepest = |entry: &Entry| entry.level() == self.columns.depth();
+        let entries: Vec<Entry> = self.columns.entries().iter().copied().filter(deepest).collect();
+        entries.iter().copied().zip(period_places(&self.columns, &entries)).collect()
+    }
+
+    /// Further views of the same lines.
+    pub fn views(&self) -> &[View] {
+        &self.views
+    }
+
+    /// What columns beside the layout say of a member, for the link of an emphasis.
+    pub(super) fn beside(&self, emphasis: usize, entry: Entry) -> Vec<(String, String)> {
+        let own = |labels: &&Labels| labels.emphasis == emphasis;
+        self.labels.iter().filter(own).filter_map(|labels| labels.of(entry)).collect()
     }
 
     /// The condition that lines had to meet.
@@ -211,6 +163,34 @@ impl CrossTab {
         Some(Cell { crosstab: self, row, column, grain, id })
     }
 
+    /// The grain and the place of the cell where a row and a column meet.
+    pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(usize, usize)> {
+        let grain = grain_index(self.columns.depth(), row.level(), column.level());
+        Some((grain, self.grains[grain].cells.find(row.node, column.node)? as usize))
+    }
+
+    /// The yardsticks of all peers by name: of every measure at every grain, and those that emphasis
+    /// stands on. Kept, they are what a later run compares with.
+    pub fn yardsticks(&self) -> Yardsticks {
+        let mut all = Yardsticks::default();
+        let across = self.columns.depth() + 1;
+        for (i, grain) in self.grains.iter().enumerate() {
+            for (measure, peers) in self.measures.iter().zip(&grain.peers) {
+                for (key, measured) in peers.groups() {
+                    let axes = (&self.rows, &self.columns);
+                    let name = peers_id(&measure.name, axes, (i / across, i % across), key);
+                    KeptScale::of(measured, None)
+                        .into_iter()
+                        .for_each(|scale| all.insert(name.clone(), scale));
+                }
+            }
+        }
+        for emphasis in &self.emphases {
+            emphasis.kept().for_each(|(name, scale)| all.insert(name, scale));
+        }
+        all
+    }
+
     /// Every cell in display order, row by row.
     pub fn cells(&self) -> impl Iterator<Item = Cell<'_>> {
         let columns = self.columns.entries();
@@ -238,8 +218,13 @@ impl CrossTab {
         self.format_of_class((class(&self.rows, row), class(&self.columns, column)), measure)
     }
 
+    /// How the numbers of a measure are shown that a scale measures.
+    pub fn format_apart(&self, scale: &Scale, measure: usize) -> &NumberFormat {
+        self.format_of_class(scale.class, measure)
+    }
+
     /// How the numbers of a measure are shown in cells of one class.
-    pub(crate) fn format_of_class(&self, (row, column): (u16, u16), measure: usize) -> &NumberFormat {
+    fn format_of_class(&self, (row, column): (u16, u16), measure: usize) -> &NumberFormat {
         let item = row.checked_sub(2).max(column.checked_sub(2));
         let own = item.and_then(|item| self.item_formats[usize::from(item)].as_ref());
         own.unwrap_or(&self.measures[measure].format)
@@ -248,66 +233,4 @@ impl CrossTab {
     pub(crate) fn grain(&self, index: usize) -> &Grain {
         &self.grains[index]
     }
-}
-
-/// Brings both axes into display order. Members that are sorted by a formula over cells are sorted
-/// by its values in the total of the other axis.
-fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
-    let sorted = |dimension: &Dimension| dimension.order_by.is_some() || dimension.order.by == OrderBy::Label;
-    let anything = |dimension: &Dimension| {
-        sorted(dimension) || dimension.order != Order::default() || !dimension.listed.is_empty()
-    };
-    if !plan.rows.iter().chain(&plan.columns).any(anything) {
-        return Ok(());
-    }
-    let engine = Engine::run(plan, frame)?;
-    let by = |on_rows: bool| -> Result<Vec<SortBy>> {
-        let frame = engine.frame();
-        let one = |(i, dimension): (usize, &Dimension)| {
-            let level = i + 1;
-            let Some(formula) = &dimension.order_by else {
-                return Ok(if dimension.order.by == OrderBy::Label {
-                    SortBy::Label
-                } else {
-                    SortBy::Natural
-                });
-            };
-            let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
-            let values = engine
-                .values(formula, grain)
-                .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;
-            let of_node = |node: u32| {
-                let pair = if on_rows { (node, 0) } else { (0, node) };
-                values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
-            };
-            Ok(SortBy::Values((0..frame.axis(on_rows).len(level) as u32).map(of_node).collect()))
-        };
-        plan.axis(on_rows).iter().enumerate().map(one).collect()
-    };
-    let (rows, columns) = (by(true)?, by(false)?);
-    drop(engine);
-    frame.rows.arrange(&rows);
-    frame.columns.arrange(&columns);
-    Ok(())
-}
-
-/// Members that the brief names and that no line has, with the nearest one that there is.
-fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
-    let mut warnings: Vec<String> = Vec::new();
-    for (place, spot, label) in plan.named_members() {
-        let axis = frame.axis(spot.on_rows);
-        let members = axis.members(spot.level - 1);
-        if members.is_empty() || members.find(&label).is_some() {
-            continue;
-        }
-        let dimension = &axis.dimensions()[spot.level - 1].name;
-        let known: Vec<&str> = members.labels().collect();
-        let near = crate::suggest::nearest(&label, &known);
-        let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
-        let warning = format!("{place} names {label}, which is no member of {dimension}{near}");
-        if !warnings.contains(&warning) {
-            warnings.push(warning);
-        }
-    }
-    warnings
 }

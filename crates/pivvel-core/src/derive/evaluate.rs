@@ -214,8 +214,13 @@ impl Evaluate for AtGrain<'_, '_> {
         let Engine { frame, shown, classes, .. } = self.engine;
         let cells = &frame.grains[self.grain];
         let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
-        let places =
-            gather::Places { frame, cells, shown: &shown[self.grain], classes: &classes[self.grain] };
+        let places = gather::Places {
+            frame,
+            grain: self.grain,
+            cells,
+            shown: &shown[self.grain],
+            classes: &classes[self.grain],
+        };
         Ok(match leaf {
             CellLeaf::Aggregate(place) => Rc::new(cells.aggregates[*place].clone()),
             CellLeaf::Measure(place) => self.engine.measures[*place][self.grain].clone(),

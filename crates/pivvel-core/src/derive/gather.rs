@@ -1,10 +1,11 @@
 //! Group functions: what is made of several cells of one grain. Cells that are not shown take no
-//! part, and cells of different classes (plain ones, the others, each calculated item) never meet.
+//! part, and cells of different classes never meet.
 
 use std::collections::HashMap;
 use std::rc::Rc;
 
 use super::frame::{Cells, Frame};
+use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
 use crate::grouping::summarize;
@@ -13,21 +14,20 @@ use crate::lines::Value;
 /// The cells of a grain and what decides which of them go together.
 pub(super) struct Places<'a> {
     pub(super) frame: &'a Frame,
+    pub(super) grain: usize,
     pub(super) cells: &'a Cells,
     pub(super) shown: &'a [bool],
     pub(super) classes: &'a [(u16, u16)],
 }
 
-type Key = ((u16, u16), u32, u32);
-
 impl Places<'_> {
     /// The cells that are taken together, in display order within each group.
     fn groups(&self, group: Group) -> Vec<Vec<usize>> {
-        let mut groups: HashMap<Key, usize> = HashMap::new();
+        let keys = self.frame.groups(self.grain, group);
+        let mut groups: HashMap<GroupKey, usize> = HashMap::new();
         let mut lists: Vec<Vec<usize>> = Vec::new();
         for cell in self.in_order() {
-            let key = self.key(cell, group);
-            let place = *groups.entry(key).or_insert_with(|| {
+            let place = *groups.entry(keys[cell]).or_insert_with(|| {
                 lists.push(Vec::new());
                 lists.len() - 1
             });
@@ -52,24 +52,6 @@ impl Places<'_> {
             (rows[row as usize], columns[column as usize], row, column)
         });
         cells
-    }
-
-    fn key(&self, cell: usize, group: Group) -> Key {
-        let (row, column) = self.cells.pairs.pairs()[cell];
-        let class = self.classes[cell];
-        let parent = |axis: &crate::rollup::Axis, level: usize, node: u32| match level {
-            0 => 0,
-            level => axis.parent_node(level, node),
-        };
-        match group {
-            Group::Siblings => (class, parent(&self.frame.rows, self.cells.row_level, row), column),
-            Group::ColumnSiblings => {
-                (class, row, parent(&self.frame.columns, self.cells.column_level, column))
-            }
-            Group::Level => (class, 0, 0),
-            Group::Row => (class, row, 0),
-            Group::Column => (class, 0, column),
-        }
     }
 }
 
@@ -128,7 +110,7 @@ struct Sequence {
 
 /// The sequences of a grain's cells along a dimension, and where each begins.
 fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
-    let Places { frame, cells, shown, classes } = places;
+    let Places { frame, cells, shown, classes, .. } = places;
     let axis = frame.axis(way.spot.on_rows);
     let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
     if level < way.spot.level {

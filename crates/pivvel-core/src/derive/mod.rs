@@ -4,6 +4,7 @@
 mod evaluate;
 mod frame;
 mod gather;
+mod groups;
 mod items;
 mod pick;
 mod relate;
@@ -11,5 +12,7 @@ mod tier;
 
 pub(crate) use evaluate::Engine;
 pub(crate) use frame::Frame;
+pub(crate) use groups::GroupKey;
 pub(crate) use pick::{Picks, pick};
+pub(crate) use relate::period_places;
 pub(crate) use tier::settle_tiers;

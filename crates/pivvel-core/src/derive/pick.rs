@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::evaluate::Engine;
 use super::frame::Frame;
-use crate::brief::{Count, Dimension, Pick, Plan, TotalsOf};
+use crate::brief::{Dimension, Pick, Plan, TotalsOf};
 use crate::error::{Error, Result};
 use crate::lines::{MemberId, Value};
 use crate::rollup::{Axis, Fate};
@@ -134,12 +134,7 @@ fn kept(
             };
             by_value.then_with(|| natural(*a).cmp(&natural(*b))).then_with(|| a.cmp(b))
         });
-        let wanted = match count {
-            Count::All => members.len(),
-            Count::Members(count) => *count,
-            // Part of a member is a member: 20 % of six are two.
-            Count::Share(share) => (members.len() * *share as usize).div_ceil(10_000),
-        };
+        let wanted = count.of(members.len());
         members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Kept::NotOnTop);
     }
     Ok(keeps)

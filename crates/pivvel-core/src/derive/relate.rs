@@ -238,3 +238,13 @@ pub(super) fn positions(axis: &Axis, level: usize, sequence: &[u32]) -> Vec<i64>
     let by_calendar: Option<Vec<i64>> = sequence.iter().map(period).collect();
     by_calendar.unwrap_or_else(|| (0..sequence.len() as i64).collect())
 }
+
+/// Where the columns of one level stand from the first to the last, from 0 to 1.
+pub(crate) fn period_places(axis: &Axis, entries: &[Entry]) -> Vec<f64> {
+    let Some(level) = entries.first().map(|entry| entry.level()) else { return Vec::new() };
+    let nodes: Vec<u32> = entries.iter().map(|entry| entry.node).collect();
+    let positions = positions(axis, level, &nodes);
+    let (first, last) = (positions.iter().min().copied(), positions.iter().max().copied());
+    let span = last.zip(first).map_or(0, |(last, first)| last - first).max(1) as f64;
+    positions.iter().map(|position| (position - first.unwrap_or(0)) as f64 / span).collect()
+}

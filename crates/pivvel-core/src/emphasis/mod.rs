@@ -1,67 +1,110 @@
-//! What makes a cell stand out, decided here as positions; views turn them into colours.
+//! What makes a cell stand out, decided here as positions, steps, spans and rules; views turn them
+//! into colours and shapes.
 
-use crate::brief::NumberFormat;
-use crate::crosstab::{Cell, CrossTab};
-use crate::peers::Yardstick;
+mod decide;
+mod link;
+mod scale;
 
-/// A tint: a position on the yardstick of one grain.
+pub(crate) use decide::{Known, decide, reference};
+pub(crate) use link::link;
+pub use scale::{Scale, Span};
+
+use crate::brief::{Form, PlannedEmphasis, PlannedRule};
+use crate::formula::Values;
+use crate::lines::Value;
+use crate::peers::Peers;
+
+/// An emphasis with what it came to: its scales, and a decision for every cell.
+#[derive(Debug, Clone)]
+pub struct Emphasis {
+    pub(crate) planned: PlannedEmphasis,
+    scales: Vec<Scale>,
+    /// By grain, where it decides there.
+    grains: Vec<Option<Decided>>,
+}
+
+/// The decisions at one grain.
+#[derive(Debug, Clone)]
+struct Decided {
+    values: Values,
+    peers: Peers,
+    /// The scale of each group of peers.
+    scale_of: Vec<Option<usize>>,
+    /// The cells that meet the condition, where there is one.
+    applies: Option<Vec<bool>>,
+    /// The rule that matched first, by cell, where there are rules.
+    winners: Option<Vec<Option<u16>>>,
+}
+
+/// What one emphasis decided about one cell.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Tint {
-    /// Which of the scales it belongs to: its place in [`scales`].
-    pub scale: usize,
-    /// From 0 for the lowest of its peers to 1 for the highest.
-    pub position: f64,
+pub struct Mark {
+    /// The place of the emphasis among those of the cross-tab.
+    pub emphasis: usize,
+    /// Its form.
+    pub form: Form,
+    /// The place of its scale among [`Emphasis::scales`].
+    pub scale: Option<usize>,
+    /// From 0 for the low end to 1 for the high end; from −1 to 1 about a middle. Beyond these where
+    /// the ends are clipped, fixed or kept.
+    pub position: Option<f64>,
+    /// Which of so many steps, from 0, and how many there are.
+    pub step: Option<(u8, u8)>,
+    /// From where to where a bar reaches.
+    pub span: Option<Span>,
+    /// The place of the rule that matched.
+    pub rule: Option<usize>,
 }
 
-/// The yardstick that a legend explains: one measure at one grain; of calculated items and the others
-/// member, each has one of its own.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Scale {
-    /// The measure's place.
-    pub measure: usize,
-    /// The level of its rows.
-    pub row_level: usize,
-    /// The level of its columns.
-    pub column_level: usize,
-    /// The members that it is a scale of, where they are scaled apart: of the rows, of the columns.
-    pub apart: [Option<String>; 2],
-    /// Its reference numbers.
-    pub yardstick: Yardstick,
-    /// How its numbers are shown.
-    pub format: NumberFormat,
-    class: (u16, u16),
-}
-
-/// Every scale that tints of this cross-tab use and on which some cell has a place, the finest grain
-/// of each measure first.
-pub fn scales(crosstab: &CrossTab) -> Vec<Scale> {
-    let mut scales = Vec::new();
-    for tint in crosstab.tints() {
-        for (row_level, column_level) in tint.grains.iter().rev().copied() {
-            let peers = crosstab.peers(tint.measure, row_level, column_level);
-            for (class, yardstick) in peers.by_class() {
-                if yardstick.position(&yardstick.high).is_none() {
-                    continue;
-                }
-                let apart = [(crosstab.rows(), class.0), (crosstab.columns(), class.1)]
-                    .map(|(axis, class)| axis.class_name(class).map(str::to_string));
-                let yardstick = *yardstick;
-                let (measure, format) = (tint.measure, crosstab.format_of_class(class, tint.measure).clone());
-                scales.push(Scale { measure, row_level, column_level, apart, yardstick, format, class });
-            }
-        }
+impl Emphasis {
+    /// What was asked for, and where it applies.
+    pub fn planned(&self) -> &PlannedEmphasis {
+        &self.planned
     }
-    scales
-}
 
-/// The tint of a cell's measure, if it has one: cells without peers, blanks and levels that were
-/// not asked for have none. `scales` is what [`scales`] gives for this cross-tab.
-pub fn tint(scales: &[Scale], cell: &Cell<'_>, measure: usize) -> Option<Tint> {
-    let class = cell.class(measure)?;
-    let grain = (cell.row().level(), cell.column().level());
-    let own = |scale: &Scale| {
-        scale.measure == measure && (scale.row_level, scale.column_level) == grain && scale.class == class
-    };
-    let scale = scales.iter().position(own)?;
-    Some(Tint { scale, position: cell.position(measure)? })
+    /// The rules, in the order in which they are tried.
+    pub fn rules(&self) -> &[PlannedRule] {
+        &self.planned.rules
+    }
+
+    /// Every scale on which some cell has a place, the finest grain first.
+    pub fn scales(&self) -> &[Scale] {
+        &self.scales
+    }
+
+    /// Whether it is for a measure's cells at a grain.
+    pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
+        (self.planned.said.whole_row || self.planned.measure == Some(measure))
+            && self.planned.grains.contains(&grain)
+    }
+
+    /// The value that decides about a cell of a grain.
+    pub(crate) fn value(&self, grain: usize, cell: usize) -> Option<Value> {
+        self.grains[grain].as_ref()?.values[cell]
+    }
+
+    /// The decision about a cell of a grain, if it is one to stand out.
+    pub(crate) fn mark(&self, place: usize, grain: usize, cell: usize) -> Option<Mark> {
+        let decided = self.grains.get(grain)?.as_ref().filter(|_| self.planned.has_scale())?;
+        if decided.applies.as_ref().is_some_and(|applies| !applies[cell]) {
+            return None;
+        }
+        let (said, form) = (&self.planned.said, self.planned.said.form);
+        let rule = decided.winners.as_ref().and_then(|winners| winners[cell]).map(usize::from);
+        let scale = decided.peers.group(cell).and_then(|group| decided.scale_of[group]);
+        let value = decided.values[cell];
+        let on = scale.zip(value).map(|(scale, value)| (&self.scales[scale], value));
+        let rank = decided.peers.rank(cell);
+        let position = on.and_then(|(scale, value)| scale.position(&value, rank));
+        let span = on.filter(|_| form == Form::Bar).and_then(|(scale, value)| scale.span(&value, rank));
+        let steps = said.steps.or((form == Form::Symbol).then_some(3)).filter(|_| said.rules.is_empty());
+        let step =
+            steps.zip(position).map(|(steps, p)| (scale::step(p, steps, self.planned.is_diverging()), steps));
+        let decides = match form {
+            Form::Bar => span.is_some(),
+            _ if !said.rules.is_empty() => rule.is_some(),
+            _ => position.is_some(),
+        };
+        decides.then_some(Mark { emphasis: place, form, scale, position, step, span, rule })
+    }
 }

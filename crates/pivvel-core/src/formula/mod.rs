@@ -151,6 +151,8 @@ pub enum Group {
     Row,
     /// The cells of the same grain in the same column.
     Column,
+    /// The cells of the same grain within the same member of the outermost row dimension.
+    Branch,
 }
 
 /// What cells of equal value get as their rank.
@@ -298,13 +300,14 @@ impl From<Node> for Expr {
 
 impl Group {
     /// The groups by their names in formulas.
-    pub const NAMES: [(&'static str, Group); 6] = [
+    pub const NAMES: [(&'static str, Group); 7] = [
         ("siblings", Group::Siblings),
         ("column siblings", Group::ColumnSiblings),
         ("level", Group::Level),
         ("peers", Group::Level),
         ("row", Group::Row),
         ("column", Group::Column),
+        ("branch", Group::Branch),
     ];
 
     /// The name in formulas.

@@ -18,4 +18,4 @@ pub(crate) use leaf::{LeafGroups, Scan};
 pub(crate) use pairs::PairTable;
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{Outgrown, States};
-pub(crate) use summary::summarize;
+pub(crate) use summary::{quantile, summarize};

@@ -83,7 +83,7 @@ fn sum(values: &[Value]) -> Result<Value, Outgrown> {
 /// The quantile of sorted values, between two of them by straight interpolation: definition 7 of
 /// R. J. Hyndman and Y. Fan, "Sample quantiles in statistical packages" (1996), which is SQL's
 /// `percentile_cont`.
-pub(super) fn quantile(share: f64, count: usize, value: impl Fn(usize) -> f64) -> f64 {
+pub(crate) fn quantile(share: f64, count: usize, value: impl Fn(usize) -> f64) -> f64 {
     let place = share * (count - 1) as f64;
     let (below, part) = (place.floor() as usize, place.fract());
     let low = value(below);

@@ -1,79 +1,108 @@
 //! Peers: the cells that are scaled together, and the yardstick that they are measured by.
 //!
-//! The peers of a cell are the cells of the same measure at the same grain. A total is never among
-//! the peers of its parts, so it cannot make them look small.
+//! By default the peers of a cell are the cells of the same measure at the same grain. A total is
+//! never among the peers of its parts, so it cannot make them look small.
 
+mod kept;
+mod yardstick;
+
+pub use kept::{KeptScale, Yardsticks};
+pub use yardstick::Yardstick;
+pub(crate) use yardstick::{Measured, Wanted};
+
+use std::collections::HashMap;
+
+use crate::derive::{Frame, GroupKey};
 use crate::lines::Value;
+use crate::rollup::Axis;
 
-/// The cells of one measure at one grain, each measured by the yardstick of its class: plain
-/// members, the others, and each calculated item by itself.
+/// The cells of one measure at one grain in their groups, each with its yardstick.
 #[derive(Debug, Clone)]
 pub struct Peers {
-    yardsticks: Vec<Option<Yardstick>>,
-    /// What each yardstick is for: classes of rows and columns.
-    classes: Vec<(u16, u16)>,
-    /// The yardstick of each cell; [`NONE`] for cells that are not shown.
-    class_of: Vec<u16>,
+    keys: Vec<GroupKey>,
+    groups: Vec<Measured>,
+    /// The group of each cell; [`NONE`] for cells that are not shown.
+    group_of: Vec<u32>,
     /// Rank by cell; 0 for a cell without a value.
     ranks: Vec<u32>,
 }
 
-const NONE: u16 = u16::MAX;
-
-/// The reference numbers of one group of peers.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Yardstick {
-    /// Cells that have a value.
-    pub count: u64,
-    /// The lowest value.
-    pub low: Value,
-    /// The highest value.
-    pub high: Value,
-    /// The arithmetic mean; none for dates.
-    pub mean: Option<f64>,
-}
+const NONE: u32 = u32::MAX;
 
 impl Peers {
-    pub(crate) fn new(values: &[Option<Value>], classes: &[(u16, u16)], shown: &[bool]) -> Peers {
-        // Plain cells are the first class, whether there are any or not.
-        let mut known = vec![(0, 0)];
-        let mut orders: Vec<Vec<(usize, Value)>> = vec![Vec::new()];
-        let mut class_of = vec![NONE; values.len()];
-        for cell in (0..values.len()).filter(|cell| shown[*cell]) {
-            let class = known.iter().position(|class| *class == classes[cell]).unwrap_or_else(|| {
-                known.push(classes[cell]);
-                orders.push(Vec::new());
-                known.len() - 1
-            });
-            class_of[cell] = class as u16;
-            orders[class].extend(values[cell].map(|value| (cell, value)));
+    /// The peers among the cells of a grain that are shown.
+    pub(crate) fn new(values: &[Option<Value>], keys: &[GroupKey], shown: &[bool], wanted: &Wanted) -> Peers {
+        let (known, group_of) = grouped(keys, shown);
+        let mut peers = Peers { groups: Vec::new(), ranks: vec![0; values.len()], keys: known, group_of };
+        let mut orders: Vec<Vec<(usize, Value)>> = vec![Vec::new(); peers.keys.len()];
+        for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
+            orders[*group as usize].extend(values[cell].map(|value| (cell, value)));
         }
-        let mut ranks = vec![0; values.len()];
-        let yardsticks = orders.into_iter().map(|order| measure(order, &mut ranks)).collect();
-        Peers { yardsticks, classes: known, class_of, ranks }
+        for mut order in orders {
+            let rank = |cell: &usize, rank| peers.ranks[*cell] = rank;
+            peers.groups.push(Measured::new(&mut order, wanted, rank));
+        }
+        peers
     }
 
-    /// The yardstick of plain members; `None` where no cell has a value.
+    /// Measures the peers of several grains together, by class.
+    pub(crate) fn join(grains: &mut [(&[Option<Value>], &mut Peers)], wanted: &Wanted) {
+        type Order = Vec<((usize, usize), Value)>;
+        let mut orders: HashMap<(u16, u16), Order> = HashMap::new();
+        for (grain, (values, peers)) in grains.iter().enumerate() {
+            for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
+                let order = orders.entry(peers.keys[*group as usize].classes).or_default();
+                order.extend(values[cell].map(|value| ((grain, cell), value)));
+            }
+        }
+        let mut joint = HashMap::new();
+        for (classes, mut order) in orders {
+            let rank = |(grain, cell): &(usize, usize), rank| grains[*grain].1.ranks[*cell] = rank;
+            joint.insert(classes, Measured::new(&mut order, wanted, rank));
+        }
+        for (_, peers) in grains {
+            for (key, group) in peers.keys.iter().zip(&mut peers.groups) {
+                *group = joint.get(&key.classes).cloned().unwrap_or_default();
+            }
+        }
+    }
+
+    /// Measures each group by reference numbers from elsewhere; groups that they do not know have
+    /// none. Gives how many these are.
+    pub(crate) fn measure_by(&mut self, mut known: impl FnMut(&GroupKey) -> Option<Measured>) -> usize {
+        let mut missing = 0;
+        for (key, group) in self.keys.iter().zip(&mut self.groups) {
+            let used = group.yardstick.is_some();
+            *group = known(key).unwrap_or_default();
+            missing += usize::from(used && group.yardstick.is_none());
+        }
+        missing
+    }
+
+    /// The yardstick of plain members where all of a grain are peers; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
-        self.yardsticks[0].as_ref()
+        let plain = self.keys.iter().position(|key| *key == GroupKey::PLAIN)?;
+        self.groups[plain].yardstick.as_ref()
     }
 
-    /// Every yardstick with the classes that it is for, that of plain members first.
-    pub(crate) fn by_class(&self) -> impl Iterator<Item = ((u16, u16), &Yardstick)> {
-        self.classes
-            .iter()
-            .zip(&self.yardsticks)
-            .filter_map(|(class, yardstick)| Some((*class, yardstick.as_ref()?)))
+    /// Every group with what its cells share, that of plain members first.
+    pub(crate) fn groups(&self) -> impl Iterator<Item = (&GroupKey, &Measured)> {
+        self.keys.iter().zip(&self.groups)
     }
 
-    /// The class of a cell, if it is shown.
-    pub(crate) fn class(&self, cell: usize) -> Option<(u16, u16)> {
-        self.classes.get(usize::from(self.class_of[cell])).copied()
+    /// The place of a cell's group, if the cell is shown.
+    pub(crate) fn group(&self, cell: usize) -> Option<usize> {
+        Some(self.group_of[cell]).filter(|group| *group != NONE).map(|group| group as usize)
+    }
+
+    /// What the cells of a cell's group share.
+    pub(crate) fn key(&self, cell: usize) -> Option<&GroupKey> {
+        Some(&self.keys[self.group(cell)?])
     }
 
     /// The yardstick of a cell's own peers.
     pub(crate) fn yardstick_of(&self, cell: usize) -> Option<&Yardstick> {
-        self.yardsticks.get(usize::from(self.class_of[cell]))?.as_ref()
+        self.groups[self.group(cell)?].yardstick.as_ref()
     }
 
     /// The rank of a cell, 1 for the highest value; equal values share the lowest rank number.
@@ -87,60 +116,62 @@ impl Peers {
     }
 }
 
-/// The yardstick of values, and the rank of each.
-fn measure(mut order: Vec<(usize, Value)>, ranks: &mut [u32]) -> Option<Yardstick> {
-    order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
-    let mut rank = 0;
-    for (place, (cell, value)) in order.iter().enumerate() {
-        if place == 0 || order[place - 1].1.order(value).is_ne() {
-            rank = place as u32 + 1;
-        }
-        ranks[*cell] = rank;
+/// The groups that cells are in, and the one of each cell. Neighbours are most often in one group.
+fn grouped(keys: &[GroupKey], shown: &[bool]) -> (Vec<GroupKey>, Vec<u32>) {
+    // Plain cells of a level are the first group, whether there are any or not.
+    let mut known: Vec<GroupKey> = Vec::new();
+    let mut places: HashMap<GroupKey, u32> = HashMap::new();
+    let mut group_of = vec![NONE; keys.len()];
+    let mut last: Option<(GroupKey, u32)> = None;
+    for cell in (0..keys.len()).filter(|cell| shown[*cell]) {
+        let place = match last {
+            Some((key, place)) if key == keys[cell] => place,
+            _ => *places.entry(keys[cell]).or_insert_with(|| {
+                known.push(keys[cell]);
+                known.len() as u32 - 1
+            }),
+        };
+        last = Some((keys[cell], place));
+        group_of[cell] = place;
     }
-    let ((_, high), (_, low)) = order.first().zip(order.last())?;
-    Some(Yardstick { count: order.len() as u64, low: *low, high: *high, mean: mean(&order) })
+    (known, group_of)
 }
 
-impl Yardstick {
-    /// Where a value stands between the lowest and the highest, from 0 to 1; `None` for a lone
-    /// cell and where low and high are the same.
-    pub fn position(&self, value: &Value) -> Option<f64> {
-        let Yardstick { low, high, .. } = *self;
-        match (low, high, *value) {
-            (
-                Value::Exact { digits: low, .. },
-                Value::Exact { digits: high, .. },
-                Value::Exact { digits, .. },
-            ) => {
-                // The measure has one scale, so digits are compared as they are; the difference of
-                // two numbers of 38 digits may need one more.
-                let span = high.checked_sub(low).map_or(high as f64 - low as f64, |d| d as f64);
-                let above = digits.checked_sub(low).map_or(digits as f64 - low as f64, |d| d as f64);
-                (span > 0.0).then(|| above / span)
-            }
-            _ => {
-                let (low, high) = (low.as_f64(), high.as_f64());
-                (high > low).then(|| (value.as_f64() - low) / (high - low))
-            }
-        }
-    }
+/// What a group of peers is called, run after run: the measure, the row level and the column level;
+/// where members are scaled apart, with the label of what they are or are under; and where not all
+/// of a grain are peers, with the members that they are in.
+pub(crate) fn peers_id(
+    measure: &str,
+    (rows, columns): (&Axis, &Axis),
+    (row_level, column_level): (usize, usize),
+    key: &GroupKey,
+) -> String {
+    let level = |axis: &Axis, level: usize, class: u16| {
+        let name = axis.level_name(level);
+        axis.class_name(class, level).map_or(name.to_string(), |label| format!("{name}:{label}"))
+    };
+    let row = level(rows, row_level, key.classes.0);
+    let column = level(columns, column_level, key.classes.1);
+    let within = within(rows, columns, key);
+    let within: Vec<String> = within.iter().map(|(name, label)| format!("{name}={label}")).collect();
+    let within = if within.is_empty() { String::new() } else { format!(" in {}", within.join(", ")) };
+    format!("{measure}@{row}/{column}{within}")
 }
 
-/// The mean of peers in the order of their values, which does not depend on how cells are numbered.
-fn mean(order: &[(usize, Value)]) -> Option<f64> {
-    let count = order.len() as f64;
-    let mut digits = 0i128;
-    for (_, value) in order {
-        match value {
-            Value::Date(_) => return None,
-            Value::Exact { digits: more, .. } => match digits.checked_add(*more) {
-                Some(sum) => digits = sum,
-                None => return Some(order.iter().map(|(_, v)| v.as_f64() / count).sum()),
-            },
-            // Sorted by value, floats are summed in one order only.
-            Value::Float(_) => return Some(order.iter().map(|(_, v)| v.as_f64()).sum::<f64>() / count),
-        }
+/// The members that all cells of a group are in: dimension and label, outermost first.
+pub(crate) fn within(rows: &Axis, columns: &Axis, key: &GroupKey) -> Vec<(String, String)> {
+    let path = |axis: &Axis, spot: Option<(u16, u32)>| -> Vec<(String, String)> {
+        let Some((level, node)) = spot else { return Vec::new() };
+        let path = axis.path(crate::rollup::Entry::new(level.into(), node));
+        path.iter().map(|m| (m.dimension().name.clone(), m.label().to_string())).collect()
+    };
+    [path(rows, key.row), path(columns, key.column)].concat()
+}
+
+impl Frame {
+    /// What a group of a grain's cells is called.
+    pub(crate) fn peers_id(&self, measure: &str, grain: usize, key: &GroupKey) -> String {
+        let cells = &self.grains[grain];
+        peers_id(measure, (&self.rows, &self.columns), (cells.row_level, cells.column_level), key)
     }
-    let Some((_, Value::Exact { scale, .. })) = order.first() else { return None };
-    Some(digits as f64 / (count * 10f64.powi((*scale).into())))
 }

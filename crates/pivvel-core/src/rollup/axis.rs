@@ -57,6 +57,9 @@ pub struct Entry {
 }
 
 impl Entry {
+    /// The total of an axis.
+    pub const TOTAL: Entry = Entry { level: 0, node: 0 };
+
     pub(crate) fn new(level: usize, node: u32) -> Entry {
         Entry { level: level as u16, node }
     }
@@ -248,16 +251,9 @@ impl Axis {
         }
     }
 
-    /// What scales members of a class apart: the label of the member that they are, or are under.
-    pub(crate) fn class_label(&self, entry: Entry) -> Option<&str> {
-        let special = |m: &MemberRef<'_>| matches!(m.member(), Member::Others(_) | Member::Calculated(..));
-        (self.class(entry.level(), entry.node) > 0)
-            .then(|| self.path(entry).into_iter().rfind(special))?
-            .map(|m| m.label())
-    }
-
-    /// What the members of a class are called; `None` for plain ones.
-    pub(crate) fn class_name(&self, class: u16) -> Option<&str> {
+    /// What the members of a class are called at a level: the label of the member that they are, or
+    /// are under; `None` for plain ones.
+    pub(crate) fn class_name(&self, class: u16, level: usize) -> Option<&str> {
         let of_class = |member: &Member| match member {
             Member::Others(_) => class == 1,
             Member::Calculated(item, _) => u32::from(class) == item + 2,
@@ -266,7 +262,7 @@ impl Axis {
         let named = |members: &'_ Members| {
             (0..members.len()).map(|i| MemberId(i as u32)).find(|id| of_class(members.member(*id)))
         };
-        self.members.iter().find_map(|members| Some(members.label(named(members)?)))
+        self.members[..level].iter().rev().find_map(|members| Some(members.label(named(members)?)))
     }
 
     pub(crate) fn class(&self, level: usize, node: u32) -> u16 {

@@ -1,14 +1,16 @@
 //! Briefs as TOML files. docs/brief.md says what each key means.
 
 mod read;
+mod read_emphasis;
 mod write;
+mod write_emphasis;
 
 pub use read::brief_from_toml;
 pub use write::brief_to_toml;
 
 /// Every key of a brief, by the table that it stands in.
 mod keys {
-    pub(super) const TOP: [&str; 17] = [
+    pub(super) const TOP: [&str; 18] = [
         "title",
         "source",
         "rows",
@@ -24,6 +26,7 @@ mod keys {
         "kinds",
         "totals",
         "emphasis",
+        "views",
         "bad_values",
         "to",
     ];
@@ -39,9 +42,41 @@ mod keys {
         ["like", "decimals", "in", "marks", "point", "before", "after", "negative", "blank"];
     pub(super) const DIMENSION: [&str; 9] =
         ["label", "order", "top", "bottom", "having", "only", "except", "totals_of", "labels"];
-    pub(super) const EMPHASIS: [&str; 3] = ["on", "as", "levels"];
+    pub(super) const EMPHASIS: [&str; 21] = [
+        "on",
+        "as",
+        "by",
+        "where",
+        "levels",
+        "reach",
+        "peers",
+        "yardstick",
+        "scale",
+        "about",
+        "clip",
+        "low",
+        "high",
+        "steps",
+        "rules",
+        "good",
+        "palette",
+        "symbols",
+        "figure",
+        "along",
+        "link",
+    ];
+    pub(super) const RULE: [&str; 11] =
+        ["name", "show", "from", "below", "is", "top", "bottom", "mean", "blank", "when", "unit"];
+    pub(super) const VIEW: [&str; 10] =
+        ["title", "as", "rows", "columns", "where", "measures", "per", "scale", "along", "grid"];
+    pub(super) const REACH: [&str; 2] = ["cell", "row"];
+    pub(super) const SCALE: [&str; 2] = ["linear", "rank"];
+    pub(super) const SIDES: [&str; 2] = ["high", "low"];
+    pub(super) const MEANS: [&str; 2] = ["above", "below"];
+    pub(super) const UNITS_OF_PERCENT: [&str; 2] = ["position", "share"];
+    pub(super) const FIGURE: [&str; 2] = ["shown", "hidden"];
+    pub(super) const SCALES_OF: [&str; 2] = ["shared", "own"];
     pub(super) const UNITS: [&str; 4] = ["ones", "thousands", "millions", "percent"];
     pub(super) const NEGATIVES: [&str; 2] = ["minus", "brackets"];
-    pub(super) const FORMS: [&str; 1] = ["tint"];
     pub(super) const BAD_VALUES: [&str; 2] = ["stop", "blank"];
 }

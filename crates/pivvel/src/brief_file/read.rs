@@ -3,9 +3,8 @@
 use std::ops::Range;
 
 use pivvel_core::{
-    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Error, Form, ItemBrief,
-    MeasureBrief, Negative, NumberFormat, Placement, RelatedBrief, Result, Scaling, TierBrief, TopBrief,
-    TotalsOf,
+    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, Error, ItemBrief, MeasureBrief, Negative,
+    NumberFormat, Placement, RelatedBrief, Result, Scaling, TierBrief, TopBrief, TotalsOf,
 };
 use toml_edit::{Document, Item, TableLike};
 
@@ -35,20 +34,20 @@ pub fn brief_from_toml(name: &str, text: &str) -> Result<Brief> {
     reader.brief(document.as_table())
 }
 
-struct Reader<'a> {
+pub(super) struct Reader<'a> {
     name: &'a str,
     text: &'a str,
 }
 
 /// A value with the path of keys that leads to it.
 #[derive(Clone)]
-struct At<'a> {
-    item: &'a Item,
-    path: String,
+pub(super) struct At<'a> {
+    pub(super) item: &'a Item,
+    pub(super) path: String,
 }
 
 impl Reader<'_> {
-    fn line(&self, span: Option<Range<usize>>) -> String {
+    pub(super) fn line(&self, span: Option<Range<usize>>) -> String {
         match span {
             Some(span) => {
                 let line = 1 + self.text.as_bytes()[..span.start.min(self.text.len())]
@@ -61,7 +60,7 @@ impl Reader<'_> {
         }
     }
 
-    fn wrong(&self, at: &At<'_>, wanted: &str) -> Error {
+    pub(super) fn wrong(&self, at: &At<'_>, wanted: &str) -> Error {
         let found = match at.item.type_name() {
             "string" => "a text",
             "integer" | "float" => "a number",
@@ -75,16 +74,21 @@ impl Reader<'_> {
     }
 
     /// Wraps what is wrong with a value in the place where it stands.
-    fn placed<T>(&self, at: &At<'_>, result: Result<T>) -> Result<T> {
+    pub(super) fn placed<T>(&self, at: &At<'_>, result: Result<T>) -> Result<T> {
         result.map_err(|e| Error::request(self.line(at.item.span()), format!("{}: {e}", at.path)))
     }
 
-    fn table<'t>(&self, at: &At<'t>, known: &[&str], wanted: &str) -> Result<Vec<(String, At<'t>)>> {
+    pub(super) fn table<'t>(
+        &self,
+        at: &At<'t>,
+        known: &[&str],
+        wanted: &str,
+    ) -> Result<Vec<(String, At<'t>)>> {
         let table = at.item.as_table_like().ok_or_else(|| self.wrong(at, wanted))?;
         self.entries(table, &at.path, Some(known))
     }
 
-    fn entries<'t>(
+    pub(super) fn entries<'t>(
         &self,
         table: &'t dyn TableLike,
         path: &str,
@@ -103,12 +107,12 @@ impl Reader<'_> {
         Ok(entries)
     }
 
-    fn text(&self, at: &At<'_>) -> Result<String> {
+    pub(super) fn text(&self, at: &At<'_>) -> Result<String> {
         at.item.as_str().map(str::to_string).ok_or_else(|| self.wrong(at, "a text"))
     }
 
     /// A list of texts, or a single one.
-    fn texts(&self, at: &At<'_>) -> Result<Vec<String>> {
+    pub(super) fn texts(&self, at: &At<'_>) -> Result<Vec<String>> {
         if let Some(one) = at.item.as_str() {
             return Ok(vec![one.to_string()]);
         }
@@ -117,12 +121,12 @@ impl Reader<'_> {
         list.iter().map(text).collect::<Option<_>>().ok_or_else(|| self.wrong(at, "a list of texts only"))
     }
 
-    fn flag(&self, at: &At<'_>) -> Result<bool> {
+    pub(super) fn flag(&self, at: &At<'_>) -> Result<bool> {
         at.item.as_bool().ok_or_else(|| self.wrong(at, "true or false"))
     }
 
     /// One of a few words.
-    fn choice<T: Copy>(&self, at: &At<'_>, what: &str, words: &[&str], values: &[T]) -> Result<T> {
+    pub(super) fn choice<T: Copy>(&self, at: &At<'_>, what: &str, words: &[&str], values: &[T]) -> Result<T> {
         let text = self.text(at)?;
         match words.iter().position(|word| *word == text) {
             Some(place) => Ok(values[place]),
@@ -181,6 +185,7 @@ impl Reader<'_> {
                     }
                 }
                 "totals" => brief.totals = self.totals(&at)?,
+                "views" => brief.views = self.views(&at)?,
                 _ => brief.emphasis = self.emphasis(&at)?,
             }
         }
@@ -188,7 +193,7 @@ impl Reader<'_> {
     }
 
     /// The entries of a table whose keys are names.
-    fn named<'t>(&self, at: &At<'t>, wanted: &str) -> Result<Vec<(String, At<'t>)>> {
+    pub(super) fn named<'t>(&self, at: &At<'t>, wanted: &str) -> Result<Vec<(String, At<'t>)>> {
         let table = at.item.as_table_like().ok_or_else(|| self.wrong(at, wanted))?;
         self.entries(table, &at.path, None)
     }
@@ -312,7 +317,7 @@ impl Reader<'_> {
     }
 
     /// A number as it is written, or a text.
-    fn number_or_text(&self, at: &At<'_>) -> Result<String> {
+    pub(super) fn number_or_text(&self, at: &At<'_>) -> Result<String> {
         let number = at.item.as_value().filter(|value| value.is_integer() || value.is_float());
         match number.and_then(toml_edit::Value::span) {
             Some(span) => Ok(self.text[span].replace('_', "")),
@@ -432,26 +437,5 @@ impl Reader<'_> {
         }
         let entries = self.named(at, "before, after or off, or a table of these by level")?;
         entries.into_iter().map(|(name, at)| Ok((name, place(&at)?))).collect()
-    }
-
-    fn emphasis(&self, at: &At<'_>) -> Result<Vec<EmphasisBrief>> {
-        let list = at.item.as_array_of_tables().ok_or_else(|| self.wrong(at, "[[emphasis]] tables"))?;
-        let one = |(i, table): (usize, &toml_edit::Table)| {
-            let path = format!("emphasis {}", i + 1);
-            let mut emphasis = EmphasisBrief { on: String::new(), form: Form::Tint, levels: Vec::new() };
-            for (key, at) in self.entries(table, &path, Some(&keys::EMPHASIS))? {
-                match key.as_str() {
-                    "on" => emphasis.on = self.text(&at)?,
-                    "as" => emphasis.form = self.choice(&at, "form", &keys::FORMS, &[Form::Tint])?,
-                    _ => emphasis.levels = self.texts(&at)?,
-                }
-            }
-            if emphasis.on.is_empty() {
-                let message = format!("{path} says on which measure it is: on = \"sales\"");
-                return Err(Error::request(self.line(table.span()), message));
-            }
-            Ok(emphasis)
-        };
-        list.iter().enumerate().map(one).collect()
     }
 }

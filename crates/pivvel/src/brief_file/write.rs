@@ -5,7 +5,7 @@ use pivvel_core::{
 };
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
 
-use super::keys;
+use super::{keys, write_emphasis};
 
 /// Writes a brief as TOML. Reading it again gives the same brief.
 ///
@@ -146,18 +146,12 @@ pub fn brief_to_toml(brief: &Brief) -> String {
     if !items.is_empty() {
         top["items"] = Item::ArrayOfTables(items);
     }
-    let mut all = ArrayOfTables::new();
-    for emphasis in &brief.emphasis {
-        let mut table = Table::new();
-        table["on"] = value(&emphasis.on);
-        table["as"] = value(keys::FORMS[emphasis.form as usize]);
-        if !emphasis.levels.is_empty() {
-            table["levels"] = texts(&emphasis.levels);
+    let emphasis: Vec<Table> = brief.emphasis.iter().map(write_emphasis::emphasis).collect();
+    let views: Vec<Table> = brief.views.iter().map(write_emphasis::view).collect();
+    for (key, tables) in [("emphasis", emphasis), ("views", views)] {
+        if !tables.is_empty() {
+            top[key] = Item::ArrayOfTables(tables.into_iter().collect());
         }
-        all.push(table);
-    }
-    if !all.is_empty() {
-        top["emphasis"] = Item::ArrayOfTables(all);
     }
     document.to_string()
 }

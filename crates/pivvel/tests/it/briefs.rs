@@ -2,8 +2,8 @@
 
 use pivvel::{
     Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
-    Negative, NumberFormat, Placement, RelatedBrief, Scaling, TierBrief, TopBrief, TotalsOf, brief_from_toml,
-    brief_to_toml,
+    Negative, NumberFormat, PeersOf, Placement, RelatedBrief, RuleBrief, Scaling, Side, TierBrief, TopBrief,
+    TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf, brief_from_toml, brief_to_toml,
 };
 use proptest::prelude::*;
 
@@ -49,6 +49,47 @@ fn wrong_briefs_say_where_and_what() {
             "[[emphasis]]\non = \"m\"\nas = \"tnt\"",
             "b.toml, line 3: emphasis 1.as: there is no form \"tnt\"; nearest: \"tint\"",
         ),
+        (
+            "[[emphasis]]\non = \"m\"\npalette = \"watr\"",
+            "b.toml, line 3: emphasis 1.palette: there is no palette \"watr\"; nearest: \"water\"",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\npeers = \"sibling\"",
+            "b.toml, line 3: emphasis 1.peers: there is no group of peers \"sibling\"; nearest: \"siblings\"",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nclip = [\"5%\"]",
+            "b.toml, line 3: emphasis 1.clip wants two shares of the peers, as in [\"5%\", \"95%\"], not a list",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nsteps = \"three\"",
+            "b.toml, line 3: emphasis 1.steps wants a whole number of steps, not a text",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nrules = [{ below = 0, shows = \"loss\" }]",
+            "b.toml, line 3, emphasis 1, rule 1: there is no key \"shows\"; nearest: \"show\"",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nrules = [{ below = 0, show = \"los\" }]",
+            "b.toml, line 3: emphasis 1, rule 1.show: there is no tone \"los\"; nearest: \"loss\"",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nas = \"symbol\"\nrules = [{ below = 0, show = 9 }]",
+            "b.toml, line 4: emphasis 1, rule 1.show wants the number of a symbol from 1 to 5, not a number",
+        ),
+        (
+            "[[emphasis]]\non = \"m\"\nrules = \"below 0\"",
+            "b.toml, line 3: emphasis 1.rules wants a list of rules, as in [{ below = 0, name = \"loss\" }], not a text",
+        ),
+        (
+            "[[views]]\nas = \"bar\"",
+            "b.toml, line 2: view 1.as: there is no form of a view \"bar\"; nearest: \"bars\"",
+        ),
+        (
+            "[[views]]\ngrid = { A = [0, 1] }",
+            "b.toml, line 2: view 1.grid.A wants a column and a row from 1, as in [2, 1], not a list",
+        ),
+        ("[[views]]\ngrid = { A = [1, 1], B = [1, 1] }", "b.toml, line 2: view 1.grid.B stands where A does"),
         ("totals = \"of\"", "b.toml, line 1: totals: there is no place for totals \"of\"; nearest: \"off\""),
         (
             "bad_values = \"stopp\"",
@@ -212,16 +253,111 @@ fn sources() -> BoxedStrategy<Brief> {
         .boxed()
 }
 
+/// Anything that a name in a list can be.
+fn one_of<T: Clone + std::fmt::Debug + 'static>(all: &[(&'static str, T)]) -> BoxedStrategy<T> {
+    proptest::sample::select(all.iter().map(|(_, value)| value.clone()).collect::<Vec<_>>()).boxed()
+}
+
+fn side() -> BoxedStrategy<Option<Side>> {
+    proptest::option::of(prop_oneof![Just(Side::High), Just(Side::Low)]).boxed()
+}
+
+fn rule(form: Form) -> BoxedStrategy<RuleBrief> {
+    use proptest::option::of;
+    let bounds = proptest::array::uniform5(of(text()));
+    let shows: Vec<String> = match form {
+        Form::Symbol => (1..=5).map(|step| step.to_string()).collect(),
+        _ => pivvel::tone_names().map(str::to_string).collect(),
+    };
+    let show = of(proptest::sample::select(shows));
+    (of(text()), show, bounds, side(), any::<[bool; 2]>(), of(text()))
+        .prop_map(|(name, show, [from, below, is, top, bottom], mean, [blank, share], when)| RuleBrief {
+            name,
+            show,
+            from,
+            below,
+            is,
+            top,
+            bottom,
+            mean,
+            blank,
+            when,
+            unit: if share { Unit::Share } else { Unit::Position },
+        })
+        .boxed()
+}
+
+fn emphasis() -> BoxedStrategy<EmphasisBrief> {
+    use proptest::option::of;
+    let yardstick = prop_oneof![
+        Just(YardstickOf::Shown),
+        Just(YardstickOf::All),
+        "[a-z]{5,8}".prop_map(|stem| YardstickOf::Kept(format!("{stem}.json"))),
+    ];
+    let names_of =
+        |all: Vec<&'static str>| of(proptest::sample::select(all)).prop_map(|name| name.map(str::to_string));
+    let texts = (text(), proptest::array::uniform7(of(text())));
+    let lists = (names(), one_of(&PeersOf::NAMES), yardstick, any::<[bool; 3]>());
+    let scale = (of((text(), text())), of(2..9u8), side());
+    let looks = (names_of(pivvel::palette_names().collect()), names_of(pivvel::symbol_names().collect()));
+    let rules =
+        one_of(&Form::NAMES).prop_flat_map(|form| (Just(form), proptest::collection::vec(rule(form), 0..3)));
+    (texts, lists, scale, looks, rules)
+        .prop_map(|((on, texts), lists, (clip, steps, good), (palette, symbols), (form, rules))| {
+            let [by, only, about, low, high, along, link] = texts;
+            let (levels, peers, yardstick, [whole_row, by_rank, hide_figure]) = lists;
+            EmphasisBrief {
+                on,
+                form,
+                by,
+                only,
+                levels,
+                whole_row,
+                peers,
+                yardstick,
+                by_rank,
+                about,
+                clip,
+                low,
+                high,
+                steps,
+                rules,
+                good,
+                palette,
+                symbols,
+                hide_figure,
+                along,
+                link,
+            }
+        })
+        .boxed()
+}
+
+fn view() -> BoxedStrategy<ViewBrief> {
+    use proptest::option::of;
+    let grid = proptest::collection::btree_map((1..9u32, 1..9u32), text(), 0..3);
+    let lists = (of(names()), of(names()), names());
+    let texts = proptest::array::uniform4(of(text()));
+    (one_of(&ViewForm::NAMES), lists, texts, any::<bool>(), grid)
+        .prop_map(|(form, (rows, columns, measures), [title, filter, per, along], own_scales, grid)| {
+            let mut grid: Vec<_> = grid.into_iter().map(|(place, member)| (member, place)).collect();
+            grid.sort();
+            grid.dedup_by(|a, b| a.0 == b.0);
+            ViewBrief { title, form, rows, columns, filter, measures, per, own_scales, along, grid }
+        })
+        .boxed()
+}
+
 fn brief() -> BoxedStrategy<Brief> {
     use proptest::collection::{btree_map, vec};
     use proptest::option::of;
     let totals = btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3);
-    let emphasis = (text(), names()).prop_map(|(on, levels)| EmphasisBrief { on, form: Form::Tint, levels });
     let heads = (of(text()), of(text()), names(), names(), of(text()), names());
-    let more = (totals, vec(emphasis, 0..3), btree_map(text(), text(), 0..3), any::<bool>());
+    let more =
+        (totals, vec(emphasis(), 0..3), btree_map(text(), text(), 0..3), any::<bool>(), vec(view(), 0..2));
     (heads, measures(), dimensions(), sources(), more)
         .prop_map(|((title, source, rows, columns, filter, to), measures, dimensions, sources, more)| {
-            let (totals, emphasis, kinds, blank) = more;
+            let (totals, emphasis, kinds, blank, views) = more;
             Brief {
                 title,
                 source,
@@ -233,6 +369,7 @@ fn brief() -> BoxedStrategy<Brief> {
                 dimensions,
                 totals: totals.into_iter().collect(),
                 emphasis,
+                views,
                 kinds: kinds.into_iter().collect(),
                 bad_values: if blank { BadValues::Blank } else { BadValues::Stop },
                 ..sources

@@ -1,14 +1,15 @@
 //! Cases as files: lines, a brief, and the tidy result or the error that comes of them.
 //!
-//! A case is a text file in `tests/cases/` with the parts `== brief`, `== lines`, and `== tidy` or
-//! `== error`; `== related NAME` holds a file that the brief looks lines up in. Every case runs by every route that lines can come in, and each must give the same
+//! A case is a text file in `tests/cases/` with the parts `== brief`, `== lines`, and `== tidy`,
+//! `== marks` (what stands out) or `== error`; `== related NAME` holds a file that the brief looks
+//! lines up in. Every case runs by every route that lines can come in, and each must give the same
 //! bytes. `PIVVEL_KEEP=1` writes what came out into the file, to be reviewed like code.
 
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Batches, Brief, CrossTab, CsvOptions, CsvSource, Error, LineSource, Related, Result, brief_from_toml,
-    brief_to_toml,
+    Axis, Batches, Brief, CrossTab, CsvOptions, CsvSource, Entry, Error, LineSource, Related, Result,
+    brief_from_toml, brief_to_toml,
 };
 
 use crate::lines::tidy_csv;
@@ -21,8 +22,8 @@ struct Case {
     lines: String,
     /// Related files by the name that the brief has for them.
     related: Vec<(String, String)>,
-    /// Whether an error is expected, and the text of it or of the tidy result.
-    expected: (bool, String),
+    /// What is expected, `tidy`, `marks` or `error`, and its text.
+    expected: (&'static str, String),
 }
 
 impl Case {
@@ -37,10 +38,8 @@ impl Case {
         }
         let part = |name: &str| parts.iter().find(|(known, _)| *known == name).map(|(_, text)| text.clone());
         let wanted = |name: &str| part(name).unwrap_or_else(|| panic!("{} has no {name}", path.display()));
-        let expected = match part("error") {
-            Some(error) => (true, error),
-            None => (false, part("tidy").unwrap_or_default()),
-        };
+        let known = ["error", "marks", "tidy"].into_iter().find_map(|kind| Some((kind, part(kind)?)));
+        let expected = known.unwrap_or_default();
         let related = parts
             .iter()
             .filter_map(|(name, text)| Some((name.strip_prefix("related ")?.to_string(), text.clone())));
@@ -150,17 +149,21 @@ fn every_case_by_every_route() {
     let mut failed = Vec::new();
     for mut case in cases() {
         let name = case.path.file_stem().unwrap().to_string_lossy().into_owned();
+        let wanted = case.expected.0;
         let outcome = |result: Result<CrossTab>| match result {
-            Ok(crosstab) => (false, tidy_csv(&crosstab)),
-            Err(error) => (true, format!("{error}\n")),
+            Ok(crosstab) if wanted == "marks" => ("marks", marks(&crosstab)),
+            Ok(crosstab) => ("tidy", tidy_csv(&crosstab)),
+            Err(error) => ("error", format!("{error}\n")),
         };
         if std::env::var_os("PIVVEL_KEEP").is_some() {
             case.expected = outcome(case.whole());
-            let kind = if case.expected.0 { "error" } else { "tidy" };
             let Case { about, brief, lines, related, expected, .. } = &case;
             let related: String =
                 related.iter().map(|(name, text)| format!("== related {name}\n{text}")).collect();
-            let text = format!("{about}== brief\n{brief}== lines\n{lines}{related}== {kind}\n{}", expected.1);
+            let text = format!(
+                "{about}== brief\n{brief}== lines\n{lines}{related}== {}\n{}",
+                expected.0, expected.1
+            );
             std::fs::write(&case.path, text).unwrap();
         }
         for (route, run) in ROUTES {
@@ -182,4 +185,57 @@ fn briefs_of_cases_survive_writing() {
         let text = brief_to_toml(&brief);
         assert_eq!(brief_from_toml("again", &text).unwrap(), brief, "{text}");
     }
+}
+
+/// What stands out, one line a cell and form, then trends, links and warnings.
+fn marks(crosstab: &CrossTab) -> String {
+    use std::fmt::Write;
+    let name = |axis: &Axis, entry: Entry| {
+        let labels: Vec<&str> = axis.path(entry).iter().map(|member| member.label()).collect();
+        if labels.is_empty() { "total".to_string() } else { labels.join(">") }
+    };
+    let mut text = String::new();
+    for row in crosstab.rows().entries() {
+        for column in crosstab.columns().entries() {
+            for (place, measure) in crosstab.measures().iter().enumerate() {
+                let at = format!(
+                    "{} | {} | {}",
+                    name(crosstab.rows(), *row),
+                    name(crosstab.columns(), *column),
+                    measure.name
+                );
+                for mark in crosstab.marks(*row, *column, place) {
+                    let emphasis = &crosstab.emphases()[mark.emphasis];
+                    let mut said = vec![mark.form.name().to_string()];
+                    said.extend(
+                        mark.position.map(|position| format!("at {}", (position * 1e6).round() / 1e6)),
+                    );
+                    said.extend(mark.step.map(|(step, of)| format!("step {} of {of}", step + 1)));
+                    said.extend(
+                        mark.span.map(|s| format!("{:.4} to {:.4}, zero at {:.4}", s.from, s.to, s.zero)),
+                    );
+                    said.extend(mark.rule.map(|rule| format!("rule {}", emphasis.rules()[rule].name)));
+                    said.extend(mark.scale.map(|scale| format!("on {}", emphasis.scales()[scale].peers)));
+                    let _ = writeln!(text, "{at} | {}", said.join(", "));
+                }
+                let link = crosstab.cell_link(*row, *column, place);
+                if let Some(link) = link {
+                    let _ = writeln!(text, "{at} | link {link}");
+                }
+            }
+        }
+        for trend in crosstab.trends() {
+            let Some(points) = trend.points(*row) else { continue };
+            let point = |(at, up): (&f64, &Option<f64>)| {
+                format!("{at:.2}:{}", up.map_or("gap".into(), |up| format!("{up:.3}")))
+            };
+            let points: Vec<String> = trend.places.iter().zip(&points).map(point).collect();
+            let _ = writeln!(text, "{} | trend {}", name(crosstab.rows(), *row), points.join(" "));
+        }
+        if let Some(link) = crosstab.member_link(true, *row) {
+            let _ = writeln!(text, "{} | leads to {link}", name(crosstab.rows(), *row));
+        }
+    }
+    text.extend(crosstab.warnings().iter().map(|warning| format!("! {warning}\n")));
+    text
 }

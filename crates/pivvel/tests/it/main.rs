@@ -7,6 +7,7 @@ mod calendar;
 mod cases;
 mod derived;
 mod edges;
+mod emphasis;
 mod examples;
 mod lines;
 mod naive;

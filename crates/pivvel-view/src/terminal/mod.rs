@@ -1,18 +1,33 @@
 //! A sheet as text for a terminal, with or without colour.
 
-use anstyle::{Color, RgbColor, Style};
+mod cell;
+mod legend;
+
+use anstyle::Style;
 use unicode_width::UnicodeWidthStr;
 
-use crate::colour::{INK, Rgb, tint_colour};
+use self::cell::Room;
 use crate::sheet::{Head, RowKind, Sheet, SheetRow};
+
+/// The colours that a terminal has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Colours {
+    /// None: signs stand for colours.
+    #[default]
+    None,
+    /// The 256 of older terminals.
+    Indexed,
+    /// All, by 24-bit escapes.
+    Full,
+}
 
 /// How a sheet is drawn on a terminal.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct TerminalOptions {
     /// The width to keep within, in characters; as wide as it takes where there is none.
     pub width: Option<usize>,
-    /// Whether to colour: with 24-bit escapes, or not at all.
-    pub colour: bool,
+    /// Which colours there are.
+    pub colours: Colours,
     /// How many rows to draw at most.
     pub rows: Option<usize>,
 }
@@ -24,12 +39,13 @@ const FOLDS: usize = 4;
 
 /// Draws a sheet.
 pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
-    let mut pen = Pen { text: String::new(), colour: options.colour };
+    let mut pen = Pen { text: String::new(), colours: options.colours };
     pen.line(&sheet.title, Style::new().bold());
     pen.text.push('\n');
     let shown = options.rows.unwrap_or(usize::MAX).min(sheet.rows.len());
     let rows = &sheet.rows[..shown];
-    let widths = column_widths(sheet, rows);
+    let rooms = rooms(sheet, rows, options.colours);
+    let widths = column_widths(sheet, &rooms);
     let label_width = label_width(sheet, rows, options.width);
     let folds = fold(sheet, &widths, label_width, options.width);
     let drawn = folds.len().min(FOLDS);
@@ -39,11 +55,12 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
         }
         draw_heads(&mut pen, sheet, fold, &widths, label_width);
         for row in rows {
-            draw_row(&mut pen, sheet, row, fold, &widths, label_width);
+            draw_row(&mut pen, sheet, row, fold, (&rooms, &widths), label_width);
         }
     }
     let faint = Style::new().dimmed();
-    let columns_left: usize = folds[drawn..].iter().map(|fold| fold.len()).sum();
+    let left = |fold: &std::ops::Range<usize>| fold.clone().filter(|c| *c < sheet.columns.len()).count();
+    let columns_left: usize = folds[drawn..].iter().map(left).sum();
     if columns_left > 0 || shown < sheet.rows.len() {
         let mut left = Vec::new();
         if columns_left > 0 {
@@ -59,7 +76,7 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
         );
         pen.line(&said, Style::new().bold());
     }
-    draw_legend(&mut pen, sheet);
+    legend::draw(&mut pen, sheet);
     pen.text.push('\n');
     for note in &sheet.notes {
         pen.line(&clean(note), faint);
@@ -69,12 +86,12 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
 
 struct Pen {
     text: String,
-    colour: bool,
+    colours: Colours,
 }
 
 impl Pen {
     fn put(&mut self, text: &str, style: Style) {
-        if self.colour && !style.is_plain() && !text.is_empty() {
+        if self.colours != Colours::None && !style.is_plain() && !text.is_empty() {
             self.text.push_str(&format!("{style}{text}{style:#}"));
         } else {
             self.text.push_str(text);
@@ -124,12 +141,17 @@ fn cut(text: &str, places: usize) -> String {
     short
 }
 
-fn column_widths(sheet: &Sheet, rows: &[SheetRow]) -> Vec<usize> {
-    let mut widths: Vec<usize> = vec![4; sheet.columns.len()];
-    for row in rows {
-        for (column, cell) in row.cells.iter().enumerate() {
-            widths[column] = widths[column].max(width(&cell.text));
-        }
+/// What the cells of each column take, and then the small lines of each trend.
+fn rooms(sheet: &Sheet, rows: &[SheetRow], colours: Colours) -> Vec<Room> {
+    let column = |i: usize| Room::of(rows.iter().filter_map(|row| row.cells.get(i)), colours);
+    let trend = |i: usize| Room::of_trend(cell::trend_width(rows, i));
+    (0..sheet.columns.len()).map(column).chain((0..sheet.trends.len()).map(trend)).collect()
+}
+
+fn column_widths(sheet: &Sheet, rooms: &[Room]) -> Vec<usize> {
+    let mut widths: Vec<usize> = rooms.iter().map(Room::width).collect();
+    for (trend, room) in sheet.trends.iter().zip(&mut widths[sheet.columns.len()..]) {
+        *room = (*room).max(width(&trend.heading).min(24));
     }
     // A heading over several columns needs room over all of them together.
     for head in sheet.heads.iter().rev().flatten() {
@@ -151,6 +173,11 @@ fn label_width(sheet: &Sheet, rows: &[SheetRow], places: Option<usize>) -> usize
     wants.min(most)
 }
 
+/// Whether something new begins at a column: an outer member, or the small lines.
+fn begins(sheet: &Sheet, column: usize) -> bool {
+    sheet.columns.get(column).map_or(column == sheet.columns.len(), |column| column.begins)
+}
+
 /// Splits the columns into runs that fit beside the labels.
 fn fold(
     sheet: &Sheet,
@@ -162,10 +189,10 @@ fn fold(
     let mut folds = Vec::new();
     let (mut start, mut used) = (0, label_width);
     for (column, width) in widths.iter().enumerate() {
-        let gap = GAP + if sheet.columns[column].begins { GAP } else { 0 };
+        let gap = GAP + if begins(sheet, column) { GAP } else { 0 };
         if column > start && used + gap + width > places {
             // Where an outer member began in this run, it goes to the next one whole.
-            let begins = (start + 1..=column).rev().find(|c| sheet.columns[*c].begins);
+            let begins = (start + 1..=column).rev().find(|c| begins(sheet, *c));
             let cut = begins.filter(|cut| cut * 2 > start + column).unwrap_or(column);
             folds.push(start..cut);
             start = cut;
@@ -181,7 +208,7 @@ fn fold(
 fn places(sheet: &Sheet, fold: &std::ops::Range<usize>, widths: &[usize]) -> Vec<(usize, usize)> {
     let mut at = 0;
     let place = |column: usize| {
-        let gap = if sheet.columns[column].begins && column > fold.start { GAP } else { 0 };
+        let gap = if begins(sheet, column) && column > fold.start { GAP } else { 0 };
         let start = at + GAP + gap;
         at = start + widths[column];
         (start, at)
@@ -220,6 +247,13 @@ fn draw_heads(
             draw_head(pen, head, end - start, count - first > 1);
             at = end;
         }
+        for (trend, column) in sheet.trends.iter().zip(sheet.columns.len()..).filter(|_| last) {
+            if let Some((start, end)) = fold.contains(&column).then(|| places[column - fold.start]) {
+                pen.space(start - at);
+                pen.put(&cut(&trend.heading, end - start), Style::new());
+                at = end;
+            }
+        }
         pen.end();
     }
     if sheet.heads.is_empty() {
@@ -250,7 +284,7 @@ fn draw_row(
     sheet: &Sheet,
     row: &SheetRow,
     fold: &std::ops::Range<usize>,
-    widths: &[usize],
+    (rooms, widths): (&[Room], &[usize]),
     label_width: usize,
 ) {
     let places = places(sheet, fold, widths);
@@ -271,40 +305,22 @@ fn draw_row(
     pen.space(label_width - indent - width(&label));
     let mut at = 0;
     for (column, (start, end)) in fold.clone().zip(places) {
-        let Some(cell) = row.cells.get(column) else { break };
         pen.space(start - at);
-        let text = cut(&cell.text, end - start);
-        let figure = format!("{}{text}", " ".repeat(end - start - width(&text)));
-        let bold = strong || sheet.columns[column].height > 0;
-        let style = if bold { Style::new().bold() } else { Style::new() };
-        pen.put(&figure, cell.tint.map_or(style, |t| on(style, tint_colour(t.scale, t.position))));
         at = end;
+        match (row.cells.get(column), column.checked_sub(sheet.columns.len())) {
+            (Some(cell), _) => {
+                let bold = strong || sheet.columns[column].height > 0;
+                let style = if bold { Style::new().bold() } else { Style::new() };
+                cell::draw(pen, cell, &rooms[column], widths[column], style);
+            }
+            (None, Some(trend)) => {
+                let line = row.trends.get(trend).and_then(Option::as_ref);
+                let text = line.map_or(String::new(), |line| cell::trend(line, rooms[column].figure));
+                pen.put(&text, Style::new());
+                pen.space(end - start - width(&text));
+            }
+            (None, None) => pen.space(end - start),
+        }
     }
     pen.end();
-}
-
-fn on(style: Style, ground: Rgb) -> Style {
-    let colour = |Rgb(r, g, b): Rgb| Some(Color::Rgb(RgbColor(r, g, b)));
-    style.bg_color(colour(ground)).fg_color(colour(INK))
-}
-
-fn draw_legend(pen: &mut Pen, sheet: &Sheet) {
-    if sheet.legend.is_empty() || !pen.colour {
-        return;
-    }
-    pen.text.push('\n');
-    let low = sheet.legend.iter().map(|entry| width(&entry.ends.0)).max().unwrap_or(0);
-    let high = sheet.legend.iter().map(|entry| width(&entry.ends.1)).max().unwrap_or(0);
-    for entry in &sheet.legend {
-        pen.space(low - width(&entry.ends.0));
-        pen.put(&entry.ends.0, Style::new());
-        pen.space(1);
-        for step in 0..12 {
-            pen.put(" ", on(Style::new(), tint_colour(entry.scale, f64::from(step) / 11.0)));
-        }
-        pen.space(1);
-        pen.put(&entry.ends.1, Style::new());
-        pen.space(high - width(&entry.ends.1) + GAP);
-        pen.line(&clean(&entry.text), Style::new().dimmed());
-    }
 }

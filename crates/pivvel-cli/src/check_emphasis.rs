@@ -1,0 +1,112 @@
+//! The part of `pivvel check` that says what stands out, by which rules, and what is drawn beside.
+
+use std::fmt::Write;
+
+use pivvel::{Brief, Dimension, Form, Plan, PlannedEmphasis, Result, YardstickOf};
+
+/// What stands out, in the order in which it is tried.
+pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
+    if !plan.emphasis.is_empty() {
+        writeln!(out, "\nStands out, each level on a scale of its own")?;
+    }
+    for emphasis in &plan.emphasis {
+        let said = &emphasis.said;
+        let by = if said.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
+        let reach = if said.whole_row { ", on the whole row" } else { "" };
+        writeln!(out, "  {} on {}{by}{reach}: {}", said.form.name(), said.on, levels(plan, emphasis))?;
+        if let Some(only) = &said.only {
+            writeln!(out, "    where {only}")?;
+        }
+        if let Some(link) = &said.link {
+            writeln!(out, "    leads to {link}")?;
+        }
+        if let Some(along) = &said.along {
+            writeln!(out, "    along {along}")?;
+        }
+        if emphasis.has_scale() {
+            writeln!(out, "    {}", scale(emphasis))?;
+        }
+        if !emphasis.rules.is_empty() {
+            writeln!(out, "    rules, of which the first that matches wins")?;
+        }
+        for (i, rule) in emphasis.rules.iter().enumerate() {
+            let name = if rule.name == rule.words { String::new() } else { format!("{}: ", rule.name) };
+            let show = rule.show.as_ref().map_or(String::new(), |show| format!(" (shows {show})"));
+            writeln!(out, "      {}. {name}{}{show}", i + 1, rule.words)?;
+        }
+    }
+    Ok(())
+}
+
+/// The levels of an emphasis, finest first.
+fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
+    if let Some((on_rows, level)) = emphasis.linked {
+        let axis = if on_rows { &plan.rows } else { &plan.columns };
+        return format!("members of {}", axis[level - 1].name);
+    }
+    let name = |dimensions: &[Dimension], level: usize| match level {
+        0 => "total".to_string(),
+        level => dimensions[level - 1].name.clone(),
+    };
+    let grains = emphasis.grains.iter().rev();
+    let names: Vec<String> = grains
+        .map(|(row, column)| format!("{} by {}", name(&plan.rows, *row), name(&plan.columns, *column)))
+        .collect();
+    if names.is_empty() { "at no level of this layout".into() } else { names.join(", ") }
+}
+
+fn scale(emphasis: &PlannedEmphasis) -> String {
+    let said = &emphasis.said;
+    let mut words = vec![format!("peers: {}", said.peers.name())];
+    match &said.yardstick {
+        YardstickOf::Shown => {}
+        YardstickOf::All => words.push("measured by all before members are picked".into()),
+        YardstickOf::Kept(file) => words.push(format!("measured by {file}")),
+    }
+    if said.by_rank {
+        words.push("by rank".into());
+    }
+    words.extend(said.about.as_ref().map(|about| format!("about {about}")));
+    words.extend(said.clip.as_ref().map(|(low, high)| format!("ends at {low} and {high} of the peers")));
+    words.extend(said.low.as_ref().map(|low| format!("from {low}")));
+    words.extend(said.high.as_ref().map(|high| format!("to {high}")));
+    if let Some(steps) = said.steps.or((said.form == Form::Symbol && said.rules.is_empty()).then_some(3)) {
+        words.push(format!("in {steps} steps"));
+    }
+    match said.good {
+        Some(pivvel::Side::High) => words.push("high is good".into()),
+        Some(pivvel::Side::Low) => words.push("low is good".into()),
+        None => {}
+    }
+    if said.hide_figure {
+        words.push("figures are shown nowhere".into());
+    }
+    words.join("; ")
+}
+
+/// What is drawn beside the cross-tab, each checked like a brief of its own.
+///
+/// # Errors
+/// What is wrong with a view.
+pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::Schema) -> Result<()> {
+    if !brief.views.is_empty() {
+        out.push_str("\nViews beside it, from the same lines\n");
+    }
+    for (i, view) in brief.views.iter().enumerate() {
+        let own = brief.of_view(i)?;
+        let plan = Plan::new(&own, schema).map_err(|e| {
+            pivvel::Error::request(format!("view {} ({})", i + 1, view.form.name()), e.to_string())
+        })?;
+        let per = view.per.as_ref().map_or(String::new(), |per| {
+            format!(", one for each {per} on {}", if view.own_scales { "its own scale" } else { "one scale" })
+        });
+        out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.form.name(), plan.title));
+        if let Some(condition) = &plan.condition {
+            out.push_str(&format!("     of lines where {condition}\n"));
+        }
+        for warning in &plan.warnings {
+            out.push_str(&format!("     Warning: {warning}\n"));
+        }
+    }
+    Ok(())
+}

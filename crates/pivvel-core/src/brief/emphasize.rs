@@ -1,0 +1,502 @@
+//! Emphasis checked against a layout: formulas resolved, levels turned into grains, and what names
+//! something that is gone kept and told.
+
+use super::cells::CellScope;
+use super::emphasis::{EmphasisBrief, Form, PeersOf, Side, YardstickOf};
+use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
+use super::plan::{Count, Dimension, Measure, Plan};
+use super::rules::{self, PlannedRule};
+use super::spec::{Assumed, Brief};
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
+use crate::lines::Value;
+use crate::peers::Wanted;
+
+/// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
+const STEPS: [u8; 3] = [3, 5, 12];
+
+/// What stands out, and at which grains.
+#[derive(Debug, Clone)]
+pub struct PlannedEmphasis {
+    /// What it is called in messages.
+    pub place: String,
+    /// As it was asked for.
+    pub said: EmphasisBrief,
+    /// The measure's place among those that are shown; none for a link on a dimension.
+    pub measure: Option<usize>,
+    /// The axis and the level of the dimension that a link is on.
+    pub linked: Option<(bool, usize)>,
+    /// The grains whose cells stand out, as (row level, column level); level 0 is the total.
+    pub grains: Vec<(usize, usize)>,
+    /// The rules, in the order in which they are tried.
+    pub rules: Vec<PlannedRule>,
+    /// The periods that a trend goes along.
+    pub along: Option<String>,
+    pub(crate) basis: Option<CellFormula>,
+    pub(crate) condition: Option<CellFormula>,
+    pub(crate) middle: Option<Middle>,
+    pub(crate) ends: [Option<f64>; 2],
+    pub(crate) wanted: Wanted,
+    /// Members that its conditions name.
+    compared: Vec<(Spot, String)>,
+}
+
+/// What positions are about.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Middle {
+    Value(f64),
+    Mean,
+}
+
+impl PlannedEmphasis {
+    /// Every formula over cells that it has.
+    pub(crate) fn formulas(&self) -> impl Iterator<Item = &CellFormula> {
+        self.basis
+            .iter()
+            .chain(&self.condition)
+            .chain(self.rules.iter().filter_map(|rule| rule.when.as_ref()))
+    }
+
+    /// Members that its conditions name, with who names them.
+    pub(crate) fn compared_members(&self) -> impl Iterator<Item = (String, Spot, String)> {
+        self.compared.iter().map(|(spot, label)| (self.place.clone(), *spot, label.clone()))
+    }
+
+    /// What decides, in words: the measure, or what else was said.
+    pub fn by(&self) -> &str {
+        self.said.by.as_deref().unwrap_or(&self.said.on)
+    }
+
+    /// The scale's name: what decides and, where a formula is the middle, what it is less.
+    pub fn scale_name(&self) -> String {
+        match self.about_formula() {
+            Some(about) => format!("{} less {about}", self.by()),
+            None => self.by().to_string(),
+        }
+    }
+
+    /// The formula that positions are about, where it is no number and not the mean.
+    pub fn about_formula(&self) -> Option<&str> {
+        self.said
+            .about
+            .as_deref()
+            .filter(|about| self.middle == Some(Middle::Value(0.0)) && is_formula(about))
+    }
+
+    /// Whether its positions are about a middle, from −1 to 1.
+    pub fn is_diverging(&self) -> bool {
+        self.middle.is_some()
+    }
+
+    /// Whether it has a scale of its own at all: trends and links have none.
+    pub fn has_scale(&self) -> bool {
+        !matches!(self.said.form, Form::Trend | Form::Link)
+    }
+
+    /// The same as the grain that decides: for whole rows the total of the columns.
+    pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
+        if self.said.whole_row { (row, 0) } else { (row, column) }
+    }
+}
+
+fn is_formula(about: &str) -> bool {
+    about != "mean" && matches!(Assumed::read(about), Assumed::Text(_))
+}
+
+/// Checks what stands out, as far as formulas go. What names a measure or a dimension that is gone
+/// from the layout is told and left out.
+pub(super) fn plan_emphasis(
+    brief: &Brief,
+    scope: &mut CellScope<'_>,
+    warnings: &mut Vec<String>,
+) -> Result<Vec<PlannedEmphasis>> {
+    let mut planned = Vec::new();
+    for (i, said) in brief.emphasis.iter().enumerate() {
+        let place = format!("emphasis {} ({} on {})", i + 1, said.form.name(), said.on);
+        match gone(said, scope)? {
+            Some(why) => warnings.push(format!("{place}: {why}; kept and not used")),
+            None => planned.push(plan_one(place, said, scope)?),
+        }
+    }
+    Ok(planned)
+}
+
+/// Why an emphasis cannot be used in this layout, though it could in another one.
+fn gone(said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String>> {
+    let on_dimension = said.form == Form::Link && scope.spot(&said.on).is_some();
+    if !on_dimension {
+        match scope.is_hidden(&said.on) {
+            Some(false) => {}
+            Some(true) => return Ok(Some(format!("measure {} is not shown", said.on))),
+            None => {
+                let known: Vec<&str> = scope.measure_names().collect();
+                let near = crate::suggest::nearest(&said.on, &known);
+                let near = near.map(|near| format!(", nearest: {near}")).unwrap_or_default();
+                return Ok(Some(format!("there is no measure {}{near}", said.on)));
+            }
+        }
+    }
+    let whens = said.rules.iter().filter_map(|rule| rule.when.as_ref());
+    for text in said.by.iter().chain(&said.only).chain(whens) {
+        let Ok(expr) = parse("", text) else { continue };
+        let mut away = None;
+        expr.walk(&mut |part| {
+            if let Node::Name(name) = &part.node
+                && away.is_none()
+            {
+                let name = name.whole();
+                let resolved = scope.resolves(&name);
+                // A column of the lines within an aggregate is no dimension that is gone.
+                let aggregated =
+                    scope.columns.knows(name.split('.').next().unwrap_or(&name)) && text.contains('(');
+                if !resolved && !aggregated && (scope.columns.dimension(&name).is_ok() || *text == name) {
+                    away = Some(name);
+                }
+            }
+        });
+        if let Some(name) = away {
+            let known: Vec<&str> = scope.measure_names().collect();
+            let near =
+                crate::suggest::nearest(&name, &known).filter(|_| scope.columns.dimension(&name).is_err());
+            return Ok(Some(match near {
+                Some(near) => format!("there is no measure {name}, nearest: {near}"),
+                None => format!("{name} is not in the layout"),
+            }));
+        }
+    }
+    Ok(None)
+}
+
+fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<PlannedEmphasis> {
+    check_parts(&place, said)?;
+    let mut planned = PlannedEmphasis {
+        said: said.clone(),
+        measure: scope.shown_place(&said.on),
+        linked: None,
+        grains: Vec::new(),
+        rules: Vec::new(),
+        along: said.along.clone(),
+        basis: None,
+        condition: None,
+        middle: None,
+        ends: [None, None],
+        wanted: Wanted::default(),
+        compared: Vec::new(),
+        place,
+    };
+    let place = planned.place.clone();
+    if planned.measure.is_none() {
+        planned.linked = scope.spot(&said.on).map(|spot| (spot.on_rows, spot.level));
+    }
+    if let Some(text) = &said.only {
+        planned.condition = Some(scope.condition(&format!("{place}, where"), text)?);
+        planned.compared = compared(&parse(&place, text)?, scope);
+    }
+    for text in said.rules.iter().filter_map(|rule| rule.when.as_ref()) {
+        planned.compared.extend(compared(&parse(&place, text)?, scope));
+    }
+    if planned.linked.is_some() {
+        return Ok(planned);
+    }
+    let by = said.by.clone().unwrap_or_else(|| crate::formula::quote_name(&said.on));
+    let mut basis = scope.formula(&format!("{place}, by"), &by)?;
+    if !(basis.gives.is_number() || basis.gives == Type::Day) {
+        let message = format!("a number or a date decides, and this gives {}", basis.gives.words());
+        return Err(Error::formula(format!("{place}, by"), &by, 0..by.len(), message));
+    }
+    if let Some(about) = &said.about {
+        planned.middle = Some(match scope.assumptions.value(about).unwrap_or_else(|| Assumed::read(about)) {
+            _ if basis.gives == Type::Day => {
+                return Err(Error::request(format!("{place}, about"), "dates have no middle to be about"));
+            }
+            Assumed::Number { digits, scale, .. } => Middle::Value(Value::Exact { digits, scale }.as_f64()),
+            Assumed::Text(text) if text == "mean" => Middle::Mean,
+            Assumed::Text(text) => {
+                let middle = scope.formula(&format!("{place}, about"), &text)?;
+                if !middle.gives.is_number() {
+                    let message = format!("a number is wanted, and this gives {}", middle.gives.words());
+                    return Err(Error::formula(format!("{place}, about"), &text, 0..text.len(), message));
+                }
+                // What has no middle has no place about it.
+                let apart = format!(
+                    "case when ({text}) is blank or ({by}) is blank then blank else ({by}) - ({text}) end"
+                );
+                basis = scope.formula(&format!("{place}, about"), &apart)?;
+                Middle::Value(0.0)
+            }
+        });
+    }
+    planned.ends = [end(&place, "low", &said.low, scope)?, end(&place, "high", &said.high, scope)?];
+    if let [Some(low), Some(high)] = planned.ends
+        && low >= high
+    {
+        return Err(Error::request(
+            &place,
+            format!("its scale goes from {low} to {high}, which is no way up"),
+        ));
+    }
+    planned.wanted.clip = said.clip.as_ref().map(|(low, high)| clip(&place, low, high)).transpose()?;
+    planned.rules = rules::plan_rules(&place, &said.rules, basis.gives, scope)?;
+    planned.wanted.cuts =
+        planned.rules.iter().map(|rule| rule.count.unwrap_or((Count::All, false))).collect();
+    planned.basis = Some(basis);
+    Ok(planned)
+}
+
+/// Parts of an emphasis that do not go together.
+fn check_parts(place: &str, said: &EmphasisBrief) -> Result<()> {
+    let wrong = |message: &str| Err(Error::request(place, message));
+    if let Some(steps) = said.steps {
+        let [least, most_symbols, most] = STEPS;
+        if said.form == Form::Symbol && !(least..=most_symbols).contains(&steps) {
+            return wrong("symbols come in 3, 4 or 5 steps");
+        }
+        if !(2..=most).contains(&steps) {
+            return wrong("a scale is cut into 2 to 12 steps");
+        }
+    }
+    match said.form {
+        Form::Trend if said.along.is_none() => {
+            return wrong("a trend goes along periods: say along = \"sold_on.month\"");
+        }
+        Form::Link if said.link.is_none() => {
+            return wrong("it says where it leads: link = \"https://example.test/{harbour}\"");
+        }
+        Form::Link => check_link(place, said.link.as_deref().unwrap_or(""))?,
+        _ => {}
+    }
+    if said.by_rank && said.yardstick != YardstickOf::Shown {
+        return wrong("a scale by rank ranks the cells that are shown; leave yardstick out");
+    }
+    if said.by_rank
+        && (said.about.is_some() || said.clip.is_some() || said.low.is_some() || said.high.is_some())
+    {
+        return wrong("a scale by rank has no middle, clip or ends");
+    }
+    Ok(())
+}
+
+/// The schemes that links may have.
+pub(crate) const SCHEMES: [&str; 3] = ["http:", "https:", "mailto:"];
+
+/// A link begins with its scheme, or is wholly what a dimension's label says.
+fn check_link(place: &str, link: &str) -> Result<()> {
+    let whole = link.starts_with('{') && link.ends_with('}') && link.matches('{').count() == 1;
+    if whole || SCHEMES.iter().any(|scheme| link.to_lowercase().starts_with(scheme)) {
+        return Ok(());
+    }
+    let message = format!("{link} is no link that a page may hold; it begins with http:, https: or mailto:");
+    Err(Error::request(place, message))
+}
+
+fn end(place: &str, key: &str, text: &Option<String>, scope: &CellScope<'_>) -> Result<Option<f64>> {
+    let Some(text) = text else { return Ok(None) };
+    match scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text)) {
+        Assumed::Number { digits, scale, .. } => Ok(Some(Value::Exact { digits, scale }.as_f64())),
+        Assumed::Text(_) => Err(Error::request(format!("{place}, {key}"), format!("{text} is no number"))),
+    }
+}
+
+fn clip(place: &str, low: &str, high: &str) -> Result<(f64, f64)> {
+    let share = |text: &str| match Assumed::read(text) {
+        Assumed::Number { digits, scale, percent: true } => Some(Value::Exact { digits, scale }.as_f64()),
+        _ => None,
+    };
+    match (share(low), share(high)) {
+        (Some(low), Some(high)) if 0.0 <= low && low < high && high <= 1.0 => Ok((low, high)),
+        _ => {
+            let message =
+                format!("clip says two shares of the peers, as in [\"5%\", \"95%\"], not {low} and {high}");
+            Err(Error::request(place, message))
+        }
+    }
+}
+
+/// The members that a condition compares a dimension's label with.
+fn compared(expr: &Expr, scope: &CellScope<'_>) -> Vec<(Spot, String)> {
+    let mut found = Vec::new();
+    let spot = |expr: &Expr| match &expr.node {
+        Node::Name(name) => scope.spot(&name.whole()),
+        _ => None,
+    };
+    let text = |expr: &Expr| if let Node::Text(text) = &expr.node { Some(text.clone()) } else { None };
+    expr.walk(&mut |part| match &part.node {
+        Node::Binary(Operator::Equal | Operator::NotEqual, a, b) => {
+            let pair = spot(a).zip(text(b)).or_else(|| spot(b).zip(text(a)));
+            found.extend(pair);
+        }
+        Node::In(a, list) => {
+            found.extend(
+                spot(a).into_iter().flat_map(|spot| list.iter().filter_map(move |l| Some((spot, text(l)?)))),
+            );
+        }
+        _ => {}
+    });
+    found
+}
+
+/// Resolves the levels of what stands out, and tells what was most likely not meant.
+pub(super) fn choose_grains(
+    all: &mut [PlannedEmphasis],
+    plan: &Plan,
+    columns: &mut Columns,
+    warnings: &mut Vec<String>,
+) -> Result<()> {
+    for i in 0..all.len() {
+        let emphasis = &all[i];
+        let along = emphasis.along.clone();
+        if let Some(along) = along.filter(|along| columns.dimension(along).is_err()) {
+            let message = format!("{along} is no part of a date that lines have, as sold_on.month would be");
+            return Err(Error::request(format!("{}, along", emphasis.place), message));
+        }
+        if emphasis.linked.is_some() {
+            continue;
+        }
+        let grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, warnings)?;
+        let own = &all[i].said;
+        let plain = |said: &EmphasisBrief| said.only.is_none() && said.rules.is_empty();
+        let same = |other: &&PlannedEmphasis| {
+            let said = &other.said;
+            said.form == own.form && said.on == own.on && said.whole_row == own.whole_row && plain(said)
+        };
+        if let Some(twice) =
+            all[..i].iter().filter(same).find(|other| other.grains.iter().any(|g| grains.contains(g)))
+        {
+            let message =
+                format!("{} takes all of its cells at one level, so this is never used", twice.place);
+            return Err(Error::request(&all[i].place, message));
+        }
+        warnings.extend(rules::doubts(&all[i].place, &all[i].rules));
+        warnings.extend(mixed_levels(&all[i], &grains, plan));
+        all[i].grains = grains;
+    }
+    Ok(())
+}
+
+/// What would put several levels on one scale.
+fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Plan) -> Option<String> {
+    let said = &emphasis.said;
+    let mut levels: Vec<(usize, usize)> = grains.iter().map(|grain| emphasis.deciding(*grain)).collect();
+    levels.dedup();
+    if levels.len() < 2 || !emphasis.has_scale() {
+        return None;
+    }
+    let place = &emphasis.place;
+    if said.peers == PeersOf::All {
+        return Some(format!(
+            "{place} scales totals with their parts (peers = \"all\"): parts will look small"
+        ));
+    }
+    let measure: Vec<&Measure> = plan.measures.iter().filter(|m| !m.hidden).collect();
+    let adds_up = said.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
+    let fixed = said.low.is_some() || said.high.is_some();
+    let valued =
+        emphasis.rules.iter().any(|r| !r.bounds.positions && (r.bounds.from.or(r.bounds.below).is_some()));
+    if adds_up && (fixed || valued && said.about.is_none()) && !only_signs(&emphasis.rules, fixed) {
+        let what = if fixed { "has fixed ends" } else { "has rules with true values" };
+        return Some(format!(
+            "{place} {what} at {} levels alike, and subtotals are larger than their parts; say levels",
+            levels.len()
+        ));
+    }
+    None
+}
+
+/// Whether a measure is larger at a subtotal than at its parts: a sum or a count by itself.
+fn is_sum(measure: &Measure) -> bool {
+    let single = matches!(measure.cell.step, Step::Leaf(CellLeaf::Aggregate(_)));
+    single && ["sum(", "count("].iter().any(|function| measure.formula.starts_with(function))
+}
+
+/// Whether the only value that rules compare with is zero, which is the same at every level.
+fn only_signs(rules: &[PlannedRule], fixed: bool) -> bool {
+    let zero = |value: Option<Value>| value.is_none_or(|value| value.as_f64() == 0.0);
+    !fixed && rules.iter().all(|r| zero(r.bounds.from) && zero(r.bounds.below))
+}
+
+/// The grains that a list of levels means.
+///
+/// Levels of one axis go with every level of the other that is not its grand total; an axis that
+/// no level is named of stands at all its levels but the grand total. `row total`, `column total`
+/// and `grand total` add these. An axis without dimensions has its total only, which then is no
+/// grand total of anything and counts like a level.
+fn grains(
+    levels: &[String],
+    place: &str,
+    plan: &Plan,
+    columns: &mut Columns,
+    warnings: &mut Vec<String>,
+) -> Result<Vec<(usize, usize)>> {
+    let (mut rows, mut across, mut totals) = (Vec::new(), Vec::new(), Vec::new());
+    let mut gone = 0;
+    for name in levels {
+        let on = |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *name);
+        match (name.as_str(), on(&plan.rows), on(&plan.columns)) {
+            (_, Some(level), _) => rows.push(level + 1),
+            (_, _, Some(level)) => across.push(level + 1),
+            (ROW_TOTAL | COLUMN_TOTAL | GRAND_TOTAL, ..) => totals.push(name.as_str()),
+            (name, ..) if could_be(name, plan, columns) => {
+                gone += 1;
+                let message =
+                    format!("{place} names level {name}, which is not in the layout; kept and not used");
+                warnings.push(message);
+            }
+            _ => {
+                return Err(not_in_layout(
+                    &format!("{place}, levels"),
+                    name,
+                    plan,
+                    [ROW_TOTAL, COLUMN_TOTAL, GRAND_TOTAL],
+                ));
+            }
+        }
+    }
+    if gone == levels.len() && gone > 0 {
+        return Ok(Vec::new());
+    }
+    let inner = !rows.is_empty() || !across.is_empty() || totals.is_empty();
+    let default = |depth: usize| if depth == 0 { vec![0] } else { (1..=depth).collect() };
+    if rows.is_empty() {
+        rows = default(plan.rows.len());
+    }
+    if across.is_empty() {
+        across = default(plan.columns.len());
+    }
+    let mut grains = Vec::new();
+    if inner {
+        grains.extend(rows.iter().flat_map(|r| across.iter().map(move |c| (*r, *c))));
+    }
+    for total in totals {
+        match total {
+            ROW_TOTAL => grains.extend(rows.iter().map(|r| (*r, 0))),
+            COLUMN_TOTAL => grains.extend(across.iter().map(|c| (0, *c))),
+            _ => grains.push((0, 0)),
+        }
+    }
+    grains.sort_unstable();
+    grains.dedup();
+    Ok(grains)
+}
+
+impl PlannedEmphasis {
+    /// Its rules from the lowest values up; those that no value orders stay where they are said, the
+    /// top of the peers last and the bottom first.
+    pub fn rules_upward(&self) -> Vec<usize> {
+        let weight = |rule: &PlannedRule| {
+            let bound = rule.bounds.from.or(rule.bounds.is);
+            match (bound, rule.bounds.below, rule.count, rule.mean) {
+                (Some(low), ..) => (1, low.as_f64()),
+                (None, Some(_), ..) => (1, f64::NEG_INFINITY),
+                (_, _, Some((_, true)), _) | (_, _, _, Some(Side::Low)) => (0, 0.0),
+                (_, _, Some((_, false)), _) | (_, _, _, Some(Side::High)) => (2, 0.0),
+                _ => (1, f64::NAN),
+            }
+        };
+        let mut order: Vec<usize> = (0..self.rules.len()).collect();
+        order.sort_by(|a, b| {
+            let ((x, a), (y, b)) = (weight(&self.rules[*a]), weight(&self.rules[*b]));
+            x.cmp(&y).then_with(|| a.partial_cmp(&b).unwrap_or(std::cmp::Ordering::Equal))
+        });
+        order
+    }
+}

@@ -1,0 +1,277 @@
+//! Rules of an emphasis: bounds in one unit each, and what can be said of them before any line is
+//! read: which can never match, and where none does.
+
+use super::cells::CellScope;
+use super::emphasis::{RuleBrief, Side, Unit};
+use super::layout;
+use super::plan::Count;
+use super::spec::Assumed;
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, Type};
+use crate::lines::{Value, date_from_text};
+
+/// A rule, ready to be tried. All that it says must hold.
+#[derive(Debug, Clone)]
+pub struct PlannedRule {
+    /// What the legend calls it: its own name, or its conditions in words.
+    pub name: String,
+    /// How it shows, where it says so.
+    pub show: Option<String>,
+    /// Its conditions in words.
+    pub words: String,
+    pub(crate) bounds: Bounds,
+    /// So many of the highest, or of the lowest.
+    pub(crate) count: Option<(Count, bool)>,
+    pub(crate) mean: Option<Side>,
+    pub(crate) blank: bool,
+    pub(crate) when: Option<CellFormula>,
+}
+
+/// From where to where a rule matches; half open, and open where nothing is said.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub(crate) struct Bounds {
+    pub(crate) from: Option<Value>,
+    pub(crate) below: Option<Value>,
+    pub(crate) is: Option<Value>,
+    /// Whether they are positions on the scale rather than values.
+    pub(crate) positions: bool,
+}
+
+impl Bounds {
+    fn is_any(&self) -> bool {
+        self.from.is_some() || self.below.is_some() || self.is.is_some()
+    }
+
+    /// Whether a value lies within.
+    pub(crate) fn hold(&self, value: &Value) -> bool {
+        self.from.is_none_or(|from| value.order(&from).is_ge())
+            && self.below.is_none_or(|below| value.order(&below).is_lt())
+            && self.is.is_none_or(|is| value.order(&is).is_eq())
+    }
+}
+
+impl PlannedRule {
+    /// Whether nothing but bounds decides.
+    fn is_bounds_only(&self) -> bool {
+        self.bounds.is_any()
+            && self.count.is_none()
+            && self.mean.is_none()
+            && self.when.is_none()
+            && !self.blank
+    }
+
+    /// Whether it matches whatever a value may be.
+    fn is_open(&self) -> bool {
+        !self.bounds.is_any()
+            && self.count.is_none()
+            && self.mean.is_none()
+            && self.when.is_none()
+            && !self.blank
+    }
+}
+
+/// Checks the rules of an emphasis whose deciding formula gives this.
+pub(super) fn plan_rules(
+    place: &str,
+    rules: &[RuleBrief],
+    gives: Type,
+    scope: &mut CellScope<'_>,
+) -> Result<Vec<PlannedRule>> {
+    let one =
+        |(i, rule): (usize, &RuleBrief)| plan_rule(&format!("{place}, rule {}", i + 1), rule, gives, scope);
+    rules.iter().enumerate().map(one).collect()
+}
+
+fn plan_rule(place: &str, rule: &RuleBrief, gives: Type, scope: &mut CellScope<'_>) -> Result<PlannedRule> {
+    let bounds = bounds(place, rule, gives, scope)?;
+    if rule.blank && (bounds.is_any() || rule.top.is_some() || rule.bottom.is_some() || rule.mean.is_some()) {
+        return Err(Error::request(place, "a blank has no value, so blank = true goes with no bound"));
+    }
+    let count = match (&rule.top, &rule.bottom) {
+        (Some(_), Some(_)) => return Err(Error::request(place, "it is either top or bottom")),
+        (Some(top), _) => Some((layout::count(&format!("{place}, top"), top, scope)?, false)),
+        (_, Some(bottom)) => Some((layout::count(&format!("{place}, bottom"), bottom, scope)?, true)),
+        _ => None,
+    };
+    let when = rule.when.as_ref().map(|text| scope.condition(&format!("{place}, when"), text)).transpose()?;
+    let words = words(rule);
+    Ok(PlannedRule {
+        name: rule.name.clone().unwrap_or_else(|| words.clone()),
+        show: rule.show.clone(),
+        words,
+        bounds,
+        count,
+        mean: rule.mean,
+        blank: rule.blank,
+        when,
+    })
+}
+
+fn bounds(place: &str, rule: &RuleBrief, gives: Type, scope: &CellScope<'_>) -> Result<Bounds> {
+    let mut bounds = Bounds::default();
+    let mut percent: Option<(bool, &str)> = None;
+    let said = [("from", &rule.from), ("below", &rule.below), ("is", &rule.is)];
+    for (key, text) in said.into_iter().filter_map(|(key, text)| Some((key, text.as_ref()?))) {
+        let (value, is_percent) = bound(&format!("{place}, {key}"), text, gives, scope)?;
+        match percent {
+            Some((other, first)) if other != is_percent => {
+                let message = format!(
+                    "{first} and {text} mix a position on the scale with a true value; write both as percentages or both as numbers"
+                );
+                return Err(Error::request(place, message));
+            }
+            _ => percent = Some((is_percent, text)),
+        }
+        match key {
+            "from" => bounds.from = Some(value),
+            "below" => bounds.below = Some(value),
+            _ => bounds.is = Some(value),
+        }
+    }
+    bounds.positions = percent.is_some_and(|(percent, _)| percent) && rule.unit == Unit::Position;
+    if let (Some(from), Some(below)) = (bounds.from, bounds.below)
+        && from.order(&below).is_ge()
+    {
+        let message =
+            format!("it is from {} to below {}, which nothing is", text(&rule.from), text(&rule.below));
+        return Err(Error::request(place, message));
+    }
+    Ok(bounds)
+}
+
+fn text(text: &Option<String>) -> &str {
+    text.as_deref().unwrap_or("")
+}
+
+/// A bound, and whether it was written as a percentage.
+fn bound(place: &str, text: &str, gives: Type, scope: &CellScope<'_>) -> Result<(Value, bool)> {
+    if gives == Type::Day {
+        let day = date_from_text(text).map(|day| (Value::Date(day), false));
+        return day
+            .ok_or_else(|| Error::request(place, format!("{text} is no date; write it like 2025-01-31")));
+    }
+    match scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text)) {
+        Assumed::Number { digits, scale, percent } => Ok((Value::Exact { digits, scale }, percent)),
+        Assumed::Text(_) => {
+            let message =
+                format!("{text} is no number, nor an assumption that is one; write it like 1000 or 25%");
+            Err(Error::request(place, message))
+        }
+    }
+}
+
+/// What a rule says, in words.
+fn words(rule: &RuleBrief) -> String {
+    let mut said = Vec::new();
+    let unit = if rule.unit == Unit::Position { " of the scale" } else { "" };
+    let of = |text: &str| if text.ends_with('%') { format!("{text}{unit}") } else { text.to_string() };
+    match (&rule.from, &rule.below) {
+        (Some(from), Some(below)) => said.push(format!("{from} to below {}", of(below))),
+        (Some(from), None) => said.push(format!("{} or more", of(from))),
+        (None, Some(below)) => said.push(format!("below {}", of(below))),
+        (None, None) => {}
+    }
+    said.extend(rule.is.as_ref().map(|is| format!("exactly {}", of(is))));
+    said.extend(rule.top.as_ref().map(|top| format!("top {top}")));
+    said.extend(rule.bottom.as_ref().map(|bottom| format!("bottom {bottom}")));
+    said.extend(rule.mean.map(|side| match side {
+        Side::High => "above the mean".to_string(),
+        Side::Low => "below the mean".to_string(),
+    }));
+    if rule.blank {
+        said.push("blank".into());
+    }
+    said.extend(rule.when.clone());
+    if said.is_empty() { "anything else".into() } else { said.join(" and ") }
+}
+
+/// What the analyst most likely did not mean: rules that never match because earlier ones take all
+/// that they would, and values that no rule is for.
+pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
+    let mut doubts = Vec::new();
+    for (i, rule) in rules.iter().enumerate() {
+        if let Some(open) = rules[..i].iter().position(PlannedRule::is_open) {
+            let message = format!(
+                "{place}, rule {} ({}) is never reached: rule {} matches anything",
+                i + 1,
+                rule.name,
+                open + 1
+            );
+            doubts.push(message);
+            continue;
+        }
+        let taken = covered(rules[..i].iter().filter(|r| r.is_bounds_only()), rule.bounds.positions);
+        if rule.bounds.is_any() && taken.iter().any(|piece| holds(piece, &range(&rule.bounds))) {
+            doubts.push(format!(
+                "{place}, rule {} ({}) is never reached: earlier rules take all of it",
+                i + 1,
+                rule.name
+            ));
+        }
+    }
+    let plain: Vec<&PlannedRule> = rules.iter().filter(|r| r.is_bounds_only()).collect();
+    if plain.len() < 2 || plain.len() < rules.iter().filter(|r| !r.blank).count() {
+        return doubts;
+    }
+    let unit = plain[0].bounds.positions;
+    for pair in covered(plain.into_iter(), unit).windows(2) {
+        if let (Some(end), Some(start)) = (pair[0].1, pair[1].0) {
+            let shown =
+                |value: Value| if unit { format!("{} %", value.as_f64() * 100.0) } else { value.to_string() };
+            doubts.push(format!(
+                "{place}: no rule is for values from {} to below {}",
+                shown(end),
+                shown(start)
+            ));
+        }
+    }
+    doubts
+}
+
+type Range = (Option<Value>, Option<Value>);
+
+/// The range of bounds; nothing can be said of a single value beside itself, so it counts as none.
+fn range(bounds: &Bounds) -> Range {
+    match bounds.is {
+        Some(is) => (Some(is), Some(is)),
+        None => (bounds.from, bounds.below),
+    }
+}
+
+fn holds(outer: &Range, inner: &Range) -> bool {
+    let lower = outer.0.is_none_or(|low| inner.0.is_some_and(|own| own.order(&low).is_ge()));
+    let single = inner.0.is_some() && inner.0 == inner.1;
+    let upper = outer.1.is_none_or(|high| {
+        inner.1.is_some_and(|own| if single { own.order(&high).is_lt() } else { own.order(&high).is_le() })
+    });
+    lower && upper
+}
+
+/// What rules cover together, as ranges that do not touch, lowest first.
+fn covered<'r>(rules: impl Iterator<Item = &'r PlannedRule>, positions: bool) -> Vec<Range> {
+    let mut ranges: Vec<Range> = rules
+        .filter(|rule| rule.bounds.positions == positions && rule.bounds.is.is_none())
+        .map(|rule| range(&rule.bounds))
+        .collect();
+    ranges.sort_by(|(a, _), (b, _)| match (a, b) {
+        (Some(a), Some(b)) => a.order(b),
+        (a, b) => a.is_some().cmp(&b.is_some()),
+    });
+    let mut joined: Vec<Range> = Vec::new();
+    for (low, high) in ranges {
+        let touches = joined.last().is_some_and(|(_, end)| match (end, low) {
+            (Some(end), Some(low)) => low.order(end).is_le(),
+            _ => true,
+        });
+        match joined.last_mut() {
+            Some((_, end)) if touches => {
+                *end = match (*end, high) {
+                    (Some(a), Some(b)) => Some(if a.order(&b).is_ge() { a } else { b }),
+                    _ => None,
+                };
+            }
+            _ => joined.push((low, high)),
+        }
+    }
+    joined
+}

@@ -1,0 +1,77 @@
+//! Headings that tell of the run: `{period}`, `{where}` and `{source}` stand for what it found.
+
+use arrow_schema::Schema;
+
+use super::cells::CellScope;
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, quote_name};
+use crate::lines::Kind;
+
+const KNOWN: [&str; 3] = ["period", "where", "source"];
+
+/// The formulas of the first and the last day, where the heading names the period: of the date in
+/// the layout, or of the only date that the lines have.
+pub(super) fn period(
+    title: Option<&str>,
+    schema: &Schema,
+    scope: &mut CellScope<'_>,
+) -> Result<Option<[CellFormula; 2]>> {
+    if !title.is_some_and(|title| title.contains("{period}")) {
+        return Ok(None);
+    }
+    let in_layout = scope.rows.iter().chain(scope.across).find(|dimension| dimension.period().is_some());
+    let date = match in_layout {
+        Some(dimension) => dimension.date_column().to_string(),
+        None => {
+            let is_date =
+                |f: &&std::sync::Arc<arrow_schema::Field>| Kind::of(f.data_type()) == Some(Kind::Date);
+            let dates: Vec<&str> =
+                schema.fields().iter().filter(is_date).map(|f| f.name().as_str()).collect();
+            match dates.as_slice() {
+                [one] => one.to_string(),
+                [] => {
+                    return Err(Error::request(
+                        "title",
+                        "{period} names the period of the lines, and they have no date",
+                    ));
+                }
+                several => {
+                    let message =
+                        format!("{{period}} may be of {}; put one of them in the layout", several.join(", "));
+                    return Err(Error::request("title", message));
+                }
+            }
+        }
+    };
+    let date = quote_name(&date);
+    let first = scope.formula("title", &format!("min({date})"))?;
+    Ok(Some([first, scope.formula("title", &format!("max({date})"))?]))
+}
+
+/// What a heading names that stands for nothing.
+pub(super) fn doubt(title: &str) -> Option<String> {
+    let names = title.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0));
+    let unknown = names.into_iter().find(|name| !KNOWN.contains(name) && !name.is_empty())?;
+    let near =
+        crate::suggest::nearest(unknown, &KNOWN).map(|near| format!("; nearest: {near}")).unwrap_or_default();
+    Some(format!(
+        "the title names {{{unknown}}}, which is no assumption and none of {}{near}",
+        KNOWN.join(", ")
+    ))
+}
+
+/// The heading with what the run found.
+pub(crate) fn fill(
+    title: &str,
+    period: Option<(String, String)>,
+    condition: Option<&str>,
+    source: &str,
+) -> String {
+    let period = period.map_or("no lines".to_string(), |(first, last)| {
+        if first == last { first } else { format!("{first} to {last}") }
+    });
+    title
+        .replace("{period}", &period)
+        .replace("{where}", condition.unwrap_or("all lines"))
+        .replace("{source}", source)
+}

@@ -1,0 +1,315 @@
+//! From lines to cross-tabs: a brief, its views and its trends each have a plan, and all of them are
+//! filled by one pass over the lines.
+
+use super::table::{CrossTab, Grain, View};
+use super::trend::{Labels, Trend, trend_brief, trends};
+use crate::brief::{Brief, Dimension, Form, Order, OrderBy, Plan, ViewBrief, fill_title};
+use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
+use crate::emphasis::{Known, decide, reference};
+use crate::error::{Error, Result};
+use crate::grouping::{LeafGroups, Scan};
+use crate::lines::{LineSource, Tally, Value};
+use crate::peers::{Peers, Wanted, Yardsticks};
+use crate::rollup::{SortBy, regroup};
+
+impl CrossTab {
+    /// Checks a brief against a source, reads its lines once and builds the cross-tab.
+    ///
+    /// Where a later line needs a wider kind than the first ones led to believe, and the source
+    /// can be read again, it is.
+    ///
+    /// # Errors
+    /// What [`Plan::new`] and the source find wrong.
+    pub fn build(brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
+        CrossTab::build_by(brief, source, &[])
+    }
+
+    /// The same with the yardsticks of earlier runs, by the name that the brief has for them.
+    ///
+    /// # Errors
+    /// Also where yardsticks that the brief names are not given, or have not what is needed.
+    pub fn build_by(
+        brief: &Brief,
+        source: &mut dyn LineSource,
+        kept: &[(String, Yardsticks)],
+    ) -> Result<CrossTab> {
+        loop {
+            let jobs = Job::all(brief, source)?;
+            match scan(&jobs, source) {
+                Ok((groups, tally)) => {
+                    return assemble(&brief.views, &jobs, groups, (source.name(), &tally), kept);
+                }
+                Err(error) => match error.wider() {
+                    Some((column, kind)) if source.widen(column, *kind) => {}
+                    _ => return Err(error),
+                },
+            }
+        }
+    }
+}
+
+/// A plan, and what its cross-tab is for.
+struct Job {
+    plan: Plan,
+    what: What,
+}
+
+enum What {
+    /// The brief itself, or a view of it.
+    Own,
+    /// The trend of an emphasis of an earlier job.
+    Trend { of: usize, emphasis: usize },
+    /// What a column beside the layout says of a dimension's members, for a link of an earlier job.
+    Labels { of: usize, emphasis: usize, column: String },
+}
+
+impl Job {
+    /// The jobs of a brief: first itself and its views, then what their emphasis needs beside.
+    fn all(brief: &Brief, source: &dyn LineSource) -> Result<Vec<Job>> {
+        let schema = source.schema();
+        let mut jobs = vec![Job { plan: Plan::new(brief, &schema)?, what: What::Own }];
+        let mut briefs = vec![brief.clone()];
+        for (place, view) in brief.views.iter().enumerate() {
+            let own = brief.of_view(place)?;
+            let name = format!("view {} ({})", place + 1, view.form.name());
+            let plan = Plan::new(&own, &schema).map_err(|e| Error::request(name, e.to_string()))?;
+            jobs.push(Job { plan, what: What::Own });
+            briefs.push(own);
+        }
+        for (of, own) in briefs.iter().enumerate() {
+            let emphasis = jobs[of].plan.emphasis.clone();
+            for (place, planned) in emphasis.iter().enumerate() {
+                if let Some(along) = planned.along.as_ref().filter(|_| planned.said.form == Form::Trend) {
+                    let plan = Plan::new(&trend_brief(own, planned, along), &schema);
+                    match plan {
+                        Ok(plan) => jobs.push(Job { plan, what: What::Trend { of, emphasis: place } }),
+                        Err(error) => {
+                            let message = format!("{}: there is no trend of it: {error}", planned.place);
+                            jobs[of].plan.warnings.push(message);
+                        }
+                    }
+                }
+                for column in planned.columns_beside(&jobs[of].plan) {
+                    let Some(spot) = planned.linked else { continue };
+                    let plan = Plan::new(&Labels::brief(own, spot, &column), &schema)
+                        .map_err(|e| Error::request(&planned.place, e.to_string()))?;
+                    jobs.push(Job { plan, what: What::Labels { of, emphasis: place, column } });
+                }
+            }
+        }
+        for job in &jobs {
+            if let Some(trouble) = job.plan.needed_names().iter().find_map(|name| source.trouble(name)) {
+                return Err(Error::request(source.name(), trouble));
+            }
+        }
+        Ok(jobs)
+    }
+}
+
+/// Fills the leaf groups of every job in one pass.
+fn scan(jobs: &[Job], source: &mut dyn LineSource) -> Result<(Vec<LeafGroups>, Tally)> {
+    let mut needed: Vec<usize> = jobs.iter().flat_map(|job| job.plan.needed().iter().copied()).collect();
+    needed.sort_unstable();
+    needed.dedup();
+    if let [only] = jobs {
+        // One plan says in which order it wants its columns.
+        needed = only.plan.needed().to_vec();
+    }
+    let place = |column: &usize| needed.iter().position(|known| known == column).unwrap_or(0);
+    let wants: Vec<Vec<usize>> =
+        jobs.iter().map(|job| job.plan.needed().iter().map(place).collect()).collect();
+    let mut scans: Vec<Scan<'_>> = jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect();
+    let tally = source.scan(&needed, &mut |batch| {
+        for (scan, wants) in scans.iter_mut().zip(&wants) {
+            let own = batch.project(wants).map_err(|e| Error::data("lines", e.to_string()))?;
+            scan.push(&own)?;
+        }
+        Ok(())
+    })?;
+    Ok((scans.into_iter().map(Scan::finish).collect(), tally))
+}
+
+/// The cross-tab with its views and trends.
+fn assemble(
+    said: &[ViewBrief],
+    jobs: &[Job],
+    groups: Vec<LeafGroups>,
+    (source, tally): (&str, &Tally),
+    kept: &[(String, Yardsticks)],
+) -> Result<CrossTab> {
+    let mut done: Vec<CrossTab> = Vec::new();
+    let mut trended: Vec<(usize, Trend)> = Vec::new();
+    let mut labelled: Vec<(usize, Labels)> = Vec::new();
+    for (job, groups) in jobs.iter().zip(groups) {
+        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), kept)?;
+        match &job.what {
+            What::Own => done.push(crosstab),
+            What::Trend { of, emphasis } => {
+                let planned = &jobs[*of].plan.emphasis[*emphasis];
+                trended.push((*of, trends(&done[*of], *emphasis, planned, &crosstab)));
+            }
+            What::Labels { of, emphasis, column } => {
+                let Some(spot) = jobs[*of].plan.emphasis[*emphasis].linked else { continue };
+                labelled.push((*of, Labels::read(&done[*of], *emphasis, column, spot, &crosstab)));
+            }
+        }
+    }
+    trended.into_iter().for_each(|(of, trend)| done[of].trends.push(trend));
+    labelled.into_iter().for_each(|(of, labels)| done[of].labels.push(labels));
+    let views = done.split_off(1);
+    let Some(mut main) = done.pop() else { unreachable!("the first job is the brief's own") };
+    main.views = said.iter().cloned().zip(views).map(|(said, crosstab)| View { said, crosstab }).collect();
+    Ok(main)
+}
+
+/// The cross-tab of leaf groups, wherever they came from.
+fn from_groups(
+    plan: &Plan,
+    leaves: LeafGroups,
+    source: &str,
+    tally: Tally,
+    kept: &[(String, Yardsticks)],
+) -> Result<CrossTab> {
+    let mut report = leaves.report.clone();
+    let mut warnings = plan.warnings.clone();
+    let mut leaves = settle_tiers(plan, leaves)?;
+    let mut known = Known { everything: Vec::new(), kept };
+    let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
+    let mut picks: Option<Picks> = None;
+    if picking {
+        let mut everything = Frame::new(plan, &leaves)?;
+        let engine = Engine::run(plan, &mut everything)?;
+        let decided = pick(plan, engine.frame(), &engine)?;
+        known.everything = reference(plan, &engine)?;
+        drop(engine);
+        if decided.regroups() {
+            leaves = regroup(&leaves, &decided.rows, &decided.columns)
+                .map_err(|_| Error::overflow("the totals"))?;
+        }
+        picks = Some(decided);
+    }
+    let mut frame = Frame::new(plan, &leaves)?;
+    if let Some(picks) = &picks {
+        picks.hide(&mut frame);
+        frame.arrange_naturally();
+    }
+    warnings.extend(unknown_members(plan, &frame));
+    arrange(plan, &mut frame)?;
+    let engine = Engine::run(plan, &mut frame)?;
+    report.zero_divisions += engine.zero_divisions();
+    let emphases = decide(plan, &engine, &known, &mut warnings)?;
+    let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
+    let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
+    let finished = |grain: usize| {
+        let values: Vec<Vec<Option<Value>>> =
+            shown.iter().map(|measure| engine.measure(*measure, grain).to_vec()).collect();
+        let (frame, shown) = (engine.frame(), engine.frame().shown(grain));
+        let cells = &frame.grains[grain];
+        let peers = values.iter().enumerate().map(|(measure, values)| {
+            let group = plan.peers_of(measure, (cells.row_level, cells.column_level));
+            Peers::new(values, &frame.groups(grain, group), &shown, &Wanted::default())
+        });
+        let peers = peers.collect();
+        (values, peers)
+    };
+    let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
+    drop(engine);
+    let grains = frame.grains.into_iter().zip(computed);
+    let grains = grains.map(|(cells, (values, peers))| Grain {
+        cells: cells.pairs,
+        lines: cells.lines,
+        values,
+        peers,
+    });
+    Ok(CrossTab {
+        title,
+        measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
+        rows: frame.rows,
+        columns: frame.columns,
+        grains: grains.collect(),
+        emphases,
+        trends: Vec::new(),
+        labels: Vec::new(),
+        views: Vec::new(),
+        condition: plan.condition.clone(),
+        source: source.to_string(),
+        report,
+        tally,
+        warnings,
+        item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
+        picked: picks.map(|picks| picks.notes).unwrap_or_default(),
+    })
+}
+
+/// The first and the last day of the lines, where the heading tells them.
+fn period(plan: &Plan, engine: &Engine<'_>) -> Result<Option<(String, String)>> {
+    let Some(formulas) = &plan.period else { return Ok(None) };
+    let mut days = Vec::new();
+    for formula in formulas {
+        let values = engine.values(formula, 0).map_err(|_| Error::overflow("title"))?;
+        days.extend(values.first().copied().flatten().map(|day| day.to_string()));
+    }
+    Ok(days.first().cloned().zip(days.get(1).cloned()))
+}
+
+/// Brings both axes into display order. Members that are sorted by a formula over cells are sorted
+/// by its values in the total of the other axis.
+fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
+    let sorted = |dimension: &Dimension| dimension.order_by.is_some() || dimension.order.by == OrderBy::Label;
+    let anything = |dimension: &Dimension| {
+        sorted(dimension) || dimension.order != Order::default() || !dimension.listed.is_empty()
+    };
+    if !plan.rows.iter().chain(&plan.columns).any(anything) {
+        return Ok(());
+    }
+    let engine = Engine::run(plan, frame)?;
+    let by = |on_rows: bool| -> Result<Vec<SortBy>> {
+        let frame = engine.frame();
+        let one = |(i, dimension): (usize, &Dimension)| {
+            let level = i + 1;
+            let Some(formula) = &dimension.order_by else {
+                return Ok(if dimension.order.by == OrderBy::Label {
+                    SortBy::Label
+                } else {
+                    SortBy::Natural
+                });
+            };
+            let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
+            let values = engine
+                .values(formula, grain)
+                .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;
+            let of_node = |node: u32| {
+                let pair = if on_rows { (node, 0) } else { (0, node) };
+                values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
+            };
+            Ok(SortBy::Values((0..frame.axis(on_rows).len(level) as u32).map(of_node).collect()))
+        };
+        plan.axis(on_rows).iter().enumerate().map(one).collect()
+    };
+    let (rows, columns) = (by(true)?, by(false)?);
+    drop(engine);
+    frame.rows.arrange(&rows);
+    frame.columns.arrange(&columns);
+    Ok(())
+}
+
+/// Members that the brief names and that no line has, with the nearest one that there is.
+fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
+    let mut warnings: Vec<String> = Vec::new();
+    for (place, spot, label) in plan.named_members() {
+        let axis = frame.axis(spot.on_rows);
+        let members = axis.members(spot.level - 1);
+        if members.is_empty() || members.find(&label).is_some() {
+            continue;
+        }
+        let dimension = &axis.dimensions()[spot.level - 1].name;
+        let known: Vec<&str> = members.labels().collect();
+        let near = crate::suggest::nearest(&label, &known);
+        let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
+        let warning = format!("{place} names {label}, which is no member of {dimension}{near}");
+        if !warnings.contains(&warning) {
+            warnings.push(warning);
+        }
+    }
+    warnings
+}

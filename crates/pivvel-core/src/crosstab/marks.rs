@@ -1,0 +1,69 @@
+//! What stands out where a row and a column meet, and where labels and figures lead.
+
+use super::CrossTab;
+use crate::brief::Form;
+use crate::emphasis::{Emphasis, Mark, link};
+use crate::lines::Value;
+use crate::rollup::{Axis, Entry};
+
+impl CrossTab {
+    /// What stands out in the cell of a measure where a row and a column meet: for each form the
+    /// first emphasis that decides.
+    pub fn marks(&self, row: Entry, column: Entry, measure: usize) -> Vec<Mark> {
+        let mut marks: Vec<Mark> = Vec::new();
+        for (place, emphasis) in self.emphases().iter().enumerate() {
+            let form = emphasis.planned.said.form;
+            if !emphasis.covers((row.level(), column.level()), measure)
+                || marks.iter().any(|m| m.form == form)
+            {
+                continue;
+            }
+            let column = if emphasis.planned.said.whole_row { Entry::TOTAL } else { column };
+            if let Some((grain, cell)) = self.spot(row, column) {
+                marks.extend(emphasis.mark(place, grain, cell));
+            }
+        }
+        marks
+    }
+
+    /// What decides about a cell of an emphasis: its value on the emphasis's scale.
+    pub fn deciding_value(&self, mark: &Mark, row: Entry, column: Entry) -> Option<Value> {
+        let emphasis = &self.emphases()[mark.emphasis];
+        let column = if emphasis.planned.said.whole_row { Entry::TOTAL } else { column };
+        let (grain, cell) = self.spot(row, column)?;
+        emphasis.value(grain, cell)
+    }
+
+    /// Whether the figures of a measure stand nowhere.
+    pub fn hides_figure(&self, measure: usize) -> bool {
+        let hides = |e: &Emphasis| e.planned.said.hide_figure && e.planned.measure == Some(measure);
+        self.emphases().iter().any(hides)
+    }
+
+    /// Where the label of a row or a column leads, if an emphasis links its dimension.
+    pub fn member_link(&self, on_rows: bool, entry: Entry) -> Option<String> {
+        let axis = if on_rows { self.rows() } else { self.columns() };
+        let linked = |(_, e): &(usize, &Emphasis)| e.planned.linked == Some((on_rows, entry.level()));
+        self.emphases().iter().enumerate().filter(linked).find_map(|(place, emphasis)| {
+            let mut labels = labels(axis, entry);
+            labels.extend(self.beside(place, entry));
+            link(emphasis.planned.said.link.as_deref()?, &labels)
+        })
+    }
+
+    /// Where the figure of a measure leads, if an emphasis links it.
+    pub fn cell_link(&self, row: Entry, column: Entry, measure: usize) -> Option<String> {
+        let grain = (row.level(), column.level());
+        let links = |e: &&Emphasis| e.planned.said.form == Form::Link && e.covers(grain, measure);
+        self.emphases().iter().filter(links).find_map(|emphasis| {
+            let (grain, cell) = self.spot(row, column)?;
+            let labels = [labels(self.rows(), row), labels(self.columns(), column)].concat();
+            emphasis.links_at(grain, cell).then(|| link(emphasis.planned.said.link.as_deref()?, &labels))?
+        })
+    }
+}
+
+/// The labels that lead to an entry, by dimension.
+fn labels(axis: &Axis, entry: Entry) -> Vec<(String, String)> {
+    axis.path(entry).iter().map(|m| (m.dimension().name.clone(), m.label().to_string())).collect()
+}

@@ -1,0 +1,54 @@
+//! Which cells of a grain go together: for ranks and aggregates of cells, and for peers. Cells of
+//! different classes (plain ones, the others, each calculated item) never do.
+
+use super::frame::Frame;
+use crate::formula::Group;
+use crate::rollup::Axis;
+
+/// What the cells of one group share.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct GroupKey {
+    /// The classes of their rows and their columns.
+    pub(crate) classes: (u16, u16),
+    /// The row that they are in or under, by its level and node, if it is one.
+    pub(crate) row: Option<(u16, u32)>,
+    /// The column that they are in or under.
+    pub(crate) column: Option<(u16, u32)>,
+}
+
+impl GroupKey {
+    /// Plain cells of one grain.
+    pub(crate) const PLAIN: GroupKey = GroupKey { classes: (0, 0), row: None, column: None };
+}
+
+impl Frame {
+    /// The group of every cell of a grain.
+    pub(crate) fn groups(&self, grain: usize, group: Group) -> Vec<GroupKey> {
+        let cells = &self.grains[grain];
+        let (row_level, column_level) = (cells.row_level, cells.column_level);
+        let own = |level: usize, node: u32| Some((level as u16, node));
+        let parent = |axis: &Axis, level: usize, node: u32| match level {
+            0 => Some((0, 0)),
+            level => Some((level as u16 - 1, axis.parent_node(level, node))),
+        };
+        // The outermost member that a row is in; the total is in none.
+        let branch = |axis: &Axis, level: usize, node: u32| match level {
+            0 => (0, 0),
+            level => (1, axis.ancestor(level, node, 1)),
+        };
+        let key = |(row, column): &(u32, u32)| {
+            let (row, column) = (*row, *column);
+            let classes = (self.rows.class(row_level, row), self.columns.class(column_level, column));
+            let (row, column) = match group {
+                Group::Level => (None, None),
+                Group::Row => (own(row_level, row), None),
+                Group::Column => (None, own(column_level, column)),
+                Group::Branch => (Some(branch(&self.rows, row_level, row)), None),
+                Group::Siblings => (parent(&self.rows, row_level, row), own(column_level, column)),
+                Group::ColumnSiblings => (own(row_level, row), parent(&self.columns, column_level, column)),
+            };
+            GroupKey { classes, row, column }
+        };
+        cells.pairs.pairs().iter().map(key).collect()
+    }
+}

@@ -1,0 +1,317 @@
+//! Decisions, from values and their peers: which scale a cell is on, and which rule matches first.
+
+use std::rc::Rc;
+
+use super::scale::Scale;
+use super::{Decided, Emphasis};
+use crate::brief::{Form, PeersOf, Plan, PlannedEmphasis, PlannedRule, Side, YardstickOf};
+use crate::derive::{Engine, Frame, GroupKey};
+use crate::error::{Error, Result};
+use crate::formula::{CellFormula, Values};
+use crate::lines::Value;
+use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
+
+/// What is known of peers that this layout does not show.
+pub(crate) struct Known<'a> {
+    /// By emphasis: the peers of everything, before members are picked.
+    pub(crate) everything: Vec<Everything>,
+    /// By file: the yardsticks of earlier runs.
+    pub(crate) kept: &'a [(String, Yardsticks)],
+}
+
+/// Groups of peers by name, with what was measured.
+pub(crate) type Everything = Vec<(String, Measured)>;
+
+/// What was measured of the peers of everything, for those emphases that ask for it.
+///
+/// # Errors
+/// A number that outgrows 38 digits.
+pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everything>> {
+    let one = |emphasis: &PlannedEmphasis| {
+        if emphasis.said.yardstick != YardstickOf::All {
+            return Ok(Everything::new());
+        }
+        let grains = measured(emphasis, engine)?;
+        let frame = engine.frame();
+        let named = |(grain, (_, peers)): (usize, &(Values, Peers))| {
+            peers
+                .groups()
+                .map(|(key, measured)| (name(emphasis, frame, grain, key), measured.clone()))
+                .collect::<Vec<_>>()
+        };
+        Ok(grains
+            .iter()
+            .enumerate()
+            .filter_map(|(grain, found)| Some((grain, found.as_ref()?)))
+            .flat_map(named)
+            .collect())
+    };
+    plan.emphasis.iter().map(one).collect()
+}
+
+fn name(emphasis: &PlannedEmphasis, frame: &Frame, grain: usize, key: &GroupKey) -> String {
+    frame.peers_id(&emphasis.scale_name(), grain, key)
+}
+
+/// Decides about every cell.
+///
+/// # Errors
+/// A number that outgrows 38 digits; a file of yardsticks that was not given or has not what is
+/// needed.
+pub(crate) fn decide(
+    plan: &Plan,
+    engine: &Engine<'_>,
+    known: &Known<'_>,
+    warnings: &mut Vec<String>,
+) -> Result<Vec<Emphasis>> {
+    let mut all = Vec::new();
+    for (i, planned) in plan.emphasis.iter().enumerate() {
+        let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains: Vec::new() };
+        if planned.has_scale() {
+            let mut grains = measured(planned, engine)?;
+            measure_by(planned, engine.frame(), &mut grains, known, i, warnings)?;
+            for (grain, found) in grains.into_iter().enumerate() {
+                let decided =
+                    found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()?;
+                emphasis.grains.push(decided);
+            }
+            order_scales(&mut emphasis);
+        } else if planned.said.form == Form::Link {
+            emphasis.grains = linked(planned, engine)?;
+        }
+        all.push(emphasis);
+    }
+    Ok(all)
+}
+
+/// The values that decide and their peers, by grain, where the emphasis decides.
+fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<(Values, Peers)>>> {
+    let frame = engine.frame();
+    let Some(basis) = &planned.basis else { return Ok(vec![None; frame.grains.len()]) };
+    let mut found: Vec<Option<(Values, Peers)>> = vec![None; frame.grains.len()];
+    for (row, column) in &planned.grains {
+        let (row, column) = planned.deciding((*row, *column));
+        let grain = frame.grain(row, column);
+        if found[grain].is_none() {
+            let values = values(planned, engine, basis, grain)?;
+            let keys = frame.groups(grain, planned.said.peers.group());
+            let peers = Peers::new(&values, &keys, &frame.shown(grain), &planned.wanted);
+            found[grain] = Some((values, peers));
+        }
+    }
+    if planned.said.peers == PeersOf::All {
+        let mut joined: Vec<(&[Option<Value>], &mut Peers)> =
+            found.iter_mut().flatten().map(|(values, peers)| (values.as_slice(), peers)).collect();
+        Peers::join(&mut joined, &planned.wanted);
+    }
+    Ok(found)
+}
+
+fn values(
+    planned: &PlannedEmphasis,
+    engine: &Engine<'_>,
+    formula: &CellFormula,
+    grain: usize,
+) -> Result<Values> {
+    engine.values(formula, grain).map_err(|_| Error::overflow(&planned.place))
+}
+
+/// Puts reference numbers from elsewhere in the place of those of what is shown.
+fn measure_by(
+    planned: &PlannedEmphasis,
+    frame: &Frame,
+    grains: &mut [Option<(Values, Peers)>],
+    known: &Known<'_>,
+    place: usize,
+    warnings: &mut Vec<String>,
+) -> Result<()> {
+    let file = match &planned.said.yardstick {
+        YardstickOf::Shown => return Ok(()),
+        YardstickOf::All if known.everything.is_empty() => return Ok(()),
+        YardstickOf::All => None,
+        YardstickOf::Kept(file) => {
+            let kept = known.kept.iter().find(|(name, _)| name == file).map(|(_, kept)| kept);
+            Some((
+                file,
+                kept.ok_or_else(|| {
+                    Error::request(&planned.place, format!("the yardsticks of {file} were not given"))
+                })?,
+            ))
+        }
+    };
+    let mut missing = 0;
+    let mut unclipped = None;
+    for (grain, found) in grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?))) {
+        let cuts: Vec<Measured> = found.1.groups().map(|(_, measured)| measured.clone()).collect();
+        let mut next = cuts.into_iter();
+        missing += found.1.measure_by(|key| {
+            let shown = next.next().unwrap_or_default();
+            let name = name(planned, frame, grain, key);
+            match &file {
+                None if key.classes != (0, 0) => Some(shown),
+                None => {
+                    known.everything[place].iter().find(|(known, _)| *known == name).map(|(_, m)| m.clone())
+                }
+                Some((_, kept)) => {
+                    let scale = kept.get(&name)?;
+                    if let Some((low, high)) = planned.wanted.clip
+                        && scale.clip.is_none_or(|clip| clip[0] != low || clip[1] != high)
+                    {
+                        unclipped = Some(name);
+                    }
+                    // The top so many are those of what is shown; a file keeps no members.
+                    Some(Measured { cuts: shown.cuts, ..scale.measured() })
+                }
+            }
+        });
+    }
+    if let (Some(name), Some((file, _))) = (unclipped, &file) {
+        let message =
+            format!("{file} keeps no clip at these shares for {name}; save it again with this brief");
+        return Err(Error::request(&planned.place, message));
+    }
+    if missing > 0 {
+        let from = file.map_or("all".to_string(), |(file, _)| file.clone());
+        let groups = if missing == 1 {
+            "1 group of peers has".to_string()
+        } else {
+            format!("{missing} groups of peers have")
+        };
+        warnings
+            .push(format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place));
+    }
+    Ok(())
+}
+
+fn decide_grain(
+    emphasis: &mut Emphasis,
+    engine: &Engine<'_>,
+    grain: usize,
+    (values, peers): (Values, Peers),
+) -> Result<Decided> {
+    let (frame, planned) = (engine.frame(), &emphasis.planned);
+    let cells = &frame.grains[grain];
+    let outgrown = |_| Error::overflow(&planned.place);
+    let applies = planned.condition.as_ref().map(|c| engine.holds(c, grain).map_err(outgrown)).transpose()?;
+    // A scale on which no cell stands out needs no legend.
+    let mut used = vec![applies.is_none(); peers.groups().count()];
+    for cell in applies.iter().flat_map(|applies| (0..applies.len()).filter(|cell| applies[*cell])) {
+        peers.group(cell).into_iter().for_each(|group| used[group] = true);
+    }
+    let mut scales = Vec::new();
+    let mut scale_of = Vec::new();
+    for ((key, measured), used) in peers.groups().zip(used) {
+        let class =
+            |axis: &crate::rollup::Axis, class, level| axis.class_name(class, level).map(str::to_string);
+        let apart = [
+            class(&frame.rows, key.classes.0, cells.row_level),
+            class(&frame.columns, key.classes.1, cells.column_level),
+        ];
+        let names = (name(planned, frame, grain, key), apart, within(&frame.rows, &frame.columns, key));
+        let levels = (cells.row_level, cells.column_level);
+        let scale = Scale::new(planned, measured, names, levels, key.classes).filter(Scale::has_places);
+        scale_of.push(scale.filter(|_| used).map(|scale| {
+            scales.push(scale);
+            emphasis.scales.len() + scales.len() - 1
+        }));
+    }
+    emphasis.scales.append(&mut scales);
+    let planned = &emphasis.planned;
+    let mut decided = Decided { values, peers, scale_of, applies, winners: None };
+    if !planned.rules.is_empty() {
+        let whens =
+            planned.rules.iter().map(|rule| rule.when.as_ref().map(|c| engine.holds(c, grain)).transpose());
+        let whens = whens.collect::<Result<Vec<_>, _>>().map_err(outgrown)?;
+        let wins = |cell: usize| {
+            let matches = |(i, rule): (usize, &PlannedRule)| {
+                let when = whens[i].as_ref().is_none_or(|when| when[cell]);
+                (when && matches(rule, i, cell, &decided, &emphasis.scales)).then_some(i as u16)
+            };
+            planned.rules.iter().enumerate().find_map(matches)
+        };
+        decided.winners = Some((0..decided.values.len()).map(wins).collect());
+    }
+    Ok(decided)
+}
+
+/// Whether all that a rule says of a cell's value holds.
+fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, scales: &[Scale]) -> bool {
+    let Some(value) = decided.values[cell] else {
+        let bounded = rule.bounds.from.or(rule.bounds.below).or(rule.bounds.is).is_some();
+        return rule.blank || !bounded && rule.count.is_none() && rule.mean.is_none();
+    };
+    if rule.blank {
+        return false;
+    }
+    let group = decided.peers.group(cell);
+    let scale = group.and_then(|group| decided.scale_of[group]).map(|scale| &scales[scale]);
+    let within = match rule.bounds.positions {
+        false => rule.bounds.hold(&value),
+        true => scale
+            .and_then(|scale| scale.position(&value, decided.peers.rank(cell)))
+            .is_some_and(|position| rule.bounds.hold(&Value::Float(position))),
+    };
+    let measured = group.and_then(|group| decided.peers.groups().nth(group)).map(|(_, measured)| measured);
+    let counted = rule.count.is_none_or(|(_, bottom)| {
+        let cut = measured.and_then(|measured| *measured.cuts.get(place)?);
+        cut.is_some_and(|cut| if bottom { value.order(&cut).is_le() } else { value.order(&cut).is_ge() })
+    });
+    let mean = rule.mean.is_none_or(|side| {
+        let mean = measured.and_then(|measured| measured.yardstick?.mean);
+        mean.is_some_and(|mean| match side {
+            Side::High => value.as_f64() > mean,
+            Side::Low => value.as_f64() < mean,
+        })
+    });
+    within && counted && mean
+}
+
+/// Brings the scales into the order in which a legend tells them: the finest grain first, plain
+/// members before what is made of them.
+fn order_scales(emphasis: &mut Emphasis) {
+    let scales = std::mem::take(&mut emphasis.scales);
+    let mut order: Vec<usize> = (0..scales.len()).collect();
+    order.sort_by_key(|i| {
+        let scale = &scales[*i];
+        (std::cmp::Reverse((scale.row_level, scale.column_level)), scale.class, *i)
+    });
+    let mut place = vec![0; scales.len()];
+    order.iter().enumerate().for_each(|(new, old)| place[*old] = new);
+    emphasis.scales = order.into_iter().map(|old| scales[old].clone()).collect();
+    for decided in emphasis.grains.iter_mut().flatten() {
+        decided.scale_of.iter_mut().flatten().for_each(|scale| *scale = place[*scale]);
+    }
+}
+
+/// The cells that link: all of its grains that meet the condition.
+fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<Decided>>> {
+    let frame = engine.frame();
+    let mut grains: Vec<Option<Decided>> = vec![None; frame.grains.len()];
+    for (row, column) in &planned.grains {
+        let grain = frame.grain(*row, *column);
+        let (values, keys) = (Rc::new(vec![None; frame.grains[grain].len()]), Vec::new());
+        let peers = Peers::new(&[], &keys, &[], &planned.wanted);
+        let holds = |c: &CellFormula| engine.holds(c, grain).map_err(|_| Error::overflow(&planned.place));
+        let applies = planned.condition.as_ref().map(holds).transpose()?;
+        grains[grain] = Some(Decided { values, peers, scale_of: Vec::new(), applies, winners: None });
+    }
+    Ok(grains)
+}
+
+impl Emphasis {
+    /// Every group of peers that was measured, as it is kept for later runs.
+    pub(crate) fn kept(&self) -> impl Iterator<Item = (&str, KeptScale)> {
+        let clip = self.planned.wanted.clip;
+        self.scales.iter().filter_map(move |scale| {
+            let ends = clip.map(|_| (scale.low, scale.high));
+            let measured = Measured { yardstick: Some(scale.yardstick), clip: ends, cuts: Vec::new() };
+            Some((scale.peers.as_str(), KeptScale::of(&measured, clip)?))
+        })
+    }
+
+    /// Whether a link stands in a cell of a grain.
+    pub(crate) fn links_at(&self, grain: usize, cell: usize) -> bool {
+        let decided = self.grains.get(grain).and_then(Option::as_ref);
+        decided.is_some_and(|decided| decided.applies.as_ref().is_none_or(|applies| applies[cell]))
+    }
+}

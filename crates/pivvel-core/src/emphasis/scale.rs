@@ -1,0 +1,144 @@
+//! From a value to its place: ends, middles, spans and steps.
+
+use crate::brief::{Middle, PlannedEmphasis};
+use crate::lines::Value;
+use crate::peers::{Measured, Yardstick};
+
+/// The scale of one group of peers.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Scale {
+    /// What the group is called, run after run.
+    pub peers: String,
+    /// The level of its rows.
+    pub row_level: usize,
+    /// The level of its columns.
+    pub column_level: usize,
+    /// The members that it is a scale of, where they are scaled apart: of the rows, of the columns.
+    pub apart: [Option<String>; 2],
+    /// The members that all its cells are in, where not all of a grain are peers: dimension and label.
+    pub within: Vec<(String, String)>,
+    /// Its reference numbers.
+    pub yardstick: Yardstick,
+    /// The low end.
+    pub low: f64,
+    /// The middle that positions are about, if any.
+    pub middle: Option<f64>,
+    /// The high end.
+    pub high: f64,
+    pub(crate) class: (u16, u16),
+    by_rank: bool,
+    /// Whether its ends are those of the yardstick, so that places can be found without rounding.
+    plain: bool,
+    /// Whether both ends are given, so that a lone cell has a place.
+    fixed: bool,
+}
+
+/// From where to where a bar reaches, in shares of the cell's width.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Span {
+    /// Where it begins.
+    pub from: f64,
+    /// Where it ends.
+    pub to: f64,
+    /// Where the zero line stands that all its peers share.
+    pub zero: f64,
+    /// Whether the value is below the zero line.
+    pub below: bool,
+}
+
+impl Scale {
+    /// The scale of a group that was measured; none of one without values.
+    pub(super) fn new(
+        planned: &PlannedEmphasis,
+        measured: &Measured,
+        names: (String, [Option<String>; 2], Vec<(String, String)>),
+        (row_level, column_level): (usize, usize),
+        class: (u16, u16),
+    ) -> Option<Scale> {
+        let yardstick = measured.yardstick?;
+        let (clip_low, clip_high) = measured.clip.unzip();
+        let [low, high] = planned.ends;
+        let plain = low.or(high).or(clip_low).is_none();
+        Some(Scale {
+            peers: names.0,
+            row_level,
+            column_level,
+            apart: names.1,
+            within: names.2,
+            low: low.or(clip_low).unwrap_or(yardstick.low.as_f64()),
+            middle: match planned.middle {
+                Some(Middle::Value(middle)) => Some(middle),
+                Some(Middle::Mean) => yardstick.mean,
+                None => None,
+            },
+            high: high.or(clip_high).unwrap_or(yardstick.high.as_f64()),
+            class,
+            by_rank: planned.said.by_rank,
+            plain,
+            fixed: low.is_some() && high.is_some(),
+            yardstick,
+        })
+    }
+
+    /// Whether some cell has a place on it.
+    pub(super) fn has_places(&self) -> bool {
+        (self.yardstick.count > 1 || self.fixed) && (self.high > self.low || self.high != 0.0)
+    }
+
+    /// Where a value stands, with its rank among the peers; `None` for a lone cell and where all
+    /// peers are equal.
+    pub(super) fn position(&self, value: &Value, rank: Option<u32>) -> Option<f64> {
+        if self.yardstick.count < 2 && !self.fixed {
+            return None;
+        }
+        if self.by_rank {
+            // Equal values share the lowest rank, and so the highest place.
+            return Some(1.0 - f64::from(rank? - 1) / (self.yardstick.count - 1) as f64);
+        }
+        if let Some(middle) = self.middle {
+            let reach = (self.high - middle).max(middle - self.low);
+            return (reach > 0.0).then(|| (value.as_f64() - middle) / reach);
+        }
+        if self.plain {
+            return self.yardstick.position(value);
+        }
+        (self.high > self.low).then(|| (value.as_f64() - self.low) / (self.high - self.low))
+    }
+
+    /// From where to where the bar of a value reaches.
+    pub(super) fn span(&self, value: &Value, rank: Option<u32>) -> Option<Span> {
+        if self.yardstick.count < 2 && !self.fixed {
+            return None;
+        }
+        if self.by_rank {
+            let to = self.position(value, rank)?;
+            return Some(Span { from: 0.0, to, zero: 0.0, below: false });
+        }
+        let base = self.middle.unwrap_or(0.0);
+        let (low, high) = (self.low.min(base), self.high.max(base));
+        if high <= low {
+            return None;
+        }
+        let place = |value: f64| ((value - low) / (high - low)).clamp(0.0, 1.0);
+        let (zero, end, value) = (place(base), place(value.as_f64()), value.as_f64());
+        Some(Span { from: zero.min(end), to: zero.max(end), zero, below: value < base })
+    }
+
+    /// Where the zero line of its bars stands, in shares of the width.
+    pub fn zero(&self) -> f64 {
+        let base = self.middle.unwrap_or(0.0);
+        let (low, high) = (self.low.min(base), self.high.max(base));
+        if self.by_rank || high <= low { 0.0 } else { (base - low) / (high - low) }
+    }
+
+    /// Whether places on it are by rank.
+    pub fn is_by_rank(&self) -> bool {
+        self.by_rank
+    }
+}
+
+/// The step of a position: equal parts of the scale, of which only the last takes its high end.
+pub(super) fn step(position: f64, steps: u8, diverging: bool) -> u8 {
+    let share = if diverging { (position + 1.0) / 2.0 } else { position };
+    ((share.clamp(0.0, 1.0) * f64::from(steps)) as u8).min(steps - 1)
+}

@@ -1,0 +1,130 @@
+//! The reference numbers of one group of peers.
+
+use crate::brief::Count;
+use crate::grouping::quantile;
+use crate::lines::Value;
+
+/// The reference numbers of one group of peers.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Yardstick {
+    /// Cells that have a value.
+    pub count: u64,
+    /// The lowest value.
+    pub low: Value,
+    /// The highest value.
+    pub high: Value,
+    /// The arithmetic mean; none for dates.
+    pub mean: Option<f64>,
+    /// The standard deviation of all peers about their mean; none for dates.
+    pub spread: Option<f64>,
+    /// The lower quartile, the median and the upper quartile, between two values by straight
+    /// interpolation; none for dates.
+    pub quartiles: Option<[f64; 3]>,
+}
+
+/// What is wanted of peers beside their yardstick.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Wanted {
+    /// The shares at which a scale ends.
+    pub(crate) clip: Option<(f64, f64)>,
+    /// The values that so many of the highest reach, or of the lowest.
+    pub(crate) cuts: Vec<(Count, bool)>,
+}
+
+/// What was measured of one group of peers.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Measured {
+    pub(crate) yardstick: Option<Yardstick>,
+    /// The values at the shares that were wanted.
+    pub(crate) clip: Option<(f64, f64)>,
+    /// The values at the counts that were wanted.
+    pub(crate) cuts: Vec<Option<Value>>,
+}
+
+impl Measured {
+    /// Measures values, and tells the rank of each.
+    pub(crate) fn new<C>(
+        order: &mut [(C, Value)],
+        wanted: &Wanted,
+        mut rank: impl FnMut(&C, u32),
+    ) -> Measured {
+        order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
+        let mut shared = 0;
+        for (place, (cell, value)) in order.iter().enumerate() {
+            if place == 0 || order[place - 1].1.order(value).is_ne() {
+                shared = place as u32 + 1;
+            }
+            rank(cell, shared);
+        }
+        let Some(((_, high), (_, low))) = order.first().zip(order.last()) else { return Measured::default() };
+        let count = order.len();
+        let mean = mean(order);
+        // Summed in the order of the values, which does not depend on how cells are numbered.
+        let spread = |mean: f64| {
+            let squares: f64 = order.iter().map(|(_, value)| (value.as_f64() - mean).powi(2)).sum();
+            (squares / count as f64).sqrt()
+        };
+        let at = |share: f64| quantile(share, count, |i| order[count - 1 - i].1.as_f64());
+        let yardstick = Yardstick {
+            count: count as u64,
+            low: *low,
+            high: *high,
+            mean,
+            spread: mean.map(spread),
+            quartiles: mean.map(|_| [at(0.25), at(0.5), at(0.75)]),
+        };
+        let cut = |(wanted, bottom): &(Count, bool)| {
+            let kept = wanted.of(count).min(count);
+            let place = kept.checked_sub(1)?;
+            Some(order[if *bottom { count - 1 - place } else { place }].1)
+        };
+        Measured {
+            yardstick: Some(yardstick),
+            clip: wanted.clip.map(|(low, high)| (at(low), at(high))),
+            cuts: wanted.cuts.iter().map(cut).collect(),
+        }
+    }
+}
+
+impl Yardstick {
+    /// Where a value stands between the lowest and the highest, from 0 to 1; `None` for a lone
+    /// cell and where low and high are the same.
+    pub fn position(&self, value: &Value) -> Option<f64> {
+        let Yardstick { low, high, .. } = *self;
+        match (low, high, *value) {
+            (
+                Value::Exact { digits: low, scale: a },
+                Value::Exact { digits: high, scale: b },
+                Value::Exact { digits, scale: c },
+            ) if a == b && b == c => {
+                // The difference of two numbers of 38 digits may need one more.
+                let span = high.checked_sub(low).map_or(high as f64 - low as f64, |d| d as f64);
+                let above = digits.checked_sub(low).map_or(digits as f64 - low as f64, |d| d as f64);
+                (span > 0.0).then(|| above / span)
+            }
+            _ => {
+                let (low, high) = (low.as_f64(), high.as_f64());
+                (high > low).then(|| (value.as_f64() - low) / (high - low))
+            }
+        }
+    }
+}
+
+/// The mean of peers in the order of their values, which does not depend on how cells are numbered.
+fn mean<C>(order: &[(C, Value)]) -> Option<f64> {
+    let count = order.len() as f64;
+    let mut digits = 0i128;
+    for (_, value) in order {
+        match value {
+            Value::Date(_) => return None,
+            Value::Exact { digits: more, .. } => match digits.checked_add(*more) {
+                Some(sum) => digits = sum,
+                None => return Some(order.iter().map(|(_, v)| v.as_f64() / count).sum()),
+            },
+            // Sorted by value, floats are summed in one order only.
+            Value::Float(_) => return Some(order.iter().map(|(_, v)| v.as_f64()).sum::<f64>() / count),
+        }
+    }
+    let Some((_, Value::Exact { scale, .. })) = order.first() else { return None };
+    Some(digits as f64 / (count * 10f64.powi((*scale).into())))
+}

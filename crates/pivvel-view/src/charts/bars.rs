@@ -1,0 +1,156 @@
+//! Bars: one a member, or one for each column of it, from a zero line that all share.
+
+use pivvel_core::{CrossTab, Entry, View};
+use svg::node::element::SVG;
+
+use super::canvas::{
+    Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width, tick_text,
+};
+use super::panel::Panel;
+use crate::dress::Wardrobe;
+use crate::labels::label;
+use crate::number::show_number;
+use crate::page::classes::Use;
+use crate::palette::Paint;
+
+/// How many members a picture shows at most.
+const MOST: usize = 80;
+/// The width of the field of bars.
+const FIELD: f64 = 330.0;
+
+/// A row of the picture.
+enum Row {
+    Heading(String),
+    Bar { row: Entry, column: Entry, label: String, series: Option<usize> },
+}
+
+pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
+    let crosstab = &view.crosstab;
+    let columns = leaves(crosstab);
+    let rows = rows(view, panel, &columns);
+    let shown = &rows[..rows.len().min(MOST)];
+    let hidden = crosstab.hides_figure(0);
+    let value = |row: Entry, column: Entry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
+    let scaled: Vec<f64> = panel
+        .scaled(view)
+        .iter()
+        .flat_map(|row| columns.iter().filter_map(|column| value(*row, *column)))
+        .map(|value| value.as_f64())
+        .collect();
+    let said = |text: &String| text_width(text);
+    let labels = shown.iter().map(|row| match row {
+        Row::Heading(text) => said(text),
+        Row::Bar { label, .. } => said(label) + 12.0,
+    });
+    let margin = labels.fold(40.0, f64::max).min(190.0) + 10.0;
+    let top = if panel.title.is_some() { 28.0 } else { 8.0 };
+    let series = if columns.len() > 1 { LINE } else { 0.0 };
+    let height = top + series + shown.len() as f64 * LINE + 30.0;
+    let figures = if hidden { 10.0 } else { 95.0 };
+    let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + figures, height);
+    if let Some(title) = &panel.title {
+        canvas.text((0.0, 16.0), &fitting(title, margin + FIELD), Hold::Start, "strong");
+    }
+    if columns.len() > 1 {
+        let names: Vec<String> =
+            columns.iter().map(|column| label(&crosstab.columns().path(*column))).collect();
+        series_names(&mut canvas, &names, (margin, top + 12.0), medium);
+    }
+    let first = top + series;
+    let foot = first + shown.len() as f64 * LINE;
+    let scale = Scale::new(&scaled, true, (margin, margin + FIELD));
+    let format = &crosstab.measures()[0].format;
+    for tick in scale.ticks() {
+        let x = scale.place(tick);
+        canvas.line((x, first), (x, foot), "rule");
+        if !hidden {
+            canvas.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
+        }
+    }
+    let wardrobe = Wardrobe::new(crosstab);
+    for (i, row) in shown.iter().enumerate() {
+        let y = first + i as f64 * LINE;
+        let (row, column, text, series) = match row {
+            Row::Heading(text) => {
+                canvas.text((0.0, y + 15.0), &fitting(text, margin - 6.0), Hold::Start, "strong");
+                continue;
+            }
+            Row::Bar { row, column, label, series } => (*row, *column, label, series),
+        };
+        canvas.text((margin - 8.0, y + 14.5), &fitting(text, margin - 12.0), Hold::End, "");
+        let Some(value) = value(row, column) else { continue };
+        let (zero, end) = (scale.place(0.0), scale.place(value.as_f64()));
+        let class = match series {
+            Some(series) => format!("{} f", medium.classes.category(*series)),
+            None => colour(&wardrobe, row, column, medium),
+        };
+        let member = Member::new(crosstab, row, vec![figure_words(crosstab, row, column, 0)], medium);
+        canvas.rectangle((zero.min(end), y + 3.0), ((end - zero).abs(), LINE - 6.0), &class, &member);
+        if !hidden {
+            let text = show_number(&value, crosstab.format(row, column, 0));
+            canvas.text((zero.max(end) + 5.0, y + 14.5), &text, Hold::Start, "soft");
+        }
+    }
+    canvas.line((scale.place(0.0), first), (scale.place(0.0), foot), "base");
+    if shown.len() < rows.len() {
+        let text = format!("{} more are not drawn", rows.len() - shown.len());
+        canvas.text((0.0, foot + 16.0), &text, Hold::Start, "soft");
+    }
+    canvas.finish()
+}
+
+/// The columns of the deepest level; the total where there are none.
+fn leaves(crosstab: &CrossTab) -> Vec<Entry> {
+    let axis = crosstab.columns();
+    axis.entries().iter().copied().filter(|entry| entry.level() == axis.depth()).collect()
+}
+
+fn rows(view: &View, panel: &Panel, columns: &[Entry]) -> Vec<Row> {
+    let axis = view.crosstab.rows();
+    let mut rows = Vec::new();
+    let mut last = None;
+    for row in panel.members(&view.crosstab) {
+        let parent = axis.parent(row).filter(|parent| !parent.is_total() && Some(*parent) != panel.root);
+        if parent.is_some() && parent != last {
+            rows.extend(parent.map(|parent| Row::Heading(label(&axis.path(parent)))));
+            last = parent;
+        }
+        for (i, column) in columns.iter().enumerate() {
+            let label = if i == 0 { label(&axis.path(row)) } else { String::new() };
+            let series = (columns.len() > 1).then_some(i);
+            rows.push(Row::Bar { row, column: *column, label, series });
+        }
+    }
+    rows
+}
+
+/// The colour that the cell of the table has, or the first one where it has none.
+fn colour(wardrobe: &Wardrobe<'_>, row: Entry, column: Entry, medium: &mut Medium<'_>) -> String {
+    let (dress, _) = wardrobe.dress(row, column, 0);
+    match (dress.bar, dress.tint, dress.ink) {
+        (Some(bar), ..) => format!("{} f", medium.shape(bar.paint)),
+        (None, Some(tint), _) => {
+            // The very tint of the cell, with an edge where it is pale.
+            format!("{} tinted edge", medium.classes.of(tint, Use::Tint))
+        }
+        (None, None, Some(ink)) => format!("{} f", medium.shape(ink)),
+        (None, None, None) => format!("{} f", medium.shape(Paint::Place { palette: 0, position: 1.0 })),
+    }
+}
+
+/// The names of series with their colours, in a line.
+pub(super) fn series_names(
+    canvas: &mut Canvas,
+    names: &[String],
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    let mut at = x;
+    for (i, name) in names.iter().enumerate() {
+        let class = format!("{} f", medium.classes.category(i));
+        canvas.rectangle((at, y - 9.0), (11.0, 11.0), &class, &Member::default());
+        let name = fitting(name, 110.0);
+        canvas.text((at + 16.0, y), &name, Hold::Start, "");
+        at += 30.0 + text_width(&name);
+    }
+}

@@ -1,0 +1,244 @@
+//! What all charts are drawn with: texts, lines, axes with round numbers, members that can be marked.
+
+use pivvel_core::{CrossTab, Entry, Negative, NumberFormat, Value};
+use svg::Node;
+use svg::node::Text as Content;
+use svg::node::element::{Line, Rectangle, SVG, Text, Title};
+use unicode_width::UnicodeWidthStr;
+
+use crate::number::show_number;
+use crate::page::classes::{Classes, Use};
+use crate::page::members::Marks;
+use crate::palette::Paint;
+
+/// Where a picture is drawn to, and the classes and numbers of members that it shares with what
+/// stands beside it.
+pub(crate) struct Medium<'a> {
+    pub(crate) classes: &'a mut Classes,
+    pub(crate) marks: &'a mut Marks,
+}
+
+impl Medium<'_> {
+    /// The class of a shape of this colour.
+    pub(crate) fn shape(&mut self, paint: Paint) -> String {
+        self.classes.of(paint, Use::Shape)
+    }
+}
+
+/// The size of print in pictures.
+pub(crate) const PRINT: f64 = 12.5;
+/// The height of a line of text.
+pub(crate) const LINE: f64 = 20.0;
+
+/// About how wide a text is.
+pub(crate) fn text_width(text: &str) -> f64 {
+    PRINT * 0.57 * UnicodeWidthStr::width(text) as f64
+}
+
+/// The text in at most so much room, cut with a mark where it is wider.
+pub(crate) fn fitting(text: &str, room: f64) -> String {
+    let clean: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    if text_width(&clean) <= room {
+        return clean;
+    }
+    let mut short = String::new();
+    for c in clean.chars() {
+        short.push(c);
+        if text_width(&short) + PRINT * 0.57 > room {
+            short.pop();
+            break;
+        }
+    }
+    short.push('…');
+    short
+}
+
+/// A picture under way.
+pub(crate) struct Canvas {
+    svg: SVG,
+}
+
+/// Where a text is held.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Hold {
+    Start,
+    Middle,
+    End,
+}
+
+impl Canvas {
+    pub(crate) fn new(title: &str, width: f64, height: f64) -> Canvas {
+        let svg = SVG::new()
+            .set("class", "chart")
+            .set("xmlns", "http://www.w3.org/2000/svg")
+            .set("viewBox", format!("0 0 {width:.0} {height:.0}"))
+            .set("width", format!("{width:.0}"))
+            .set("height", format!("{height:.0}"))
+            .set("role", "img")
+            .set(
+                "aria-label",
+                title.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>(),
+            );
+        Canvas { svg }
+    }
+
+    pub(crate) fn add(&mut self, node: impl Node) {
+        self.svg.append(node);
+    }
+
+    pub(crate) fn finish(self) -> SVG {
+        self.svg
+    }
+
+    /// A text; `class` may be empty.
+    pub(crate) fn text(&mut self, (x, y): (f64, f64), text: &str, hold: Hold, class: &str) {
+        let node = text_node((x, y), text, hold, class);
+        self.add(node);
+    }
+
+    pub(crate) fn line(&mut self, (x1, y1): (f64, f64), (x2, y2): (f64, f64), class: &str) {
+        let line = Line::new()
+            .set("x1", round(x1))
+            .set("y1", round(y1))
+            .set("x2", round(x2))
+            .set("y2", round(y2))
+            .set("class", class);
+        self.add(line);
+    }
+
+    /// A rectangle that stands for a member.
+    pub(crate) fn rectangle(&mut self, (x, y): (f64, f64), (w, h): (f64, f64), class: &str, member: &Member) {
+        let rectangle = Rectangle::new()
+            .set("x", round(x))
+            .set("y", round(y))
+            .set("width", round(w.max(0.0)))
+            .set("height", round(h.max(0.0)))
+            .set("class", class);
+        self.add(member.on(rectangle));
+    }
+}
+
+pub(crate) fn text_node((x, y): (f64, f64), text: &str, hold: Hold, class: &str) -> Text {
+    let clean: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let hold = match hold {
+        Hold::Start => "start",
+        Hold::Middle => "middle",
+        Hold::End => "end",
+    };
+    let node = Text::new("").set("x", round(x)).set("y", round(y)).set("text-anchor", hold);
+    let mut node = if class.is_empty() { node } else { node.set("class", class) };
+    node.append(Content::new(clean));
+    node
+}
+
+pub(crate) fn round(number: f64) -> String {
+    let text = format!("{number:.1}");
+    text.strip_suffix(".0").map_or(text.clone(), str::to_string)
+}
+
+/// What a shape stands for.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Member {
+    mark: Option<usize>,
+    label: String,
+    words: Vec<String>,
+}
+
+impl Member {
+    pub(crate) fn new(
+        crosstab: &CrossTab,
+        entry: Entry,
+        words: Vec<String>,
+        medium: &mut Medium<'_>,
+    ) -> Member {
+        let path = crosstab.rows().path(entry);
+        let label = path.iter().map(|m| m.shown()).collect::<Vec<_>>().join(" · ");
+        Member { mark: medium.marks.of(crosstab.rows(), entry), label, words }
+    }
+
+    /// Lets a shape be marked, found and told about.
+    pub(crate) fn on<N: Node>(&self, mut node: N) -> N {
+        let clean =
+            |text: &str| text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>();
+        if let Some(mark) = self.mark {
+            node.assign("data-m", format!("m{mark}"));
+        }
+        if !self.label.is_empty() {
+            node.assign("data-t", clean(&self.label));
+            let words: Vec<String> =
+                std::iter::once(clean(&self.label)).chain(self.words.iter().map(|w| clean(w))).collect();
+            node.assign("data-w", words.join("\n"));
+            node.append(Title::new(words.join("; ")));
+        }
+        node
+    }
+}
+
+/// A measure with its figure, as it is told of a shape.
+pub(crate) fn figure_words(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> String {
+    let label = &crosstab.measures()[measure].label;
+    if crosstab.hides_figure(measure) {
+        return label.clone();
+    }
+    let value = crosstab.cell(row, column).and_then(|cell| cell.value(measure));
+    let format = crosstab.format(row, column, measure);
+    format!("{label}: {}", value.map_or("blank".into(), |value| show_number(&value, format)))
+}
+
+/// An axis from value to place, with round numbers along it.
+#[derive(Debug, Clone)]
+pub(crate) struct Scale {
+    low: f64,
+    high: f64,
+    from: f64,
+    to: f64,
+}
+
+impl Scale {
+    /// The axis of values, drawn between two places; with zero where bars stand on it.
+    pub(crate) fn new(values: &[f64], zero: bool, (from, to): (f64, f64)) -> Scale {
+        let mut low = values.iter().copied().fold(f64::INFINITY, f64::min);
+        let mut high = values.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        if !low.is_finite() {
+            (low, high) = (0.0, 1.0);
+        }
+        if zero {
+            (low, high) = (low.min(0.0), high.max(0.0));
+        }
+        if high <= low {
+            (low, high) = (low - 0.5, low + 0.5);
+        }
+        Scale { low, high, from, to }
+    }
+
+    pub(crate) fn place(&self, value: f64) -> f64 {
+        self.from + (self.to - self.from) * (value - self.low) / (self.high - self.low)
+    }
+
+    /// Three to seven round numbers within.
+    pub(crate) fn ticks(&self) -> Vec<f64> {
+        let rough = (self.high - self.low) / 5.0;
+        let power = 10f64.powf(rough.log10().floor());
+        let step =
+            [1.0, 2.0, 2.5, 5.0, 10.0].iter().map(|s| s * power).find(|step| *step >= rough).unwrap_or(power);
+        let first = (self.low / step).ceil() as i64;
+        let last = (self.high / step).floor() as i64;
+        (first..=last).map(|i| i as f64 * step).collect()
+    }
+}
+
+/// A round number along an axis, as short as it can be told.
+pub(crate) fn tick_text(value: f64, format: &NumberFormat) -> String {
+    let full = show_number(
+        &Value::Float(value),
+        &NumberFormat { decimals: Some(6), negative: Negative::Minus, ..format.clone() },
+    );
+    // Digits that are all noughts say nothing.
+    let point = format.point.as_str();
+    let (number, after) = full.split_at(full.len() - format.after.len().min(full.len()));
+    let short = match number.contains(point) && !point.is_empty() {
+        true => number.trim_end_matches('0').trim_end_matches(point),
+        false => number,
+    };
+    format!("{short}{after}")
+}

@@ -1,0 +1,138 @@
+//! Lines over periods: one a member, each with its name at its end.
+
+use pivvel_core::{Entry, View};
+use svg::node::element::{Circle, Path, SVG};
+
+use super::canvas::{
+    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
+};
+use super::panel::Panel;
+use crate::labels::label;
+use crate::palette::CATEGORIES;
+
+const WIDTH: f64 = 430.0;
+const HEIGHT: f64 = 250.0;
+/// The least distance of two names.
+const APART: f64 = 14.0;
+
+pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
+    let crosstab = &view.crosstab;
+    let rows = panel.members(crosstab);
+    let periods = crosstab.period_places();
+    let hidden = crosstab.hides_figure(0);
+    let value = |row: Entry, column: Entry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
+    let scaled: Vec<f64> = panel
+        .scaled(view)
+        .iter()
+        .flat_map(|row| periods.iter().filter_map(|(column, _)| value(*row, *column)))
+        .map(|value| value.as_f64())
+        .collect();
+    let names: Vec<String> = rows.iter().map(|row| label(&crosstab.rows().path(*row))).collect();
+    let right = names.iter().map(|name| text_width(name)).fold(30.0, f64::max).min(160.0) + 14.0;
+    let top = if panel.title.is_some() { 30.0 } else { 12.0 };
+    let height = top + HEIGHT.max(rows.len().min(24) as f64 * APART) + 34.0;
+    let foot = height - 34.0;
+    let format = &crosstab.measures()[0].format;
+    let scale = Scale::new(&scaled, false, (foot, top));
+    let ticks: Vec<(f64, String)> =
+        scale.ticks().into_iter().map(|tick| (tick, tick_text(tick, format))).collect();
+    let left = if hidden {
+        12.0
+    } else {
+        ticks.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 10.0
+    };
+    let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + right, height);
+    if let Some(title) = &panel.title {
+        canvas.text((0.0, 16.0), &fitting(title, left + WIDTH), Hold::Start, "strong");
+    }
+    for (tick, text) in &ticks {
+        let y = scale.place(*tick);
+        canvas.line((left, y), (left + WIDTH, y), if *tick == 0.0 { "base" } else { "rule" });
+        if !hidden {
+            canvas.text((left - 6.0, y + 4.0), text, Hold::End, "soft");
+        }
+    }
+    let across = |place: f64| left + 4.0 + (WIDTH - 8.0) * place;
+    period_names(&mut canvas, view, &periods, (left, foot), across);
+    let mut ends: Vec<(f64, usize)> = Vec::new();
+    for (i, row) in rows.iter().enumerate() {
+        let (mut path, mut down, mut last) = (String::new(), false, None);
+        for (column, place) in &periods {
+            let Some(value) = value(*row, *column) else {
+                down = false;
+                continue;
+            };
+            let (x, y) = (across(*place), scale.place(value.as_f64()));
+            path.push_str(&format!("{}{} {}", if down { "L" } else { "M" }, round(x), round(y)));
+            (down, last) = (true, Some((x, y, *column)));
+        }
+        let Some((x, y, column)) = last else { continue };
+        let class = medium.classes.category(i);
+        let dash = if i >= CATEGORIES { "6 3" } else { "none" };
+        let words = vec![format!("last {}", figure_words(crosstab, *row, column, 0))];
+        let member = Member::new(crosstab, *row, words, medium);
+        let line = Path::new()
+            .set("d", path)
+            .set("class", format!("{class} k"))
+            .set("stroke-width", 2)
+            .set("stroke-dasharray", dash);
+        canvas.add(member.on(line));
+        let dot = Circle::new()
+            .set("cx", round(x))
+            .set("cy", round(y))
+            .set("r", 3)
+            .set("class", format!("{class} f"));
+        canvas.add(member.on(dot));
+        ends.push((y, i));
+    }
+    place_names(&mut canvas, view, &rows, &names, ends, left + WIDTH + 6.0, right - 10.0, medium);
+    canvas.finish()
+}
+
+/// As many names of periods as there is room for.
+fn period_names(
+    canvas: &mut Canvas,
+    view: &View,
+    periods: &[(Entry, f64)],
+    (left, foot): (f64, f64),
+    across: impl Fn(f64) -> f64,
+) {
+    canvas.line((left, foot), (left + WIDTH, foot), "base");
+    let name = |entry: Entry| label(&view.crosstab.columns().path(entry));
+    let widest = periods.iter().map(|(entry, _)| text_width(&name(*entry))).fold(10.0, f64::max) + 14.0;
+    let room = (WIDTH / widest).floor().max(1.0) as usize;
+    let every = periods.len().div_ceil(room).max(1);
+    for (i, (entry, place)) in periods.iter().enumerate() {
+        let x = across(*place);
+        if i % every == 0 {
+            canvas.line((x, foot), (x, foot + 4.0), "base");
+            canvas.text((x, foot + 18.0), &name(*entry), Hold::Middle, "soft");
+        }
+    }
+}
+
+/// Writes the names at the ends of their lines, apart from one another.
+#[allow(clippy::too_many_arguments)]
+fn place_names(
+    canvas: &mut Canvas,
+    view: &View,
+    rows: &[Entry],
+    names: &[String],
+    mut ends: Vec<(f64, usize)>,
+    x: f64,
+    room: f64,
+    medium: &mut Medium<'_>,
+) {
+    ends.sort_by(|(a, _), (b, _)| a.total_cmp(b));
+    for i in 1..ends.len() {
+        ends[i].0 = ends[i].0.max(ends[i - 1].0 + APART);
+    }
+    // What was pushed over the foot goes up again.
+    let over =
+        ends.last().map_or(0.0, |(y, _)| (y - HEIGHT.max(rows.len().min(24) as f64 * APART) - 34.0).max(0.0));
+    for (y, i) in ends {
+        let member = Member::new(&view.crosstab, rows[i], Vec::new(), medium);
+        let text = super::canvas::text_node((x, y - over + 4.0), &fitting(&names[i], room), Hold::Start, "");
+        canvas.add(member.on(text));
+    }
+}

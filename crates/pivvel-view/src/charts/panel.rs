@@ -1,0 +1,73 @@
+//! Panels: one for the whole view, or one for each member of a dimension.
+
+use pivvel_core::{CrossTab, Entry, View, ViewForm};
+
+use crate::labels::label;
+
+/// A part of a view that is drawn by itself.
+#[derive(Debug, Clone)]
+pub(crate) struct Panel {
+    /// The member that it is of.
+    pub(crate) title: Option<String>,
+    /// The row of that member.
+    pub(crate) root: Option<Entry>,
+    /// Whether it is the last one of its view.
+    pub(crate) last: bool,
+}
+
+/// The panels of a view.
+pub(crate) fn panels(view: &View) -> Vec<Panel> {
+    let axis = view.crosstab.rows();
+    if view.said.per.is_none() {
+        return vec![Panel { title: None, root: None, last: true }];
+    }
+    let mut roots: Vec<Entry> = Vec::new();
+    for entry in axis.entries().iter().filter(|entry| !entry.is_total()) {
+        let mut root = *entry;
+        while root.level() > 1
+            && let Some(parent) = axis.parent(root)
+        {
+            root = parent;
+        }
+        if !roots.contains(&root) {
+            roots.push(root);
+        }
+    }
+    let count = roots.len();
+    let panel = |(i, root): (usize, Entry)| Panel {
+        title: Some(label(&axis.path(root))),
+        root: Some(root),
+        last: i + 1 == count,
+    };
+    roots.into_iter().enumerate().map(panel).collect()
+}
+
+impl Panel {
+    /// Whether a row is drawn in this panel.
+    pub(crate) fn holds(&self, crosstab: &CrossTab, entry: Entry) -> bool {
+        let Some(root) = self.root else { return true };
+        let mut at = Some(entry);
+        while let Some(entry) = at {
+            if entry == root {
+                return true;
+            }
+            at = crosstab.rows().parent(entry);
+        }
+        false
+    }
+
+    /// The rows of the deepest level, in display order.
+    pub(crate) fn members(&self, crosstab: &CrossTab) -> Vec<Entry> {
+        let deepest = |entry: &&Entry| entry.level() == crosstab.rows().depth();
+        let own = crosstab.rows().entries().iter().filter(deepest);
+        own.copied().filter(|entry| self.holds(crosstab, *entry)).collect()
+    }
+
+    /// The rows whose values a scale covers: those of all panels, where they share it.
+    pub(crate) fn scaled(&self, view: &View) -> Vec<Entry> {
+        match view.said.own_scales || view.said.form == ViewForm::Table {
+            true => self.members(&view.crosstab),
+            false => Panel { title: None, root: None, last: true }.members(&view.crosstab),
+        }
+    }
+}

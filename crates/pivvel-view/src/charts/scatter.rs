@@ -1,0 +1,131 @@
+//! Scatters: two measures of the same members against each other, with the mean of each.
+
+use pivvel_core::{Entry, View};
+use svg::node::element::{Circle, SVG};
+
+use super::bars::series_names;
+use super::canvas::{
+    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
+};
+use super::panel::Panel;
+use crate::labels::label;
+
+const WIDTH: f64 = 430.0;
+const HEIGHT: f64 = 300.0;
+/// How many points are named.
+const NAMED: usize = 14;
+
+pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
+    let crosstab = &view.crosstab;
+    let value = |row: Entry, measure: usize| {
+        crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure)).map(|value| value.as_f64())
+    };
+    let both = |row: &Entry| Some((*row, value(*row, 0)?, value(*row, 1)?));
+    let points: Vec<(Entry, f64, f64)> = panel.members(crosstab).iter().filter_map(both).collect();
+    let scaled: Vec<(Entry, f64, f64)> = panel.scaled(view).iter().filter_map(both).collect();
+    let hidden = crosstab.hides_figure(0) || crosstab.hides_figure(1);
+    let top = if panel.title.is_some() { 52.0 } else { 30.0 };
+    let foot = top + HEIGHT;
+    let formats = [0, 1].map(|measure| &crosstab.measures()[measure].format);
+    let up = Scale::new(&scaled.iter().map(|p| p.2).collect::<Vec<_>>(), false, (foot - 10.0, top + 10.0));
+    let names: Vec<(f64, String)> =
+        up.ticks().into_iter().map(|tick| (tick, tick_text(tick, formats[1]))).collect();
+    let left = if hidden {
+        14.0
+    } else {
+        names.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 12.0
+    };
+    let across = Scale::new(
+        &scaled.iter().map(|p| p.1).collect::<Vec<_>>(),
+        false,
+        (left + 10.0, left + WIDTH - 10.0),
+    );
+    let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + 120.0, foot + 64.0);
+    if let Some(title) = &panel.title {
+        canvas.text((0.0, 16.0), &fitting(title, left + WIDTH), Hold::Start, "strong");
+    }
+    canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
+    for (tick, text) in &names {
+        canvas.line((left, up.place(*tick)), (left + WIDTH, up.place(*tick)), "rule");
+        if !hidden {
+            canvas.text((left - 6.0, up.place(*tick) + 4.0), text, Hold::End, "soft");
+        }
+    }
+    for tick in across.ticks() {
+        canvas.line((across.place(tick), top), (across.place(tick), foot), "rule");
+        if !hidden {
+            canvas.text(
+                (across.place(tick), foot + 16.0),
+                &tick_text(tick, formats[0]),
+                Hold::Middle,
+                "soft",
+            );
+        }
+    }
+    canvas.text((left + WIDTH, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
+    if !points.is_empty() {
+        let mean =
+            |of: fn(&(Entry, f64, f64)) -> f64| points.iter().map(of).sum::<f64>() / points.len() as f64;
+        let (x, y) = (across.place(mean(|p| p.1)), up.place(mean(|p| p.2)));
+        canvas.line((x, top), (x, foot), "base");
+        canvas.line((left, y), (left + WIDTH, y), "base");
+        canvas.text((left + 4.0, y - 5.0), "mean", Hold::Start, "soft");
+        canvas.text((x, top - 4.0), "mean", Hold::Middle, "soft");
+    }
+    let groups = parents(view, panel, &points);
+    if groups.len() > 1 {
+        let names: Vec<String> = groups.iter().map(|parent| label(&crosstab.rows().path(*parent))).collect();
+        series_names(&mut canvas, &names, (left, foot + 54.0), medium);
+    }
+    let named = far_out(&points, &across, &up);
+    let mut taken: Vec<(f64, f64, f64)> = Vec::new();
+    for (i, (row, x, y)) in points.iter().enumerate() {
+        let group =
+            crosstab.rows().parent(*row).and_then(|parent| groups.iter().position(|known| *known == parent));
+        let class = format!("{} f", medium.classes.category(group.unwrap_or(0)));
+        let words = [0, 1].map(|measure| figure_words(crosstab, *row, Entry::TOTAL, measure)).to_vec();
+        let member = Member::new(crosstab, *row, words, medium);
+        let (x, y) = (across.place(*x), up.place(*y));
+        let dot = Circle::new().set("cx", round(x)).set("cy", round(y)).set("r", 5).set("class", class);
+        canvas.add(member.on(dot.set("fill-opacity", 0.8)));
+        if named.contains(&i) {
+            let name = fitting(&label(&crosstab.rows().path(*row)), 120.0);
+            let width = text_width(&name);
+            // A name that would lie on another one is left to pointing.
+            let free =
+                |(a, b, w): &(f64, f64, f64)| (b - y).abs() > 12.0 || x + 8.0 > a + w || x + 8.0 + width < *a;
+            if taken.iter().all(free) {
+                taken.push((x + 8.0, y, width));
+                canvas.text((x + 8.0, y + 4.0), &name, Hold::Start, "soft");
+            }
+        }
+    }
+    canvas.finish()
+}
+
+fn parents(view: &View, panel: &Panel, points: &[(Entry, f64, f64)]) -> Vec<Entry> {
+    let mut parents: Vec<Entry> = Vec::new();
+    for (row, ..) in points {
+        let parent = view
+            .crosstab
+            .rows()
+            .parent(*row)
+            .filter(|parent| !parent.is_total() && Some(*parent) != panel.root);
+        if let Some(parent) = parent.filter(|parent| !parents.contains(parent)) {
+            parents.push(parent);
+        }
+    }
+    parents
+}
+
+/// The points that stand furthest from the middle of all.
+fn far_out(points: &[(Entry, f64, f64)], across: &Scale, up: &Scale) -> Vec<usize> {
+    let places: Vec<(f64, f64)> = points.iter().map(|(_, x, y)| (across.place(*x), up.place(*y))).collect();
+    let count = places.len().max(1) as f64;
+    let (mx, my) = places.iter().fold((0.0, 0.0), |(a, b), (x, y)| (a + x / count, b + y / count));
+    let mut order: Vec<usize> = (0..places.len()).collect();
+    let far = |i: usize| (places[i].0 - mx).powi(2) + (places[i].1 - my).powi(2);
+    order.sort_by(|a, b| far(*b).total_cmp(&far(*a)));
+    order.truncate(NAMED);
+    order
+}

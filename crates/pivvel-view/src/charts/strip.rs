@@ -1,0 +1,127 @@
+//! Strips: the members of each group as points, against the mean of their group.
+
+use pivvel_core::{CrossTab, Entry, View};
+use svg::node::element::{Circle, SVG};
+
+use super::canvas::{
+    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
+};
+use super::panel::Panel;
+use crate::labels::label;
+use crate::number::show_number;
+use crate::page::classes::Use;
+use crate::palette::{Paint, Tone};
+
+const FIELD: f64 = 340.0;
+const STRIP: f64 = 34.0;
+
+/// The members of one group that have a value.
+struct Group {
+    parent: Entry,
+    members: Vec<(Entry, f64)>,
+}
+
+impl Group {
+    fn mean(&self) -> f64 {
+        self.members.iter().map(|(_, value)| value).sum::<f64>() / self.members.len() as f64
+    }
+}
+
+pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
+    let crosstab = &view.crosstab;
+    let hidden = crosstab.hides_figure(0);
+    let groups = groups(crosstab, &panel.members(crosstab));
+    let everything: Vec<f64> = groups_of(crosstab, &panel.scaled(view))
+        .flat_map(|group| group.members)
+        .map(|(_, value)| value)
+        .collect();
+    let names: Vec<String> = groups.iter().map(|group| label(&crosstab.rows().path(group.parent))).collect();
+    let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(190.0) + 14.0;
+    let top = if panel.title.is_some() { 30.0 } else { 10.0 };
+    let foot = top + groups.len() as f64 * STRIP;
+    let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + 150.0, foot + 48.0);
+    if let Some(title) = &panel.title {
+        canvas.text((0.0, 16.0), &fitting(title, margin + FIELD), Hold::Start, "strong");
+    }
+    let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
+    let format = &crosstab.measures()[0].format;
+    for tick in scale.ticks() {
+        let x = scale.place(tick);
+        canvas.line((x, top), (x, foot), if tick == 0.0 { "base" } else { "rule" });
+        if !hidden {
+            canvas.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
+        }
+    }
+    let good = crosstab
+        .emphases()
+        .iter()
+        .find_map(|e| e.planned().said.good.filter(|_| e.planned().measure == Some(0)));
+    let [above, below] = match good {
+        Some(pivvel_core::Side::Low) => [Tone::Loss, Tone::Gain],
+        _ => [Tone::Gain, Tone::Loss],
+    }
+    .map(Paint::Tone);
+    for (i, group) in groups.iter().enumerate() {
+        let y = top + (i as f64 + 0.5) * STRIP;
+        let mean = group.mean();
+        let member = Member::new(crosstab, group.parent, Vec::new(), medium);
+        let name = super::canvas::text_node(
+            (margin - 8.0, y + 4.0),
+            &fitting(&names[i], margin - 12.0),
+            Hold::End,
+            "",
+        );
+        canvas.add(member.on(name));
+        canvas.line((margin, y), (margin + FIELD, y), "rule");
+        for (row, value) in &group.members {
+            let up = *value > mean;
+            let class = format!("{} f", medium.classes.of(if up { above } else { below }, Use::Shape));
+            let side = if up { "above" } else { "not above" };
+            let words = vec![
+                figure_words(crosstab, *row, Entry::TOTAL, 0),
+                format!("{side} the mean of {}", names[i]),
+            ];
+            let member = Member::new(crosstab, *row, words, medium);
+            // Above the mean stands a little higher, so that no hue is needed to tell.
+            let y = if up { y - 4.0 } else { y + 4.0 };
+            let dot = Circle::new().set("cx", round(scale.place(*value))).set("cy", round(y)).set("r", 4.5);
+            canvas.add(member.on(dot.set("class", class).set("fill-opacity", 0.75)));
+        }
+        let x = scale.place(mean);
+        canvas.line((x, y - 12.0), (x, y + 12.0), "mean");
+        let count = group.members.iter().filter(|(_, value)| *value > mean).count();
+        let mut text = format!("{count} of {} above", group.members.len());
+        if !hidden {
+            text = format!("{text} {}", show_number(&pivvel_core::Value::Float(mean), &short(format)));
+        }
+        canvas.text((margin + FIELD + 8.0, y + 4.0), &text, Hold::Start, "soft");
+    }
+    let measure = &crosstab.measures()[0].label;
+    let what = crosstab.rows().dimensions().last().map_or("", |d| d.label.as_str());
+    let said = format!("{measure}: one point a {what}, the stroke is the mean of its group");
+    canvas.text((0.0, foot + 38.0), &fitting(&said, margin + FIELD + 150.0), Hold::Start, "soft");
+    canvas.finish()
+}
+
+/// A format without more decimals than a picture needs.
+fn short(format: &pivvel_core::NumberFormat) -> pivvel_core::NumberFormat {
+    pivvel_core::NumberFormat { decimals: format.decimals.map(|d| d.min(1)).or(Some(1)), ..format.clone() }
+}
+
+fn groups(crosstab: &CrossTab, rows: &[Entry]) -> Vec<Group> {
+    groups_of(crosstab, rows).collect()
+}
+
+fn groups_of<'c>(crosstab: &'c CrossTab, rows: &[Entry]) -> impl Iterator<Item = Group> + use<'c> {
+    let mut groups: Vec<Group> = Vec::new();
+    for row in rows {
+        let value = crosstab.cell(*row, Entry::TOTAL).and_then(|cell| cell.value(0));
+        let (Some(parent), Some(value)) = (crosstab.rows().parent(*row), value) else { continue };
+        let known = groups.iter().position(|group| group.parent == parent).unwrap_or_else(|| {
+            groups.push(Group { parent, members: Vec::new() });
+            groups.len() - 1
+        });
+        groups[known].members.push((*row, value.as_f64()));
+    }
+    groups.into_iter()
+}

@@ -1,0 +1,170 @@
+//! Tiles: places on a grid that the brief gives, each with one or two measures.
+
+use pivvel_core::{Entry, Form, View};
+use svg::node::element::SVG;
+
+use super::canvas::{Canvas, Hold, LINE, Medium, Member, figure_words, fitting, text_node, text_width};
+use super::panel::Panel;
+use crate::dress::Wardrobe;
+use crate::labels::label;
+use crate::legend::{Sample, legend_of};
+use crate::number::show_number;
+use crate::page::classes::Use;
+use crate::palette::Paint;
+
+const TILE: (f64, f64) = (118.0, 84.0);
+const GAP: f64 = 6.0;
+
+pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
+    let crosstab = &view.crosstab;
+    let members = panel.members(crosstab);
+    let grid = &view.said.grid;
+    let columns = grid.iter().map(|(_, (column, _))| *column).max().unwrap_or(1);
+    let rows = grid.iter().map(|(_, (_, row))| *row).max().unwrap_or(1);
+    let top = if panel.title.is_some() { 30.0 } else { 4.0 };
+    let own =
+        |row: &Entry| crosstab.rows().path(*row).last().map(|m| m.label().to_string()).unwrap_or_default();
+    let nowhere: Vec<String> =
+        members.iter().map(own).filter(|label| !grid.iter().any(|(m, _)| m == label)).collect();
+    let foot = top + f64::from(rows) * (TILE.1 + GAP);
+    let width = (f64::from(columns) * (TILE.0 + GAP)).max(320.0);
+    let measures = crosstab.measures();
+    let lines = 1.0 + measures.len() as f64 + if nowhere.is_empty() { 0.0 } else { 1.0 };
+    let mut canvas = Canvas::new(crosstab.title(), width, foot + lines * LINE);
+    if let Some(title) = &panel.title {
+        canvas.text((0.0, 16.0), &fitting(title, width), Hold::Start, "strong");
+    }
+    let wardrobe = Wardrobe::new(crosstab);
+    for (name, (column, row)) in grid {
+        let at = (f64::from(column - 1) * (TILE.0 + GAP), top + f64::from(row - 1) * (TILE.1 + GAP));
+        match members.iter().find(|member| own(member) == *name) {
+            Some(member) => tile(&mut canvas, &wardrobe, *member, at, medium),
+            None => {
+                canvas.rectangle(at, TILE, "empty", &Member::default());
+                canvas.text((at.0 + 8.0, at.1 + 18.0), &fitting(name, TILE.0 - 14.0), Hold::Start, "soft");
+            }
+        }
+    }
+    for (i, measure) in measures.iter().enumerate() {
+        let y = foot + 16.0 + i as f64 * LINE;
+        let place = if measures.len() == 1 { "" } else { ["upper half: ", "lower half: "][i.min(1)] };
+        canvas.text((0.0, y), &format!("{place}{}", measure.label), Hold::Start, "soft");
+        legend(
+            &mut canvas,
+            &wardrobe,
+            i,
+            (text_width(&format!("{place}{}", measure.label)) + 14.0, y),
+            medium,
+        );
+    }
+    if !nowhere.is_empty() {
+        let text = format!("without a place on the grid: {}", nowhere.join(", "));
+        canvas.text(
+            (0.0, foot + 16.0 + measures.len() as f64 * LINE),
+            &fitting(&text, width),
+            Hold::Start,
+            "soft",
+        );
+    }
+    canvas.finish()
+}
+
+/// One tile: its halves in the colours of its measures, with their figures.
+fn tile(
+    canvas: &mut Canvas,
+    wardrobe: &Wardrobe<'_>,
+    row: Entry,
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    let crosstab = wardrobe.crosstab;
+    let measures = crosstab.measures().len().min(2);
+    let words = (0..measures).map(|measure| figure_words(crosstab, row, Entry::TOTAL, measure)).collect();
+    let member = Member::new(crosstab, row, words, medium);
+    let part = TILE.1 / measures as f64;
+    for measure in 0..measures {
+        let class = match paint(wardrobe, row, measure) {
+            Some(paint) => format!("{} tinted", medium.classes.of(paint, Use::Tint)),
+            None => "empty".into(),
+        };
+        let at = (x, y + part * measure as f64);
+        canvas.rectangle(at, (TILE.0, part), &class, &member);
+        let name = text_node(
+            (x + 8.0, y + 18.0),
+            &fitting(&label(&crosstab.rows().path(row)), TILE.0 - 14.0),
+            Hold::Start,
+            "strong",
+        );
+        if measure == 0 {
+            canvas.add(member.on(name));
+        }
+        let value = crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure));
+        if let Some(value) = value.filter(|_| !crosstab.hides_figure(measure)) {
+            let text = show_number(&value, crosstab.format(row, Entry::TOTAL, measure));
+            let text =
+                text_node((x + 8.0, at.1 + part - 9.0), &fitting(&text, TILE.0 - 14.0), Hold::Start, "");
+            canvas.add(member.on(text));
+        }
+    }
+    canvas.rectangle((x, y), TILE, "outline", &Member::default());
+}
+
+/// The tint of the cell; by its position among its peers where nothing is said.
+fn paint(wardrobe: &Wardrobe<'_>, row: Entry, measure: usize) -> Option<Paint> {
+    if let Some(tint) = wardrobe.dress(row, Entry::TOTAL, measure).0.tint {
+        return Some(tint);
+    }
+    let cell = wardrobe.crosstab.cell(row, Entry::TOTAL)?;
+    cell.value(measure)?;
+    Some(Paint::Place { palette: measure, position: cell.position(measure).unwrap_or(0.5) })
+}
+
+/// The scale of a measure: that of its tint, or the one by which its tiles are coloured without one.
+fn legend(
+    canvas: &mut Canvas,
+    wardrobe: &Wardrobe<'_>,
+    measure: usize,
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    let crosstab = wardrobe.crosstab;
+    let depth = crosstab.rows().depth();
+    let tinted = |e: &&pivvel_core::Emphasis| {
+        let planned = e.planned();
+        planned.measure == Some(measure)
+            && planned.said.form == Form::Tint
+            && planned.grains.contains(&(depth, 0))
+    };
+    if crosstab.emphases().iter().any(|e| tinted(&e)) {
+        let own = legend_of(wardrobe, measure);
+        if let Some(Sample::Ramp { paints, ends, .. }) = own {
+            ramp(canvas, &paints, &ends, (x, y), medium);
+        }
+        return;
+    }
+    let Some(yardstick) = crosstab.peers(measure, depth, 0).yardstick() else { return };
+    let format = &crosstab.measures()[measure].format;
+    let ends = match crosstab.hides_figure(measure) {
+        true => ["lowest".to_string(), "highest".to_string()],
+        false => [show_number(&yardstick.low, format), show_number(&yardstick.high, format)],
+    };
+    let paint = |step: i32| Paint::Place { palette: measure, position: f64::from(step) / 11.0 };
+    ramp(canvas, &(0..12).map(paint).collect::<Vec<_>>(), &ends, (x, y), medium);
+}
+
+fn ramp(
+    canvas: &mut Canvas,
+    paints: &[Paint],
+    ends: &[String; 2],
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    canvas.text((x, y), &ends[0], Hold::Start, "");
+    let start = x + text_width(&ends[0]) + 6.0;
+    let wide = 84.0 / paints.len() as f64;
+    for (i, paint) in paints.iter().enumerate() {
+        let class = format!("{} tinted", medium.classes.of(*paint, Use::Tint));
+        canvas.rectangle((start + wide * i as f64, y - 10.0), (wide + 0.2, 12.0), &class, &Member::default());
+    }
+    canvas.text((start + 90.0, y), &ends[1], Hold::Start, "");
+}

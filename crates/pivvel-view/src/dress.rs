@@ -1,0 +1,218 @@
+//! Decisions of the core to colours and shapes: which palette each scale gets, what a rule shows,
+//! which way colours run.
+
+use std::collections::HashMap;
+
+use pivvel_core::{CrossTab, Emphasis, Entry, Form, Mark, Scale, Side, Span};
+
+use crate::palette::{PALETTES, Paint, Palette, Tone};
+use crate::signs::{Symbol, SymbolSet};
+
+/// What a cell wears.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Dress {
+    /// Its background.
+    pub tint: Option<Paint>,
+    /// The colour of its figure.
+    pub ink: Option<Paint>,
+    /// Its bar.
+    pub bar: Option<Bar>,
+    /// Its symbol.
+    pub symbol: Option<(Symbol, Paint)>,
+    /// Where its figure leads.
+    pub link: Option<String>,
+}
+
+/// A bar within a cell.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bar {
+    /// From where to where it reaches.
+    pub span: Span,
+    /// Its colour.
+    pub paint: Paint,
+}
+
+/// The place of a cell on a scale, for words about it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct OnScale {
+    /// The emphasis, by its place.
+    pub emphasis: usize,
+    /// Its scale, by its place.
+    pub scale: Option<usize>,
+    /// The position there.
+    pub position: Option<f64>,
+    /// The rule that matched.
+    pub rule: Option<usize>,
+}
+
+/// Whose scale a palette is for: the measure, the levels, and the members that are scaled apart.
+type Owner = (String, usize, usize, [Option<String>; 2], bool);
+
+/// The palettes of every scale of a cross-tab. Scales of one measure at one grain share theirs,
+/// whatever the form.
+#[derive(Debug, Clone)]
+pub(crate) struct Wardrobe<'c> {
+    pub(crate) crosstab: &'c CrossTab,
+    palettes: Vec<Vec<usize>>,
+}
+
+impl<'c> Wardrobe<'c> {
+    pub(crate) fn new(crosstab: &'c CrossTab) -> Wardrobe<'c> {
+        let mut turns: HashMap<Owner, usize> = HashMap::new();
+        let mut next = [0, 0];
+        let mut palette = |emphasis: &Emphasis, scale: &Scale| {
+            let said = &emphasis.planned().said;
+            if let Some(named) = said.palette.as_deref().and_then(Palette::named) {
+                return named;
+            }
+            let diverging = emphasis.planned().is_diverging();
+            let owner =
+                (said.on.clone(), scale.row_level, scale.column_level, scale.apart.clone(), diverging);
+            let turn = *turns.entry(owner).or_insert_with(|| {
+                let turn = &mut next[usize::from(diverging)];
+                *turn += 1;
+                *turn - 1
+            });
+            Palette::in_turn(turn, diverging)
+        };
+        let palettes = crosstab
+            .emphases()
+            .iter()
+            .map(|emphasis| emphasis.scales().iter().map(|scale| palette(emphasis, scale)).collect())
+            .collect();
+        Wardrobe { crosstab, palettes }
+    }
+
+    /// The palette of a scale.
+    pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> usize {
+        let said = &self.crosstab.emphases()[emphasis].planned().said;
+        let named = || said.palette.as_deref().and_then(Palette::named).unwrap_or(0);
+        scale.map_or_else(named, |scale| self.palettes[emphasis][scale])
+    }
+
+    /// What the cell of a measure wears, and its place on the first scale that it is on.
+    pub(crate) fn dress(&self, row: Entry, column: Entry, measure: usize) -> (Dress, Option<OnScale>) {
+        let mut dress = Dress { link: self.crosstab.cell_link(row, column, measure), ..Dress::default() };
+        let mut on = None;
+        for mark in self.crosstab.marks(row, column, measure) {
+            let paint = self.paint(&mark);
+            match mark.form {
+                Form::Tint => dress.tint = Some(paint),
+                Form::Ink => dress.ink = Some(paint),
+                Form::Bar => dress.bar = mark.span.map(|span| Bar { span, paint }),
+                Form::Symbol => dress.symbol = self.symbol(&mark).map(|symbol| (symbol, paint)),
+                Form::Trend | Form::Link => {}
+            }
+            let Mark { emphasis, scale, position, rule, .. } = mark;
+            on = on.or(Some(OnScale { emphasis, scale, position, rule }));
+        }
+        (dress, on)
+    }
+
+    fn paint(&self, mark: &Mark) -> Paint {
+        let emphasis = &self.crosstab.emphases()[mark.emphasis];
+        let good = emphasis.planned().said.good;
+        if let Some(rule) = mark.rule {
+            return self.rule_paint(mark.emphasis, rule, mark.scale);
+        }
+        let palette = self.palette(mark.emphasis, mark.scale);
+        if let (Form::Bar, Some(span)) = (mark.form, mark.span) {
+            return bar_paint(palette, span.below, good);
+        }
+        let diverging = emphasis.planned().is_diverging();
+        let position = match (mark.step, mark.position) {
+            (Some(step), _) => step_position(step, diverging),
+            (None, position) => position.unwrap_or(0.0),
+        };
+        if mark.form == Form::Symbol {
+            return symbol_paint(position, diverging, good);
+        }
+        Paint::Place { palette, position: turned(position, diverging, good) }
+    }
+
+    /// What a rule is painted with: its tone, or its place among the rules from the lowest up.
+    pub(crate) fn rule_paint(&self, emphasis: usize, rule: usize, scale: Option<usize>) -> Paint {
+        let planned = self.crosstab.emphases()[emphasis].planned();
+        let rules = &planned.rules;
+        if let Some(tone) = rules[rule].show.as_deref().and_then(Tone::named) {
+            return Paint::Tone(tone);
+        }
+        let order: Vec<usize> = planned.rules_upward();
+        let place = order.iter().position(|known| *known == rule).unwrap_or(0);
+        let position = place as f64 / (order.len() - 1).max(1) as f64;
+        let palette = self.palette(emphasis, scale);
+        let diverging = PALETTES[palette].is_diverging();
+        let position = if diverging { 2.0 * position - 1.0 } else { position };
+        match planned.said.form {
+            Form::Symbol => symbol_paint(position, diverging, planned.said.good),
+            _ => Paint::Place { palette, position: turned(position, diverging, planned.said.good) },
+        }
+    }
+
+    /// The symbol of a mark.
+    fn symbol(&self, mark: &Mark) -> Option<Symbol> {
+        match (mark.rule, mark.step) {
+            (Some(rule), _) => Some(self.rule_symbol(mark.emphasis, rule)),
+            (None, Some((step, of))) => Some(Symbol { set: self.set(mark.emphasis), step, of }),
+            (None, None) => None,
+        }
+    }
+
+    pub(crate) fn rule_symbol(&self, emphasis: usize, rule: usize) -> Symbol {
+        let planned = self.crosstab.emphases()[emphasis].planned();
+        let order = planned.rules_upward();
+        let of = planned.said.steps.unwrap_or(order.len().clamp(3, 5) as u8);
+        let shown = planned.rules[rule].show.as_deref().and_then(|show| show.parse::<u8>().ok());
+        let place = order.iter().position(|known| *known == rule).unwrap_or(0);
+        let spread = (place * usize::from(of - 1)).div_ceil((order.len() - 1).max(1)) as u8;
+        let step = shown.map_or(spread, |show| show.saturating_sub(1)).min(of.max(5) - 1);
+        Symbol { set: self.set(emphasis), step, of: of.max(step + 1) }
+    }
+
+    pub(crate) fn set(&self, emphasis: usize) -> SymbolSet {
+        let said = &self.crosstab.emphases()[emphasis].planned().said;
+        said.symbols.as_deref().and_then(SymbolSet::named).unwrap_or(SymbolSet::Tide)
+    }
+}
+
+/// Where a step stands on its palette.
+pub(crate) fn step_position((step, of): (u8, u8), diverging: bool) -> f64 {
+    let share = f64::from(step) / f64::from((of - 1).max(1));
+    if diverging { 2.0 * share - 1.0 } else { share }
+}
+
+/// The position with its good side where the palette has it: at the high end.
+pub(crate) fn turned(position: f64, diverging: bool, good: Option<Side>) -> f64 {
+    match (good, diverging) {
+        (Some(Side::Low), true) => -position,
+        (Some(Side::Low), false) => 1.0 - position,
+        _ => position,
+    }
+}
+
+/// Bars below the zero line have another colour: that of a loss, where nothing says that low is good.
+pub(crate) fn bar_paint(palette: usize, below: bool, good: Option<Side>) -> Paint {
+    match (good, below) {
+        (Some(good), below) => {
+            Paint::Tone(if (good == Side::Low) == below { Tone::Gain } else { Tone::Loss })
+        }
+        (None, false) => Paint::Place { palette, position: 1.0 },
+        (None, true) if PALETTES[palette].is_diverging() => Paint::Place { palette, position: -1.0 },
+        (None, true) => Paint::Tone(Tone::Loss),
+    }
+}
+
+/// Symbols are told by their shapes; they have a colour where something is good.
+pub(crate) fn symbol_paint(position: f64, diverging: bool, good: Option<Side>) -> Paint {
+    let share = if diverging { (position + 1.0) / 2.0 } else { position };
+    let share = match good {
+        None => return Paint::Tone(Tone::Strong),
+        Some(Side::High) => share,
+        Some(Side::Low) => 1.0 - share,
+    };
+    Paint::Tone(match share {
+        low if low < 0.34 => Tone::Loss,
+        high if high > 0.66 => Tone::Gain,
+        _ => Tone::Watch,
+    })
+}

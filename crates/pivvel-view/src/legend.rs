@@ -1,0 +1,289 @@
+//! What colours, bars and symbols mean, in words with a sample of each.
+
+use pivvel_core::{Axis, Emphasis, Form, NumberFormat, Scale, Side, Value};
+
+use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
+use crate::number::show_number;
+use crate::palette::Paint;
+use crate::signs::Symbol;
+
+/// One line of a legend.
+#[derive(Debug, Clone)]
+pub struct LegendEntry {
+    /// The form that it explains.
+    pub form: Form,
+    /// What it looks like.
+    pub sample: Sample,
+    /// What it is a scale of.
+    pub text: String,
+}
+
+/// What a line of a legend shows.
+#[derive(Debug, Clone)]
+pub enum Sample {
+    /// A scale from end to end.
+    Ramp {
+        /// Places along it.
+        paints: Vec<Paint>,
+        /// What its ends and its middle say.
+        ends: [String; 2],
+        /// What its middle says.
+        middle: Option<String>,
+    },
+    /// Colours or symbols with their names.
+    Named(Vec<Swatch>),
+    /// Nothing to show.
+    Words,
+}
+
+/// A colour or a symbol with its name.
+#[derive(Debug, Clone)]
+pub struct Swatch {
+    /// The colour.
+    pub paint: Paint,
+    /// The symbol, where there is one.
+    pub symbol: Option<Symbol>,
+    /// What it is called.
+    pub name: String,
+}
+
+/// The legend of everything that stands out in a cross-tab.
+pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
+    let mut entries = Vec::new();
+    for (place, emphasis) in wardrobe.crosstab.emphases().iter().enumerate() {
+        let planned = emphasis.planned();
+        match planned.said.form {
+            Form::Link => {}
+            Form::Trend => entries.extend(trend(wardrobe, place, emphasis)),
+            form if !planned.rules.is_empty() => {
+                let swatches = (0..planned.rules.len()).map(|rule| Swatch {
+                    paint: wardrobe.rule_paint(place, rule, (!emphasis.scales().is_empty()).then_some(0)),
+                    symbol: (form == Form::Symbol).then(|| wardrobe.rule_symbol(place, rule)),
+                    name: planned.rules[rule].name.clone(),
+                });
+                let text = format!("{}{}", subject(wardrobe, emphasis), reach(emphasis));
+                entries.push(LegendEntry { form, sample: Sample::Named(swatches.collect()), text });
+            }
+            _ => entries.extend(scales(wardrobe, place, emphasis)),
+        }
+    }
+    entries
+}
+
+/// The sample of the tint that a measure's cells of the deepest rows wear.
+pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sample> {
+    let depth = wardrobe.crosstab.rows().depth();
+    let tint = |(place, emphasis): (usize, &Emphasis)| {
+        let planned = emphasis.planned();
+        let own = planned.measure == Some(measure) && planned.said.form == Form::Tint;
+        let scale =
+            emphasis.scales().iter().position(|scale| (scale.row_level, scale.column_level) == (depth, 0));
+        Some(entry(wardrobe, place, emphasis, scale.filter(|_| own)?, 1).sample)
+    };
+    wardrobe.crosstab.emphases().iter().enumerate().find_map(tint)
+}
+
+/// What an emphasis is about: its measure, and what else decides.
+fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
+    let planned = emphasis.planned();
+    let measures = wardrobe.crosstab.measures();
+    let on = planned.measure.map_or(planned.said.on.clone(), |measure| measures[measure].label.clone());
+    let less = planned.about_formula().map_or(String::new(), |about| format!(" less {about}"));
+    match planned.said.by.as_deref().filter(|by| *by != planned.said.on) {
+        Some(by) => format!("{on} by {by}{less}"),
+        None => format!("{on}{less}"),
+    }
+}
+
+fn reach(emphasis: &Emphasis) -> String {
+    let said = &emphasis.planned().said;
+    let only = said.only.as_ref().map_or(String::new(), |only| format!(", where {only}"));
+    if said.whole_row { format!(", on the whole row{only}") } else { only }
+}
+
+fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<LegendEntry> {
+    let trend = wardrobe.crosstab.trends().iter().find(|trend| trend.emphasis == place)?;
+    let (first, last) = trend.periods.first().zip(trend.periods.last())?;
+    let text = format!(
+        "{} from {first} to {last}, each level of rows on a scale of its own",
+        subject(wardrobe, emphasis)
+    );
+    Some(LegendEntry { form: Form::Trend, sample: Sample::Words, text })
+}
+
+/// A line for each scale; for one grain whose peers are in many groups a single one.
+fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
+    let mut entries = Vec::new();
+    let mut met: Vec<(usize, usize, &[Option<String>; 2])> = Vec::new();
+    for (i, scale) in emphasis.scales().iter().enumerate() {
+        let grain = (scale.row_level, scale.column_level, &scale.apart);
+        if met.contains(&grain) {
+            continue;
+        }
+        met.push(grain);
+        let same = |other: &&Scale| (other.row_level, other.column_level, &other.apart) == grain;
+        let groups = emphasis.scales().iter().filter(same).count();
+        entries.push(entry(wardrobe, place, emphasis, i, groups));
+    }
+    entries
+}
+
+fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, groups: usize) -> LegendEntry {
+    let scale = &emphasis.scales()[i];
+    let (planned, said) = (emphasis.planned(), &emphasis.planned().said);
+    let diverging = planned.is_diverging();
+    let palette = wardrobe.palette(place, Some(i));
+    let steps = said.steps.or((said.form == Form::Symbol).then_some(3));
+    let paint = |position: f64| match said.form {
+        Form::Symbol => symbol_paint(position, diverging, said.good),
+        Form::Bar => bar_paint(palette, diverging && position < 0.0, said.good),
+        _ => Paint::Place { palette, position: turned(position, diverging, said.good) },
+    };
+    let ends = ends(wardrobe, emphasis, scale, groups);
+    let sample = match steps {
+        Some(steps) => {
+            let step = |step: u8| Swatch {
+                paint: paint(step_position((step, steps), diverging)),
+                symbol: (said.form == Form::Symbol).then(|| Symbol {
+                    set: wardrobe.set(place),
+                    step,
+                    of: steps,
+                }),
+                name: step_name(scale, (step, steps), diverging, &ends.format, ends.shown),
+            };
+            Sample::Named((0..steps).map(step).collect())
+        }
+        None => {
+            let from = if diverging { -1.0 } else { 0.0 };
+            let paints = (0..=12).map(|k| paint(from + (1.0 - from) * f64::from(k) / 12.0)).collect();
+            Sample::Ramp { paints, ends: ends.texts, middle: ends.middle }
+        }
+    };
+    let text = format!(
+        "{}{}, {}{}",
+        subject(wardrobe, emphasis),
+        reach(emphasis),
+        among(wardrobe, emphasis, scale, groups),
+        good(said.good)
+    );
+    LegendEntry { form: said.form, sample, text }
+}
+
+fn good(side: Option<Side>) -> &'static str {
+    match side {
+        Some(Side::High) => "; high is good",
+        Some(Side::Low) => "; low is good",
+        None => "",
+    }
+}
+
+struct Ends {
+    texts: [String; 2],
+    middle: Option<String>,
+    format: NumberFormat,
+    shown: bool,
+}
+
+/// What stands at the ends of a scale. Where figures are hidden, or each group has its own ends,
+/// words do.
+fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usize) -> Ends {
+    let (planned, crosstab) = (emphasis.planned(), wardrobe.crosstab);
+    let measure = planned.measure.unwrap_or(0);
+    let format = crosstab.format_apart(scale, measure).clone();
+    let own = planned.said.by.is_none() || planned.said.by.as_deref() == Some(&planned.said.on);
+    let format = if own { format } else { NumberFormat::default() };
+    let shown = groups == 1 && !crosstab.hides_figure(measure) && !scale.is_by_rank();
+    let number = |value: f64, exact: &Value| match exact.as_f64() == value {
+        true => show_number(exact, &format),
+        false => show_number(&Value::Float(value), &format),
+    };
+    let reach = scale.middle.map(|middle| (scale.high - middle).max(middle - scale.low));
+    let (low, high) = match (scale.middle, reach) {
+        (Some(middle), Some(reach)) => (middle - reach, middle + reach),
+        _ => (scale.low, scale.high),
+    };
+    let words = if scale.is_by_rank() { ["last", "first"] } else { ["lowest", "highest"] };
+    let texts = match shown {
+        true => [number(low, &scale.yardstick.low), number(high, &scale.yardstick.high)],
+        false => words.map(str::to_string),
+    };
+    let middle = scale.middle.map(|middle| match planned.said.about.as_deref() {
+        Some("mean") if !shown => "mean".to_string(),
+        Some("mean") => format!("mean {}", show_number(&Value::Float(middle), &format)),
+        _ if shown => whole(middle, &format),
+        _ => "middle".to_string(),
+    });
+    Ends { texts, middle, format, shown }
+}
+
+/// A number without digits that say nothing.
+fn whole(value: f64, format: &NumberFormat) -> String {
+    if value == 0.0 { "0".into() } else { show_number(&Value::Float(value), format) }
+}
+
+/// From where to below where a step reaches.
+fn step_name(
+    scale: &Scale,
+    (step, of): (u8, u8),
+    diverging: bool,
+    format: &NumberFormat,
+    shown: bool,
+) -> String {
+    if !shown {
+        return match step {
+            0 => "lowest".into(),
+            last if last + 1 == of => "highest".into(),
+            _ => String::new(),
+        };
+    }
+    let (low, high) = match scale.middle.filter(|_| diverging) {
+        Some(middle) => {
+            let reach = (scale.high - middle).max(middle - scale.low);
+            (middle - reach, middle + reach)
+        }
+        None => (scale.low, scale.high),
+    };
+    let cut =
+        |step: u8| show_number(&Value::Float(low + (high - low) * f64::from(step) / f64::from(of)), format);
+    match step {
+        0 => format!("below {}", cut(1)),
+        last if last + 1 == of => format!("{} or more", cut(last)),
+        step => format!("{} to below {}", cut(step), cut(step + 1)),
+    }
+}
+
+/// Among which cells.
+fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usize) -> String {
+    let (rows, columns) = (wardrobe.crosstab.rows(), wardrobe.crosstab.columns());
+    let level = |axis: &Axis, level: usize, apart: &Option<String>| {
+        let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label.clone());
+        match apart {
+            Some(member) => Some(name.map_or(member.clone(), |name| format!("{name} ({member})"))),
+            None => name,
+        }
+    };
+    let levels =
+        [level(rows, scale.row_level, &scale.apart[0]), level(columns, scale.column_level, &scale.apart[1])];
+    let levels: Vec<String> = levels.into_iter().flatten().collect();
+    let levels = if levels.is_empty() { "totals".into() } else { levels.join(" by ") };
+    let planned = emphasis.planned();
+    let peers = match planned.said.peers.name() {
+        "level" => String::new(),
+        "all" => " with every other level".into(),
+        name => format!(", each by its {}", if name == "siblings" { "siblings" } else { name }),
+    };
+    let cells = match (groups, scale.yardstick.count) {
+        (1, 1) => "1 cell".into(),
+        (1, count) => format!("{count} cells"),
+        (groups, _) => format!("{groups} groups"),
+    };
+    let clip =
+        planned.said.clip.as_ref().map_or(String::new(), |(low, high)| format!(", ends at {low} and {high}"));
+    let from = match &planned.said.yardstick {
+        pivvel_core::YardstickOf::Shown => String::new(),
+        pivvel_core::YardstickOf::All => ", by all before members were picked".into(),
+        pivvel_core::YardstickOf::Kept(file) => format!(", by {file}"),
+    };
+    let rank = if planned.said.by_rank { ", by rank" } else { "" };
+    format!("{levels}{peers}: {cells}{rank}{clip}{from}")
+}

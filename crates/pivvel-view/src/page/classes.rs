@@ -1,0 +1,136 @@
+//! The colours that a page uses, each as a class with a light and a dark form.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::palette::{Ground, PALETTES, Paint, category};
+use crate::signs::{Symbol, SymbolSet};
+
+/// In how many steps a position is told apart on a page: finer than an eye can.
+const STEPS: f64 = 48.0;
+
+/// The classes that were asked for.
+#[derive(Debug, Default)]
+pub(crate) struct Classes {
+    rules: BTreeMap<String, String>,
+    /// The same for a picture by itself, which has a light ground only.
+    pictured: BTreeMap<String, String>,
+    symbols: BTreeSet<(u8, u8, u8)>,
+}
+
+/// What a colour is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Use {
+    /// The ground that text stands on.
+    Tint,
+    /// Text.
+    Ink,
+    /// Bars, points and signs.
+    Shape,
+}
+
+impl Classes {
+    /// The class of a colour.
+    pub(crate) fn of(&mut self, paint: Paint, used: Use) -> String {
+        let prefix = match used {
+            Use::Tint => 't',
+            Use::Ink => 'i',
+            Use::Shape => 's',
+        };
+        let (name, paint) = match paint {
+            Paint::Place { palette, position } => {
+                // Shapes have one colour a side.
+                let low = if PALETTES[palette].is_diverging() { -1.0 } else { 0.0 };
+                let step = match used {
+                    Use::Shape => {
+                        if position < 0.0 {
+                            -STEPS
+                        } else {
+                            STEPS
+                        }
+                    }
+                    _ => (position.clamp(low, 1.0) * STEPS).round(),
+                };
+                let side = if step < 0.0 { "m" } else { "" };
+                let name = format!("{prefix}{palette}-{side}{}", step.abs());
+                (name, Paint::Place { palette, position: step / STEPS })
+            }
+            Paint::Tone(tone) => (format!("{prefix}-{}", tone.name()), paint),
+        };
+        if !self.rules.contains_key(&name) {
+            let colour = |ground: Ground| match used {
+                Use::Tint => paint.tint(ground),
+                Use::Ink => paint.ink(ground),
+                Use::Shape => paint.shape(ground),
+            };
+            let both = format!("light-dark({},{})", colour(Ground::Light).hex(), colour(Ground::Dark).hex());
+            let rule = match used {
+                Use::Tint => format!(".{name}{{background-color:{both};fill:{both}}}"),
+                Use::Ink => format!(".{name}{{color:{both}}}"),
+                Use::Shape => format!(".{name}{{--c:{both}}}"),
+            };
+            self.rules.insert(name.clone(), rule);
+            self.pictured.insert(name.clone(), pictured(&name, colour(Ground::Light).hex(), used));
+        }
+        name
+    }
+
+    /// The class of a category's colour.
+    pub(crate) fn category(&mut self, place: usize) -> String {
+        let name = format!("c{}", place % crate::palette::CATEGORIES);
+        let both = [Ground::Light, Ground::Dark].map(|ground| category(place, ground).hex());
+        self.rules.insert(name.clone(), format!(".{name}{{--c:light-dark({},{})}}", both[0], both[1]));
+        self.pictured.insert(name.clone(), pictured(&name, category(place, Ground::Light).hex(), Use::Shape));
+        name
+    }
+
+    /// The id of a symbol's drawing.
+    pub(crate) fn symbol(&mut self, symbol: Symbol) -> String {
+        self.symbols.insert((symbol.set as u8, symbol.step, symbol.of));
+        symbol_id(symbol)
+    }
+
+    pub(crate) fn symbols(&self) -> Vec<Symbol> {
+        let sets = [SymbolSet::Tide, SymbolSet::Slope, SymbolSet::Pips];
+        self.symbols
+            .iter()
+            .map(|(set, step, of)| Symbol { set: sets[usize::from(*set)], step: *step, of: *of })
+            .collect()
+    }
+
+    pub(crate) fn picture_css(&self) -> String {
+        self.pictured.values().map(|rule| format!("{rule}\n")).collect()
+    }
+
+    pub(crate) fn css(&self) -> String {
+        self.rules.values().map(|rule| format!("{rule}\n")).collect()
+    }
+}
+
+/// The rule of a class in a picture by itself.
+fn pictured(name: &str, colour: String, used: Use) -> String {
+    match used {
+        Use::Tint | Use::Ink => format!(".{name}{{fill:{colour}}}"),
+        Use::Shape => format!(".{name}.f{{fill:{colour}}}.{name}.k{{stroke:{colour};fill:none}}"),
+    }
+}
+
+pub(crate) fn symbol_id(symbol: Symbol) -> String {
+    let set = ["tide", "slope", "pips"][symbol.set as usize];
+    format!("{set}-{}-{}", symbol.step, symbol.of)
+}
+
+/// A text as HTML holds it.
+pub(crate) fn escaped(text: &str) -> String {
+    let mut escaped = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => escaped.push_str("&amp;"),
+            '<' => escaped.push_str("&lt;"),
+            '>' => escaped.push_str("&gt;"),
+            '"' => escaped.push_str("&quot;"),
+            c if c.is_control() => escaped.push(' '),
+            c => escaped.push(c),
+        }
+    }
+    escaped
+}

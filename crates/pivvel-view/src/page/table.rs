@@ -1,0 +1,424 @@
+//! A sheet as an HTML table: real headings, levels to fold, figures in full for whoever points at them.
+
+use std::fmt::Write;
+
+use askama::Template;
+use pivvel_core::{CrossTab, Value};
+
+use super::classes::{Classes, Use, escaped};
+use super::members::Marks;
+use crate::legend::{LegendEntry, Sample, Swatch};
+use crate::number::show_number;
+use crate::palette::{PALETTES, Paint};
+use crate::sheet::{Head, RowKind, Sheet, SheetCell, SheetRow, TrendLine};
+
+#[derive(Template)]
+#[template(path = "table.html")]
+pub(super) struct Table<'a> {
+    id: usize,
+    sheet: &'a Sheet,
+    heads: Vec<Vec<(&'a Head, String)>>,
+    rows: Vec<Row>,
+    legend: Vec<Line<'a>>,
+    /// What the script needs to know of columns and scales, as JSON.
+    facts: String,
+}
+
+/// A row with what it says of itself as attributes.
+struct Row {
+    attributes: String,
+    cells: String,
+    label: String,
+    style: usize,
+    scope: &'static str,
+    folds: bool,
+    plain: bool,
+    link: Option<String>,
+    kind: &'static str,
+    span: usize,
+}
+
+/// A line of the legend with its sample as HTML.
+struct Line<'a> {
+    entry: &'a LegendEntry,
+    sample: String,
+}
+
+impl<'a> Table<'a> {
+    pub(super) fn draw(
+        crosstab: &CrossTab,
+        sheet: &'a Sheet,
+        id: usize,
+        classes: &mut Classes,
+        marks: &mut Marks,
+    ) -> String {
+        let columns: Vec<String> = sheet
+            .columns
+            .iter()
+            .map(|column| {
+                marks.of(crosstab.columns(), column.entry).map_or(String::new(), |mark| format!("m{mark}"))
+            })
+            .collect();
+        let head = |head: &'a Head, marks: &mut Marks| {
+            let mark =
+                marks.of(crosstab.columns(), head.entry).map_or(String::new(), |mark| format!("m{mark}"));
+            (head, mark)
+        };
+        let heads = sheet.heads.iter().map(|row| row.iter().map(|h| head(h, marks)).collect()).collect();
+        let rows = sheet
+            .rows
+            .iter()
+            .enumerate()
+            .map(|(i, row)| row_of(crosstab, sheet, i, row, classes, marks))
+            .collect();
+        let legend =
+            sheet.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
+        let facts = facts(crosstab, sheet, &columns);
+        let table = Table { id, sheet, heads, rows, legend, facts };
+        table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
+    }
+
+    fn head_scope(&self, head: &Head) -> &'static str {
+        if head.columns.1 > 1 { "colgroup" } else { "col" }
+    }
+
+    fn head_class(&self, head: &Head) -> String {
+        let mut classes = Vec::new();
+        let column = &self.sheet.columns[head.columns.0];
+        let said = [
+            (head.total, "total"),
+            (head.rows > 1, "reach"),
+            (head.blank, "blank"),
+            (head.made, "made"),
+            (column.height > 0 && head.columns.1 == 1, "sum"),
+            (column.begins, "gap"),
+        ];
+        classes.extend(said.iter().filter(|(is, _)| *is).map(|(_, class)| *class));
+        classes.join(" ")
+    }
+
+    /// The size of print, in points, at which the whole width fits on a landscape sheet; wider tables
+    /// than the least size allows run over.
+    fn print_size(&self) -> String {
+        const SHEET: f64 = 690.0;
+        // Digits are about 0.62 of their size wide, and each column has some room around it.
+        let width = |longest: usize| 0.62 * longest as f64 + 1.0;
+        let longest = |i: usize| {
+            let cells = self.sheet.rows.iter().filter_map(|row| row.cells.get(i));
+            cells.map(|cell| cell.text.chars().count()).max()
+        };
+        let figures: f64 = (0..self.sheet.columns.len()).map(|i| width(longest(i).unwrap_or(0).max(4))).sum();
+        let labels = self.sheet.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
+        let trends = 14.0 * self.sheet.trends.len() as f64;
+        let size = SHEET / (figures + trends + width(labels.unwrap_or(0).min(45)));
+        format!("{:.1}", size.clamp(4.0, 9.0))
+    }
+}
+
+fn row_of(
+    crosstab: &CrossTab,
+    sheet: &Sheet,
+    place: usize,
+    row: &SheetRow,
+    classes: &mut Classes,
+    marks: &mut Marks,
+) -> Row {
+    let kind = match row.kind {
+        RowKind::Heading => "heading",
+        RowKind::Member => "member",
+        RowKind::Subtotal => "subtotal",
+        RowKind::Total => "grand",
+    };
+    let level = row.entry.level();
+    let next = sheet.rows.get(place + 1).map_or(0, |next| next.entry.level());
+    let folds = matches!(row.kind, RowKind::Heading | RowKind::Subtotal) && next > level;
+    let mark =
+        marks.of(crosstab.rows(), row.entry).map_or(String::new(), |mark| format!(" data-m=\"m{mark}\""));
+    let made = if row.made { " data-made" } else { "" };
+    let attributes = format!("class=\"{kind}\" data-l=\"{level}\"{mark}{made}");
+    let mut cells = String::new();
+    for (column, cell) in row.cells.iter().enumerate() {
+        let _ = write_cell(&mut cells, sheet, column, cell, classes);
+    }
+    for line in row.trends.iter().filter(|_| !row.cells.is_empty()) {
+        let _ = match line {
+            Some(line) => write!(cells, "<td class=\"trend gap\">{}</td>", trend(line)),
+            None => write!(cells, "<td class=\"trend gap\"></td>"),
+        };
+    }
+    Row {
+        attributes,
+        cells,
+        label: row.label.clone(),
+        style: row.indent,
+        scope: if row.cells.is_empty() { "rowgroup" } else { "row" },
+        folds,
+        plain: !row.blank && !row.made,
+        link: row.link.clone(),
+        kind: if row.blank { "blank" } else { "made" },
+        span: if row.cells.is_empty() { sheet.columns.len() + sheet.trends.len() + 1 } else { 1 },
+    }
+}
+
+fn write_cell(
+    out: &mut String,
+    sheet: &Sheet,
+    column: usize,
+    cell: &SheetCell,
+    classes: &mut Classes,
+) -> std::fmt::Result {
+    let at = &sheet.columns[column];
+    let dress = &cell.dress;
+    let mut class: Vec<String> = Vec::new();
+    if at.height > 0 {
+        class.push("sum".into());
+    }
+    if at.begins {
+        class.push("gap".into());
+    }
+    if let Some(tint) = dress.tint {
+        class.push(classes.of(tint, Use::Tint));
+        class.extend(edge(tint).map(str::to_string));
+    }
+    if let Some(paint) = dress.ink {
+        class.push(classes.of(paint, Use::Ink));
+    }
+    let mut style = String::new();
+    if let Some(bar) = dress.bar {
+        class.push(if at.hidden { "bar alone".into() } else { "bar".to_string() });
+        class.push(classes.of(bar.paint, Use::Shape));
+        let percent = |share: f64| format!("{:.1}%", share * 100.0);
+        let (from, to, zero) = (percent(bar.span.from), percent(bar.span.to), percent(bar.span.zero));
+        style = format!(" style=\"--a:{from};--b:{to};--z:{zero}\"");
+    }
+    out.push_str("<td");
+    if !class.is_empty() {
+        write!(out, " class=\"{}\"", class.join(" "))?;
+    }
+    out.push_str(&style);
+    if at.hidden && cell.rank > 0 {
+        write!(out, " data-r=\"{}\"", cell.rank)?;
+    }
+    if let Some(value) = cell.value {
+        let full = value.to_string();
+        // A figure that is shown in full is not written twice.
+        if cell.text.replace(',', "") != full {
+            write!(out, " data-v=\"{full}\"")?;
+        }
+    }
+    if let Some(on) = cell.on {
+        let scale = on.scale.map_or(String::new(), |scale| scale.to_string());
+        let position = on.position.map_or(String::new(), |p| format!("{:.3}", p + 0.0));
+        let rule = on.rule.map_or(String::new(), |rule| rule.to_string());
+        write!(out, " data-p=\"{}:{scale}:{position}:{rule}\"", on.emphasis)?;
+    }
+    out.push('>');
+    if let Some((symbol, paint)) = dress.symbol {
+        let (id, paint) = (classes.symbol(symbol), classes.of(paint, Use::Shape));
+        write!(out, "<svg class=\"sign {paint}\" aria-hidden=\"true\"><use href=\"#{id}\"/></svg>")?;
+    }
+    if let Some(Paint::Tone(tone)) = dress.ink
+        && let Some(sign) = tone.sign()
+    {
+        write!(out, "<span class=\"tone\" aria-hidden=\"true\">{sign}</span>")?;
+    }
+    match &dress.link {
+        Some(link) if !cell.text.is_empty() => {
+            write!(
+                out,
+                "<a href=\"{}\" rel=\"noopener noreferrer\">{}</a>",
+                escaped(link),
+                escaped(&cell.text)
+            )?;
+        }
+        _ => out.push_str(&escaped(&cell.text)),
+    }
+    out.push_str("</td>");
+    Ok(())
+}
+
+/// What tells the two sides of a middle, and tones, without their hue.
+pub(crate) fn edge(paint: Paint) -> Option<&'static str> {
+    match paint {
+        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => match position {
+            low if low < -0.02 => Some("lo"),
+            high if high > 0.02 => Some("hi"),
+            _ => None,
+        },
+        Paint::Place { .. } => None,
+        Paint::Tone(tone) => match tone.name() {
+            "gain" => Some("hi"),
+            "loss" => Some("lo"),
+            _ => None,
+        },
+    }
+}
+
+/// A small line as SVG; a gap where a period has no value.
+fn trend(line: &TrendLine) -> String {
+    let mut path = String::new();
+    let mut down = false;
+    let mut last = None;
+    for (across, up) in &line.points {
+        let Some(up) = up else {
+            down = false;
+            continue;
+        };
+        let (x, y) = (2.0 + 92.0 * across, 18.0 - 16.0 * up);
+        let _ = write!(path, "{}{x:.1} {y:.1}", if down { "L" } else { "M" });
+        (down, last) = (true, Some((x, y)));
+    }
+    let dot = last.map_or(String::new(), |(x, y)| format!("<circle cx=\"{x:.1}\" cy=\"{y:.1}\" r=\"1.8\"/>"));
+    let words = escaped(&line.words);
+    format!(
+        "<svg class=\"line\" viewBox=\"0 0 96 20\" role=\"img\" aria-label=\"{words}\"><title>{words}</title><path d=\"{path}\"/>{dot}</svg>"
+    )
+}
+
+/// A sample of a scale or of named colours.
+fn sample(entry: &LegendEntry, classes: &mut Classes) -> String {
+    use pivvel_core::Form;
+    match &entry.sample {
+        Sample::Ramp { paints, ends, middle } => {
+            let last = paints.len() - 1;
+            let mut step = |(i, paint): (usize, &Paint)| {
+                let (used, text) = match entry.form {
+                    Form::Bar => (Use::Shape, ""),
+                    Form::Ink => (Use::Ink, "8"),
+                    _ => (Use::Tint, ""),
+                };
+                // The signs of both sides stand at the ends, and say enough there.
+                let edge = edge(*paint).filter(|_| i == 0 || i == last).unwrap_or("");
+                format!("<i class=\"{} {edge}\">{text}</i>", classes.of(*paint, used))
+            };
+            let steps: String = paints.iter().enumerate().map(&mut step).collect();
+            let middle = middle.as_ref().map_or(String::new(), |m| format!("<b>{}</b>", escaped(m)));
+            let kind = entry.form.name();
+            format!("<span>{}</span><span class=\"ramp {kind}\" aria-hidden=\"true\">{steps}{middle}</span><span>{}</span>", escaped(&ends[0]), escaped(&ends[1]))
+        }
+        Sample::Named(swatches) => swatches.iter().map(|s| swatch(entry.form, s, classes)).collect(),
+        Sample::Words => "<svg class=\"line\" viewBox=\"0 0 96 20\" aria-hidden=\"true\"><path d=\"M2 16L24 9L48 12L94 3\"/></svg>".into(),
+    }
+}
+
+fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> String {
+    use pivvel_core::Form;
+    let sign = |paint: Paint| match paint {
+        Paint::Tone(tone) => {
+            tone.sign().map_or(String::new(), |sign| format!("<span class=\"tone\">{sign}</span>"))
+        }
+        Paint::Place { .. } => String::new(),
+    };
+    let drawn = match (form, swatch.symbol) {
+        (_, Some(symbol)) => {
+            let (id, paint) = (classes.symbol(symbol), classes.of(swatch.paint, Use::Shape));
+            format!("<svg class=\"sign {paint}\" aria-hidden=\"true\"><use href=\"#{id}\"/></svg>")
+        }
+        (Form::Ink, _) => {
+            format!("<i class=\"text {}\">{}12</i>", classes.of(swatch.paint, Use::Ink), sign(swatch.paint))
+        }
+        (Form::Bar, _) => format!(
+            "<i class=\"box {}\" style=\"background:var(--c)\"></i>",
+            classes.of(swatch.paint, Use::Shape)
+        ),
+        _ => format!(
+            "<i class=\"box {} {}\"></i>",
+            classes.of(swatch.paint, Use::Tint),
+            edge(swatch.paint).unwrap_or("")
+        ),
+    };
+    format!("<span class=\"swatch\">{drawn} {}</span>", escaped(&swatch.name))
+}
+
+/// What is said of a cell that is pointed at: its columns, and the scales of each emphasis.
+fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
+    let quoted = |text: &str| {
+        let mut quoted = String::from("\"");
+        for c in text.chars() {
+            match c {
+                '"' => quoted.push_str("\\\""),
+                '\\' => quoted.push_str("\\\\"),
+                // Nothing within a script may look like markup.
+                '<' | '>' | '&' | '\u{2028}' | '\u{2029}' => {
+                    let _ = write!(quoted, "\\u{:04x}", u32::from(c));
+                }
+                c if c.is_control() => quoted.push(' '),
+                c => quoted.push(c),
+            }
+        }
+        quoted.push('"');
+        quoted
+    };
+    let columns: Vec<String> = sheet
+        .columns
+        .iter()
+        .zip(marks)
+        .map(|(column, mark)| {
+            let path = crosstab.columns().path(column.entry);
+            let labels: Vec<String> = path.iter().map(|member| quoted(member.shown())).collect();
+            let measure = &crosstab.measures()[column.measure].label;
+            let hidden = if column.hidden { ",\"h\":1" } else { "" };
+            format!("{{\"p\":[{}],\"m\":{},\"k\":\"{mark}\"{hidden}}}", labels.join(","), quoted(measure))
+        })
+        .collect();
+    let emphases: Vec<String> = crosstab
+        .emphases()
+        .iter()
+        .map(|emphasis| {
+            let planned = emphasis.planned();
+            let measure = planned.measure.unwrap_or(0);
+            let hidden = crosstab.hides_figure(measure);
+            let scales: Vec<String> = emphasis
+                .scales()
+                .iter()
+                .map(|scale| {
+                    let format = crosstab.format_apart(scale, measure);
+                    let number = |value: f64| quoted(&show_number(&Value::Float(value), format));
+                    let names: Vec<&str> = scale.within.iter().map(|(_, label)| label.as_str()).collect();
+                    let within =
+                        if names.is_empty() { String::new() } else { format!(" in {}", names.join(", ")) };
+                    let ends = match hidden {
+                        true => String::new(),
+                        false => {
+                            let y = &scale.yardstick;
+                            let mean =
+                                y.mean.map_or(String::new(), |mean| format!(",\"mean\":{}", number(mean)));
+                            let middle =
+                                scale.middle.map_or(String::new(), |m| format!(",\"mid\":{}", number(m)));
+                            let (low, high) = match planned.is_diverging()
+                                || scale.low != y.low.as_f64()
+                                || scale.high != y.high.as_f64()
+                            {
+                                true => (number(scale.low), number(scale.high)),
+                                false => (
+                                    quoted(&show_number(&y.low, format)),
+                                    quoted(&show_number(&y.high, format)),
+                                ),
+                            };
+                            format!(",\"lo\":{low},\"hi\":{high}{mean}{middle}")
+                        }
+                    };
+                    let levels =
+                        [(crosstab.rows(), scale.row_level), (crosstab.columns(), scale.column_level)];
+                    let levels: Vec<&str> = levels
+                        .iter()
+                        .filter(|(axis, _)| axis.depth() > 0)
+                        .map(|(axis, level)| {
+                            level.checked_sub(1).map_or("total", |i| axis.dimensions()[i].label.as_str())
+                        })
+                        .collect();
+                    format!(
+                        "{{\"n\":{},\"t\":{}{ends}}}",
+                        scale.yardstick.count,
+                        quoted(&format!("{}{within}", levels.join(" by ")))
+                    )
+                })
+                .collect();
+            let rules: Vec<String> = emphasis.rules().iter().map(|rule| quoted(&rule.name)).collect();
+            let by = quoted(&planned.scale_name());
+            let diverging = if planned.is_diverging() { ",\"d\":1" } else { "" };
+            format!("{{\"by\":{by},\"s\":[{}],\"r\":[{}]{diverging}}}", scales.join(","), rules.join(","))
+        })
+        .collect();
+    format!("{{\"columns\":[{}],\"emphases\":[{}]}}", columns.join(","), emphases.join(","))
+}

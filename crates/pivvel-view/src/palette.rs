@@ -1,0 +1,271 @@
+//! Palettes: sequential ones for scales, diverging ones for scales about a middle, colours of
+//! categories, and tones that rules name. Each has a light and a dark form.
+//!
+//! Hues are told apart by people with the common deficiencies of colour vision, and lightness never
+//! falls so far that the text on a tint is hard to read; tests hold both. What is good or bad is
+//! never told by hue alone: views add a sign.
+
+use crate::colour::Rgb;
+
+/// On which ground is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum Ground {
+    /// Dark text on a light ground.
+    #[default]
+    Light,
+    /// Light text on a dark ground.
+    Dark,
+}
+
+/// A palette: the hues of its low and high side.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Palette {
+    /// Its name.
+    pub name: &'static str,
+    /// The hue and the chroma below the middle, where it has one.
+    low: Option<(f32, f32)>,
+    /// The hue and the chroma of the high end.
+    high: (f32, f32),
+}
+
+/// Every palette: sequential ones in the order in which scales get them, then diverging ones.
+pub const PALETTES: [Palette; 9] = [
+    Palette { name: "water", low: None, high: (228.0, 0.105) },
+    Palette { name: "sand", low: None, high: (80.0, 0.115) },
+    Palette { name: "heather", low: None, high: (322.0, 0.110) },
+    Palette { name: "kelp", low: None, high: (150.0, 0.105) },
+    Palette { name: "rust", low: None, high: (40.0, 0.115) },
+    Palette { name: "slate", low: None, high: (255.0, 0.016) },
+    Palette { name: "shore", low: Some((48.0, 0.135)), high: (245.0, 0.120) },
+    Palette { name: "dusk", low: Some((92.0, 0.135)), high: (290.0, 0.125) },
+    Palette { name: "moor", low: Some((350.0, 0.120)), high: (190.0, 0.100) },
+];
+
+/// How many palettes scales are handed in turn: the sequential ones with a hue.
+const IN_TURN: usize = 5;
+/// Where the diverging palettes begin.
+const DIVERGING: usize = 6;
+
+/// What a rule shows by name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Tone {
+    /// Good.
+    Gain,
+    /// Bad.
+    Loss,
+    /// To be looked at.
+    Watch,
+    /// As it should be.
+    Calm,
+    /// Strong, without a judgement.
+    Strong,
+    /// Of little weight.
+    Faint,
+}
+
+const TONES: [(&str, Tone); 6] = [
+    ("gain", Tone::Gain),
+    ("loss", Tone::Loss),
+    ("watch", Tone::Watch),
+    ("calm", Tone::Calm),
+    ("strong", Tone::Strong),
+    ("faint", Tone::Faint),
+];
+
+/// The names of the palettes.
+pub fn palette_names() -> impl Iterator<Item = &'static str> {
+    PALETTES.iter().map(|palette| palette.name)
+}
+
+/// The names of the tones.
+pub fn tone_names() -> impl Iterator<Item = &'static str> {
+    TONES.iter().map(|(name, _)| *name)
+}
+
+/// What something is painted with: a place on a palette, or a tone.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Paint {
+    /// A place on a palette: 0 to 1, or −1 to 1 where it diverges.
+    Place {
+        /// The palette, by its place among [`PALETTES`].
+        palette: usize,
+        /// The position on it.
+        position: f64,
+    },
+    /// A tone.
+    Tone(Tone),
+}
+
+impl Palette {
+    /// Whether it has a middle.
+    pub fn is_diverging(&self) -> bool {
+        self.low.is_some()
+    }
+
+    /// The hue and the chroma at a position, and how far from the pale end it is.
+    fn side(&self, position: f64) -> ((f32, f32), f32) {
+        let reach = position.abs().min(1.0) as f32;
+        match self.low {
+            Some(low) if position < 0.0 => (low, reach),
+            _ => (self.high, if self.low.is_none() { position.clamp(0.0, 1.0) as f32 } else { reach }),
+        }
+    }
+
+    /// The background of a position.
+    pub fn tint(&self, position: f64, ground: Ground) -> Rgb {
+        let ((hue, chroma), reach) = self.side(position);
+        match ground {
+            Ground::Light => Rgb::oklch(0.978 - 0.225 * reach, 0.008 + (chroma - 0.008) * reach, hue),
+            Ground::Dark => Rgb::oklch(0.255 + 0.215 * reach, 0.006 + (0.85 * chroma - 0.006) * reach, hue),
+        }
+    }
+
+    /// The text colour of a position: all of them can be read on the page's ground.
+    pub fn ink(&self, position: f64, ground: Ground) -> Rgb {
+        let ((hue, chroma), reach) = self.side(position);
+        match ground {
+            Ground::Light => Rgb::oklch(0.53 - 0.15 * reach, 0.015 + 1.1 * chroma * reach, hue),
+            Ground::Dark => Rgb::oklch(0.72 + 0.12 * reach, 0.015 + 1.0 * chroma * reach, hue),
+        }
+    }
+
+    /// The colour of bars and lines, for shapes that no text stands on.
+    pub fn shape(&self, position: f64, ground: Ground) -> Rgb {
+        let ((hue, chroma), _) = self.side(position);
+        match ground {
+            Ground::Light => Rgb::oklch(0.66, 1.05 * chroma, hue),
+            Ground::Dark => Rgb::oklch(0.62, 0.95 * chroma, hue),
+        }
+    }
+
+    /// The palette of this name.
+    pub fn named(name: &str) -> Option<usize> {
+        PALETTES.iter().position(|palette| palette.name == name)
+    }
+
+    /// The palette of a scale that none was said for, by the scale's turn.
+    pub(crate) fn in_turn(turn: usize, diverging: bool) -> usize {
+        match diverging {
+            true => DIVERGING + turn % (PALETTES.len() - DIVERGING),
+            false => turn % IN_TURN,
+        }
+    }
+}
+
+impl Tone {
+    /// The tone of this name.
+    pub fn named(name: &str) -> Option<Tone> {
+        TONES.iter().find(|(known, _)| *known == name).map(|(_, tone)| *tone)
+    }
+
+    /// The name of this tone.
+    pub fn name(self) -> &'static str {
+        TONES.iter().find(|(_, tone)| *tone == self).map_or("", |(name, _)| name)
+    }
+
+    /// The sign that tells it without its hue.
+    pub fn sign(self) -> Option<char> {
+        match self {
+            Tone::Gain => Some('╱'),
+            Tone::Loss => Some('╲'),
+            Tone::Watch => Some('•'),
+            Tone::Calm | Tone::Strong | Tone::Faint => None,
+        }
+    }
+
+    fn hue(self) -> (f32, f32) {
+        match self {
+            Tone::Gain => (245.0, 0.125),
+            Tone::Loss => (45.0, 0.140),
+            Tone::Watch => (92.0, 0.125),
+            Tone::Calm => (190.0, 0.060),
+            Tone::Strong => (255.0, 0.020),
+            Tone::Faint => (255.0, 0.010),
+        }
+    }
+}
+
+impl Paint {
+    /// The background.
+    pub fn tint(self, ground: Ground) -> Rgb {
+        match (self, ground) {
+            (Paint::Place { palette, position }, _) => PALETTES[palette].tint(position, ground),
+            (Paint::Tone(tone), Ground::Light) => {
+                let lightness = if tone == Tone::Faint { 0.95 } else { 0.86 };
+                Rgb::oklch(lightness, tone.hue().1 * 0.62, tone.hue().0)
+            }
+            (Paint::Tone(tone), Ground::Dark) => {
+                let lightness = if tone == Tone::Faint { 0.28 } else { 0.40 };
+                Rgb::oklch(lightness, tone.hue().1 * 0.62, tone.hue().0)
+            }
+        }
+    }
+
+    /// The text colour.
+    pub fn ink(self, ground: Ground) -> Rgb {
+        match (self, ground) {
+            (Paint::Place { palette, position }, _) => PALETTES[palette].ink(position, ground),
+            (Paint::Tone(Tone::Strong), Ground::Light) => Rgb::oklch(0.22, 0.02, 255.0),
+            (Paint::Tone(Tone::Strong), Ground::Dark) => Rgb::oklch(0.97, 0.01, 255.0),
+            (Paint::Tone(tone), Ground::Light) => {
+                let lightness = if tone == Tone::Faint { 0.55 } else { 0.45 };
+                Rgb::oklch(lightness, tone.hue().1, tone.hue().0)
+            }
+            (Paint::Tone(tone), Ground::Dark) => {
+                let lightness = if tone == Tone::Faint { 0.66 } else { 0.78 };
+                Rgb::oklch(lightness, tone.hue().1, tone.hue().0)
+            }
+        }
+    }
+
+    /// The colour of bars and signs.
+    pub fn shape(self, ground: Ground) -> Rgb {
+        match (self, ground) {
+            (Paint::Place { palette, position }, _) => PALETTES[palette].shape(position, ground),
+            (Paint::Tone(Tone::Faint), Ground::Light) => Rgb::oklch(0.82, 0.01, 255.0),
+            (Paint::Tone(Tone::Faint), Ground::Dark) => Rgb::oklch(0.42, 0.01, 255.0),
+            (Paint::Tone(Tone::Strong), _) => self.ink(ground),
+            (Paint::Tone(tone), Ground::Light) => Rgb::oklch(0.62, tone.hue().1, tone.hue().0),
+            (Paint::Tone(tone), Ground::Dark) => Rgb::oklch(0.66, tone.hue().1, tone.hue().0),
+        }
+    }
+}
+
+/// The text and the ground of what is drawn.
+pub fn ink(ground: Ground) -> Rgb {
+    match ground {
+        Ground::Light => Rgb(0x1b, 0x23, 0x2b),
+        Ground::Dark => Rgb(0xe9, 0xec, 0xee),
+    }
+}
+
+/// The ground of a page.
+pub fn paper(ground: Ground) -> Rgb {
+    match ground {
+        Ground::Light => Rgb(0xfd, 0xfd, 0xfb),
+        Ground::Dark => Rgb(0x17, 0x1b, 0x20),
+    }
+}
+
+/// How many categories have a colour of their own; more share them in turn.
+pub const CATEGORIES: usize = 8;
+
+/// The colour of a category: hues that differ in lightness, too, so that no two are alike to
+/// anybody.
+pub fn category(place: usize, ground: Ground) -> Rgb {
+    const HUES: [(f32, f32, f32); CATEGORIES] = [
+        (0.50, 0.120, 248.0),
+        (0.74, 0.135, 75.0),
+        (0.42, 0.125, 330.0),
+        (0.66, 0.100, 185.0),
+        (0.58, 0.165, 38.0),
+        (0.80, 0.065, 255.0),
+        (0.36, 0.060, 160.0),
+        (0.70, 0.130, 345.0),
+    ];
+    let (lightness, chroma, hue) = HUES[place % CATEGORIES];
+    match ground {
+        Ground::Light => Rgb::oklch(lightness, chroma, hue),
+        Ground::Dark => Rgb::oklch(lightness * 0.72 + 0.26, chroma, hue),
+    }
+}

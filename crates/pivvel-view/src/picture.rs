@@ -1,0 +1,419 @@
+//! A cross-tab and its views as a picture: SVG that stands by itself, and PNG made from it.
+
+use pivvel_core::{CrossTab, Form, ViewForm};
+use svg::node::element::{Group, Path, Rectangle, SVG, Style};
+
+use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width};
+use crate::legend::{LegendEntry, Sample, Swatch};
+use crate::page::classes::{Classes, Use};
+use crate::page::members::Marks;
+use crate::palette::{Ground, Paint, ink, paper};
+use crate::sheet::{RowKind, Sheet, SheetCell, SheetRow, TrendLine};
+
+/// Room around a picture and between its parts.
+const MARGIN: f64 = 24.0;
+/// Room around figures.
+const PAD: f64 = 9.0;
+/// The widest that labels are.
+const LABELS: f64 = 260.0;
+/// The width of bars in cells and of small lines.
+const BAR: f64 = 84.0;
+
+/// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1.
+pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
+    let (mut classes, mut marks) = (Classes::default(), Marks::default());
+    let mut parts: Vec<SVG> = Vec::new();
+    let mut medium = Medium { classes: &mut classes, marks: &mut marks };
+    if view.is_none() {
+        parts.push(table(&Sheet::new(crosstab), &mut medium));
+    }
+    let heading = |text: &str| {
+        let mut canvas = Canvas::new(text, text_width(text) * 1.5, 20.0);
+        canvas.text((0.0, 17.0), text, Hold::Start, "title");
+        canvas.finish()
+    };
+    for (place, shown) in crosstab.views().iter().enumerate() {
+        if view.is_some_and(|view| view != place + 1) {
+            continue;
+        }
+        let panels = charts::panels(shown);
+        if shown.said.form != ViewForm::Table || panels.len() > 1 {
+            parts.push(heading(shown.crosstab.title()));
+        }
+        for panel in panels {
+            parts.push(match shown.said.form {
+                ViewForm::Table => {
+                    let mut sheet = Sheet::of_panel(&shown.crosstab, &panel);
+                    sheet.notes = crate::notes::own_notes(&shown.crosstab, crosstab);
+                    sheet.title = panel.title.clone().unwrap_or(sheet.title);
+                    table(&sheet, &mut medium)
+                }
+                _ => charts::draw(shown, &panel, &mut medium),
+            });
+        }
+    }
+    stacked(parts, &classes)
+}
+
+/// Parts one under the other, on a ground of their own.
+fn stacked(parts: Vec<SVG>, classes: &Classes) -> String {
+    let size = |part: &SVG, side: &str| -> f64 {
+        part.get_attributes().get(side).and_then(|value| value.parse().ok()).unwrap_or(0.0)
+    };
+    let width = parts.iter().map(|part| size(part, "width")).fold(0.0, f64::max) + 2.0 * MARGIN;
+    let height: f64 = parts.iter().map(|part| size(part, "height") + MARGIN).sum::<f64>() + MARGIN;
+    let mut whole = SVG::new()
+        .set("xmlns", "http://www.w3.org/2000/svg")
+        .set("viewBox", format!("0 0 {} {}", round(width), round(height)))
+        .set("width", round(width))
+        .set("height", round(height))
+        .add(Style::new(css(classes)))
+        .add(
+            Rectangle::new()
+                .set("width", "100%")
+                .set("height", "100%")
+                .set("fill", paper(Ground::Light).hex()),
+        );
+    let mut y = MARGIN;
+    for part in parts {
+        let own = size(&part, "height");
+        whole = whole.add(part.set("x", round(MARGIN)).set("y", round(y)));
+        y += own + MARGIN;
+    }
+    format!("{whole}\n")
+}
+
+fn css(classes: &Classes) -> String {
+    let ink = ink(Ground::Light).hex();
+    format!(
+        "text{{font:{}px 'Source Sans 3','Noto Sans','DejaVu Sans',sans-serif;fill:{ink};white-space:pre}}\
+         .strong{{font-weight:bold}}.slanted{{font-style:italic}}.title{{font-size:17px;font-weight:bold}}.soft{{fill:#59636d}}\
+         .rule{{stroke:#d8dcdf}}.base{{stroke:#59636d}}.bold{{stroke:{ink};stroke-width:1.6}}.mean{{stroke:{ink};stroke-width:2}}\
+         .edge{{stroke:#59636d;stroke-width:.6}}.empty{{fill:none;stroke:#d8dcdf;stroke-dasharray:3 3}}.outline{{fill:none;stroke:#59636d;stroke-width:.6}}\
+         .trend{{fill:none;stroke:#2f6f9f;stroke-width:1.3}}.corner{{fill:{ink}}}\n{}",
+        charts::PRINT,
+        classes.picture_css()
+    )
+}
+
+/// Where the columns of a sheet stand.
+struct Places {
+    labels: f64,
+    /// From where to where each column goes, the small lines last.
+    columns: Vec<(f64, f64)>,
+}
+
+impl Places {
+    fn new(sheet: &Sheet) -> Places {
+        let label = |row: &SheetRow| text_width(&row.label) + 16.0 * row.indent as f64;
+        let corner = text_width(&sheet.corner.join(" / "));
+        let labels = sheet.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD;
+        let mut widths: Vec<f64> = (0..sheet.columns.len())
+            .map(|i| {
+                sheet.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
+            })
+            .collect();
+        for head in sheet.heads.iter().rev().flatten() {
+            let (first, count) = head.columns;
+            let has: f64 = widths[first..first + count].iter().sum();
+            let wants = text_width(&head.text).min(170.0) + 2.0 * PAD;
+            if wants > has {
+                widths[first..first + count].iter_mut().for_each(|w| *w += (wants - has) / count as f64);
+            }
+        }
+        let mut at = labels;
+        let mut columns: Vec<(f64, f64)> = Vec::new();
+        for (column, width) in sheet.columns.iter().zip(widths) {
+            at += if column.begins { 12.0 } else { 0.0 };
+            columns.push((at, at + width));
+            at += width;
+        }
+        for trend in &sheet.trends {
+            at += 14.0;
+            let width = text_width(&trend.heading).max(BAR + 2.0 * PAD);
+            columns.push((at, at + width));
+            at += width;
+        }
+        Places { labels, columns }
+    }
+
+    fn end(&self) -> f64 {
+        self.columns.last().map_or(self.labels, |column| column.1)
+    }
+}
+
+fn cell_width(cell: &SheetCell) -> f64 {
+    let sign = if cell.dress.symbol.is_some() { 18.0 } else { 0.0 };
+    let tone =
+        if matches!(cell.dress.ink, Some(Paint::Tone(tone)) if tone.sign().is_some()) { 14.0 } else { 0.0 };
+    let text = text_width(&cell.text) + sign + tone;
+    let bar = if cell.dress.bar.is_some() { BAR } else { 0.0 };
+    text.max(bar) + 2.0 * PAD
+}
+
+/// A sheet as a picture.
+fn table(sheet: &Sheet, medium: &mut Medium<'_>) -> SVG {
+    let places = Places::new(sheet);
+    let heads = sheet.heads.len() as f64 * LINE;
+    let bars = sheet.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.dress.bar.is_some());
+    let line = if bars { LINE + 6.0 } else { LINE + 2.0 };
+    let top = 34.0;
+    let body = top + heads + 4.0;
+    let foot = body + sheet.rows.len() as f64 * line + 12.0;
+    let notes = sheet.legend.len() as f64 * (LINE + 4.0) + sheet.notes.len() as f64 * LINE;
+    let longest = sheet.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
+    let width =
+        places.end().max(longest.min(700.0)).max(legend_width(sheet)).max(text_width(&sheet.title) * 1.45);
+    let mut canvas = Canvas::new(&sheet.title, width, foot + notes + 12.0);
+    canvas.text((0.0, 17.0), &sheet.title, Hold::Start, "title");
+    draw_heads(&mut canvas, sheet, &places, top);
+    canvas.line((0.0, body - 2.0), (places.end(), body - 2.0), "bold");
+    for (i, row) in sheet.rows.iter().enumerate() {
+        draw_row(&mut canvas, sheet, row, &places, (body + i as f64 * line, line), medium);
+    }
+    let mut y = foot + 14.0;
+    for entry in &sheet.legend {
+        draw_legend(&mut canvas, entry, y, medium);
+        y += LINE + 4.0;
+    }
+    for note in &sheet.notes {
+        canvas.text((0.0, y), &fitting(note, width), Hold::Start, "soft");
+        y += LINE;
+    }
+    canvas.finish()
+}
+
+fn draw_heads(canvas: &mut Canvas, sheet: &Sheet, places: &Places, top: f64) {
+    let last = sheet.heads.len().saturating_sub(1);
+    for (i, row) in sheet.heads.iter().enumerate() {
+        for head in row {
+            let (first, count) = head.columns;
+            let (start, end) = (places.columns[first].0, places.columns[first + count - 1].1);
+            let y = top + (i + head.rows - 1) as f64 * LINE + 14.0;
+            let text = fitting(&head.text, end - start - PAD);
+            let class = if head.made || head.blank {
+                "slanted"
+            } else if head.total || i == 0 {
+                "strong"
+            } else {
+                "soft"
+            };
+            match count {
+                1 => canvas.text((end - PAD, y), &text, Hold::End, class),
+                _ => {
+                    canvas.text((start + PAD, y), &text, Hold::Start, "strong");
+                    canvas.line((start + PAD, y + 5.0), (end - PAD / 2.0, y + 5.0), "rule");
+                }
+            }
+        }
+    }
+    let y = top + last as f64 * LINE + 14.0;
+    canvas.text((0.0, y), &fitting(&sheet.corner.join(" / "), places.labels - PAD), Hold::Start, "soft");
+    for (trend, place) in sheet.trends.iter().zip(&places.columns[sheet.columns.len()..]) {
+        canvas.text((place.0 + PAD, y), &trend.heading, Hold::Start, "soft");
+    }
+}
+
+fn draw_row(
+    canvas: &mut Canvas,
+    sheet: &Sheet,
+    row: &SheetRow,
+    places: &Places,
+    (y, line): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    let strong = row.kind != RowKind::Member;
+    if row.kind == RowKind::Total {
+        canvas.line((0.0, y), (places.end(), y), "bold");
+    }
+    let class = if row.blank || row.made {
+        "slanted"
+    } else if strong {
+        "strong"
+    } else {
+        ""
+    };
+    let indent = 16.0 * row.indent as f64;
+    canvas.text((indent, y + 15.0), &fitting(&row.label, places.labels - indent - 4.0), Hold::Start, class);
+    for (i, cell) in row.cells.iter().enumerate() {
+        let heavy = strong || sheet.columns[i].height > 0;
+        draw_cell(canvas, cell, places.columns[i], (y, line), heavy, medium);
+    }
+    for (line_of, place) in row.trends.iter().zip(&places.columns[sheet.columns.len()..]) {
+        if let Some(small) = line_of {
+            trend(canvas, small, (place.0 + PAD, y + 3.0), line - 7.0);
+        }
+    }
+}
+
+fn draw_cell(
+    canvas: &mut Canvas,
+    cell: &SheetCell,
+    (start, end): (f64, f64),
+    (y, line): (f64, f64),
+    strong: bool,
+    medium: &mut Medium<'_>,
+) {
+    let nobody = Member::default();
+    let dress = &cell.dress;
+    if let Some(tint) = dress.tint {
+        let class = medium.classes.of(tint, Use::Tint);
+        canvas.rectangle((start, y), (end - start, line), &class, &nobody);
+        if let Some(corner) = crate::page::edge(tint) {
+            let d = match corner {
+                "lo" => format!("M{} {}l0 -6l6 6Z", round(start), round(y + line)),
+                _ => format!("M{} {}l0 6l-6 -6Z", round(end), round(y)),
+            };
+            canvas.add(Path::new().set("d", d).set("class", "corner"));
+        }
+    }
+    if let Some(bar) = dress.bar {
+        let (from, wide) = (start + PAD, end - start - 2.0 * PAD);
+        let (height, at) = if cell.text.is_empty() { (line - 10.0, y + 5.0) } else { (4.5, y + line - 6.0) };
+        let class = format!("{} f", medium.classes.of(bar.paint, Use::Shape));
+        let (a, b) = (from + wide * bar.span.from, from + wide * bar.span.to);
+        canvas.rectangle((a, at), (b - a, height), &class, &nobody);
+        let zero = from + wide * bar.span.zero;
+        canvas.line((zero, at - 1.0), (zero, at + height + 1.0), "base");
+    }
+    if let Some((symbol, paint)) = dress.symbol {
+        let (stroked, filled) = symbol.paths();
+        let class = medium.classes.of(paint, Use::Shape);
+        let place = format!("translate({} {}) scale(0.82)", round(start + PAD - 2.0), round(y + 3.5));
+        let drawn = Group::new()
+            .set("transform", place)
+            .add(Path::new().set("d", stroked).set("class", format!("{class} k")).set("stroke-width", 1.5))
+            .add(Path::new().set("d", filled).set("class", format!("{class} f")));
+        canvas.add(drawn);
+    }
+    let sign = if let Some(Paint::Tone(tone)) = dress.ink { tone.sign() } else { None };
+    let text = match sign.filter(|_| !cell.text.is_empty()) {
+        Some(sign) => format!("{sign} {}", cell.text),
+        None => cell.text.clone(),
+    };
+    let ink = dress.ink.map_or(String::new(), |ink| medium.classes.of(ink, Use::Ink));
+    let class = if strong { format!("strong {ink}") } else { ink };
+    canvas.text((end - PAD, y + 15.0), &text, Hold::End, class.trim());
+}
+
+fn trend(canvas: &mut Canvas, line: &TrendLine, (x, y): (f64, f64), height: f64) {
+    let (mut d, mut down) = (String::new(), false);
+    for (across, up) in &line.points {
+        match up {
+            Some(up) => {
+                let (x, y) = (x + BAR * across, y + height * (1.0 - up));
+                d.push_str(&format!("{}{} {}", if down { "L" } else { "M" }, round(x), round(y)));
+                down = true;
+            }
+            None => down = false,
+        }
+    }
+    canvas.add(Path::new().set("d", d).set("class", "trend"));
+}
+
+const SAMPLE: f64 = 120.0;
+
+fn legend_width(sheet: &Sheet) -> f64 {
+    let one = |entry: &LegendEntry| match &entry.sample {
+        Sample::Ramp { ends, .. } => 170.0 + SAMPLE + text_width(&ends[1]) + text_width(&entry.text),
+        Sample::Named(swatches) => {
+            swatches.iter().map(|s| text_width(&s.name) + 46.0).sum::<f64>() + text_width(&entry.text)
+        }
+        Sample::Words => 60.0 + text_width(&entry.text),
+    };
+    sheet.legend.iter().map(one).fold(0.0, f64::max)
+}
+
+fn draw_legend(canvas: &mut Canvas, entry: &LegendEntry, y: f64, medium: &mut Medium<'_>) {
+    let nobody = Member::default();
+    let mut at = 0.0;
+    match &entry.sample {
+        Sample::Ramp { paints, ends, middle } => {
+            canvas.text((90.0, y), &fitting(&ends[0], 90.0), Hold::End, "");
+            let used = if entry.form == Form::Bar { Use::Shape } else { Use::Tint };
+            let wide = SAMPLE / paints.len() as f64;
+            for (i, paint) in paints.iter().enumerate() {
+                let class = format!("{} f", medium.classes.of(*paint, used));
+                canvas.rectangle((98.0 + wide * i as f64, y - 10.0), (wide + 0.3, 12.0), &class, &nobody);
+            }
+            at += 98.0 + SAMPLE + 8.0;
+            let high =
+                middle.as_ref().map_or(ends[1].clone(), |middle| format!("{} (middle {middle})", ends[1]));
+            canvas.text((at, y), &high, Hold::Start, "");
+            at += text_width(&high) + 14.0;
+        }
+        Sample::Named(swatches) => {
+            for swatch in swatches {
+                at = draw_swatch(canvas, entry.form, swatch, (at, y), medium);
+            }
+        }
+        Sample::Words => {
+            let d = format!("M0 {}l14 -7l14 4l16 -8", round(y));
+            canvas.add(Path::new().set("d", d).set("class", "trend"));
+            at = 54.0;
+        }
+    }
+    canvas.text((at, y), &entry.text, Hold::Start, "soft");
+}
+
+fn draw_swatch(
+    canvas: &mut Canvas,
+    form: Form,
+    swatch: &Swatch,
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) -> f64 {
+    let cell = SheetCell {
+        text: if form == Form::Ink { "12".into() } else { String::new() },
+        dress: crate::dress::Dress {
+            tint: (form == Form::Tint).then_some(swatch.paint),
+            ink: (form == Form::Ink).then_some(swatch.paint),
+            symbol: swatch.symbol.map(|symbol| (symbol, swatch.paint)),
+            ..crate::dress::Dress::default()
+        },
+        ..SheetCell::default()
+    };
+    if form == Form::Bar {
+        let class = format!("{} f", medium.classes.of(swatch.paint, Use::Shape));
+        canvas.rectangle((x, y - 7.0), (24.0, 6.0), &class, &Member::default());
+    } else {
+        draw_cell(canvas, &cell, (x, x + 34.0), (y - 14.0, 18.0), false, medium);
+    }
+    canvas.text((x + 40.0, y), &swatch.name, Hold::Start, "");
+    x + 40.0 + text_width(&swatch.name) + 16.0
+}
+
+/// Draws SVG as PNG, at twice its size so that print is sharp.
+///
+/// # Errors
+/// A machine without any font: there would be no figures; a picture that is too large to be held.
+#[cfg(feature = "png")]
+pub fn draw_png(svg: &str) -> Result<Vec<u8>, String> {
+    use resvg::{tiny_skia, usvg};
+    let mut options = usvg::Options::default();
+    options.fontdb_mut().load_system_fonts();
+    if options.fontdb.is_empty() {
+        let message =
+            "no font is found on this machine; install one, such as fonts-dejavu-core, or write .svg";
+        return Err(message.into());
+    }
+    let family = sans_serif(&options.fontdb);
+    options.fontdb_mut().set_sans_serif_family(family);
+    let tree = usvg::Tree::from_str(svg, &options).map_err(|e| e.to_string())?;
+    let size = tree.size();
+    // What is very large is drawn smaller rather than not at all.
+    let scale = (16_000.0 / size.width().max(size.height())).min(2.0);
+    let (width, height) = ((size.width() * scale).ceil() as u32, (size.height() * scale).ceil() as u32);
+    let mut pixels = tiny_skia::Pixmap::new(width, height).ok_or("the picture is too large")?;
+    resvg::render(&tree, tiny_skia::Transform::from_scale(scale, scale), &mut pixels.as_mut());
+    pixels.encode_png().map_err(|e| e.to_string())
+}
+
+/// A family of fonts that is there.
+#[cfg(feature = "png")]
+fn sans_serif(fonts: &resvg::usvg::fontdb::Database) -> String {
+    let names = || fonts.faces().flat_map(|face| face.families.iter().map(|(name, _)| name.clone()));
+    let known = ["Source Sans 3", "Noto Sans", "DejaVu Sans", "Liberation Sans"];
+    let there = known.iter().find(|known| names().any(|name| name == **known));
+    there.map(|name| name.to_string()).or_else(|| names().next()).unwrap_or_default()
+}

@@ -1,0 +1,172 @@
+//! A cell on a terminal: symbol, bar, figure, and without colour a sign in the place of each tint.
+
+use anstyle::{Ansi256Color, Color, RgbColor, Style};
+
+use super::{Colours, Pen, cut, width};
+use crate::colour::Rgb;
+use crate::dress::Bar;
+use crate::palette::{Ground, PALETTES, Paint, ink};
+use crate::sheet::{SheetCell, SheetRow, TrendLine};
+
+/// How many characters a bar has.
+const BAR: usize = 12;
+/// How many characters a small line has at most.
+const TREND: usize = 24;
+
+/// What the cells of a column take, in characters.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Room {
+    symbol: usize,
+    bar: usize,
+    pub(super) figure: usize,
+    shade: usize,
+}
+
+impl Room {
+    /// The room of small lines of so many characters.
+    pub(super) fn of_trend(figure: usize) -> Room {
+        Room { figure, ..Room::default() }
+    }
+
+    /// The room that all cells of a column need.
+    pub(super) fn of<'s>(cells: impl Iterator<Item = &'s SheetCell>, colours: Colours) -> Room {
+        let mut room = Room::default();
+        for cell in cells {
+            let dress = &cell.dress;
+            room.symbol = room.symbol.max(if dress.symbol.is_some() { 2 } else { 0 });
+            room.bar = room.bar.max(if dress.bar.is_some() { BAR + 1 } else { 0 });
+            room.figure = room.figure.max(width(&figure(cell)));
+            room.shade = room.shade.max(dress.tint.map_or(0, |tint| width(&shade(tint, colours))));
+        }
+        room
+    }
+
+    pub(super) fn width(&self) -> usize {
+        (self.symbol + self.bar + self.figure + self.shade).max(4)
+    }
+}
+
+/// The figure with the sign of its tone, so that no colour says alone what is good or bad.
+fn figure(cell: &SheetCell) -> String {
+    let tone =
+        cell.dress.ink.and_then(|paint| if let Paint::Tone(tone) = paint { tone.sign() } else { None });
+    match tone.filter(|_| !cell.text.is_empty()) {
+        Some(sign) => format!("{sign} {}", cell.text),
+        None => cell.text.clone(),
+    }
+}
+
+/// What stands for a tint where there is no colour, and for what it must say beside its hue.
+fn shade(paint: Paint, colours: Colours) -> String {
+    match paint {
+        Paint::Tone(tone) => tone.sign().map_or(String::new(), |sign| format!(" {sign}")),
+        _ if colours != Colours::None => String::new(),
+        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => {
+            let step = ((position.clamp(-1.0, 1.0) + 1.0) * 2.0).round() as usize;
+            format!(" {}", ["╲╲", "╲ ", "· ", "╱ ", "╱╱"][step])
+        }
+        Paint::Place { position, .. } => {
+            let step = (position.clamp(0.0, 1.0) * 4.0).round() as usize;
+            format!(" {}", ['·', '░', '▒', '▓', '█'][step])
+        }
+    }
+}
+
+/// Draws a cell right in its column.
+pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, style: Style) {
+    let dress = &cell.dress;
+    pen.space(column.saturating_sub(room.width()));
+    pen.space(room.width() - (room.symbol + room.bar + room.figure + room.shade));
+    if room.symbol > 0 {
+        match dress.symbol {
+            Some((symbol, paint)) => {
+                pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(Ground::Light)));
+                pen.space(1);
+            }
+            None => pen.space(2),
+        }
+    }
+    if room.bar > 0 {
+        match dress.bar {
+            Some(bar) => draw_bar(pen, &bar),
+            None => pen.space(BAR),
+        }
+        pen.space(1);
+    }
+    let text = cut(&figure(cell), room.figure);
+    let shade = dress.tint.map_or(String::new(), |tint| shade(tint, pen.colours));
+    let figure = format!("{}{text}", " ".repeat(room.figure - width(&text)));
+    let style = match (dress.tint, dress.ink) {
+        (Some(tint), None) => pen.on(style, tint.tint(Ground::Light), ink(Ground::Light)),
+        (Some(tint), Some(paint)) => pen.on(style, tint.tint(Ground::Light), paint.ink(Ground::Light)),
+        (None, Some(paint)) => pen.fore(style, paint.shape(Ground::Dark)),
+        (None, None) => style,
+    };
+    pen.put(&figure, style);
+    pen.put(&format!("{shade}{}", " ".repeat(room.shade - width(&shade))), Style::new());
+}
+
+/// A bar from its zero line, to an eighth of a character above it and to a half below.
+fn draw_bar(pen: &mut Pen, bar: &Bar) {
+    let places = BAR as f64;
+    let zero = (bar.span.zero * places).round() as usize;
+    let style = pen.fore(Style::new(), bar.paint.shape(Ground::Light));
+    let mut text = String::new();
+    if bar.span.below {
+        let halves = ((bar.span.zero - bar.span.from) * places * 2.0).round() as usize;
+        let (full, half) = (halves / 2, halves % 2);
+        let blank = zero.saturating_sub(full + half);
+        text.push_str(&" ".repeat(blank));
+        text.push_str(&"▐".repeat(half.min(zero - blank)));
+        text.push_str(&if pen.colours == Colours::None { "▒" } else { "█" }.repeat(full.min(zero)));
+    } else {
+        let eighths = ((bar.span.to - bar.span.zero) * places * 8.0).round() as usize;
+        text.push_str(&" ".repeat(zero));
+        text.push_str(&"█".repeat(eighths / 8));
+        text.extend(['▏', '▎', '▍', '▌', '▋', '▊', '▉'].get((eighths % 8).wrapping_sub(1)));
+    }
+    let text: String = text.chars().take(BAR).collect();
+    pen.put(&text, style);
+    pen.space(BAR - width(&text));
+}
+
+/// How many characters the small lines of a sheet's trend take.
+pub(super) fn trend_width(rows: &[SheetRow], trend: usize) -> usize {
+    let longest = rows.iter().filter_map(|row| row.trends.get(trend)?.as_ref()).map(|line| line.points.len());
+    longest.max().unwrap_or(0).min(TREND)
+}
+
+/// A small line in eighths of a character.
+pub(super) fn trend(line: &TrendLine, places: usize) -> String {
+    let glyphs = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
+    let glyph = |place: usize| {
+        let from = place * line.points.len() / places;
+        let to = ((place + 1) * line.points.len() / places).max(from + 1);
+        let some: Vec<f64> = line.points[from..to].iter().filter_map(|(_, up)| *up).collect();
+        match some.len() {
+            0 => ' ',
+            count => glyphs[((some.iter().sum::<f64>() / count as f64) * 7.0).round() as usize],
+        }
+    };
+    (0..places).map(glyph).collect()
+}
+
+impl Pen {
+    /// A style with a text colour.
+    pub(super) fn fore(&self, style: Style, colour: Rgb) -> Style {
+        style.fg_color(self.colour(colour))
+    }
+
+    /// A style with a ground and a text colour.
+    pub(super) fn on(&self, style: Style, ground: Rgb, text: Rgb) -> Style {
+        style.bg_color(self.colour(ground)).fg_color(self.colour(text))
+    }
+
+    fn colour(&self, colour: Rgb) -> Option<Color> {
+        match self.colours {
+            Colours::None => None,
+            Colours::Indexed => Some(Color::Ansi256(Ansi256Color(colour.indexed()))),
+            Colours::Full => Some(Color::Rgb(RgbColor(colour.0, colour.1, colour.2))),
+        }
+    }
+}

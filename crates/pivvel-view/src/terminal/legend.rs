@@ -1,0 +1,101 @@
+//! The legend of a terminal.
+
+use anstyle::Style;
+use pivvel_core::Form;
+
+use super::{Colours, GAP, Pen, clean, width};
+use crate::legend::{LegendEntry, Sample, Swatch};
+use crate::palette::{Ground, PALETTES, Paint, ink};
+use crate::sheet::Sheet;
+
+/// How many characters a ramp has.
+const RAMP: usize = 12;
+
+pub(super) fn draw(pen: &mut Pen, sheet: &Sheet) {
+    if sheet.legend.is_empty() {
+        return;
+    }
+    pen.text.push('\n');
+    let end = |entry: &LegendEntry, i: usize| match &entry.sample {
+        Sample::Ramp { ends, .. } => width(&ends[i]),
+        _ => 0,
+    };
+    let [low, high] = [0, 1].map(|i| sheet.legend.iter().map(|entry| end(entry, i)).max().unwrap_or(0));
+    for entry in &sheet.legend {
+        let faint = Style::new().dimmed();
+        match &entry.sample {
+            Sample::Ramp { paints, ends, middle } => {
+                pen.space(low - width(&ends[0]));
+                pen.put(&ends[0], Style::new());
+                pen.space(1);
+                ramp(pen, entry.form, paints);
+                pen.space(1);
+                pen.put(&ends[1], Style::new());
+                pen.space(high - width(&ends[1]) + GAP);
+                let middle = middle.as_ref().map_or(String::new(), |middle| format!(" about {middle}"));
+                pen.line(&format!("{}{middle}", clean(&entry.text)), faint);
+            }
+            Sample::Named(swatches) => {
+                for swatch in swatches.iter().filter(|swatch| !swatch.name.is_empty()) {
+                    draw_swatch(pen, entry.form, swatch);
+                    pen.space(GAP);
+                }
+                pen.line(&clean(&entry.text), faint);
+            }
+            Sample::Words => pen.line(&format!("{} {}", entry.form.name(), clean(&entry.text)), faint),
+        }
+    }
+}
+
+fn ramp(pen: &mut Pen, form: Form, paints: &[Paint]) {
+    let at = |i: usize| paints[i * (paints.len() - 1) / (RAMP - 1)];
+    for i in 0..RAMP {
+        let (paint, style) = (at(i), Style::new());
+        match form {
+            Form::Bar => pen.put("█", pen.fore(style, paint.shape(Ground::Light))),
+            Form::Ink => pen.put("▪", pen.fore(style, paint.shape(Ground::Dark))),
+            _ if pen.colours == Colours::None => pen.put(shade(paint), style),
+            _ => pen.put(" ", pen.on(style, paint.tint(Ground::Light), ink(Ground::Light))),
+        }
+    }
+}
+
+/// One character of a ramp without colour.
+fn shade(paint: Paint) -> &'static str {
+    match paint {
+        Paint::Tone(_) => "─",
+        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => match position {
+            low if low < -0.25 => "╲",
+            high if high > 0.25 => "╱",
+            _ => "·",
+        },
+        Paint::Place { position, .. } => {
+            ["·", "░", "▒", "▓", "█"][(position.clamp(0.0, 1.0) * 4.0).round() as usize]
+        }
+    }
+}
+
+fn draw_swatch(pen: &mut Pen, form: Form, swatch: &Swatch) {
+    let (paint, style) = (swatch.paint, Style::new());
+    let tone = if let Paint::Tone(tone) = paint { tone.sign() } else { None };
+    match (form, swatch.symbol) {
+        (_, Some(symbol)) => {
+            pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(Ground::Light)))
+        }
+        (Form::Bar, _) => pen.put("██", pen.fore(style, paint.shape(Ground::Light))),
+        (Form::Ink, _) => {
+            let sign = tone.map_or("12".to_string(), |sign| format!("{sign} 12"));
+            pen.put(&sign, pen.fore(style, paint.shape(Ground::Dark)));
+        }
+        _ => {
+            let sign = match (tone, pen.colours) {
+                (Some(sign), _) => format!(" {sign}"),
+                (None, Colours::None) => format!(" {}", shade(paint)),
+                (None, _) => "  ".into(),
+            };
+            pen.put(&sign, pen.on(style, paint.tint(Ground::Light), ink(Ground::Light)));
+        }
+    }
+    pen.space(1);
+    pen.put(&clean(&swatch.name), style);
+}

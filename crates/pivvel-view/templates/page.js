@@ -1,0 +1,246 @@
+"use strict";
+// Folding, sorting, finding, marking and telling. Without this script the page shows everything.
+(() => {
+  const $ = (all, of = document) => [...of.querySelectorAll(all)];
+  const tables = $("table[id]").map(readTable);
+
+  // ---- What a table is made of ----
+  function readTable(table) {
+    const facts = JSON.parse($(`script[data-of="${table.id}"]`)[0].textContent);
+    const body = table.tBodies[0];
+    const rows = $("tr", body);
+    const parents = [];
+    rows.forEach(row => {
+      row.level = +row.dataset.l;
+      row.folder = row.querySelector(".fold");
+      row.parentRow = null;
+      for (let level = row.level - 1; level >= 0 && !row.parentRow; level--) row.parentRow = parents[level] || null;
+      // Only a row that has its members under it is the parent of what follows.
+      parents.length = row.level;
+      if (row.folder) parents[row.level] = row;
+    });
+    return { table, facts, body, rows, order: rows.slice() };
+  }
+
+  const folded = row => {
+    for (let up = row.parentRow; up; up = up.parentRow)
+      if (up.folder && up.folder.getAttribute("aria-expanded") === "false") return true;
+    return false;
+  };
+
+  function show(of) {
+    of.rows.forEach(row => row.classList.toggle("away", row.lost || (!row.found && folded(row))));
+  }
+
+  // ---- Levels that fold ----
+  function fold(row, open) {
+    row.folder.setAttribute("aria-expanded", open);
+  }
+  tables.forEach(of => of.body.addEventListener("click", event => {
+    const button = event.target.closest(".fold");
+    if (!button) return;
+    fold(button.closest("tr"), button.getAttribute("aria-expanded") === "false");
+    show(of);
+  }));
+
+  const levels = document.getElementById("levels");
+  const first = tables[0];
+  if (first) {
+    const names = first.table.querySelector(".corner").textContent.split(" / ");
+    const foldable = [...new Set(first.rows.filter(row => row.folder).map(row => row.level))];
+    if (foldable.length) levels.append("Open to");
+    if (foldable.length) names.forEach((name, i) => {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.textContent = name;
+      button.title = `fold everything below ${name}`;
+      button.addEventListener("click", () => {
+        first.rows.forEach(row => row.folder && fold(row, row.level < i + 1));
+        show(first);
+      });
+      levels.append(button);
+    });
+  }
+
+  // ---- Sorting: each level by itself, totals where they are ----
+  const number = cell => {
+    if (!cell) return null;
+    const text = cell.dataset.r ?? cell.dataset.v ?? cell.textContent.replace(/,/g, "");
+    if (text.trim() === "") return null;
+    const value = /^\d{4}-\d\d-\d\d$/.test(text) ? Date.parse(text) : parseFloat(text);
+    return Number.isNaN(value) ? null : value;
+  };
+  function sort(of, column, way) {
+    const by = new Map(of.rows.map(row => [row, way && row.cells.length > 1 ? number(row.cells[column + 1]) : null]));
+    // A member's value may stand in its subtotal after it.
+    const units = new Map();
+    of.order.forEach(row => {
+      const siblings = units.get(row.parentRow) || units.set(row.parentRow, []).get(row.parentRow);
+      const last = siblings[siblings.length - 1];
+      const closes = last && last.row.classList.contains("heading") && last.row.level === row.level
+        && row.classList.contains("subtotal") && last.row.dataset.m === row.dataset.m;
+      if (closes) { last.close = row; last.value = by.get(row); }
+      else siblings.push({ row, value: by.get(row) });
+    });
+    const last = unit => unit.row.classList.contains("grand") ? 2 : "made" in unit.row.dataset ? 1 : 0;
+    const emit = parent => (units.get(parent) || []).flatMap(unit =>
+      [unit.row, ...emit(unit.row), ...(unit.close ? [unit.close] : [])]);
+    if (way) units.forEach(siblings => {
+      const grandFirst = siblings.length && siblings[0].row.classList.contains("grand");
+      siblings.sort((a, b) => {
+        if (last(a) !== last(b)) return grandFirst && (last(a) === 2 || last(b) === 2) ? last(b) - last(a) : last(a) - last(b);
+        if (a.value === null || b.value === null) return (a.value === null) - (b.value === null);
+        return way === "ascending" ? a.value - b.value : b.value - a.value;
+      });
+    });
+    const sorted = way ? emit(null) : of.order;
+    of.body.append(...sorted);
+    of.rows = sorted.slice();
+    $("th[aria-sort]", of.table).forEach(th => th.removeAttribute("aria-sort"));
+    if (way) $(`th[data-c="${column}"]`, of.table).forEach(th => th.setAttribute("aria-sort", way));
+  }
+  tables.forEach(of => $("th[data-c]", of.table).forEach(th => {
+    const label = th.querySelector("bdi");
+    if (!th.querySelector("a")) {
+      const button = document.createElement("button");
+      button.type = "button";
+      label.replaceWith(button);
+      button.append(label);
+    }
+    th.title = "sort by this column";
+    th.addEventListener("click", event => {
+      if (event.target.closest("a")) return;
+      const now = th.getAttribute("aria-sort");
+      sort(of, +th.dataset.c, now === null ? "descending" : now === "descending" ? "ascending" : null);
+    });
+  }));
+
+  // ---- Finding members ----
+  const find = document.getElementById("find"), found = document.getElementById("found");
+  find.addEventListener("input", () => {
+    const wanted = find.value.trim().toLocaleLowerCase();
+    let count = 0;
+    tables.forEach(of => {
+      of.rows.forEach(row => { row.lost = wanted !== "" && !row.classList.contains("grand"); row.found = false; });
+      if (wanted) of.rows.forEach(row => {
+        if (row.classList.contains("grand") || !row.cells[0].textContent.toLocaleLowerCase().includes(wanted)) return;
+        count += row.cells.length > 1;
+        for (let up = row; up; up = up.parentRow) { up.lost = false; up.found = true; }
+        row.hit = true;
+      });
+      // What is under a member that was found stays with it.
+      of.rows.forEach(row => {
+        for (let up = row.parentRow; up && wanted; up = up.parentRow) if (up.hit) row.lost = false;
+      });
+      of.rows.forEach(row => { row.hit = false; });
+      show(of);
+    });
+    $("svg.chart [data-t]").forEach(shape =>
+      shape.classList.toggle("dim", wanted !== "" && !shape.dataset.t.toLocaleLowerCase().includes(wanted)));
+    found.textContent = wanted ? `${count} shown; totals cover all` : "";
+  });
+
+  // ---- Pointing at a member marks it everywhere ----
+  let marked = "";
+  function mark(name) {
+    if (name === marked) return;
+    $(".marked").forEach(el => el.classList.remove("marked"));
+    marked = name;
+    if (name) $(`[data-m~="${name}"]`).forEach(el => el.classList.add("marked"));
+  }
+
+  // ---- Telling figures in full ----
+  const tip = document.getElementById("tip");
+  const text = (tag, content) => { const el = document.createElement(tag); el.textContent = content; return el; };
+  const full = value => {
+    const parts = /^(-?)(\d+)(\.\d+)?$/.exec(value);
+    return parts ? parts[1] + parts[2].replace(/\B(?=(\d{3})+$)/g, ",") + (parts[3] || "") : value;
+  };
+  function path(row) {
+    const names = [];
+    for (let up = row; up; up = up.parentRow) names.unshift(up.cells[0].textContent);
+    return names;
+  }
+  function place(of, cell) {
+    const [emphasis, scale, position, rule] = cell.dataset.p.split(":");
+    const said = of.facts.emphases[emphasis], on = said.s[scale];
+    const lines = [];
+    if (rule !== "") lines.push(`rule: ${said.r[rule]}`);
+    if (on && position !== "") {
+      const percent = Math.round(100 * position);
+      const where = said.d
+        ? `${Math.abs(percent)} % of the way ${percent < 0 ? "down from" : "up from"} ${on.mid ?? "the middle"}`
+        : `${percent} % of the way ${on.lo === undefined ? "up" : `from ${on.lo} to ${on.hi}`}`;
+      lines.push(`${said.by}: ${where} among ${on.n} cells, ${on.t}${on.mean === undefined ? "" : `; mean ${on.mean}`}`);
+    }
+    return lines;
+  }
+  function tell(target) {
+    const cell = target && target.closest && target.closest("tbody td");
+    const shape = !cell && target && target.closest && target.closest("svg.chart [data-w]");
+    if (!cell && !shape) { tip.hidden = true; return; }
+    const of = cell && tables.find(of => of.table === cell.closest("table"));
+    tip.replaceChildren();
+    if (cell) {
+      const column = of.facts.columns[cell.cellIndex - 1];
+      if (!column) { tip.hidden = true; return; }
+      const names = [...path(cell.parentElement), ...(column.p.length ? column.p : [])];
+      tip.append(text("p", names.join(" · ")));
+      const line = text("p", `${column.m}${column.h ? "" : ": "}`);
+      if (!column.h) line.append(text("b", cell.dataset.v !== undefined ? full(cell.dataset.v) : cell.textContent || "blank"));
+      tip.append(line);
+      if (cell.dataset.p) place(of, cell).forEach(said => tip.append(text("p", said)));
+    } else shape.dataset.w.split("\n").forEach(said => tip.append(text("p", said)));
+    tip.hidden = false;
+    const box = (cell || shape).getBoundingClientRect(), own = tip.getBoundingClientRect();
+    tip.style.left = `${Math.max(4, Math.min(box.left, innerWidth - own.width - 8))}px`;
+    tip.style.top = `${box.bottom + own.height + 8 < innerHeight ? box.bottom + 4 : Math.max(4, box.top - own.height - 4)}px`;
+  }
+  function point(target) {
+    tell(target);
+    const el = target && target.closest && target.closest("[data-m]");
+    const cell = target && target.closest && target.closest("tbody td");
+    let name = el ? el.dataset.m.split(" ")[0] : "";
+    if (!name && cell) {
+      const of = tables.find(of => of.table === cell.closest("table"));
+      name = of.facts.columns[cell.cellIndex - 1]?.k || "";
+    }
+    mark(name);
+  }
+  document.addEventListener("pointerover", event => point(event.target));
+  document.addEventListener("focusin", event => point(event.target));
+  document.addEventListener("scroll", () => { tip.hidden = true; }, true);
+
+  // ---- Going from cell to cell ----
+  tables.forEach(of => {
+    const start = of.body.querySelector("td");
+    if (start) start.tabIndex = 0;
+    of.table.addEventListener("keydown", event => {
+      const cell = event.target.closest("tbody td, tbody th");
+      if (event.key === "Escape") { tip.hidden = true; return; }
+      if (!cell) return;
+      const rows = of.rows.filter(row => !row.classList.contains("away") && row.cells.length > 1);
+      const at = rows.indexOf(cell.parentElement), column = Math.max(1, cell.cellIndex);
+      const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], Home: [0, -1e6], End: [0, 1e6] }[event.key];
+      if (!step || at < 0) return;
+      event.preventDefault();
+      const row = rows[Math.max(0, Math.min(rows.length - 1, at + step[0]))];
+      const next = row.cells[Math.max(1, Math.min(row.cells.length - 1, column + step[1]))];
+      $("td[tabindex]", of.body).forEach(td => { td.tabIndex = -1; });
+      next.tabIndex = 0;
+      next.setAttribute("aria-describedby", "tip");
+      next.focus();
+      next.scrollIntoView({ block: "nearest", inline: "nearest" });
+    });
+  });
+
+  // ---- Light and dark ----
+  const theme = document.getElementById("theme");
+  theme.addEventListener("click", () => {
+    const root = document.documentElement;
+    const dark = root.dataset.ground ? root.dataset.ground === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+    root.dataset.ground = dark ? "light" : "dark";
+    theme.setAttribute("aria-pressed", !dark);
+  });
+  document.querySelector(".tools").hidden = false;
+})();

@@ -1,0 +1,282 @@
+//! What stands out, on random lines: positions against plain loops for every kind of peers, and that
+//! what is said once holds when lines, filters and layouts change.
+
+use std::collections::BTreeMap;
+
+use pivvel::{
+    Brief, CrossTab, CsvOptions, CsvSource, EmphasisBrief, Entry, Form, PeersOf, RuleBrief, YardstickOf,
+    Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
+};
+use proptest::prelude::*;
+
+use crate::lines::{Line, any_lines, build, to_csv};
+
+fn brief(change: impl Fn(&mut EmphasisBrief)) -> Brief {
+    let mut said = EmphasisBrief::new("quantity", Form::Tint);
+    change(&mut said);
+    Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["channel"])
+        .measure(("quantity", "sum(quantity)"))
+        .emphasize(said)
+}
+
+type Path = Vec<String>;
+
+/// Positions by the paths of row and column, of every cell that stands out.
+fn positions(crosstab: &CrossTab) -> BTreeMap<(Path, Path), Option<f64>> {
+    let mut found = BTreeMap::new();
+    for row in crosstab.rows().entries() {
+        for column in crosstab.columns().entries() {
+            for mark in crosstab.marks(*row, *column, 0) {
+                found.insert(paths(crosstab, *row, *column), mark.position);
+            }
+        }
+    }
+    found
+}
+
+fn paths(crosstab: &CrossTab, row: Entry, column: Entry) -> (Path, Path) {
+    // A blank member is told from one without a name by what it is.
+    let label = |m: &pivvel::MemberRef<'_>| format!("{:?}", m.member());
+    (
+        crosstab.rows().path(row).iter().map(label).collect(),
+        crosstab.columns().path(column).iter().map(label).collect(),
+    )
+}
+
+/// Every cell that has a value, by its paths.
+fn values(crosstab: &CrossTab) -> BTreeMap<(Path, Path), f64> {
+    let value =
+        |cell: pivvel::Cell<'_>| Some((paths(crosstab, cell.row(), cell.column()), cell.value(0)?.as_f64()));
+    crosstab.cells().filter_map(value).collect()
+}
+
+/// Whether two cells of one grain are peers.
+fn are_peers(of: PeersOf, a: &(Path, Path), b: &(Path, Path)) -> bool {
+    let above = |path: &Path| path[..path.len().saturating_sub(1)].to_vec();
+    let same_grain = a.0.len() == b.0.len() && a.1.len() == b.1.len();
+    match of {
+        PeersOf::All => true,
+        _ if !same_grain => false,
+        PeersOf::Level => true,
+        PeersOf::Siblings => above(&a.0) == above(&b.0) && a.1 == b.1,
+        PeersOf::ColumnSiblings => a.0 == b.0 && above(&a.1) == above(&b.1),
+        PeersOf::Row => a.0 == b.0,
+        PeersOf::Column => a.1 == b.1,
+        PeersOf::Branch => a.0.first() == b.0.first(),
+    }
+}
+
+fn read(lines: &[Line]) -> CsvSource {
+    let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
+    let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
+    let options = CsvOptions { kinds, ..CsvOptions::default() };
+    CsvSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), options).unwrap()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
+
+    /// A position is where the value stands among the peers of its cell, and nothing else counts.
+    #[test]
+    fn positions_are_among_peers(lines in any_lines(), which in 0..PeersOf::NAMES.len()) {
+        let peers = PeersOf::NAMES[which].1;
+        let crosstab = build(&brief(|e| e.peers = peers), &lines, None);
+        let values = values(&crosstab);
+        let standing: BTreeMap<&(Path, Path), f64> = values
+            .iter()
+            .filter(|((row, column), _)| !row.is_empty() && !column.is_empty())
+            .map(|(at, value)| (at, *value))
+            .collect();
+        let found = positions(&crosstab);
+        for (at, value) in &standing {
+            let own: Vec<f64> = standing.iter().filter(|(b, _)| are_peers(peers, at, b)).map(|(_, v)| *v).collect();
+            let (low, high) = own.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
+            let expected = (high > low).then(|| (value - low) / (high - low));
+            let position = found.get(*at).copied().flatten();
+            prop_assert_eq!(position.map(|p| (p * 1e9).round()), expected.map(|p| (p * 1e9).round()), "{:?}", at);
+        }
+    }
+
+    /// What is said is said of a level: it means the same cells wherever the level stands, and the
+    /// places of a level's cells do not depend on which other levels there are.
+    #[test]
+    fn levels_are_meant_by_name(lines in any_lines()) {
+        let said = |e: &mut EmphasisBrief| e.levels = vec!["harbour".into()];
+        let nested = build(&Brief { columns: Vec::new(), ..brief(said) }, &lines, None);
+        let swapped =
+            build(&Brief { rows: Vec::new(), columns: vec!["coast".into(), "harbour".into()], ..brief(said) }, &lines, None);
+        let of_rows = positions(&nested);
+        let of_columns: BTreeMap<(Path, Path), Option<f64>> =
+            positions(&swapped).into_iter().map(|((row, column), p)| ((column, row), p)).collect();
+        prop_assert_eq!(&of_rows, &of_columns);
+        let without_level = build(&Brief { rows: vec!["coast".into()], columns: Vec::new(), ..brief(said) }, &lines, None);
+        prop_assert!(positions(&without_level).is_empty());
+        prop_assert!(without_level.warnings().iter().any(|w| w.contains("names level harbour")));
+    }
+
+    /// A scale that stands on all cells does not move when members are left out; one that follows what
+    /// is shown is that of what is shown.
+    #[test]
+    fn scales_follow_the_filter_or_stay(lines in any_lines()) {
+        let whole = positions(&build(&brief(|_| {}), &lines, None));
+        let only = |yardstick: YardstickOf| {
+            let mut brief = brief(|e| e.yardstick = yardstick.clone());
+            brief.dimension("harbour").except = vec!["x".into()];
+            build(&brief, &lines, None)
+        };
+        let stays = positions(&only(YardstickOf::All));
+        for (at, position) in stays.iter().filter(|((row, _), _)| row.len() == 2) {
+            prop_assert_eq!(position, &whole[at], "{:?}", at);
+        }
+        let follows = only(YardstickOf::Shown);
+        let shown: Vec<f64> = positions(&follows)
+            .into_iter()
+            .filter(|((row, column), _)| row.len() == 2 && column.len() == 1)
+            .filter_map(|(_, position)| position)
+            .collect();
+        prop_assert!(shown.is_empty() || shown.contains(&0.0) && shown.contains(&1.0));
+    }
+
+    /// A kept yardstick puts the cells of other lines on the scale of the first ones, through a file;
+    /// on the same lines it changes nothing.
+    #[test]
+    fn kept_yardsticks_compare_runs(lines in any_lines(), more in any_lines()) {
+        let first = build(&brief(|_| {}), &lines, None);
+        let text = yardsticks_to_json(&first.yardsticks());
+        let kept = yardsticks_from_json("kept.json", &text).unwrap();
+        prop_assert_eq!(&kept, &first.yardsticks());
+        let kept = [("kept.json".to_string(), kept)];
+        let by_file = brief(|e| e.yardstick = YardstickOf::Kept("kept.json".into()));
+        let again = CrossTab::build_by(&by_file, &mut read(&lines), &kept).unwrap();
+        let close = |a: &BTreeMap<(Path, Path), Option<f64>>| -> BTreeMap<(Path, Path), Option<i64>> {
+            a.iter().map(|(at, p)| (at.clone(), p.map(|p| (p * 1e9).round() as i64))).collect()
+        };
+        prop_assert_eq!(close(&positions(&again)), close(&positions(&first)));
+        let extended: Vec<Line> = lines.iter().chain(&more).cloned().collect();
+        let later = CrossTab::build_by(&by_file, &mut read(&extended), &kept).unwrap();
+        let values = values(&later);
+        for (at, position) in positions(&later).iter().filter(|((row, column), _)| row.len() == 2 && column.len() == 1) {
+            let scale = kept[0].1.get("quantity@harbour/channel").unwrap();
+            let expected = (values[at] - scale.low) / (scale.high - scale.low);
+            prop_assert!(position.is_none_or(|p| (p - expected).abs() < 1e-9), "{:?}", at);
+        }
+    }
+
+    /// Of rules that cut the scale everywhere exactly one matches, whatever their order; the highest so
+    /// many are as many as there are, ties with them.
+    #[test]
+    fn rules_cover_and_never_overlap(lines in any_lines(), cut in -200i32..400, turned: bool, top in 1..5usize) {
+        let bound = |from: Option<i32>, below: Option<i32>| RuleBrief {
+            from: from.map(|n| n.to_string()),
+            below: below.map(|n| n.to_string()),
+            ..RuleBrief::default()
+        };
+        let mut rules = vec![bound(None, Some(cut)), bound(Some(cut), Some(cut + 50)), bound(Some(cut + 50), None)];
+        if turned {
+            rules.reverse();
+        }
+        let crosstab = build(&brief(|e| e.rules = rules.clone()), &lines, None);
+        for (at, value) in values(&crosstab).iter().filter(|((row, column), _)| !row.is_empty() && !column.is_empty()) {
+            let place = [value < &f64::from(cut), value < &f64::from(cut + 50)].iter().filter(|below| !**below).count();
+            let place = if turned { 2 - place } else { place };
+            let row = crosstab.rows().entries().iter().flat_map(|r| crosstab.columns().entries().iter().map(move |c| (r, c)));
+            let (r, c) = row.into_iter().find(|(r, c)| paths(&crosstab, **r, **c) == *at).unwrap();
+            prop_assert_eq!(crosstab.marks(*r, *c, 0)[0].rule, Some(place), "{:?}", at);
+        }
+        let highest = RuleBrief { top: Some(top.to_string()), ..RuleBrief::default() };
+        let crosstab = build(&brief(|e| (e.rules, e.levels) = (vec![highest.clone()], vec!["harbour".into(), "channel".into()])), &lines, None);
+        let mut all: Vec<f64> =
+            values(&crosstab).into_iter().filter(|((r, c), _)| r.len() == 2 && c.len() == 1).map(|(_, v)| v).collect();
+        all.sort_by(|a, b| b.total_cmp(a));
+        let reach = all.get(top - 1).or(all.last()).copied();
+        let expected = all.iter().filter(|v| Some(**v) >= reach).count();
+        prop_assert_eq!(positions(&crosstab).len(), expected);
+    }
+
+    /// Views and trends of one brief are what the same brief gives by itself, in one pass over the lines.
+    #[test]
+    fn views_are_cross_tabs_of_the_same_lines(lines in any_lines()) {
+        let view = pivvel::ViewBrief {
+            rows: Some(vec!["harbour".into()]),
+            columns: Some(vec!["sold_on.month".into()]),
+            filter: Some("quantity > 3".into()),
+            ..pivvel::ViewBrief::default()
+        };
+        let trend = EmphasisBrief { along: Some("sold_on.day".into()), ..EmphasisBrief::new("quantity", Form::Trend) };
+        let both = brief(|_| {}).view(view).emphasize(trend);
+        let crosstab = build(&both, &lines, None);
+        let alone = build(&both.of_view(0).unwrap(), &lines, None);
+        prop_assert_eq!(tidy_rows(&crosstab.views()[0].crosstab), tidy_rows(&alone));
+        prop_assert_eq!(tidy_rows(&crosstab), tidy_rows(&build(&brief(|_| {}), &lines, None)));
+        let by_day = build(&Brief { columns: vec!["sold_on.day".into()], ..brief(|_| {}) }, &lines, None);
+        let days = by_day.period_places();
+        for row in crosstab.rows().entries() {
+            let Some(values) = crosstab.trends()[0].values(*row) else { continue };
+            let labels: Vec<&str> = crosstab.rows().path(*row).iter().map(|m| m.label()).collect();
+            // A blank member and one that is called like nothing share their label here.
+            if labels.contains(&"") {
+                continue;
+            }
+            let own = by_day.rows().find(&labels).unwrap();
+            let expected: Vec<_> = days.iter().map(|(day, _)| by_day.cell(own, *day).and_then(|c| c.value(0))).collect();
+            prop_assert_eq!(values, expected.as_slice());
+        }
+    }
+}
+
+fn tidy_rows(crosstab: &CrossTab) -> Vec<String> {
+    let text = |row: pivvel::TidyRow<'_>| {
+        format!(
+            "{:?} {} {:?} {}",
+            row.members(),
+            row.measure(),
+            row.value().map(|v| v.to_string()),
+            row.peers()
+        )
+    };
+    tidy(crosstab).map(text).collect()
+}
+
+/// Files that are no yardsticks, or not those that are needed, are told by name.
+#[test]
+fn wrong_yardsticks() {
+    let cases = [
+        ("", "k.json: these are no kept yardsticks: EOF while parsing a value at line 1 column 0"),
+        ("[]", "k.json: these are no kept yardsticks: there is no \"scales\""),
+        (
+            "{\"scales\": {\"a@b/c\": {\"low\": 1}}}",
+            "k.json: these are no kept yardsticks: a@b/c has no count",
+        ),
+        (
+            "{\"scales\": {\"a@b/c\": {\"count\": 2, \"low\": 1, \"high\": \"x\"}}}",
+            "k.json: these are no kept yardsticks: a@b/c has no high",
+        ),
+    ];
+    for (text, message) in cases {
+        assert_eq!(yardsticks_from_json("k.json", text).unwrap_err().to_string(), message);
+    }
+    let line = Line { coast: Some(1), harbour: 0, day: 0, channel: Some(0), amount: None, quantity: 4 };
+    let other = Line { harbour: 1, quantity: 9, ..line.clone() };
+    let clipped = brief(|e| {
+        e.yardstick = YardstickOf::Kept("k.json".into());
+        e.clip = Some(("5%".into(), "95%".into()));
+    });
+    let plain = build(&brief(|_| {}), &[line.clone(), other.clone()], None).yardsticks();
+    let error = CrossTab::build_by(&clipped, &mut read(&[line.clone(), other]), &[("k.json".into(), plain)])
+        .unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@harbour/channel; save it again with this brief"
+    );
+    let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
+    let nothing = [("k.json".to_string(), Yardsticks::default())];
+    let crosstab = CrossTab::build_by(&by_file, &mut read(&[line]), &nothing).unwrap();
+    assert_eq!(positions(&crosstab).len(), 0);
+    assert!(
+        crosstab.warnings()[0].contains("2 groups of peers have no yardstick in k.json"),
+        "{:?}",
+        crosstab.warnings()
+    );
+}
