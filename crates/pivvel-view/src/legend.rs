@@ -1,6 +1,6 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
-use pivvel_core::{Axis, Emphasis, Form, NumberFormat, Scale, Side, Value};
+use pivvel_core::{Axis, CrossTab, Emphasis, Form, NumberFormat, Scale, Side, Value};
 
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
 use crate::number::show_number;
@@ -61,7 +61,7 @@ pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
                     symbol: (form == Form::Symbol).then(|| wardrobe.rule_symbol(place, rule)),
                     name: planned.rules[rule].name.clone(),
                 });
-                let text = format!("{}{}", subject(wardrobe, emphasis), reach(emphasis));
+                let text = format!("{}{}", subject(wardrobe.crosstab, emphasis), reach(emphasis));
                 entries.push(LegendEntry { form, sample: Sample::Named(swatches.collect()), text });
             }
             _ => entries.extend(scales(wardrobe, place, emphasis)),
@@ -84,9 +84,9 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
 }
 
 /// What an emphasis is about: its measure, and what else decides.
-fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
+pub(crate) fn subject(crosstab: &CrossTab, emphasis: &Emphasis) -> String {
     let planned = emphasis.planned();
-    let measures = wardrobe.crosstab.measures();
+    let measures = crosstab.measures();
     let on = planned.measure.map_or(planned.said.on.clone(), |measure| measures[measure].label.clone());
     let less = planned.about_formula().map_or(String::new(), |about| format!(" less {about}"));
     match planned.said.by.as_deref().filter(|by| *by != planned.said.on) {
@@ -106,7 +106,7 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
     let (first, last) = trend.periods.first().zip(trend.periods.last())?;
     let text = format!(
         "{} from {first} to {last}, each level of rows on a scale of its own",
-        subject(wardrobe, emphasis)
+        subject(wardrobe.crosstab, emphasis)
     );
     Some(LegendEntry { form: Form::Trend, sample: Sample::Words, text })
 }
@@ -161,7 +161,7 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
     };
     let text = format!(
         "{}{}, {}{}",
-        subject(wardrobe, emphasis),
+        subject(wardrobe.crosstab, emphasis),
         reach(emphasis),
         among(wardrobe, emphasis, scale, groups),
         good(said.good)

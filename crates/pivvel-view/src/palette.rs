@@ -38,7 +38,7 @@ pub const PALETTES: [Palette; 9] = [
     Palette { name: "slate", low: None, high: (255.0, 0.016) },
     Palette { name: "shore", low: Some((48.0, 0.135)), high: (245.0, 0.120) },
     Palette { name: "dusk", low: Some((92.0, 0.135)), high: (290.0, 0.125) },
-    Palette { name: "moor", low: Some((350.0, 0.120)), high: (190.0, 0.100) },
+    Palette { name: "moor", low: Some((22.0, 0.125)), high: (268.0, 0.120) },
 ];
 
 /// How many palettes scales are handed in turn: the sequential ones with a hue.
@@ -254,14 +254,14 @@ pub const CATEGORIES: usize = 8;
 /// anybody.
 pub fn category(place: usize, ground: Ground) -> Rgb {
     const HUES: [(f32, f32, f32); CATEGORIES] = [
-        (0.50, 0.120, 248.0),
-        (0.74, 0.135, 75.0),
-        (0.42, 0.125, 330.0),
-        (0.66, 0.100, 185.0),
-        (0.58, 0.165, 38.0),
-        (0.80, 0.065, 255.0),
-        (0.36, 0.060, 160.0),
-        (0.70, 0.130, 345.0),
+        (0.500, 0.120, 248.0),
+        (0.702, 0.110, 3.4),
+        (0.340, 0.130, 319.4),
+        (0.760, 0.130, 108.1),
+        (0.343, 0.114, 134.4),
+        (0.722, 0.108, 249.1),
+        (0.487, 0.104, 2.0),
+        (0.589, 0.130, 114.1),
     ];
     let (lightness, chroma, hue) = HUES[place % CATEGORIES];
     match ground {

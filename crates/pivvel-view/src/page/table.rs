@@ -415,7 +415,7 @@ fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
                 })
                 .collect();
             let rules: Vec<String> = emphasis.rules().iter().map(|rule| quoted(&rule.name)).collect();
-            let by = quoted(&planned.scale_name());
+            let by = quoted(&crate::legend::subject(crosstab, emphasis));
             let diverging = if planned.is_diverging() { ",\"d\":1" } else { "" };
             format!("{{\"by\":{by},\"s\":[{}],\"r\":[{}]{diverging}}}", scales.join(","), rules.join(","))
         })

@@ -11,6 +11,7 @@ mod emphasis;
 mod examples;
 mod lines;
 mod naive;
+mod pictures;
 mod postgres;
 mod properties;
 mod random;

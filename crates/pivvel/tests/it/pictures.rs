@@ -1,0 +1,112 @@
+//! Pages and pictures of the demonstration: what is hidden stands nowhere, pictures are well formed,
+//! and what is drawn is what was computed.
+
+use std::collections::BTreeSet;
+
+use pivvel::{
+    CrossTab, CsvOptions, CsvSource, Sheet, Target, TerminalOptions, brief_from_toml, draw_page, draw_svg,
+    draw_terminal,
+};
+
+fn demo(name: &str) -> CrossTab {
+    let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
+    let brief = brief_from_toml(name, text).unwrap();
+    let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
+    CrossTab::build(&brief, &mut CsvSource::from_reader("lines.csv", lines, CsvOptions::default()).unwrap())
+        .unwrap()
+}
+
+/// A figure that is hidden stands in no view, in no form: not rounded, not in full, not as the end of
+/// a scale, not as a mean.
+#[test]
+fn hidden_figures_stand_nowhere() {
+    let crosstab = demo("quiet.toml");
+    let mut secrets: BTreeSet<String> = BTreeSet::new();
+    let mut keep = |value: f64| {
+        let whole = format!("{}", value.abs().trunc() as i64);
+        if whole.len() > 4 {
+            let marked: String = whole
+                .chars()
+                .enumerate()
+                .flat_map(|(i, c)| {
+                    (i > 0 && (whole.len() - i) % 3 == 0).then_some(',').into_iter().chain([c])
+                })
+                .collect();
+            secrets.extend([whole, marked]);
+        }
+    };
+    for cell in crosstab.cells() {
+        cell.value(0).into_iter().for_each(|value| keep(value.as_f64()));
+        let yardstick = cell.yardstick(0);
+        yardstick
+            .into_iter()
+            .for_each(|y| [y.low.as_f64(), y.high.as_f64()].map(&mut keep).map(drop).into_iter().collect());
+        yardstick.and_then(|y| y.mean).into_iter().for_each(&mut keep);
+    }
+    assert!(secrets.len() > 15);
+    let views = [
+        ("page", draw_page(&crosstab)),
+        ("picture", draw_svg(&crosstab, None)),
+        ("terminal", draw_terminal(&Sheet::new(&crosstab), &TerminalOptions::default())),
+    ];
+    for (name, text) in views {
+        for secret in &secrets {
+            assert!(!text.contains(secret.as_str()), "{secret} stands in the {name}");
+        }
+        assert!(text.contains("Hullguard red"), "the {name} shows the rest");
+    }
+}
+
+/// Every picture is XML that closes what it opens, with a text for each member that it shows.
+#[test]
+fn pictures_are_well_formed() {
+    for name in
+        ["board.toml", "coasts.toml", "alerts.toml", "quiet.toml", "against_plan.toml", "variance.toml"]
+    {
+        let crosstab = demo(name);
+        for view in std::iter::once(None).chain((1..=crosstab.views().len()).map(Some)) {
+            let svg = draw_svg(&crosstab, view);
+            let opened =
+                svg.matches("<svg").count() + svg.matches("<text").count() + svg.matches("<g ").count();
+            let closed =
+                svg.matches("</svg>").count() + svg.matches("</text>").count() + svg.matches("</g>").count();
+            assert_eq!(opened, closed, "{name} {view:?}");
+            assert!(!svg.contains("NaN") && !svg.contains("inf"), "{name} {view:?}");
+            assert!(!svg.contains("light-dark") && !svg.contains("var("), "a picture stands by itself");
+        }
+    }
+    let one = draw_svg(&demo("board.toml"), Some(4));
+    assert!(one.contains("Sales against margin") && !one.contains("Sales by quarter"), "one view alone");
+}
+
+#[cfg(feature = "png")]
+#[test]
+fn pictures_become_png() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("board.png");
+    Target::new(&path).unwrap().of_view(1).write(&demo("board.toml")).unwrap();
+    let bytes = std::fs::read(&path).unwrap();
+    assert!(bytes.starts_with(b"\x89PNG") && bytes.len() > 10_000);
+}
+
+#[test]
+fn views_that_are_not_there_are_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let error =
+        Target::new(folder.path().join("x.svg")).unwrap().of_view(9).write(&demo("board.toml")).unwrap_err();
+    assert_eq!(error.to_string(), "--view: the brief has 6 views, and none is number 9");
+}
+
+/// The rows and bars of views beside each other are of the same members, which share their marks.
+#[test]
+fn views_share_the_marks_of_members() {
+    let page = draw_page(&demo("board.toml"));
+    let mark = |text: &str| {
+        let at = page.find(text).unwrap_or_else(|| panic!("{text}"));
+        let tag = page[..at].rfind("data-m=\"").unwrap() + 8;
+        page[tag..].split('"').next().unwrap().to_string()
+    };
+    let row = mark("title=\"Kittick\"");
+    let shapes = page.matches(&format!("data-m=\"{row}\"")).count();
+    assert!(shapes >= 5, "the row, a bar, a point and two half tiles: {shapes}");
+}
