@@ -35,6 +35,10 @@ pub(crate) fn run(build: &Build) -> Result<()> {
             None => target,
         });
     }
+    if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
+        let message = format!("the brief has {} views, and none is number {view}", brief.views.len());
+        return Err(Error::request("--view", message));
+    }
     let kept = build.save_brief.iter().chain(&build.save_yardsticks).map(PathBuf::as_path);
     check_folders(&targets, kept)?;
     let yardsticks = open_yardsticks(&brief)?;

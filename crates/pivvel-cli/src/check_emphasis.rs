@@ -7,7 +7,7 @@ use pivvel::{Brief, Dimension, Form, Plan, PlannedEmphasis, Result, YardstickOf}
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
     if !plan.emphasis.is_empty() {
-        writeln!(out, "\nStands out, each level on a scale of its own")?;
+        writeln!(out, "\nStands out, in the order in which it is tried")?;
     }
     for emphasis in &plan.emphasis {
         let said = &emphasis.said;

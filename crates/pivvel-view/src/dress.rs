@@ -1,7 +1,8 @@
 //! Decisions of the core to colours and shapes: which palette each scale gets, what a rule shows,
 //! which way colours run.
 
-use std::collections::HashMap;
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
 
 use pivvel_core::{CrossTab, Emphasis, Entry, Form, Mark, Scale, Side, Span};
 
@@ -54,6 +55,8 @@ type Owner = (String, usize, usize, [Option<String>; 2], bool);
 pub(crate) struct Wardrobe<'c> {
     pub(crate) crosstab: &'c CrossTab,
     palettes: Vec<Vec<usize>>,
+    /// The scales that some cell stands on, by emphasis and scale.
+    used: RefCell<HashSet<(usize, usize)>>,
 }
 
 impl<'c> Wardrobe<'c> {
@@ -80,7 +83,7 @@ impl<'c> Wardrobe<'c> {
             .iter()
             .map(|emphasis| emphasis.scales().iter().map(|scale| palette(emphasis, scale)).collect())
             .collect();
-        Wardrobe { crosstab, palettes }
+        Wardrobe { crosstab, palettes, used: RefCell::default() }
     }
 
     /// The palette of a scale.
@@ -104,9 +107,26 @@ impl<'c> Wardrobe<'c> {
                 Form::Trend | Form::Link => {}
             }
             let Mark { emphasis, scale, position, rule, .. } = mark;
+            if let Some(scale) = scale {
+                self.used.borrow_mut().insert((emphasis, scale));
+            }
             on = on.or(Some(OnScale { emphasis, scale, position, rule }));
         }
         (dress, on)
+    }
+
+    /// Whether a cell that was dressed stands on a scale. Where an earlier emphasis takes all of its
+    /// cells, none does.
+    pub(crate) fn uses(&self, emphasis: usize, scale: usize) -> bool {
+        self.used.borrow().contains(&(emphasis, scale))
+    }
+
+    /// The background of a row's label: that of the whole row, where one stands out.
+    pub(crate) fn row_tint(&self, row: Entry) -> Option<Paint> {
+        let marks =
+            (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, Entry::TOTAL, m));
+        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().said.whole_row;
+        marks.into_iter().find(|mark| mark.form == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }
 
     fn paint(&self, mark: &Mark) -> Paint {

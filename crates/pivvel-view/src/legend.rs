@@ -121,8 +121,12 @@ fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<Leg
             continue;
         }
         met.push(grain);
-        let same = |other: &&Scale| (other.row_level, other.column_level, &other.apart) == grain;
-        let groups = emphasis.scales().iter().filter(same).count();
+        let same = |other: &Scale| (other.row_level, other.column_level, &other.apart) == grain;
+        let all = emphasis.scales().iter().enumerate().filter(|(_, other)| same(other));
+        if !all.clone().any(|(i, _)| wardrobe.uses(place, i)) {
+            continue;
+        }
+        let groups = all.count();
         entries.push(entry(wardrobe, place, emphasis, i, groups));
     }
     entries

@@ -234,6 +234,10 @@ fn draw_row(
         ""
     };
     let indent = 16.0 * row.indent as f64;
+    if let Some(tint) = row.tint {
+        let class = medium.classes.of(tint, Use::Tint);
+        canvas.rectangle((0.0, y), (places.labels, line), &class, &Member::default());
+    }
     canvas.text((indent, y + 15.0), &fitting(&row.label, places.labels - indent - 4.0), Hold::Start, class);
     for (i, cell) in row.cells.iter().enumerate() {
         let heavy = strong || sheet.columns[i].height > 0;

@@ -11,6 +11,7 @@ use crate::labels::label;
 use crate::legend::{LegendEntry, legend};
 use crate::notes::notes;
 use crate::number::show_number;
+use crate::palette::Paint;
 
 /// A cross-tab laid out for drawing.
 #[derive(Debug, Clone)]
@@ -115,6 +116,8 @@ pub struct SheetRow {
     pub entry: Entry,
     /// Where its label leads.
     pub link: Option<String>,
+    /// The background of its label, where the whole row stands out.
+    pub tint: Option<Paint>,
     /// Its cells, one a column; none for a heading.
     pub cells: Vec<SheetCell>,
     /// Its small lines, one for each of the sheet's trends.
@@ -293,7 +296,7 @@ fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[SheetColumn]) -> 
             _ => RowKind::Subtotal,
         };
         let cells = columns.iter().map(|column| cell(wardrobe, *entry, column)).collect();
-        rows.push(row(crosstab, *entry, kind, cells));
+        rows.push(SheetRow { tint: wardrobe.row_tint(*entry), ..row(crosstab, *entry, kind, cells) });
     }
     rows
 }
@@ -313,7 +316,7 @@ fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) 
     let line = |trend: &Trend| trend_line(crosstab, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);
-    SheetRow { label, indent, kind, blank, made, entry, link, cells, trends }
+    SheetRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
 }
 
 fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &SheetColumn) -> SheetCell {

@@ -234,6 +234,16 @@
     });
   });
 
+  // ---- Headings that stay in sight: on the page where a table fits it, in its own frame where not ----
+  function fit() {
+    $(".frame").forEach(frame => {
+      frame.classList.remove("fits", "wide");
+      frame.classList.add(frame.scrollWidth > frame.clientWidth + 1 ? "wide" : "fits");
+    });
+  }
+  addEventListener("resize", fit);
+  fit();
+
   // ---- Light and dark ----
   const theme = document.getElementById("theme");
   theme.addEventListener("click", () => {

@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
 use pivvel_core::{
-    Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat,
-    Placement, Scaling, TopBrief, Value,
+    Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf,
+    Placement, RuleBrief, Scaling, Side, TopBrief, Value,
 };
 use pivvel_view::{Colours, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
 
@@ -164,6 +164,104 @@ fn totals_are_tinted_when_asked() {
             .count()
     };
     assert!(tinted(RowKind::Total) == 2 && tinted(RowKind::Subtotal) > 0, "{}", tinted(RowKind::Total));
+}
+
+/// Every form in text: bars both ways from one zero line, symbols, signs for tones, small lines.
+#[test]
+fn every_form_on_a_terminal() {
+    let crosstab = crosstab(|mut brief| {
+        brief.columns = Vec::new();
+        let said = |on: &str, form, change: fn(&mut EmphasisBrief)| {
+            let mut said = EmphasisBrief::new(on, form);
+            change(&mut said);
+            said
+        };
+        brief.emphasis = vec![
+            said("sales", Form::Bar, |_| {}),
+            said("net", Form::Bar, |e| e.hide_figure = true),
+            said("net", Form::Symbol, |e| e.steps = Some(5)),
+            said("way", Form::Ink, |e| {
+                let rule = |name: &str, show: &str, below: Option<&str>| RuleBrief {
+                    name: Some(name.into()),
+                    show: Some(show.into()),
+                    below: below.map(str::to_string),
+                    ..RuleBrief::default()
+                };
+                e.rules = vec![rule("too little", "loss", Some("100")), rule("enough", "gain", None)];
+            }),
+            said("way", Form::Tint, |e| e.about = Some("mean".into())),
+            said("sales", Form::Trend, |e| e.along = Some("day.month".into())),
+        ];
+        brief.measure(("net", "sum(amount) - 700")).measure(("way", "sum(amount)"))
+    });
+    insta::assert_snapshot!(draw(&crosstab, None));
+    let narrow = draw(&crosstab, Some(60));
+    assert!(narrow.lines().take(20).all(|line| line.chars().count() <= 60), "{narrow}");
+}
+
+/// The row that stands out as a whole, its label and its total with it.
+#[test]
+fn whole_rows_stand_out() {
+    let crosstab = crosstab(|mut brief| {
+        let top = RuleBrief { top: Some("1".into()), ..RuleBrief::default() };
+        brief.emphasis = vec![EmphasisBrief {
+            whole_row: true,
+            levels: vec!["coast".into()],
+            rules: vec![top],
+            ..EmphasisBrief::new("sales", Form::Tint)
+        }];
+        brief
+    });
+    let sheet = Sheet::new(&crosstab);
+    let dressed: Vec<(&str, bool, usize)> = sheet
+        .rows
+        .iter()
+        .map(|row| {
+            (
+                row.label.as_str(),
+                row.tint.is_some(),
+                row.cells.iter().filter(|c| c.dress.tint.is_some()).count(),
+            )
+        })
+        .filter(|(_, tint, cells)| *tint || *cells > 0)
+        .collect();
+    assert_eq!(dressed, [("Fell", true, sheet.columns.len())], "blank cells and the total with it");
+}
+
+/// Legends say each rule's own name, each scale's ends, and which side is good.
+#[test]
+fn legends_say_what_is_meant() {
+    let said = |change: fn(&mut EmphasisBrief)| {
+        let crosstab = crosstab(|mut brief| {
+            let mut emphasis = EmphasisBrief {
+                levels: vec!["coast".into(), "day.year".into()],
+                ..EmphasisBrief::new("sales", Form::Tint)
+            };
+            change(&mut emphasis);
+            brief.emphasis = vec![emphasis];
+            brief
+        });
+        let text = draw(&crosstab, None);
+        text.lines()
+            .filter(|line| line.contains("Sales") && !line.contains("20"))
+            .last()
+            .unwrap_or_default()
+            .to_string()
+    };
+    let cases: [(fn(&mut EmphasisBrief), &str); 8] = [
+        (|_| {}, "Sales, coast by day.year: 3 cells"),
+        (|e| e.good = Some(Side::Low), "; low is good"),
+        (|e| e.about = Some("mean".into()), "about mean"),
+        (|e| e.about = Some("0".into()), "about 0"),
+        (|e| e.by_rank = true, "last ··░░░▒▒▒▓▓▓█ first"),
+        (|e| e.peers = PeersOf::Column, "each by its column: "),
+        (|e| e.steps = Some(2), "or more"),
+        (|e| e.clip = Some(("10%".into(), "90%".into())), "ends at 10% and 90%"),
+    ];
+    for (change, wanted) in cases {
+        let line = said(change);
+        assert!(line.contains(wanted), "{wanted} in {line}");
+    }
 }
 
 #[test]

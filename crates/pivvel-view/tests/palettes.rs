@@ -81,9 +81,9 @@ fn shapes_stand_out_from_the_page() {
             let contrast = Paint::Tone(tone).shape(ground).contrast(paper(ground));
             assert!(contrast >= 3.0, "{tone:?} on {ground:?}: {contrast:.2}");
         }
-        for palette in 0..PALETTES.len() {
+        for palette in &PALETTES {
             for position in [-1.0, 1.0] {
-                let contrast = PALETTES[palette].shape(position, ground).contrast(paper(ground));
+                let contrast = palette.shape(position, ground).contrast(paper(ground));
                 assert!(
                     contrast >= 2.7,
                     "{} {position} on {ground:?}: {contrast:.2}",

@@ -352,7 +352,14 @@ pub(super) fn choose_grains(
         if emphasis.linked.is_some() {
             continue;
         }
-        let grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, warnings)?;
+        let mut grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, warnings)?;
+        if emphasis.said.whole_row {
+            // A whole row is all of its cells, its total too.
+            let across = 0..=plan.columns.len();
+            grains = grains.iter().flat_map(|(row, _)| across.clone().map(|column| (*row, column))).collect();
+            grains.sort_unstable();
+            grains.dedup();
+        }
         let own = &all[i].said;
         let plain = |said: &EmphasisBrief| said.only.is_none() && said.rules.is_empty();
         let same = |other: &&PlannedEmphasis| {

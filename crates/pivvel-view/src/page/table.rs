@@ -32,9 +32,9 @@ struct Row {
     style: usize,
     scope: &'static str,
     folds: bool,
-    plain: bool,
+    /// The classes of its head.
+    class: String,
     link: Option<String>,
-    kind: &'static str,
     span: usize,
 }
 
@@ -146,6 +146,16 @@ fn row_of(
             None => write!(cells, "<td class=\"trend gap\"></td>"),
         };
     }
+    let mut head_class = String::from(if row.blank {
+        "blank"
+    } else if row.made {
+        "made"
+    } else {
+        ""
+    });
+    if let Some(tint) = row.tint {
+        head_class = format!("{head_class} {}", classes.of(tint, Use::Tint)).trim().to_string();
+    }
     Row {
         attributes,
         cells,
@@ -153,9 +163,8 @@ fn row_of(
         style: row.indent,
         scope: if row.cells.is_empty() { "rowgroup" } else { "row" },
         folds,
-        plain: !row.blank && !row.made,
         link: row.link.clone(),
-        kind: if row.blank { "blank" } else { "made" },
+        class: head_class,
         span: if row.cells.is_empty() { sheet.columns.len() + sheet.trends.len() + 1 } else { 1 },
     }
 }

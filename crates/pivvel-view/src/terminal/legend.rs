@@ -11,7 +11,7 @@ use crate::sheet::Sheet;
 /// How many characters a ramp has.
 const RAMP: usize = 12;
 
-pub(super) fn draw(pen: &mut Pen, sheet: &Sheet) {
+pub(super) fn draw(pen: &mut Pen, sheet: &Sheet, places: usize) {
     if sheet.legend.is_empty() {
         return;
     }
@@ -22,7 +22,6 @@ pub(super) fn draw(pen: &mut Pen, sheet: &Sheet) {
     };
     let [low, high] = [0, 1].map(|i| sheet.legend.iter().map(|entry| end(entry, i)).max().unwrap_or(0));
     for entry in &sheet.legend {
-        let faint = Style::new().dimmed();
         match &entry.sample {
             Sample::Ramp { paints, ends, middle } => {
                 pen.space(low - width(&ends[0]));
@@ -33,18 +32,47 @@ pub(super) fn draw(pen: &mut Pen, sheet: &Sheet) {
                 pen.put(&ends[1], Style::new());
                 pen.space(high - width(&ends[1]) + GAP);
                 let middle = middle.as_ref().map_or(String::new(), |middle| format!(" about {middle}"));
-                pen.line(&format!("{}{middle}", clean(&entry.text)), faint);
+                let used = low + high + RAMP + 2 + GAP;
+                wrapped(pen, &format!("{}{middle}", clean(&entry.text)), used, places);
             }
             Sample::Named(swatches) => {
+                let mut used = 0;
                 for swatch in swatches.iter().filter(|swatch| !swatch.name.is_empty()) {
+                    let wants = width(&swatch.name) + 5 + GAP;
+                    if used > 0 && used + wants > places {
+                        pen.end();
+                        used = 0;
+                    }
+                    used += wants;
                     draw_swatch(pen, entry.form, swatch);
                     pen.space(GAP);
                 }
-                pen.line(&clean(&entry.text), faint);
+                wrapped(pen, &clean(&entry.text), used, places);
             }
-            Sample::Words => pen.line(&format!("{} {}", entry.form.name(), clean(&entry.text)), faint),
+            Sample::Words => {
+                let text = format!("{} {}", entry.form.name(), clean(&entry.text));
+                wrapped(pen, &text, 0, places);
+            }
         }
     }
+}
+
+/// Writes words in the room that is left, and on further lines what has none.
+fn wrapped(pen: &mut Pen, text: &str, used: usize, places: usize) {
+    let faint = Style::new().dimmed();
+    let (mut line, mut at) = (String::new(), used);
+    for word in text.split(' ') {
+        if at + width(&line) + 1 + width(word) > places && !(line.is_empty() && at <= GAP) {
+            pen.line(&line, faint);
+            pen.space(GAP);
+            (line, at) = (String::new(), GAP);
+        }
+        if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    pen.line(&line, faint);
 }
 
 fn ramp(pen: &mut Pen, form: Form, paints: &[Paint]) {

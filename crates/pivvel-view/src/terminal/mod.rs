@@ -7,6 +7,7 @@ use anstyle::Style;
 use unicode_width::UnicodeWidthStr;
 
 use self::cell::Room;
+use crate::palette::{Ground, PALETTES, ink};
 use crate::sheet::{Head, RowKind, Sheet, SheetRow};
 
 /// The colours that a terminal has.
@@ -76,7 +77,7 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
         );
         pen.line(&said, Style::new().bold());
     }
-    legend::draw(&mut pen, sheet);
+    legend::draw(&mut pen, sheet, options.width.unwrap_or(usize::MAX));
     pen.text.push('\n');
     for note in &sheet.notes {
         pen.line(&clean(note), faint);
@@ -301,7 +302,8 @@ fn draw_row(
     let indent = (2 * row.indent).min(label_width / 2);
     pen.space(indent);
     let label = cut(&row.label, label_width - indent);
-    pen.put(&label, style);
+    let ground = row.tint.map(|tint| pen.on(style, tint.tint(Ground::Light), ink(Ground::Light)));
+    pen.put(&label, ground.unwrap_or(style));
     pen.space(label_width - indent - width(&label));
     let mut at = 0;
     for (column, (start, end)) in fold.clone().zip(places) {
@@ -316,7 +318,7 @@ fn draw_row(
             (None, Some(trend)) => {
                 let line = row.trends.get(trend).and_then(Option::as_ref);
                 let text = line.map_or(String::new(), |line| cell::trend(line, rooms[column].figure));
-                pen.put(&text, Style::new());
+                pen.put(&text, pen.fore(Style::new(), PALETTES[0].shape(1.0, Ground::Light)));
                 pen.space(end - start - width(&text));
             }
             (None, None) => pen.space(end - start),
