@@ -236,13 +236,15 @@
 
   // ---- Headings that stay in sight: on the page where a table fits it, in its own frame where not ----
   function fit() {
-    $(".frame").forEach(frame => {
-      frame.classList.remove("fits", "wide");
-      frame.classList.add(frame.scrollWidth > frame.clientWidth + 1 ? "wide" : "fits");
+    // Read first, then write: a large table is laid out once only.
+    const fits = tables.map(of => of.table.offsetWidth <= of.table.closest("section").clientWidth + 1);
+    tables.forEach((of, i) => {
+      const frame = of.table.parentElement;
+      if (frame.classList.contains("fits") !== fits[i]) frame.classList.toggle("fits", fits[i]);
     });
   }
   addEventListener("resize", fit);
-  fit();
+  requestAnimationFrame(fit);
 
   // ---- Light and dark ----
   const theme = document.getElementById("theme");
