@@ -242,13 +242,11 @@ fn legends_say_what_is_meant() {
             brief
         });
         let text = draw(&crosstab, None);
-        text.lines()
-            .filter(|line| line.contains("Sales") && !line.contains("20"))
-            .last()
-            .unwrap_or_default()
-            .to_string()
+        let of_legend = |line: &&str| line.contains("Sales") && !line.contains("20");
+        text.lines().rfind(of_legend).unwrap_or_default().to_string()
     };
-    let cases: [(fn(&mut EmphasisBrief), &str); 8] = [
+    type Case = (fn(&mut EmphasisBrief), &'static str);
+    let cases: [Case; 8] = [
         (|_| {}, "Sales, coast by day.year: 3 cells"),
         (|e| e.good = Some(Side::Low), "; low is good"),
         (|e| e.about = Some("mean".into()), "about mean"),
