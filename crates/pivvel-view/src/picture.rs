@@ -86,7 +86,7 @@ fn stacked(parts: Vec<SVG>, classes: &Classes) -> String {
 fn css(classes: &Classes) -> String {
     let ink = ink(Ground::Light).hex();
     format!(
-        "text{{font:{}px 'Source Sans 3','Noto Sans','DejaVu Sans',sans-serif;fill:{ink};white-space:pre}}\
+        "text{{font:{}px 'Source Sans 3','Noto Sans','DejaVu Sans',sans-serif;fill:{ink}}}\
          .strong{{font-weight:bold}}.slanted{{font-style:italic}}.title{{font-size:17px;font-weight:bold}}.soft{{fill:#59636d}}\
          .rule{{stroke:#d8dcdf}}.base{{stroke:#59636d}}.bold{{stroke:{ink};stroke-width:1.6}}.mean{{stroke:{ink};stroke-width:2}}\
          .edge{{stroke:#59636d;stroke-width:.6}}.empty{{fill:none;stroke:#d8dcdf;stroke-dasharray:3 3}}.outline{{fill:none;stroke:#59636d;stroke-width:.6}}\

@@ -2,7 +2,6 @@
 
 use pivvel_core::{CrossTab, Entry, Negative, NumberFormat, Value};
 use svg::Node;
-use svg::node::Text as Content;
 use svg::node::element::{Line, Rectangle, SVG, Text, Title};
 use unicode_width::UnicodeWidthStr;
 
@@ -125,10 +124,8 @@ pub(crate) fn text_node((x, y): (f64, f64), text: &str, hold: Hold, class: &str)
         Hold::Middle => "middle",
         Hold::End => "end",
     };
-    let node = Text::new("").set("x", round(x)).set("y", round(y)).set("text-anchor", hold);
-    let mut node = if class.is_empty() { node } else { node.set("class", class) };
-    node.append(Content::new(clean));
-    node
+    let node = Text::new(clean).set("x", round(x)).set("y", round(y)).set("text-anchor", hold);
+    if class.is_empty() { node } else { node.set("class", class) }
 }
 
 pub(crate) fn round(number: f64) -> String {
