@@ -28,7 +28,16 @@
     return false;
   };
 
+  // ---- Rows of a large table that are laid out while the first ones are looked at ----
+  const later = $("tr.later");
+  const reveal = count => later.splice(0, count).forEach(row => row.classList.remove("later"));
+  const idle = window.requestIdleCallback || (does => setTimeout(does, 50));
+  const more = () => { reveal(60); if (later.length) idle(more); };
+  if (later.length) addEventListener("load", () => setTimeout(() => idle(more), 200));
+  addEventListener("beforeprint", () => reveal(later.length));
+
   function show(of) {
+    reveal(later.length);
     of.rows.forEach(row => row.classList.toggle("away", row.lost || (!row.found && folded(row))));
   }
 
@@ -71,6 +80,7 @@
     return Number.isNaN(value) ? null : value;
   };
   function sort(of, column, way) {
+    reveal(later.length);
     const by = new Map(of.rows.map(row => [row, way && row.cells.length > 1 ? number(row.cells[column + 1]) : null]));
     // A member's value may stand in its subtotal after it.
     const units = new Map();

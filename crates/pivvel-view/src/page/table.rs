@@ -115,6 +115,11 @@ impl<'a> Table<'a> {
     }
 }
 
+/// A table of more cells than this is laid out bit by bit, so that its beginning is there at once:
+/// first so many rows, the others while the reader looks at these.
+const LARGE: usize = 15_000;
+const FIRST_ROWS: usize = 120;
+
 fn row_of(
     crosstab: &CrossTab,
     sheet: &Sheet,
@@ -135,7 +140,9 @@ fn row_of(
     let mark =
         marks.of(crosstab.rows(), row.entry).map_or(String::new(), |mark| format!(" data-m=\"m{mark}\""));
     let made = if row.made { " data-made" } else { "" };
-    let attributes = format!("class=\"{kind}\" data-l=\"{level}\"{mark}{made}");
+    let later =
+        if place >= FIRST_ROWS && sheet.rows.len() * sheet.columns.len() > LARGE { " later" } else { "" };
+    let attributes = format!("class=\"{kind}{later}\" data-l=\"{level}\"{mark}{made}");
     let mut cells = String::new();
     for (column, cell) in row.cells.iter().enumerate() {
         let _ = write_cell(&mut cells, sheet, column, cell, classes);

@@ -288,6 +288,9 @@ fn a_large_table_is_usable() {
     let page = draw_page(&crosstab(brief, &csv));
     Page::open(&page, |page| async move {
         assert_eq!(page.number("return document.querySelectorAll('#t0 td').length").await, 521.0 * 101.0);
+        // All rows come, whether anybody asks for them or not.
+        let waits = "return new Promise(done => { const look = () => document.querySelector('tr.later') ? setTimeout(look, 50) : done(document.querySelectorAll('#t0 tbody tr').length); look(); })";
+        assert_eq!(page.number(waits).await, 521.0);
         page.click("#levels button:nth-of-type(1)").await;
         assert_eq!(page.texts(SEEN).await.len(), 21);
         page.click("#t0 th[data-c='3'] button").await;
