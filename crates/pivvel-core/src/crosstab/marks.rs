@@ -3,7 +3,6 @@
 use super::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
-use crate::lines::Value;
 use crate::rollup::{Axis, Entry};
 
 impl CrossTab {
@@ -24,14 +23,6 @@ impl CrossTab {
             }
         }
         marks
-    }
-
-    /// What decides about a cell of an emphasis: its value on the emphasis's scale.
-    pub fn deciding_value(&self, mark: &Mark, row: Entry, column: Entry) -> Option<Value> {
-        let emphasis = &self.emphases()[mark.emphasis];
-        let column = if emphasis.planned.said.whole_row { Entry::TOTAL } else { column };
-        let (grain, cell) = self.spot(row, column)?;
-        emphasis.value(grain, cell)
     }
 
     /// Whether the figures of a measure stand nowhere.

@@ -11,7 +11,6 @@ pub use scale::{Scale, Span};
 
 use crate::brief::{Form, PlannedEmphasis, PlannedRule};
 use crate::formula::Values;
-use crate::lines::Value;
 use crate::peers::Peers;
 
 /// An emphasis with what it came to: its scales, and a decision for every cell.
@@ -76,11 +75,6 @@ impl Emphasis {
     pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
         (self.planned.said.whole_row || self.planned.measure == Some(measure))
             && self.planned.grains.contains(&grain)
-    }
-
-    /// The value that decides about a cell of a grain.
-    pub(crate) fn value(&self, grain: usize, cell: usize) -> Option<Value> {
-        self.grains[grain].as_ref()?.values[cell]
     }
 
     /// The decision about a cell of a grain, if it is one to stand out.

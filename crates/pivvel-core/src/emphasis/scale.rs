@@ -124,13 +124,6 @@ impl Scale {
         Some(Span { from: zero.min(end), to: zero.max(end), zero, below: value < base })
     }
 
-    /// Where the zero line of its bars stands, in shares of the width.
-    pub fn zero(&self) -> f64 {
-        let base = self.middle.unwrap_or(0.0);
-        let (low, high) = (self.low.min(base), self.high.max(base));
-        if self.by_rank || high <= low { 0.0 } else { (base - low) / (high - low) }
-    }
-
     /// Whether places on it are by rank.
     pub fn is_by_rank(&self) -> bool {
         self.by_rank
