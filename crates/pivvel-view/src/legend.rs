@@ -196,7 +196,7 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
     let format = crosstab.format_apart(scale, measure).clone();
     let own = planned.said.by.is_none() || planned.said.by.as_deref() == Some(&planned.said.on);
     let format = if own { format } else { NumberFormat::default() };
-    let shown = groups == 1 && !crosstab.hides_figure(measure) && !scale.is_by_rank();
+    let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
     let number = |value: f64, exact: &Value| match exact.as_f64() == value {
         true => show_number(exact, &format),
         false => show_number(&Value::Float(value), &format),

@@ -25,6 +25,20 @@ impl CrossTab {
         marks
     }
 
+    /// Whether the numbers of an emphasis's scales would tell figures that stand nowhere: those of its
+    /// measure, or of one that decides instead.
+    pub fn hides_scale(&self, emphasis: &Emphasis) -> bool {
+        let planned = &emphasis.planned;
+        let named = |measure: &str| {
+            let texts = planned.said.by.iter().chain(&planned.said.about);
+            texts.into_iter().any(|text| text.contains(measure))
+        };
+        let hidden = |(place, measure): (usize, &crate::brief::Measure)| {
+            self.hides_figure(place) && (planned.measure == Some(place) || named(&measure.name))
+        };
+        self.measures().iter().enumerate().any(hidden)
+    }
+
     /// Whether the figures of a measure stand nowhere.
     pub fn hides_figure(&self, measure: usize) -> bool {
         let hides = |e: &Emphasis| e.planned.said.hide_figure && e.planned.measure == Some(measure);

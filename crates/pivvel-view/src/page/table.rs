@@ -383,7 +383,7 @@ fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
         .map(|emphasis| {
             let planned = emphasis.planned();
             let measure = planned.measure.unwrap_or(0);
-            let hidden = crosstab.hides_figure(measure);
+            let hidden = crosstab.hides_scale(emphasis);
             let scales: Vec<String> = emphasis
                 .scales()
                 .iter()

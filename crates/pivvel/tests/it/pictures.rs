@@ -9,8 +9,11 @@ use pivvel::{
 };
 
 fn demo(name: &str) -> CrossTab {
-    let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
-    let brief = brief_from_toml(name, text).unwrap();
+    built(pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap().1)
+}
+
+fn built(text: &str) -> CrossTab {
+    let brief = brief_from_toml("brief.toml", text).unwrap();
     let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
     CrossTab::build(&brief, &mut CsvSource::from_reader("lines.csv", lines, CsvOptions::default()).unwrap())
         .unwrap()
@@ -20,7 +23,18 @@ fn demo(name: &str) -> CrossTab {
 /// a scale, not as a mean.
 #[test]
 fn hidden_figures_stand_nowhere() {
-    let crosstab = demo("quiet.toml");
+    // Neither in the table, nor in a chart, nor as the scale of another measure that it decides about.
+    let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == "quiet.toml").unwrap();
+    let views = ["bars", "strip", "tiles"].map(|form| {
+        let grid = if form == "tiles" {
+            "rows = [\"range\"]\ngrid = { Paint = [1, 1], Rope = [2, 1] }\n"
+        } else {
+            ""
+        };
+        format!("[[views]]\nas = \"{form}\"\nmeasures = [\"sales\"]\n{grid}")
+    });
+    let by = "[[emphasis]]\non = \"orders\"\nas = \"ink\"\nby = \"sales\"\n";
+    let crosstab = built(&format!("{text}\n{by}\n{}", views.concat()));
     let mut secrets: BTreeSet<String> = BTreeSet::new();
     let mut keep = |value: f64| {
         let whole = format!("{}", value.abs().trunc() as i64);
