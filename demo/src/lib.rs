@@ -13,10 +13,12 @@
 //! # Ok::<(), std::io::Error>(())
 //! ```
 
+mod large;
 mod names;
 
 use std::io::{self, Write};
 
+pub use large::write_large;
 use names::{AGENTS, CHANNELS, COASTS, RANGES};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};

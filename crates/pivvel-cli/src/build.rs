@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, CrossTab, Error, Result, Target, YardstickOf, beside, brief_from_toml, brief_to_toml, open_source,
+    Brief, Error, Result, Run, Target, YardstickOf, beside, brief_from_toml, brief_to_toml, open_source,
     open_yardsticks, save_yardsticks, write_whole,
 };
 
@@ -47,7 +47,7 @@ pub(crate) fn run(build: &Build) -> Result<()> {
         return Err(Error::request(build.input.display().to_string(), message));
     };
     let mut source = open_source(&lines, &brief, build.reading.delimiter)?;
-    let crosstab = CrossTab::build_by(&brief, source.as_mut(), &yardsticks)?;
+    let crosstab = Run::new().yardsticks(&yardsticks).build(&brief, source.as_mut())?;
     if let Some(path) = &build.save_yardsticks {
         save_yardsticks(path, &crosstab.yardsticks())?;
         eprintln!("wrote {}", path.display());

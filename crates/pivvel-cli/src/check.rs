@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Brief, CrossTab, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Target, TotalsOf,
-    beside, open_source, open_yardsticks,
+    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, Target, TotalsOf, beside,
+    open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -34,7 +34,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     plan.warnings.iter().for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
-        let crosstab = CrossTab::build_by(&brief, source.as_mut(), &open_yardsticks(&brief)?)?;
+        let crosstab = Run::new().yardsticks(&open_yardsticks(&brief)?).build(&brief, source.as_mut())?;
         let found = crosstab.warnings().iter().filter(|warning| !plan.warnings.contains(warning));
         found.for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     }

@@ -43,7 +43,7 @@ pub use brief::{
     PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief, Scaling, Side,
     TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
-pub use crosstab::{Cell, CrossTab, Trend, View};
+pub use crosstab::{Cell, CrossTab, Run, Trend, View};
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{
@@ -51,8 +51,8 @@ pub use formula::{
 };
 pub use grouping::ScanReport;
 pub use lines::{
-    Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Related, Tally, Unmatched, Value,
-    decimal_text,
+    Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Progress, Related, Taker, Tally,
+    Unmatched, Value, decimal_text,
 };
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};

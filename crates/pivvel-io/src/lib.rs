@@ -18,10 +18,12 @@ mod atomic;
 mod csv;
 mod kinds;
 mod survey;
+mod text;
 mod tidy_csv;
 
 pub use atomic::write_whole;
-pub use csv::{Column, CsvOptions, CsvSource};
+pub use csv::{CsvOptions, CsvSource};
 pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use survey::{ColumnSurvey, Survey};
+pub use text::Column;
 pub use tidy_csv::write_tidy_csv;

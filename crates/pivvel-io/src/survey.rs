@@ -6,7 +6,7 @@ use std::collections::HashMap;
 
 use pivvel_core::{Kind, Result, Value};
 
-use crate::csv::{Chunk, CsvSource};
+use crate::csv::CsvSource;
 use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
 
 /// Distinct values of one column that are kept; beyond them they are told as "more than".
@@ -96,17 +96,17 @@ impl Survey {
         let columns = source.columns().to_vec();
         let mut gathered: Vec<Gathered> = columns.iter().map(|_| Gathered::default()).collect();
         let (mut lines, mut ragged) = (0, Vec::new());
-        let mut records = source.records()?;
-        let mut chunk = Chunk::default();
-        while records.next_chunk(&mut chunk)? {
+        let tally = source.read_texts(&mut |chunk, first| {
             lines += chunk.len() as u64;
-            ragged.extend(chunk.ragged.iter().map(|(line, found, _)| (chunk.line_number(*line), *found)));
+            ragged.extend(chunk.ragged.iter().map(|r| (first + chunk.line_of(r.line), r.found)));
+            let numbers = chunk.lines_of();
             for (i, (gathered, column)) in gathered.iter_mut().zip(&columns).enumerate() {
-                for line in 0..chunk.len() {
-                    gathered.take(chunk.field(line, i), chunk.line_number(line), &column.kind);
+                for (line, number) in numbers.iter().enumerate() {
+                    gathered.take(chunk.field(line, i), first + number, &column.kind);
                 }
             }
-        }
+            Ok(())
+        })?;
         let mut notes = source.notes().to_vec();
         if let Some((line, found)) = ragged.first() {
             let count = ragged.len();
@@ -117,11 +117,11 @@ impl Survey {
             ));
         }
         let survey =
-            |(gathered, column): (Gathered, crate::csv::Column)| gathered.finish(&column.name, column.kind);
+            |(gathered, column): (Gathered, crate::text::Column)| gathered.finish(&column.name, column.kind);
         Ok(Survey {
             name: pivvel_core::LineSource::name(source).to_string(),
             lines,
-            empty_lines: records.empty_lines(),
+            empty_lines: tally.empty_lines,
             delimiter: source.delimiter(),
             columns: gathered.into_iter().zip(columns).map(survey).collect(),
             notes,

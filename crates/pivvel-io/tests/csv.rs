@@ -12,8 +12,8 @@ fn open(bytes: &[u8], options: CsvOptions) -> Result<CsvSource> {
 }
 
 /// Members of column k with the sum of column v, as `a=1 b=2`, and the lines dropped as empty.
-fn read(bytes: &[u8], chunk_lines: Option<usize>) -> Result<(String, u64)> {
-    let mut source = open(bytes, CsvOptions { chunk_lines, ..CsvOptions::default() })?;
+fn read(bytes: &[u8], block_bytes: Option<usize>) -> Result<(String, u64)> {
+    let mut source = open(bytes, CsvOptions { block_bytes, ..CsvOptions::default() })?;
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
     let crosstab = CrossTab::build(&brief, &mut source)?;
     let shown = tidy(&crosstab).filter(|row| row.kinds()[0] == "member").map(|row| {

@@ -119,7 +119,7 @@ fn png(_: &str) -> Result<Vec<u8>, String> {
 /// A file that cannot be opened or whose form is not read.
 pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<CsvSource> {
     let options =
-        CsvOptions { delimiter, kinds: brief.kinds.clone(), bad_values: brief.bad_values, chunk_lines: None };
+        CsvOptions { delimiter, kinds: brief.kinds.clone(), bad_values: brief.bad_values, block_bytes: None };
     if path.as_os_str() == "-" {
         return CsvSource::from_reader("standard input", std::io::stdin(), options);
     }

@@ -1,136 +1,19 @@
-//! From lines to cross-tabs: a brief, its views and its trends each have a plan, and all of them are
-//! filled by one pass over the lines.
+//! From leaf groups to cross-tabs.
 
+use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
-use super::trend::{Labels, Trend, trend_brief, trends};
-use crate::brief::{Brief, Dimension, Form, Order, OrderBy, Plan, ViewBrief, fill_title};
+use super::trend::{Labels, Trend, trends};
+use crate::brief::{Dimension, Order, OrderBy, Plan, ViewBrief, fill_title};
 use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
-use crate::grouping::{LeafGroups, Scan};
-use crate::lines::{LineSource, Tally, Value};
+use crate::grouping::LeafGroups;
+use crate::lines::{Tally, Value};
 use crate::peers::{Peers, Wanted, Yardsticks};
 use crate::rollup::{SortBy, regroup};
 
-impl CrossTab {
-    /// Checks a brief against a source, reads its lines once and builds the cross-tab.
-    ///
-    /// Where a later line needs a wider kind than the first ones led to believe, and the source
-    /// can be read again, it is.
-    ///
-    /// # Errors
-    /// What [`Plan::new`] and the source find wrong.
-    pub fn build(brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
-        CrossTab::build_by(brief, source, &[])
-    }
-
-    /// The same with the yardsticks of earlier runs, by the name that the brief has for them.
-    ///
-    /// # Errors
-    /// Also where yardsticks that the brief names are not given, or have not what is needed.
-    pub fn build_by(
-        brief: &Brief,
-        source: &mut dyn LineSource,
-        kept: &[(String, Yardsticks)],
-    ) -> Result<CrossTab> {
-        loop {
-            let jobs = Job::all(brief, source)?;
-            match scan(&jobs, source) {
-                Ok((groups, tally)) => {
-                    return assemble(&brief.views, &jobs, groups, (source.name(), &tally), kept);
-                }
-                Err(error) => match error.wider() {
-                    Some((column, kind)) if source.widen(column, *kind) => {}
-                    _ => return Err(error),
-                },
-            }
-        }
-    }
-}
-
-/// A plan, and what its cross-tab is for.
-struct Job {
-    plan: Plan,
-    what: What,
-}
-
-enum What {
-    /// The brief itself, or a view of it.
-    Own,
-    /// The trend of an emphasis of an earlier job.
-    Trend { of: usize, emphasis: usize },
-    /// What a column beside the layout says of a dimension's members, for a link of an earlier job.
-    Labels { of: usize, emphasis: usize, column: String },
-}
-
-impl Job {
-    /// The jobs of a brief: first itself and its views, then what their emphasis needs beside.
-    fn all(brief: &Brief, source: &dyn LineSource) -> Result<Vec<Job>> {
-        let schema = source.schema();
-        let mut jobs = vec![Job { plan: Plan::new(brief, &schema)?, what: What::Own }];
-        let mut briefs = vec![brief.clone()];
-        for (place, view) in brief.views.iter().enumerate() {
-            let own = brief.of_view(place)?;
-            let name = format!("view {} ({})", place + 1, view.form.name());
-            let plan = Plan::new(&own, &schema).map_err(|e| Error::request(name, e.to_string()))?;
-            jobs.push(Job { plan, what: What::Own });
-            briefs.push(own);
-        }
-        for (of, own) in briefs.iter().enumerate() {
-            let emphasis = jobs[of].plan.emphasis.clone();
-            for (place, planned) in emphasis.iter().enumerate() {
-                if let Some(along) = planned.along.as_ref().filter(|_| planned.said.form == Form::Trend) {
-                    let plan = Plan::new(&trend_brief(own, planned, along), &schema);
-                    match plan {
-                        Ok(plan) => jobs.push(Job { plan, what: What::Trend { of, emphasis: place } }),
-                        Err(error) => {
-                            let message = format!("{}: there is no trend of it: {error}", planned.place);
-                            jobs[of].plan.warnings.push(message);
-                        }
-                    }
-                }
-                for column in planned.columns_beside(&jobs[of].plan) {
-                    let Some(spot) = planned.linked else { continue };
-                    let plan = Plan::new(&Labels::brief(own, spot, &column), &schema)
-                        .map_err(|e| Error::request(&planned.place, e.to_string()))?;
-                    jobs.push(Job { plan, what: What::Labels { of, emphasis: place, column } });
-                }
-            }
-        }
-        for job in &jobs {
-            if let Some(trouble) = job.plan.needed_names().iter().find_map(|name| source.trouble(name)) {
-                return Err(Error::request(source.name(), trouble));
-            }
-        }
-        Ok(jobs)
-    }
-}
-
-/// Fills the leaf groups of every job in one pass.
-fn scan(jobs: &[Job], source: &mut dyn LineSource) -> Result<(Vec<LeafGroups>, Tally)> {
-    let mut needed: Vec<usize> = jobs.iter().flat_map(|job| job.plan.needed().iter().copied()).collect();
-    needed.sort_unstable();
-    needed.dedup();
-    if let [only] = jobs {
-        // One plan says in which order it wants its columns.
-        needed = only.plan.needed().to_vec();
-    }
-    let place = |column: &usize| needed.iter().position(|known| known == column).unwrap_or(0);
-    let wants: Vec<Vec<usize>> =
-        jobs.iter().map(|job| job.plan.needed().iter().map(place).collect()).collect();
-    let mut scans: Vec<Scan<'_>> = jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect();
-    let tally = source.scan(&needed, &mut |batch| {
-        for (scan, wants) in scans.iter_mut().zip(&wants) {
-            let own = batch.project(wants).map_err(|e| Error::data("lines", e.to_string()))?;
-            scan.push(&own)?;
-        }
-        Ok(())
-    })?;
-    Ok((scans.into_iter().map(Scan::finish).collect(), tally))
-}
-
 /// The cross-tab with its views and trends.
-fn assemble(
+pub(super) fn assemble(
     said: &[ViewBrief],
     jobs: &[Job],
     groups: Vec<LeafGroups>,

@@ -2,10 +2,13 @@
 
 mod build;
 mod cell;
+mod jobs;
 mod marks;
+mod run;
 mod table;
 mod trend;
 
 pub use cell::Cell;
+pub use run::Run;
 pub use table::{CrossTab, View};
 pub use trend::Trend;

@@ -502,7 +502,7 @@ fn column(array: &ArrayRef) -> Numbers<'_> {
 /// The blanks of any column; an empty text is one.
 fn blanks(array: &ArrayRef) -> Option<NullBuffer> {
     match Kind::of(array.data_type()) {
-        Some(Kind::Text) => {
+        Some(Kind::Text) | None => {
             Some(column_texts(array).into_iter().map(|text| !text.is_empty()).collect::<Vec<bool>>().into())
         }
         Some(Kind::Float) => column(array).blanks,
@@ -525,6 +525,10 @@ fn finite(floats: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'static> {
 fn column_texts(array: &ArrayRef) -> Vec<&str> {
     match array.data_type() {
         DataType::Utf8View => array.as_string_view().iter().map(Option::unwrap_or_default).collect(),
+        DataType::BinaryView => {
+            let texts = array.as_binary_view().iter().flatten();
+            texts.map(|bytes| std::str::from_utf8(bytes).unwrap_or_default()).collect()
+        }
         DataType::Utf8 => array.as_string::<i32>().iter().map(Option::unwrap_or_default).collect(),
         DataType::LargeUtf8 => array.as_string::<i64>().iter().map(Option::unwrap_or_default).collect(),
         _ => {

@@ -2,6 +2,7 @@
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
 use std::rc::Rc;
+use std::sync::Arc;
 
 use arrow_array::RecordBatch;
 
@@ -33,7 +34,7 @@ pub(crate) struct FinerGroups {
     pairs: PairTable,
     states: States,
     /// Keys of which some part is blank.
-    blank_keys: Rc<Vec<bool>>,
+    blank_keys: Arc<Vec<bool>>,
 }
 
 impl FinerScan {
@@ -77,8 +78,33 @@ impl FinerScan {
         Ok(divisions)
     }
 
+    /// About how many bytes the finer groups take.
+    pub(super) fn bytes(&self) -> usize {
+        let own = self.keys.bytes() + self.pairs.bytes() + self.states.bytes();
+        own + self.finer.iter().map(FinerScan::bytes).sum::<usize>()
+    }
+
+    /// How many finer groups there are.
+    pub(super) fn groups(&self) -> usize {
+        self.pairs.len() + self.finer.iter().map(FinerScan::groups).sum::<usize>()
+    }
+
+    /// Every key with its number of members so far.
+    pub(super) fn members(&self) -> Vec<(String, usize)> {
+        self.keys.members().chain(self.finer.iter().flat_map(FinerScan::members)).collect()
+    }
+
+    /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says.
+    pub(super) fn absorb(&mut self, other: &FinerScan, groups: &[u32]) -> Result<(), Outgrown> {
+        let keys = self.keys.absorb(&other.keys);
+        let numbers = self.pairs.absorb(&other.pairs, groups, &keys);
+        self.states.resize(self.pairs.len());
+        self.states.absorb(&other.states, &numbers)?;
+        self.finer.iter_mut().zip(&other.finer).try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers))
+    }
+
     pub(super) fn finish(self) -> FinerGroups {
-        let blank_keys = Rc::new(self.keys.finish().blank_paths());
+        let blank_keys = Arc::new(self.keys.finish().blank_paths());
         let finer = self.finer.into_iter().map(FinerScan::finish).collect();
         FinerGroups { pairs: self.pairs, states: self.states.with_finer(finer), blank_keys }
     }

@@ -57,9 +57,30 @@ impl KeyScan {
         Ok(())
     }
 
+    /// The deepest paths here of those that another scan of the same keys has met, by its paths.
+    pub(super) fn absorb(&mut self, other: &KeyScan) -> Vec<u32> {
+        let mut paths = vec![0];
+        for (i, level) in self.levels.iter_mut().enumerate() {
+            let codes = self.coders[i].absorb(&other.coders[i]);
+            paths = level.absorb(&other.levels[i], &paths, &codes);
+        }
+        paths
+    }
+
     /// The path of each line that was followed last.
     pub(super) fn path(&self) -> &[u32] {
         &self.path
+    }
+
+    /// About how many bytes the keys take.
+    pub(super) fn bytes(&self) -> usize {
+        let coders = self.coders.iter().map(Coder::bytes).sum::<usize>();
+        coders + self.levels.iter().map(PairTable::bytes).sum::<usize>()
+    }
+
+    /// Every key with its number of members so far.
+    pub(super) fn members(&self) -> impl Iterator<Item = (String, usize)> {
+        self.names.iter().cloned().zip(self.coders.iter().map(Coder::len))
     }
 
     pub(super) fn finish(self) -> AxisPaths {

@@ -41,6 +41,16 @@ pub struct ScanReport {
     pub blank_members: Vec<(String, u64)>,
 }
 
+/// How large a scan has become, and by what.
+#[derive(Debug)]
+pub(crate) struct Crowd {
+    pub(crate) groups: usize,
+    pub(crate) lines: usize,
+    /// The key of most members.
+    pub(crate) dimension: String,
+    pub(crate) members: usize,
+}
+
 /// The lines that share one member of every key, as mergeable states.
 #[derive(Debug, Clone)]
 pub(crate) struct LeafGroups {
@@ -106,6 +116,42 @@ impl<'p> Scan<'p> {
         for finer in &mut self.finer {
             self.report.zero_divisions += finer.take(batch, &self.group_of_line)?;
         }
+        Ok(())
+    }
+
+    /// About how many bytes the groups take.
+    pub(crate) fn bytes(&self) -> usize {
+        let keys = self.rows.bytes() + self.columns.bytes() + self.groups.bytes();
+        keys + self.states.bytes() + self.finer.iter().map(FinerScan::bytes).sum::<usize>()
+    }
+
+    /// How large the scan has become, and by what.
+    pub(crate) fn crowd(&self) -> Crowd {
+        let finer = self.finer.iter().flat_map(FinerScan::members);
+        let keys = self.rows.members().chain(self.columns.members()).chain(finer);
+        let (dimension, members) = keys.max_by_key(|(_, members)| *members).unwrap_or_default();
+        let groups = self.groups.len() + self.finer.iter().map(FinerScan::groups).sum::<usize>();
+        Crowd { groups, lines: self.report.read as usize, dimension, members }
+    }
+
+    /// Takes what a scan of other lines for the same grouping has found.
+    ///
+    /// # Errors
+    /// A sum that outgrows 38 digits.
+    pub(crate) fn absorb(&mut self, other: &Scan<'_>) -> Result<()> {
+        let rows = self.rows.absorb(&other.rows);
+        let columns = self.columns.absorb(&other.columns);
+        let into = self.groups.absorb(&other.groups, &rows, &columns);
+        self.states.resize(self.groups.len());
+        let outgrown = |_| Error::overflow("a sum over the lines");
+        self.states.absorb(&other.states, &into).map_err(outgrown)?;
+        for (mine, theirs) in self.finer.iter_mut().zip(&other.finer) {
+            mine.absorb(theirs, &into).map_err(outgrown)?;
+        }
+        self.report.read += other.report.read;
+        self.report.excluded += other.report.excluded;
+        self.report.undecided += other.report.undecided;
+        self.report.zero_divisions += other.report.zero_divisions;
         Ok(())
     }
 

@@ -14,7 +14,7 @@ mod summary;
 
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
-pub(crate) use leaf::{LeafGroups, Scan};
+pub(crate) use leaf::{Crowd, LeafGroups, Scan};
 pub(crate) use pairs::PairTable;
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{Outgrown, States};

@@ -66,6 +66,22 @@ impl PairTable {
         }
     }
 
+    /// About how many bytes the table takes.
+    pub(crate) fn bytes(&self) -> usize {
+        let hashed = self.hashed.as_ref().map_or(0, |table| table.capacity() * (size_of::<(u64, u32)>() + 1));
+        self.flat.len() * size_of::<u32>() + self.pairs.capacity() * size_of::<(u32, u32)>() + hashed
+    }
+
+    /// Numbers the pairs of another table, whose first and second numbers are called here as `a` and
+    /// `b` say.
+    pub(crate) fn absorb(&mut self, other: &PairTable, a: &[u32], b: &[u32]) -> Vec<u32> {
+        let first: Vec<u32> = other.pairs.iter().map(|pair| a[pair.0 as usize]).collect();
+        let second: Vec<u32> = other.pairs.iter().map(|pair| b[pair.1 as usize]).collect();
+        let mut numbers = Vec::with_capacity(first.len());
+        self.number(&first, &second, &mut numbers);
+        numbers
+    }
+
     /// The number of a pair, if it was ever seen.
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
         match &self.hashed {

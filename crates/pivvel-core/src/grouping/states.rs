@@ -37,6 +37,8 @@ struct ValueStates {
     firsts: Vec<Option<(i128, Value)>>,
     lasts: Vec<Option<(i128, Value)>>,
     lists: Vec<Vec<Value>>,
+    /// Values in all lists together.
+    listed: usize,
 }
 
 #[derive(Debug, Clone)]
@@ -96,14 +98,21 @@ impl States {
             finer: self.finer.iter().map(|finer| finer.merged(into)).collect::<Result<_, _>>()?,
         };
         merged.resize(groups);
-        for (target, lines) in into.iter().zip(&self.lines).filter(|(target, _)| **target != States::NOWHERE)
-        {
-            merged.lines[*target as usize] += lines;
+        merged.absorb(self, into)?;
+        Ok(merged)
+    }
+
+    /// Merges each group of other states into the one here that `into` names for it. Finer groups are
+    /// not looked at.
+    pub(super) fn absorb(&mut self, other: &States, into: &[u32]) -> Result<(), Outgrown> {
+        let kept = |(target, _): &(&u32, &u64)| **target != States::NOWHERE;
+        for (target, lines) in into.iter().zip(&other.lines).filter(kept) {
+            self.lines[*target as usize] += lines;
         }
-        for (mine, theirs) in merged.values.iter_mut().zip(&self.values) {
+        for (mine, theirs) in self.values.iter_mut().zip(&other.values) {
             mine.merge(theirs, into)?;
         }
-        Ok(merged)
+        Ok(())
     }
 
     /// The target of groups that are left out.
@@ -112,6 +121,11 @@ impl States {
     /// Lines in a group.
     pub(crate) fn lines(&self, group: usize) -> u64 {
         self.lines[group]
+    }
+
+    /// About how many bytes the states take.
+    pub(crate) fn bytes(&self) -> usize {
+        self.lines.capacity() * size_of::<u64>() + self.values.iter().map(ValueStates::bytes).sum::<usize>()
     }
 
     /// How many groups there are.
@@ -184,7 +198,28 @@ impl ValueStates {
             firsts: Vec::new(),
             lasts: Vec::new(),
             lists: Vec::new(),
+            listed: 0,
         }
+    }
+
+    fn bytes(&self) -> usize {
+        let Needs { sum, low, high, squares, first, last, list } = self.needs;
+        let float = self.gives == Type::Float;
+        // An exact sum of floats has a few limbs of its own.
+        let summed = if float { size_of::<ExactFloat>() + 64 } else { size_of::<i128>() };
+        let extreme = if float { size_of::<f64>() } else { size_of::<i128>() };
+        let each = [
+            (true, size_of::<u64>()),
+            (sum, summed),
+            (low, extreme),
+            (high, extreme),
+            (squares, size_of::<Moments>()),
+            (first, size_of::<Option<(i128, Value)>>()),
+            (last, size_of::<Option<(i128, Value)>>()),
+            (list, size_of::<Vec<Value>>()),
+        ];
+        let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
+        self.present.capacity() * group + self.listed * size_of::<Value>()
     }
 
     fn resize(&mut self, groups: usize) {
@@ -236,8 +271,11 @@ impl ValueStates {
             Data::Float(floats) => self.take_floats(groups, floats, numbers),
         }
         if self.needs.list {
-            let (gives, lists) = (self.gives, &mut self.lists);
-            each_value(groups, numbers, gives, |group, _, value| lists[group].push(value));
+            let (gives, lists, listed) = (self.gives, &mut self.lists, &mut self.listed);
+            each_value(groups, numbers, gives, |group, _, value| {
+                lists[group].push(value);
+                *listed += 1;
+            });
         }
         let Some(by) = by else { return Ok(()) };
         let (gives, firsts, lasts) = (self.gives, &mut self.firsts, &mut self.lasts);
@@ -350,6 +388,7 @@ impl ValueStates {
             }
             if self.needs.list {
                 self.lists[target].extend_from_slice(&theirs.lists[group]);
+                self.listed += theirs.lists[group].len();
             }
         }
         Ok(())

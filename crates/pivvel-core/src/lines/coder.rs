@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
-use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, PrimitiveArray, StringViewArray};
+use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, DictionaryArray, PrimitiveArray};
+use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 use hashbrown::HashTable;
 
@@ -54,8 +55,37 @@ impl Coder {
         &self.members[code as usize]
     }
 
+    /// How many members there are.
+    pub(crate) fn len(&self) -> usize {
+        self.members.len()
+    }
+
+    /// About how many bytes they take: the member, its text, and its places in two tables.
+    pub(crate) fn bytes(&self) -> usize {
+        self.members.len() * 3 * size_of::<Member>() + self.days.len() * size_of::<u32>()
+    }
+
     pub(crate) fn into_members(self) -> Vec<Member> {
         self.members
+    }
+
+    /// The codes here of the members that another coder of the same dimension has, by its codes.
+    pub(crate) fn absorb(&mut self, other: &Coder) -> Vec<u32> {
+        let code = |member: &Member| match member {
+            Member::Text(text) => {
+                let number = self.texts.number_of(text);
+                self.code_of_text(number)
+            }
+            Member::Period(_, period) => self.code_of_key(Some((*period).into())),
+            Member::Number { digits, .. } => self.code_of_key(Some(*digits)),
+            Member::Float(bits) => self.code_of_key(Some((*bits).into())),
+            Member::YesNo(yes) => self.code_of_key(Some((*yes).into())),
+            // What is made of members is no member of a line.
+            Member::Blank | Member::Tier(..) | Member::Others(_) | Member::Calculated(..) => {
+                self.blank_code()
+            }
+        };
+        other.members.iter().map(code).collect()
     }
 
     /// The codes of a column, one a line, into `codes`.
@@ -63,7 +93,16 @@ impl Coder {
         codes.clear();
         codes.reserve(array.len());
         match array.data_type() {
-            DataType::Utf8View => self.code_views(array.as_string_view(), codes),
+            DataType::Utf8View => {
+                let array = array.as_string_view();
+                self.code_views(array.views(), array.nulls(), |i| array.value(i), codes);
+            }
+            DataType::BinaryView => {
+                let array = array.as_binary_view();
+                // A source checks its text before it gives it away as bytes.
+                let text = |i: usize| std::str::from_utf8(array.value(i)).unwrap_or_default();
+                self.code_views(array.views(), array.nulls(), text, codes);
+            }
             DataType::Utf8 => self.code_texts(array.as_string::<i32>().iter(), codes),
             DataType::LargeUtf8 => self.code_texts(array.as_string::<i64>().iter(), codes),
             DataType::Dictionary(_, _) => return self.code_dictionary(array, codes),
@@ -100,15 +139,20 @@ impl Coder {
         })
     }
 
-    fn code_views(&mut self, array: &StringViewArray, codes: &mut Vec<u32>) {
-        let nulls = array.nulls();
-        for (i, view) in array.views().iter().enumerate() {
-            // The low half of a view is the length: an empty text is a blank.
+    /// Texts by their views: the low half of a view is the length, and an empty text is a blank.
+    fn code_views<'a>(
+        &mut self,
+        views: &[u128],
+        nulls: Option<&NullBuffer>,
+        text: impl Fn(usize) -> &'a str,
+        codes: &mut Vec<u32>,
+    ) {
+        for (i, view) in views.iter().enumerate() {
             let blank = *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i));
             let code = match blank {
                 true => self.blank_code(),
                 false => {
-                    let number = self.texts.number_of_view(*view, || array.value(i));
+                    let number = self.texts.number_of_view(*view, || text(i));
                     self.code_of_text(number)
                 }
             };
@@ -155,6 +199,14 @@ impl Coder {
         codes.clear();
         if values.is_empty() {
             codes.resize_with(array.len(), || self.blank_code());
+        } else if let (Some(array), None) =
+            (array.as_any().downcast_ref::<DictionaryArray<UInt32Type>>(), array.nulls())
+        {
+            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
+        } else if let (Some(array), None) =
+            (array.as_any().downcast_ref::<DictionaryArray<Int32Type>>(), array.nulls())
+        {
+            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
         } else {
             for (i, key) in dictionary.normalized_keys().into_iter().enumerate() {
                 let code = if array.is_null(i) { self.blank_code() } else { known[key] };

@@ -22,5 +22,5 @@ pub(crate) use dictionary::mix;
 pub use kind::Kind;
 pub use members::{Member, MemberId, Members};
 pub use related::Related;
-pub use source::{Batches, LineSource, Tally, Unmatched};
+pub use source::{Batches, LineSource, Progress, Taker, Tally, Unmatched};
 pub use value::Value;

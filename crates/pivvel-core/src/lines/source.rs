@@ -1,5 +1,9 @@
 //! Where lines come from: anything that yields Arrow record batches.
 
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::{Arc, Mutex, PoisonError};
+
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
@@ -29,6 +33,38 @@ pub struct Unmatched {
     pub examples: Vec<String>,
 }
 
+/// What takes the batches of one of several threads.
+pub type Taker<'a> = Box<dyn FnMut(RecordBatch) -> Result<()> + Send + 'a>;
+
+/// How far a scan has come, for whoever watches it from another thread.
+#[derive(Debug, Default)]
+pub struct Progress {
+    done: AtomicU64,
+    total: AtomicU64,
+}
+
+impl Progress {
+    /// Of so many bytes or lines; 0 where that is not known.
+    pub fn of(total: u64) -> Progress {
+        Progress { done: AtomicU64::new(0), total: AtomicU64::new(total) }
+    }
+
+    /// Counts what was read.
+    pub fn add(&self, more: u64) {
+        self.done.fetch_add(more, Ordering::Relaxed);
+    }
+
+    /// What was read so far.
+    pub fn done(&self) -> u64 {
+        self.done.load(Ordering::Relaxed)
+    }
+
+    /// All that there is to read, where that is known.
+    pub fn total(&self) -> Option<u64> {
+        Some(self.total.load(Ordering::Relaxed)).filter(|total| *total > 0)
+    }
+}
+
 /// Anything that sales lines can be read from, in batches, with a schema known beforehand.
 ///
 /// The core asks for the columns that its plan needs, by their place in the schema, and gets
@@ -43,6 +79,23 @@ pub trait LineSource {
     /// Reads the lines once. `columns` are places in the schema; every batch goes to `take`.
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>;
 
+    /// The same with several takers, each of which is called from one thread only. Which of them gets
+    /// a batch is free, and no result may depend on it. Unless a source knows better, it reads
+    /// with one thread and lets the takers work side by side.
+    ///
+    /// A column of text may come as binary views, of bytes that were found to be UTF-8.
+    fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
+        match takers {
+            [only] => self.scan(columns, only),
+            _ => share(takers, |give| self.scan(columns, give)),
+        }
+    }
+
+    /// Where to see how far a scan has come, in bytes.
+    fn progress(&self) -> Option<Arc<Progress>> {
+        None
+    }
+
     /// Gives a column a wider kind after a scan asked for one; false where the lines cannot be
     /// read a second time. See [`Error::widen`].
     fn widen(&mut self, _column: &str, _kind: crate::lines::Kind) -> bool {
@@ -53,6 +106,41 @@ pub trait LineSource {
     /// told apart.
     fn trouble(&self, _column: &str) -> Option<String> {
         None
+    }
+}
+
+/// Gives what one thread reads to takers that work in threads of their own.
+fn share(
+    takers: &mut [Taker<'_>],
+    read: impl FnOnce(&mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>,
+) -> Result<Tally> {
+    // What waits is bounded, so that a fast reader does not fill the memory.
+    let (send, receive) = sync_channel::<RecordBatch>(2 * takers.len());
+    let receive = Mutex::new(Some(receive));
+    let failed: Mutex<Option<Error>> = Mutex::new(None);
+    let lock = |receive: &Mutex<Option<Receiver<RecordBatch>>>| {
+        receive.lock().unwrap_or_else(PoisonError::into_inner).as_ref().and_then(|r| r.recv().ok())
+    };
+    let tally = std::thread::scope(|scope| {
+        for taker in takers.iter_mut() {
+            scope.spawn(|| {
+                while let Some(batch) = lock(&receive) {
+                    if let Err(error) = taker(batch) {
+                        failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(error);
+                        // Without a receiver the reader stops too.
+                        receive.lock().unwrap_or_else(PoisonError::into_inner).take();
+                    }
+                }
+            });
+        }
+        let stopped = || Error::data("", "stopped");
+        let tally = read(&mut |batch| send.send(batch).map_err(|_| stopped()));
+        drop(send);
+        tally
+    });
+    match failed.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        Some(error) => Err(error),
+        None => tally,
     }
 }
 

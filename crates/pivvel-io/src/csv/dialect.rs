@@ -34,6 +34,31 @@ impl Dialect {
         let delimiter = delimiter.unwrap_or_else(|| sniff(&head[skip..], ended));
         Ok(Dialect { delimiter, skip })
     }
+
+    /// The fields of the heading; how many bytes stand before what comes after it, and in which line
+    /// of the file that begins.
+    pub(crate) fn heading(&self, head: &[u8]) -> (Vec<Vec<u8>>, (usize, u64)) {
+        let mut core = csv_core::ReaderBuilder::new().delimiter(self.delimiter).build();
+        let (mut text, mut ends) = (vec![0; head.len()], vec![0; head.len() + 2]);
+        let rest = &head[self.skip..];
+        let (result, mut read, _, mut count) = core.read_record(rest, &mut text, &mut ends);
+        if !matches!(result, csv_core::ReadRecordResult::Record) {
+            // A heading without a line break: the end of the text ends it.
+            let (_, _, _, more) = core.read_record(&[], &mut text[..0], &mut ends[count..]);
+            count += more;
+        } else if rest[..read].ends_with(b"\r") && rest.get(read) == Some(&b'\n') {
+            read += 1;
+        }
+        let mut start = 0;
+        let fields = ends[..count].iter().map(|end| {
+            let field = text[start..*end].to_vec();
+            start = *end;
+            field
+        });
+        let fields = fields.collect();
+        let line = 1 + crate::text::breaks(&rest[..read]);
+        (fields, (self.skip + read, line))
+    }
 }
 
 /// The delimiter that splits most of the first lines into as many fields as the heading has.

@@ -1,25 +1,26 @@
 //! CSV as a source of lines: RFC 4180 with the dialects that exports come in.
 //!
-//! One pass, a chunk of lines at a time; within a chunk a column at a time, and only the columns
-//! that are asked for. The first lines tell the columns' kinds. Splitting lines into fields is
-//! the `csv-core` crate's work.
+//! One pass, a block of lines at a time in as many threads as there are takers; within a block a
+//! column at a time, and only the columns that are asked for. The first lines tell the columns' kinds.
 
-mod decode;
+mod blocks;
 mod dialect;
-mod records;
+mod split;
 
 use std::fs::File;
 use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use pivvel_core::{BadValues, Error, Kind, LineSource, Result, Tally};
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
+use pivvel_core::{BadValues, Error, Kind, LineSource, Progress, Result, Taker, Tally};
 
-use crate::kinds::{ColumnKind, Evidence, GivenKind};
-use decode::Decoder;
+use crate::kinds::Evidence;
+use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, gather, with_texts};
+use blocks::Blocks;
 use dialect::Dialect;
-pub(crate) use records::{Chunk, Records};
+use split::Splitter;
 
 /// The first bytes and lines of a file that tell what its columns hold.
 const HEAD_BYTES: usize = 1 << 20;
@@ -34,8 +35,8 @@ pub struct CsvOptions {
     pub kinds: Vec<(String, String)>,
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
-    /// How many lines make a chunk; a number that suits the machine's caches where not said.
-    pub chunk_lines: Option<usize>,
+    /// How many bytes make a block; a number that suits the machine's caches where not said.
+    pub block_bytes: Option<usize>,
 }
 
 /// A CSV file, or any stream of CSV bytes.
@@ -44,18 +45,12 @@ pub struct CsvSource {
     name: String,
     origin: Origin,
     dialect: Dialect,
-    columns: Vec<Column>,
+    /// Bytes up to the end of the heading, and the line that comes after it.
+    heading: (usize, u64),
+    columns: TextColumns,
     notes: Vec<String>,
     options: CsvOptions,
-}
-
-/// A column of the file: its name and how it is read.
-#[derive(Debug, Clone)]
-pub struct Column {
-    /// The name that formulas use.
-    pub name: String,
-    /// How its values are read.
-    pub kind: ColumnKind,
+    progress: Arc<Progress>,
 }
 
 enum Origin {
@@ -110,28 +105,35 @@ impl CsvSource {
         options: CsvOptions,
     ) -> Result<CsvSource> {
         let dialect = Dialect::find(&name, &head, ended, options.delimiter)?;
-        let mut records = Records::new(Cursor::new(&head), &dialect, &name)?;
-        let (names, notes) = dialect::headings(&name, records.heading())?;
-        for (column, _) in &options.kinds {
-            if !names.contains(column) {
-                return Err(Error::unknown("kinds", "column", column, names.iter().map(String::as_str)));
-            }
+        let (fields, heading) = dialect.heading(&head);
+        let (names, notes) = dialect::headings(&name, &fields)?;
+        let mut evidence = vec![Evidence::default(); names.len()];
+        let rest = &head[heading.0..];
+        let mut blocks = Blocks::new(rest, &name, dialect.delimiter, None);
+        let mut splitter = Splitter::new(dialect.delimiter, names.len());
+        let (mut chunk, mut lines, mut taken) = (Chunk::default(), 0, 0);
+        while lines < HEAD_LINES && blocks.next(&mut chunk.bytes)?.is_some() {
+            taken += chunk.bytes.len();
+            splitter.split(&mut chunk);
+            // Of a head that was cut, the last line is left out.
+            let cut = taken == rest.len() && !ended;
+            let usable = chunk.len() - usize::from(cut && chunk.len() > 0);
+            gather(&chunk, usable.min(HEAD_LINES - lines), &mut evidence);
+            lines += chunk.len();
+            chunk.clear();
         }
-        let evidence = gather(&mut records, names.len(), ended)?;
-        let mut columns = Vec::with_capacity(names.len());
-        for (name, evidence) in names.into_iter().zip(evidence) {
-            let kind = match options.kinds.iter().rev().find(|(column, _)| *column == name) {
-                Some((_, given)) => evidence.given(&name, GivenKind::parse(&name, given)?)?,
-                None => evidence.kind(&name),
-            };
-            columns.push(Column { name, kind });
-        }
-        Ok(CsvSource { name, origin, dialect, columns, notes, options })
+        let columns = TextColumns::find(names, evidence, &options.kinds)?;
+        let total = match &origin {
+            Origin::File(path) => path.metadata().map_or(0, |file| file.len()),
+            Origin::Stream(_) => 0,
+        };
+        let progress = Arc::new(Progress::of(total));
+        Ok(CsvSource { name, origin, dialect, heading, columns, notes, options, progress })
     }
 
     /// The columns and how they are read.
     pub fn columns(&self) -> &[Column] {
-        &self.columns
+        &self.columns.0
     }
 
     /// What is odd about the headings.
@@ -144,9 +146,9 @@ impl CsvSource {
         self.dialect.delimiter.into()
     }
 
-    /// The lines from the start, to be split into fields.
-    pub(crate) fn records(&mut self) -> Result<Records<Box<dyn Read + Send>>> {
-        let reader: Box<dyn Read + Send> = match &mut self.origin {
+    /// The blocks after the heading.
+    fn blocks(&mut self) -> Result<Blocks<Box<dyn Read + Send>>> {
+        let mut reader: Box<dyn Read + Send> = match &mut self.origin {
             Origin::File(path) => {
                 Box::new(File::open(&*path).map_err(|e| Error::io(path.display().to_string(), e))?)
             }
@@ -154,9 +156,75 @@ impl CsvSource {
                 stream.take().ok_or_else(|| Error::data(&self.name, "a stream can be read only once"))?
             }
         };
-        let mut records = Records::new(reader, &self.dialect, &self.name)?;
-        records.limit_chunks(self.options.chunk_lines);
-        Ok(records)
+        let mut heading = vec![0; self.heading.0];
+        reader.read_exact(&mut heading).map_err(|e| Error::io(&self.name, e))?;
+        Ok(Blocks::new(reader, &self.name, self.dialect.delimiter, self.options.block_bytes))
+    }
+
+    /// Reads every line as text.
+    pub(crate) fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
+        let mut blocks = self.blocks()?;
+        let mut splitter = Splitter::new(self.dialect.delimiter, self.columns.0.len());
+        let (mut chunk, mut line) = (Chunk::default(), self.heading.1);
+        let mut tally = Tally::default();
+        while blocks.next(&mut chunk.bytes)?.is_some() {
+            splitter.split(&mut chunk);
+            take(&chunk, line)?;
+            line += chunk.stretch;
+            tally.empty_lines += chunk.empty_lines;
+            chunk.clear();
+        }
+        Ok(tally)
+    }
+}
+
+impl CsvSource {
+    fn shared<'a>(&'a self, blocks: Blocks<Box<dyn Read + Send>>, wanted: &'a [usize]) -> Shared<'a> {
+        Shared {
+            blocks: Mutex::new(blocks),
+            troubles: Troubles::default(),
+            columns: &self.columns,
+            wanted,
+            delimiter: self.dialect.delimiter,
+            bad_values: self.options.bad_values,
+            progress: &self.progress,
+        }
+    }
+}
+
+/// What the threads of a scan share.
+struct Shared<'a> {
+    blocks: Mutex<Blocks<Box<dyn Read + Send>>>,
+    troubles: Troubles,
+    columns: &'a TextColumns,
+    wanted: &'a [usize],
+    delimiter: u8,
+    bad_values: BadValues,
+    progress: &'a Progress,
+}
+
+impl Shared<'_> {
+    /// What one thread does: takes blocks as long as there are some.
+    fn work(&self, take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let mut decoder = Decoder::new(self.columns, self.wanted, self.bad_values);
+        let mut splitter = Splitter::new(self.delimiter, self.columns.0.len());
+        let mut chunk = Chunk::default();
+        let mut tally = Tally::default();
+        while !self.troubles.is_enough() {
+            chunk.clear();
+            let next = self.blocks.lock().unwrap_or_else(PoisonError::into_inner).next(&mut chunk.bytes)?;
+            let Some(number) = next else { break };
+            self.progress.add(chunk.bytes.len() as u64);
+            splitter.split(&mut chunk);
+            self.troubles.read(number, chunk.stretch);
+            tally.empty_lines += chunk.empty_lines;
+            match decoder.decode(&mut chunk)? {
+                Decoded::Batch(batch) => take(batch)?,
+                Decoded::Trouble(trouble) => self.troubles.meet(number, trouble),
+            }
+        }
+        tally.blanked = decoder.blanked;
+        Ok(tally)
     }
 }
 
@@ -168,71 +236,60 @@ fn read_head<R: Read>(mut reader: R) -> std::io::Result<(Vec<u8>, R, bool)> {
     Ok((head, reader, ended))
 }
 
-/// What the first lines say about each column. Of a head that was cut, the last line is left out.
-fn gather(records: &mut Records<Cursor<&Vec<u8>>>, columns: usize, ended: bool) -> Result<Vec<Evidence>> {
-    let mut evidence = vec![Evidence::default(); columns];
-    let mut lines = 0;
-    let mut chunk = Chunk::default();
-    while lines < HEAD_LINES && records.next_chunk(&mut chunk)? {
-        let usable = if records.is_done() && !ended { chunk.len() - 1 } else { chunk.len() };
-        for (i, evidence) in evidence.iter_mut().enumerate() {
-            (0..usable).for_each(|line| evidence.take(&String::from_utf8_lossy(chunk.field(line, i)), 1));
-        }
-        lines += chunk.len();
-    }
-    Ok(evidence)
-}
-
 impl LineSource for CsvSource {
     fn name(&self) -> &str {
         &self.name
     }
 
     fn schema(&self) -> SchemaRef {
-        let field = |column: &Column| {
-            let data_type = match column.kind.kind {
-                Kind::Text => DataType::Utf8View,
-                Kind::Date => DataType::Date32,
-                Kind::Whole if column.kind.wide => DataType::Decimal128(38, 0),
-                Kind::Whole => DataType::Int64,
-                Kind::Decimal { scale } if column.kind.wide => DataType::Decimal128(38, scale as i8),
-                Kind::Decimal { scale } => DataType::Decimal64(18, scale as i8),
-                Kind::Float => DataType::Float64,
-                Kind::YesNo => DataType::Boolean,
-            };
-            Field::new(&column.name, data_type, true)
-        };
-        Arc::new(Schema::new(self.columns.iter().map(field).collect::<Vec<_>>()))
+        self.columns.schema()
     }
 
-    fn scan(
-        &mut self,
-        columns: &[usize],
-        take: &mut dyn FnMut(arrow_array::RecordBatch) -> Result<()>,
-    ) -> Result<Tally> {
-        let mut records = self.records()?;
-        let mut decoder = Decoder::new(self, columns);
-        let mut chunk = Chunk::default();
-        while !decoder.has_enough() && records.next_chunk(&mut chunk)? {
-            if let Some(batch) = decoder.decode(&mut chunk)? {
-                take(batch)?;
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let blocks = self.blocks()?;
+        let (shared, first) = (self.shared(blocks, columns), self.heading.1);
+        let schema = self.schema().project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?;
+        let schema = Arc::new(schema);
+        let tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
+        shared.troubles.finish(&self.name, first)?;
+        Ok(tally)
+    }
+
+    fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
+        let blocks = self.blocks()?;
+        let (shared, first) = (self.shared(blocks, columns), self.heading.1);
+        let work = |taker: &mut Taker<'_>| {
+            let done = shared.work(taker);
+            // What stops one thread stops all.
+            if done.is_err() {
+                shared.troubles.stop();
             }
+            done
+        };
+        let done: Vec<Result<Tally>> = std::thread::scope(|scope| {
+            let threads: Vec<_> = takers.iter_mut().map(|taker| scope.spawn(|| work(taker))).collect();
+            let gone = || Err(Error::data("", "a thread ended early"));
+            threads.into_iter().map(|thread| thread.join().unwrap_or_else(|_| gone())).collect()
+        });
+        let mut tally = Tally::default();
+        for part in done {
+            let part = part?;
+            tally.empty_lines += part.empty_lines;
+            tally.blanked += part.blanked;
         }
-        decoder.finish(records.empty_lines())
+        shared.troubles.finish(&self.name, first)?;
+        Ok(tally)
+    }
+
+    fn progress(&self) -> Option<Arc<Progress>> {
+        Some(self.progress.clone())
     }
 
     fn widen(&mut self, column: &str, kind: Kind) -> bool {
-        if matches!(self.origin, Origin::Stream(_)) {
-            return false;
-        }
-        let Some(column) = self.columns.iter_mut().find(|known| known.name == column) else { return false };
-        // The same kind again means that its digits are too many for the narrow form.
-        column.kind.wide |= column.kind.kind == kind;
-        column.kind.kind = kind;
-        true
+        matches!(self.origin, Origin::File(_)) && self.columns.widen(column, kind)
     }
 
     fn trouble(&self, column: &str) -> Option<String> {
-        self.columns.iter().find(|known| known.name == column)?.kind.trouble.clone()
+        self.columns.trouble(column)
     }
 }

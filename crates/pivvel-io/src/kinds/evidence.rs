@@ -2,8 +2,8 @@
 
 use pivvel_core::{Kind, Result};
 
-use super::date::{DateOrder, read_date};
-use super::number::{NumberStyle, read_number};
+use super::date::{DateOrder, iso, read_date};
+use super::number::{NumberStyle, plain_number, read_number};
 use super::{ColumnKind, GivenKind, read_yes_no};
 
 /// What has been seen in a column so far. Each value counts for every reading that it allows; the
@@ -43,10 +43,37 @@ impl Evidence {
             }
             return;
         }
+        if self.take_quickly(text.as_bytes(), times) {
+            return;
+        }
         self.take_number(text, times);
         if first.is_ascii_digit() {
             self.take_date(text, times);
         }
+    }
+
+    /// Digits with at most a point and two digits behind it, and dates as `2025-01-31`: which readings
+    /// they allow needs no trying.
+    fn take_quickly(&mut self, text: &[u8], times: u64) -> bool {
+        if iso(text).is_some() {
+            self.dates[DateOrder::YearFirst as usize] += times;
+            return true;
+        }
+        let Some((_, scale)) = plain_number(text, b'.') else { return false };
+        let digits = text.strip_prefix(b"-").unwrap_or(text);
+        let points = digits.contains(&b'.');
+        if digits.len() > 17 || (points && !matches!(scale, 1 | 2)) {
+            return false;
+        }
+        for style in NumberStyle::ALL {
+            if !points || style.point() == '.' {
+                self.numbers[style as usize] += times;
+                self.scales[style as usize] = self.scales[style as usize].max(scale);
+            }
+        }
+        self.padded += if !points && digits.len() > 1 && digits[0] == b'0' { times } else { 0 };
+        self.floats += times;
+        true
     }
 
     fn take_number(&mut self, text: &str, times: u64) {

@@ -31,7 +31,7 @@ impl NumberStyle {
         NumberStyle::CommaSpaces,
     ];
 
-    fn point(self) -> char {
+    pub(crate) fn point(self) -> char {
         use NumberStyle::*;
         if matches!(self, Comma | CommaPoints | CommaSpaces) { ',' } else { '.' }
     }
@@ -111,6 +111,15 @@ pub(crate) fn read_number(text: &str, style: NumberStyle) -> Result<Written, Mis
 
 /// The common case, quickly: a sign, digits and at most one point, 18 digits at most.
 fn plain(text: &[u8], point: u8) -> Option<Written> {
+    let (digits, scale) = plain_number(text, point)?;
+    let body = text.strip_prefix(b"-").unwrap_or(text);
+    let padded = body.len() > 1 && body[0] == b'0' && !body.contains(&point);
+    Some(Written { digits: digits.into(), scale, unit: None, padded })
+}
+
+/// The digits of a plain number, and how many of them stand after the point.
+#[inline]
+pub(crate) fn plain_number(text: &[u8], point: u8) -> Option<(i64, u8)> {
     let (negative, body) = match text {
         [b'-', rest @ ..] => (true, rest),
         _ => (false, text),
@@ -118,24 +127,23 @@ fn plain(text: &[u8], point: u8) -> Option<Written> {
     if body.is_empty() || body.len() > 18 {
         return None;
     }
-    let (mut digits, mut scale, mut seen) = (0i64, 0u8, false);
-    for &byte in body {
+    let mut digits = 0i64;
+    let mut at = None;
+    for (i, &byte) in body.iter().enumerate() {
         let digit = byte.wrapping_sub(b'0');
         if digit < 10 {
             digits = digits * 10 + i64::from(digit);
-            scale += u8::from(seen);
-        } else if byte == point && !seen {
-            seen = true;
+        } else if byte == point && at.is_none() {
+            at = Some(i);
         } else {
             return None;
         }
     }
-    if body.len() == usize::from(seen) {
+    let scale = at.map_or(0, |at| body.len() - at - 1) as u8;
+    if body.len() == usize::from(at.is_some()) {
         return None;
     }
-    let padded = !seen && body.len() > 1 && body[0] == b'0';
-    let digits = i128::from(if negative { -digits } else { digits });
-    Some(Written { digits, scale, unit: None, padded })
+    Some((if negative { -digits } else { digits }, scale))
 }
 
 /// Takes sign and unit off a number: what is left, whether it is negative, and the unit.

@@ -58,19 +58,19 @@ impl Case {
         brief_from_toml("brief.toml", &self.brief)
     }
 
-    fn source(&self, brief: &Brief, chunk_lines: Option<usize>) -> Result<CsvSource> {
+    fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<CsvSource> {
         let options = CsvOptions {
             kinds: brief.kinds.clone(),
             bad_values: brief.bad_values,
-            chunk_lines,
+            block_bytes,
             ..CsvOptions::default()
         };
         CsvSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), options)
     }
 
-    fn stream(&self, chunk_lines: Option<usize>) -> Result<CrossTab> {
+    fn stream(&self, block_bytes: Option<usize>) -> Result<CrossTab> {
         let brief = self.brief()?;
-        let lines = Box::new(self.source(&brief, chunk_lines)?);
+        let lines = Box::new(self.source(&brief, block_bytes)?);
         self.joined(&brief, lines)
     }
 

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use pivvel::{
-    Brief, CrossTab, CsvOptions, CsvSource, EmphasisBrief, Entry, Form, PeersOf, RuleBrief, YardstickOf,
+    Brief, CrossTab, CsvOptions, CsvSource, EmphasisBrief, Entry, Form, PeersOf, RuleBrief, Run, YardstickOf,
     Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
 };
 use proptest::prelude::*;
@@ -149,13 +149,13 @@ proptest! {
         prop_assert_eq!(&kept, &first.yardsticks());
         let kept = [("kept.json".to_string(), kept)];
         let by_file = brief(|e| e.yardstick = YardstickOf::Kept("kept.json".into()));
-        let again = CrossTab::build_by(&by_file, &mut read(&lines), &kept).unwrap();
+        let again = Run::new().yardsticks(&kept).build(&by_file, &mut read(&lines)).unwrap();
         let close = |a: &BTreeMap<(Path, Path), Option<f64>>| -> BTreeMap<(Path, Path), Option<i64>> {
             a.iter().map(|(at, p)| (at.clone(), p.map(|p| (p * 1e9).round() as i64))).collect()
         };
         prop_assert_eq!(close(&positions(&again)), close(&positions(&first)));
         let extended: Vec<Line> = lines.iter().chain(&more).cloned().collect();
-        let later = CrossTab::build_by(&by_file, &mut read(&extended), &kept).unwrap();
+        let later = Run::new().yardsticks(&kept).build(&by_file, &mut read(&extended)).unwrap();
         let values = values(&later);
         for (at, position) in positions(&later).iter().filter(|((row, column), _)| row.len() == 2 && column.len() == 1) {
             let scale = kept[0].1.get("quantity@harbour/channel").unwrap();
@@ -264,7 +264,9 @@ fn wrong_yardsticks() {
         e.clip = Some(("5%".into(), "95%".into()));
     });
     let plain = build(&brief(|_| {}), &[line.clone(), other.clone()], None).yardsticks();
-    let error = CrossTab::build_by(&clipped, &mut read(&[line.clone(), other]), &[("k.json".into(), plain)])
+    let error = Run::new()
+        .yardsticks(&[("k.json".into(), plain)])
+        .build(&clipped, &mut read(&[line.clone(), other]))
         .unwrap_err();
     assert_eq!(
         error.to_string(),
@@ -272,7 +274,7 @@ fn wrong_yardsticks() {
     );
     let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
     let nothing = [("k.json".to_string(), Yardsticks::default())];
-    let crosstab = CrossTab::build_by(&by_file, &mut read(&[line]), &nothing).unwrap();
+    let crosstab = Run::new().yardsticks(&nothing).build(&by_file, &mut read(&[line])).unwrap();
     assert_eq!(positions(&crosstab).len(), 0);
     assert!(
         crosstab.warnings()[0].contains("2 groups of peers have no yardstick in k.json"),

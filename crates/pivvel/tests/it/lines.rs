@@ -75,10 +75,10 @@ pub(crate) fn to_csv(lines: &[Line]) -> Vec<u8> {
 }
 
 /// The kinds are said, so that lines which happen to be all blank are read alike.
-pub(crate) fn build(brief: &Brief, lines: &[Line], chunk_lines: Option<usize>) -> CrossTab {
+pub(crate) fn build(brief: &Brief, lines: &[Line], block_bytes: Option<usize>) -> CrossTab {
     let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
     let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
-    let options = CsvOptions { kinds, chunk_lines, ..CsvOptions::default() };
+    let options = CsvOptions { kinds, block_bytes, ..CsvOptions::default() };
     let mut source = CsvSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), options).unwrap();
     CrossTab::build(brief, &mut source).unwrap()
 }

@@ -2,8 +2,8 @@
 
 use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, LineSource, Related, Result, Sheet, tidy};
 
-fn csv(name: &str, text: &str, chunk_lines: Option<usize>) -> Box<dyn LineSource> {
-    let options = CsvOptions { chunk_lines, ..CsvOptions::default() };
+fn csv(name: &str, text: &str, block_bytes: Option<usize>) -> Box<dyn LineSource> {
+    let options = CsvOptions { block_bytes, ..CsvOptions::default() };
     Box::new(CsvSource::from_reader(name, std::io::Cursor::new(text.to_string()), options).unwrap())
 }
 
@@ -18,12 +18,12 @@ const YARDS: &str = "place,name,kind,since,berths,share,paid\nA,p,builder,2001-0
                      A,q,club,2002-06-01,20,0.25,no\nB,p,repair,,30,,yes\n,p,nobody,2000-01-01,1,1,no\n";
 const KINDS: &str = "kind,group\nbuilder,trade\nrepair,trade\nclub,leisure\n";
 
-fn joined(chunk_lines: Option<usize>) -> Result<Related<'static>> {
+fn joined(block_bytes: Option<usize>) -> Result<Related<'static>> {
     let by_yard = keys(&[("coast", "place"), ("yard", "name")]);
     let yards = Related::new(
-        csv("lines.csv", LINES, chunk_lines),
+        csv("lines.csv", LINES, block_bytes),
         "yards",
-        csv("yards.csv", YARDS, chunk_lines),
+        csv("yards.csv", YARDS, block_bytes),
         &by_yard,
     )?;
     Related::new(Box::new(yards), "kinds", csv("kinds.csv", KINDS, None), &keys(&[("kind", "kind")]))

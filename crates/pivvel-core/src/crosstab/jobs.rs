@@ -1,0 +1,65 @@
+//! What a brief asks for in all: itself, its views, and what their emphasis needs beside. Each has a
+//! plan, and all plans are filled by one pass over the lines.
+
+use super::trend::{Labels, trend_brief};
+use crate::brief::{Brief, Form, Plan};
+use crate::error::{Error, Result};
+use crate::lines::LineSource;
+
+/// A plan, and what its cross-tab is for.
+pub(super) struct Job {
+    pub(super) plan: Plan,
+    pub(super) what: What,
+}
+
+pub(super) enum What {
+    /// The brief itself, or a view of it.
+    Own,
+    /// The trend of an emphasis of an earlier job.
+    Trend { of: usize, emphasis: usize },
+    /// What a column beside the layout says of a dimension's members, for a link of an earlier job.
+    Labels { of: usize, emphasis: usize, column: String },
+}
+
+impl Job {
+    /// The jobs of a brief: first itself and its views, then what their emphasis needs beside.
+    pub(super) fn all(brief: &Brief, source: &dyn LineSource) -> Result<Vec<Job>> {
+        let schema = source.schema();
+        let mut jobs = vec![Job { plan: Plan::new(brief, &schema)?, what: What::Own }];
+        let mut briefs = vec![brief.clone()];
+        for (place, view) in brief.views.iter().enumerate() {
+            let own = brief.of_view(place)?;
+            let name = format!("view {} ({})", place + 1, view.form.name());
+            let plan = Plan::new(&own, &schema).map_err(|e| Error::request(name, e.to_string()))?;
+            jobs.push(Job { plan, what: What::Own });
+            briefs.push(own);
+        }
+        for (of, own) in briefs.iter().enumerate() {
+            let emphasis = jobs[of].plan.emphasis.clone();
+            for (place, planned) in emphasis.iter().enumerate() {
+                if let Some(along) = planned.along.as_ref().filter(|_| planned.said.form == Form::Trend) {
+                    let plan = Plan::new(&trend_brief(own, planned, along), &schema);
+                    match plan {
+                        Ok(plan) => jobs.push(Job { plan, what: What::Trend { of, emphasis: place } }),
+                        Err(error) => {
+                            let message = format!("{}: there is no trend of it: {error}", planned.place);
+                            jobs[of].plan.warnings.push(message);
+                        }
+                    }
+                }
+                for column in planned.columns_beside(&jobs[of].plan) {
+                    let Some(spot) = planned.linked else { continue };
+                    let plan = Plan::new(&Labels::brief(own, spot, &column), &schema)
+                        .map_err(|e| Error::request(&planned.place, e.to_string()))?;
+                    jobs.push(Job { plan, what: What::Labels { of, emphasis: place, column } });
+                }
+            }
+        }
+        for job in &jobs {
+            if let Some(trouble) = job.plan.needed_names().iter().find_map(|name| source.trouble(name)) {
+                return Err(Error::request(source.name(), trouble));
+            }
+        }
+        Ok(jobs)
+    }
+}

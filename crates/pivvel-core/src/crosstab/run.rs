@@ -1,0 +1,170 @@
+//! A run: a brief and lines in, a cross-tab out, by one pass over the lines with all cores.
+
+use std::num::NonZero;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::thread::available_parallelism;
+
+use super::build::assemble;
+use super::jobs::Job;
+use super::table::CrossTab;
+use crate::brief::Brief;
+use crate::error::{Error, Result};
+use crate::grouping::{Crowd, LeafGroups, Scan};
+use crate::lines::{LineSource, Taker, Tally};
+use crate::peers::Yardsticks;
+
+/// How lines become a cross-tab, where that is not to be left to what suits the machine. The result
+/// is the same, whatever is said here.
+///
+/// ```
+/// use std::sync::Arc;
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
+/// use pivvel_core::{Batches, Brief, Run};
+///
+/// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
+/// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 4]));
+/// let batch = RecordBatch::try_from_iter([("coast", coast), ("pieces", pieces)])?;
+/// let mut source = Batches::new(batch.schema(), [batch]);
+/// let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
+/// let crosstab = Run::new().threads(2).memory(64 << 20).build(&brief, &mut source)?;
+/// assert_eq!(crosstab.value(&["Fell"], &[], "pieces").unwrap().to_string(), "5");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Run<'a> {
+    threads: Option<usize>,
+    memory: Option<usize>,
+    yardsticks: &'a [(String, Yardsticks)],
+}
+
+impl<'a> Run<'a> {
+    /// With as many threads as the machine has cores, and no bound on memory.
+    pub fn new() -> Run<'a> {
+        Run::default()
+    }
+
+    /// With so many threads.
+    pub fn threads(mut self, threads: usize) -> Run<'a> {
+        self.threads = Some(threads.max(1));
+        self
+    }
+
+    /// Stops when the groups take more than so many bytes, and says which dimension is to blame.
+    pub fn memory(mut self, bytes: usize) -> Run<'a> {
+        self.memory = Some(bytes);
+        self
+    }
+
+    /// With the yardsticks of earlier runs, by the name that the brief has for them.
+    pub fn yardsticks(mut self, kept: &'a [(String, Yardsticks)]) -> Run<'a> {
+        self.yardsticks = kept;
+        self
+    }
+
+    /// Checks a brief against a source, reads its lines once and builds the cross-tab.
+    ///
+    /// Where a later line needs a wider kind than the first ones led to believe, and the source
+    /// can be read again, it is.
+    ///
+    /// # Errors
+    /// What [`Plan::new`](crate::Plan::new) and the source find wrong; yardsticks that the brief names
+    /// and that are not given; groups that take more memory than allowed.
+    pub fn build(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
+        loop {
+            let jobs = Job::all(brief, source)?;
+            match self.scan(&jobs, source) {
+                Ok((groups, tally)) => {
+                    return assemble(&brief.views, &jobs, groups, (source.name(), &tally), self.yardsticks);
+                }
+                Err(error) => match error.wider() {
+                    Some((column, kind)) if source.widen(column, *kind) => {}
+                    _ => return Err(error),
+                },
+            }
+        }
+    }
+
+    /// Fills the leaf groups of every job in one pass.
+    fn scan(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(Vec<LeafGroups>, Tally)> {
+        let mut needed: Vec<usize> = jobs.iter().flat_map(|job| job.plan.needed().iter().copied()).collect();
+        needed.sort_unstable();
+        needed.dedup();
+        if let [only] = jobs {
+            // One plan says in which order it wants its columns.
+            needed = only.plan.needed().to_vec();
+        }
+        let place = |column: &usize| needed.iter().position(|known| known == column).unwrap_or(0);
+        let wants: Vec<Vec<usize>> =
+            jobs.iter().map(|job| job.plan.needed().iter().map(place).collect()).collect();
+        let threads = self.threads.unwrap_or_else(|| available_parallelism().map_or(1, NonZero::get));
+        let room = Room { allowed: self.memory.unwrap_or(usize::MAX), taken: AtomicUsize::new(0) };
+        let mut workers: Vec<Vec<Scan<'_>>> =
+            (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
+        let takers = workers.iter_mut().map(|scans| taker(scans, &wants, &room));
+        let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
+        let mut workers = workers.into_iter();
+        let Some(mut all) = workers.next() else { unreachable!("there is one thread at least") };
+        for scans in workers {
+            for (mine, theirs) in all.iter_mut().zip(scans) {
+                mine.absorb(&theirs)?;
+            }
+        }
+        Ok((all.into_iter().map(Scan::finish).collect(), tally))
+    }
+}
+
+/// What the groups of all threads may take and do take.
+struct Room {
+    allowed: usize,
+    taken: AtomicUsize,
+}
+
+/// What one thread does with a batch.
+fn taker<'a>(scans: &'a mut [Scan<'_>], wants: &'a [Vec<usize>], room: &'a Room) -> Taker<'a> {
+    let mut own = 0;
+    Box::new(move |batch| {
+        for (scan, wants) in scans.iter_mut().zip(wants) {
+            let part = batch.project(wants).map_err(|e| Error::data("lines", e.to_string()))?;
+            scan.push(&part)?;
+        }
+        let now: usize = scans.iter().map(Scan::bytes).sum();
+        let taken = room.taken.fetch_add(now.wrapping_sub(own), Ordering::Relaxed).wrapping_add(now - own);
+        own = now;
+        if taken <= room.allowed {
+            return Ok(());
+        }
+        let largest = scans.iter().map(Scan::crowd).max_by_key(|crowd| crowd.groups);
+        Err(largest.map_or_else(|| Error::overflow("the groups"), |crowd| too_many(&crowd, room.allowed)))
+    })
+}
+
+/// That groups do not fit, and whose fault it is.
+fn too_many(crowd: &Crowd, allowed: usize) -> Error {
+    let count = |n: usize| {
+        let digits = n.to_string();
+        let parts: Vec<&str> =
+            digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
+        parts.join(",")
+    };
+    let Crowd { groups, lines, dimension, members } = crowd;
+    let message = format!(
+        "the groups do not fit in {} MiB: after {} lines there are {}, and {dimension} alone has {} members; take a \
+         coarser dimension or a condition, or allow more memory",
+        count(allowed >> 20),
+        count(*lines),
+        count(*groups),
+        count(*members),
+    );
+    Error::data("memory", message)
+}
+
+impl CrossTab {
+    /// Checks a brief against a source, reads its lines once and builds the cross-tab, with what suits
+    /// the machine: see [`Run`].
+    ///
+    /// # Errors
+    /// As for [`Run::build`].
+    pub fn build(brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
+        Run::new().build(brief, source)
+    }
+}

@@ -1,0 +1,133 @@
+//! Bytes to blocks of whole lines, which any thread can split on its own.
+//!
+//! A block ends where a line does. Whether a line break stands in quotes is decided here, block after
+//! block, by looking at quotes only: they are rare, so this is quick enough for one thread to
+//! do for all others.
+
+use std::io::Read;
+
+use pivvel_core::{Error, Result};
+
+/// A block stays in a core's cache from splitting to aggregating.
+pub(crate) const BLOCK_BYTES: usize = 256 << 10;
+/// A line that is longer than this is taken for a quote that was not closed.
+const LONGEST: usize = 64 << 20;
+
+/// The blocks of a stream.
+pub(crate) struct Blocks<R> {
+    reader: R,
+    name: String,
+    delimiter: u8,
+    size: usize,
+    /// The beginning of the next block: what was read beyond the last whole line.
+    carry: Vec<u8>,
+    next: u64,
+    done: bool,
+}
+
+impl<R: Read> Blocks<R> {
+    /// Blocks of about so many bytes, from where the reader stands: the beginning of a line.
+    pub(crate) fn new(reader: R, name: &str, delimiter: u8, size: Option<usize>) -> Blocks<R> {
+        let size = size.unwrap_or(BLOCK_BYTES).max(1);
+        Blocks { reader, name: name.into(), delimiter, size, carry: Vec::new(), next: 0, done: false }
+    }
+
+    /// The next block, into `bytes`, and its number; none at the end.
+    ///
+    /// # Errors
+    /// What the stream finds wrong; a line without end.
+    pub(crate) fn next(&mut self, bytes: &mut Vec<u8>) -> Result<Option<u64>> {
+        bytes.clear();
+        bytes.append(&mut self.carry);
+        let mut wanted = self.size;
+        let mut quotes = Quotes::default();
+        loop {
+            let want = wanted.saturating_sub(bytes.len()) as u64;
+            if !self.done && want > 0 {
+                bytes.reserve(want as usize);
+                let read = self.reader.by_ref().take(want).read_to_end(bytes);
+                self.done = read.map_err(|e| Error::io(&self.name, e))? < want as usize;
+            }
+            quotes.follow(bytes, self.delimiter, self.done);
+            let end = if self.done { Some(bytes.len()) } else { quotes.last_break(bytes) };
+            match end {
+                Some(0) => return Ok(None),
+                Some(end) => {
+                    self.carry.extend_from_slice(&bytes[end..]);
+                    bytes.truncate(end);
+                    self.next += 1;
+                    return Ok(Some(self.next - 1));
+                }
+                None if bytes.len() > LONGEST => {
+                    let message = "a line is longer than 64 MiB: is a quote not closed?";
+                    return Err(Error::data(&self.name, message));
+                }
+                None => wanted = (bytes.len() * 2).max(wanted),
+            }
+        }
+    }
+}
+
+/// Quoted stretches of a block that is being read.
+#[derive(Default)]
+struct Quotes {
+    /// Up to where quotes were looked at.
+    seen: usize,
+    /// Where the quoted stretches begin and end; of one that has not ended, where it begins.
+    stretches: Vec<(usize, usize)>,
+    open: Option<usize>,
+}
+
+impl Quotes {
+    /// Looks at what was read since. A quote that is the last byte waits for what comes after it.
+    fn follow(&mut self, bytes: &[u8], delimiter: u8, ended: bool) {
+        let mut at = self.seen;
+        while let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|i| i + at) {
+            match self.open {
+                None => {
+                    // A quote within a field that does not begin with one is text.
+                    let begins = quote == 0
+                        || bytes[quote - 1] == delimiter
+                        || matches!(bytes[quote - 1], b'\n' | b'\r');
+                    self.open = begins.then_some(quote);
+                    at = quote + 1;
+                }
+                Some(open) => match bytes.get(quote + 1) {
+                    None if !ended => {
+                        self.seen = quote;
+                        return;
+                    }
+                    Some(b'"') => at = quote + 2,
+                    _ => {
+                        self.stretches.push((open, quote));
+                        self.open = None;
+                        at = quote + 1;
+                    }
+                },
+            }
+        }
+        self.seen = bytes.len();
+    }
+
+    /// Behind the last line break that stands in no quotes.
+    fn last_break(&self, bytes: &[u8]) -> Option<usize> {
+        let mut until = self.open.unwrap_or(bytes.len());
+        loop {
+            let at = last_break(&bytes[..until], bytes)?;
+            match self.stretches.iter().rev().find(|(open, _)| *open < at) {
+                Some((open, close)) if at <= *close => until = *open,
+                _ => return Some(at),
+            }
+        }
+    }
+}
+
+/// Behind the last line break of a text that goes on in `whole`. A return at its end may be half of
+/// a line break.
+fn last_break(text: &[u8], whole: &[u8]) -> Option<usize> {
+    if let Some(at) = memchr::memrchr(b'\n', text) {
+        return Some(at + 1);
+    }
+    let lone = |at: &usize| whole.get(at + 1).is_some_and(|next| *next != b'\n');
+    memchr::memrchr_iter(b'\r', text).find(lone).map(|at| at + 1)
+}

@@ -1,0 +1,147 @@
+//! Lines split into fields.
+
+use std::collections::HashMap;
+
+/// A chunk stays in a core's cache from splitting to aggregating.
+///
+/// Fields follow one another with one byte between them, so where they end says where they begin.
+#[derive(Debug, Default)]
+pub(crate) struct Chunk {
+    /// The text of all fields of all lines.
+    pub(crate) bytes: Vec<u8>,
+    /// Where each line begins.
+    pub(crate) starts: Vec<u32>,
+    /// Where each field ends, as many for each line as there are columns.
+    pub(crate) ends: Vec<u32>,
+    pub(crate) columns: usize,
+    /// Whether fields may stand in quotes.
+    pub(crate) quotes: bool,
+    /// Quoted fields that do not read as they are written: where the text of each stands, by where
+    /// the field begins.
+    pub(crate) rewritten: HashMap<u32, (u32, u32)>,
+    /// Lines that have more or fewer fields than there are columns.
+    pub(crate) ragged: Vec<Ragged>,
+    /// Lines that held nothing and were dropped.
+    pub(crate) empty_lines: u64,
+    /// Lines of the file that the chunk stretches over.
+    pub(crate) stretch: u64,
+    /// Whether lines are those of the text, so that a field may stretch over several of them.
+    pub(crate) of_text: bool,
+}
+
+/// A line of too many or too few fields.
+#[derive(Debug)]
+pub(crate) struct Ragged {
+    pub(crate) line: usize,
+    pub(crate) found: usize,
+    /// How many lines of the file it stretches over.
+    pub(crate) stretch: u64,
+}
+
+impl Chunk {
+    #[allow(dead_code)]
+    /// A chunk for rows of so many fields.
+    pub(crate) fn of(columns: usize) -> Chunk {
+        Chunk { columns, ..Chunk::default() }
+    }
+
+    /// Leaves nothing in it, but what can be used again.
+    pub(crate) fn clear(&mut self) {
+        self.bytes.clear();
+        self.starts.clear();
+        self.ends.clear();
+        self.rewritten.clear();
+        self.ragged.clear();
+        (self.quotes, self.empty_lines, self.stretch) = (false, 0, 0);
+    }
+
+    /// How many lines it holds.
+    pub(crate) fn len(&self) -> usize {
+        self.starts.len()
+    }
+
+    #[allow(dead_code)]
+    /// Adds a line of as many fields as there are columns; a blank is an empty field.
+    pub(crate) fn push<'a>(&mut self, fields: impl Iterator<Item = &'a str>) {
+        self.starts.push(self.bytes.len() as u32);
+        let mut filled = false;
+        for field in fields {
+            filled |= !field.is_empty();
+            self.bytes.extend_from_slice(field.as_bytes());
+            self.ends.push(self.bytes.len() as u32);
+            self.bytes.push(b'\n');
+        }
+        self.stretch += 1;
+        if !filled {
+            self.starts.pop();
+            self.ends.truncate(self.starts.len() * self.columns);
+            self.empty_lines += 1;
+        }
+    }
+
+    /// The line of the file that a line begins at, counted from 0 at the chunk's beginning.
+    pub(crate) fn line_of(&self, line: usize) -> u64 {
+        match self.of_text {
+            true => breaks(&self.bytes[..self.starts[line] as usize]),
+            false => line as u64,
+        }
+    }
+
+    /// The same of every line.
+    pub(crate) fn lines_of(&self) -> Vec<u64> {
+        let (mut at, mut line) = (0, 0);
+        let mut number = |start: &u32| {
+            line += if self.of_text { breaks(&self.bytes[at..*start as usize]) } else { 1 };
+            at = *start as usize;
+            if self.of_text { line } else { line - 1 }
+        };
+        self.starts.iter().map(&mut number).collect()
+    }
+
+    /// Where a field begins and ends in `bytes`.
+    #[inline]
+    pub(crate) fn span(&self, line: usize, column: usize) -> (usize, usize) {
+        let at = line * self.columns + column;
+        let end = self.ends[at];
+        let start = if column == 0 { self.starts[line] } else { self.ends[at - 1] + 1 };
+        self.inside(start, end)
+    }
+
+    /// Gives the text of every line's field in a column.
+    #[inline]
+    pub(crate) fn each_field(&self, column: usize, mut take: impl FnMut(usize, &[u8])) {
+        let lines = self.ends.chunks_exact(self.columns.max(1)).zip(&self.starts);
+        for (line, (ends, start)) in lines.enumerate() {
+            let start = if column == 0 { *start } else { ends[column - 1] + 1 };
+            let (start, end) = self.inside(start, ends[column]);
+            take(line, &self.bytes[start..end]);
+        }
+    }
+
+    /// What a field holds, of what stands between two separators.
+    #[inline(always)]
+    fn inside(&self, start: u32, end: u32) -> (usize, usize) {
+        if start >= end {
+            return (0, 0);
+        }
+        if self.quotes && self.bytes[start as usize] == b'"' {
+            let (start, end) = self.rewritten.get(&start).copied().unwrap_or((start + 1, end - 1));
+            return (start as usize, end as usize);
+        }
+        (start as usize, end as usize)
+    }
+
+    /// The text of a field.
+    #[inline]
+    pub(crate) fn field(&self, line: usize, column: usize) -> &[u8] {
+        let (start, end) = self.span(line, column);
+        &self.bytes[start..end]
+    }
+}
+
+/// Line breaks in a text: one character, or two that belong together.
+pub(crate) fn breaks(text: &[u8]) -> u64 {
+    let lone = |at: &usize| text.get(at + 1) != Some(&b'\n');
+    let returns = memchr::memchr_iter(b'\r', text).filter(lone).count();
+    (memchr::memchr_iter(b'\n', text).count() + returns) as u64
+}
