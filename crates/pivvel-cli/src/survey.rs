@@ -16,7 +16,7 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut brief = Brief::new();
     arguments.reading.apply(&mut brief)?;
     let mut source = open_lines(&arguments.source, &brief, arguments.reading.delimiter)?;
-    let survey = Survey::read(&mut source)?;
+    let survey = Survey::read(source.as_mut())?;
     let options = screen::options(&arguments.screen);
     screen::print(&draw(&survey, arguments, options.colours != pivvel::Colours::None, options.width))
 }
@@ -32,9 +32,9 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
         n => format!("; {} empty lines", count(n)),
     };
     let delimiter = match survey.delimiter {
-        ',' => String::new(),
-        '\t' => "; fields between tabs".into(),
-        mark => format!("; fields between {mark}"),
+        None | Some(',') => String::new(),
+        Some('\t') => "; fields between tabs".into(),
+        Some(mark) => format!("; fields between {mark}"),
     };
     let lines = count(survey.lines);
     let title = format!("{}: {lines} lines, {} columns{empty}{delimiter}", survey.name, survey.columns.len());

@@ -3,10 +3,10 @@
 //!
 //! ```
 //! use pivvel_core::{Brief, CrossTab};
-//! use pivvel_io::{CsvOptions, CsvSource, write_tidy_csv};
+//! use pivvel_io::{ReadOptions, TextSource, write_tidy_csv};
 //!
 //! let lines = "coast,amount\nFell,10.50\nSkerry,9.95\nFell,2.05\n";
-//! let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
 //! let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
 //! let mut out = Vec::new();
 //! write_tidy_csv(&CrossTab::build(&brief, &mut source)?, &mut out)?;
@@ -14,16 +14,42 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+// What only some of the sources use is idle where those are left out.
+#![cfg_attr(not(feature = "full"), allow(dead_code, unused_imports))]
+
+#[cfg(feature = "arrow")]
+mod arrow_ipc;
 mod atomic;
+mod bytes;
 mod csv;
+mod json_lines;
 mod kinds;
+mod location;
+mod open;
+#[cfg(feature = "parquet")]
+mod parquet;
+#[cfg(feature = "postgres")]
+mod postgres;
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+mod rows;
+mod several;
+mod source;
+#[cfg(feature = "sqlite")]
+mod sqlite;
 mod survey;
 mod text;
 mod tidy_csv;
+#[cfg(any(feature = "arrow", feature = "parquet"))]
+mod typed;
+#[cfg(feature = "workbook")]
+mod workbook;
 
 pub use atomic::write_whole;
-pub use csv::{CsvOptions, CsvSource};
 pub use kinds::{ColumnKind, DateOrder, NumberStyle};
+pub use open::open;
+pub use source::{ReadOptions, Source};
 pub use survey::{ColumnSurvey, Survey};
-pub use text::Column;
+#[doc(hidden)]
+pub use text::Chunk;
+pub use text::{Column, TextSource};
 pub use tidy_csv::write_tidy_csv;

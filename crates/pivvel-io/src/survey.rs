@@ -6,8 +6,8 @@ use std::collections::HashMap;
 
 use pivvel_core::{Kind, Result, Value};
 
-use crate::csv::CsvSource;
 use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
+use crate::source::Source;
 
 /// Distinct values of one column that are kept; beyond them they are told as "more than".
 const KEPT: usize = 50_000;
@@ -23,8 +23,8 @@ pub struct Survey {
     pub lines: u64,
     /// Lines that hold nothing.
     pub empty_lines: u64,
-    /// What stands between fields.
-    pub delimiter: char,
+    /// What stands between fields, where something does.
+    pub delimiter: Option<char>,
     /// The columns in the file's order.
     pub columns: Vec<ColumnSurvey>,
     /// What is odd about the file as a whole.
@@ -84,15 +84,15 @@ impl Survey {
     /// A file that cannot be read.
     ///
     /// ```
-    /// use pivvel_io::{CsvOptions, CsvSource, Survey};
+    /// use pivvel_io::{ReadOptions, Survey, TextSource};
     /// let lines = "yard,amount\nTern,1.50\nTern,2.00\n,3.25\n";
-    /// let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+    /// let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
     /// let survey = Survey::read(&mut source)?;
     /// assert_eq!((survey.lines, survey.columns[0].blanks), (3, 1));
     /// assert_eq!(survey.columns[1].kind.words(), "decimal (2 decimals)");
     /// # Ok::<(), pivvel_core::Error>(())
     /// ```
-    pub fn read(source: &mut CsvSource) -> Result<Survey> {
+    pub fn read(source: &mut dyn Source) -> Result<Survey> {
         let columns = source.columns().to_vec();
         let mut gathered: Vec<Gathered> = columns.iter().map(|_| Gathered::default()).collect();
         let (mut lines, mut ragged) = (0, Vec::new());
@@ -119,7 +119,7 @@ impl Survey {
         let survey =
             |(gathered, column): (Gathered, crate::text::Column)| gathered.finish(&column.name, column.kind);
         Ok(Survey {
-            name: pivvel_core::LineSource::name(source).to_string(),
+            name: source.name().to_string(),
             lines,
             empty_lines: tally.empty_lines,
             delimiter: source.delimiter(),

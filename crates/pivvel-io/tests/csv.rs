@@ -5,15 +5,15 @@
 use std::io::Cursor;
 
 use pivvel_core::{BadValues, Brief, CrossTab, LineSource, Result, tidy};
-use pivvel_io::{CsvOptions, CsvSource, Survey, write_whole};
+use pivvel_io::{ReadOptions, Source, Survey, TextSource, write_whole};
 
-fn open(bytes: &[u8], options: CsvOptions) -> Result<CsvSource> {
-    CsvSource::from_reader("x.csv", Cursor::new(bytes.to_vec()), options)
+fn open(bytes: &[u8], options: ReadOptions) -> Result<TextSource> {
+    TextSource::from_reader("x.csv", Cursor::new(bytes.to_vec()), &options)
 }
 
 /// Members of column k with the sum of column v, as `a=1 b=2`, and the lines dropped as empty.
 fn read(bytes: &[u8], block_bytes: Option<usize>) -> Result<(String, u64)> {
-    let mut source = open(bytes, CsvOptions { block_bytes, ..CsvOptions::default() })?;
+    let mut source = open(bytes, ReadOptions { block_bytes, ..ReadOptions::default() })?;
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
     let crosstab = CrossTab::build(&brief, &mut source)?;
     let shown = tidy(&crosstab).filter(|row| row.kinds()[0] == "member").map(|row| {
@@ -108,7 +108,7 @@ fn kinds_are_found() {
     ];
     for (values, kind) in cases {
         let values: String = values.lines().map(|value| format!("x,{value}\n")).collect();
-        let source = open(format!("k,v\n{values}").as_bytes(), CsvOptions::default()).unwrap();
+        let source = open(format!("k,v\n{values}").as_bytes(), ReadOptions::default()).unwrap();
         assert_eq!(source.columns()[1].kind.kind.to_string(), kind, "{values}");
     }
 }
@@ -123,7 +123,7 @@ fn kinds_that_widen_late() {
     let path = folder.path().join("late.csv");
     std::fs::write(&path, &wider).unwrap();
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
-    let mut file = CsvSource::open(&path, CsvOptions::default()).unwrap();
+    let mut file = TextSource::open(&path, &ReadOptions::default()).unwrap();
     let crosstab = CrossTab::build(&brief, &mut file).unwrap();
     assert_eq!(crosstab.value(&[], &[], "v").unwrap().to_string(), "20000.125");
     let error = read(wider.as_bytes(), None).unwrap_err().to_string();
@@ -140,7 +140,7 @@ fn misfits_are_listed_ten_at_once_or_blank() {
     (0..30).for_each(|i| text += &format!("a,{}\n", if i % 2 == 0 { "1.00" } else { "one" }));
     let kinds = vec![("v".to_string(), "decimal(2)".to_string())];
     let run = |bad_values| {
-        let options = CsvOptions { kinds: kinds.clone(), bad_values, ..CsvOptions::default() };
+        let options = ReadOptions { kinds: kinds.clone(), bad_values, ..ReadOptions::default() };
         let mut source = open(text.as_bytes(), options)?;
         CrossTab::build(&Brief::new().measure(("v", "sum(v)")), &mut source)
     };
@@ -159,7 +159,7 @@ fn misfits_are_listed_ten_at_once_or_blank() {
 fn surveys_see_what_goes_wrong() {
     let text = "yard,amount,sold_on,note\nTernhaven Slip,1.50,03/04/2025,\nTernhaven Slip,2.00,05/06/2025,\n\
                 Ternhaven slip,n/a,03/04/2025,\nTernhaven Slip,2.25,03/04/2025,\n";
-    let mut source = open(text.as_bytes(), CsvOptions::default()).unwrap();
+    let mut source = open(text.as_bytes(), ReadOptions::default()).unwrap();
     let survey = Survey::read(&mut source).unwrap();
     let warnings: Vec<String> =
         survey.columns.iter().flat_map(|c| c.warnings.iter().map(|w| format!("{}: {w}", c.name))).collect();
@@ -178,7 +178,7 @@ fn surveys_see_what_goes_wrong() {
 /// A column can be read again only where the source can.
 #[test]
 fn streams_are_read_once() {
-    let mut source = open(b"k,v\na,1\n", CsvOptions::default()).unwrap();
+    let mut source = open(b"k,v\na,1\n", ReadOptions::default()).unwrap();
     source.scan(&[0], &mut |_| Ok(())).unwrap();
     let error = source.scan(&[0], &mut |_| Ok(())).unwrap_err();
     assert_eq!(error.to_string(), "x.csv: a stream can be read only once");

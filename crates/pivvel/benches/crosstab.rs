@@ -9,7 +9,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use arrow_array::RecordBatch;
-use pivvel::{Batches, Brief, CrossTab, CsvOptions, CsvSource, LineSource};
+use pivvel::{Batches, Brief, CrossTab, LineSource, ReadOptions, TextSource};
 use pivvel_demo::Totals;
 
 const RUNS: usize = 5;
@@ -99,13 +99,13 @@ fn split_fields(path: &Path, lines: u64) {
 }
 
 fn from_csv(path: &Path, totals: Totals) {
-    let mut source = CsvSource::open(path, CsvOptions::default()).expect("the file was just written");
+    let mut source = TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
     check(&CrossTab::build(&brief(), &mut source).expect("the brief fits"), totals);
 }
 
 /// The columns that the brief needs and no other, as batches.
-fn batches(path: &Path) -> pivvel::Result<(CsvSource, Vec<RecordBatch>)> {
-    let mut source = CsvSource::open(path, CsvOptions::default())?;
+fn batches(path: &Path) -> pivvel::Result<(TextSource, Vec<RecordBatch>)> {
+    let mut source = TextSource::open(path, &ReadOptions::default())?;
     let schema = source.schema();
     let columns = ["sold_on", "coast", "harbour", "yard", "quantity", "amount"];
     let columns: Vec<usize> = columns.iter().filter_map(|name| schema.index_of(name).ok()).collect();
@@ -117,7 +117,7 @@ fn batches(path: &Path) -> pivvel::Result<(CsvSource, Vec<RecordBatch>)> {
     Ok((source, batches))
 }
 
-fn from_batches((_, batches): &(CsvSource, Vec<RecordBatch>), totals: Totals) {
+fn from_batches((_, batches): &(TextSource, Vec<RecordBatch>), totals: Totals) {
     let mut source = Batches::new(batches[0].schema(), batches.iter().cloned());
     // The row at the end of the file holds nothing, and was left out of the batches.
     check(&CrossTab::build(&brief(), &mut source).expect("the brief fits"), totals);

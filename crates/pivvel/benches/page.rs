@@ -8,7 +8,7 @@
 mod driver;
 
 use driver::Page;
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, draw_page};
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource, draw_page};
 
 fn page(harbours: usize, weeks: usize) -> String {
     let mut csv = String::from("coast,harbour,week,amount\n");
@@ -24,7 +24,7 @@ fn page(harbours: usize, weeks: usize) -> String {
         .measure(("sales", "sum(amount)"))
         .tint("sales");
     let source = std::io::Cursor::new(csv.into_bytes());
-    let mut source = CsvSource::from_reader("lines", source, CsvOptions::default()).unwrap();
+    let mut source = TextSource::from_reader("lines", source, &ReadOptions::default()).unwrap();
     draw_page(&CrossTab::build(&brief, &mut source).unwrap())
 }
 

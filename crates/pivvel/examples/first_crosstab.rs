@@ -1,9 +1,10 @@
 //! The main job: lines in, cross-tab out, drawn for a terminal.
 
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, Sheet, TerminalOptions, draw_terminal};
+use pivvel::{Brief, CrossTab, ReadOptions, Sheet, TerminalOptions, TextSource, draw_terminal};
 
 fn main() -> pivvel::Result<()> {
-    let mut lines = CsvSource::from_reader("lines.csv", pivvel_demo::CSV.as_bytes(), CsvOptions::default())?;
+    let mut lines =
+        TextSource::from_reader("lines.csv", pivvel_demo::CSV.as_bytes(), &ReadOptions::default())?;
     let brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["sold_on.year"])

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result};
-use pivvel_io::{CsvOptions, CsvSource, write_tidy_csv, write_whole};
+use pivvel_io::{ReadOptions, Source, open, write_tidy_csv, write_whole};
 use pivvel_view::{draw_page, draw_svg};
 
 /// A file that a cross-tab is written to, in the form that its ending says.
@@ -113,23 +113,18 @@ fn png(_: &str) -> Result<Vec<u8>, String> {
     Err("this build draws no PNG".into())
 }
 
-/// Opens the lines of a brief: the file at `path`, or standard input for `-`.
+/// Opens the lines of a brief, wherever they are: see [`open`](pivvel_io::open).
 ///
 /// # Errors
 /// A file that cannot be opened or whose form is not read.
-pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<CsvSource> {
-    let options =
-        CsvOptions { delimiter, kinds: brief.kinds.clone(), bad_values: brief.bad_values, block_bytes: None };
-    if path.as_os_str() == "-" {
-        return CsvSource::from_reader("standard input", std::io::stdin(), options);
-    }
-    let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or("").to_lowercase();
-    let other = ["parquet", "xlsx", "ods", "xls", "json", "jsonl", "sqlite", "db", "arrow", "gz", "zst"];
-    if other.contains(&ending.as_str()) {
-        let message = format!("lines are read from CSV; .{ending} is not read yet");
-        return Err(Error::request(path.display().to_string(), message));
-    }
-    CsvSource::open(path, options)
+pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<Box<dyn Source>> {
+    let options = ReadOptions {
+        delimiter,
+        kinds: brief.kinds.clone(),
+        bad_values: brief.bad_values,
+        ..ReadOptions::default()
+    };
+    open(&path.to_string_lossy(), &options)
 }
 
 /// Opens the lines of a brief with the columns of its related tables.
@@ -138,9 +133,9 @@ pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<C
 /// A file that cannot be opened or whose form is not read; keys that are not there.
 pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<Box<dyn LineSource>> {
     // Kinds may be those of the lines' columns or of a related table's.
-    let known = |source: &CsvSource| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
+    let known = |source: &dyn Source| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
     if brief.related.is_empty() {
-        return Ok(Box::new(open_lines(path, brief, delimiter)?));
+        return Ok(open_lines(path, brief, delimiter)?);
     }
     let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
     let paths =
@@ -152,15 +147,20 @@ pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<
             let message = "lines on standard input cannot be joined with related files; name a file";
             return Err(Error::request("related", message));
         }
-        let columns = known(&open_lines(&path, &plain, delimiter)?);
-        let kinds = brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
-        sources.push(open_lines(&path, &Brief { kinds, ..plain.clone() }, delimiter)?);
+        let source = open_lines(&path, &plain, delimiter)?;
+        let columns = known(source.as_ref());
+        let kinds: Vec<_> =
+            brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
+        sources.push(match kinds.is_empty() {
+            true => source,
+            false => open_lines(&path, &Brief { kinds, ..plain.clone() }, delimiter)?,
+        });
         met.extend(columns);
     }
     if let Some((column, _)) = brief.kinds.iter().find(|(column, _)| !met.contains(column)) {
         return Err(Error::unknown("kinds", "column", column, met.iter().map(String::as_str)));
     }
-    let mut sources = sources.into_iter().map(|source| Box::new(source) as Box<dyn LineSource>);
+    let mut sources = sources.into_iter().map(|source| source as Box<dyn LineSource>);
     let Some(mut lines) = sources.next() else { unreachable!("the lines themselves are a source") };
     for (related, table) in brief.related.iter().zip(sources) {
         lines = Box::new(Related::new(lines, &related.name, table, &related.keys)?);
@@ -171,7 +171,7 @@ pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<
 /// A path that a brief names, seen from the folder that the brief is in.
 pub fn beside(brief: &Path, path: &str) -> PathBuf {
     match brief.parent() {
-        Some(folder) if path != "-" => folder.join(path),
+        Some(folder) if path != "-" && !path.contains("://") => folder.join(path),
         _ => path.into(),
     }
 }

@@ -1,11 +1,11 @@
 //! Sales lines in, cross-tab out, every level on a scale of its own.
 //!
 //! ```
-//! use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//! use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
 //!
 //! let lines = "coast,harbour,amount\n\
 //!              Fell,Pellam Quay,10.50\nFell,Ternhaven,2.05\nSkerry,Kittick,9.95\n";
-//! let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
 //! let brief = Brief::new().rows(["coast", "harbour"]).measure(("sales", "sum(amount)")).tint("sales");
 //! let crosstab = CrossTab::build(&brief, &mut source)?;
 //!
@@ -16,7 +16,7 @@
 //!
 //! # The way of the data
 //!
-//! A [`LineSource`] yields Arrow record batches: a [`CsvSource`], or any [`Batches`] of your own.
+//! A [`LineSource`] yields Arrow record batches: a [`TextSource`], or any [`Batches`] of your own.
 //! A [`Brief`] says what is wanted, in names and formulas. [`CrossTab::build`] checks one against
 //! the other, reads the lines once, and merges states upward into every grain. What comes out can
 //! be walked ([`CrossTab::rows`], [`CrossTab::cells`]), looked up ([`CrossTab::value`]), computed on
@@ -35,9 +35,9 @@
 //! Compute on the result:
 //!
 //! ```
-//! # use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//! # use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
 //! # let lines = "coast,amount\nFell,10.50\nSkerry,9.95\n";
-//! # let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! # let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
 //! let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
 //! for cell in crosstab.cells().filter(|cell| !cell.row().is_total()) {
 //!     let coast = crosstab.rows().path(cell.row())[0].label();
@@ -49,10 +49,10 @@
 //! Draw it:
 //!
 //! ```
-//! # use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+//! # use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
 //! use pivvel::{Sheet, TerminalOptions, draw_page, draw_terminal};
 //! # let lines = "coast,amount\nFell,10.50\nSkerry,9.95\n";
-//! # let mut source = CsvSource::from_reader("lines", lines.as_bytes(), CsvOptions::default())?;
+//! # let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
 //! # let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
 //! let sheet = Sheet::new(&crosstab);
 //! print!("{}", draw_terminal(&sheet, &TerminalOptions::default()));

@@ -8,7 +8,7 @@
 use csv_core::ReadFieldResult;
 use wide::u8x16;
 
-use crate::text::{Chunk, Ragged};
+use crate::text::{Chunk, Ragged, Split};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -22,23 +22,6 @@ impl Splitter {
     pub(crate) fn new(delimiter: u8, columns: usize) -> Splitter {
         let reader = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
         Splitter { delimiter, columns, reader }
-    }
-
-    /// Splits the bytes of a chunk, which are whole lines, into its fields.
-    pub(crate) fn split(&mut self, chunk: &mut Chunk) {
-        chunk.columns = self.columns;
-        chunk.of_text = true;
-        let mut index = Index::new(chunk, self.delimiter);
-        index.run();
-        let Index { mut ends, count, starts, lasts, stretch, odd, quotes, regular, .. } = index;
-        ends.truncate(count);
-        (chunk.ends, chunk.starts, chunk.stretch, chunk.quotes) = (ends, starts, stretch, quotes);
-        for (start, end) in odd {
-            self.rewrite(chunk, start, end);
-        }
-        if !regular {
-            shape(chunk, &lasts);
-        }
     }
 
     /// Reads a quoted field by `csv-core`, and keeps its text behind the block's own.
@@ -59,6 +42,24 @@ impl Splitter {
         let from = chunk.bytes.len() as u32;
         chunk.bytes.extend_from_slice(&text[..wrote]);
         chunk.rewritten.insert(start, (from, from + wrote as u32));
+    }
+}
+
+impl Split for Splitter {
+    fn split(&mut self, chunk: &mut Chunk) {
+        chunk.columns = self.columns;
+        chunk.of_text = true;
+        let mut index = Index::new(chunk, self.delimiter);
+        index.run();
+        let Index { mut ends, count, starts, lasts, stretch, odd, quotes, regular, .. } = index;
+        ends.truncate(count);
+        (chunk.ends, chunk.starts, chunk.stretch, chunk.quotes) = (ends, starts, stretch, quotes);
+        for (start, end) in odd {
+            self.rewrite(chunk, start, end);
+        }
+        if !regular {
+            shape(chunk, &lasts);
+        }
     }
 }
 

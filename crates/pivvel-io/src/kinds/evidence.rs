@@ -128,7 +128,7 @@ impl Evidence {
         if enough(self.floats) && self.padded == 0 {
             return ColumnKind::of(Kind::Float);
         }
-        ColumnKind::of(Kind::Text)
+        ColumnKind { unseen: self.filled == 0, ..ColumnKind::of(Kind::Text) }
     }
 
     /// The kind of number that most values allow, and how many do.

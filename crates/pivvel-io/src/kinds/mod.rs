@@ -27,6 +27,8 @@ pub struct ColumnKind {
     pub given: bool,
     /// Whether its numbers need more than 18 digits.
     pub(crate) wide: bool,
+    /// Whether no value was seen, so that it may be of any kind.
+    pub(crate) unseen: bool,
     /// Why it cannot be read yet, if so.
     pub trouble: Option<String>,
 }
@@ -40,6 +42,7 @@ impl ColumnKind {
             order: DateOrder::YearFirst,
             given: false,
             wide: false,
+            unseen: false,
             trouble: None,
         }
     }

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 ///
 /// Fields follow one another with one byte between them, so where they end says where they begin.
 #[derive(Debug, Default)]
-pub(crate) struct Chunk {
+pub struct Chunk {
     /// The text of all fields of all lines.
     pub(crate) bytes: Vec<u8>,
     /// Where each line begins.
@@ -21,12 +21,16 @@ pub(crate) struct Chunk {
     pub(crate) rewritten: HashMap<u32, (u32, u32)>,
     /// Lines that have more or fewer fields than there are columns.
     pub(crate) ragged: Vec<Ragged>,
+    /// Lines that could not be read at all, by their place in the chunk's text, and why.
+    pub(crate) broken: Vec<(u64, String)>,
     /// Lines that held nothing and were dropped.
     pub(crate) empty_lines: u64,
     /// Lines of the file that the chunk stretches over.
     pub(crate) stretch: u64,
-    /// Whether lines are those of the text, so that a field may stretch over several of them.
+    /// Whether the bytes are those of the file, so that its lines can be counted in them...
     pub(crate) of_text: bool,
+    /// ...and where not, which line of it each line stands in, from 0.
+    numbers: Vec<u64>,
 }
 
 /// A line of too many or too few fields.
@@ -39,7 +43,6 @@ pub(crate) struct Ragged {
 }
 
 impl Chunk {
-    #[allow(dead_code)]
     /// A chunk for rows of so many fields.
     pub(crate) fn of(columns: usize) -> Chunk {
         Chunk { columns, ..Chunk::default() }
@@ -52,6 +55,8 @@ impl Chunk {
         self.ends.clear();
         self.rewritten.clear();
         self.ragged.clear();
+        self.broken.clear();
+        self.numbers.clear();
         (self.quotes, self.empty_lines, self.stretch) = (false, 0, 0);
     }
 
@@ -60,9 +65,19 @@ impl Chunk {
         self.starts.len()
     }
 
-    #[allow(dead_code)]
-    /// Adds a line of as many fields as there are columns; a blank is an empty field.
+    /// Adds a line of as many fields as there are columns; a blank is an empty field, and a line of
+    /// blanks is dropped.
     pub(crate) fn push<'a>(&mut self, fields: impl Iterator<Item = &'a str>) {
+        if !self.push_row(fields) {
+            self.starts.pop();
+            self.numbers.pop();
+            self.ends.truncate(self.starts.len() * self.columns);
+            self.empty_lines += 1;
+        }
+    }
+
+    /// Adds a line, and says whether it holds something.
+    pub(crate) fn push_row<'a>(&mut self, fields: impl Iterator<Item = &'a str>) -> bool {
         self.starts.push(self.bytes.len() as u32);
         let mut filled = false;
         for field in fields {
@@ -71,29 +86,29 @@ impl Chunk {
             self.ends.push(self.bytes.len() as u32);
             self.bytes.push(b'\n');
         }
+        self.numbers.push(self.stretch);
         self.stretch += 1;
-        if !filled {
-            self.starts.pop();
-            self.ends.truncate(self.starts.len() * self.columns);
-            self.empty_lines += 1;
-        }
+        filled
     }
 
     /// The line of the file that a line begins at, counted from 0 at the chunk's beginning.
     pub(crate) fn line_of(&self, line: usize) -> u64 {
         match self.of_text {
             true => breaks(&self.bytes[..self.starts[line] as usize]),
-            false => line as u64,
+            false => self.numbers[line],
         }
     }
 
     /// The same of every line.
     pub(crate) fn lines_of(&self) -> Vec<u64> {
+        if !self.of_text {
+            return self.numbers.clone();
+        }
         let (mut at, mut line) = (0, 0);
         let mut number = |start: &u32| {
-            line += if self.of_text { breaks(&self.bytes[at..*start as usize]) } else { 1 };
+            line += breaks(&self.bytes[at..*start as usize]);
             at = *start as usize;
-            if self.of_text { line } else { line - 1 }
+            line
         };
         self.starts.iter().map(&mut number).collect()
     }

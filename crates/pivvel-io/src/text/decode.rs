@@ -116,6 +116,14 @@ impl<'a> Decoder<'a> {
     }
 
     fn check_lengths(&mut self, chunk: &Chunk) {
+        for (line, wrong) in &chunk.broken {
+            if self.bad_values == BadValues::Blank {
+                self.blanked += 1;
+                continue;
+            }
+            let (line, column, value) = (*line, String::new(), String::new());
+            self.misfits.push(Misfit { line, column, value, wanted: wrong.clone() });
+        }
         for Ragged { line, found, stretch } in &chunk.ragged {
             if self.bad_values == BadValues::Blank {
                 self.blanked += 1;

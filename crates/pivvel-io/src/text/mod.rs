@@ -1,13 +1,19 @@
 //! Lines that come as text: what CSV, JSON lines, workbooks and databases have in common. A chunk
 //! of fields becomes a record batch, a column at a time; what does not fit is listed by line.
 
+mod blocks;
 mod chunk;
 mod columns;
 mod decode;
+mod source;
 mod troubles;
 
-pub(crate) use chunk::{Chunk, Ragged, breaks};
+pub(crate) use blocks::Blocks;
+pub use chunk::Chunk;
+pub(crate) use chunk::{Ragged, breaks};
 pub use columns::Column;
-pub(crate) use columns::{TextColumns, gather};
+pub(crate) use columns::{TextColumns, check_given, gather};
 pub(crate) use decode::{Decoded, Decoder, with_texts};
-pub(crate) use troubles::Troubles;
+pub use source::TextSource;
+pub(crate) use source::{AsItIs, Chunks, Form, Split, side_by_side};
+pub(crate) use troubles::{Trouble, Troubles};

@@ -5,15 +5,16 @@
 mod driver;
 
 use driver::Page;
-use pivvel::{CrossTab, CsvOptions, CsvSource, brief_from_toml, draw_page};
+use pivvel::{CrossTab, ReadOptions, TextSource, brief_from_toml, draw_page};
 use serde_json::json;
 
 /// The cross-tab of a brief over lines given as CSV.
 fn crosstab(brief: &str, csv: &str) -> CrossTab {
     let brief = brief_from_toml("brief.toml", brief).unwrap();
-    let options = CsvOptions { kinds: brief.kinds.clone(), ..CsvOptions::default() };
+    let options = ReadOptions { kinds: brief.kinds.clone(), ..ReadOptions::default() };
     let mut source =
-        CsvSource::from_reader("lines.csv", std::io::Cursor::new(csv.as_bytes().to_vec()), options).unwrap();
+        TextSource::from_reader("lines.csv", std::io::Cursor::new(csv.as_bytes().to_vec()), &options)
+            .unwrap();
     CrossTab::build(&brief, &mut source).unwrap()
 }
 

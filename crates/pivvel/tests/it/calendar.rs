@@ -3,16 +3,17 @@
 use std::collections::BTreeMap;
 
 use chrono::{Datelike, Days, Months, NaiveDate};
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, tidy};
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource, tidy};
 use proptest::prelude::*;
 
 /// A cross-tab over days, with one line for each.
 fn build(days: &[NaiveDate], rows: &[&str], measures: &[&str]) -> CrossTab {
     let mut lines = String::from("sold_on,v\n");
     days.iter().enumerate().for_each(|(i, day)| lines += &format!("{day},{}\n", i + 1));
-    let options = CsvOptions { kinds: vec![("sold_on".into(), "date(ymd)".into())], ..CsvOptions::default() };
+    let options =
+        ReadOptions { kinds: vec![("sold_on".into(), "date(ymd)".into())], ..ReadOptions::default() };
     let mut source =
-        CsvSource::from_reader("days", std::io::Cursor::new(lines.into_bytes()), options).unwrap();
+        TextSource::from_reader("days", std::io::Cursor::new(lines.into_bytes()), &options).unwrap();
     let brief = Brief::new().rows(rows.iter().copied()).measure(("v", "sum(v)"));
     let brief = measures.iter().fold(brief, |brief, formula| brief.measure((*formula, *formula)));
     CrossTab::build(&brief, &mut source).unwrap()

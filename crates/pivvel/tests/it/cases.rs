@@ -8,22 +8,22 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Axis, Batches, Brief, CrossTab, CsvOptions, CsvSource, Entry, Error, LineSource, Related, Result,
+    Axis, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related, Result, TextSource,
     brief_from_toml, brief_to_toml,
 };
 
 use crate::lines::tidy_csv;
 
-struct Case {
-    path: PathBuf,
+pub(crate) struct Case {
+    pub(crate) path: PathBuf,
     /// What stands before the first part: what the case shows.
     about: String,
     brief: String,
-    lines: String,
+    pub(crate) lines: String,
     /// Related files by the name that the brief has for them.
     related: Vec<(String, String)>,
     /// What is expected, `tidy`, `marks` or `error`, and its text.
-    expected: (&'static str, String),
+    pub(crate) expected: (&'static str, String),
 }
 
 impl Case {
@@ -54,18 +54,18 @@ impl Case {
         }
     }
 
-    fn brief(&self) -> Result<Brief> {
+    pub(crate) fn brief(&self) -> Result<Brief> {
         brief_from_toml("brief.toml", &self.brief)
     }
 
-    fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<CsvSource> {
-        let options = CsvOptions {
+    fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<TextSource> {
+        let options = ReadOptions {
             kinds: brief.kinds.clone(),
             bad_values: brief.bad_values,
             block_bytes,
-            ..CsvOptions::default()
+            ..ReadOptions::default()
         };
-        CsvSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), options)
+        TextSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), &options)
     }
 
     fn stream(&self, block_bytes: Option<usize>) -> Result<CrossTab> {
@@ -75,11 +75,11 @@ impl Case {
     }
 
     /// The cross-tab of lines with what the related files bring to them.
-    fn joined(&self, brief: &Brief, mut lines: Box<dyn LineSource>) -> Result<CrossTab> {
+    pub(crate) fn joined(&self, brief: &Brief, mut lines: Box<dyn LineSource>) -> Result<CrossTab> {
         for said in &brief.related {
             let (_, text) = self.related.iter().find(|(name, _)| *name == said.name).unwrap();
             let text = std::io::Cursor::new(text.clone().into_bytes());
-            let table = CsvSource::from_reader(said.source.clone(), text, CsvOptions::default())?;
+            let table = TextSource::from_reader(said.source.clone(), text, &ReadOptions::default())?;
             lines = Box::new(Related::new(lines, &said.name, Box::new(table), &said.keys)?);
         }
         CrossTab::build(brief, lines.as_mut())
@@ -136,7 +136,7 @@ const ROUTES: [Route; 4] = [
     ("record batches", Case::batches),
 ];
 
-fn cases() -> Vec<Case> {
+pub(crate) fn cases() -> Vec<Case> {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/cases");
     let mut paths: Vec<PathBuf> =
         std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
@@ -150,11 +150,7 @@ fn every_case_by_every_route() {
     for mut case in cases() {
         let name = case.path.file_stem().unwrap().to_string_lossy().into_owned();
         let wanted = case.expected.0;
-        let outcome = |result: Result<CrossTab>| match result {
-            Ok(crosstab) if wanted == "marks" => ("marks", marks(&crosstab)),
-            Ok(crosstab) => ("tidy", tidy_csv(&crosstab)),
-            Err(error) => ("error", format!("{error}\n")),
-        };
+        let outcome = |result: Result<CrossTab>| outcome(wanted, result);
         if std::env::var_os("PIVVEL_KEEP").is_some() {
             case.expected = outcome(case.whole());
             let Case { about, brief, lines, related, expected, .. } = &case;
@@ -175,6 +171,15 @@ fn every_case_by_every_route() {
         }
     }
     assert!(failed.is_empty(), "{}", failed.join("\n"));
+}
+
+/// What a case comes to, as it is written down.
+pub(crate) fn outcome(wanted: &str, result: Result<CrossTab>) -> (&'static str, String) {
+    match result {
+        Ok(crosstab) if wanted == "marks" => ("marks", marks(&crosstab)),
+        Ok(crosstab) => ("tidy", tidy_csv(&crosstab)),
+        Err(error) => ("error", format!("{error}\n")),
+    }
 }
 
 /// A brief that is written and read again is the same brief.

@@ -4,14 +4,17 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray};
 use pivvel::{
-    Batches, Brief, CrossTab, CsvOptions, CsvSource, Result, Sheet, TerminalOptions, draw_terminal,
+    Batches, Brief, CrossTab, ReadOptions, Result, Sheet, TerminalOptions, TextSource, draw_terminal,
 };
 
 use crate::lines::tidy_csv;
 
 fn build(brief: &Brief, text: String) -> Result<CrossTab> {
-    let mut source =
-        CsvSource::from_reader("lines.csv", std::io::Cursor::new(text.into_bytes()), CsvOptions::default())?;
+    let mut source = TextSource::from_reader(
+        "lines.csv",
+        std::io::Cursor::new(text.into_bytes()),
+        &ReadOptions::default(),
+    )?;
     CrossTab::build(brief, &mut source)
 }
 

@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 
 use pivvel::{
-    Brief, CrossTab, CsvOptions, CsvSource, EmphasisBrief, Entry, Form, PeersOf, RuleBrief, Run, YardstickOf,
-    Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
+    Brief, CrossTab, EmphasisBrief, Entry, Form, PeersOf, ReadOptions, RuleBrief, Run, TextSource,
+    YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
 };
 use proptest::prelude::*;
 
@@ -68,11 +68,11 @@ fn are_peers(of: PeersOf, a: &(Path, Path), b: &(Path, Path)) -> bool {
     }
 }
 
-fn read(lines: &[Line]) -> CsvSource {
+fn read(lines: &[Line]) -> TextSource {
     let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
     let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
-    let options = CsvOptions { kinds, ..CsvOptions::default() };
-    CsvSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), options).unwrap()
+    let options = ReadOptions { kinds, ..ReadOptions::default() };
+    TextSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), &options).unwrap()
 }
 
 proptest! {

@@ -1,6 +1,6 @@
 //! Random lines: members of four dimensions, some blank, a day, an amount and a quantity.
 
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource};
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
 use proptest::prelude::*;
 
 #[derive(Debug, Clone)]
@@ -78,8 +78,8 @@ pub(crate) fn to_csv(lines: &[Line]) -> Vec<u8> {
 pub(crate) fn build(brief: &Brief, lines: &[Line], block_bytes: Option<usize>) -> CrossTab {
     let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
     let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
-    let options = CsvOptions { kinds, block_bytes, ..CsvOptions::default() };
-    let mut source = CsvSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), options).unwrap();
+    let options = ReadOptions { kinds, block_bytes, ..ReadOptions::default() };
+    let mut source = TextSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), &options).unwrap();
     CrossTab::build(brief, &mut source).unwrap()
 }
 

@@ -9,6 +9,8 @@ mod derived;
 mod edges;
 mod emphasis;
 mod examples;
+#[cfg(feature = "full")]
+mod forms;
 mod lines;
 mod naive;
 mod pictures;
@@ -17,3 +19,5 @@ mod properties;
 mod random;
 mod related;
 mod server;
+#[cfg(feature = "full")]
+mod sources;

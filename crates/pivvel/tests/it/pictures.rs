@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use pivvel::{
-    CrossTab, CsvOptions, CsvSource, Sheet, Target, TerminalOptions, brief_from_toml, draw_page, draw_svg,
+    CrossTab, ReadOptions, Sheet, Target, TerminalOptions, TextSource, brief_from_toml, draw_page, draw_svg,
     draw_terminal,
 };
 
@@ -15,8 +15,11 @@ fn demo(name: &str) -> CrossTab {
 fn built(text: &str) -> CrossTab {
     let brief = brief_from_toml("brief.toml", text).unwrap();
     let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
-    CrossTab::build(&brief, &mut CsvSource::from_reader("lines.csv", lines, CsvOptions::default()).unwrap())
-        .unwrap()
+    CrossTab::build(
+        &brief,
+        &mut TextSource::from_reader("lines.csv", lines, &ReadOptions::default()).unwrap(),
+    )
+    .unwrap()
 }
 
 /// A figure that is hidden stands in no view, in no form: not rounded, not in full, not as the end of

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, tidy};
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource, tidy};
 
 use crate::server::{Server, sql_of, table_of};
 
@@ -38,7 +38,7 @@ fn cells_equal_postgres_rollups() {
         }
         let brief = MEASURES.iter().fold(brief, |brief, (name, ours, _)| brief.measure((*name, *ours)));
         let mut source =
-            CsvSource::from_reader("lines", std::io::Cursor::new(lines), CsvOptions::default()).unwrap();
+            TextSource::from_reader("lines", std::io::Cursor::new(lines), &ReadOptions::default()).unwrap();
         let crosstab = CrossTab::build(&brief, &mut source).unwrap();
         let theirs = rollups(&server, &text, rows, columns, condition);
         compare(&crosstab, theirs);

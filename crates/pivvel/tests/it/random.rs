@@ -4,7 +4,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, Value, tidy};
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource, Value, tidy};
 
 use crate::server::{Server, sql_of, table_of};
 
@@ -372,7 +372,7 @@ fn random_briefs_equal_postgres() {
             brief = brief.measure(("m", "mean(amount)")).item("scenario", "variance", "actual - plan");
         }
         let mut source =
-            CsvSource::from_reader("lines", std::io::Cursor::new(lines), CsvOptions::default()).unwrap();
+            TextSource::from_reader("lines", std::io::Cursor::new(lines), &ReadOptions::default()).unwrap();
         let crosstab = CrossTab::build(&brief, &mut source).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
         let mut found = ours(&crosstab);
         let dimensions = layout.rows.len() + layout.columns.len();

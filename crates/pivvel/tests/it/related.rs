@@ -1,10 +1,10 @@
 //! Related tables: several keys, tables of tables, every kind of column, lines without a partner.
 
-use pivvel::{Brief, CrossTab, CsvOptions, CsvSource, LineSource, Related, Result, Sheet, tidy};
+use pivvel::{Brief, CrossTab, LineSource, ReadOptions, Related, Result, Sheet, TextSource, tidy};
 
 fn csv(name: &str, text: &str, block_bytes: Option<usize>) -> Box<dyn LineSource> {
-    let options = CsvOptions { block_bytes, ..CsvOptions::default() };
-    Box::new(CsvSource::from_reader(name, std::io::Cursor::new(text.to_string()), options).unwrap())
+    let options = ReadOptions { block_bytes, ..ReadOptions::default() };
+    Box::new(TextSource::from_reader(name, std::io::Cursor::new(text.to_string()), &options).unwrap())
 }
 
 fn keys(keys: &[(&str, &str)]) -> Vec<(String, String)> {

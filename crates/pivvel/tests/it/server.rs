@@ -35,6 +35,11 @@ impl Server {
         Some(server)
     }
 
+    /// Where clients find it.
+    pub(crate) fn address(&self) -> String {
+        format!("postgresql://oracle@/postgres?host={}", self.folder.path().display())
+    }
+
     /// What a script answers, as CSV without headings.
     pub(crate) fn answer(&self, script: &str) -> Vec<csv::StringRecord> {
         let mut child = Command::new(self.bin.join("psql"))

@@ -8,8 +8,11 @@ use std::io::Read;
 
 use pivvel_core::{Error, Result};
 
+use super::{Chunk, Chunks};
+use crate::bytes::failed;
+
 /// A block stays in a core's cache from splitting to aggregating.
-pub(crate) const BLOCK_BYTES: usize = 256 << 10;
+const BLOCK_BYTES: usize = 256 << 10;
 /// A line that is longer than this is taken for a quote that was not closed.
 const LONGEST: usize = 64 << 20;
 
@@ -17,7 +20,8 @@ const LONGEST: usize = 64 << 20;
 pub(crate) struct Blocks<R> {
     reader: R,
     name: String,
-    delimiter: u8,
+    /// What stands between fields, where these may stand in quotes.
+    delimiter: Option<u8>,
     size: usize,
     /// The beginning of the next block: what was read beyond the last whole line.
     carry: Vec<u8>,
@@ -25,18 +29,17 @@ pub(crate) struct Blocks<R> {
     done: bool,
 }
 
-impl<R: Read> Blocks<R> {
+impl<R: Read + Send> Blocks<R> {
     /// Blocks of about so many bytes, from where the reader stands: the beginning of a line.
-    pub(crate) fn new(reader: R, name: &str, delimiter: u8, size: Option<usize>) -> Blocks<R> {
+    pub(crate) fn new(reader: R, name: &str, delimiter: Option<u8>, size: Option<usize>) -> Blocks<R> {
         let size = size.unwrap_or(BLOCK_BYTES).max(1);
         Blocks { reader, name: name.into(), delimiter, size, carry: Vec::new(), next: 0, done: false }
     }
+}
 
-    /// The next block, into `bytes`, and its number; none at the end.
-    ///
-    /// # Errors
-    /// What the stream finds wrong; a line without end.
-    pub(crate) fn next(&mut self, bytes: &mut Vec<u8>) -> Result<Option<u64>> {
+impl<R: Read + Send> Chunks for Blocks<R> {
+    fn next(&mut self, chunk: &mut Chunk) -> Result<Option<u64>> {
+        let bytes = &mut chunk.bytes;
         bytes.clear();
         bytes.append(&mut self.carry);
         let mut wanted = self.size;
@@ -46,9 +49,11 @@ impl<R: Read> Blocks<R> {
             if !self.done && want > 0 {
                 bytes.reserve(want as usize);
                 let read = self.reader.by_ref().take(want).read_to_end(bytes);
-                self.done = read.map_err(|e| Error::io(&self.name, e))? < want as usize;
+                self.done = read.map_err(|e| failed(&self.name, e))? < want as usize;
             }
-            quotes.follow(bytes, self.delimiter, self.done);
+            if let Some(delimiter) = self.delimiter {
+                quotes.follow(bytes, delimiter, self.done);
+            }
             let end = if self.done { Some(bytes.len()) } else { quotes.last_break(bytes) };
             match end {
                 Some(0) => return Ok(None),

@@ -1,0 +1,215 @@
+//! Opens lines wherever they are. What a file holds is told by its first bytes, not by its name.
+
+use std::fs::File;
+use std::io::{Cursor, Read};
+use std::path::{Path, PathBuf};
+
+use pivvel_core::{Error, Result};
+
+use crate::bytes::Bytes;
+use crate::location::{Location, Part};
+use crate::several::Several;
+use crate::source::{ReadOptions, Source};
+use crate::text::TextSource;
+use crate::{csv, json_lines};
+
+/// Opens the lines at a location: a file, a pattern of files (`days/*.csv`), `-` for standard input, or
+/// a PostgreSQL server (`postgresql://user@host/base#table=lines`). After `#` stands which part
+/// is meant: `sheet` and `range` of a workbook, `table` of a database.
+///
+/// # Errors
+/// A file that is not there, cannot be read, or is of a form that this build does not read; files that
+/// do not have the same columns.
+///
+/// ```
+/// use pivvel_io::{ReadOptions, open};
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("may.csv"), "coast,amount\nFell,10.50\n")?;
+/// std::fs::write(folder.path().join("june.csv"), "coast,amount\nFell,2.05\n")?;
+/// let pattern = folder.path().join("*.csv");
+/// let source = open(&pattern.to_string_lossy(), &ReadOptions::default())?;
+/// assert_eq!(source.schema().fields().len(), 2);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn open(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    if location == "-" {
+        return open_reader("standard input", Box::new(std::io::stdin()), options);
+    }
+    if ["postgresql://", "postgres://"].iter().any(|lead| location.starts_with(lead)) {
+        return postgres(location, options);
+    }
+    // A name may hold anything, a pattern's marks and a # too.
+    if Path::new(location).exists() {
+        return open_file(Path::new(location), &Part::default(), options);
+    }
+    let Location { base, part } = Location::parse(location)?;
+    if base.contains(['*', '?', '[']) && !Path::new(base).exists() {
+        return open_pattern(base, &part, options);
+    }
+    open_file(Path::new(base), &part, options)
+}
+
+fn open_pattern(pattern: &str, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    let paths =
+        glob::glob(pattern).map_err(|e| Error::request(pattern, format!("the pattern is wrong: {e}")))?;
+    let mut paths: Vec<PathBuf> = paths.filter_map(|path| path.ok()).filter(|path| path.is_file()).collect();
+    paths.sort();
+    match &paths[..] {
+        [] => Err(Error::data(pattern, "no file has a name of this pattern")),
+        [only] => open_file(only, part, options),
+        _ => {
+            let parts: Result<Vec<_>> = paths.iter().map(|path| open_file(path, part, options)).collect();
+            let name = format!("{pattern} ({} files)", paths.len());
+            Ok(Box::new(Several::new(name, parts?)?))
+        }
+    }
+}
+
+fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    let place = || path.display().to_string();
+    if path.is_dir() {
+        let message = "this is a folder; name its files by a pattern, as in folder/*.csv";
+        return Err(Error::data(place(), message));
+    }
+    let mut first = Vec::new();
+    let file = File::open(path).map_err(|e| Error::io(place(), e))?;
+    file.take(16).read_to_end(&mut first).map_err(|e| Error::io(place(), e))?;
+    let name = path.file_name().map_or_else(place, |name| name.to_string_lossy().into());
+    match &first[..] {
+        [b'P', b'K', 3, 4, ..] => {
+            part.only(&name, "a workbook", &["sheet", "range"])?;
+            workbook(path, &name, part, options)
+        }
+        [b'P', b'A', b'R', b'1', ..] => parquet(path, name, options),
+        first if first.starts_with(b"ARROW1") => arrow(path, name, options),
+        first if first.starts_with(b"SQLite format 3\0") => {
+            part.only(&name, "a database", &["table"])?;
+            sqlite(path, name, part, options)
+        }
+        _ => {
+            part.only(&name, "a text file", &[])?;
+            Ok(Box::new(open_text(Bytes::open(path)?, options)?))
+        }
+    }
+}
+
+/// Lines from a stream: text, packed or not, or Arrow record batches.
+fn open_reader(
+    name: &str,
+    mut reader: Box<dyn Read + Send>,
+    options: &ReadOptions,
+) -> Result<Box<dyn Source>> {
+    let mut first = Vec::new();
+    reader.by_ref().take(8).read_to_end(&mut first).map_err(|e| Error::io(name, e))?;
+    let whole: Box<dyn Read + Send> = Box::new(Cursor::new(first.clone()).chain(reader));
+    match &first[..] {
+        [0xff, 0xff, 0xff, 0xff, ..] => arrow_stream(whole, name, options),
+        [b'P', b'K', 3, 4, ..] | [b'P', b'A', b'R', b'1', ..] => {
+            let message =
+                "this form is read from a file, not from a stream: write it to a file and name that";
+            Err(Error::request(name, message))
+        }
+        _ => Ok(Box::new(open_text(Bytes::stream(name.into(), whole)?, options)?)),
+    }
+}
+
+fn open_text(mut bytes: Bytes, options: &ReadOptions) -> Result<TextSource> {
+    let head = bytes.head()?;
+    let text = head.bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&head.bytes);
+    match text.iter().find(|byte| !byte.is_ascii_whitespace()) {
+        Some(b'{') => json_lines::open(bytes, &head, options),
+        _ => csv::open(bytes, &head, options),
+    }
+}
+
+impl TextSource {
+    /// CSV or JSON lines, packed or not, from a stream that can be read once.
+    ///
+    /// # Errors
+    /// Text that cannot be read, is empty or is no text; a kind given to an unknown column.
+    pub fn from_reader(
+        name: impl Into<String>,
+        reader: impl Read + Send + 'static,
+        options: &ReadOptions,
+    ) -> Result<TextSource> {
+        open_text(Bytes::stream(name.into(), Box::new(reader))?, options)
+    }
+
+    /// The same from a file, which can be read several times.
+    ///
+    /// # Errors
+    /// As for [`TextSource::from_reader`].
+    pub fn open(path: impl AsRef<Path>, options: &ReadOptions) -> Result<TextSource> {
+        open_text(Bytes::open(path.as_ref())?, options)
+    }
+}
+
+/// That this build leaves a form out, and how to get it.
+#[allow(dead_code)]
+pub(crate) fn feature_is_off(name: &str, what: &str, feature: &str) -> Error {
+    let message = format!(
+        "this build does not read {what}; install it with: cargo install --path crates/pivvel-cli --features {feature}"
+    );
+    Error::request(name, message)
+}
+
+#[cfg(feature = "workbook")]
+fn workbook(path: &Path, name: &str, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    let bytes = std::fs::read(path).map_err(|e| Error::io(path.display().to_string(), e))?;
+    Ok(Box::new(crate::workbook::open(name, Cursor::new(bytes), part, options)?))
+}
+
+#[cfg(not(feature = "workbook"))]
+fn workbook(_: &Path, name: &str, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off(name, "workbooks", "workbook"))
+}
+
+#[cfg(feature = "parquet")]
+fn parquet(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    Ok(Box::new(crate::parquet::open(path.into(), name, options)?))
+}
+
+#[cfg(not(feature = "parquet"))]
+fn parquet(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off(&name, "Parquet", "parquet"))
+}
+
+#[cfg(feature = "arrow")]
+fn arrow(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    Ok(Box::new(crate::arrow_ipc::open(path.into(), name, options)?))
+}
+
+#[cfg(not(feature = "arrow"))]
+fn arrow(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off(&name, "Arrow record batches", "arrow"))
+}
+
+#[cfg(feature = "arrow")]
+fn arrow_stream(reader: Box<dyn Read + Send>, name: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    Ok(Box::new(crate::arrow_ipc::open_stream(reader, name.into(), options)?))
+}
+
+#[cfg(not(feature = "arrow"))]
+fn arrow_stream(_: Box<dyn Read + Send>, name: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off(name, "Arrow record batches", "arrow"))
+}
+
+#[cfg(feature = "sqlite")]
+fn sqlite(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    Ok(Box::new(crate::sqlite::open(path, name, part, options)?))
+}
+
+#[cfg(not(feature = "sqlite"))]
+fn sqlite(_: &Path, name: String, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off(&name, "SQLite databases", "sqlite"))
+}
+
+#[cfg(feature = "postgres")]
+fn postgres(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    Ok(Box::new(crate::postgres::open(location, options)?))
+}
+
+#[cfg(not(feature = "postgres"))]
+fn postgres(_: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
+    Err(feature_is_off("the database", "PostgreSQL tables", "postgres"))
+}

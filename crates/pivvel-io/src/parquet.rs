@@ -1,0 +1,199 @@
+//! Parquet files as a source: a row group at a time in as many threads as there are, only the
+//! columns that are asked for, and only the row groups that may hold lines that are wanted.
+
+use std::fs::File;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use arrow_array::RecordBatch;
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use parquet::arrow::ProjectionMask;
+use parquet::arrow::arrow_reader::{
+    ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
+};
+use parquet::file::metadata::ParquetMetaData;
+use pivvel_core::{Error, LineSource, Progress, Result, Taker, Tally};
+
+use crate::source::{ReadOptions, Source};
+use crate::text::{Chunk, Column, Troubles};
+use crate::typed::{TypedColumns, TypedTrouble, texts};
+
+/// Lines that are decoded at once: they stay in a core's cache.
+const BATCH: usize = 8_192;
+
+/// A Parquet file.
+pub(crate) struct ParquetSource {
+    name: String,
+    path: PathBuf,
+    metadata: ArrowReaderMetadata,
+    columns: TypedColumns,
+    progress: Arc<Progress>,
+}
+
+/// A file that begins like Parquet.
+pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result<ParquetSource> {
+    let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
+    let broken = |e| broken(&name, &e);
+    let plain = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).map_err(broken)?;
+    let schema = with_dictionaries(plain.schema(), plain.metadata());
+    let options_ = ArrowReaderOptions::new().with_schema(schema);
+    let metadata = ArrowReaderMetadata::try_new(plain.metadata().clone(), options_).map_err(broken)?;
+    let columns = TypedColumns::new(metadata.schema(), &options.kinds, options.bad_values)?;
+    let total = metadata.metadata().row_groups().iter().map(|group| group.num_rows().unsigned_abs()).sum();
+    Ok(ParquetSource { name, path, metadata, columns, progress: Arc::new(Progress::of(total)) })
+}
+
+fn broken(name: &str, error: &parquet::errors::ParquetError) -> Error {
+    Error::data(name, format!("this Parquet file cannot be read: {error}"))
+}
+
+/// Text columns that are kept by dictionary in the file are given on so.
+fn with_dictionaries(schema: &Schema, metadata: &ParquetMetaData) -> SchemaRef {
+    let leaf = |name: &str| {
+        let columns = metadata.file_metadata().schema_descr().columns();
+        columns.iter().position(|column| column.path().parts() == [name])
+    };
+    let kept = |name: &str| {
+        leaf(name).is_some_and(|leaf| {
+            let mut groups = metadata.row_groups().iter();
+            groups.all(|group| group.column(leaf).dictionary_page_offset().is_some())
+        })
+    };
+    let fields = schema.fields().iter().map(|field| match field.data_type() {
+        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View if kept(field.name()) => {
+            let text = DataType::Dictionary(Box::new(DataType::UInt32), Box::new(DataType::Utf8));
+            Arc::new(Field::new(field.name(), text, field.is_nullable()))
+        }
+        _ => field.clone(),
+    });
+    Arc::new(Schema::new(fields.collect::<Vec<_>>()))
+}
+
+/// What the threads of a scan share.
+struct Shared<'a> {
+    source: &'a ParquetSource,
+    wanted: &'a [usize],
+    /// The row groups to read, of which the next is at `next`.
+    groups: Vec<usize>,
+    next: AtomicUsize,
+    troubles: Troubles,
+}
+
+impl Shared<'_> {
+    fn work(&self, take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let mut tally = Tally::default();
+        while !self.troubles.is_enough() {
+            let Some(group) = self.groups.get(self.next.fetch_add(1, Ordering::Relaxed)) else { break };
+            self.group(*group, take, &mut tally)?;
+        }
+        Ok(tally)
+    }
+
+    fn group(
+        &self,
+        group: usize,
+        take: &mut dyn FnMut(RecordBatch) -> Result<()>,
+        tally: &mut Tally,
+    ) -> Result<()> {
+        let ParquetSource { name, path, metadata, columns, progress } = self.source;
+        // Threads must not share a file's position.
+        let file = File::open(path).map_err(|e| Error::io(path.display().to_string(), e))?;
+        let mask = ProjectionMask::roots(metadata.parquet_schema(), self.wanted.iter().copied());
+        let reader = ParquetRecordBatchReaderBuilder::new_with_metadata(file, metadata.clone())
+            .with_row_groups(vec![group])
+            .with_projection(mask)
+            .with_batch_size(BATCH)
+            .build()
+            .map_err(|e| broken(name, &e))?;
+        let mut sorted = self.wanted.to_vec();
+        sorted.sort_unstable();
+        sorted.dedup();
+        let place = |column: &usize| sorted.iter().position(|known| known == column).unwrap_or(0);
+        let places: Vec<usize> = self.wanted.iter().map(place).collect();
+        for (number, batch) in reader.enumerate() {
+            let batch =
+                batch.map_err(|e| Error::data(name, format!("this Parquet file cannot be read: {e}")))?;
+            let chunk = (group as u64) << 32 | number as u64;
+            let rows = batch.num_rows();
+            self.troubles.read(chunk, rows as u64);
+            progress.add(rows as u64);
+            let arrays: Vec<_> = places.iter().map(|i| batch.column(*i).clone()).collect();
+            match columns.batch(name, &arrays, self.wanted, rows) {
+                Ok((batch, blanked)) => {
+                    tally.blanked += blanked;
+                    take(batch)?;
+                }
+                Err(TypedTrouble::Values(trouble)) => self.troubles.meet(chunk, trouble),
+                Err(TypedTrouble::Other(error)) => return Err(error),
+            }
+            if self.troubles.is_enough() {
+                break;
+            }
+        }
+        Ok(())
+    }
+}
+
+impl ParquetSource {
+    fn shared<'a>(&'a self, wanted: &'a [usize]) -> Shared<'a> {
+        let groups = (0..self.metadata.metadata().num_row_groups()).collect();
+        Shared { source: self, wanted, groups, next: AtomicUsize::new(0), troubles: Troubles::default() }
+    }
+}
+
+impl LineSource for ParquetSource {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.columns.schema.clone()
+    }
+
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let shared = self.shared(columns);
+        let tally = shared.work(take)?;
+        shared.troubles.finish(&self.name, 1)?;
+        Ok(tally)
+    }
+
+    fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
+        let shared = self.shared(columns);
+        let work = |taker: &mut Taker<'_>| {
+            let done = shared.work(taker);
+            if done.is_err() {
+                shared.troubles.stop();
+            }
+            done
+        };
+        let tally = crate::text::side_by_side(takers, work)?;
+        shared.troubles.finish(&self.name, 1)?;
+        Ok(tally)
+    }
+
+    fn progress(&self) -> Option<Arc<Progress>> {
+        Some(self.progress.clone())
+    }
+}
+
+impl Source for ParquetSource {
+    fn columns(&self) -> &[Column] {
+        &self.columns.columns
+    }
+
+    fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
+        let all: Vec<usize> = (0..self.columns.columns.len()).collect();
+        let (mut chunk, mut line, mut empty) = (Chunk::of(all.len()), 1, 0);
+        let mut tally = self.scan(&all, &mut |batch| {
+            chunk.clear();
+            texts(&batch, &mut chunk);
+            empty += chunk.empty_lines;
+            take(&chunk, line)?;
+            line += chunk.stretch;
+            Ok(())
+        })?;
+        tally.empty_lines = empty;
+        Ok(tally)
+    }
+}

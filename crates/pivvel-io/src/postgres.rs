@@ -1,0 +1,224 @@
+//! Tables and views of PostgreSQL servers as a source, and of any engine that speaks their protocol.
+//!
+//! Sessions are read-only and have a time limit for each statement. Values come as text, so that
+//! a numeric keeps its digits; names are quoted, and values are bound.
+
+use std::str::FromStr;
+use std::time::Duration;
+
+use pivvel_core::{Error, Kind, Result};
+use postgres::fallible_iterator::FallibleIterator;
+use postgres::types::ToSql;
+use postgres::{Client, Config, NoTls};
+
+use crate::csv::HEAD_LINES;
+use crate::kinds::{ColumnKind, Evidence};
+use crate::location::Location;
+use crate::rows::{Fetched, choose, quoted};
+use crate::source::ReadOptions;
+use crate::text::{AsItIs, Chunk, Chunks, Form, Split, TextColumns, TextSource, gather};
+
+/// What a session is set to, unless the address sets it.
+const SETTINGS: [(&str, &str); 4] = [
+    ("default_transaction_read_only", "on"),
+    ("statement_timeout", "3600000"),
+    ("datestyle", "ISO"),
+    ("extra_float_digits", "1"),
+];
+
+struct Table {
+    config: Config,
+    name: String,
+    table: String,
+    /// Every column with the expression that gives it as text.
+    columns: Vec<(String, String)>,
+}
+
+/// A table of a server.
+pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> {
+    let Location { base, part } = Location::parse(location)?;
+    let config = config(base)?;
+    let name = address(&config);
+    part.only(&name, "a database", &["table"])?;
+    let mut client = connect(&config, &name)?;
+    let fail = |e| failed(&name, &e);
+    let list = "SELECT CASE WHEN n.nspname = ANY (current_schemas(false)) THEN c.relname ELSE n.nspname || '.' || \
+                c.relname END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN \
+                ('r', 'v', 'm', 'f', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', \
+                'information_schema') AND n.nspname NOT LIKE 'pg\\_%' ORDER BY 1";
+    let tables: Vec<String> = client.query(list, &[]).map_err(fail)?.iter().map(|row| row.get(0)).collect();
+    let chosen = choose(&name, part.get("table"), &tables)?;
+    let table = match chosen.split_once('.') {
+        // A name may have a dot of its own.
+        Some((schema, table)) if !exists(&mut client, &chosen, &name)? => {
+            format!("{}.{}", quoted(schema), quoted(table))
+        }
+        _ => quoted(&chosen),
+    };
+    let list = "SELECT attname::text, format_type(atttypid, NULL), atttypmod FROM pg_attribute WHERE attrelid = \
+                $1::text::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum";
+    let mut columns = Vec::new();
+    let mut known = Vec::new();
+    for row in client.query(list, &[&table]).map_err(fail)? {
+        let (column, own, modifier): (String, String, i32) = (row.get(0), row.get(1), row.get(2));
+        let (as_text, kind) = column_as(&quoted(&column), &own, modifier);
+        columns.push((column, as_text));
+        known.push(kind);
+    }
+    let names: Vec<String> = columns.iter().map(|(column, _)| column.clone()).collect();
+    let list: Vec<&str> = columns.iter().map(|(_, text)| text.as_str()).collect();
+    let head = format!("SELECT {} FROM {table} LIMIT {HEAD_LINES}", list.join(", "));
+    let mut chunk = Chunk::of(columns.len());
+    each_row(&mut client, &name, &head, &[], |fields| {
+        chunk.push_row(fields.iter().copied());
+        true
+    })?;
+    let mut evidence = vec![Evidence::default(); columns.len()];
+    gather(&chunk, chunk.len(), &mut evidence);
+    let mut kinds = TextColumns::find(names, evidence, &options.kinds)?;
+    for (column, known) in kinds.0.iter_mut().zip(known) {
+        if let (false, Some(known)) = (column.kind.given, known) {
+            column.kind = known;
+        }
+    }
+    let form = Table { config, name: name.clone(), table, columns };
+    Ok(TextSource::new(name, kinds, Vec::new(), options.bad_values, Box::new(form)))
+}
+
+/// The address with what a session is set to.
+fn config(address: &str) -> Result<Config> {
+    let mut config = Config::from_str(address).map_err(|e| {
+        // What is wrong is told, what the address holds is not.
+        let message = format!("the address of the database cannot be read: {e}");
+        Error::request("postgresql://…", message)
+    })?;
+    let mut said = config.get_options().unwrap_or("").to_string();
+    for (key, value) in SETTINGS {
+        if !said.contains(key) {
+            said += &format!(" -c {key}={value}");
+        }
+    }
+    config.options(said.trim());
+    if config.get_connect_timeout().is_none() {
+        config.connect_timeout(Duration::from_secs(10));
+    }
+    Ok(config)
+}
+
+/// The address without its secrets.
+fn address(config: &Config) -> String {
+    let host = config.get_hosts().first().map_or(String::new(), |host| match host {
+        postgres::config::Host::Tcp(host) => host.clone(),
+        #[cfg(unix)]
+        postgres::config::Host::Unix(path) => path.display().to_string(),
+    });
+    let user = config.get_user().map(|user| format!("{user}@")).unwrap_or_default();
+    let base = config.get_dbname().map(|base| format!("/{base}")).unwrap_or_default();
+    format!("postgresql://{user}{host}{base}")
+}
+
+fn connect(config: &Config, name: &str) -> Result<Client> {
+    config.connect(NoTls).map_err(|e| match e.as_db_error() {
+        Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
+        None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
+    })
+}
+
+fn failed(name: &str, error: &postgres::Error) -> Error {
+    match error.as_db_error() {
+        Some(said) => Error::data(name, format!("the server says: {}", said.message())),
+        None => Error::data(name, format!("the connection was lost: {}", causes(error))),
+    }
+}
+
+/// An error with what caused it.
+fn causes(error: &postgres::Error) -> String {
+    let mut said = error.to_string();
+    let mut cause = std::error::Error::source(error);
+    while let Some(next) = cause {
+        let words = next.to_string();
+        if !said.contains(&words) {
+            said += &format!(": {words}");
+        }
+        cause = next.source();
+    }
+    said
+}
+
+fn exists(client: &mut Client, table: &str, name: &str) -> Result<bool> {
+    let row = client.query_one("SELECT to_regclass($1) IS NOT NULL", &[&quoted(table)]);
+    Ok(row.map_err(|e| failed(name, &e))?.get(0))
+}
+
+/// How a column is read as text, and its kind where the type tells it.
+fn column_as(column: &str, own: &str, modifier: i32) -> (String, Option<ColumnKind>) {
+    let finite =
+        format!("CASE WHEN {column} NOT IN ('NaN', 'Infinity', '-Infinity') THEN {column} END::text");
+    let plain = format!("{column}::text");
+    match own {
+        "smallint" | "integer" | "bigint" => (plain, Some(ColumnKind::of(Kind::Whole))),
+        "numeric" if modifier >= 4 => {
+            let (precision, scale) = ((modifier - 4) >> 16 & 0xffff, (modifier - 4) & 0x7ff);
+            let kind = if scale == 0 { Kind::Whole } else { Kind::Decimal { scale: scale as u8 } };
+            let kind = ColumnKind { wide: precision > 18, ..ColumnKind::of(kind) };
+            (finite, (scale <= 18).then_some(kind))
+        }
+        "numeric" => (finite, None),
+        "real" | "double precision" => (finite, Some(ColumnKind::of(Kind::Float))),
+        "money" => (format!("{column}::numeric::text"), None),
+        "boolean" => (plain, Some(ColumnKind::of(Kind::YesNo))),
+        "date" | "timestamp without time zone" | "timestamp with time zone" => {
+            (format!("{column}::date::text"), Some(ColumnKind::of(Kind::Date)))
+        }
+        _ => (plain, Some(ColumnKind::of(Kind::Text))),
+    }
+}
+
+/// Gives every row of a statement as texts, until `take` wants no more.
+fn each_row(
+    client: &mut Client,
+    name: &str,
+    sql: &str,
+    values: &[&(dyn ToSql + Sync)],
+    mut take: impl FnMut(&[&str]) -> bool,
+) -> Result<()> {
+    let fail = |e| failed(name, &e);
+    let mut rows = client.query_raw(sql, values.iter().copied()).map_err(fail)?;
+    while let Some(row) = rows.next().map_err(fail)? {
+        let texts: Result<Vec<&str>, _> = (0..row.len())
+            .map(|i| row.try_get::<_, Option<&str>>(i).map(Option::unwrap_or_default))
+            .collect();
+        if !take(&texts.map_err(fail)?) {
+            return Ok(());
+        }
+    }
+    Ok(())
+}
+
+impl Form for Table {
+    fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>> {
+        let mut client = connect(&self.config, &self.name)?;
+        let own = |(i, (_, text)): (usize, &(String, String))| match wanted.contains(&i) {
+            true => text.clone(),
+            false => "NULL::text".into(),
+        };
+        let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
+        let sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
+        let name = self.name.clone();
+        Ok(Box::new(Fetched::start(self.columns.len(), move |fetching| {
+            each_row(&mut client, &name, &sql, &[], |texts| fetching.row(texts.iter().copied()).is_ok())
+        })))
+    }
+
+    fn splitter(&self) -> Box<dyn Split> {
+        Box::new(AsItIs)
+    }
+
+    fn repeats(&self) -> bool {
+        true
+    }
+
+    fn first_line(&self) -> u64 {
+        1
+    }
+}

@@ -1,0 +1,40 @@
+//! What every source of this crate has beside lines: how its columns are read, and its lines as text
+//! for a first look.
+
+use pivvel_core::{BadValues, LineSource, Result, Tally};
+
+use crate::text::{Chunk, Column};
+
+/// Lines that can be looked at before they are used.
+pub trait Source: LineSource {
+    /// The columns and how they are read.
+    fn columns(&self) -> &[Column];
+
+    /// What is odd about the headings.
+    fn notes(&self) -> &[String] {
+        &[]
+    }
+
+    /// What stands between fields, where something does.
+    fn delimiter(&self) -> Option<char> {
+        None
+    }
+
+    /// Reads every line as text. Each chunk comes with the line of the file that it begins at.
+    #[doc(hidden)]
+    fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally>;
+}
+
+/// How lines are to be read, where it is not to be found out.
+#[derive(Debug, Clone, Default)]
+pub struct ReadOptions {
+    /// What stands between the fields of CSV.
+    pub delimiter: Option<u8>,
+    /// Kinds of columns, as [`ColumnKind`](crate::ColumnKind) names them: `date(dmy)`, `decimal(2)`,
+    /// `text`.
+    pub kinds: Vec<(String, String)>,
+    /// What to do about values that do not fit their column's kind.
+    pub bad_values: BadValues,
+    /// How many bytes make a block of text; a number that suits the machine's caches where not said.
+    pub block_bytes: Option<usize>,
+}

@@ -1,0 +1,237 @@
+//! A source of lines that come as text, whatever the form of the text is.
+
+use std::sync::{Arc, Mutex, PoisonError};
+
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
+use pivvel_core::{BadValues, Error, Kind, LineSource, Progress, Result, Taker, Tally};
+
+use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, with_texts};
+use crate::source::Source;
+
+/// A form of text: what is particular about CSV, JSON lines, a sheet, a table in a database.
+pub(crate) trait Form: Send + Sync {
+    /// Begins to read the lines. Of columns that are not asked for, by their places, chunks may hold
+    /// blanks.
+    fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>>;
+
+    /// What makes lines of a chunk: one for each thread.
+    fn splitter(&self) -> Box<dyn Split>;
+
+    /// Whether the lines can be read a second time.
+    fn repeats(&self) -> bool;
+
+    /// The line of the file that the first line stands in.
+    fn first_line(&self) -> u64 {
+        2
+    }
+
+    /// What stands between fields, where something does.
+    fn delimiter(&self) -> Option<char> {
+        None
+    }
+
+    /// How far reading has come.
+    fn progress(&self) -> Option<Arc<Progress>> {
+        None
+    }
+}
+
+/// What only one thread can do: chunks, one after the other.
+pub(crate) trait Chunks: Send {
+    /// The next chunk, as bytes or as lines; its number, or none at the end.
+    fn next(&mut self, chunk: &mut Chunk) -> Result<Option<u64>>;
+}
+
+/// What any thread can do with a chunk.
+pub(crate) trait Split: Send {
+    /// Makes lines of the chunk's bytes.
+    fn split(&mut self, chunk: &mut Chunk);
+}
+
+/// For chunks that come as lines.
+pub(crate) struct AsItIs;
+
+impl Split for AsItIs {
+    fn split(&mut self, _: &mut Chunk) {}
+}
+
+/// Lines that come as text: CSV or JSON lines, a sheet of a workbook, a table of a database.
+///
+/// ```
+/// use pivvel_core::{Brief, CrossTab};
+/// use pivvel_io::{ReadOptions, TextSource};
+///
+/// let lines = "{\"coast\":\"Fell\",\"amount\":10.50}\n{\"coast\":\"Skerry\",\"amount\":9.95}\n";
+/// let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
+/// let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
+/// let crosstab = CrossTab::build(&brief, &mut source)?;
+/// assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "20.45");
+/// # Ok::<(), pivvel_core::Error>(())
+/// ```
+pub struct TextSource {
+    name: String,
+    columns: TextColumns,
+    notes: Vec<String>,
+    bad_values: BadValues,
+    form: Box<dyn Form>,
+}
+
+impl TextSource {
+    pub(crate) fn new(
+        name: impl Into<String>,
+        columns: TextColumns,
+        notes: Vec<String>,
+        bad_values: BadValues,
+        form: Box<dyn Form>,
+    ) -> TextSource {
+        TextSource { name: name.into(), columns, notes, bad_values, form }
+    }
+
+    fn shared<'a>(&'a self, chunks: Box<dyn Chunks>, wanted: &'a [usize]) -> Shared<'a> {
+        Shared {
+            chunks: Mutex::new(chunks),
+            form: self.form.as_ref(),
+            troubles: Troubles::default(),
+            columns: &self.columns,
+            wanted,
+            bad_values: self.bad_values,
+        }
+    }
+}
+
+/// What the threads of a scan share.
+struct Shared<'a> {
+    chunks: Mutex<Box<dyn Chunks>>,
+    form: &'a dyn Form,
+    troubles: Troubles,
+    columns: &'a TextColumns,
+    wanted: &'a [usize],
+    bad_values: BadValues,
+}
+
+impl Shared<'_> {
+    /// What one thread does: takes chunks as long as there are some.
+    fn work(&self, take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let mut splitter = self.form.splitter();
+        let mut decoder = Decoder::new(self.columns, self.wanted, self.bad_values);
+        let mut chunk = Chunk::of(self.columns.0.len());
+        let mut tally = Tally::default();
+        while !self.troubles.is_enough() {
+            chunk.clear();
+            let next = self.chunks.lock().unwrap_or_else(PoisonError::into_inner).next(&mut chunk)?;
+            let Some(number) = next else { break };
+            splitter.split(&mut chunk);
+            self.troubles.read(number, chunk.stretch);
+            tally.empty_lines += chunk.empty_lines;
+            match decoder.decode(&mut chunk)? {
+                Decoded::Batch(batch) => take(batch)?,
+                Decoded::Trouble(trouble) => self.troubles.meet(number, trouble),
+            }
+        }
+        tally.blanked = decoder.blanked;
+        Ok(tally)
+    }
+}
+
+/// Lets every taker work in a thread of its own, and adds up what they met.
+pub(crate) fn side_by_side(
+    takers: &mut [Taker<'_>],
+    work: impl Fn(&mut Taker<'_>) -> Result<Tally> + Sync,
+) -> Result<Tally> {
+    let work = &work;
+    let done: Vec<Result<Tally>> = std::thread::scope(|scope| {
+        let threads: Vec<_> = takers.iter_mut().map(|taker| scope.spawn(move || work(taker))).collect();
+        let gone = || Err(Error::data("", "a thread ended early"));
+        threads.into_iter().map(|thread| thread.join().unwrap_or_else(|_| gone())).collect()
+    });
+    let mut tally = Tally::default();
+    for part in done {
+        let part = part?;
+        tally.empty_lines += part.empty_lines;
+        tally.blanked += part.blanked;
+    }
+    Ok(tally)
+}
+
+impl LineSource for TextSource {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.columns.schema()
+    }
+
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let chunks = self.form.chunks(columns)?;
+        let schema = self.schema().project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?;
+        let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns));
+        let tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
+        shared.troubles.finish(&self.name, self.form.first_line())?;
+        Ok(tally)
+    }
+
+    fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
+        let chunks = self.form.chunks(columns)?;
+        let shared = self.shared(chunks, columns);
+        let work = |taker: &mut Taker<'_>| {
+            let done = shared.work(taker);
+            // What stops one thread stops all.
+            if done.is_err() {
+                shared.troubles.stop();
+            }
+            done
+        };
+        let tally = side_by_side(takers, work)?;
+        shared.troubles.finish(&self.name, self.form.first_line())?;
+        Ok(tally)
+    }
+
+    fn progress(&self) -> Option<Arc<Progress>> {
+        self.form.progress()
+    }
+
+    fn widen(&mut self, column: &str, kind: Kind) -> bool {
+        self.form.repeats() && self.columns.widen(column, kind)
+    }
+
+    fn trouble(&self, column: &str) -> Option<String> {
+        self.columns.trouble(column)
+    }
+}
+
+impl Source for TextSource {
+    fn columns(&self) -> &[Column] {
+        &self.columns.0
+    }
+
+    fn notes(&self) -> &[String] {
+        &self.notes
+    }
+
+    fn delimiter(&self) -> Option<char> {
+        self.form.delimiter()
+    }
+
+    fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
+        let all: Vec<usize> = (0..self.columns.0.len()).collect();
+        let (mut chunks, mut splitter) = (self.form.chunks(&all)?, self.form.splitter());
+        let (mut chunk, mut line) = (Chunk::of(self.columns.0.len()), self.form.first_line());
+        let mut tally = Tally::default();
+        while chunks.next(&mut chunk)?.is_some() {
+            splitter.split(&mut chunk);
+            take(&chunk, line)?;
+            line += chunk.stretch;
+            tally.empty_lines += chunk.empty_lines;
+            chunk.clear();
+        }
+        Ok(tally)
+    }
+}
+
+impl std::fmt::Debug for TextSource {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("TextSource").field("name", &self.name).field("columns", &self.columns.0).finish()
+    }
+}

@@ -1,0 +1,253 @@
+//! Columns that come with types of their own: what is made of them so that they can be computed
+//! with, and what they look like as text.
+
+use std::sync::Arc;
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::*;
+use arrow_array::{
+    Array, ArrayRef, ArrowPrimitiveType, Date32Array, Decimal64Array, Decimal128Array, Float32Array,
+    RecordBatch, RecordBatchOptions,
+};
+use arrow_schema::{DataType, Field, Schema, SchemaRef, TimeUnit};
+use chrono::NaiveDate;
+use pivvel_core::{BadValues, Error, Kind, Result, decimal_text};
+
+use crate::kinds::{ColumnKind, Evidence, GivenKind};
+use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Trouble, check_given, with_texts};
+
+/// The columns of a typed source: as they come, and as they are given on.
+#[derive(Debug)]
+pub(crate) struct TypedColumns {
+    pub(crate) columns: Vec<Column>,
+    pub(crate) schema: SchemaRef,
+    /// Columns that were given another kind than their own, each read by way of its text.
+    retyped: Vec<Option<TextColumns>>,
+    bad_values: BadValues,
+}
+
+impl TypedColumns {
+    pub(crate) fn new(
+        own: &Schema,
+        given: &[(String, String)],
+        bad_values: BadValues,
+    ) -> Result<TypedColumns> {
+        let names: Vec<String> = own.fields().iter().map(|field| field.name().clone()).collect();
+        check_given(given, &names)?;
+        let (mut columns, mut fields, mut retyped) = (Vec::new(), Vec::new(), Vec::new());
+        for field in own.fields() {
+            let name = field.name();
+            let made = made(field.data_type());
+            let mut kind = ColumnKind::of(Kind::of(&made).unwrap_or(Kind::Text));
+            let said = given.iter().rev().find(|(column, _)| column == name);
+            let said = said.map(|(_, kind)| GivenKind::parse(name, kind)).transpose()?;
+            let other = said.map(|said| Evidence::default().given(name, said)).transpose()?;
+            match other.filter(|other| other.kind != kind.kind) {
+                Some(other) => {
+                    kind = other;
+                    fields.push(Field::new(name, kind.data_type(), true));
+                    retyped.push(Some(TextColumns(vec![Column { name: name.clone(), kind: kind.clone() }])));
+                }
+                None => {
+                    fields.push(Field::new(name, made, true));
+                    retyped.push(None);
+                }
+            }
+            columns.push(Column { name: name.clone(), kind });
+        }
+        Ok(TypedColumns { columns, schema: Arc::new(Schema::new(fields)), retyped, bad_values })
+    }
+
+    /// A batch of some columns, by their places, as it is given on, with the values that were taken as
+    /// blank; or what is wrong with it.
+    pub(crate) fn batch(
+        &self,
+        name: &str,
+        arrays: &[ArrayRef],
+        places: &[usize],
+        rows: usize,
+    ) -> Result<(RecordBatch, u64), TypedTrouble> {
+        let (mut made, mut blanked) = (Vec::with_capacity(arrays.len()), 0);
+        for (array, place) in arrays.iter().zip(places) {
+            made.push(match &self.retyped[*place] {
+                None => usable(array).map_err(|e| Error::data(name, e))?,
+                Some(column) => {
+                    let mut chunk = Chunk::of(1);
+                    let mut filled = Vec::with_capacity(rows);
+                    (0..rows).for_each(|row| filled.push(text(array, row)));
+                    // A blank line would be dropped; here each row is kept.
+                    for text in &filled {
+                        chunk.push_row(std::iter::once(text.as_str()));
+                    }
+                    let mut decoder = Decoder::new(column, &[0], self.bad_values);
+                    match decoder.decode(&mut chunk)? {
+                        Decoded::Batch(batch) => {
+                            blanked += decoder.blanked;
+                            with_texts(&batch, &column.schema())?.column(0).clone()
+                        }
+                        Decoded::Trouble(trouble) => return Err(TypedTrouble::Values(trouble)),
+                    }
+                }
+            });
+        }
+        let schema = self.schema.project(places).map_err(|e| Error::data(name, e.to_string()))?;
+        // Dictionaries may come as such though the column is told as plain text.
+        let fields = schema.fields().iter().zip(&made);
+        let fields = fields.map(|(field, array)| Field::new(field.name(), array.data_type().clone(), true));
+        let schema = Arc::new(Schema::new(fields.collect::<Vec<_>>()));
+        let options = RecordBatchOptions::new().with_row_count(Some(rows));
+        let batch = RecordBatch::try_new_with_options(schema, made, &options)
+            .map_err(|e| Error::data(name, e.to_string()))?;
+        Ok((batch, blanked))
+    }
+}
+
+/// Why a batch cannot be given on.
+#[derive(Debug)]
+pub(crate) enum TypedTrouble {
+    Values(Trouble),
+    Other(Error),
+}
+
+impl From<Error> for TypedTrouble {
+    fn from(error: Error) -> TypedTrouble {
+        TypedTrouble::Other(error)
+    }
+}
+
+/// The type that values are given on in: moments become days, and odd sizes usual ones.
+fn made(own: &DataType) -> DataType {
+    match own {
+        DataType::Timestamp(..) | DataType::Date64 => DataType::Date32,
+        DataType::Decimal32(precision, scale) => DataType::Decimal64(*precision, *scale),
+        DataType::Decimal256(_, scale) => DataType::Decimal128(38, *scale),
+        DataType::Float16 => DataType::Float32,
+        DataType::Dictionary(_, values) => match made(values) {
+            text @ (DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View) => {
+                DataType::Dictionary(Box::new(DataType::UInt32), Box::new(text))
+            }
+            other => other,
+        },
+        own => own.clone(),
+    }
+}
+
+/// The array in the type that [`made`] says.
+fn usable(array: &ArrayRef) -> Result<ArrayRef, String> {
+    Ok(match array.data_type() {
+        DataType::Timestamp(unit, _) => {
+            let day = match unit {
+                TimeUnit::Second => 86_400,
+                TimeUnit::Millisecond => 86_400_000,
+                TimeUnit::Microsecond => 86_400_000_000,
+                TimeUnit::Nanosecond => 86_400_000_000_000,
+            };
+            let days = |moment: i64| moment.div_euclid(day) as i32;
+            let array: Date32Array = match unit {
+                TimeUnit::Second => array.as_primitive::<TimestampSecondType>().unary(days),
+                TimeUnit::Millisecond => array.as_primitive::<TimestampMillisecondType>().unary(days),
+                TimeUnit::Microsecond => array.as_primitive::<TimestampMicrosecondType>().unary(days),
+                TimeUnit::Nanosecond => array.as_primitive::<TimestampNanosecondType>().unary(days),
+            };
+            Arc::new(array)
+        }
+        DataType::Date64 => {
+            let array: Date32Array =
+                array.as_primitive::<Date64Type>().unary(|moment| moment.div_euclid(86_400_000) as i32);
+            Arc::new(array)
+        }
+        DataType::Decimal32(..) => {
+            let wide: Decimal64Array = array.as_primitive::<Decimal32Type>().unary(i64::from);
+            Arc::new(wide.with_data_type(made(array.data_type())))
+        }
+        DataType::Decimal256(..) => {
+            let own = array.as_primitive::<Decimal256Type>();
+            let narrow = own.iter().map(|value| match value {
+                Some(value) => value.to_i128().map(Some),
+                None => Some(None),
+            });
+            let narrow: Option<Vec<Option<i128>>> = narrow.collect();
+            let narrow = narrow.ok_or("a number has more than 38 digits")?;
+            Arc::new(Decimal128Array::from(narrow).with_data_type(made(array.data_type())))
+        }
+        DataType::Float16 => {
+            let wide: Float32Array = array.as_primitive::<Float16Type>().unary(f32::from);
+            Arc::new(wide)
+        }
+        DataType::Dictionary(_, values)
+            if !matches!(**values, DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View) =>
+        {
+            return Err(format!("dictionaries of {values} cannot be used"));
+        }
+        _ => array.clone(),
+    })
+}
+
+/// A value as text; nothing for a null.
+fn text(array: &ArrayRef, row: usize) -> String {
+    fn number<T: ArrowPrimitiveType>(array: &ArrayRef, row: usize) -> T::Native {
+        array.as_primitive::<T>().value(row)
+    }
+    if array.is_null(row) {
+        return String::new();
+    }
+    match array.data_type() {
+        DataType::Utf8 => array.as_string::<i32>().value(row).into(),
+        DataType::LargeUtf8 => array.as_string::<i64>().value(row).into(),
+        DataType::Utf8View => array.as_string_view().value(row).into(),
+        DataType::Dictionary(..) => {
+            let dictionary = array.as_any_dictionary();
+            text(dictionary.values(), dictionary.normalized_keys()[row])
+        }
+        DataType::Boolean => array.as_boolean().value(row).to_string(),
+        DataType::Int8 => number::<Int8Type>(array, row).to_string(),
+        DataType::Int16 => number::<Int16Type>(array, row).to_string(),
+        DataType::Int32 => number::<Int32Type>(array, row).to_string(),
+        DataType::Int64 => number::<Int64Type>(array, row).to_string(),
+        DataType::UInt8 => number::<UInt8Type>(array, row).to_string(),
+        DataType::UInt16 => number::<UInt16Type>(array, row).to_string(),
+        DataType::UInt32 => number::<UInt32Type>(array, row).to_string(),
+        DataType::UInt64 => number::<UInt64Type>(array, row).to_string(),
+        DataType::Float32 => number::<Float32Type>(array, row).to_string(),
+        DataType::Float64 => number::<Float64Type>(array, row).to_string(),
+        DataType::Decimal64(_, scale) => decimal(number::<Decimal64Type>(array, row).into(), *scale),
+        DataType::Decimal128(_, scale) => decimal(number::<Decimal128Type>(array, row), *scale),
+        DataType::Date32 => {
+            let day = number::<Date32Type>(array, row);
+            NaiveDate::from_num_days_from_ce_opt(day.saturating_add(719_163))
+                .map_or(String::new(), |date| date.to_string())
+        }
+        _ => match usable(array) {
+            Ok(usable) if usable.data_type() != array.data_type() => text(&usable, row),
+            _ => format!("({})", array.data_type()),
+        },
+    }
+}
+
+fn decimal(digits: i128, scale: i8) -> String {
+    u8::try_from(scale).map_or_else(|_| digits.to_string(), |scale| decimal_text(digits, scale))
+}
+
+/// The rows of a batch as text.
+pub(crate) fn texts(batch: &RecordBatch, chunk: &mut Chunk) {
+    // Keys of a dictionary are found once for all rows.
+    let whole: Vec<ArrayRef> = batch.columns().to_vec();
+    let columns: Vec<Vec<String>> = whole.iter().map(|array| column_texts(array, batch.num_rows())).collect();
+    for row in 0..batch.num_rows() {
+        chunk.push(columns.iter().map(|column| column[row].as_str()));
+    }
+}
+
+fn column_texts(array: &ArrayRef, rows: usize) -> Vec<String> {
+    if let Some(dictionary) = array.as_any_dictionary_opt() {
+        let values = column_texts(dictionary.values(), dictionary.values().len());
+        if values.is_empty() {
+            return vec![String::new(); rows];
+        }
+        let keys = dictionary.normalized_keys().into_iter().enumerate();
+        return keys
+            .map(|(i, key)| if array.is_null(i) { String::new() } else { values[key].clone() })
+            .collect();
+    }
+    (0..rows).map(|row| text(array, row)).collect()
+}
