@@ -32,6 +32,7 @@ mod formula;
 mod grouping;
 mod lines;
 mod peers;
+mod pushdown;
 mod rollup;
 mod suggest;
 mod tidy;
@@ -51,8 +52,8 @@ pub use formula::{
 };
 pub use grouping::ScanReport;
 pub use lines::{
-    Batches, DatePart, Kind, LineSource, Member, MemberId, Members, Progress, Related, Taker, Tally,
-    Unmatched, Value, decimal_text,
+    Batches, DatePart, Dialect, Kind, LineSource, Member, MemberId, Members, Progress, Related, SqlColumn,
+    SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
 };
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};

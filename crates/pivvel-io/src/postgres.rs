@@ -4,11 +4,11 @@
 //! a numeric keeps its digits; names are quoted, and values are bound.
 
 use std::str::FromStr;
+use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
-use pivvel_core::{Error, Kind, Result};
+use pivvel_core::{Dialect, Error, Kind, Result, Statement};
 use postgres::fallible_iterator::FallibleIterator;
-use postgres::types::ToSql;
 use postgres::{Client, Config, NoTls};
 
 use crate::csv::HEAD_LINES;
@@ -16,7 +16,7 @@ use crate::kinds::{ColumnKind, Evidence};
 use crate::location::Location;
 use crate::rows::{Fetched, choose, quoted};
 use crate::source::ReadOptions;
-use crate::text::{AsItIs, Chunk, Chunks, Form, Split, TextColumns, TextSource, gather};
+use crate::text::{AsItIs, Chunk, Chunks, Form, Split, Table, TableColumn, TextColumns, TextSource, gather};
 
 /// What a session is set to, unless the address sets it.
 const SETTINGS: [(&str, &str); 4] = [
@@ -26,12 +26,21 @@ const SETTINGS: [(&str, &str); 4] = [
     ("extra_float_digits", "1"),
 ];
 
-struct Table {
+struct TableForm {
     config: Config,
     name: String,
     table: String,
-    /// Every column with the expression that gives it as text.
-    columns: Vec<(String, String)>,
+    columns: Vec<OwnColumn>,
+    /// One session for all statements, so that they see the same lines.
+    asking: Mutex<Option<Client>>,
+    kept: Option<Statement>,
+}
+
+/// A column: what a statement reads for it, and what its type says.
+struct OwnColumn {
+    sql: String,
+    kind: Option<ColumnKind>,
+    scale_is_fixed: bool,
 }
 
 /// A table of a server.
@@ -57,31 +66,29 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
     };
     let list = "SELECT attname::text, format_type(atttypid, NULL), atttypmod FROM pg_attribute WHERE attrelid = \
                 $1::text::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum";
-    let mut columns = Vec::new();
-    let mut known = Vec::new();
+    let (mut names, mut columns) = (Vec::new(), Vec::new());
     for row in client.query(list, &[&table]).map_err(fail)? {
         let (column, own, modifier): (String, String, i32) = (row.get(0), row.get(1), row.get(2));
-        let (as_text, kind) = column_as(&quoted(&column), &own, modifier);
-        columns.push((column, as_text));
-        known.push(kind);
+        columns.push(column_as(&quoted(&column), &own, modifier));
+        names.push(column);
     }
-    let names: Vec<String> = columns.iter().map(|(column, _)| column.clone()).collect();
-    let list: Vec<&str> = columns.iter().map(|(_, text)| text.as_str()).collect();
+    let list: Vec<String> = columns.iter().map(|column| format!("({})::text", column.sql)).collect();
     let head = format!("SELECT {} FROM {table} LIMIT {HEAD_LINES}", list.join(", "));
     let mut chunk = Chunk::of(columns.len());
     each_row(&mut client, &name, &head, &[], |fields| {
         chunk.push_row(fields.iter().copied());
-        true
+        Ok(true)
     })?;
     let mut evidence = vec![Evidence::default(); columns.len()];
     gather(&chunk, chunk.len(), &mut evidence);
     let mut kinds = TextColumns::find(names, evidence, &options.kinds)?;
-    for (column, known) in kinds.0.iter_mut().zip(known) {
-        if let (false, Some(known)) = (column.kind.given, known) {
-            column.kind = known;
+    for (column, known) in kinds.0.iter_mut().zip(&columns) {
+        if let (false, Some(known)) = (column.kind.given, &known.kind) {
+            column.kind = known.clone();
         }
     }
-    let form = Table { config, name: name.clone(), table, columns };
+    let asking = Mutex::default();
+    let form = TableForm { config, name: name.clone(), table, columns, asking, kept: None };
     Ok(TextSource::new(name, kinds, Vec::new(), options.bad_values, Box::new(form)))
 }
 
@@ -150,27 +157,32 @@ fn exists(client: &mut Client, table: &str, name: &str) -> Result<bool> {
     Ok(row.map_err(|e| failed(name, &e))?.get(0))
 }
 
-/// How a column is read as text, and its kind where the type tells it.
-fn column_as(column: &str, own: &str, modifier: i32) -> (String, Option<ColumnKind>) {
-    let finite =
-        format!("CASE WHEN {column} NOT IN ('NaN', 'Infinity', '-Infinity') THEN {column} END::text");
-    let plain = format!("{column}::text");
+/// How a column is read, and its kind where the type tells it.
+fn column_as(column: &str, own: &str, modifier: i32) -> OwnColumn {
+    // What is no number, or has no end, is no value.
+    let finite = format!("CASE WHEN {column} NOT IN ('NaN', 'Infinity', '-Infinity') THEN {column} END");
+    let kept = |sql: &str, kind: Kind| OwnColumn {
+        sql: sql.to_string(),
+        kind: Some(ColumnKind::of(kind)),
+        scale_is_fixed: true,
+    };
     match own {
-        "smallint" | "integer" | "bigint" => (plain, Some(ColumnKind::of(Kind::Whole))),
-        "numeric" if modifier >= 4 => {
-            let (precision, scale) = ((modifier - 4) >> 16 & 0xffff, (modifier - 4) & 0x7ff);
-            let kind = if scale == 0 { Kind::Whole } else { Kind::Decimal { scale: scale as u8 } };
+        "smallint" | "integer" | "bigint" => kept(column, Kind::Whole),
+        "numeric" if modifier >= 4 && (modifier - 4) & 0x7ff <= 18 => {
+            let (precision, scale) = ((modifier - 4) >> 16 & 0xffff, ((modifier - 4) & 0x7ff) as u8);
+            let kind = if scale == 0 { Kind::Whole } else { Kind::Decimal { scale } };
             let kind = ColumnKind { wide: precision > 18, ..ColumnKind::of(kind) };
-            (finite, (scale <= 18).then_some(kind))
+            OwnColumn { sql: finite, kind: Some(kind), scale_is_fixed: true }
         }
-        "numeric" => (finite, None),
-        "real" | "double precision" => (finite, Some(ColumnKind::of(Kind::Float))),
-        "money" => (format!("{column}::numeric::text"), None),
-        "boolean" => (plain, Some(ColumnKind::of(Kind::YesNo))),
-        "date" | "timestamp without time zone" | "timestamp with time zone" => {
-            (format!("{column}::date::text"), Some(ColumnKind::of(Kind::Date)))
+        "numeric" => OwnColumn { sql: finite, kind: None, scale_is_fixed: false },
+        "money" => OwnColumn { sql: format!("{column}::numeric"), kind: None, scale_is_fixed: false },
+        "real" | "double precision" => kept(&finite, Kind::Float),
+        "boolean" => kept(column, Kind::YesNo),
+        "date" => kept(column, Kind::Date),
+        "timestamp without time zone" | "timestamp with time zone" => {
+            kept(&format!("{column}::date"), Kind::Date)
         }
-        _ => (plain, Some(ColumnKind::of(Kind::Text))),
+        _ => kept(&format!("{column}::text"), Kind::Text),
     }
 }
 
@@ -179,34 +191,40 @@ fn each_row(
     client: &mut Client,
     name: &str,
     sql: &str,
-    values: &[&(dyn ToSql + Sync)],
-    mut take: impl FnMut(&[&str]) -> bool,
+    values: &[String],
+    mut take: impl FnMut(&[&str]) -> Result<bool>,
 ) -> Result<()> {
     let fail = |e| failed(name, &e);
-    let mut rows = client.query_raw(sql, values.iter().copied()).map_err(fail)?;
+    let mut rows = client.query_raw(sql, values).map_err(fail)?;
     while let Some(row) = rows.next().map_err(fail)? {
         let texts: Result<Vec<&str>, _> = (0..row.len())
             .map(|i| row.try_get::<_, Option<&str>>(i).map(Option::unwrap_or_default))
             .collect();
-        if !take(&texts.map_err(fail)?) {
+        if !take(&texts.map_err(fail)?)? {
             return Ok(());
         }
     }
     Ok(())
 }
 
-impl Form for Table {
+impl Form for TableForm {
     fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>> {
         let mut client = connect(&self.config, &self.name)?;
-        let own = |(i, (_, text)): (usize, &(String, String))| match wanted.contains(&i) {
-            true => text.clone(),
+        let own = |(i, column): (usize, &OwnColumn)| match wanted.contains(&i) {
+            true => format!("({})::text", column.sql),
             false => "NULL::text".into(),
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
-        let sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
+        let mut sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
+        let values = self.kept.as_ref().map(|kept| kept.values.clone()).unwrap_or_default();
+        if let Some(kept) = &self.kept {
+            sql += &format!(" WHERE {}", kept.sql);
+        }
         let name = self.name.clone();
         Ok(Box::new(Fetched::start(self.columns.len(), move |fetching| {
-            each_row(&mut client, &name, &sql, &[], |texts| fetching.row(texts.iter().copied()).is_ok())
+            each_row(&mut client, &name, &sql, &values, |texts| {
+                Ok(fetching.row(texts.iter().copied()).is_ok())
+            })
         })))
     }
 
@@ -220,5 +238,39 @@ impl Form for Table {
 
     fn first_line(&self) -> u64 {
         1
+    }
+
+    fn table(&self) -> Option<Table> {
+        let column = |own: &OwnColumn| TableColumn {
+            sql: own.sql.clone(),
+            // A numeric of no fixed scale is a number all the same.
+            holds: Some(own.kind.as_ref().map_or(Kind::Whole, |kind| kind.kind)),
+            scale_is_fixed: own.scale_is_fixed,
+        };
+        let columns = self.columns.iter().map(column).collect();
+        Some(Table { dialect: Dialect::PostgreSql, from: self.table.clone(), columns })
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        let asking = self.asking.get_mut().unwrap_or_else(PoisonError::into_inner);
+        let mut client = match asking.take() {
+            Some(client) => client,
+            None => {
+                let mut client = connect(&self.config, &self.name)?;
+                let begin = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY";
+                client.batch_execute(begin).map_err(|e| failed(&self.name, &e))?;
+                client
+            }
+        };
+        each_row(&mut client, &self.name, &statement.sql, &statement.values, |texts| {
+            take(texts)?;
+            Ok(true)
+        })?;
+        *asking = Some(client);
+        Ok(())
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        self.kept = condition;
     }
 }

@@ -4,23 +4,28 @@
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Error, Result};
+use pivvel_core::{Dialect, Error, Result, Statement};
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::{Connection, OpenFlags, params_from_iter};
 
 use crate::csv::HEAD_LINES;
 use crate::kinds::Evidence;
 use crate::location::Part;
 use crate::rows::{Fetched, choose, quoted};
 use crate::source::ReadOptions;
-use crate::text::{AsItIs, Chunk, Chunks, Form, Split, TextColumns, TextSource, gather};
+use crate::text::{AsItIs, Chunk, Chunks, Form, Split, Table, TableColumn, TextColumns, TextSource, gather};
 
-struct Table {
+struct TableForm {
     path: PathBuf,
     name: String,
+    /// The table and its columns, in quotes.
     table: String,
     columns: Vec<String>,
+    /// One connection for all statements, so that they see the same lines.
+    asking: Mutex<Option<Connection>>,
+    kept: Option<Statement>,
 }
 
 /// A table of a database.
@@ -38,14 +43,21 @@ pub(crate) fn open(path: &Path, name: String, part: &Part, options: &ReadOptions
     let columns: Vec<String> = statement.column_names().map(str::to_string).collect();
     drop(statement);
     let mut chunk = Chunk::of(columns.len());
-    each_row(&connection, &name, &head, |fields| {
+    each_row(&connection, &name, &head, &[], |fields| {
         chunk.push_row(fields.iter().map(String::as_str));
-        true
+        Ok(true)
     })?;
     let mut evidence = vec![Evidence::default(); columns.len()];
     gather(&chunk, chunk.len(), &mut evidence);
     let kinds = TextColumns::find(columns.clone(), evidence, &options.kinds)?;
-    let form = Table { path: path.into(), name: name.clone(), table, columns };
+    let form = TableForm {
+        path: path.into(),
+        name: name.clone(),
+        table: quoted(&table),
+        columns: columns.iter().map(|column| quoted(column)).collect(),
+        asking: Mutex::default(),
+        kept: None,
+    };
     Ok(TextSource::new(name, kinds, Vec::new(), options.bad_values, Box::new(form)))
 }
 
@@ -81,12 +93,13 @@ fn each_row(
     connection: &Connection,
     name: &str,
     sql: &str,
-    mut take: impl FnMut(&[String]) -> bool,
+    values: &[String],
+    mut take: impl FnMut(&[String]) -> Result<bool>,
 ) -> Result<()> {
     let fail = |e| failed(name, &e);
     let mut statement = connection.prepare(sql).map_err(fail)?;
     let mut texts = vec![String::new(); statement.column_count()];
-    let mut rows = statement.query([]).map_err(fail)?;
+    let mut rows = statement.query(params_from_iter(values)).map_err(fail)?;
     while let Some(row) = rows.next().map_err(fail)? {
         for (i, text) in texts.iter_mut().enumerate() {
             text.clear();
@@ -101,25 +114,31 @@ fn each_row(
                 ValueRef::Blob(bytes) => *text = format!("({} bytes)", bytes.len()),
             }
         }
-        if !take(&texts) {
+        if !take(&texts)? {
             return Ok(());
         }
     }
     Ok(())
 }
 
-impl Form for Table {
+impl Form for TableForm {
     fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>> {
         let connection = connect(&self.path, &self.name)?;
         let own = |(i, column): (usize, &String)| match wanted.contains(&i) {
-            true => quoted(column),
+            true => column.clone(),
             false => "NULL".into(),
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
-        let sql = format!("SELECT {} FROM {}", list.join(", "), quoted(&self.table));
+        let mut sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
+        let values = self.kept.as_ref().map(|kept| kept.values.clone()).unwrap_or_default();
+        if let Some(kept) = &self.kept {
+            sql += &format!(" WHERE {}", kept.sql);
+        }
         let name = self.name.clone();
         Ok(Box::new(Fetched::start(self.columns.len(), move |fetching| {
-            each_row(&connection, &name, &sql, |texts| fetching.row(texts.iter().map(String::as_str)).is_ok())
+            each_row(&connection, &name, &sql, &values, |texts| {
+                Ok(fetching.row(texts.iter().map(String::as_str)).is_ok())
+            })
         })))
     }
 
@@ -133,5 +152,34 @@ impl Form for Table {
 
     fn first_line(&self) -> u64 {
         1
+    }
+
+    fn table(&self) -> Option<Table> {
+        // Any column may hold anything; statements see to it that it does not.
+        let column = |sql: &String| TableColumn { sql: sql.clone(), holds: None, scale_is_fixed: false };
+        let columns = self.columns.iter().map(column).collect();
+        Some(Table { dialect: Dialect::Sqlite, from: self.table.clone(), columns })
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        let asking = self.asking.get_mut().unwrap_or_else(PoisonError::into_inner);
+        let connection = match asking.take() {
+            Some(connection) => connection,
+            None => {
+                let connection = connect(&self.path, &self.name)?;
+                connection.execute_batch("BEGIN").map_err(|e| failed(&self.name, &e))?;
+                connection
+            }
+        };
+        each_row(&connection, &self.name, &statement.sql, &statement.values, |texts| {
+            take(&texts.iter().map(String::as_str).collect::<Vec<_>>())?;
+            Ok(true)
+        })?;
+        *asking = Some(connection);
+        Ok(())
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        self.kept = condition;
     }
 }

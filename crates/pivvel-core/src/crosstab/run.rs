@@ -12,6 +12,7 @@ use crate::error::{Error, Result};
 use crate::grouping::{Crowd, LeafGroups, Scan};
 use crate::lines::{LineSource, Taker, Tally};
 use crate::peers::Yardsticks;
+use crate::pushdown::{Grouped, answer, condition, counts, push};
 
 /// How lines become a cross-tab, where that is not to be left to what suits the machine. The result
 /// is the same, whatever is said here.
@@ -34,6 +35,7 @@ use crate::peers::Yardsticks;
 pub struct Run<'a> {
     threads: Option<usize>,
     memory: Option<usize>,
+    reads_lines: bool,
     yardsticks: &'a [(String, Yardsticks)],
 }
 
@@ -55,6 +57,12 @@ impl<'a> Run<'a> {
         self
     }
 
+    /// Reads the lines of a database rather than letting it group them.
+    pub fn reading_lines(mut self) -> Run<'a> {
+        self.reads_lines = true;
+        self
+    }
+
     /// With the yardsticks of earlier runs, by the name that the brief has for them.
     pub fn yardsticks(mut self, kept: &'a [(String, Yardsticks)]) -> Run<'a> {
         self.yardsticks = kept;
@@ -72,7 +80,11 @@ impl<'a> Run<'a> {
     pub fn build(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
         loop {
             let jobs = Job::all(brief, source)?;
-            match self.scan(&jobs, source) {
+            let groups = match self.ask(&jobs, source)? {
+                Some(groups) => Ok((groups, Tally::default())),
+                None => self.scan(&jobs, source),
+            };
+            match groups {
                 Ok((groups, tally)) => {
                     return assemble(&brief.views, &jobs, groups, (source.name(), &tally), self.yardsticks);
                 }
@@ -81,6 +93,52 @@ impl<'a> Run<'a> {
                     _ => return Err(error),
                 },
             }
+        }
+    }
+
+    /// The leaf groups of every job, where a database has the lines and can make all of them.
+    fn ask(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<Option<Vec<LeafGroups>>> {
+        let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok(None) };
+        let pushed = jobs.iter().map(|job| push(&job.plan.grouping, job.plan.needed(), &table));
+        let Ok(pushed) = pushed.collect::<Result<Vec<_>, _>>() else { return Ok(None) };
+        let mut all = Vec::with_capacity(jobs.len());
+        for (job, pushed) in jobs.iter().zip(&pushed) {
+            let grouped = answer(&job.plan.grouping, pushed, table.dialect, &mut |statement, take| {
+                source.ask(statement, take)
+            })?;
+            match grouped {
+                Grouped::Done(scan) => all.push(scan.finish()),
+                Grouped::Otherwise => return Ok(None),
+            }
+        }
+        Ok(Some(all))
+    }
+
+    /// Lets a database leave out the lines that no job wants: how many, and how many of these for want of
+    /// a decision.
+    fn leave_out(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(u64, u64)> {
+        source.keep_only(None);
+        let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok((0, 0)) };
+        let said = |job: &Job| condition(&job.plan.grouping, job.plan.needed(), &table);
+        let Some(first) = said(&jobs[0]) else { return Ok((0, 0)) };
+        let same = jobs.iter().all(|job| said(job).as_ref() == Some(&first));
+        let Ok(counting) = counts(&jobs[0].plan.grouping, jobs[0].plan.needed(), &table) else {
+            return Ok((0, 0));
+        };
+        if !same {
+            return Ok((0, 0));
+        }
+        let mut counted: Vec<u64> = Vec::new();
+        source.ask(&counting, &mut |row| {
+            counted = row.iter().map(|text| text.parse().unwrap_or(0)).collect();
+            Ok(())
+        })?;
+        match &counted[..] {
+            [read, kept, undecided, guards @ ..] if guards.iter().all(|met| *met == 0) => {
+                source.keep_only(Some(first));
+                Ok((read - kept, *undecided))
+            }
+            _ => Ok((0, 0)),
         }
     }
 
@@ -100,6 +158,7 @@ impl<'a> Run<'a> {
         let room = Room { allowed: self.memory.unwrap_or(usize::MAX), taken: AtomicUsize::new(0) };
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
+        let (left_out, undecided) = self.leave_out(jobs, source)?;
         let takers = workers.iter_mut().map(|scans| taker(scans, &wants, &room));
         let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
         let mut workers = workers.into_iter();
@@ -108,6 +167,11 @@ impl<'a> Run<'a> {
             for (mine, theirs) in all.iter_mut().zip(scans) {
                 mine.absorb(&theirs)?;
             }
+        }
+        for scan in &mut all {
+            scan.report.read += left_out;
+            scan.report.excluded += left_out;
+            scan.report.undecided += undecided;
         }
         Ok((all.into_iter().map(Scan::finish).collect(), tally))
     }

@@ -18,12 +18,12 @@ mod values;
 pub(crate) use aggregate::Function;
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Spot, Way};
 pub(crate) use check::{
-    Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
-    function_names,
+    Apply, Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number,
+    check_truth, function_names,
 };
 pub(crate) use columns::Columns;
 pub(crate) use evaluate::{Data, Evaluation, Numbers};
-pub(crate) use line::LineFormula;
+pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
 pub use print::quote_name;
 pub(crate) use types::Type;

@@ -4,7 +4,7 @@
 use std::rc::Rc;
 use std::sync::Arc;
 
-use arrow_array::RecordBatch;
+use arrow_array::{ArrayRef, RecordBatch};
 
 use super::keys::KeyScan;
 use super::leaf::keep;
@@ -101,6 +101,26 @@ impl FinerScan {
         self.states.resize(self.pairs.len());
         self.states.absorb(&other.states, &numbers)?;
         self.finer.iter_mut().zip(&other.finer).try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers))
+    }
+
+    /// Takes rows of states whose groups and keys are known; `path` leads to finer groups of these.
+    pub(super) fn absorb_rows(
+        &mut self,
+        groups: &[u32],
+        path: &[usize],
+        keys: &[ArrayRef],
+        states: &States,
+    ) -> Result<()> {
+        let (own, deeper) = keys.split_at(self.keys.len());
+        self.keys.follow_members(own, groups.len())?;
+        self.pairs.number(groups, self.keys.path(), &mut self.numbers);
+        self.states.resize(self.pairs.len());
+        match path {
+            [] => {
+                self.states.absorb(states, &self.numbers).map_err(|_| Error::overflow("a sum over the lines"))
+            }
+            [place, path @ ..] => self.finer[*place].absorb_rows(&self.numbers, path, deeper, states),
+        }
     }
 
     pub(super) fn finish(self) -> FinerGroups {

@@ -1,5 +1,7 @@
 //! Keys of lines to paths: the members of each key, and which combinations of them occur.
 
+use arrow_array::ArrayRef;
+
 use super::pairs::PairTable;
 use super::spec::Key;
 use crate::error::{Error, Result};
@@ -65,6 +67,23 @@ impl KeyScan {
             paths = level.absorb(&other.levels[i], &paths, &codes);
         }
         paths
+    }
+
+    /// Numbers the path of every row of members that are known.
+    pub(super) fn follow_members(&mut self, members: &[ArrayRef], rows: usize) -> Result<()> {
+        self.path.clear();
+        self.path.resize(rows, 0);
+        for (i, level) in self.levels.iter_mut().enumerate() {
+            self.coders[i].code(&members[i], &mut self.codes)?;
+            level.number(&self.path, &self.codes, &mut self.next);
+            std::mem::swap(&mut self.path, &mut self.next);
+        }
+        Ok(())
+    }
+
+    /// How many keys there are.
+    pub(super) fn len(&self) -> usize {
+        self.levels.len()
     }
 
     /// The path of each line that was followed last.

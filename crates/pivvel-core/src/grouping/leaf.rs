@@ -22,7 +22,7 @@ pub(crate) struct Scan<'p> {
     groups: PairTable,
     states: States,
     finer: Vec<FinerScan>,
-    report: ScanReport,
+    pub(crate) report: ScanReport,
     group_of_line: Vec<u32>,
 }
 
@@ -116,6 +116,44 @@ impl<'p> Scan<'p> {
         for finer in &mut self.finer {
             self.report.zero_divisions += finer.take(batch, &self.group_of_line)?;
         }
+        Ok(())
+    }
+
+    /// Takes rows of states by their members, as if their lines had been read.
+    ///
+    /// # Errors
+    /// A sum that outgrows 38 digits.
+    pub(crate) fn absorb_rows(
+        &mut self,
+        rows: &[ArrayRef],
+        columns: &[ArrayRef],
+        states: &States,
+    ) -> Result<()> {
+        self.find_groups(rows, columns, states.len())?;
+        self.states.absorb(states, &self.group_of_line).map_err(|_| Error::overflow("a sum over the lines"))
+    }
+
+    /// The same of finer groups, to which `path` leads, by the members of their own keys.
+    ///
+    /// # Errors
+    /// A sum that outgrows 38 digits.
+    pub(crate) fn absorb_finer(
+        &mut self,
+        rows: &[ArrayRef],
+        columns: &[ArrayRef],
+        path: &[usize],
+        keys: &[ArrayRef],
+        states: &States,
+    ) -> Result<()> {
+        self.find_groups(rows, columns, states.len())?;
+        self.finer[path[0]].absorb_rows(&self.group_of_line, &path[1..], keys, states)
+    }
+
+    fn find_groups(&mut self, rows: &[ArrayRef], columns: &[ArrayRef], count: usize) -> Result<()> {
+        self.rows.follow_members(rows, count)?;
+        self.columns.follow_members(columns, count)?;
+        self.groups.number(self.rows.path(), self.columns.path(), &mut self.group_of_line);
+        self.states.resize(self.groups.len());
         Ok(())
     }
 

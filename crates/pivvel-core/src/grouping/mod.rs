@@ -17,5 +17,5 @@ pub use leaf::ScanReport;
 pub(crate) use leaf::{Crowd, LeafGroups, Scan};
 pub(crate) use pairs::PairTable;
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
-pub(crate) use states::{Outgrown, States};
+pub(crate) use states::{Outgrown, States, ValueColumns};
 pub(crate) use summary::{quantile, summarize};

@@ -3,6 +3,8 @@
 //! States are updated by lines and merged with states; nothing is divided or rounded before
 //! `finish`. Merging is exact and gives the same result in any order.
 
+use arrow_buffer::i256;
+
 use super::exact_float::ExactFloat;
 use super::finer::FinerGroups;
 use super::spec::{Aggregate, LineValue, Needs};
@@ -53,7 +55,44 @@ enum Extremes {
     Float(Vec<f64>),
 }
 
+/// The states of one value in rows, as others than a scan make them. What is not needed is empty.
+#[derive(Debug, Default)]
+pub(crate) struct ValueColumns {
+    /// Lines of each row in which the value is not blank.
+    pub(crate) present: Vec<u64>,
+    pub(crate) sums: Vec<Option<i128>>,
+    pub(crate) lows: Vec<Option<i128>>,
+    pub(crate) highs: Vec<Option<i128>>,
+    pub(crate) squares: Vec<i256>,
+}
+
 impl States {
+    /// States of exact values that were made elsewhere.
+    pub(crate) fn of_columns(
+        values: &[LineValue],
+        rows: usize,
+        lines: Vec<u64>,
+        columns: Vec<ValueColumns>,
+    ) -> States {
+        let mut states = States::new(values);
+        states.resize(rows);
+        states.lines = lines;
+        for (own, made) in states.values.iter_mut().zip(columns) {
+            own.present = made.present;
+            if let Sums::Exact(sums) = &mut own.sums {
+                sums.iter_mut().zip(made.sums).for_each(|(sum, made)| *sum = made.unwrap_or(0));
+            }
+            for (extremes, made) in [(&mut own.lows, made.lows), (&mut own.highs, made.highs)] {
+                if let Extremes::Exact(all) = extremes {
+                    let some = all.iter_mut().zip(made).filter_map(|(slot, made)| Some((slot, made?)));
+                    some.for_each(|(slot, made)| *slot = made);
+                }
+            }
+            own.squares.iter_mut().zip(made.squares).for_each(|(slot, made)| *slot = Moments::of_exact(made));
+        }
+        states
+    }
+
     pub(crate) fn new(values: &[LineValue]) -> States {
         let values = values.iter().map(|v| ValueStates::new(v.formula.gives, v.needs)).collect();
         States { lines: Vec::new(), values, finer: Vec::new() }

@@ -98,6 +98,11 @@ pub(crate) struct Moments {
 }
 
 impl Moments {
+    /// A sum of squares that was made elsewhere.
+    pub(super) fn of_exact(exact: i256) -> Moments {
+        Moments { exact, float: ExactFloat::default() }
+    }
+
     pub(crate) fn add_exact(&mut self, digits: i128) -> Result<(), Outgrown> {
         let digits = i256::from_i128(digits);
         let square = digits.checked_mul(digits).ok_or(Outgrown)?;

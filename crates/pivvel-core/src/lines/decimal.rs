@@ -27,3 +27,20 @@ pub fn decimal_text(digits: i128, scale: u8) -> String {
     let (whole, fraction) = padded.split_at(padded.len() - scale);
     format!("{sign}{whole}.{fraction}")
 }
+
+/// The digits of a decimal written in plain digits, at a scale; none where it is finer, or has more
+/// than 38 digits.
+pub(crate) fn decimal_digits(text: &str, scale: u8) -> Option<i128> {
+    let (negative, body) = text.strip_prefix('-').map_or((false, text), |body| (true, body));
+    let (whole, fraction) = body.split_once('.').unwrap_or((body, ""));
+    let (kept, rest) = fraction.split_at_checked(scale.into()).unwrap_or((fraction, ""));
+    if rest.bytes().any(|digit| digit != b'0') || (whole.is_empty() && fraction.is_empty()) {
+        return None;
+    }
+    let mut digits = 0i128;
+    for digit in whole.chars().chain(kept.chars()) {
+        digits = digits.checked_mul(10)?.checked_add(digit.to_digit(10)?.into())?;
+    }
+    let digits = rescale(digits, kept.len() as u8, scale)?;
+    Some(if negative { -digits } else { digits })
+}

@@ -7,6 +7,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
+use super::table::{SqlTable, Statement};
 use crate::error::{Error, Result};
 
 /// What a source has to say about the lines that it read, beside the lines.
@@ -90,6 +91,20 @@ pub trait LineSource {
             _ => share(takers, |give| self.scan(columns, give)),
         }
     }
+
+    /// The table of these lines, where a database has them and can group them itself.
+    fn sql_table(&self) -> Option<SqlTable> {
+        None
+    }
+
+    /// Runs a statement over that table, and gives every row as texts, with nothing for NULL.
+    fn ask(&mut self, _statement: &Statement, _take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        Err(Error::data(self.name(), "it answers no statements"))
+    }
+
+    /// Lets scans leave out lines that do not meet a condition, which is the text of it in SQL with the
+    /// values that it binds.
+    fn keep_only(&mut self, _condition: Option<Statement>) {}
 
     /// Where to see how far a scan has come, in bytes.
     fn progress(&self) -> Option<Arc<Progress>> {

@@ -15,5 +15,5 @@ pub use columns::Column;
 pub(crate) use columns::{TextColumns, check_given, gather};
 pub(crate) use decode::{Decoded, Decoder, with_texts};
 pub use source::TextSource;
-pub(crate) use source::{AsItIs, Chunks, Form, Split, side_by_side};
+pub(crate) use source::{AsItIs, Chunks, Form, Split, Table, TableColumn, side_by_side};
 pub(crate) use troubles::{Trouble, Troubles};

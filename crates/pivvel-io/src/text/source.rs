@@ -4,7 +4,10 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{BadValues, Error, Kind, LineSource, Progress, Result, Taker, Tally};
+use pivvel_core::{
+    BadValues, Dialect, Error, Kind, LineSource, Progress, Result, SqlColumn, SqlTable, Statement, Taker,
+    Tally,
+};
 
 use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, with_texts};
 use crate::source::Source;
@@ -35,6 +38,34 @@ pub(crate) trait Form: Send + Sync {
     fn progress(&self) -> Option<Arc<Progress>> {
         None
     }
+
+    /// The table in a database, where it is one.
+    fn table(&self) -> Option<Table> {
+        None
+    }
+
+    /// Runs a statement over that table.
+    fn ask(&mut self, _: &Statement, _: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        Ok(())
+    }
+
+    /// Lets what is read be only what meets a condition.
+    fn keep_only(&mut self, _: Option<Statement>) {}
+}
+
+/// A table in a database, as statements read it.
+pub(crate) struct Table {
+    pub(crate) dialect: Dialect,
+    pub(crate) from: String,
+    pub(crate) columns: Vec<TableColumn>,
+}
+
+/// A column of such a table.
+pub(crate) struct TableColumn {
+    pub(crate) sql: String,
+    /// What it holds, where its type says so.
+    pub(crate) holds: Option<Kind>,
+    pub(crate) scale_is_fixed: bool,
 }
 
 /// What only one thread can do: chunks, one after the other.
@@ -186,6 +217,30 @@ impl LineSource for TextSource {
         let tally = side_by_side(takers, work)?;
         shared.troubles.finish(&self.name, self.form.first_line())?;
         Ok(tally)
+    }
+
+    fn sql_table(&self) -> Option<SqlTable> {
+        let table = self.form.table()?;
+        let column = |(own, said): (TableColumn, &Column)| {
+            let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
+            let same = |held: Kind| held == said.kind.kind || exact(held) && exact(said.kind.kind);
+            SqlColumn {
+                name: said.name.clone(),
+                sql: own.sql,
+                kept_as_is: own.holds.is_none_or(same) && said.kind.trouble.is_none(),
+                scale_is_fixed: own.scale_is_fixed && own.holds == Some(said.kind.kind),
+            }
+        };
+        let columns = table.columns.into_iter().zip(&self.columns.0).map(column).collect();
+        Some(SqlTable { dialect: table.dialect, from: table.from, columns })
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        self.form.ask(statement, take)
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        self.form.keep_only(condition);
     }
 
     fn progress(&self) -> Option<Arc<Progress>> {

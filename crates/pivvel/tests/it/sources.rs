@@ -1,6 +1,11 @@
 //! Every source gives what CSV gives, and says what is wrong with it in one clear error.
 
-use pivvel::{BadValues, Brief, CrossTab, ReadOptions, Run, open};
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
+use pivvel::{
+    BadValues, Brief, CrossTab, Error, LineSource, ReadOptions, Result, Run, Source, SqlTable, Statement,
+    Tally, open,
+};
 
 use crate::cases::{cases, outcome};
 use crate::forms::{FORMS, Lines, write};
@@ -13,6 +18,7 @@ fn every_case_through_every_source() {
     let server = Server::start();
     let mut failed = Vec::new();
     let mut ran = 0;
+    let (mut pushed, mut read) = ([0, 0], [Vec::new(), Vec::new()]);
     for case in cases().iter().filter(|case| case.expected.0 != "error") {
         let brief = case.brief().unwrap();
         let Some(lines) = Lines::read(&case.lines, &brief.kinds, brief.bad_values) else { continue };
@@ -30,6 +36,25 @@ fn every_case_through_every_source() {
                 failed.push(format!("{name} by {form}:\n{}", found.1));
             }
             ran += 1;
+            if !form.starts_with("sqlite") && !form.starts_with("postgres") {
+                return;
+            }
+            let asked = Run::new().build(&brief, &mut OnlyAsked(open(location, &options).unwrap()));
+            let place = usize::from(form.starts_with("postgres"));
+            if asked.is_ok() {
+                pushed[place] += 1
+            } else {
+                read[place].push(name.clone())
+            };
+            // Grouped by the database above where it can, and read line by line here.
+            let mut source = open(location, &options).unwrap();
+            if brief.related.is_empty() {
+                let found =
+                    outcome(case.expected.0, Run::new().reading_lines().build(&brief, source.as_mut()));
+                if found != case.expected {
+                    failed.push(format!("{name} by {form}, line by line:\n{}", found.1));
+                }
+            }
         };
         for form in FORMS {
             let location = write(&lines, form, folder.path());
@@ -43,6 +68,34 @@ fn every_case_through_every_source() {
     }
     assert!(failed.is_empty(), "{} of {ran} failed: {}", failed.len(), failed.join("\n"));
     assert!(ran > 400, "{ran}");
+    let [sqlite, postgres] = read;
+    assert!(pushed[0] > sqlite.len(), "SQLite grouped {} cases, and not {sqlite:?}", pushed[0]);
+    assert!(server.is_none() || pushed[1] > 2 * postgres.len(), "{} cases, and not {postgres:?}", pushed[1]);
+}
+
+/// A database that is asked for groups and never for lines.
+struct OnlyAsked(Box<dyn Source>);
+
+impl LineSource for OnlyAsked {
+    fn name(&self) -> &str {
+        self.0.name()
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.0.schema()
+    }
+
+    fn scan(&mut self, _: &[usize], _: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        Err(Error::data("", "asked for lines"))
+    }
+
+    fn sql_table(&self) -> Option<SqlTable> {
+        self.0.sql_table()
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        self.0.ask(statement, take)
+    }
 }
 
 fn sales() -> Brief {

@@ -1,0 +1,315 @@
+//! Formulas over lines as SQL, as far as a database computes them to the last digit as it is done
+//! here. What it does not is left to be read and computed here.
+//!
+//! Exact numbers are numbers of the database where it has decimals, and whole digits at the scale of
+//! the formula where it has none. A blank is NULL; of texts, an empty one.
+
+use crate::formula::{Apply, Blanks, LineFormula, LineLeaf, Operator, Step, Type};
+use crate::lines::{DatePart, Dialect, SqlColumn, SqlTable, decimal_text, pow10};
+
+/// Why a formula is not computed by the database.
+pub(super) type Reason = String;
+
+type Sql = Result<String, Reason>;
+
+/// Writes formulas, and keeps the values that they bind.
+pub(super) struct Writer<'a> {
+    table: &'a SqlTable,
+    /// Place in the table of each slot.
+    slots: &'a [usize],
+    pub(super) values: Vec<String>,
+    /// Conditions that no line may meet, so that the result is what it would be here.
+    pub(super) guards: Vec<String>,
+}
+
+impl<'a> Writer<'a> {
+    pub(super) fn new(table: &'a SqlTable, slots: &'a [usize]) -> Writer<'a> {
+        Writer { table, slots, values: Vec::new(), guards: Vec::new() }
+    }
+
+    fn has_decimals(&self) -> bool {
+        self.table.dialect == Dialect::PostgreSql
+    }
+
+    /// A value that is bound, never written into the statement.
+    fn bind(&mut self, value: String) -> String {
+        self.values.push(value);
+        format!("{}{}", if self.has_decimals() { "$" } else { "?" }, self.values.len())
+    }
+
+    /// Sees to it that no line meets a condition.
+    fn guard(&mut self, condition: String) {
+        if !self.guards.contains(&condition) {
+            self.guards.push(condition);
+        }
+    }
+
+    fn column(&self, slot: usize) -> Result<&'a SqlColumn, Reason> {
+        let column = &self.table.columns[self.slots[slot]];
+        match column.kept_as_is {
+            true => Ok(column),
+            false => Err(format!("column {} is kept otherwise than it is read", column.name)),
+        }
+    }
+
+    /// What a key is grouped by.
+    pub(super) fn key(&mut self, formula: &LineFormula) -> Sql {
+        match formula.gives {
+            Type::Text => self.text(formula),
+            Type::Condition => self.truth(formula),
+            _ => self.number(formula),
+        }
+    }
+
+    /// An exact number, a day counted from 1970-01-01 or a period; NULL for a blank.
+    pub(super) fn number(&mut self, formula: &LineFormula) -> Sql {
+        if formula.gives == Type::Float {
+            return Err("floating point is added up here, where the order of lines does not matter".into());
+        }
+        Ok(match &formula.step {
+            Step::Leaf(LineLeaf::Column(slot)) => self.column_number(*slot, formula.gives)?,
+            Step::Leaf(LineLeaf::Part(slot, part)) => self.part(*slot, *part)?,
+            Step::Leaf(LineLeaf::PartOf(..)) => return Err("it takes a part of a computed date".into()),
+            Step::Leaf(LineLeaf::Presence(inner)) => {
+                let blank = self.is_blank(inner)?;
+                format!("CASE WHEN NOT {blank} THEN 1 END")
+            }
+            Step::Leaf(LineLeaf::Where(inner, condition)) => {
+                let (condition, inner) = (self.truth(condition)?, self.number(inner)?);
+                format!("CASE WHEN {condition} THEN {inner} END")
+            }
+            Step::Digits(digits) => self.digits(*digits, formula.gives),
+            Step::Nothing => "NULL".into(),
+            Step::Negate(inner) => format!("(-{})", self.number(inner)?),
+            Step::Convert(inner) => {
+                let own = self.number(inner)?;
+                self.lifted(own, formula.gives.scale() - inner.gives.scale())?
+            }
+            Step::Arithmetic(operator, blanks, left, right) => {
+                self.arithmetic(*operator, *blanks, formula, left, right)?
+            }
+            Step::Case(branches, otherwise) => {
+                let mut sql = String::from("CASE");
+                for (condition, value) in branches {
+                    sql += &format!(" WHEN {} THEN {}", self.truth(condition)?, self.number(value)?);
+                }
+                format!("{sql} ELSE {} END", self.number(otherwise)?)
+            }
+            Step::Apply(Apply::Abs, arguments) => format!("abs({})", self.number(&arguments[0])?),
+            Step::Apply(Apply::Coalesce, arguments) => {
+                let all: Result<Vec<String>, Reason> = arguments.iter().map(|a| self.number(a)).collect();
+                format!("coalesce({})", all?.join(", "))
+            }
+            Step::Apply(..) => return Err("its functions are computed here".into()),
+            _ => return Err("it is no number".into()),
+        })
+    }
+
+    fn column_number(&mut self, slot: usize, gives: Type) -> Sql {
+        let column = self.column(slot)?;
+        let own = &column.sql;
+        Ok(match (self.table.dialect, gives) {
+            (Dialect::PostgreSql, Type::Day) => format!("({own} - DATE '1970-01-01')"),
+            (Dialect::PostgreSql, _) => {
+                if !column.scale_is_fixed {
+                    let scale = gives.scale();
+                    self.guard(format!("{own} <> round({own}, {scale})"));
+                }
+                format!("{own}::numeric")
+            }
+            (Dialect::Sqlite, Type::Day) => {
+                self.guard_days(own);
+                format!("CAST(julianday(date({own})) - 2440587.5 AS INTEGER)")
+            }
+            (Dialect::Sqlite, _) => {
+                let scale = gives.scale();
+                let unit = pow10(scale).ok_or("its scale is too fine")?;
+                if scale == 0 {
+                    self.guard(format!("typeof({own}) NOT IN ('integer', 'null')"));
+                    return Ok(own.clone());
+                }
+                // The nearest floating-point number of so many decimals stands for its digits.
+                let digits = format!("CAST(round({own} * {unit}) AS INTEGER)");
+                self.guard(format!("typeof({own}) NOT IN ('integer', 'real', 'null')"));
+                self.guard(format!("{own} <> {digits} / {unit}.0 OR abs({own}) >= 1e15 / {unit}"));
+                digits
+            }
+        })
+    }
+
+    fn guard_days(&mut self, own: &str) {
+        self.guard(format!(
+            "{own} <> '' AND (date({own}) IS NULL OR {own} NOT GLOB \
+             '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]*')"
+        ));
+    }
+
+    /// A period of a day, numbered as it is here.
+    fn part(&mut self, slot: usize, part: DatePart) -> Sql {
+        let own = self.column(slot)?.sql.clone();
+        if self.has_decimals() {
+            let of = |field: &str| format!("extract({field} FROM {own})::int");
+            return Ok(match part {
+                DatePart::Year => of("year"),
+                DatePart::Quarter => format!("({} * 4 + {} - 1)", of("year"), of("quarter")),
+                DatePart::Month => format!("({} * 12 + {} - 1)", of("year"), of("month")),
+                DatePart::Week => format!("floor(({own} - DATE '1970-01-01' + 3) / 7.0)::int"),
+                DatePart::Day => format!("({own} - DATE '1970-01-01')"),
+                DatePart::QuarterOfYear => of("quarter"),
+                DatePart::MonthOfYear => format!("({} - 1)", of("month")),
+                DatePart::Weekday => format!("({} - 1)", of("isodow")),
+            });
+        }
+        self.guard_days(&own);
+        let of = |field: &str| format!("CAST(strftime('%{field}', {own}) AS INTEGER)");
+        let day = format!("CAST(julianday(date({own})) - 2440587.5 AS INTEGER)");
+        Ok(match part {
+            DatePart::Year => of("Y"),
+            DatePart::Quarter => format!("({} * 4 + ({} - 1) / 3)", of("Y"), of("m")),
+            DatePart::Month => format!("({} * 12 + {} - 1)", of("Y"), of("m")),
+            // Division cuts toward zero, so weeks are counted from far before.
+            DatePart::Week => format!("(({day} + 7000003) / 7 - 1000000)"),
+            DatePart::Day => day,
+            DatePart::QuarterOfYear => format!("(({} - 1) / 3 + 1)", of("m")),
+            DatePart::MonthOfYear => format!("({} - 1)", of("m")),
+            DatePart::Weekday => format!("(({} + 6) % 7)", of("w")),
+        })
+    }
+
+    fn digits(&mut self, digits: i128, gives: Type) -> String {
+        let is_day = matches!(gives, Type::Day | Type::Period(_));
+        match self.has_decimals() {
+            true => {
+                let scale = if is_day { 0 } else { gives.scale() };
+                let bound = self.bind(decimal_text(digits, scale));
+                let kind = if is_day { "int" } else { "numeric" };
+                format!("{bound}::text::{kind}")
+            }
+            false => format!("CAST({} AS INTEGER)", self.bind(digits.to_string())),
+        }
+    }
+
+    /// The same number with so many more digits after the point.
+    fn lifted(&self, sql: String, by: u8) -> Sql {
+        if self.has_decimals() || by == 0 {
+            return Ok(sql);
+        }
+        Ok(format!("({sql} * {})", pow10(by).filter(|unit| *unit < 1 << 60).ok_or("its scale is too fine")?))
+    }
+
+    fn arithmetic(
+        &mut self,
+        operator: Operator,
+        blanks: Blanks,
+        whole: &LineFormula,
+        left: &LineFormula,
+        right: &LineFormula,
+    ) -> Sql {
+        let sign = match operator {
+            Operator::Add => "+",
+            Operator::Subtract => "-",
+            Operator::Multiply => "*",
+            _ => return Err("it divides".into()),
+        };
+        let (mut a, mut b) = (self.number(left)?, self.number(right)?);
+        if operator != Operator::Multiply {
+            a = self.lifted(a, whole.gives.scale() - left.gives.scale())?;
+            b = self.lifted(b, whole.gives.scale() - right.gives.scale())?;
+        }
+        let sql = match blanks {
+            Blanks::Spread => format!("({a} {sign} {b})"),
+            Blanks::AsNothing => format!(
+                "CASE WHEN {a} IS NOT NULL OR {b} IS NOT NULL THEN coalesce({a}, 0) {sign} coalesce({b}, 0) END"
+            ),
+        };
+        if self.table.dialect == Dialect::Sqlite {
+            // What outgrows 64 bits becomes floating point there.
+            self.guard(format!("typeof({sql}) NOT IN ('integer', 'null')"));
+        }
+        Ok(sql)
+    }
+
+    /// Yes, no, or NULL for neither.
+    pub(super) fn truth(&mut self, formula: &LineFormula) -> Sql {
+        Ok(match &formula.step {
+            Step::Leaf(LineLeaf::Column(slot)) => match self.table.dialect {
+                Dialect::PostgreSql => self.column(*slot)?.sql.clone(),
+                Dialect::Sqlite => return Err("SQLite keeps yes and no as text".into()),
+            },
+            Step::Not(inner) => format!("(NOT {})", self.truth(inner)?),
+            Step::Join(operator, left, right) => {
+                let word = if *operator == Operator::And { "AND" } else { "OR" };
+                format!("({} {word} {})", self.truth(left)?, self.truth(right)?)
+            }
+            Step::IsBlank(inner) => self.is_blank(inner)?,
+            Step::Compare(operator, left, right) => {
+                let sign = match operator {
+                    Operator::Equal => "=",
+                    Operator::NotEqual => "<>",
+                    Operator::Less => "<",
+                    Operator::LessOrEqual => "<=",
+                    Operator::Greater => ">",
+                    Operator::GreaterOrEqual => ">=",
+                    _ => return Err("it is no comparison".into()),
+                };
+                if left.gives == Type::Text {
+                    // Texts are compared byte for byte.
+                    let by = if self.has_decimals() { " COLLATE \"C\"" } else { "" };
+                    return Ok(format!("({}{by} {sign} {}{by})", self.text(left)?, self.text(right)?));
+                }
+                let common = left.gives.scale().max(right.gives.scale());
+                let (a, b) = (self.number(left)?, self.number(right)?);
+                let a = self.lifted(a, common - left.gives.scale())?;
+                let b = self.lifted(b, common - right.gives.scale())?;
+                format!("({a} {sign} {b})")
+            }
+            _ => return Err("it is no condition".into()),
+        })
+    }
+
+    /// Whether a formula of any type gives nothing: yes or no, never NULL.
+    fn is_blank(&mut self, formula: &LineFormula) -> Sql {
+        Ok(match formula.gives {
+            Type::Text => format!("({} = '')", self.text(formula)?),
+            Type::Condition => format!("({} IS NULL)", self.truth(formula)?),
+            Type::Float => match &formula.step {
+                Step::Leaf(LineLeaf::Column(slot)) => format!("({} IS NULL)", self.column(*slot)?.sql),
+                _ => return Err("it computes with floating point".into()),
+            },
+            _ => format!("({} IS NULL)", self.number(formula)?),
+        })
+    }
+
+    /// A text, empty for a blank and never NULL.
+    fn text(&mut self, formula: &LineFormula) -> Sql {
+        Ok(match &formula.step {
+            Step::Leaf(LineLeaf::Column(slot)) => {
+                let own = self.column(*slot)?.sql.clone();
+                match self.table.dialect {
+                    Dialect::PostgreSql => format!("coalesce({own}, '')"),
+                    Dialect::Sqlite => {
+                        self.guard(format!("typeof({own}) NOT IN ('text', 'integer', 'null')"));
+                        format!("coalesce(CAST({own} AS TEXT), '')")
+                    }
+                }
+            }
+            Step::Leaf(LineLeaf::Where(inner, condition)) => {
+                let (condition, inner) = (self.truth(condition)?, self.text(inner)?);
+                format!("CASE WHEN {condition} THEN {inner} ELSE '' END")
+            }
+            Step::Word(word) => {
+                let bound = self.bind(word.clone());
+                if self.has_decimals() { format!("{bound}::text") } else { format!("CAST({bound} AS TEXT)") }
+            }
+            Step::Case(branches, otherwise) => {
+                let mut sql = String::from("CASE");
+                for (condition, value) in branches {
+                    sql += &format!(" WHEN {} THEN {}", self.truth(condition)?, self.text(value)?);
+                }
+                format!("{sql} ELSE {} END", self.text(otherwise)?)
+            }
+            Step::Apply(..) => return Err("its functions of text are computed here".into()),
+            _ => return Err("it is no text".into()),
+        })
+    }
+}
