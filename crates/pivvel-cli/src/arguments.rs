@@ -58,6 +58,20 @@ pub(crate) struct SurveyArguments {
     pub(crate) screen: ScreenArguments,
 }
 
+/// How much of the machine is used.
+#[derive(Debug, Args)]
+pub(crate) struct Effort {
+    /// Work with so many threads; as many as there are cores where not said
+    #[arg(long, value_name = "N")]
+    pub(crate) threads: Option<usize>,
+    /// Let the groups take so much memory: 512MiB, 8GiB; three quarters of what is free where not said
+    #[arg(long, value_name = "SIZE")]
+    pub(crate) memory: Option<String>,
+    /// Read the lines of a database rather than letting it group them
+    #[arg(long)]
+    pub(crate) read_lines: bool,
+}
+
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -169,6 +183,14 @@ pub(crate) struct Build {
     /// Keep the yardsticks of this run in a file, for later runs to stand on
     #[arg(long, value_name = "FILE")]
     pub(crate) save_yardsticks: Option<PathBuf>,
+    /// Build from groups that earlier runs of the same brief kept, rather than from lines (repeatable)
+    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with = "source")]
+    pub(crate) groups: Vec<PathBuf>,
+    /// Keep the leaf groups of this run in a file, for later runs to build from
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save_groups: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) effort: Effort,
     /// Where totals stand: before, after or off, for all or by level: 'coast off, row total before'
     #[arg(long, value_name = "PLACES")]
     pub(crate) totals: Vec<String>,

@@ -3,11 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, Error, Result, Run, Target, YardstickOf, beside, brief_from_toml, brief_to_toml, open_source,
-    open_yardsticks, save_yardsticks, write_whole,
+    Brief, CrossTab, Error, Groups, Result, Target, YardstickOf, Yardsticks, beside, brief_from_toml,
+    brief_to_toml, open_groups, open_source, open_yardsticks, save_groups, save_yardsticks, write_whole,
 };
 
 use crate::arguments::Build;
+use crate::effort::watched;
 use crate::screen;
 
 pub(crate) fn run(build: &Build) -> Result<()> {
@@ -39,21 +40,24 @@ pub(crate) fn run(build: &Build) -> Result<()> {
         let message = format!("the brief has {} views, and none is number {view}", brief.views.len());
         return Err(Error::request("--view", message));
     }
-    let kept = build.save_brief.iter().chain(&build.save_yardsticks).map(PathBuf::as_path);
+    let kept = build.save_brief.iter().chain(&build.save_yardsticks).chain(&build.save_groups);
+    let kept = kept.map(PathBuf::as_path);
     check_folders(&targets, kept)?;
     let yardsticks = open_yardsticks(&brief)?;
-    let Some(lines) = lines else {
-        let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
-        return Err(Error::request(build.input.display().to_string(), message));
+    let crosstab = match build.groups.is_empty() {
+        true => from_lines(build, &brief, lines.as_deref(), &yardsticks)?,
+        false => {
+            let groups: Vec<Groups> =
+                build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
+            build.effort.run()?.yardsticks(&yardsticks).build_from(&brief, &groups)?
+        }
     };
-    let mut source = open_source(&lines, &brief, build.reading.delimiter)?;
-    let crosstab = Run::new().yardsticks(&yardsticks).build(&brief, source.as_mut())?;
     if let Some(path) = &build.save_yardsticks {
         save_yardsticks(path, &crosstab.yardsticks())?;
         eprintln!("wrote {}", path.display());
     }
-    if let Some(path) = &build.save_brief {
-        save_brief(&brief, path, &lines, &build.to)?;
+    if let (Some(path), Some(lines)) = (&build.save_brief, &lines) {
+        save_brief(&brief, path, lines, &build.to)?;
     }
     for target in &targets {
         target.write(&crosstab)?;
@@ -63,6 +67,30 @@ pub(crate) fn run(build: &Build) -> Result<()> {
     }
     // Whoever wants a file wants no screenful beside it.
     if build.to.is_empty() { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+}
+
+/// The cross-tab of lines; its groups are kept where that is asked for.
+fn from_lines(
+    build: &Build,
+    brief: &Brief,
+    lines: Option<&Path>,
+    yardsticks: &[(String, Yardsticks)],
+) -> Result<CrossTab> {
+    let Some(lines) = lines else {
+        let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
+        return Err(Error::request(build.input.display().to_string(), message));
+    };
+    let mut source = open_source(lines, brief, build.reading.delimiter)?;
+    let run = build.effort.run()?.yardsticks(yardsticks);
+    watched(source.progress(), || match &build.save_groups {
+        None => run.build(brief, source.as_mut()),
+        Some(path) => {
+            let (crosstab, groups) = run.keep(brief, source.as_mut())?;
+            save_groups(path, &groups)?;
+            eprintln!("wrote {}", path.display());
+            Ok(crosstab)
+        }
+    })
 }
 
 pub(crate) fn is_brief(path: &Path) -> bool {

@@ -6,6 +6,7 @@ mod build;
 mod check;
 mod check_emphasis;
 mod demo;
+mod effort;
 mod screen;
 mod survey;
 
@@ -16,6 +17,14 @@ use clap::Parser;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    // Ctrl-C ends at once, and takes with it what was half written.
+    let stop = || {
+        pivvel::abandon_writing();
+        std::process::exit(130);
+    };
+    if let Err(error) = ctrlc::set_handler(stop) {
+        eprintln!("pivvel: Ctrl-C may leave a temporary file behind: {error}");
+    }
     let result = match &arguments.command {
         Command::Demo(demo) => demo::run(demo),
         Command::Survey(survey) => survey::run(survey),

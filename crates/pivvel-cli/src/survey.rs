@@ -10,13 +10,14 @@ use pivvel::{
 };
 
 use crate::arguments::SurveyArguments;
+use crate::effort::watched;
 use crate::screen;
 
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut brief = Brief::new();
     arguments.reading.apply(&mut brief)?;
     let mut source = open_lines(&arguments.source, &brief, arguments.reading.delimiter)?;
-    let survey = Survey::read(source.as_mut())?;
+    let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
     let options = screen::options(&arguments.screen);
     screen::print(&draw(&survey, arguments, options.colours != pivvel::Colours::None, options.width))
 }

@@ -44,7 +44,7 @@ pub use brief::{
     PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief, Scaling, Side,
     TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
-pub use crosstab::{Cell, CrossTab, Run, Trend, View};
+pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{

@@ -1,12 +1,13 @@
 //! Arrow IPC files and streams as a source.
 
 use std::fs::File;
-use std::io::{BufReader, Read};
-use std::path::PathBuf;
+use std::io::{BufReader, Read, Write};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
+use arrow_ipc::writer::FileWriter;
 use arrow_schema::{ArrowError, SchemaRef};
 use pivvel_core::{Error, LineSource, Progress, Result, Tally};
 
@@ -51,6 +52,28 @@ pub(crate) fn open_stream(
 
 fn broken(name: &str, error: &ArrowError) -> Error {
     Error::data(name, format!("these Arrow record batches cannot be read: {error}"))
+}
+
+/// Writes one record batch as an Arrow IPC file, with what its schema tells.
+pub(crate) fn write_batch(batch: &RecordBatch, out: &mut dyn Write) -> std::io::Result<()> {
+    let failed = |e: ArrowError| match e {
+        ArrowError::IoError(_, cause) => cause,
+        other => std::io::Error::other(other.to_string()),
+    };
+    let mut writer = FileWriter::try_new(out, &batch.schema()).map_err(failed)?;
+    writer.write(batch).map_err(failed)?;
+    writer.finish().map_err(failed)
+}
+
+/// The one record batch of an Arrow IPC file.
+pub(crate) fn read_batch(path: &Path) -> Result<RecordBatch> {
+    let name = path.display().to_string();
+    let file = File::open(path).map_err(|e| Error::io(&name, e))?;
+    let mut reader = FileReader::try_new(BufReader::new(file), None).map_err(|e| broken(&name, &e))?;
+    match reader.next() {
+        Some(batch) => batch.map_err(|e| broken(&name, &e)),
+        None => Err(Error::data(name, "this file holds nothing")),
+    }
 }
 
 impl ArrowSource {

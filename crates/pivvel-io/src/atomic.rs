@@ -1,9 +1,11 @@
 //! Files that are whole or not there: written beside their place, then moved into it.
 
 use std::io::{BufWriter, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
 use pivvel_core::{Error, Result};
+use tempfile::NamedTempFile;
 
 /// Writes a file by `fill`, so that an earlier file of that name stands until the new one is
 /// whole, and stays if anything fails.
@@ -29,7 +31,8 @@ pub fn write_whole(path: &Path, fill: impl FnOnce(&mut dyn Write) -> std::io::Re
         std::io::ErrorKind::NotFound => Error::data(place(), "there is no such folder to write into"),
         _ => Error::io(place(), e),
     };
-    let temporary = tempfile::Builder::new().prefix(".pivvel-").tempfile_in(folder).map_err(fail)?;
+    let temporary = begin(folder).map_err(fail)?;
+    let _ended = Ended(temporary.path().to_path_buf());
     let mut out = BufWriter::new(temporary);
     fill(&mut out).map_err(fail)?;
     let temporary = out.into_inner().map_err(|e| fail(e.into_error()))?;
@@ -38,6 +41,34 @@ pub fn write_whole(path: &Path, fill: impl FnOnce(&mut dyn Write) -> std::io::Re
     temporary.as_file().sync_all().map_err(fail)?;
     temporary.persist(path).map_err(|e| fail(e.error))?;
     Ok(())
+}
+
+/// Files that are being written.
+static WRITING: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+fn begin(folder: &Path) -> std::io::Result<NamedTempFile> {
+    let mut writing = WRITING.lock().unwrap_or_else(PoisonError::into_inner);
+    let temporary = tempfile::Builder::new().prefix(".pivvel-").tempfile_in(folder)?;
+    writing.push(temporary.path().to_path_buf());
+    Ok(temporary)
+}
+
+/// Forgets a file that is written, or was given up.
+struct Ended(PathBuf);
+
+impl Drop for Ended {
+    fn drop(&mut self) {
+        WRITING.lock().unwrap_or_else(PoisonError::into_inner).retain(|path| *path != self.0);
+    }
+}
+
+/// Removes what is half written, for a program that is about to end. Files that stood before stand.
+pub fn abandon_writing() {
+    let writing = WRITING.lock().unwrap_or_else(PoisonError::into_inner);
+    for path in writing.iter() {
+        // It may have been moved into its place just now.
+        let _ = std::fs::remove_file(path);
+    }
 }
 
 #[cfg(unix)]

@@ -22,6 +22,7 @@ mod arrow_ipc;
 mod atomic;
 mod bytes;
 mod csv;
+mod groups_file;
 mod json_lines;
 mod kinds;
 mod location;
@@ -44,7 +45,8 @@ mod typed;
 #[cfg(feature = "workbook")]
 mod workbook;
 
-pub use atomic::write_whole;
+pub use atomic::{abandon_writing, write_whole};
+pub use groups_file::{open_groups, save_groups};
 pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
 pub use source::{ReadOptions, Source};

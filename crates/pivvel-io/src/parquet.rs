@@ -40,7 +40,7 @@ pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result
     let options_ = ArrowReaderOptions::new().with_schema(schema);
     let metadata = ArrowReaderMetadata::try_new(plain.metadata().clone(), options_).map_err(broken)?;
     let columns = TypedColumns::new(metadata.schema(), &options.kinds, options.bad_values)?;
-    let total = metadata.metadata().row_groups().iter().map(|group| group.num_rows().unsigned_abs()).sum();
+    let total = file.metadata().map_or(0, |file| file.len());
     Ok(ParquetSource { name, path, metadata, columns, progress: Arc::new(Progress::of(total)) })
 }
 
@@ -117,7 +117,9 @@ impl Shared<'_> {
             let chunk = (group as u64) << 32 | number as u64;
             let rows = batch.num_rows();
             self.troubles.read(chunk, rows as u64);
-            progress.add(rows as u64);
+            // Its share of the file, by lines.
+            let all = metadata.metadata().file_metadata().num_rows().max(1) as f64;
+            progress.add((progress.total().unwrap_or(0) as f64 * rows as f64 / all) as u64);
             let arrays: Vec<_> = places.iter().map(|i| batch.column(*i).clone()).collect();
             match columns.batch(name, &arrays, self.wanted, rows) {
                 Ok((batch, blanked)) => {

@@ -2,6 +2,7 @@
 
 mod build;
 mod cell;
+mod groups;
 mod jobs;
 mod marks;
 mod run;
@@ -9,6 +10,7 @@ mod table;
 mod trend;
 
 pub use cell::Cell;
+pub use groups::Groups;
 pub use run::Run;
 pub use table::{CrossTab, View};
 pub use trend::Trend;

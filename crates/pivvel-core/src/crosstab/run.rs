@@ -5,14 +5,15 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::available_parallelism;
 
 use super::build::assemble;
+use super::groups::{Groups, merged};
 use super::jobs::Job;
 use super::table::CrossTab;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
-use crate::grouping::{Crowd, LeafGroups, Scan};
+use crate::grouping::{Crowd, Scan};
 use crate::lines::{LineSource, Taker, Tally};
 use crate::peers::Yardsticks;
-use crate::pushdown::{Grouped, answer, condition, counts, push};
+use crate::pushdown::{answer, condition, counts, push};
 
 /// How lines become a cross-tab, where that is not to be left to what suits the machine. The result
 /// is the same, whatever is said here.
@@ -78,15 +79,45 @@ impl<'a> Run<'a> {
     /// What [`Plan::new`](crate::Plan::new) and the source find wrong; yardsticks that the brief names
     /// and that are not given; groups that take more memory than allowed.
     pub fn build(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
+        self.run(brief, source, |_, _, _, _| Ok(())).map(|(crosstab, ())| crosstab)
+    }
+
+    /// The same, with the leaf groups to be kept.
+    ///
+    /// # Errors
+    /// As for [`Run::build`].
+    pub fn keep(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<(CrossTab, Groups)> {
+        self.run(brief, source, Groups::new)
+    }
+
+    /// Builds the cross-tab of groups that were kept for the same brief, without reading a line.
+    ///
+    /// # Errors
+    /// Groups that were kept for another brief, or for lines whose columns hold other kinds.
+    pub fn build_from(&self, brief: &Brief, kept: &[Groups]) -> Result<CrossTab> {
+        let (jobs, groups, source, tally) = merged(brief, kept)?;
+        assemble(&brief.views, &jobs, groups, (&source, &tally), self.yardsticks)
+    }
+
+    fn run<K>(
+        &self,
+        brief: &Brief,
+        source: &mut dyn LineSource,
+        keep: impl Fn(&[Job], &[Scan<'_>], &dyn LineSource, &Tally) -> Result<K>,
+    ) -> Result<(CrossTab, K)> {
         loop {
             let jobs = Job::all(brief, source)?;
-            let groups = match self.ask(&jobs, source)? {
-                Some(groups) => Ok((groups, Tally::default())),
+            let scans = match self.ask(&jobs, source)? {
+                Some(scans) => Ok((scans, Tally::default())),
                 None => self.scan(&jobs, source),
             };
-            match groups {
-                Ok((groups, tally)) => {
-                    return assemble(&brief.views, &jobs, groups, (source.name(), &tally), self.yardsticks);
+            match scans {
+                Ok((scans, tally)) => {
+                    let kept = keep(&jobs, &scans, source, &tally)?;
+                    let groups = scans.into_iter().map(Scan::finish).collect();
+                    let told = (source.name(), &tally);
+                    let crosstab = assemble(&brief.views, &jobs, groups, told, self.yardsticks)?;
+                    return Ok((crosstab, kept));
                 }
                 Err(error) => match error.wider() {
                     Some((column, kind)) if source.widen(column, *kind) => {}
@@ -97,7 +128,7 @@ impl<'a> Run<'a> {
     }
 
     /// The leaf groups of every job, where a database has the lines and can make all of them.
-    fn ask(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<Option<Vec<LeafGroups>>> {
+    fn ask<'j>(&self, jobs: &'j [Job], source: &mut dyn LineSource) -> Result<Option<Vec<Scan<'j>>>> {
         let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok(None) };
         let pushed = jobs.iter().map(|job| push(&job.plan.grouping, job.plan.needed(), &table));
         let Ok(pushed) = pushed.collect::<Result<Vec<_>, _>>() else { return Ok(None) };
@@ -107,8 +138,8 @@ impl<'a> Run<'a> {
                 source.ask(statement, take)
             })?;
             match grouped {
-                Grouped::Done(scan) => all.push(scan.finish()),
-                Grouped::Otherwise => return Ok(None),
+                Some(scan) => all.push(scan),
+                None => return Ok(None),
             }
         }
         Ok(Some(all))
@@ -143,7 +174,7 @@ impl<'a> Run<'a> {
     }
 
     /// Fills the leaf groups of every job in one pass.
-    fn scan(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(Vec<LeafGroups>, Tally)> {
+    fn scan<'j>(&self, jobs: &'j [Job], source: &mut dyn LineSource) -> Result<(Vec<Scan<'j>>, Tally)> {
         let mut needed: Vec<usize> = jobs.iter().flat_map(|job| job.plan.needed().iter().copied()).collect();
         needed.sort_unstable();
         needed.dedup();
@@ -173,7 +204,7 @@ impl<'a> Run<'a> {
             scan.report.excluded += left_out;
             scan.report.undecided += undecided;
         }
-        Ok((all.into_iter().map(Scan::finish).collect(), tally))
+        Ok((all, tally))
     }
 }
 

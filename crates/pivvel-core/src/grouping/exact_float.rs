@@ -55,6 +55,25 @@ impl ExactFloat {
         self.tick();
     }
 
+    /// The sum as bytes: the weight of the first limb, then the limbs, the lowest first.
+    pub(super) fn to_bytes(&self) -> Vec<u8> {
+        let mut sum = self.clone();
+        sum.carry();
+        let limbs = sum.limbs.iter().flat_map(|limb| limb.to_le_bytes());
+        sum.base.to_le_bytes().into_iter().chain(limbs).collect()
+    }
+
+    /// The sum of such bytes.
+    pub(super) fn of_bytes(bytes: &[u8]) -> Option<ExactFloat> {
+        let (base, limbs) = bytes.split_first_chunk::<4>()?;
+        let (limbs, rest) = limbs.as_chunks::<8>();
+        // Floats have exponents of 2,046 steps, and a carry or two above them.
+        let base = u32::from_le_bytes(*base);
+        let fits = rest.is_empty() && base < 64 && limbs.len() < 80;
+        let limbs = limbs.iter().map(|limb| i64::from_le_bytes(*limb)).collect();
+        fits.then_some(ExactFloat { base, limbs, pending: 0 })
+    }
+
     /// The sum as the nearest float; infinite where it is beyond all floats.
     pub(crate) fn value(&self) -> f64 {
         let mut sum = self.clone();

@@ -16,15 +16,15 @@ use crate::formula::{Evaluate, Evaluation, LineFormula, Texts, Typed, Values, ev
 use crate::lines::Value;
 
 /// Finer groups of one set of keys while lines are read.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(super) struct FinerScan {
-    filter: Option<LineFormula>,
-    values: Vec<LineValue>,
-    keys: KeyScan,
-    pairs: PairTable,
-    states: States,
-    finer: Vec<FinerScan>,
-    numbers: Vec<u32>,
+    pub(super) filter: Option<LineFormula>,
+    pub(super) values: Vec<LineValue>,
+    pub(super) keys: KeyScan,
+    pub(super) pairs: PairTable,
+    pub(super) states: States,
+    pub(super) finer: Vec<FinerScan>,
+    pub(super) numbers: Vec<u32>,
 }
 
 /// Finer groups: which group each is part of, and its states.
@@ -101,6 +101,15 @@ impl FinerScan {
         self.states.resize(self.pairs.len());
         self.states.absorb(&other.states, &numbers)?;
         self.finer.iter_mut().zip(&other.finer).try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers))
+    }
+
+    /// The same with the groups called otherwise.
+    pub(super) fn moved(&self, into: &[u32]) -> FinerScan {
+        let (groups, keys): (Vec<u32>, Vec<u32>) = self.pairs.pairs().iter().copied().unzip();
+        let groups: Vec<u32> = groups.into_iter().map(|group| into[group as usize]).collect();
+        let (mut pairs, mut numbers) = (PairTable::default(), Vec::new());
+        pairs.number(&groups, &keys, &mut numbers);
+        FinerScan { pairs, ..self.clone() }
     }
 
     /// Takes rows of states whose groups and keys are known; `path` leads to finer groups of these.

@@ -9,12 +9,12 @@ use crate::formula::{Evaluation, LineFormula};
 use crate::lines::{Coder, MemberId, Members};
 
 /// Keys while lines are read.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(super) struct KeyScan {
     names: Vec<String>,
     formulas: Vec<LineFormula>,
-    coders: Vec<Coder>,
-    levels: Vec<PairTable>,
+    pub(super) coders: Vec<Coder>,
+    pub(super) levels: Vec<PairTable>,
     codes: Vec<u32>,
     path: Vec<u32>,
     next: Vec<u32>,

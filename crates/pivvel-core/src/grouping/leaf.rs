@@ -16,14 +16,14 @@ use crate::lines::MemberId;
 /// A scan under way. Give it every batch of lines, in any order and of any size, then finish.
 #[derive(Debug)]
 pub(crate) struct Scan<'p> {
-    grouping: &'p Grouping,
-    rows: KeyScan,
-    columns: KeyScan,
-    groups: PairTable,
-    states: States,
-    finer: Vec<FinerScan>,
+    pub(super) grouping: &'p Grouping,
+    pub(super) rows: KeyScan,
+    pub(super) columns: KeyScan,
+    pub(super) groups: PairTable,
+    pub(super) states: States,
+    pub(super) finer: Vec<FinerScan>,
     pub(crate) report: ScanReport,
-    group_of_line: Vec<u32>,
+    pub(super) group_of_line: Vec<u32>,
 }
 
 /// What the scan met, to be told to the reader.

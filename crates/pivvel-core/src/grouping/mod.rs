@@ -5,6 +5,7 @@
 
 mod exact_float;
 mod finer;
+mod kept;
 mod keys;
 mod leaf;
 mod pairs;

@@ -20,37 +20,37 @@ pub(crate) struct Outgrown;
 #[derive(Debug, Clone)]
 pub(crate) struct States {
     /// Lines in each group.
-    lines: Vec<u64>,
-    values: Vec<ValueStates>,
+    pub(super) lines: Vec<u64>,
+    pub(super) values: Vec<ValueStates>,
     finer: Vec<FinerGroups>,
 }
 
 /// The states of one formula over lines.
 #[derive(Debug, Clone)]
-struct ValueStates {
-    gives: Type,
-    needs: Needs,
+pub(super) struct ValueStates {
+    pub(super) gives: Type,
+    pub(super) needs: Needs,
     /// Lines of each group in which the formula is not blank.
-    present: Vec<u64>,
-    sums: Sums,
-    lows: Extremes,
-    highs: Extremes,
-    squares: Vec<Moments>,
-    firsts: Vec<Option<(i128, Value)>>,
-    lasts: Vec<Option<(i128, Value)>>,
-    lists: Vec<Vec<Value>>,
+    pub(super) present: Vec<u64>,
+    pub(super) sums: Sums,
+    pub(super) lows: Extremes,
+    pub(super) highs: Extremes,
+    pub(super) squares: Vec<Moments>,
+    pub(super) firsts: Vec<Option<(i128, Value)>>,
+    pub(super) lasts: Vec<Option<(i128, Value)>>,
+    pub(super) lists: Vec<Vec<Value>>,
     /// Values in all lists together.
-    listed: usize,
+    pub(super) listed: usize,
 }
 
 #[derive(Debug, Clone)]
-enum Sums {
+pub(super) enum Sums {
     Exact(Vec<i128>),
     Float(Vec<ExactFloat>),
 }
 
 #[derive(Debug, Clone)]
-enum Extremes {
+pub(super) enum Extremes {
     Exact(Vec<i128>),
     Float(Vec<f64>),
 }

@@ -93,8 +93,8 @@ pub(crate) fn quantile(share: f64, count: usize, value: impl Fn(usize) -> f64) -
 /// Sums of squares, exact for decimals and for floats.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Moments {
-    exact: i256,
-    float: ExactFloat,
+    pub(super) exact: i256,
+    pub(super) float: ExactFloat,
 }
 
 impl Moments {

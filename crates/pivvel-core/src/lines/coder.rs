@@ -55,6 +55,11 @@ impl Coder {
         &self.members[code as usize]
     }
 
+    /// What the members are.
+    pub(crate) fn kind(&self) -> Kind {
+        self.kind
+    }
+
     /// How many members there are.
     pub(crate) fn len(&self) -> usize {
         self.members.len()

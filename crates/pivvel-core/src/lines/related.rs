@@ -11,7 +11,7 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coder::Coder;
-use super::{Kind, LineSource, Tally, Unmatched};
+use super::{Kind, LineSource, Progress, Tally, Unmatched};
 use crate::error::{Error, Result};
 
 /// Lines with the columns of a related table, looked up by key.
@@ -284,6 +284,10 @@ impl LineSource for Related<'_> {
             });
         }
         Ok(tally)
+    }
+
+    fn progress(&self) -> Option<Arc<Progress>> {
+        self.lines.progress()
     }
 
     fn widen(&mut self, column: &str, kind: Kind) -> bool {

@@ -17,20 +17,14 @@ const ROWS: usize = 8_192;
 /// Runs a statement: every row is given as texts, with nothing for NULL.
 type Answer<'a> = dyn FnMut(&Statement, &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> + 'a;
 
-/// What came of asking the database.
-pub(crate) enum Grouped<'p> {
-    Done(Scan<'p>),
-    /// Some values are not as the statements take them to be.
-    Otherwise,
-}
-
-/// Asks for the groups of a grouping.
+/// Asks for the groups of a grouping; none where values are otherwise than the statements take them to
+/// be.
 pub(crate) fn answer<'p>(
     grouping: &'p Grouping,
     pushed: &Pushed,
     dialect: Dialect,
     ask: &mut Answer<'_>,
-) -> Result<Grouped<'p>> {
+) -> Result<Option<Scan<'p>>> {
     let mut counts: Vec<u64> = Vec::new();
     ask(&pushed.counts, &mut |row| {
         counts = row.iter().map(|text| text.parse().unwrap_or(0)).collect();
@@ -40,7 +34,7 @@ pub(crate) fn answer<'p>(
         return Err(Error::data("database", "it counted no lines"));
     };
     if guards.iter().any(|met| *met > 0) {
-        return Ok(Grouped::Otherwise);
+        return Ok(None);
     }
     let mut scan = Scan::new(grouping);
     scan.report.read = *read;
@@ -48,7 +42,7 @@ pub(crate) fn answer<'p>(
     scan.report.undecided = *undecided;
     let mut statements = pushed.groups.iter();
     let keys: Vec<&Key> = grouping.rows.iter().chain(&grouping.columns).collect();
-    let Some(own) = statements.next() else { return Ok(Grouped::Otherwise) };
+    let Some(own) = statements.next() else { return Ok(None) };
     let rows = grouping.rows.len();
     let mut columns = Columns::new(&keys, &grouping.values, dialect);
     let mut as_taken =
@@ -57,7 +51,7 @@ pub(crate) fn answer<'p>(
         let asked = Asked { grouping, keys: keys.clone(), dialect };
         as_taken &= asked.finer(finer, &mut vec![place], &mut statements, &mut scan, ask)?;
     }
-    Ok(if as_taken { Grouped::Done(scan) } else { Grouped::Otherwise })
+    Ok(as_taken.then_some(scan))
 }
 
 /// What finer groups are asked with.

@@ -9,7 +9,7 @@ use crate::grouping::{Finer, Grouping, Key, LineValue};
 use crate::lines::{Dialect, SqlTable, Statement};
 use sql::{Reason, Writer};
 
-pub(crate) use answer::{Grouped, answer};
+pub(crate) use answer::answer;
 
 /// The statements for one grouping.
 #[derive(Debug, Clone)]

@@ -3,8 +3,8 @@
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel::{
-    BadValues, Brief, CrossTab, Error, LineSource, ReadOptions, Result, Run, Source, SqlTable, Statement,
-    Tally, open,
+    BadValues, Batches, Brief, CrossTab, Error, Groups, LineSource, ReadOptions, Result, Run, Source,
+    SqlTable, Statement, Tally, TextSource, open, open_groups, save_groups,
 };
 
 use crate::cases::{cases, outcome};
@@ -199,4 +199,66 @@ fn parts_that_are_not_there_are_told() {
         let found = error(&location);
         assert!(found.contains(said) && !found.contains("hush"), "{location}: {found}");
     }
+}
+
+/// Groups that are kept give what their lines give: of the whole, and of its halves put together.
+#[test]
+fn kept_groups_give_what_lines_give() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("kept.arrow");
+    let through = |groups: Groups| {
+        save_groups(&path, &groups).unwrap();
+        open_groups(&path).unwrap()
+    };
+    let mut ran = 0;
+    for case in cases().iter().filter(|case| case.expected.0 != "error") {
+        let brief = case.brief().unwrap();
+        let Some(lines) = Lines::read(&case.lines, &brief.kinds, brief.bad_values) else { continue };
+        if !brief.related.is_empty() {
+            continue;
+        }
+        let half = lines.batch.num_rows() / 2;
+        let parts = [lines.batch.slice(0, half), lines.batch.slice(half, lines.batch.num_rows() - half)];
+        let kept = |batches: &[RecordBatch]| {
+            let mut source = Batches::new(lines.schema.clone(), batches.to_vec()).named("lines.csv");
+            through(Run::new().keep(&brief, &mut source).unwrap().1)
+        };
+        let name = case.path.display();
+        let whole = Run::new().build_from(&brief, &[kept(&parts)]);
+        assert_eq!(outcome(case.expected.0, whole), case.expected, "{name}, whole");
+        let halves = Run::new().build_from(&brief, &[kept(&parts[1..]), kept(&parts[..1])]);
+        assert_eq!(outcome(case.expected.0, halves), case.expected, "{name}, halves");
+        ran += 1;
+    }
+    assert!(ran > 50, "{ran}");
+}
+
+/// Groups of another brief, of other kinds or of another version are refused, each for its reason.
+#[test]
+fn groups_that_do_not_fit_are_refused() {
+    let kept = |csv: &str, brief: &Brief| {
+        let text = std::io::Cursor::new(csv.as_bytes().to_vec());
+        let mut source = TextSource::from_reader("may.csv", text, &ReadOptions::default()).unwrap();
+        Run::new().keep(brief, &mut source).unwrap().1
+    };
+    let said = |groups: Vec<Groups>| Run::new().build_from(&sales(), &groups).unwrap_err().to_string();
+    let own = kept(CSV, &sales());
+    let other = kept(CSV, &Brief::new().rows(["coast"]).measure(("sales", "sum(amount where amount > 5)")));
+    assert_eq!(
+        said(vec![own.clone(), other]),
+        "may.csv: these groups were kept for another brief: dimensions, measures or conditions differ"
+    );
+    let whole = kept("coast,amount\nFell,3\n", &sales());
+    assert_eq!(
+        said(vec![own.clone(), whole]),
+        "may.csv: column amount holds whole numbers here and numbers of 2 decimals in may.csv; give it one kind in \
+         the brief and keep both anew"
+    );
+    let batch = own.to_record_batch().clone();
+    let schema = batch.schema().as_ref().clone();
+    let mut metadata = schema.metadata().clone();
+    metadata.insert("pivvel:version".to_string(), "0".to_string());
+    let old = RecordBatch::try_new(schema.with_metadata(metadata).into(), batch.columns().to_vec()).unwrap();
+    let error = Groups::from_record_batch("old.arrow", old).unwrap_err().to_string();
+    assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 1 is read; keep them anew");
 }

@@ -1,0 +1,82 @@
+//! How much of the machine a run takes, and how far it has come.
+
+use std::sync::Arc;
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use pivvel::{Error, Progress, Result, Run};
+
+use crate::arguments::Effort;
+
+impl Effort {
+    /// The run that was asked for.
+    pub(crate) fn run(&self) -> Result<Run<'static>> {
+        let mut run = Run::new().memory(self.bytes()?);
+        if let Some(threads) = self.threads {
+            run = run.threads(threads);
+        }
+        Ok(if self.read_lines { run.reading_lines() } else { run })
+    }
+
+    fn bytes(&self) -> Result<usize> {
+        let Some(said) = &self.memory else { return Ok(free_memory() / 4 * 3) };
+        let digits = said.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(said.len());
+        let (number, unit) = said.split_at(digits);
+        let unit: usize = match unit.trim().to_lowercase().as_str() {
+            "" | "b" => 1,
+            "kib" | "k" | "kb" => 1 << 10,
+            "mib" | "m" | "mb" => 1 << 20,
+            "gib" | "g" | "gb" => 1 << 30,
+            "tib" | "t" | "tb" => 1 << 40,
+            other => {
+                return Err(Error::unknown("--memory", "unit", other, ["KiB", "MiB", "GiB", "TiB"]));
+            }
+        };
+        let number: f64 = number
+            .parse()
+            .map_err(|_| Error::request("--memory", format!("{said} is no size: write it as 2GiB")))?;
+        Ok((number * unit as f64) as usize)
+    }
+}
+
+fn free_memory() -> usize {
+    let Ok(mut system) = sysinfo::System::new() else { return usize::MAX };
+    system.refresh_memory();
+    match system.available_memory() {
+        0 => usize::MAX,
+        bytes => usize::try_from(bytes).unwrap_or(usize::MAX),
+    }
+}
+
+/// Does some work and shows how far reading has come, on a terminal and if it takes long.
+pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() -> T) -> T {
+    let Some(progress) = progress else { return work() };
+    let (done, is_done) = channel::<()>();
+    std::thread::scope(|scope| {
+        scope.spawn(move || {
+            let long = Duration::from_millis(500);
+            if is_done.recv_timeout(long) != Err(RecvTimeoutError::Timeout) {
+                return;
+            }
+            let (form, total) = match progress.total() {
+                Some(total) => ("{bytes} of {total_bytes}, {bytes_per_sec}, {eta} left", Some(total)),
+                None => ("{bytes}, {bytes_per_sec}, {elapsed}", None),
+            };
+            let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::stderr());
+            bar.set_style(
+                ProgressStyle::with_template(form).unwrap_or_else(|_| ProgressStyle::default_bar()),
+            );
+            loop {
+                bar.set_position(progress.done());
+                if is_done.recv_timeout(Duration::from_millis(100)) != Err(RecvTimeoutError::Timeout) {
+                    break;
+                }
+            }
+            bar.finish_and_clear();
+        });
+        let outcome = work();
+        drop(done);
+        outcome
+    })
+}

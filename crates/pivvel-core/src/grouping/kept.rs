@@ -1,0 +1,359 @@
+//! Leaf groups with their states as Arrow arrays, and back: what is saved of lines that were scanned,
+//! so that they need not be scanned again.
+//!
+//! A group is a row of a table: a column for each key, the count of its lines, and for each value the
+//! count of those that are not blank and its states. Finer groups are a list in the row of the group
+//! that they are part of.
+
+use std::sync::Arc;
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::{Decimal128Type, Decimal256Type, Float64Type, UInt64Type};
+use arrow_array::{
+    Array, ArrayRef, BinaryArray, BooleanArray, Decimal128Array, Decimal256Array, Float64Array, Int32Array,
+    ListArray, StringArray, StructArray, UInt64Array,
+};
+use arrow_buffer::OffsetBuffer;
+use arrow_schema::{DataType, Field, Fields};
+
+use super::exact_float::ExactFloat;
+use super::finer::FinerScan;
+use super::keys::KeyScan;
+use super::leaf::Scan;
+use super::spec::LineValue;
+use super::states::{Extremes, States, Sums, ValueStates};
+use super::summary::Moments;
+use crate::error::{Error, Result};
+use crate::formula::Type;
+use crate::lines::{Kind, Member, Value};
+
+/// Named columns of a table, in order.
+type Columns = Vec<(String, ArrayRef)>;
+
+impl Scan<'_> {
+    /// The groups as a table.
+    pub(crate) fn kept(&self) -> Result<StructArray> {
+        let pairs = self.groups.pairs();
+        let (rows, columns): (Vec<u32>, Vec<u32>) = pairs.iter().copied().unzip();
+        let mut table = self.rows.kept("row", &rows);
+        table.extend(self.columns.kept("column", &columns));
+        table.extend(self.states.kept(pairs.len()));
+        for (i, finer) in self.finer.iter().enumerate() {
+            table.push((format!("finer {}", i + 1), Arc::new(finer.kept(pairs.len())?)));
+        }
+        structs(table, pairs.len())
+    }
+
+    /// Takes the groups of a table, as if their lines had been read.
+    pub(crate) fn take_kept(&mut self, table: &StructArray) -> Result<()> {
+        let mut from = Taken(table);
+        let rows = (0..self.rows.len()).map(|i| from.column(&format!("row {}", i + 1)));
+        let rows = rows.collect::<Result<Vec<_>>>()?;
+        let columns = (0..self.columns.len()).map(|i| from.column(&format!("column {}", i + 1)));
+        let columns = columns.collect::<Result<Vec<_>>>()?;
+        let states = States::of_kept(&self.grouping.values, &mut from)?;
+        self.absorb_rows(&rows, &columns, &states)?;
+        let groups = self.group_of_line.clone();
+        for (i, finer) in self.finer.iter_mut().enumerate() {
+            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, &groups)?;
+        }
+        Ok(())
+    }
+}
+
+impl FinerScan {
+    /// The finer groups of so many groups, as a list for each.
+    fn kept(&self, groups: usize) -> Result<ListArray> {
+        // In the order of the groups that they are part of.
+        let mut order: Vec<usize> = (0..self.pairs.len()).collect();
+        order.sort_by_key(|i| self.pairs.pairs()[*i].0);
+        let mut lengths = vec![0; groups];
+        self.pairs.pairs().iter().for_each(|(group, _)| lengths[*group as usize] += 1);
+        let keys: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].1).collect();
+        let mut into = vec![0; order.len()];
+        order.iter().enumerate().for_each(|(place, i)| into[*i] = place as u32);
+        let outgrown = |_| Error::overflow("a sum over the lines");
+        let states = self.states.merged(&into, order.len()).map_err(outgrown)?;
+        let mut table = self.keys.kept("key", &keys);
+        table.extend(states.kept(order.len()));
+        for (i, finer) in self.finer.iter().enumerate() {
+            table.push((format!("finer {}", i + 1), Arc::new(finer.moved(&into).kept(order.len())?)));
+        }
+        let table = structs(table, order.len())?;
+        let field = Arc::new(Field::new("group", table.data_type().clone(), false));
+        ListArray::try_new(field, OffsetBuffer::from_lengths(lengths), Arc::new(table), None).map_err(failed)
+    }
+
+    /// Takes lists of finer groups, one for each group that is named.
+    fn take_kept(&mut self, lists: &ArrayRef, groups: &[u32]) -> Result<()> {
+        let Some(lists) = lists.as_list_opt::<i32>() else { return Err(wrong("finer groups")) };
+        let table = lists.values().as_struct_opt().ok_or_else(|| wrong("finer groups"))?;
+        let mut of = Vec::with_capacity(table.len());
+        for (group, length) in groups.iter().zip(lists.offsets().lengths()) {
+            of.extend(std::iter::repeat_n(*group, length));
+        }
+        let mut from = Taken(table);
+        let keys = (0..self.keys.len()).map(|i| from.column(&format!("key {}", i + 1)));
+        let keys = keys.collect::<Result<Vec<_>>>()?;
+        let states = States::of_kept(&self.values, &mut from)?;
+        self.absorb_rows(&of, &[], &keys, &states)?;
+        let numbers = self.numbers.clone();
+        for (i, finer) in self.finer.iter_mut().enumerate() {
+            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, &numbers)?;
+        }
+        Ok(())
+    }
+}
+
+impl KeyScan {
+    /// The members of paths, a column for each key.
+    fn kept(&self, lead: &str, paths: &[u32]) -> Columns {
+        let mut columns = Vec::with_capacity(self.levels.len());
+        let mut paths = paths.to_vec();
+        for (i, level) in self.levels.iter().enumerate().rev() {
+            let pairs = level.pairs();
+            let coder = &self.coders[i];
+            let members: Vec<&Member> = paths.iter().map(|p| coder.member(pairs[*p as usize].1)).collect();
+            columns.push((format!("{lead} {}", i + 1), array_of(coder.kind(), &members)));
+            paths.iter_mut().for_each(|path| *path = pairs[*path as usize].0);
+        }
+        columns.reverse();
+        columns
+    }
+}
+
+/// Members as an array from which they are coded again.
+fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
+    let digits = |member: &&Member| match member {
+        Member::Number { digits, .. } => Some(*digits),
+        _ => None,
+    };
+    let period = |member: &&Member| if let Member::Period(_, period) = member { Some(*period) } else { None };
+    let float = |member: &&Member| match member {
+        Member::Float(bits) => Some(f64::from_bits(*bits)),
+        _ => None,
+    };
+    let yes = |member: &&Member| if let Member::YesNo(yes) = member { Some(*yes) } else { None };
+    let text = |member: &&Member| match member {
+        Member::Text(text) => Some(text.to_string()),
+        _ => None,
+    };
+    match kind {
+        Kind::Text => Arc::new(members.iter().map(text).collect::<StringArray>()),
+        Kind::Date => Arc::new(members.iter().map(period).collect::<Int32Array>()),
+        Kind::Float => Arc::new(members.iter().map(float).collect::<Float64Array>()),
+        Kind::YesNo => Arc::new(members.iter().map(yes).collect::<BooleanArray>()),
+        Kind::Whole | Kind::Decimal { .. } => {
+            Arc::new(members.iter().map(digits).collect::<Decimal128Array>())
+        }
+    }
+}
+
+impl States {
+    fn kept(&self, groups: usize) -> Columns {
+        let mut columns: Columns = vec![("lines".into(), counts(&self.lines, groups))];
+        for (i, value) in self.values.iter().enumerate() {
+            columns.extend(
+                value.kept(groups).into_iter().map(|(name, array)| (format!("{name} {}", i + 1), array)),
+            );
+        }
+        columns
+    }
+
+    fn of_kept(values: &[LineValue], from: &mut Taken<'_>) -> Result<States> {
+        let mut states = States::new(values);
+        states.lines = from.counts("lines")?;
+        states.resize(states.lines.len());
+        for (i, value) in states.values.iter_mut().enumerate() {
+            value.take_kept(&|name: &str| from.column(&format!("{name} {}", i + 1)))?;
+        }
+        Ok(states)
+    }
+}
+
+impl ValueStates {
+    fn kept(&self, groups: usize) -> Columns {
+        let needs = self.needs;
+        let mut columns: Columns = vec![("values".into(), counts(&self.present, groups))];
+        let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
+        if needs.sum {
+            keep(
+                "sum",
+                match &self.sums {
+                    Sums::Exact(sums) => wide(sums),
+                    Sums::Float(sums) => {
+                        Arc::new(BinaryArray::from_iter_values(sums.iter().map(ExactFloat::to_bytes)))
+                    }
+                },
+            );
+        }
+        for (needed, name, extremes) in [(needs.low, "low", &self.lows), (needs.high, "high", &self.highs)] {
+            if needed {
+                keep(
+                    name,
+                    match extremes {
+                        Extremes::Exact(all) => wide(all),
+                        Extremes::Float(all) => Arc::new(Float64Array::from(all.clone())),
+                    },
+                );
+            }
+        }
+        if needs.squares {
+            let exact = self.squares.iter().map(|moments| moments.exact).collect::<Vec<_>>();
+            keep("squares", Arc::new(Decimal256Array::from(exact)));
+            let floats = self.squares.iter().map(|moments| moments.float.to_bytes());
+            keep("float squares", Arc::new(BinaryArray::from_iter_values(floats)));
+        }
+        for (needed, name, places) in
+            [(needs.first, "first", &self.firsts), (needs.last, "last", &self.lasts)]
+        {
+            if needed {
+                let by = places.iter().map(|place| place.map(|(by, _)| by));
+                keep(&format!("{name} by"), Arc::new(by.collect::<Decimal128Array>()));
+                keep(name, self.values(places.iter().map(|place| place.map(|(_, value)| value))));
+            }
+        }
+        if needs.list {
+            let lengths = self.lists.iter().map(Vec::len);
+            let values = self.values(self.lists.iter().flatten().map(|value| Some(*value)));
+            let field = Arc::new(Field::new("value", values.data_type().clone(), true));
+            let offsets = OffsetBuffer::from_lengths(lengths);
+            // As many values as the lengths say.
+            if let Ok(lists) = ListArray::try_new(field, offsets, values, None) {
+                keep("list", Arc::new(lists));
+            }
+        }
+        columns
+    }
+
+    fn values(&self, values: impl Iterator<Item = Option<Value>>) -> ArrayRef {
+        match self.gives {
+            Type::Float => {
+                Arc::new(values.map(|value| value.map(|value| value.as_f64())).collect::<Float64Array>())
+            }
+            _ => {
+                let digits = |value: Value| match value {
+                    Value::Exact { digits, .. } => digits,
+                    Value::Date(day) => day.into(),
+                    Value::Float(_) => 0,
+                };
+                Arc::new(values.map(|value| value.map(digits)).collect::<Decimal128Array>())
+            }
+        }
+    }
+
+    fn take_kept(&mut self, column: &dyn Fn(&str) -> Result<ArrayRef>) -> Result<()> {
+        let needs = self.needs;
+        let digits = |name: &str| -> Result<Decimal128Array> {
+            column(name)?.as_primitive_opt::<Decimal128Type>().cloned().ok_or_else(|| wrong(name))
+        };
+        let floats = |name: &str| -> Result<Float64Array> {
+            column(name)?.as_primitive_opt::<Float64Type>().cloned().ok_or_else(|| wrong(name))
+        };
+        let sums = |name: &str| -> Result<Vec<ExactFloat>> {
+            let array = column(name)?;
+            let bytes = array.as_binary_opt::<i32>().ok_or_else(|| wrong(name))?;
+            bytes.iter().map(|one| one.and_then(ExactFloat::of_bytes).ok_or_else(|| wrong(name))).collect()
+        };
+        let present = column("values")?;
+        self.present =
+            present.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("values"))?.values().to_vec();
+        if needs.sum {
+            match &mut self.sums {
+                Sums::Exact(own) => *own = digits("sum")?.values().to_vec(),
+                Sums::Float(own) => *own = sums("sum")?,
+            }
+        }
+        for (needed, name, extremes) in
+            [(needs.low, "low", &mut self.lows), (needs.high, "high", &mut self.highs)]
+        {
+            match extremes {
+                _ if !needed => {}
+                Extremes::Exact(own) => *own = digits(name)?.values().to_vec(),
+                Extremes::Float(own) => *own = floats(name)?.values().to_vec(),
+            }
+        }
+        if needs.squares {
+            let array = column("squares")?;
+            let exact = array.as_primitive_opt::<Decimal256Type>().ok_or_else(|| wrong("squares"))?;
+            let floats = sums("float squares")?;
+            let both = exact.values().iter().zip(floats);
+            self.squares = both.map(|(exact, float)| Moments { exact: *exact, float }).collect();
+        }
+        let gives = self.gives;
+        let values = |array: &ArrayRef, name: &str| -> Result<Vec<Option<Value>>> {
+            Ok(match gives {
+                Type::Float => {
+                    let floats = array.as_primitive_opt::<Float64Type>().ok_or_else(|| wrong(name))?;
+                    floats.iter().map(|value| value.map(Value::Float)).collect()
+                }
+                _ => {
+                    let digits = array.as_primitive_opt::<Decimal128Type>().ok_or_else(|| wrong(name))?;
+                    let value = |digits: i128| match gives {
+                        Type::Day => Value::Date(digits as i32),
+                        gives => Value::Exact { digits, scale: gives.scale() },
+                    };
+                    digits.iter().map(|digits| digits.map(value)).collect()
+                }
+            })
+        };
+        for (needed, name, places) in
+            [(needs.first, "first", &mut self.firsts), (needs.last, "last", &mut self.lasts)]
+        {
+            if needed {
+                let by = digits(&format!("{name} by"))?;
+                let own = values(&column(name)?, name)?;
+                *places = by.iter().zip(own).map(|(by, value)| Some((by?, value?))).collect();
+            }
+        }
+        if needs.list {
+            let array = column("list")?;
+            let lists = array.as_list_opt::<i32>().ok_or_else(|| wrong("list"))?;
+            let mut all = values(lists.values(), "list")?.into_iter().flatten();
+            self.lists =
+                lists.offsets().lengths().map(|length| all.by_ref().take(length).collect()).collect();
+            self.listed = self.lists.iter().map(Vec::len).sum();
+        }
+        Ok(())
+    }
+}
+
+/// The columns of a table that is taken.
+struct Taken<'a>(&'a StructArray);
+
+impl Taken<'_> {
+    fn column(&self, name: &str) -> Result<ArrayRef> {
+        self.0.column_by_name(name).cloned().ok_or_else(|| wrong(name))
+    }
+
+    fn counts(&mut self, name: &str) -> Result<Vec<u64>> {
+        let column = self.column(name)?;
+        Ok(column.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong(name))?.values().to_vec())
+    }
+}
+
+fn wrong(name: &str) -> Error {
+    Error::data("kept groups", format!("their {name} cannot be read"))
+}
+
+fn failed(error: arrow_schema::ArrowError) -> Error {
+    Error::data("kept groups", error.to_string())
+}
+
+fn counts(counts: &[u64], groups: usize) -> ArrayRef {
+    Arc::new(UInt64Array::from(counts[..groups].to_vec()))
+}
+
+fn wide(digits: &[i128]) -> ArrayRef {
+    Arc::new(Decimal128Array::from(digits.to_vec()))
+}
+
+fn structs(columns: Columns, rows: usize) -> Result<StructArray> {
+    let field = |(name, array): &(String, ArrayRef)| {
+        let own: DataType = array.data_type().clone();
+        Arc::new(Field::new(name, own, true))
+    };
+    let fields: Fields = columns.iter().map(field).collect();
+    let arrays = columns.into_iter().map(|(_, array)| array).collect();
+    StructArray::try_new_with_length(fields, arrays, None, rows).map_err(failed)
+}
