@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, Target, TotalsOf, beside,
-    open_source, open_yardsticks,
+    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, SqlTable, Statement, Target,
+    TotalsOf, beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -31,6 +31,9 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     // Writing into a string cannot fail.
     let _ = describe(&mut text, &plan);
     check_emphasis::views(&mut text, &brief, &source.schema())?;
+    if let Some(table) = source.sql_table() {
+        let _ = describe_statements(&mut text, &plan, &table);
+    }
     plan.warnings.iter().for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
@@ -39,6 +42,23 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         found.for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
     }
     screen::print(&text)
+}
+
+/// What the database is asked for, or why it is asked for lines.
+fn describe_statements(out: &mut String, plan: &Plan, table: &SqlTable) -> std::fmt::Result {
+    match plan.statements(table) {
+        Ok(statements) => {
+            writeln!(out, "\nThe database groups the lines")?;
+            for Statement { sql, values } in statements {
+                writeln!(out, "  {sql}")?;
+                if !values.is_empty() {
+                    writeln!(out, "    with {}", values.join(", "))?;
+                }
+            }
+            writeln!(out, "  Where values are not as these take them to be, the lines are read.")
+        }
+        Err(reason) => writeln!(out, "\nThe lines are read from the database: {reason}"),
+    }
 }
 
 fn file_name(path: &str) -> String {

@@ -18,12 +18,15 @@ use crate::rows::{Fetched, choose, quoted};
 use crate::source::ReadOptions;
 use crate::text::{AsItIs, Chunk, Chunks, Form, Split, Table, TableColumn, TextColumns, TextSource, gather};
 
-/// What a session is set to, unless the address sets it.
-const SETTINGS: [(&str, &str); 4] = [
+/// What a session is set to, unless the address sets it. Engines that know no such setting do
+/// without, but a session is read-only.
+const SETTINGS: [(&str, &str); 5] = [
     ("default_transaction_read_only", "on"),
     ("statement_timeout", "3600000"),
     ("datestyle", "ISO"),
     ("extra_float_digits", "1"),
+    // A table whose parts are on several servers is grouped there.
+    ("enable_partitionwise_aggregate", "on"),
 ];
 
 struct TableForm {
@@ -99,13 +102,6 @@ fn config(address: &str) -> Result<Config> {
         let message = format!("the address of the database cannot be read: {e}");
         Error::request("postgresql://…", message)
     })?;
-    let mut said = config.get_options().unwrap_or("").to_string();
-    for (key, value) in SETTINGS {
-        if !said.contains(key) {
-            said += &format!(" -c {key}={value}");
-        }
-    }
-    config.options(said.trim());
     if config.get_connect_timeout().is_none() {
         config.connect_timeout(Duration::from_secs(10));
     }
@@ -125,10 +121,18 @@ fn address(config: &Config) -> String {
 }
 
 fn connect(config: &Config, name: &str) -> Result<Client> {
-    config.connect(NoTls).map_err(|e| match e.as_db_error() {
+    let mut client = config.connect(NoTls).map_err(|e| match e.as_db_error() {
         Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
         None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
-    })
+    })?;
+    let said = config.get_options().unwrap_or("");
+    for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !said.contains(key)) {
+        match client.batch_execute(&format!("SET {key} = '{value}'")) {
+            Err(error) if place == 0 || error.is_closed() => return Err(failed(name, &error)),
+            _ => {}
+        }
+    }
+    Ok(client)
 }
 
 fn failed(name: &str, error: &postgres::Error) -> Error {
@@ -182,6 +186,7 @@ fn column_as(column: &str, own: &str, modifier: i32) -> OwnColumn {
         "timestamp without time zone" | "timestamp with time zone" => {
             kept(&format!("{column}::date"), Kind::Date)
         }
+        "text" => kept(column, Kind::Text),
         _ => kept(&format!("{column}::text"), Kind::Text),
     }
 }

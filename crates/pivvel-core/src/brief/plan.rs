@@ -17,7 +17,8 @@ use crate::formula::{
     CellFormula, CellLeaf, Columns, Group, Relation, Spot, check_condition, check_formula, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::lines::{DatePart, Kind};
+use crate::lines::{DatePart, Kind, SqlTable, Statement};
+use crate::pushdown::push;
 
 /// A brief checked against a source's columns, ready to run.
 #[derive(Debug, Clone)]
@@ -295,6 +296,16 @@ impl Plan {
     /// Names of the columns that the scan must be given, in this order.
     pub fn needed_names(&self) -> &[String] {
         &self.needed_names
+    }
+
+    /// The statements by which a database groups the lines of this plan: that which counts them, and one
+    /// for each set of groups.
+    ///
+    /// # Errors
+    /// Why it cannot, so that the lines are read.
+    pub fn statements(&self, table: &SqlTable) -> Result<Vec<Statement>, String> {
+        let pushed = push(&self.grouping, &self.needed, table)?;
+        Ok(std::iter::once(pushed.counts).chain(pushed.groups).collect())
     }
 
     /// Members that formulas and picks name, each with who names it and where it should be found: only

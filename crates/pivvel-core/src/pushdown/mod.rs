@@ -130,12 +130,8 @@ fn states(value: &LineValue, dialect: Dialect) -> Result<Vec<&'static str>, Reas
 }
 
 fn select(table: &SqlTable, columns: &[String], conditions: &[String], keys: usize) -> String {
-    let text = |sql: &String| match table.dialect {
-        Dialect::PostgreSql => format!("({sql})::text"),
-        Dialect::Sqlite => sql.clone(),
-    };
-    // Grouping goes by the values, and what is returned is their text.
-    let list: Vec<String> = columns.iter().map(text).collect();
+    let named = columns.iter().enumerate().map(|(i, sql)| format!("{sql} AS c{}", i + 1));
+    let named: Vec<String> = named.collect();
     let conditions = match conditions.is_empty() {
         true => String::new(),
         false => format!(" WHERE {}", conditions.join(" AND ")),
@@ -144,5 +140,11 @@ fn select(table: &SqlTable, columns: &[String], conditions: &[String], keys: usi
         0 => String::new(),
         _ => format!(" GROUP BY {}", columns[..keys].join(", ")),
     };
-    format!("SELECT {} FROM {}{conditions}{groups}", list.join(", "), table.from)
+    let own = format!("SELECT {} FROM {}{conditions}{groups}", named.join(", "), table.from);
+    if table.dialect == Dialect::Sqlite {
+        return own;
+    }
+    // What is returned is text, so that a numeric keeps its digits; what is grouped is not.
+    let texts: Vec<String> = (1..=columns.len()).map(|i| format!("c{i}::text")).collect();
+    format!("SELECT {} FROM ({own}) AS grouped", texts.join(", "))
 }

@@ -54,11 +54,22 @@ impl<'a> Writer<'a> {
 
     /// What a key is grouped by.
     pub(super) fn key(&mut self, formula: &LineFormula) -> Sql {
-        match formula.gives {
-            Type::Text => self.text(formula),
-            Type::Condition => self.truth(formula),
+        match (&formula.step, formula.gives) {
+            // The column itself, so that a table that is divided by it is grouped where its parts are.
+            // NULL and an empty text are one member in the end.
+            (Step::Leaf(LineLeaf::Column(slot)), Type::Text) if self.has_decimals() => {
+                Ok(self.column(*slot)?.sql.clone())
+            }
+            (_, Type::Text) => self.text(formula),
+            (_, Type::Condition) => self.truth(formula),
             _ => self.number(formula),
         }
+    }
+
+    /// A value, and another one in place of NULL. CASE is sent on to where parts of a table are; other
+    /// words for it are not.
+    fn filled(sql: &str, otherwise: &str) -> String {
+        format!("CASE WHEN {sql} IS NULL THEN {otherwise} ELSE {sql} END")
     }
 
     /// An exact number, a day counted from 1970-01-01 or a period; NULL for a blank.
@@ -148,16 +159,21 @@ impl<'a> Writer<'a> {
     fn part(&mut self, slot: usize, part: DatePart) -> Sql {
         let own = self.column(slot)?.sql.clone();
         if self.has_decimals() {
-            let of = |field: &str| format!("extract({field} FROM {own})::int");
+            // By whole numbers alone, from the first of March 1900, in the years in which every fourth one
+            // has a leap day: functions of dates are not sent on to where parts of a table are.
+            self.guard(format!("{own} < DATE '1900-03-01' OR {own} > DATE '2100-02-28'"));
+            let day = format!("({own} - DATE '1900-03-01')");
+            let year = format!("((4 * {day} + 3) / 1461)");
+            let month = format!("({year} * 12 + (5 * ({day} - 1461 * {year} / 4) + 2) / 153 + 22802)");
             return Ok(match part {
-                DatePart::Year => of("year"),
-                DatePart::Quarter => format!("({} * 4 + {} - 1)", of("year"), of("quarter")),
-                DatePart::Month => format!("({} * 12 + {} - 1)", of("year"), of("month")),
-                DatePart::Week => format!("floor(({own} - DATE '1970-01-01' + 3) / 7.0)::int"),
+                DatePart::Year => format!("({month} / 12)"),
+                DatePart::Quarter => format!("({month} / 3)"),
+                DatePart::Month => month,
+                DatePart::Week => format!("(({day} + 3) / 7 - 3644)"),
                 DatePart::Day => format!("({own} - DATE '1970-01-01')"),
-                DatePart::QuarterOfYear => of("quarter"),
-                DatePart::MonthOfYear => format!("({} - 1)", of("month")),
-                DatePart::Weekday => format!("({} - 1)", of("isodow")),
+                DatePart::QuarterOfYear => format!("({month} / 3 % 4 + 1)"),
+                DatePart::MonthOfYear => format!("({month} % 12)"),
+                DatePart::Weekday => format!("(({day} + 3) % 7)"),
             });
         }
         self.guard_days(&own);
@@ -219,7 +235,9 @@ impl<'a> Writer<'a> {
         let sql = match blanks {
             Blanks::Spread => format!("({a} {sign} {b})"),
             Blanks::AsNothing => format!(
-                "CASE WHEN {a} IS NOT NULL OR {b} IS NOT NULL THEN coalesce({a}, 0) {sign} coalesce({b}, 0) END"
+                "CASE WHEN {a} IS NOT NULL OR {b} IS NOT NULL THEN {} {sign} {} END",
+                Self::filled(&a, "0"),
+                Self::filled(&b, "0")
             ),
         };
         if self.table.dialect == Dialect::Sqlite {
@@ -253,9 +271,10 @@ impl<'a> Writer<'a> {
                     _ => return Err("it is no comparison".into()),
                 };
                 if left.gives == Type::Text {
-                    // Texts are compared byte for byte.
-                    let by = if self.has_decimals() { " COLLATE \"C\"" } else { "" };
-                    return Ok(format!("({}{by} {sign} {}{by})", self.text(left)?, self.text(right)?));
+                    // Which text comes first is told by their bytes.
+                    let orders = !matches!(operator, Operator::Equal | Operator::NotEqual);
+                    let by = if self.has_decimals() && orders { " COLLATE \"C\"" } else { "" };
+                    return Ok(format!("(({}){by} {sign} ({}){by})", self.text(left)?, self.text(right)?));
                 }
                 let common = left.gives.scale().max(right.gives.scale());
                 let (a, b) = (self.number(left)?, self.number(right)?);
@@ -270,7 +289,7 @@ impl<'a> Writer<'a> {
     /// Whether a formula of any type gives nothing: yes or no, never NULL.
     fn is_blank(&mut self, formula: &LineFormula) -> Sql {
         Ok(match formula.gives {
-            Type::Text => format!("({} = '')", self.text(formula)?),
+            Type::Text => format!("(({}) = '')", self.text(formula)?),
             Type::Condition => format!("({} IS NULL)", self.truth(formula)?),
             Type::Float => match &formula.step {
                 Step::Leaf(LineLeaf::Column(slot)) => format!("({} IS NULL)", self.column(*slot)?.sql),
@@ -286,7 +305,7 @@ impl<'a> Writer<'a> {
             Step::Leaf(LineLeaf::Column(slot)) => {
                 let own = self.column(*slot)?.sql.clone();
                 match self.table.dialect {
-                    Dialect::PostgreSql => format!("coalesce({own}, '')"),
+                    Dialect::PostgreSql => Self::filled(&own, "''"),
                     Dialect::Sqlite => {
                         self.guard(format!("typeof({own}) NOT IN ('text', 'integer', 'null')"));
                         format!("coalesce(CAST({own} AS TEXT), '')")

@@ -24,7 +24,10 @@ pub(crate) struct Lines {
 impl Lines {
     /// Lines as CSV; none where these do not read without trouble.
     pub(crate) fn read(csv: &str, kinds: &[(String, String)], bad_values: BadValues) -> Option<Lines> {
-        let options = ReadOptions { kinds: kinds.to_vec(), bad_values, ..ReadOptions::default() };
+        // All lines in one block.
+        let block_bytes = Some(8 << 20);
+        let options =
+            ReadOptions { kinds: kinds.to_vec(), bad_values, block_bytes, ..ReadOptions::default() };
         let text = std::io::Cursor::new(csv.as_bytes().to_vec());
         let mut source = TextSource::from_reader("lines.csv", text, &options).ok()?;
         let schema = source.schema();
@@ -46,7 +49,6 @@ impl Lines {
                 Ok(())
             })
             .ok()?;
-        // A case is one block.
         let [batch] = &batches[..] else { return None };
         Some(Lines { schema, batch: batch.clone(), kinds })
     }

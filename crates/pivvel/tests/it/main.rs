@@ -20,4 +20,6 @@ mod random;
 mod related;
 mod server;
 #[cfg(feature = "full")]
+mod sharded;
+#[cfg(feature = "full")]
 mod sources;

@@ -35,7 +35,14 @@ impl Server {
         Some(server)
     }
 
+    /// The folder of its socket.
+    #[cfg(feature = "full")]
+    pub(crate) fn folder(&self) -> &Path {
+        self.folder.path()
+    }
+
     /// Where clients find it.
+    #[cfg(feature = "full")]
     pub(crate) fn address(&self) -> String {
         format!("postgresql://oracle@/postgres?host={}", self.folder.path().display())
     }
