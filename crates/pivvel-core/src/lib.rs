@@ -52,8 +52,8 @@ pub use formula::{
 };
 pub use grouping::ScanReport;
 pub use lines::{
-    Batches, DatePart, Dialect, Kind, LineSource, Member, MemberId, Members, Progress, Related, SqlColumn,
-    SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
+    Batches, Bound, DatePart, Dialect, Kind, Limit, LineSource, Member, MemberId, Members, Progress, Related,
+    SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
 };
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};

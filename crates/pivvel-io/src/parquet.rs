@@ -12,8 +12,9 @@ use parquet::arrow::ProjectionMask;
 use parquet::arrow::arrow_reader::{
     ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
 };
-use parquet::file::metadata::ParquetMetaData;
-use pivvel_core::{Error, LineSource, Progress, Result, Taker, Tally};
+use parquet::file::metadata::{ParquetMetaData, RowGroupMetaData};
+use parquet::file::statistics::Statistics;
+use pivvel_core::{Bound, Error, Kind, Limit, LineSource, Progress, Result, Taker, Tally};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
@@ -28,6 +29,7 @@ pub(crate) struct ParquetSource {
     path: PathBuf,
     metadata: ArrowReaderMetadata,
     columns: TypedColumns,
+    bounds: Vec<Bound>,
     progress: Arc<Progress>,
 }
 
@@ -41,7 +43,14 @@ pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result
     let metadata = ArrowReaderMetadata::try_new(plain.metadata().clone(), options_).map_err(broken)?;
     let columns = TypedColumns::new(metadata.schema(), &options.kinds, options.bad_values)?;
     let total = file.metadata().map_or(0, |file| file.len());
-    Ok(ParquetSource { name, path, metadata, columns, progress: Arc::new(Progress::of(total)) })
+    Ok(ParquetSource {
+        name,
+        path,
+        metadata,
+        columns,
+        bounds: Vec::new(),
+        progress: Arc::new(Progress::of(total)),
+    })
 }
 
 fn broken(name: &str, error: &parquet::errors::ParquetError) -> Error {
@@ -96,7 +105,7 @@ impl Shared<'_> {
         take: &mut dyn FnMut(RecordBatch) -> Result<()>,
         tally: &mut Tally,
     ) -> Result<()> {
-        let ParquetSource { name, path, metadata, columns, progress } = self.source;
+        let ParquetSource { name, path, metadata, columns, progress, .. } = self.source;
         // Threads must not share a file's position.
         let file = File::open(path).map_err(|e| Error::io(path.display().to_string(), e))?;
         let mask = ProjectionMask::roots(metadata.parquet_schema(), self.wanted.iter().copied());
@@ -139,9 +148,74 @@ impl Shared<'_> {
 
 impl ParquetSource {
     fn shared<'a>(&'a self, wanted: &'a [usize]) -> Shared<'a> {
-        let groups = (0..self.metadata.metadata().num_row_groups()).collect();
+        let groups = self.metadata.metadata().row_groups().iter().enumerate();
+        let groups = groups.filter(|(_, group)| self.may_hold(group)).map(|(i, _)| i).collect();
         Shared { source: self, wanted, groups, next: AtomicUsize::new(0), troubles: Troubles::default() }
     }
+
+    /// Lines of the row groups that are not read.
+    fn left_out(&self) -> u64 {
+        let groups = self.metadata.metadata().row_groups().iter();
+        groups.filter(|group| !self.may_hold(group)).map(|group| group.num_rows().unsigned_abs()).sum()
+    }
+
+    /// Whether a row group may hold a line within all bounds, by what it says of its columns.
+    fn may_hold(&self, group: &RowGroupMetaData) -> bool {
+        self.bounds.iter().all(|bound| {
+            let Some((low, high)) = self.extent(group, bound.column) else { return true };
+            let below = bound.low.as_ref().is_some_and(|wanted| wanted.is_above(&high));
+            let above = bound.high.as_ref().is_some_and(|wanted| low.is_above(wanted));
+            !below && !above
+        })
+    }
+
+    /// The lowest and the highest value of a column in a row group, where that is told and none is
+    /// blank.
+    fn extent(&self, group: &RowGroupMetaData, column: usize) -> Option<(Limit, Limit)> {
+        let own = &self.columns.columns[column];
+        if self.columns.is_retyped(column) {
+            return None;
+        }
+        let leaf = group.columns().iter().find(|leaf| leaf.column_path().parts() == [own.name.as_str()])?;
+        let statistics = leaf.statistics().filter(|said| said.null_count_opt() == Some(0))?;
+        let scale = match own.kind.kind {
+            Kind::Whole | Kind::Date => 0,
+            Kind::Decimal { scale } => scale,
+            Kind::Text => 0,
+            Kind::Float | Kind::YesNo => return None,
+        };
+        let exact = |low: i128, high: i128| {
+            (Limit::Exact { digits: low, scale }, Limit::Exact { digits: high, scale })
+        };
+        let text = |bytes: &[u8]| std::str::from_utf8(bytes).ok().map(|text| Limit::Text(text.into()));
+        match (statistics, own.kind.kind) {
+            (Statistics::Int32(said), Kind::Whole | Kind::Date | Kind::Decimal { .. }) => {
+                Some(exact((*said.min_opt()?).into(), (*said.max_opt()?).into()))
+            }
+            // A moment is no day, and an unsigned number may be out of order.
+            (Statistics::Int64(said), Kind::Whole | Kind::Decimal { .. }) => {
+                Some(exact((*said.min_opt()?).into(), (*said.max_opt()?).into()))
+            }
+            (Statistics::FixedLenByteArray(said), Kind::Decimal { .. }) => {
+                Some(exact(big_endian(said.min_opt()?.data())?, big_endian(said.max_opt()?.data())?))
+            }
+            (Statistics::ByteArray(said), Kind::Text) => {
+                Some((text(said.min_opt()?.data())?, text(said.max_opt()?.data())?))
+            }
+            _ => None,
+        }
+        .filter(|_| {
+            !matches!(self.metadata.schema().field(column).data_type(), DataType::UInt32 | DataType::UInt64)
+        })
+    }
+}
+
+/// A number of any length in two's complement, its highest byte first.
+fn big_endian(bytes: &[u8]) -> Option<i128> {
+    let negative = *bytes.first()? >= 0x80;
+    let mut all = [if negative { 0xff } else { 0 }; 16];
+    all.get_mut(16usize.checked_sub(bytes.len())?..)?.copy_from_slice(bytes);
+    Some(i128::from_be_bytes(all))
 }
 
 impl LineSource for ParquetSource {
@@ -155,8 +229,9 @@ impl LineSource for ParquetSource {
 
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let shared = self.shared(columns);
-        let tally = shared.work(take)?;
+        let mut tally = shared.work(take)?;
         shared.troubles.finish(&self.name, 1)?;
+        tally.left_out = self.left_out();
         Ok(tally)
     }
 
@@ -169,9 +244,14 @@ impl LineSource for ParquetSource {
             }
             done
         };
-        let tally = crate::text::side_by_side(takers, work)?;
+        let mut tally = crate::text::side_by_side(takers, work)?;
         shared.troubles.finish(&self.name, 1)?;
+        tally.left_out = self.left_out();
         Ok(tally)
+    }
+
+    fn narrow(&mut self, bounds: &[Bound]) {
+        self.bounds = bounds.to_vec();
     }
 
     fn progress(&self) -> Option<Arc<Progress>> {
@@ -186,6 +266,7 @@ impl Source for ParquetSource {
 
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
         let all: Vec<usize> = (0..self.columns.columns.len()).collect();
+        self.bounds.clear();
         let (mut chunk, mut line, mut empty) = (Chunk::of(all.len()), 1, 0);
         let mut tally = self.scan(&all, &mut |batch| {
             chunk.clear();

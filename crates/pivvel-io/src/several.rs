@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Error, Kind, LineSource, Progress, Result, Taker, Tally};
+use pivvel_core::{Bound, Error, Kind, LineSource, Progress, Result, Taker, Tally};
 
 use crate::source::Source;
 use crate::text::{Chunk, Column};
@@ -68,6 +68,7 @@ impl Several {
             let part = scan(self.parts[i].as_mut(), &places)?;
             tally.empty_lines += part.empty_lines;
             tally.blanked += part.blanked;
+            tally.left_out += part.left_out;
             self.progress.add(self.parts[i].progress().and_then(|p| p.total()).unwrap_or(0));
         }
         Ok(tally)
@@ -143,6 +144,16 @@ impl LineSource for Several {
 
     fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
         self.each(columns, |part, places| part.scan_shared(places, takers))
+    }
+
+    fn narrow(&mut self, bounds: &[Bound]) {
+        for i in 0..self.parts.len() {
+            let places =
+                self.places(self.parts[i].as_ref(), &bounds.iter().map(|b| b.column).collect::<Vec<_>>());
+            let own: Vec<Bound> =
+                bounds.iter().zip(places).map(|(bound, column)| Bound { column, ..bound.clone() }).collect();
+            self.parts[i].narrow(&own);
+        }
     }
 
     fn progress(&self) -> Option<Arc<Progress>> {

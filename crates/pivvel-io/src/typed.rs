@@ -58,6 +58,11 @@ impl TypedColumns {
         Ok(TypedColumns { columns, schema: Arc::new(Schema::new(fields)), retyped, bad_values })
     }
 
+    /// Whether a column was given another kind than its own.
+    pub(crate) fn is_retyped(&self, column: usize) -> bool {
+        self.retyped[column].is_some()
+    }
+
     /// A batch of some columns, by their places, as it is given on, with the values that were taken as
     /// blank; or what is wrong with it.
     pub(crate) fn batch(

@@ -10,8 +10,9 @@ use super::jobs::Job;
 use super::table::CrossTab;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
+use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{LineSource, Taker, Tally};
+use crate::lines::{Bound, LineSource, Taker, Tally};
 use crate::peers::Yardsticks;
 use crate::pushdown::{answer, condition, counts, push};
 
@@ -190,6 +191,7 @@ impl<'a> Run<'a> {
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
         let (left_out, undecided) = self.leave_out(jobs, source)?;
+        source.narrow(&bounds(jobs));
         let takers = workers.iter_mut().map(|scans| taker(scans, &wants, &room));
         let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
         let mut workers = workers.into_iter();
@@ -200,12 +202,27 @@ impl<'a> Run<'a> {
             }
         }
         for scan in &mut all {
-            scan.report.read += left_out;
-            scan.report.excluded += left_out;
+            scan.report.read += left_out + tally.left_out;
+            scan.report.excluded += left_out + tally.left_out;
             scan.report.undecided += undecided;
         }
         Ok((all, tally))
     }
+}
+
+/// What every job wants of single columns.
+fn bounds(jobs: &[Job]) -> Vec<Bound> {
+    let of = |job: &Job| -> Vec<Bound> {
+        let own = job.plan.grouping.filter.as_ref().map(extents).unwrap_or_default();
+        let bound = |Extent { slot, low, high }| Bound { column: job.plan.needed()[slot], low, high };
+        own.into_iter().map(bound).collect()
+    };
+    let mut wanted = of(&jobs[0]);
+    for job in &jobs[1..] {
+        let own = of(job);
+        wanted.retain(|bound| own.contains(bound));
+    }
+    wanted
 }
 
 /// What the groups of all threads may take and do take.

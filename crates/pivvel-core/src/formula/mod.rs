@@ -5,6 +5,7 @@
 //! name means and which nodes are allowed is decided where the formula is used.
 
 mod aggregate;
+mod bounds;
 mod cell;
 mod check;
 mod columns;
@@ -16,6 +17,7 @@ mod types;
 mod values;
 
 pub(crate) use aggregate::Function;
+pub(crate) use bounds::{Extent, extents};
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Spot, Way};
 pub(crate) use check::{
     Apply, Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number,

@@ -23,6 +23,6 @@ pub(crate) use dictionary::mix;
 pub use kind::Kind;
 pub use members::{Member, MemberId, Members};
 pub use related::Related;
-pub use source::{Batches, LineSource, Progress, Taker, Tally, Unmatched};
+pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};
 pub use table::{Dialect, SqlColumn, SqlTable, Statement};
 pub use value::Value;

@@ -7,6 +7,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
+use super::rescale;
 use super::table::{SqlTable, Statement};
 use crate::error::{Error, Result};
 
@@ -17,6 +18,8 @@ pub struct Tally {
     pub empty_lines: u64,
     /// Values that did not fit their column's kind and were taken as blank, as was asked.
     pub blanked: u64,
+    /// Lines that were not read, because no line like them is wanted.
+    pub left_out: u64,
     /// Lines that found no partner in a related table, by table.
     pub unmatched: Vec<Unmatched>,
 }
@@ -32,6 +35,48 @@ pub struct Unmatched {
     pub keys: u64,
     /// The most frequent of these keys.
     pub examples: Vec<String>,
+}
+
+/// A value that limits what is wanted of a column.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Limit {
+    /// An exact number, or a day counted from 1970-01-01.
+    Exact {
+        /// All digits.
+        digits: i128,
+        /// How many of them stand after the point.
+        scale: u8,
+    },
+    /// A text, by its bytes.
+    Text(String),
+}
+
+impl Limit {
+    /// Whether this is above another limit; false where they cannot be compared.
+    pub fn is_above(&self, other: &Limit) -> bool {
+        match (self, other) {
+            (Limit::Text(a), Limit::Text(b)) => a > b,
+            (Limit::Exact { digits: a, scale: s }, Limit::Exact { digits: b, scale: t }) => {
+                let common = *s.max(t);
+                match (rescale(*a, *s, common), rescale(*b, *t, common)) {
+                    (Some(a), Some(b)) => a > b,
+                    _ => false,
+                }
+            }
+            _ => false,
+        }
+    }
+}
+
+/// What is wanted of a column: the values from the lowest to the highest, both included.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Bound {
+    /// The column, by its place in the schema.
+    pub column: usize,
+    /// The lowest value that is wanted.
+    pub low: Option<Limit>,
+    /// The highest.
+    pub high: Option<Limit>,
 }
 
 /// What takes the batches of one of several threads.
@@ -101,6 +146,10 @@ pub trait LineSource {
     fn ask(&mut self, _statement: &Statement, _take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
         Err(Error::data(self.name(), "it answers no statements"))
     }
+
+    /// Lets scans leave out lines of which some column lies outside its bounds; what is left out is told
+    /// in the tally. Blanks are never left out.
+    fn narrow(&mut self, _bounds: &[Bound]) {}
 
     /// Lets scans leave out lines that do not meet a condition, which is the text of it in SQL with the
     /// values that it binds.

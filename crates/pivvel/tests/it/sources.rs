@@ -9,6 +9,7 @@ use pivvel::{
 
 use crate::cases::{cases, outcome};
 use crate::forms::{FORMS, Lines, write};
+use crate::lines::tidy_csv;
 use crate::server::Server;
 
 /// Every case through every form of file, and through a server's table.
@@ -261,4 +262,43 @@ fn groups_that_do_not_fit_are_refused() {
     let old = RecordBatch::try_new(schema.with_metadata(metadata).into(), batch.columns().to_vec()).unwrap();
     let error = Groups::from_record_batch("old.arrow", old).unwrap_err().to_string();
     assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 1 is read; keep them anew");
+}
+
+/// Row groups of which no line is wanted are not read, and the result and what is told of the lines are
+/// the same.
+#[test]
+fn row_groups_that_no_line_is_wanted_of_are_left_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut csv = String::from("day,coast,amount,pieces\n");
+    for i in 0..90 {
+        let coast = ["Fell", "Marram", "Skerry"][i / 30];
+        csv += &format!("2024-{:02}-{:02},{coast},{}.25,{}\n", 1 + i / 10, 1 + i % 10, i * 3, i % 7);
+    }
+    let lines = Lines::read(&csv, &[], BadValues::Stop).unwrap();
+    let parquet = write(&lines, "parquet", folder.path());
+    let build = |mut source: Box<dyn LineSource>, condition: &str| {
+        CrossTab::build(&sales().measure(("pieces", "sum(pieces)")).filter(condition), source.as_mut())
+            .unwrap()
+    };
+    let text = || std::io::Cursor::new(csv.clone().into_bytes());
+    let cases = [
+        ("day >= '2024-08-01'", 69),
+        ("day.month = '2024-03'", 78),
+        ("coast = 'Marram'", 60),
+        ("coast in ('Marram', 'Skerry') and amount > 200", 66),
+        ("amount between 30 and 60.25", 78),
+        ("'2024-02-05' > day", 75),
+        ("day.quarter = '2024-Q2' or amount < 10", 0),
+        ("coast <> 'Fell'", 0),
+        ("pieces = 3", 0),
+        ("not (day > '2024-02-01')", 0),
+    ];
+    for (condition, left_out) in cases {
+        let found = build(open(&parquet, &ReadOptions::default()).unwrap(), condition);
+        let options = ReadOptions::default();
+        let expected = build(Box::new(TextSource::from_reader("x", text(), &options).unwrap()), condition);
+        assert_eq!(tidy_csv(&found), tidy_csv(&expected), "{condition}");
+        assert_eq!(found.report(), expected.report(), "{condition}");
+        assert_eq!(found.tally().left_out, left_out, "{condition}");
+    }
 }

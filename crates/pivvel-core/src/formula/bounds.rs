@@ -1,0 +1,103 @@
+//! What a condition says of single columns, so that a source can leave out what cannot meet it.
+
+use super::check::Step;
+use super::line::{LineFormula, LineLeaf};
+use super::{Operator, Type};
+use crate::lines::{DatePart, Limit};
+
+/// Values of one column that a condition may hold for: from the lowest to the highest, both
+/// included.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Extent {
+    pub(crate) slot: usize,
+    pub(crate) low: Option<Limit>,
+    pub(crate) high: Option<Limit>,
+}
+
+/// The ranges that all lines are in for which a condition holds.
+pub(crate) fn extents(condition: &LineFormula) -> Vec<Extent> {
+    match &condition.step {
+        Step::Join(Operator::And, left, right) => {
+            let mut both = extents(left);
+            both.extend(extents(right));
+            both
+        }
+        // One of several values of a column lies between the lowest and the highest of them.
+        Step::Join(Operator::Or, left, right) => match (&extents(left)[..], &extents(right)[..]) {
+            ([a], [b]) if a.slot == b.slot => {
+                let widest = |a: &Option<Limit>, b: &Option<Limit>, low: bool| {
+                    let (a, b) = (a.as_ref()?, b.as_ref()?);
+                    Some(if b.is_above(a) == low { a.clone() } else { b.clone() })
+                };
+                let low = widest(&a.low, &b.low, true);
+                let high = widest(&a.high, &b.high, false);
+                if low.is_none() && high.is_none() {
+                    Vec::new()
+                } else {
+                    vec![Extent { slot: a.slot, low, high }]
+                }
+            }
+            _ => Vec::new(),
+        },
+        Step::Compare(operator, left, right) => compared(*operator, left, right)
+            .or_else(|| compared(flipped(*operator), right, left))
+            .into_iter()
+            .collect(),
+        _ => Vec::new(),
+    }
+}
+
+fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Option<Extent> {
+    let (slot, part) = match &plain(column).step {
+        Step::Leaf(LineLeaf::Column(slot)) => (*slot, None),
+        Step::Leaf(LineLeaf::Part(slot, part)) => (*slot, Some(*part)),
+        _ => return None,
+    };
+    let constant = plain(value);
+    let (low, high) = match (&constant.step, part) {
+        (Step::Digits(period), Some(part)) => days(part, i32::try_from(*period).ok()?)?,
+        (Step::Digits(day), None) if constant.gives == Type::Day => {
+            let day = Limit::Exact { digits: *day, scale: 0 };
+            (day.clone(), day)
+        }
+        (Step::Digits(digits), None) => {
+            let Type::Exact { scale } = constant.gives else { return None };
+            let number = Limit::Exact { digits: *digits, scale };
+            (number.clone(), number)
+        }
+        (Step::Word(word), None) => (Limit::Text(word.clone()), Limit::Text(word.clone())),
+        _ => return None,
+    };
+    let (low, high) = match operator {
+        Operator::Equal => (Some(low), Some(high)),
+        Operator::Less | Operator::LessOrEqual => (None, Some(high)),
+        Operator::Greater | Operator::GreaterOrEqual => (Some(low), None),
+        _ => return None,
+    };
+    Some(Extent { slot, low, high })
+}
+
+/// The formula below what only makes it finer.
+fn plain(formula: &LineFormula) -> &LineFormula {
+    match &formula.step {
+        Step::Convert(inner) if formula.gives != Type::Float => plain(inner),
+        _ => formula,
+    }
+}
+
+/// The first and the last day of a period.
+fn days(part: DatePart, period: i32) -> Option<(Limit, Limit)> {
+    let (first, after) = (part.first_day(period)?, part.first_day(period.checked_add(1)?)?);
+    let limit = |day: i32| Limit::Exact { digits: day.into(), scale: 0 };
+    Some((limit(first), limit(after - 1)))
+}
+
+fn flipped(operator: Operator) -> Operator {
+    match operator {
+        Operator::Less => Operator::Greater,
+        Operator::LessOrEqual => Operator::GreaterOrEqual,
+        Operator::Greater => Operator::Less,
+        Operator::GreaterOrEqual => Operator::LessOrEqual,
+        other => other,
+    }
+}
