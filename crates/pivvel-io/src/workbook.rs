@@ -101,7 +101,8 @@ fn rows(cells: &Range<Data>, place: &str, file: &str) -> Result<Rows> {
         };
         let message = format!(
             "row {row} has the headings, and {which} none; where headings are merged or stand lower, name the \
-             range that begins with their row, as in {file}#range=A{}:",
+             range that begins with their row, as in {file}#range={}{}:",
+            letters(left as usize),
             row + 1
         );
         return Err(Error::data(place, message));

@@ -10,6 +10,8 @@ mod edges;
 mod emphasis;
 mod examples;
 #[cfg(feature = "full")]
+mod faults;
+#[cfg(feature = "full")]
 mod forms;
 mod lines;
 mod naive;

@@ -13,6 +13,22 @@ pub(crate) struct Server {
 impl Server {
     /// `None` where PostgreSQL is not installed, unless everything is required.
     pub(crate) fn start() -> Option<Server> {
+        Server::with(&["--auth", "trust"])
+    }
+
+    /// One that asks for a password, which is "right".
+    #[cfg(feature = "full")]
+    pub(crate) fn guarded() -> Option<Server> {
+        let file = tempfile::NamedTempFile::new().unwrap();
+        std::fs::write(file.path(), "right\n").unwrap();
+        if is_root() {
+            run(Command::new("chown").arg("postgres").arg(file.path()));
+        }
+        let path = file.path().display().to_string();
+        Server::with(&["--auth", "scram-sha-256", "--pwfile", &path])
+    }
+
+    fn with(how: &[&str]) -> Option<Server> {
         let Some(bin) = find_bin() else {
             assert!(std::env::var_os("PIVVEL_REQUIRE_ALL").is_none(), "PostgreSQL is not installed");
             eprintln!("skipped: PostgreSQL is not installed");
@@ -24,7 +40,12 @@ impl Server {
             run(Command::new("chown").arg("postgres").arg(server.folder.path()));
         }
         let data = server.folder.path().join("data");
-        run(server.command("initdb").arg("-D").arg(&data).args(["-U", "oracle", "-E", "UTF8", "--locale=C"]));
+        run(server
+            .command("initdb")
+            .arg("-D")
+            .arg(&data)
+            .args(["-U", "oracle", "-E", "UTF8", "--locale=C"])
+            .args(how));
         let options = format!("-c listen_addresses='' -c jit=off -k {} -F", server.folder.path().display());
         run(server
             .command("pg_ctl")
