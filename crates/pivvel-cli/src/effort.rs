@@ -23,6 +23,8 @@ impl Effort {
         let Some(said) = &self.memory else { return Ok(free_memory() / 4 * 3) };
         let digits = said.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(said.len());
         let (number, unit) = said.split_at(digits);
+        let no_size = || Error::request("--memory", format!("{said} is no size: write it as 2GiB"));
+        let number: f64 = number.parse().map_err(|_| no_size())?;
         let unit: usize = match unit.trim().to_lowercase().as_str() {
             "" | "b" => 1,
             "kib" | "k" | "kb" => 1 << 10,
@@ -33,9 +35,6 @@ impl Effort {
                 return Err(Error::unknown("--memory", "unit", other, ["KiB", "MiB", "GiB", "TiB"]));
             }
         };
-        let number: f64 = number
-            .parse()
-            .map_err(|_| Error::request("--memory", format!("{said} is no size: write it as 2GiB")))?;
         Ok((number * unit as f64) as usize)
     }
 }

@@ -147,7 +147,9 @@ fn causes(error: &postgres::Error) -> String {
     let mut said = error.to_string();
     let mut cause = std::error::Error::source(error);
     while let Some(next) = cause {
+        // The system's number tells nothing that its words do not.
         let words = next.to_string();
+        let words = words.split(" (os error").next().unwrap_or_default().to_string();
         if !said.contains(&words) {
             said += &format!(": {words}");
         }

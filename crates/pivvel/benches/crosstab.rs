@@ -1,71 +1,82 @@
-//! How fast lines become a cross-tab, as ratios to baselines in the same run. Every result is
-//! checked against the generator's totals.
+//! How fast lines become a cross-tab, as ratios to baselines in the same run. Every result is checked
+//! against the generator's totals.
 //!
-//! `cargo bench -p pivvel` takes 2,000,000 lines; `PIVVEL_BENCH_LINES=20000` only checks that it runs.
+//! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
+//! `PIVVEL_BENCH_LINES=10000000` as many as are said, and 20000 only check that it runs.
 
 use std::hint::black_box;
 use std::io::{BufWriter, Read, Write};
 use std::path::Path;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use arrow_array::RecordBatch;
-use pivvel::{Batches, Brief, CrossTab, LineSource, ReadOptions, TextSource};
+use arrow_array::cast::AsArray;
+use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
+use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
+use arrow_schema::Schema;
+use pivvel::{Batches, Brief, CrossTab, LineSource, ReadOptions, Run, TextSource};
 use pivvel_demo::Totals;
 
 const RUNS: usize = 5;
+const CORES: usize = 2;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let arguments: Vec<String> = std::env::args().collect();
+    if let Some(place) = arguments.iter().position(|argument| argument == "--peak") {
+        return peak(&arguments[place + 1]);
+    }
     let lines = std::env::var("PIVVEL_BENCH_LINES").map_or(Ok(2_000_000), |text| text.parse())?;
-    let file = tempfile::NamedTempFile::with_suffix(".csv")?;
-    let mut out = BufWriter::new(&file);
-    let totals = pivvel_demo::write_lines(&mut out, lines, pivvel_demo::SEED)?;
+    let folder = tempfile::tempdir()?;
+    let csv = folder.path().join("lines.csv");
+    let mut out = BufWriter::new(std::fs::File::create(&csv)?);
+    let totals = pivvel_demo::write_large(&mut out, lines, pivvel_demo::SEED)?;
     out.flush()?;
     drop(out);
-    let path = file.path();
-    println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", path.metadata()?.len() as f64 / 1e6);
-
-    let read = time(|| read_bytes(path));
-    let split = time(|| split_fields(path, lines));
-    let whole = time(|| from_csv(path, totals));
-    let batches = batches(path)?;
-    let memory = time(|| from_batches(&batches, totals));
-    let amounts: Vec<i64> = (0..lines as i64).map(|i| i * 37 % 100_000 - 3_000).collect();
-    let sum = time(|| {
-        black_box(black_box(&amounts).iter().map(|v| i128::from(*v)).sum::<i128>());
-    });
-
-    let rate = |time: Duration| lines as f64 / time.as_secs_f64() / 1e6;
-    let row = |name: &str, time: Duration| {
-        println!("{name:<44} {:>9.1} ms {:>8.2} M lines/s", time.as_secs_f64() * 1e3, rate(time));
-    };
-    row("(a) read the file's bytes", read);
-    row("(b) split it with the csv crate, 1 thread", split);
-    row("(c) sum an array of as many amounts", sum);
-    row("CSV to cross-tab", whole);
-    row("record batches in memory to cross-tab", memory);
-    let ratio = |a: Duration, b: Duration| a.as_secs_f64() / b.as_secs_f64();
-    println!("\nCSV to cross-tab takes {:.2} x (a), {:.2} x (b)", ratio(whole, read), ratio(whole, split));
-    println!("batches to cross-tab take {:.1} x (c), {:.2} x (b)", ratio(memory, sum), ratio(memory, split));
+    println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", csv.metadata()?.len() as f64 / 1e6);
+    let report = Report { lines };
+    from_csv(&report, &csv, totals);
+    let coded = coded(&csv)?;
+    from_parquet(&report, folder.path(), &coded, totals)?;
+    from_memory(&report, &coded, totals);
+    many_groups(&report, &coded, totals);
+    distinct(&report, &coded);
+    kept(&report, &coded, totals)?;
+    println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?);
     Ok(())
+}
+
+struct Report {
+    lines: u64,
+}
+
+impl Report {
+    fn row(&self, name: &str, time: Duration) -> f64 {
+        let seconds = time.as_secs_f64();
+        println!("{name:<58} {:>9.1} ms {:>8.1} M lines/s", seconds * 1e3, self.lines as f64 / seconds / 1e6);
+        seconds
+    }
+
+    fn ratio(&self, name: &str, ratio: f64, floor: f64, aim: f64) {
+        println!("    {name}: {ratio:.2} (floor {floor}, aim {aim})");
+    }
 }
 
 /// The median of several runs, after one that is not counted.
 fn time(mut work: impl FnMut()) -> Duration {
     work();
-    let mut times: Vec<Duration> = (0..RUNS)
-        .map(|_| {
-            let start = Instant::now();
-            work();
-            start.elapsed()
-        })
-        .collect();
+    let run = |_| {
+        let start = Instant::now();
+        work();
+        start.elapsed()
+    };
+    let mut times: Vec<Duration> = (0..RUNS).map(run).collect();
     times.sort_unstable();
     times[RUNS / 2]
 }
 
 fn brief() -> Brief {
     Brief::new()
-        .rows(["coast", "harbour", "yard"])
+        .rows(["coast", "harbour", "agent"])
         .columns(["sold_on.year", "sold_on.quarter"])
         .measure(("sales", "sum(amount)"))
         .measure(("pieces", "sum(quantity)"))
@@ -74,51 +85,267 @@ fn brief() -> Brief {
 
 fn check(crosstab: &CrossTab, totals: Totals) {
     let value = |measure| crosstab.value(&[], &[], measure).map(|value| value.to_string());
-    let amount = format!("{}.{:02}", totals.amount / 100, totals.amount % 100);
-    assert_eq!(value("sales"), Some(amount));
+    assert_eq!(value("sales"), Some(pivvel::decimal_text(totals.amount, 2)));
     assert_eq!(value("pieces"), Some(totals.quantity.to_string()));
     assert_eq!(value("lines"), Some(totals.lines.to_string()));
 }
 
-fn read_bytes(path: &Path) {
-    let mut file = std::fs::File::open(path).expect("the file was just written");
-    let mut buffer = vec![0; 256 << 10];
-    while file.read(&mut buffer).expect("it can be read") > 0 {
-        black_box(&buffer);
-    }
+fn from_csv(report: &Report, path: &Path, totals: Totals) {
+    let read = time(|| {
+        let mut file = std::fs::File::open(path).expect("the file was just written");
+        let mut buffer = vec![0; 256 << 10];
+        while file.read(&mut buffer).expect("it can be read") > 0 {
+            black_box(&buffer);
+        }
+    });
+    let split = time(|| {
+        let mut reader = csv::Reader::from_path(path).expect("the file was just written");
+        let mut record = csv::ByteRecord::new();
+        let mut met = 0;
+        while reader.read_byte_record(&mut record).expect("it is CSV") {
+            met += u64::from(black_box(record.len()) == 12);
+        }
+        assert_eq!(met, report.lines);
+    });
+    let whole = |threads: usize| {
+        time(|| {
+            let mut source =
+                TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
+            let crosstab = Run::new().threads(threads).build(&brief(), &mut source);
+            check(&crosstab.expect("the brief fits"), totals);
+        })
+    };
+    let (one, two) = (whole(1), whole(CORES));
+    report.row("read the file's bytes", read);
+    let split = report.row("split it with the csv crate, 1 thread", split);
+    let one = report.row("CSV to cross-tab, 1 thread", one);
+    let two = report.row("CSV to cross-tab, 2 threads", two);
+    report.ratio("of the time to split it", two / split, 0.35, 0.22);
+    report.ratio("times faster by the second core", one / two, 1.7, 1.9);
 }
 
-fn split_fields(path: &Path, lines: u64) {
-    let mut reader = csv::Reader::from_path(path).expect("the file was just written");
-    let mut record = csv::ByteRecord::new();
-    let mut met = 0;
-    while reader.read_byte_record(&mut record).expect("it is CSV") {
-        met += u64::from(black_box(record.len()) == 15);
-    }
-    assert_eq!(met, lines + 1);
-}
-
-fn from_csv(path: &Path, totals: Totals) {
-    let mut source = TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
-    check(&CrossTab::build(&brief(), &mut source).expect("the brief fits"), totals);
-}
-
-/// The columns that the brief needs and no other, as batches.
-fn batches(path: &Path) -> pivvel::Result<(TextSource, Vec<RecordBatch>)> {
+/// The columns that the brief needs, texts by dictionary, in memory.
+fn coded(path: &Path) -> pivvel::Result<Vec<RecordBatch>> {
     let mut source = TextSource::open(path, &ReadOptions::default())?;
     let schema = source.schema();
-    let columns = ["sold_on", "coast", "harbour", "yard", "quantity", "amount"];
+    let columns = ["coast", "harbour", "agent", "sold_on", "quantity", "amount", "yard"];
     let columns: Vec<usize> = columns.iter().filter_map(|name| schema.index_of(name).ok()).collect();
-    let mut batches = Vec::new();
+    let mut known: Vec<(std::collections::HashMap<String, u32>, Vec<String>)> =
+        vec![Default::default(); columns.len()];
+    let mut parts: Vec<(Vec<Option<Vec<u32>>>, RecordBatch)> = Vec::new();
     source.scan(&columns, &mut |batch| {
-        batches.push(batch);
+        let mut codes = Vec::new();
+        for (array, (numbers, texts)) in batch.columns().iter().zip(&mut known) {
+            codes.push(array.as_string_view_opt().map(|array| {
+                let number = |text: &str| {
+                    *numbers.entry(text.to_string()).or_insert_with(|| {
+                        texts.push(text.to_string());
+                        texts.len() as u32 - 1
+                    })
+                };
+                array.iter().map(|text| text.unwrap_or("")).map(number).collect()
+            }));
+        }
+        parts.push((codes, batch));
         Ok(())
     })?;
-    Ok((source, batches))
+    let values: Vec<ArrayRef> =
+        known.iter().map(|(_, texts)| Arc::new(StringArray::from(texts.clone())) as ArrayRef).collect();
+    let batch = |(codes, batch): &(Vec<Option<Vec<u32>>>, RecordBatch)| {
+        let array = |(i, codes): (usize, &Option<Vec<u32>>)| -> ArrayRef {
+            match codes {
+                Some(codes) => {
+                    let keys = UInt32Array::from(codes.clone());
+                    Arc::new(DictionaryArray::new(keys, values[i].clone()))
+                }
+                None => batch.column(i).clone(),
+            }
+        };
+        let arrays: Vec<ArrayRef> = codes.iter().enumerate().map(array).collect();
+        let names = batch.schema();
+        let named = names.fields().iter().map(|field| field.name().clone()).zip(arrays);
+        RecordBatch::try_from_iter(named).expect("columns of one length")
+    };
+    Ok(parts.iter().map(batch).collect())
 }
 
-fn from_batches((_, batches): &(TextSource, Vec<RecordBatch>), totals: Totals) {
-    let mut source = Batches::new(batches[0].schema(), batches.iter().cloned());
-    // The row at the end of the file holds nothing, and was left out of the batches.
-    check(&CrossTab::build(&brief(), &mut source).expect("the brief fits"), totals);
+fn schema(batches: &[RecordBatch]) -> Arc<Schema> {
+    batches[0].schema()
+}
+
+fn build(batches: &[RecordBatch], brief: &Brief, threads: usize) -> CrossTab {
+    let mut source = Batches::new(schema(batches), batches.iter().cloned());
+    Run::new().threads(threads).build(brief, &mut source).expect("the brief fits")
+}
+
+fn from_memory(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let dense = time(|| dense(batches, totals));
+    let one = time(|| check(&build(batches, &brief(), 1), totals));
+    let two = time(|| check(&build(batches, &brief(), CORES), totals));
+    let shuffled = shuffled(batches);
+    let mixed = time(|| check(&build(&shuffled, &brief(), CORES), totals));
+    let dense = report.row("codes to dense cells by hand, 1 thread", dense);
+    let one = report.row("batches in memory to cross-tab, 1 thread", one);
+    let two = report.row("batches in memory to cross-tab, 2 threads", two);
+    let mixed = report.row("the same lines shuffled, 2 threads", mixed);
+    report.ratio("of the time by hand", one / dense, 2.0, 1.3);
+    report.ratio("of it when shuffled", mixed / two, 1.3, 1.3);
+}
+
+/// What the leaf groups of the brief come to where codes are given and cells lie in one table.
+fn dense(batches: &[RecordBatch], totals: Totals) {
+    let mut cells = vec![(0u64, 0i64, 0i64); 600 * 16];
+    let quarters: Vec<u8> = (0..1_200).map(|day| (day / 92).min(15) as u8).collect();
+    for batch in batches {
+        let agents = batch.column(2).as_dictionary::<UInt32Type>().keys().values();
+        let days = batch.column(3).as_primitive::<Date32Type>().values();
+        let pieces = batch.column(4).as_primitive::<Int64Type>().values();
+        let amounts = batch.column(5).as_primitive::<Decimal64Type>().values();
+        for (((agent, day), pieces), amount) in agents.iter().zip(days).zip(pieces).zip(amounts) {
+            let cell = &mut cells[*agent as usize * 16 + quarters[(*day - 19_358) as usize] as usize];
+            *cell = (cell.0 + 1, cell.1 + pieces, cell.2 + amount);
+        }
+    }
+    assert_eq!(cells.iter().map(|cell| cell.0).sum::<u64>(), totals.lines);
+    assert_eq!(cells.iter().map(|cell| i128::from(cell.2)).sum::<i128>(), totals.amount);
+}
+
+/// The same lines in an order that jumps from one part of the file to the next.
+fn shuffled(batches: &[RecordBatch]) -> Vec<RecordBatch> {
+    let rows = batches.iter().map(RecordBatch::num_rows).max().unwrap_or(0);
+    let mut mixed = Vec::new();
+    for batch in batches {
+        // Every 37th line, then those beside them: neighbours come apart.
+        let order: Vec<usize> = (0..37).flat_map(|first| (first..batch.num_rows()).step_by(37)).collect();
+        let column = |array: &ArrayRef| {
+            let data = array.to_data();
+            let mut copy = arrow_data::transform::MutableArrayData::new(vec![&data], false, rows);
+            order.iter().for_each(|row| copy.try_extend(0, *row, *row + 1).expect("a row of it"));
+            arrow_array::make_array(copy.freeze())
+        };
+        let arrays = batch.columns().iter().map(column).collect();
+        mixed.push(RecordBatch::try_new(batch.schema(), arrays).expect("the same columns"));
+    }
+    let (even, odd): (Vec<_>, Vec<_>) = mixed.into_iter().enumerate().partition(|(i, _)| i % 2 == 0);
+    even.into_iter().chain(odd).map(|(_, batch)| batch).collect()
+}
+
+fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let brief = Brief::new()
+        .rows(["coast", "harbour", "yard"])
+        .columns(["sold_on.month"])
+        .measure(("sales", "sum(amount)"))
+        .measure(("pieces", "sum(quantity)"))
+        .measure(("lines", "count()"));
+    let mut cells = 0;
+    let whole = time(|| {
+        let crosstab = build(batches, &brief, CORES);
+        check(&crosstab, totals);
+        cells = crosstab.rows().entries().len();
+    });
+    let seconds = report.row("groups of yard and month to cross-tab, 2 threads", whole);
+    println!(
+        "    {cells} rows; {:.1} M lines/s with all that comes after",
+        report.lines as f64 / seconds / 1e6
+    );
+}
+
+fn distinct(report: &Report, batches: &[RecordBatch]) {
+    let brief =
+        Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("yards", "distinct(yard)"));
+    let found = time(|| {
+        let yards = build(batches, &brief, CORES).value(&[], &[], "yards").map(|v| v.as_f64());
+        assert!(yards.is_some_and(|yards| yards > 100.0));
+    });
+    report.row("distinct yards at every grain, 2 threads", found);
+}
+
+/// A year from twelve kept parts of it.
+fn kept(report: &Report, batches: &[RecordBatch], totals: Totals) -> pivvel::Result<()> {
+    let parts = batches.chunks(batches.len().div_ceil(12)).map(|part| {
+        let mut source = Batches::new(schema(batches), part.iter().cloned());
+        Run::new().keep(&brief(), &mut source).map(|(_, groups)| groups)
+    });
+    let parts: Vec<pivvel::Groups> = parts.collect::<pivvel::Result<_>>()?;
+    let merged = time(|| check(&Run::new().build_from(&brief(), &parts).expect("one brief"), totals));
+    report.row("twelve kept parts to cross-tab", merged);
+    Ok(())
+}
+
+#[cfg(feature = "parquet")]
+fn from_parquet(
+    report: &Report,
+    folder: &Path,
+    batches: &[RecordBatch],
+    totals: Totals,
+) -> Result<(), Box<dyn std::error::Error>> {
+    use parquet::arrow::arrow_reader::{
+        ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
+    };
+    use parquet::basic::Compression;
+    let path = folder.join("lines.parquet");
+    let properties = parquet::file::properties::WriterProperties::builder()
+        .set_compression(Compression::SNAPPY)
+        .set_max_row_group_row_count(Some(1 << 18))
+        .build();
+    let file = std::fs::File::create(&path)?;
+    let mut writer = parquet::arrow::ArrowWriter::try_new(file, schema(batches), Some(properties))?;
+    batches.iter().try_for_each(|batch| writer.write(batch))?;
+    writer.close()?;
+    let decode = time(|| {
+        let file = std::fs::File::open(&path).expect("the file was just written");
+        // The schema that was written keeps the dictionaries.
+        let metadata = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).expect("it is Parquet");
+        let mask = parquet::arrow::ProjectionMask::roots(metadata.parquet_schema(), 0..6);
+        let reader = ParquetRecordBatchReaderBuilder::new_with_metadata(file, metadata)
+            .with_projection(mask)
+            .with_batch_size(8_192)
+            .build()
+            .expect("it is Parquet");
+        let rows: usize = reader.map(|batch| black_box(batch.expect("a batch")).num_rows()).sum();
+        assert_eq!(rows as u64, report.lines);
+    });
+    let whole = |threads: usize| {
+        time(|| {
+            let mut source =
+                pivvel::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
+            let crosstab = Run::new().threads(threads).build(&brief(), source.as_mut());
+            check(&crosstab.expect("the brief fits"), totals);
+        })
+    };
+    let (one, two) = (whole(1), whole(CORES));
+    let decode = report.row("decode the six columns of Parquet, 1 thread", decode);
+    let one = report.row("Parquet to cross-tab, 1 thread", one);
+    let two = report.row("Parquet to cross-tab, 2 threads", two);
+    report.ratio("of the time to decode it", one / decode, 1.8, 1.4);
+    report.ratio("times faster by the second core", one / two, 1.7, 1.9);
+    println!("    peak memory of one run: {} MiB", peak_of(&path)?);
+    Ok(())
+}
+
+#[cfg(not(feature = "parquet"))]
+fn from_parquet(
+    _: &Report,
+    _: &Path,
+    _: &[RecordBatch],
+    _: Totals,
+) -> Result<(), Box<dyn std::error::Error>> {
+    println!("Parquet is left out: say --all-features");
+    Ok(())
+}
+
+/// The most memory that a process of its own has taken at once, in MiB, as Linux tells it.
+fn peak_of(path: &Path) -> Result<String, Box<dyn std::error::Error>> {
+    let output = std::process::Command::new(std::env::current_exe()?).arg("--peak").arg(path).output()?;
+    Ok(String::from_utf8(output.stdout)?.trim().to_string())
+}
+
+fn peak(path: &str) -> Result<(), Box<dyn std::error::Error>> {
+    let mut source = pivvel::open(path, &ReadOptions::default())?;
+    black_box(Run::new().threads(CORES).build(&brief(), source.as_mut())?);
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB"));
+    let kibibytes: Option<u64> = peak.and_then(|text| text.trim().parse().ok());
+    println!("{}", kibibytes.map_or("?".into(), |kib| (kib / 1024).to_string()));
+    Ok(())
 }
