@@ -204,3 +204,45 @@ fn no_file_makes_it_panic() {
         }
     }
 }
+
+/// However many threads work, every brief gives the same bytes.
+#[test]
+fn threads_do_not_matter() {
+    let folder = demo();
+    for (name, _) in pivvel_demo::BRIEFS {
+        let with = |threads: &str| {
+            let output = run(folder.path(), &["build", name, "--threads", threads, "--to", "-"]);
+            assert!(output.status.success(), "{}", words(&output.stderr));
+            output.stdout
+        };
+        assert!(with("1") == with("5"), "{name}");
+    }
+}
+
+/// Ctrl-C ends the work at once; an earlier file stands, and nothing is left beside it.
+#[cfg(unix)]
+#[test]
+fn an_interrupted_run_leaves_nothing_behind() {
+    use std::io::Write;
+    let folder = tempfile::tempdir().unwrap();
+    let earlier = folder.path().join("out.csv");
+    std::fs::write(&earlier, "earlier").unwrap();
+    let mut child = pivvel(folder.path())
+        .args(["build", "-", "--rows", "coast", "--measure", "n = count()", "--to", "out.csv"])
+        .stdin(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = child.stdin.take().unwrap();
+    lines.write_all(b"coast,amount\n").unwrap();
+    // More than a pipe holds, so that it is known to be reading when this is written.
+    lines.write_all(&b"Fell,1.50\n".repeat(200_000)).unwrap();
+    let start = std::time::Instant::now();
+    let kill = Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
+    assert!(kill.success());
+    let status = child.wait().unwrap();
+    assert_eq!(status.code(), Some(130));
+    assert!(start.elapsed().as_secs() < 5);
+    assert_eq!(std::fs::read_to_string(&earlier).unwrap(), "earlier");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}

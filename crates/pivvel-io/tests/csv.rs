@@ -4,8 +4,8 @@
 
 use std::io::Cursor;
 
-use pivvel_core::{BadValues, Brief, CrossTab, LineSource, Result, tidy};
-use pivvel_io::{ReadOptions, Source, Survey, TextSource, write_whole};
+use pivvel_core::{BadValues, Brief, CrossTab, LineSource, Result, Run, tidy};
+use pivvel_io::{ReadOptions, Source, Survey, TextSource, abandon_writing, write_whole};
 
 fn open(bytes: &[u8], options: ReadOptions) -> Result<TextSource> {
     TextSource::from_reader("x.csv", Cursor::new(bytes.to_vec()), &options)
@@ -199,10 +199,51 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     assert_eq!(error.to_string(), format!("{}: the disk is full", path.display()));
     assert_eq!(std::fs::read_to_string(&path).unwrap(), "first");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+    // A program that is told to end in the middle takes with it what is half written.
+    let stopped = |out: &mut dyn Write| {
+        out.write_all(b"half of the third")?;
+        assert_eq!(std::fs::read_dir(folder.path())?.count(), 2);
+        abandon_writing();
+        assert_eq!(std::fs::read_dir(folder.path())?.count(), 1);
+        Ok(())
+    };
+    write_whole(&path, stopped).unwrap_err();
+    assert_eq!(std::fs::read_to_string(&path).unwrap(), "first");
     let nowhere = folder.path().join("gone/out.csv");
     let error = write_whole(&nowhere, |out| out.write_all(b"x")).unwrap_err();
     assert!(error.to_string().ends_with("there is no such folder to write into"), "{error}");
     assert!(
         write_whole(folder.path(), |out| out.write_all(b"x")).unwrap_err().to_string().contains("a folder")
     );
+}
+
+/// What is wrong is told the same however many threads find it, in the order of the lines.
+#[test]
+fn errors_do_not_depend_on_threads() {
+    let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
+    for step in [3, 70, 500, 1_900] {
+        let mut text = String::from("k,v\n");
+        for i in 0..2_000 {
+            let value = match i % step {
+                2 => "one".to_string(),
+                // Wider than what most are, in some of the texts.
+                1 if step == 500 && i > 1_400 => "1.125".into(),
+                _ => format!("{i}.25"),
+            };
+            text +=
+                &if i % 97 == 96 { format!("\"a \"\"b\"\"\",{value}\n\n") } else { format!("a,{value}\n") };
+            text += if i == 1_000 && step == 1_900 { "a,b,c\n" } else { "" };
+        }
+        let run = |threads: usize, block_bytes: usize| {
+            let options = ReadOptions { block_bytes: Some(block_bytes), ..ReadOptions::default() };
+            let mut source = open(text.as_bytes(), options).unwrap();
+            Run::new().threads(threads).build(&brief, &mut source).map(drop).unwrap_err().to_string()
+        };
+        let expected = run(1, 1 << 20);
+        for threads in [1, 2, 4] {
+            for block_bytes in [1, 50, 1_000] {
+                assert_eq!(run(threads, block_bytes), expected, "{threads} threads, {block_bytes} bytes");
+            }
+        }
+    }
 }

@@ -61,17 +61,22 @@ impl<'e> Call<'e> {
 
     /// The argument, and the function with the share that a quantile names after it.
     pub(super) fn of(&self, function: Function) -> Checked<(Function, &'e Expr)> {
-        match (function, self.arguments) {
-            (Function::Quantile(_), [value, share]) if self.function == "quantile" => match share.node {
+        let shared = matches!(self.function, "quantile" | "quantile_estimate");
+        match self.arguments {
+            [value, share] if shared => match share.node {
                 Node::Number { digits, scale } if digits >= 0 && digits <= 10i128.pow(scale.into()) => {
-                    Ok((Function::Quantile(digits as f64 / 10f64.powi(scale.into())), value))
+                    let share = digits as f64 / 10f64.powi(scale.into());
+                    Ok(match function {
+                        Function::QuantileEstimate(_) => (Function::QuantileEstimate(share), value),
+                        _ => (Function::Quantile(share), value),
+                    })
                 }
                 _ => {
                     let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
                     Err((share.span.clone(), message.into()))
                 }
             },
-            (_, [one]) if self.function != "quantile" => Ok((function, one)),
+            [one] if !shared => Ok((function, one)),
             _ => Err(self.usage(Function::usage(self.function))),
         }
     }
@@ -198,6 +203,7 @@ fn plain(
     let formula = match function {
         // Anything can be counted, text too; a number is not asked for.
         Function::Count => formula.only_where(filter).presence(),
+        Function::DistinctEstimate => formula.only_where(filter).hashed(),
         _ => formula.only_where(filter),
     };
     let value = keep_value(kept.values, argument.to_string(), formula, by, function);

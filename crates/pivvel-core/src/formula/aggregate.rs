@@ -9,11 +9,15 @@ pub(crate) enum Function {
     Sum,
     Count,
     Distinct,
+    /// About how many different values, within a few percent.
+    DistinctEstimate,
     Mean,
     Min,
     Max,
     /// The value that so large a share of the values is not above (from 0 to 1).
     Quantile(f64),
+    /// The same within 0.4 % of the value.
+    QuantileEstimate(f64),
     Variance {
         population: bool,
     },
@@ -25,15 +29,18 @@ pub(crate) enum Function {
 }
 
 /// The aggregates by name, with what they take as a message says it.
-const NAMES: [(&str, Function, &str); 14] = [
+const NAMES: [(&str, Function, &str); 17] = [
     ("sum", Function::Sum, "sum(amount)"),
     ("count", Function::Count, "count() or count(amount)"),
     ("distinct", Function::Distinct, "distinct(yard)"),
+    ("distinct_estimate", Function::DistinctEstimate, "distinct_estimate(yard)"),
     ("mean", Function::Mean, "mean(amount) or mean(price weighted by quantity)"),
     ("min", Function::Min, "min(amount)"),
     ("max", Function::Max, "max(amount)"),
     ("median", Function::Quantile(0.5), "median(amount)"),
     ("quantile", Function::Quantile(0.5), "quantile(amount, 90%)"),
+    ("median_estimate", Function::QuantileEstimate(0.5), "median_estimate(amount)"),
+    ("quantile_estimate", Function::QuantileEstimate(0.5), "quantile_estimate(amount, 90%)"),
     ("stddev", Function::Deviation { population: false }, "stddev(amount)"),
     ("stddev_population", Function::Deviation { population: true }, "stddev_population(amount)"),
     ("variance", Function::Variance { population: false }, "variance(amount)"),
@@ -60,7 +67,7 @@ impl Function {
     pub(crate) fn gives(self, of: Type) -> Result<Type, &'static str> {
         let whole = Type::Exact { scale: 0 };
         match self {
-            Function::Count | Function::Distinct => Ok(whole),
+            Function::Count | Function::Distinct | Function::DistinctEstimate => Ok(whole),
             Function::Sum if of.is_number() => Ok(of),
             Function::Min | Function::Max | Function::First | Function::Last
                 if of.is_number() || of == Type::Day =>
@@ -70,6 +77,7 @@ impl Function {
             Function::Min | Function::Max | Function::First | Function::Last => Err("numbers or dates"),
             Function::Mean
             | Function::Quantile(_)
+            | Function::QuantileEstimate(_)
             | Function::Variance { .. }
             | Function::Deviation { .. }
                 if of.is_number() =>

@@ -22,7 +22,7 @@ use super::check::{Apply, Blanks, Step};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
 use super::values::{applied, changed, join};
-use crate::lines::{DatePart, Kind, Value, pow10};
+use crate::lines::{DatePart, Kind, Value, hash, pow10};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -119,6 +119,7 @@ impl<'a> Evaluation<'a> {
                 let blanks = self.blanks(inner)?;
                 Numbers { data: Data::Narrow(Cow::Owned(vec![1; self.batch.num_rows()])), blanks }
             }
+            LineLeaf::Hash(inner) => self.hashes(inner)?,
             LineLeaf::Where(inner, condition) => {
                 let kept: NullBuffer =
                     self.truths(condition)?.iter().map(|truth| *truth == Some(true)).collect();
@@ -129,6 +130,25 @@ impl<'a> Evaluation<'a> {
                 Numbers { data, blanks: NullBuffer::union(blanks.as_ref(), Some(&kept)) }
             }
         })
+    }
+
+    /// A hash of what a formula gives, blank where it gives nothing.
+    fn hashes(&mut self, formula: &LineFormula) -> Run<Numbers<'a>> {
+        let digits: Vec<i64> = match formula.gives {
+            Type::Text => self.texts(formula)?.iter().map(|text| hash(text.as_bytes()) as i64).collect(),
+            Type::Condition => self
+                .truths(formula)?
+                .iter()
+                .map(|truth| hash(&[u8::from(*truth == Some(true))]) as i64)
+                .collect(),
+            _ => {
+                let numbers = self.numbers(formula)?;
+                let lines = self.batch.num_rows();
+                let ordered = (0..lines).map(|i| hash(&numbers.data.ordered(i).to_le_bytes()) as i64);
+                ordered.collect()
+            }
+        };
+        Ok(Numbers { data: Data::Narrow(Cow::Owned(digits)), blanks: self.blanks(formula)? })
     }
 
     /// Which lines a formula of any type gives nothing for.
@@ -450,7 +470,7 @@ impl Data<'_> {
         }
     }
 
-    fn digits(&self, i: usize) -> i128 {
+    pub(crate) fn digits(&self, i: usize) -> i128 {
         match self {
             Data::Narrow(digits) => digits[i].into(),
             Data::Wide(digits) => digits[i],

@@ -22,6 +22,8 @@ pub(crate) enum LineLeaf {
     PartOf(Box<LineFormula>, DatePart),
     /// 1 where the formula is not blank.
     Presence(Box<LineFormula>),
+    /// A number of 64 bits that is the same for equal values, and hardly for others.
+    Hash(Box<LineFormula>),
     /// The value where the condition holds, a blank elsewhere.
     Where(Box<LineFormula>, Box<LineFormula>),
 }
@@ -30,6 +32,11 @@ impl LineFormula {
     /// Whether a formula gives something: for counting, which anything allows.
     pub(crate) fn presence(self) -> LineFormula {
         Typed::leaf(LineLeaf::Presence(Box::new(self)), Type::Exact { scale: 0 })
+    }
+
+    /// A hash of what a formula of any type gives.
+    pub(crate) fn hashed(self) -> LineFormula {
+        Typed::leaf(LineLeaf::Hash(Box::new(self)), Type::Exact { scale: 0 })
     }
 
     /// The value on those lines only for which a condition holds.

@@ -20,6 +20,7 @@ use super::exact_float::ExactFloat;
 use super::finer::FinerScan;
 use super::keys::KeyScan;
 use super::leaf::Scan;
+use super::sketch::{Distinct, Spread};
 use super::spec::LineValue;
 use super::states::{Extremes, States, Sums, ValueStates};
 use super::summary::Moments;
@@ -213,6 +214,16 @@ impl ValueStates {
                 keep(name, self.values(places.iter().map(|place| place.map(|(_, value)| value))));
             }
         }
+        if needs.distinct {
+            let all = self.distincts.iter().map(Distinct::to_bytes);
+            keep("distinct", Arc::new(BinaryArray::from_iter_values(all)));
+        }
+        if needs.spread {
+            keep(
+                "spread",
+                Arc::new(BinaryArray::from_iter_values(self.spreads.iter().map(Spread::to_bytes))),
+            );
+        }
         if needs.list {
             let lengths = self.lists.iter().map(Vec::len);
             let values = self.values(self.lists.iter().flatten().map(|value| Some(*value)));
@@ -305,6 +316,19 @@ impl ValueStates {
                 let own = values(&column(name)?, name)?;
                 *places = by.iter().zip(own).map(|(by, value)| Some((by?, value?))).collect();
             }
+        }
+        let bytes = |name: &str| -> Result<BinaryArray> {
+            column(name)?.as_binary_opt::<i32>().cloned().ok_or_else(|| wrong(name))
+        };
+        if needs.distinct {
+            let all = bytes("distinct")?;
+            let all = all.iter().map(|one| one.and_then(Distinct::of_bytes)).collect::<Option<_>>();
+            self.distincts = all.ok_or_else(|| wrong("distinct"))?;
+        }
+        if needs.spread {
+            let all = bytes("spread")?;
+            let all = all.iter().map(|one| one.and_then(Spread::of_bytes)).collect::<Option<_>>();
+            self.spreads = all.ok_or_else(|| wrong("spread"))?;
         }
         if needs.list {
             let array = column("list")?;

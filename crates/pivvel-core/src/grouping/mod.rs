@@ -9,6 +9,7 @@ mod kept;
 mod keys;
 mod leaf;
 mod pairs;
+mod sketch;
 mod spec;
 mod states;
 mod summary;

@@ -53,6 +53,10 @@ pub(crate) struct Needs {
     pub(crate) last: bool,
     /// Every value.
     pub(crate) list: bool,
+    /// An estimate of how many different hashes there are.
+    pub(crate) distinct: bool,
+    /// How the values are spread.
+    pub(crate) spread: bool,
 }
 
 /// An aggregate of lines.
@@ -76,6 +80,8 @@ impl Needs {
             Function::Max => self.high = true,
             Function::Variance { .. } | Function::Deviation { .. } => (self.sum, self.squares) = (true, true),
             Function::Quantile(_) => self.list = true,
+            Function::QuantileEstimate(_) => self.spread = true,
+            Function::DistinctEstimate => self.distinct = true,
             Function::First => self.first = true,
             Function::Last => self.last = true,
             Function::Count | Function::Distinct => {}

@@ -7,6 +7,7 @@ use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
 use super::finer::FinerGroups;
+use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, spread, summarize};
 use crate::formula::{Data, Function, Numbers, Type};
@@ -39,8 +40,12 @@ pub(super) struct ValueStates {
     pub(super) firsts: Vec<Option<(i128, Value)>>,
     pub(super) lasts: Vec<Option<(i128, Value)>>,
     pub(super) lists: Vec<Vec<Value>>,
+    pub(super) distincts: Vec<Distinct>,
+    pub(super) spreads: Vec<Spread>,
     /// Values in all lists together.
     pub(super) listed: usize,
+    /// About how many bytes all estimates take.
+    pub(super) sketched: usize,
 }
 
 #[derive(Debug, Clone)]
@@ -237,12 +242,15 @@ impl ValueStates {
             firsts: Vec::new(),
             lasts: Vec::new(),
             lists: Vec::new(),
+            distincts: Vec::new(),
+            spreads: Vec::new(),
             listed: 0,
+            sketched: 0,
         }
     }
 
     fn bytes(&self) -> usize {
-        let Needs { sum, low, high, squares, first, last, list } = self.needs;
+        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
         let float = self.gives == Type::Float;
         // An exact sum of floats has a few limbs of its own.
         let summed = if float { size_of::<ExactFloat>() + 64 } else { size_of::<i128>() };
@@ -256,13 +264,15 @@ impl ValueStates {
             (first, size_of::<Option<(i128, Value)>>()),
             (last, size_of::<Option<(i128, Value)>>()),
             (list, size_of::<Vec<Value>>()),
+            (distinct, size_of::<Distinct>()),
+            (spread, size_of::<Spread>()),
         ];
         let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
-        self.present.capacity() * group + self.listed * size_of::<Value>()
+        self.present.capacity() * group + self.listed * size_of::<Value>() + self.sketched
     }
 
     fn resize(&mut self, groups: usize) {
-        let Needs { sum, low, high, squares, first, last, list } = self.needs;
+        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
         self.present.resize(groups, 0);
         if sum {
             match &mut self.sums {
@@ -287,6 +297,12 @@ impl ValueStates {
         }
         if list {
             self.lists.resize(groups, Vec::new());
+        }
+        if distinct {
+            self.distincts.resize(groups, Distinct::default());
+        }
+        if spread {
+            self.spreads.resize(groups, Spread::default());
         }
     }
 
@@ -316,6 +332,7 @@ impl ValueStates {
                 *listed += 1;
             });
         }
+        self.sketch(groups, numbers);
         let Some(by) = by else { return Ok(()) };
         let (gives, firsts, lasts) = (self.gives, &mut self.firsts, &mut self.lasts);
         each_value(groups, numbers, gives, |group, line, value| {
@@ -327,6 +344,26 @@ impl ValueStates {
             lasts.get_mut(group).into_iter().for_each(|slot| later(slot, place));
         });
         Ok(())
+    }
+
+    fn sketch(&mut self, groups: &[u32], numbers: &Numbers<'_>) {
+        let (gives, sketched) = (self.gives, &mut self.sketched);
+        if self.needs.distinct {
+            let all = &mut self.distincts;
+            each_value(groups, numbers, gives, |group, line, _| {
+                let before = all[group].bytes();
+                all[group].add(numbers.data.digits(line) as u64);
+                *sketched = (*sketched + all[group].bytes()).saturating_sub(before);
+            });
+        }
+        if self.needs.spread {
+            let all = &mut self.spreads;
+            each_value(groups, numbers, gives, |group, _, value| {
+                let before = all[group].bytes();
+                all[group].add(value.as_f64());
+                *sketched += all[group].bytes() - before;
+            });
+        }
     }
 
     fn take_exact<T: Copy>(
@@ -425,6 +462,12 @@ impl ValueStates {
             if let Some(place) = theirs.lasts.get(group).copied().flatten() {
                 later(&mut self.lasts[target], place);
             }
+            if self.needs.distinct {
+                self.distincts[target].merge(&theirs.distincts[group]);
+            }
+            if self.needs.spread {
+                self.spreads[target].merge(&theirs.spreads[group]);
+            }
             if self.needs.list {
                 self.lists[target].extend_from_slice(&theirs.lists[group]);
                 self.listed += theirs.lists[group].len();
@@ -437,6 +480,9 @@ impl ValueStates {
         let present = self.present[group];
         if function == Function::Count {
             return Ok(Some(Value::whole(present)));
+        }
+        if function == Function::DistinctEstimate {
+            return Ok(Some(Value::whole(self.distincts[group].estimate())));
         }
         if present == 0 {
             return Ok(None);
@@ -475,7 +521,11 @@ impl ValueStates {
                 sorted.sort_unstable_by(Value::order);
                 Some(Value::Float(quantile(share, sorted.len(), |i| sorted[i].as_f64())))
             }
-            Function::Count | Function::Distinct => None,
+            Function::QuantileEstimate(share) => {
+                let spread = &self.spreads[group];
+                Some(Value::Float(quantile(share, present as usize, |place| spread.at(place as u64))))
+            }
+            Function::Count | Function::Distinct | Function::DistinctEstimate => None,
         })
     }
 }

@@ -10,13 +10,14 @@ use crate::lines::Value;
 /// What a function makes of values, in any order. They share one type and scale.
 pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<Value>, Outgrown> {
     let Some(some) = values.first() else {
-        let zero = matches!(function, Function::Count | Function::Distinct);
+        let zero = matches!(function, Function::Count | Function::Distinct | Function::DistinctEstimate);
         return Ok(zero.then_some(Value::whole(0)));
     };
     let count = values.len();
     Ok(Some(match function {
         Function::Count => Value::whole(count as u64),
-        Function::Distinct => {
+        // Of values that are there already nothing needs to be estimated.
+        Function::Distinct | Function::DistinctEstimate => {
             let mut sorted = values.to_vec();
             sorted.sort_unstable_by(Value::order);
             sorted.dedup_by(|a, b| a.order(b).is_eq());
@@ -26,7 +27,7 @@ pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<V
         Function::Max | Function::Last => *values.iter().max_by(|a, b| a.order(b)).unwrap_or(some),
         Function::Sum => sum(values)?,
         Function::Mean => Value::Float(sum(values)?.as_f64() / count as f64),
-        Function::Quantile(share) => {
+        Function::Quantile(share) | Function::QuantileEstimate(share) => {
             let mut sorted = values.to_vec();
             sorted.sort_unstable_by(Value::order);
             Value::Float(quantile(share, count, |i| sorted[i].as_f64()))

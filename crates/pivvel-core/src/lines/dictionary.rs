@@ -71,3 +71,13 @@ fn hash_text(text: &str) -> u64 {
     hasher.write(text.as_bytes());
     hasher.finish()
 }
+
+/// A hash of bytes that is the same in every run and version (FNV-1a, then spread over all bits).
+pub(crate) fn hash(bytes: &[u8]) -> u64 {
+    let fold = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3);
+    let mut hash = bytes.iter().fold(0xcbf2_9ce4_8422_2325, fold);
+    // The finaliser of MurmurHash3 (A. Appleby).
+    hash = (hash ^ (hash >> 33)).wrapping_mul(0xff51_afd7_ed55_8ccd);
+    hash = (hash ^ (hash >> 33)).wrapping_mul(0xc4ce_b9fe_1a85_ec53);
+    hash ^ (hash >> 33)
+}

@@ -19,7 +19,7 @@ pub(crate) use calendar::{date_from_text, date_text};
 pub(crate) use coder::Coder;
 pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
-pub(crate) use dictionary::mix;
+pub(crate) use dictionary::{hash, mix};
 pub use kind::Kind;
 pub use members::{Member, MemberId, Members};
 pub use related::Related;

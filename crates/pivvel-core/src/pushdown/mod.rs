@@ -117,6 +117,9 @@ fn states(value: &LineValue, dialect: Dialect) -> Result<Vec<&'static str>, Reas
     if needs.list {
         return Err("quantiles need every value".into());
     }
+    if needs.distinct || needs.spread {
+        return Err("estimates are made here".into());
+    }
     if needs.squares && dialect == Dialect::Sqlite {
         return Err("SQLite has no exact sums of squares".into());
     }

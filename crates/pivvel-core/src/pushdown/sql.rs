@@ -85,6 +85,7 @@ impl<'a> Writer<'a> {
                 let blank = self.is_blank(inner)?;
                 format!("CASE WHEN NOT {blank} THEN 1 END")
             }
+            Step::Leaf(LineLeaf::Hash(_)) => return Err("estimates are made here".into()),
             Step::Leaf(LineLeaf::Where(inner, condition)) => {
                 let (condition, inner) = (self.truth(condition)?, self.number(inner)?);
                 format!("CASE WHEN {condition} THEN {inner} END")

@@ -1,0 +1,249 @@
+//! States that estimate: how many different values there are, and how values are spread, in a bounded
+//! room. Both merge the same in any order.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Registers of a sketch: 2 to the power of this.
+const PRECISION: u32 = 12;
+const REGISTERS: usize = 1 << PRECISION;
+/// So many different values are kept themselves, and counted exactly.
+const FEW: usize = 256;
+
+/// An estimate of how many different values there are, from their hashes: HyperLogLog (P. Flajolet
+/// and others, 2007) with the estimator of O. Ertl, "New cardinality estimation algorithms for
+/// HyperLogLog sketches" (2017), which needs no tables. Its standard error is 1.04 / √4096 = 1.6 %.
+#[derive(Debug, Clone)]
+pub(crate) enum Distinct {
+    Few(BTreeSet<u64>),
+    Many(Box<[u8; REGISTERS]>),
+}
+
+impl Default for Distinct {
+    fn default() -> Distinct {
+        Distinct::Few(BTreeSet::new())
+    }
+}
+
+impl Distinct {
+    pub(crate) fn add(&mut self, hash: u64) {
+        match self {
+            Distinct::Few(hashes) => {
+                hashes.insert(hash);
+                if hashes.len() > FEW {
+                    let mut many = Box::new([0; REGISTERS]);
+                    hashes.iter().for_each(|hash| note(&mut many, *hash));
+                    *self = Distinct::Many(many);
+                }
+            }
+            Distinct::Many(registers) => note(registers, hash),
+        }
+    }
+
+    pub(crate) fn merge(&mut self, other: &Distinct) {
+        match (&mut *self, other) {
+            (_, Distinct::Few(hashes)) => hashes.iter().for_each(|hash| self.add(*hash)),
+            (Distinct::Few(hashes), Distinct::Many(registers)) => {
+                let mut many = registers.clone();
+                hashes.iter().for_each(|hash| note(&mut many, *hash));
+                *self = Distinct::Many(many);
+            }
+            (Distinct::Many(mine), Distinct::Many(theirs)) => {
+                mine.iter_mut().zip(theirs.iter()).for_each(|(a, b)| *a = (*a).max(*b));
+            }
+        }
+    }
+
+    pub(crate) fn estimate(&self) -> u64 {
+        let registers = match self {
+            Distinct::Few(hashes) => return hashes.len() as u64,
+            Distinct::Many(registers) => registers,
+        };
+        let highest = 64 - PRECISION as usize;
+        let mut counts = vec![0u32; highest + 2];
+        registers.iter().for_each(|register| counts[usize::from(*register)] += 1);
+        let m = REGISTERS as f64;
+        let mut z = m * tau(1.0 - f64::from(counts[highest + 1]) / m);
+        for count in counts[1..=highest].iter().rev() {
+            z = 0.5 * (z + f64::from(*count));
+        }
+        z += m * sigma(f64::from(counts[0]) / m);
+        (m * m / (2.0 * std::f64::consts::LN_2 * z)).round() as u64
+    }
+
+    /// The state as bytes: the hashes, or as many bytes as there are registers and one more.
+    pub(crate) fn to_bytes(&self) -> Vec<u8> {
+        match self {
+            Distinct::Few(hashes) => hashes.iter().flat_map(|hash| hash.to_le_bytes()).collect(),
+            Distinct::Many(registers) => registers.iter().copied().chain([0]).collect(),
+        }
+    }
+
+    pub(crate) fn of_bytes(bytes: &[u8]) -> Option<Distinct> {
+        if let [registers @ .., 0] = bytes
+            && let Ok(registers) = <[u8; REGISTERS]>::try_from(registers)
+        {
+            let sound = registers.iter().all(|register| u32::from(*register) <= 65 - PRECISION);
+            return sound.then(|| Distinct::Many(Box::new(registers)));
+        }
+        let (hashes, rest) = bytes.as_chunks::<8>();
+        let hashes: BTreeSet<u64> = hashes.iter().map(|hash| u64::from_le_bytes(*hash)).collect();
+        (rest.is_empty() && hashes.len() <= FEW).then_some(Distinct::Few(hashes))
+    }
+
+    pub(crate) fn bytes(&self) -> usize {
+        match self {
+            Distinct::Few(hashes) => 16 * hashes.len(),
+            Distinct::Many(_) => REGISTERS,
+        }
+    }
+}
+
+/// Keeps the longest run of zeros that a register has seen.
+fn note(registers: &mut [u8; REGISTERS], hash: u64) {
+    let register = (hash >> (64 - PRECISION)) as usize;
+    let rest = hash << PRECISION;
+    let run = (rest.leading_zeros() + 1).min(65 - PRECISION) as u8;
+    registers[register] = registers[register].max(run);
+}
+
+fn sigma(mut x: f64) -> f64 {
+    if x == 1.0 {
+        return f64::INFINITY;
+    }
+    let (mut y, mut z) = (1.0, x);
+    loop {
+        x *= x;
+        let before = z;
+        z += x * y;
+        y += y;
+        if z == before {
+            return z;
+        }
+    }
+}
+
+fn tau(mut x: f64) -> f64 {
+    if x == 0.0 || x == 1.0 {
+        return 0.0;
+    }
+    let (mut y, mut z) = (1.0, 1.0 - x);
+    loop {
+        x = x.sqrt();
+        let before = z;
+        y *= 0.5;
+        z -= (1.0 - x).powi(2) * y;
+        if z == before {
+            return z / 3.0;
+        }
+    }
+}
+
+/// Bits of a float that a step of a spread leaves out: 7 of its fraction are kept.
+const LEFT_OUT: u32 = 45;
+
+/// How values are spread, in steps of 1/128 of their size, so that a value that is read from it is at most
+/// 1/256 (0.4 %) of itself away from one that was put in.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Spread(BTreeMap<i32, u64>);
+
+impl Spread {
+    pub(crate) fn add(&mut self, value: f64) {
+        *self.0.entry(step(value)).or_default() += 1;
+    }
+
+    pub(crate) fn merge(&mut self, other: &Spread) {
+        other.0.iter().for_each(|(step, count)| *self.0.entry(*step).or_default() += count);
+    }
+
+    /// The value at a place in order, from 0.
+    pub(crate) fn at(&self, place: u64) -> f64 {
+        let mut before = 0;
+        for (step, count) in &self.0 {
+            before += count;
+            if place < before {
+                return middle(*step);
+            }
+        }
+        self.0.last_key_value().map_or(0.0, |(step, _)| middle(*step))
+    }
+
+    /// The state as bytes: steps with their counts.
+    pub(crate) fn to_bytes(&self) -> Vec<u8> {
+        let pair = |(step, count): (&i32, &u64)| step.to_le_bytes().into_iter().chain(count.to_le_bytes());
+        self.0.iter().flat_map(pair).collect()
+    }
+
+    pub(crate) fn of_bytes(bytes: &[u8]) -> Option<Spread> {
+        let (pairs, rest) = bytes.as_chunks::<12>();
+        let pair = |pair: &[u8; 12]| {
+            let (step, count) = pair.split_first_chunk::<4>()?;
+            Some((i32::from_le_bytes(*step), u64::from_le_bytes(count.try_into().ok()?)))
+        };
+        let steps: Option<BTreeMap<i32, u64>> = pairs.iter().map(pair).collect();
+        steps.filter(|_| rest.is_empty()).map(Spread)
+    }
+
+    pub(crate) fn bytes(&self) -> usize {
+        24 * self.0.len()
+    }
+}
+
+/// The step of a value: steps are in the order of their values.
+fn step(value: f64) -> i32 {
+    let bits = (value + 0.0).to_bits() as i64;
+    let ordered = bits ^ (((bits >> 63) as u64) >> 1) as i64;
+    (ordered >> LEFT_OUT) as i32
+}
+
+/// The middle of a step.
+fn middle(step: i32) -> f64 {
+    // Zero is a value of its own, and the floats beside it are too small to be amounts.
+    if step == 0 {
+        return 0.0;
+    }
+    let value = |ordered: i64| f64::from_bits((ordered ^ (((ordered >> 63) as u64) >> 1) as i64) as u64);
+    let low = i64::from(step) << LEFT_OUT;
+    (value(low) + value(low + (1 << LEFT_OUT) - 1)) / 2.0
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::{Distinct, Spread};
+    use crate::lines::hash;
+
+    /// Few values are counted exactly, many within four standard errors, in whatever parts they come.
+    #[test]
+    fn distinct_values_are_estimated() {
+        for count in [0u64, 1, 7, 256, 257, 1_000, 20_000, 300_000] {
+            let (mut whole, mut parts) = (Distinct::default(), vec![Distinct::default(); 3]);
+            for i in 0..count {
+                let hash = hash(&i.to_le_bytes());
+                whole.add(hash);
+                whole.add(hash);
+                parts[(i % 3) as usize].add(hash);
+            }
+            let mut merged = Distinct::default();
+            parts.iter().rev().for_each(|part| merged.merge(part));
+            let found = whole.estimate();
+            assert_eq!(merged.estimate(), found);
+            assert_eq!(Distinct::of_bytes(&whole.to_bytes()).unwrap().estimate(), found);
+            let allowed = if count <= 256 { 0.0 } else { 4.0 * 0.01625 * count as f64 };
+            assert!((found as f64 - count as f64).abs() <= allowed, "{count}: {found}");
+        }
+    }
+
+    /// A value at any place is within 0.4 % of the true one.
+    #[test]
+    fn spreads_keep_the_size_of_values() {
+        let mut values: Vec<f64> = (0..5_000).map(|i| f64::from(i * i % 7_919 - 2_000) / 100.0).collect();
+        let mut spread = Spread::default();
+        values.iter().for_each(|value| spread.add(*value));
+        values.sort_by(f64::total_cmp);
+        let again = Spread::of_bytes(&spread.to_bytes()).unwrap();
+        for (place, value) in values.iter().enumerate() {
+            let found = again.at(place as u64);
+            assert!((found - value).abs() <= value.abs() / 256.0, "{value}: {found}");
+        }
+    }
+}
