@@ -2,7 +2,7 @@
 //! so that they need not be scanned again.
 //!
 //! A group is a row of a table: a column for each key, the count of its lines, and for each value the
-//! count of those that are not blank and its states. Finer groups are a list in the row of the group
+//! count of those in which it is blank and its states. Finer groups are a list in the row of the group
 //! that they are part of.
 
 use std::sync::Arc;
@@ -175,7 +175,7 @@ impl States {
 impl ValueStates {
     fn kept(&self, groups: usize) -> Columns {
         let needs = self.needs;
-        let mut columns: Columns = vec![("values".into(), counts(&self.present, groups))];
+        let mut columns: Columns = vec![("blank".into(), counts(&self.blank, groups))];
         let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
         if needs.sum {
             keep(
@@ -266,9 +266,8 @@ impl ValueStates {
             let bytes = array.as_binary_opt::<i32>().ok_or_else(|| wrong(name))?;
             bytes.iter().map(|one| one.and_then(ExactFloat::of_bytes).ok_or_else(|| wrong(name))).collect()
         };
-        let present = column("values")?;
-        self.present =
-            present.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("values"))?.values().to_vec();
+        let blank = column("blank")?;
+        self.blank = blank.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("blank"))?.values().to_vec();
         if needs.sum {
             match &mut self.sums {
                 Sums::Exact(own) => *own = digits("sum")?.values().to_vec(),

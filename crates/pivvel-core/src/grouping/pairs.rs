@@ -41,14 +41,19 @@ impl PairTable {
         match &mut self.hashed {
             None => {
                 let (flat, shift, pairs) = (&mut self.flat, self.shift, &mut self.pairs);
-                out.extend(a.iter().zip(b).map(|(a, b)| {
-                    let slot = &mut flat[((*a as usize) << shift) + *b as usize];
-                    if *slot == NONE {
-                        *slot = pairs.len() as u32;
-                        pairs.push((*a, *b));
+                let slot = |a: u32, b: u32| ((a as usize) << shift) + b as usize;
+                out.extend(a.iter().zip(b).map(|(a, b)| flat[slot(*a, *b)]));
+                // Most pairs were met before; new ones are looked for only where there are some.
+                if out.iter().copied().max() == Some(NONE) {
+                    for ((number, a), b) in out.iter_mut().zip(a).zip(b).filter(|((n, _), _)| **n == NONE) {
+                        let known = &mut flat[slot(*a, *b)];
+                        if *known == NONE {
+                            *known = pairs.len() as u32;
+                            pairs.push((*a, *b));
+                        }
+                        *number = *known;
                     }
-                    *slot
-                }));
+                }
             }
             Some(table) => {
                 let pairs = &mut self.pairs;

@@ -31,8 +31,8 @@ pub(crate) struct States {
 pub(super) struct ValueStates {
     pub(super) gives: Type,
     pub(super) needs: Needs,
-    /// Lines of each group in which the formula is not blank.
-    pub(super) present: Vec<u64>,
+    /// Lines of each group in which the formula is blank: few, so that there is little to count.
+    pub(super) blank: Vec<u64>,
     pub(super) sums: Sums,
     pub(super) lows: Extremes,
     pub(super) highs: Extremes,
@@ -83,7 +83,7 @@ impl States {
         states.resize(rows);
         states.lines = lines;
         for (own, made) in states.values.iter_mut().zip(columns) {
-            own.present = made.present;
+            own.blank = states.lines.iter().zip(made.present).map(|(lines, some)| lines - some).collect();
             if let Sums::Exact(sums) = &mut own.sums {
                 sums.iter_mut().zip(made.sums).for_each(|(sum, made)| *sum = made.unwrap_or(0));
             }
@@ -183,7 +183,8 @@ impl States {
             Aggregate::Lines => Ok(self.lines.iter().map(|lines| Some(Value::whole(*lines))).collect()),
             Aggregate::Of { function, value } => {
                 let state = &self.values[*value];
-                (0..self.len()).map(|group| state.finish(*function, group)).collect()
+                let finish = |(group, lines): (usize, &u64)| state.finish(*function, group, *lines);
+                self.lines.iter().enumerate().map(finish).collect()
             }
             Aggregate::Distinct { finer } => {
                 Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
@@ -234,7 +235,7 @@ impl ValueStates {
         ValueStates {
             gives,
             needs,
-            present: Vec::new(),
+            blank: Vec::new(),
             sums: if float { Sums::Float(Vec::new()) } else { Sums::Exact(Vec::new()) },
             lows: Extremes::new(float),
             highs: Extremes::new(float),
@@ -268,12 +269,12 @@ impl ValueStates {
             (spread, size_of::<Spread>()),
         ];
         let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
-        self.present.capacity() * group + self.listed * size_of::<Value>() + self.sketched
+        self.blank.capacity() * group + self.listed * size_of::<Value>() + self.sketched
     }
 
     fn resize(&mut self, groups: usize) {
         let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
-        self.present.resize(groups, 0);
+        self.blank.resize(groups, 0);
         if sum {
             match &mut self.sums {
                 Sums::Exact(sums) => sums.resize(groups, 0),
@@ -312,12 +313,9 @@ impl ValueStates {
         numbers: &Numbers<'_>,
         by: Option<&Numbers<'_>>,
     ) -> Result<(), Outgrown> {
-        match &numbers.blanks {
-            None => groups.iter().for_each(|group| self.present[*group as usize] += 1),
-            Some(blanks) => {
-                for (group, valid) in groups.iter().zip(blanks.iter()) {
-                    self.present[*group as usize] += u64::from(valid);
-                }
+        if let Some(blanks) = &numbers.blanks {
+            for (group, valid) in groups.iter().zip(blanks.iter()) {
+                self.blank[*group as usize] += u64::from(!valid);
             }
         }
         match &numbers.data {
@@ -423,7 +421,7 @@ impl ValueStates {
     fn merge(&mut self, theirs: &ValueStates, into: &[u32]) -> Result<(), Outgrown> {
         let targets = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
         for (group, target) in targets() {
-            self.present[*target as usize] += theirs.present[group];
+            self.blank[*target as usize] += theirs.blank[group];
         }
         if self.needs.sum {
             match (&mut self.sums, &theirs.sums) {
@@ -476,8 +474,8 @@ impl ValueStates {
         Ok(())
     }
 
-    fn finish(&self, function: Function, group: usize) -> Result<Option<Value>, Outgrown> {
-        let present = self.present[group];
+    fn finish(&self, function: Function, group: usize, lines: u64) -> Result<Option<Value>, Outgrown> {
+        let present = lines - self.blank[group];
         if function == Function::Count {
             return Ok(Some(Value::whole(present)));
         }

@@ -226,25 +226,34 @@ impl Coder {
         if self.days.is_empty() {
             self.days = vec![NONE; WINDOW];
         }
-        for (i, day) in array.values().iter().enumerate() {
-            if array.is_null(i) {
-                codes.push(self.blank_code());
-                continue;
-            }
-            let slot = day.wrapping_sub(FIRST_DAY) as usize;
-            let code = match self.days.get(slot) {
-                Some(code) if *code != NONE => *code,
-                _ => {
-                    let part = self.part.unwrap_or(DatePart::Day);
-                    let code = self.code_of_key(part.period(*day).map(i128::from));
-                    if let Some(known) = self.days.get_mut(slot) {
-                        *known = code;
-                    }
-                    code
-                }
-            };
-            codes.push(code);
+        let days = &self.days;
+        let slot = |day: i32| day.wrapping_sub(FIRST_DAY) as usize;
+        codes.extend(array.values().iter().map(|day| days.get(slot(*day)).copied().unwrap_or(NONE)));
+        if let Some(nulls) = array.nulls().filter(|nulls| nulls.null_count() > 0) {
+            // What stands under a blank is anything.
+            let blank = self.blank_code();
+            (0..codes.len()).filter(|i| nulls.is_null(*i)).for_each(|i| codes[i] = blank);
         }
+        // Most days were met before; new ones are looked for only where there are some.
+        if codes.iter().copied().max() == Some(NONE) {
+            for (code, day) in codes.iter_mut().zip(array.values()).filter(|(code, _)| **code == NONE) {
+                *code = match self.days.get(slot(*day)) {
+                    Some(known) if *known != NONE => *known,
+                    _ => self.code_of_day(*day, slot(*day)),
+                };
+            }
+        }
+    }
+
+    /// The code of a day that is met for the first time.
+    #[cold]
+    fn code_of_day(&mut self, day: i32, slot: usize) -> u32 {
+        let part = self.part.unwrap_or(DatePart::Day);
+        let code = self.code_of_key(part.period(day).map(i128::from));
+        if let Some(known) = self.days.get_mut(slot) {
+            *known = code;
+        }
+        code
     }
 
     fn code_numbers<T: ArrowPrimitiveType>(&mut self, array: &PrimitiveArray<T>, codes: &mut Vec<u32>)
