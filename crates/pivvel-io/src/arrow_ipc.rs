@@ -13,7 +13,7 @@ use pivvel_core::{Error, LineSource, Progress, Result, Tally};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
-use crate::typed::{TypedColumns, TypedTrouble, texts};
+use crate::typed::{TypedColumns, TypedTrouble, read_texts};
 
 /// Arrow record batches in a file or stream.
 pub(crate) struct ArrowSource {
@@ -150,18 +150,6 @@ impl Source for ArrowSource {
     }
 
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
-        let all: Vec<usize> = (0..self.columns.columns.len()).collect();
-        let (mut chunk, mut line) = (Chunk::of(all.len()), 1);
-        let mut empty = 0;
-        let mut tally = self.each(&all, &mut |batch| {
-            chunk.clear();
-            texts(&batch, &mut chunk);
-            empty += chunk.empty_lines;
-            take(&chunk, line)?;
-            line += chunk.stretch;
-            Ok(())
-        })?;
-        tally.empty_lines = empty;
-        Ok(tally)
+        read_texts(self.columns.columns.len(), take, |all, each| self.scan(all, each))
     }
 }

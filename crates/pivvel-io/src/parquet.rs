@@ -18,7 +18,7 @@ use pivvel_core::{Bound, Error, Kind, Limit, LineSource, Progress, Result, Taker
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
-use crate::typed::{TypedColumns, TypedTrouble, texts};
+use crate::typed::{TypedColumns, TypedTrouble, read_texts};
 
 /// Lines that are decoded at once: they stay in a core's cache.
 const BATCH: usize = 8_192;
@@ -265,18 +265,7 @@ impl Source for ParquetSource {
     }
 
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
-        let all: Vec<usize> = (0..self.columns.columns.len()).collect();
         self.bounds.clear();
-        let (mut chunk, mut line, mut empty) = (Chunk::of(all.len()), 1, 0);
-        let mut tally = self.scan(&all, &mut |batch| {
-            chunk.clear();
-            texts(&batch, &mut chunk);
-            empty += chunk.empty_lines;
-            take(&chunk, line)?;
-            line += chunk.stretch;
-            Ok(())
-        })?;
-        tally.empty_lines = empty;
-        Ok(tally)
+        read_texts(self.columns.columns.len(), take, |all, each| self.scan(all, each))
     }
 }

@@ -11,7 +11,7 @@ use arrow_array::{
 };
 use arrow_schema::{DataType, Field, Schema, SchemaRef, TimeUnit};
 use chrono::NaiveDate;
-use pivvel_core::{BadValues, Error, Kind, Result, decimal_text};
+use pivvel_core::{BadValues, Error, Kind, Result, Tally, decimal_text};
 
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
 use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Trouble, check_given, with_texts};
@@ -233,12 +233,30 @@ fn decimal(digits: i128, scale: i8) -> String {
     u8::try_from(scale).map_or_else(|_| digits.to_string(), |scale| decimal_text(digits, scale))
 }
 
+/// Gives the rows that a scan of all columns reads as text.
+pub(crate) fn read_texts(
+    columns: usize,
+    take: &mut dyn FnMut(&Chunk, u64) -> Result<()>,
+    scan: impl FnOnce(&[usize], &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>,
+) -> Result<Tally> {
+    let all: Vec<usize> = (0..columns).collect();
+    let (mut chunk, mut line, mut empty) = (Chunk::of(columns), 1, 0);
+    let tally = scan(&all, &mut |batch| {
+        chunk.clear();
+        texts(&batch, &mut chunk);
+        empty += chunk.empty_lines;
+        take(&chunk, line)?;
+        line += chunk.stretch;
+        Ok(())
+    })?;
+    Ok(Tally { empty_lines: empty, ..tally })
+}
+
 /// The rows of a batch as text.
-pub(crate) fn texts(batch: &RecordBatch, chunk: &mut Chunk) {
-    // Keys of a dictionary are found once for all rows.
-    let whole: Vec<ArrayRef> = batch.columns().to_vec();
-    let columns: Vec<Vec<String>> = whole.iter().map(|array| column_texts(array, batch.num_rows())).collect();
-    for row in 0..batch.num_rows() {
+fn texts(batch: &RecordBatch, chunk: &mut Chunk) {
+    let rows = batch.num_rows();
+    let columns: Vec<Vec<String>> = batch.columns().iter().map(|array| column_texts(array, rows)).collect();
+    for row in 0..rows {
         chunk.push(columns.iter().map(|column| column[row].as_str()));
     }
 }

@@ -5,11 +5,12 @@ use pivvel::{BadValues, Brief, CrossTab, ReadOptions, Run, open};
 use crate::forms::{Lines, write};
 use crate::server::Server;
 
-fn sales() -> Brief {
+pub(crate) fn sales() -> Brief {
     Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"))
 }
 
-fn error(location: &str) -> String {
+/// What is told of a location whose sales cannot be added up.
+pub(crate) fn error(location: &str) -> String {
     let found = open(location, &ReadOptions::default())
         .and_then(|mut source| CrossTab::build(&sales(), source.as_mut()));
     found.map(|_| ()).unwrap_err().to_string()

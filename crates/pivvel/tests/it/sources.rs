@@ -8,6 +8,7 @@ use pivvel::{
 };
 
 use crate::cases::{cases, outcome};
+use crate::faults::{error, sales};
 use crate::forms::{FORMS, Lines, write};
 use crate::lines::tidy_csv;
 use crate::server::Server;
@@ -97,16 +98,6 @@ impl LineSource for OnlyAsked {
     fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
         self.0.ask(statement, take)
     }
-}
-
-fn sales() -> Brief {
-    Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"))
-}
-
-fn error(location: &str) -> String {
-    let found = open(location, &ReadOptions::default())
-        .and_then(|mut source| CrossTab::build(&sales(), source.as_mut()));
-    found.map(|_| ()).unwrap_err().to_string()
 }
 
 const CSV: &str = "coast,amount\nFell,10.50\nSkerry,9.95\nFell,2.05\n";
