@@ -24,6 +24,7 @@ enum Fault {
     Widen { place: String, column: String, found: Kind, needed: Kind },
     Misfits { source: String, shown: Vec<Misfit>, hint: String },
     Overflow { place: String },
+    Memory { message: String },
     Io { place: String, cause: std::io::Error },
 }
 
@@ -106,6 +107,16 @@ impl Error {
         Error(Box::new(Fault::Overflow { place: place.into() }))
     }
 
+    /// Groups that take more memory than they may.
+    pub(crate) fn memory(message: String) -> Error {
+        Error(Box::new(Fault::Memory { message }))
+    }
+
+    /// Whether groups took more memory than they may.
+    pub fn is_memory(&self) -> bool {
+        matches!(*self.0, Fault::Memory { .. })
+    }
+
     /// A file or stream that failed.
     pub fn io(place: impl Into<String>, cause: std::io::Error) -> Error {
         Error(Box::new(Fault::Io { place: place.into(), cause }))
@@ -177,6 +188,7 @@ impl fmt::Display for Error {
                 }
                 write!(f, "{hint}")
             }
+            Fault::Memory { message } => write!(f, "memory: {message}"),
             Fault::Overflow { place } => write!(f, "{place}: a number outgrew 38 digits"),
             Fault::Io { place, cause } => write!(f, "{place}: {}", plain(cause)),
         }

@@ -12,7 +12,7 @@ use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{Bound, LineSource, Taker, Tally};
+use crate::lines::{Bound, Dialect, LineSource, Statement, Taker, Tally};
 use crate::peers::Yardsticks;
 use crate::pushdown::{answer, condition, counts, push};
 
@@ -135,9 +135,18 @@ impl<'a> Run<'a> {
         let Ok(pushed) = pushed.collect::<Result<Vec<_>, _>>() else { return Ok(None) };
         let mut all = Vec::with_capacity(jobs.len());
         for (job, pushed) in jobs.iter().zip(&pushed) {
-            let grouped = answer(&job.plan.grouping, pushed, table.dialect, &mut |statement, take| {
+            let mut ask = |statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>| {
                 source.ask(statement, take)
-            })?;
+            };
+            let fits = |scan: &Scan<'_>| match scan.bytes() <= self.memory.unwrap_or(usize::MAX) {
+                true => Ok(()),
+                false => Err(too_many(&scan.crowd(), self.memory.unwrap_or(usize::MAX))),
+            };
+            let grouped = match answer(&job.plan.grouping, pushed, table.dialect, &mut ask, &fits) {
+                // A sum there may outgrow 64 bits, and not the digits that there are here.
+                Err(error) if table.dialect == Dialect::Sqlite && !error.is_memory() => return Ok(None),
+                grouped => grouped?,
+            };
             match grouped {
                 Some(scan) => all.push(scan),
                 None => return Ok(None),
@@ -258,16 +267,19 @@ fn too_many(crowd: &Crowd, allowed: usize) -> Error {
             digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
         parts.join(",")
     };
+    let size = match allowed >> 20 {
+        0 => format!("{} KiB", allowed.div_ceil(1 << 10)),
+        size => format!("{} MiB", count(size)),
+    };
     let Crowd { groups, lines, dimension, members } = crowd;
     let message = format!(
-        "the groups do not fit in {} MiB: after {} lines there are {}, and {dimension} alone has {} members; take a \
+        "the groups do not fit in {size}: after {} lines there are {}, and {dimension} alone has {} members; take a \
          coarser dimension or a condition, or allow more memory",
-        count(allowed >> 20),
         count(*lines),
         count(*groups),
         count(*members),
     );
-    Error::data("memory", message)
+    Error::memory(message)
 }
 
 impl CrossTab {

@@ -24,6 +24,7 @@ pub(crate) fn answer<'p>(
     pushed: &Pushed,
     dialect: Dialect,
     ask: &mut Answer<'_>,
+    fits: &dyn Fn(&Scan<'_>) -> Result<()>,
 ) -> Result<Option<Scan<'p>>> {
     let mut counts: Vec<u64> = Vec::new();
     ask(&pushed.counts, &mut |row| {
@@ -45,10 +46,12 @@ pub(crate) fn answer<'p>(
     let Some(own) = statements.next() else { return Ok(None) };
     let rows = grouping.rows.len();
     let mut columns = Columns::new(&keys, &grouping.values, dialect);
-    let mut as_taken =
-        columns.fill(own, ask, &mut |keys, states| scan.absorb_rows(&keys[..rows], &keys[rows..], states))?;
+    let mut as_taken = columns.fill(own, ask, &mut |keys, states| {
+        scan.absorb_rows(&keys[..rows], &keys[rows..], states)?;
+        fits(&scan)
+    })?;
     for (place, finer) in grouping.finer.iter().enumerate() {
-        let asked = Asked { grouping, keys: keys.clone(), dialect };
+        let asked = Asked { grouping, keys: keys.clone(), dialect, fits };
         as_taken &= asked.finer(finer, &mut vec![place], &mut statements, &mut scan, ask)?;
     }
     Ok(as_taken.then_some(scan))
@@ -59,6 +62,8 @@ struct Asked<'a> {
     grouping: &'a Grouping,
     keys: Vec<&'a Key>,
     dialect: Dialect,
+    /// Whether what was taken fits.
+    fits: &'a dyn Fn(&Scan<'_>) -> Result<()>,
 }
 
 impl<'a> Asked<'a> {
@@ -76,11 +81,12 @@ impl<'a> Asked<'a> {
         let mut taken = Columns::new(&keys, &finer.values, self.dialect);
         let mut as_taken = taken.fill(statement, ask, &mut |keys, states| {
             let (axes, finer) = keys.split_at(rows + columns);
-            scan.absorb_finer(&axes[..rows], &axes[rows..], path, finer, states)
+            scan.absorb_finer(&axes[..rows], &axes[rows..], path, finer, states)?;
+            (self.fits)(scan)
         })?;
         for (place, deeper) in finer.finer.iter().enumerate() {
             path.push(place);
-            let asked = Asked { grouping: self.grouping, keys: keys.clone(), dialect: self.dialect };
+            let asked = Asked { keys: keys.clone(), ..*self };
             as_taken &= asked.finer(deeper, path, statements, scan, ask)?;
             path.pop();
         }

@@ -108,6 +108,9 @@ fn a_lost_connection_is_told() {
     let said = source.ask(&insert, &mut |_| Ok(())).unwrap_err().to_string();
     assert!(said.ends_with("cannot execute INSERT in a read-only transaction"), "{said}");
     let mut source = open(&location("lines"), &ReadOptions::default()).unwrap();
+    let brief = Brief::new().rows(["coast", "amount"]).measure(("n", "count()"));
+    let said = Run::new().memory(100 << 10).build(&brief, source.as_mut()).unwrap_err().to_string();
+    assert!(said.contains("the groups do not fit in 100 KiB") && said.contains("amount alone has"), "{said}");
     let mut server = Some(server);
     let found = source.scan(&[0, 1], &mut |_| {
         drop(server.take());

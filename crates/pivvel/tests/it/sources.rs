@@ -293,3 +293,14 @@ fn row_groups_that_no_line_is_wanted_of_are_left_out() {
         assert_eq!(found.tally().left_out, left_out, "{condition}");
     }
 }
+
+/// A sum that outgrows what SQLite adds up is added up here.
+#[test]
+fn sums_that_outgrow_a_database_are_exact() {
+    let folder = tempfile::tempdir().unwrap();
+    let csv = "coast,amount\nFell,9000000000000000000\nFell,9000000000000000001\nSkerry,-7\n";
+    let lines = Lines::read(csv, &[], BadValues::Stop).unwrap();
+    let base = write(&lines, "sqlite", folder.path());
+    let crosstab = CrossTab::build(&sales(), open(&base, &ReadOptions::default()).unwrap().as_mut()).unwrap();
+    assert_eq!(crosstab.value(&["Fell"], &[], "sales").unwrap().to_string(), "18000000000000000001");
+}
