@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 use std::sync::mpsc::{RecvTimeoutError, channel};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{HumanBytes, HumanDuration, ProgressBar, ProgressDrawTarget, ProgressStyle};
 use pivvel::{Error, Progress, Result, Run};
 
 use crate::arguments::Effort;
@@ -52,22 +52,20 @@ fn free_memory() -> usize {
 pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() -> T) -> T {
     let Some(progress) = progress else { return work() };
     let (done, is_done) = channel::<()>();
+    let start = Instant::now();
     std::thread::scope(|scope| {
         scope.spawn(move || {
             let long = Duration::from_millis(500);
             if is_done.recv_timeout(long) != Err(RecvTimeoutError::Timeout) {
                 return;
             }
-            let (form, total) = match progress.total() {
-                Some(total) => ("{bytes} of {total_bytes}, {bytes_per_sec}, {eta} left", Some(total)),
-                None => ("{bytes}, {bytes_per_sec}, {elapsed}", None),
-            };
-            let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::stderr());
+            let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::stderr());
             bar.set_style(
-                ProgressStyle::with_template(form).unwrap_or_else(|_| ProgressStyle::default_bar()),
+                ProgressStyle::with_template("{msg}").unwrap_or_else(|_| ProgressStyle::default_bar()),
             );
             loop {
-                bar.set_position(progress.done());
+                bar.set_message(told(&progress, start.elapsed()));
+                bar.tick();
                 if is_done.recv_timeout(Duration::from_millis(100)) != Err(RecvTimeoutError::Timeout) {
                     break;
                 }
@@ -78,4 +76,21 @@ pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() ->
         drop(done);
         outcome
     })
+}
+
+/// How far reading has come, at which rate, and what is left: `1.2 GiB of 4.0 GiB, 812 MiB/s, 3 s left`.
+fn told(progress: &Progress, elapsed: Duration) -> String {
+    let done = progress.done();
+    let rate = done as f64 / elapsed.as_secs_f64();
+    let read = format!("{}, {}/s", HumanBytes(done), HumanBytes(rate as u64));
+    match progress.total() {
+        // Reading is done, and what comes after has no end that is known.
+        Some(total) if done >= total => format!("{}, computing", HumanBytes(total)),
+        Some(total) if done > 0 => {
+            let left = Duration::from_secs_f64((total - done) as f64 / rate);
+            let of = format!(" of {}, {}/s", HumanBytes(total), HumanBytes(rate as u64));
+            format!("{}{of}, {} left", HumanBytes(done), HumanDuration(left))
+        }
+        _ => read,
+    }
 }
