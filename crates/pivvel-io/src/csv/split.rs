@@ -26,7 +26,6 @@ impl Splitter {
 
     /// Reads a quoted field by `csv-core`, and keeps its text behind the block's own.
     fn rewrite(&mut self, chunk: &mut Chunk, start: u32, end: u32) {
-        let end = if chunk.bytes[end as usize - 1] == b'\r' { end - 1 } else { end };
         let field = &chunk.bytes[start as usize..end as usize];
         let mut text = vec![0; field.len()];
         self.reader.reset();
@@ -87,6 +86,7 @@ struct Index<'a> {
     field: usize,
     /// Whether the field that is read is more than a text between two quotes.
     is_odd: bool,
+    /// Where such fields begin and end, without the return of a line break.
     odd: Vec<(u32, u32)>,
 }
 
@@ -227,7 +227,9 @@ impl<'a> Index<'a> {
 
     fn separate(&mut self, at: usize) {
         if std::mem::take(&mut self.is_odd) {
-            self.odd.push((self.field as u32, at as u32));
+            // A quote that is not closed holds all that comes.
+            let half = !self.inside && self.bytes[at - 1] == b'\r';
+            self.odd.push((self.field as u32, (at - usize::from(half)) as u32));
         }
         self.inside = false;
         self.make_room();
@@ -302,9 +304,11 @@ fn shape(chunk: &mut Chunk, lasts: &[u32]) {
         let ends_at = fields[fields.len() - 1];
         chunk.ends.resize(begins + columns, ends_at);
         let place = chunk.len() - 1;
-        let beyond = fields.len().saturating_sub(columns);
-        let blank = (0..columns).all(|column| chunk.field(place, column).is_empty());
-        if blank && (ends_at - chunk.ends[begins + columns - 1]) as usize == beyond {
+        let nothing = |(start, end): (usize, usize)| start == end;
+        let beyond = fields.windows(2).skip(columns.saturating_sub(1));
+        let blank = (0..columns).all(|column| chunk.field(place, column).is_empty())
+            && beyond.map(|ends| chunk.inside(ends[0] + 1, ends[1])).all(nothing);
+        if blank {
             chunk.starts.pop();
             chunk.ends.truncate(begins);
             chunk.empty_lines += 1;

@@ -135,7 +135,7 @@ impl Chunk {
 
     /// What a field holds, of what stands between two separators.
     #[inline(always)]
-    fn inside(&self, start: u32, end: u32) -> (usize, usize) {
+    pub(crate) fn inside(&self, start: u32, end: u32) -> (usize, usize) {
         if start >= end {
             return (0, 0);
         }

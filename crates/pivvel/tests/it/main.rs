@@ -21,7 +21,9 @@ mod properties;
 mod random;
 mod related;
 mod server;
+
 #[cfg(feature = "full")]
 mod sharded;
 #[cfg(feature = "full")]
 mod sources;
+mod splitting;

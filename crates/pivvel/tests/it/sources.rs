@@ -4,7 +4,7 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel::{
     BadValues, Batches, Brief, CrossTab, Error, Groups, LineSource, ReadOptions, Result, Run, Source,
-    SqlTable, Statement, Tally, TextSource, open, open_groups, save_groups,
+    SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
 };
 
 use crate::cases::{cases, outcome};
@@ -303,4 +303,33 @@ fn sums_that_outgrow_a_database_are_exact() {
     let base = write(&lines, "sqlite", folder.path());
     let crosstab = CrossTab::build(&sales(), open(&base, &ReadOptions::default()).unwrap().as_mut()).unwrap();
     assert_eq!(crosstab.value(&["Fell"], &[], "sales").unwrap().to_string(), "18000000000000000001");
+}
+
+/// A first look tells the same of every form: lines, blanks, members, kinds and ranges.
+#[test]
+fn surveys_of_every_form_agree() {
+    let folder = tempfile::tempdir().unwrap();
+    let csv = "coast,sold_on,amount,pieces,paid\nFell,2024-02-29,10.25,3,yes\nSkerry,2024-03-01,-9.95,,no\n,2024-12-31,2.05,7,yes\n";
+    let lines = Lines::read(csv, &[], BadValues::Stop).unwrap();
+    let text = std::io::Cursor::new(csv.as_bytes());
+    let mut source = TextSource::from_reader("x", text, &ReadOptions::default()).unwrap();
+    let told = |source: &mut dyn Source| {
+        let survey = Survey::read(source).unwrap();
+        let column = |c: &pivvel::ColumnSurvey| {
+            let range = c.range.map(|(low, high)| format!("{low} … {high}"));
+            (c.name.clone(), c.kind.kind.to_string(), c.blanks, c.distinct, range)
+        };
+        (survey.lines, survey.columns.iter().map(column).collect::<Vec<_>>())
+    };
+    let expected = told(&mut source);
+    let server = Server::start();
+    let mut locations: Vec<String> = FORMS.iter().map(|form| write(&lines, form, folder.path())).collect();
+    if let Some(server) = &server {
+        lines.postgres(server, "lines");
+        locations.push(format!("{}#table=lines", server.address()));
+    }
+    for location in locations {
+        let mut source = open(&location, &ReadOptions::default()).unwrap();
+        assert_eq!(told(source.as_mut()), expected, "{location}");
+    }
 }
