@@ -111,7 +111,12 @@ impl Split for Splitter {
                         }
                     }
                     Err(error) => {
-                        let wrong = format!("this is no JSON object with names and values: {error}");
+                        // Its line is the file's, told beside it.
+                        let said = error.to_string();
+                        let said = said.split(" at line ").next().unwrap_or_default();
+                        let at = error.column();
+                        let wrong =
+                            format!("this is no JSON object with names and values: {said} at character {at}");
                         chunk.broken.push((chunk.stretch, wrong));
                         chunk.stretch += 1;
                         continue;

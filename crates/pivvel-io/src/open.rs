@@ -116,8 +116,13 @@ fn open_reader(
 fn open_text(mut bytes: Bytes, options: &ReadOptions) -> Result<TextSource> {
     let head = bytes.head()?;
     let text = head.bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&head.bytes);
-    match text.iter().find(|byte| !byte.is_ascii_whitespace()) {
-        Some(b'{') => json_lines::open(bytes, &head, options),
+    let mut marks = text.iter().filter(|byte| !byte.is_ascii_whitespace());
+    match (marks.next(), marks.next()) {
+        (Some(b'{'), _) => json_lines::open(bytes, &head, options),
+        (Some(b'['), Some(b'{')) => {
+            let message = "this is one JSON array; JSON lines are read, with an object on each line";
+            Err(Error::data(&bytes.name, message))
+        }
         _ => csv::open(bytes, &head, options),
     }
 }

@@ -333,3 +333,25 @@ fn surveys_of_every_form_agree() {
         assert_eq!(told(source.as_mut()), expected, "{location}");
     }
 }
+
+/// JSON that is no object a line is told by its line.
+#[test]
+fn json_that_is_not_by_the_line_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("lines.json");
+    let cases = [
+        (
+            "[{\"coast\": \"Fell\"}]",
+            "lines.json: this is one JSON array; JSON lines are read, with an object on each line",
+        ),
+        (
+            "{\"coast\":\"Fell\",\"amount\":1}\n\nnot json\n",
+            "lines.json: a value does not fit the kind of the column\n  line 3: this is no JSON object with names and \
+             values: expected ident at character 2\nsay --bad-values blank to go on without them",
+        ),
+    ];
+    for (text, said) in cases {
+        std::fs::write(&path, text).unwrap();
+        assert_eq!(error(&path.display().to_string()), said);
+    }
+}
