@@ -174,12 +174,16 @@ impl fmt::Display for Error {
                 writeln!(f, "{place}: {message}")?;
                 mark(f, text, span)
             }
-            Fault::Widen { place, column, found, needed } => write!(
-                f,
-                "{place}: the first lines of column {column} hold {}, later ones {}; say --as '{column}={needed}'",
-                found.plural(),
-                needed.plural()
-            ),
+            Fault::Widen { place, column, found, needed } => {
+                let later =
+                    if found == needed { "such of more than 18 digits".into() } else { needed.plural() };
+                let found = found.plural();
+                write!(
+                    f,
+                    "{place}: the first lines of column {column} hold {found}, later ones {later}; say --as \
+                     '{column}={needed}'"
+                )
+            }
             Fault::Misfits { source, shown, hint } => {
                 let lead = if shown.len() == 1 { "a value does" } else { "values do" };
                 writeln!(f, "{source}: {lead} not fit the kind of the column")?;

@@ -9,7 +9,7 @@ use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::grouping::LeafGroups;
 use crate::lines::{Tally, Value};
-use crate::peers::{Peers, Wanted, Yardsticks};
+use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
 
 /// The cross-tab with its views and trends.
@@ -86,24 +86,14 @@ fn from_groups(
     let finished = |grain: usize| {
         let values: Vec<Vec<Option<Value>>> =
             shown.iter().map(|measure| engine.measure(*measure, grain).to_vec()).collect();
-        let (frame, shown) = (engine.frame(), engine.frame().shown(grain));
-        let cells = &frame.grains[grain];
-        let peers = values.iter().enumerate().map(|(measure, values)| {
-            let group = plan.peers_of(measure, (cells.row_level, cells.column_level));
-            Peers::new(values, &frame.groups(grain, group), &shown, &Wanted::default())
-        });
-        let peers = peers.collect();
-        (values, peers)
+        let levels = engine.frame().grains[grain].levels();
+        let groups = (0..shown.len()).map(|measure| plan.peers_of(measure, levels)).collect();
+        (values, groups)
     };
     let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
     drop(engine);
     let grains = frame.grains.into_iter().zip(computed);
-    let grains = grains.map(|(cells, (values, peers))| Grain {
-        cells: cells.pairs,
-        lines: cells.lines,
-        values,
-        peers,
-    });
+    let grains = grains.map(|(cells, (values, groups))| Grain::new(cells.pairs, cells.lines, values, groups));
     Ok(CrossTab {
         title,
         measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),

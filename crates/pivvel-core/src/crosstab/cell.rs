@@ -43,25 +43,25 @@ impl Cell<'_> {
 
     /// The yardstick of the cell's peers; `None` where none of them has a value.
     pub fn yardstick(&self, measure: usize) -> Option<&Yardstick> {
-        self.grain().peers[measure].yardstick_of(self.id as usize)
+        self.crosstab.peers_at(measure, self.grain).yardstick_of(self.id as usize)
     }
 
     /// What the cell's peers are called; see the tidy result.
     pub(crate) fn peers(&self, measure: usize) -> Option<String> {
         let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let key = self.grain().peers[measure].key(self.id as usize)?;
+        let key = self.crosstab.peers_at(measure, self.grain).key(self.id as usize)?;
         Some(peers_id(&measures[measure].name, (rows, columns), (self.row.level(), self.column.level()), key))
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {
-        self.grain().peers[measure].position(self.id as usize, &self.value(measure)?)
+        self.crosstab.peers_at(measure, self.grain).position(self.id as usize, &self.value(measure)?)
     }
 
     /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.
     pub fn rank(&self, measure: usize) -> Option<u32> {
-        self.grain().peers[measure].rank(self.id as usize)
+        self.crosstab.peers_at(measure, self.grain).rank(self.id as usize)
     }
 
     fn grain(&self) -> &Grain {

@@ -1,13 +1,16 @@
 //! The cross-tab: every cell of every grain, with its axes, peers and what is to be said about it.
 
+use std::sync::OnceLock;
+
 use super::cell::Cell;
 use super::trend::{Labels, Trend};
 use crate::brief::{Measure, NumberFormat, ViewBrief};
-use crate::derive::period_places;
+use crate::derive::{groups, period_places, shown};
 use crate::emphasis::{Emphasis, Scale};
+use crate::formula::Group;
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::{Tally, Value};
-use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
+use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
 use crate::rollup::{Axis, Entry, grain_index};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
@@ -67,8 +70,22 @@ pub(crate) struct Grain {
     pub(crate) lines: Vec<u64>,
     /// Values by measure, then by cell.
     pub(crate) values: Vec<Vec<Option<Value>>>,
-    /// Peers by measure.
-    pub(crate) peers: Vec<Peers>,
+    /// How the cells go together as peers, by measure...
+    groups: Vec<Group>,
+    /// ...and the peers, once they are asked for: to rank a million cells takes as long as to sum them.
+    peers: Vec<OnceLock<Peers>>,
+}
+
+impl Grain {
+    pub(super) fn new(
+        cells: PairTable,
+        lines: Vec<u64>,
+        values: Vec<Vec<Option<Value>>>,
+        groups: Vec<Group>,
+    ) -> Grain {
+        let peers = vec![OnceLock::new(); values.len()];
+        Grain { cells, lines, values, groups, peers }
+    }
 }
 
 impl CrossTab {
@@ -174,11 +191,11 @@ impl CrossTab {
     pub fn yardsticks(&self) -> Yardsticks {
         let mut all = Yardsticks::default();
         let across = self.columns.depth() + 1;
-        for (i, grain) in self.grains.iter().enumerate() {
-            for (measure, peers) in self.measures.iter().zip(&grain.peers) {
-                for (key, measured) in peers.groups() {
+        for grain in 0..self.grains.len() {
+            for (i, measure) in self.measures.iter().enumerate() {
+                for (key, measured) in self.peers_at(i, grain).groups() {
                     let axes = (&self.rows, &self.columns);
-                    let name = peers_id(&measure.name, axes, (i / across, i % across), key);
+                    let name = peers_id(&measure.name, axes, (grain / across, grain % across), key);
                     KeptScale::of(measured, None)
                         .into_iter()
                         .for_each(|scale| all.insert(name.clone(), scale));
@@ -189,6 +206,14 @@ impl CrossTab {
             emphasis.kept().for_each(|(name, scale)| all.insert(name, scale));
         }
         all
+    }
+
+    /// How many cells a grain (row level, column level) has.
+    ///
+    /// # Panics
+    /// For a level that this cross-tab does not have.
+    pub fn cell_count(&self, row_level: usize, column_level: usize) -> usize {
+        self.grain(grain_index(self.columns.depth(), row_level, column_level)).cells.len()
     }
 
     /// Every cell in display order, row by row.
@@ -208,7 +233,18 @@ impl CrossTab {
     /// # Panics
     /// For a level or a measure that this cross-tab does not have.
     pub fn peers(&self, measure: usize, row_level: usize, column_level: usize) -> &Peers {
-        &self.grain(grain_index(self.columns.depth(), row_level, column_level)).peers[measure]
+        self.peers_at(measure, grain_index(self.columns.depth(), row_level, column_level))
+    }
+
+    /// The peers of a measure at a grain by its place.
+    pub(super) fn peers_at(&self, measure: usize, grain: usize) -> &Peers {
+        let across = self.columns.depth() + 1;
+        let (axes, levels) = ((&self.rows, &self.columns), (grain / across, grain % across));
+        let Grain { cells, values, groups: own, peers, .. } = &self.grains[grain];
+        peers[measure].get_or_init(|| {
+            let keys = groups(axes, levels, cells.pairs(), own[measure]);
+            Peers::new(&values[measure], &keys, &shown(axes, levels, cells.pairs()), &Wanted::default())
+        })
     }
 
     /// How the numbers of a measure are shown where a row and a column meet: as the later of their

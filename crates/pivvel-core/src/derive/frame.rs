@@ -77,15 +77,6 @@ impl Frame {
         grain_index(self.columns.depth(), row_level, column_level)
     }
 
-    /// Which cells of a grain are shown at all.
-    pub(crate) fn shown(&self, grain: usize) -> Vec<bool> {
-        let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
-        let shown = |(row, column): &(u32, u32)| {
-            !self.rows.is_hidden(*row_level, *row) && !self.columns.is_hidden(*column_level, *column)
-        };
-        pairs.pairs().iter().map(shown).collect()
-    }
-
     /// The class of every cell of a grain: cells of different classes are never scaled together.
     pub(crate) fn classes(&self, grain: usize) -> Vec<(u16, u16)> {
         let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
@@ -97,6 +88,11 @@ impl Frame {
 }
 
 impl Cells {
+    /// The row level and the column level.
+    pub(crate) fn levels(&self) -> (usize, usize) {
+        (self.row_level, self.column_level)
+    }
+
     pub(crate) fn len(&self) -> usize {
         self.lines.len()
     }

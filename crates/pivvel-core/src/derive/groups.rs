@@ -24,31 +24,61 @@ impl GroupKey {
 impl Frame {
     /// The group of every cell of a grain.
     pub(crate) fn groups(&self, grain: usize, group: Group) -> Vec<GroupKey> {
-        let cells = &self.grains[grain];
-        let (row_level, column_level) = (cells.row_level, cells.column_level);
-        let own = |level: usize, node: u32| Some((level as u16, node));
-        let parent = |axis: &Axis, level: usize, node: u32| match level {
-            0 => Some((0, 0)),
-            level => Some((level as u16 - 1, axis.parent_node(level, node))),
-        };
-        // The outermost member that a row is in; the total is in none.
-        let branch = |axis: &Axis, level: usize, node: u32| match level {
-            0 => (0, 0),
-            level => (1, axis.ancestor(level, node, 1)),
-        };
-        let key = |(row, column): &(u32, u32)| {
-            let (row, column) = (*row, *column);
-            let classes = (self.rows.class(row_level, row), self.columns.class(column_level, column));
-            let (row, column) = match group {
-                Group::Level => (None, None),
-                Group::Row => (own(row_level, row), None),
-                Group::Column => (None, own(column_level, column)),
-                Group::Branch => (Some(branch(&self.rows, row_level, row)), None),
-                Group::Siblings => (parent(&self.rows, row_level, row), own(column_level, column)),
-                Group::ColumnSiblings => (own(row_level, row), parent(&self.columns, column_level, column)),
-            };
-            GroupKey { classes, row, column }
-        };
-        cells.pairs.pairs().iter().map(key).collect()
+        groups(
+            (&self.rows, &self.columns),
+            self.grains[grain].levels(),
+            self.grains[grain].pairs.pairs(),
+            group,
+        )
     }
+
+    /// Which cells of a grain are shown at all.
+    pub(crate) fn shown(&self, grain: usize) -> Vec<bool> {
+        shown((&self.rows, &self.columns), self.grains[grain].levels(), self.grains[grain].pairs.pairs())
+    }
+}
+
+/// The group of every cell, which are pairs of nodes of a row level and a column level.
+pub(crate) fn groups(
+    (rows, columns): (&Axis, &Axis),
+    (row_level, column_level): (usize, usize),
+    pairs: &[(u32, u32)],
+    group: Group,
+) -> Vec<GroupKey> {
+    let own = |level: usize, node: u32| Some((level as u16, node));
+    let parent = |axis: &Axis, level: usize, node: u32| match level {
+        0 => Some((0, 0)),
+        level => Some((level as u16 - 1, axis.parent_node(level, node))),
+    };
+    // The outermost member that a row is in; the total is in none.
+    let branch = |axis: &Axis, level: usize, node: u32| match level {
+        0 => (0, 0),
+        level => (1, axis.ancestor(level, node, 1)),
+    };
+    let key = |(row, column): &(u32, u32)| {
+        let (row, column) = (*row, *column);
+        let classes = (rows.class(row_level, row), columns.class(column_level, column));
+        let (row, column) = match group {
+            Group::Level => (None, None),
+            Group::Row => (own(row_level, row), None),
+            Group::Column => (None, own(column_level, column)),
+            Group::Branch => (Some(branch(rows, row_level, row)), None),
+            Group::Siblings => (parent(rows, row_level, row), own(column_level, column)),
+            Group::ColumnSiblings => (own(row_level, row), parent(columns, column_level, column)),
+        };
+        GroupKey { classes, row, column }
+    };
+    pairs.iter().map(key).collect()
+}
+
+/// Which of these cells are shown at all.
+pub(crate) fn shown(
+    (rows, columns): (&Axis, &Axis),
+    (row_level, column_level): (usize, usize),
+    pairs: &[(u32, u32)],
+) -> Vec<bool> {
+    let shown = |(row, column): &(u32, u32)| {
+        !rows.is_hidden(row_level, *row) && !columns.is_hidden(column_level, *column)
+    };
+    pairs.iter().map(shown).collect()
 }

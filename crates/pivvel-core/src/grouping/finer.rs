@@ -6,11 +6,12 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
 
+use super::exact_sums::Outgrown;
 use super::keys::KeyScan;
 use super::leaf::keep;
 use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
-use super::states::{Outgrown, States};
+use super::states::States;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluate, Evaluation, LineFormula, Texts, Typed, Values, evaluate};
 use crate::lines::Value;

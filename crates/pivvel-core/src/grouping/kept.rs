@@ -17,6 +17,7 @@ use arrow_buffer::OffsetBuffer;
 use arrow_schema::{DataType, Field, Fields};
 
 use super::exact_float::ExactFloat;
+use super::exact_sums::ExactSums;
 use super::finer::FinerScan;
 use super::keys::KeyScan;
 use super::leaf::Scan;
@@ -181,7 +182,7 @@ impl ValueStates {
             keep(
                 "sum",
                 match &self.sums {
-                    Sums::Exact(sums) => wide(sums),
+                    Sums::Exact(sums) => wide(&sums.iter().collect::<Vec<i128>>()),
                     Sums::Float(sums) => {
                         Arc::new(BinaryArray::from_iter_values(sums.iter().map(ExactFloat::to_bytes)))
                     }
@@ -270,7 +271,7 @@ impl ValueStates {
         self.blank = blank.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("blank"))?.values().to_vec();
         if needs.sum {
             match &mut self.sums {
-                Sums::Exact(own) => *own = digits("sum")?.values().to_vec(),
+                Sums::Exact(own) => *own = ExactSums::of(digits("sum")?.values().to_vec()),
                 Sums::Float(own) => *own = sums("sum")?,
             }
         }

@@ -1,12 +1,15 @@
 //! Keys of lines to paths: the members of each key, and which combinations of them occur.
 
-use arrow_array::ArrayRef;
+use arrow_array::cast::AsArray;
+use arrow_array::types::Date32Type;
+use arrow_array::{Array, ArrayRef};
 
+use super::nest::Nest;
 use super::pairs::PairTable;
 use super::spec::Key;
 use crate::error::{Error, Result};
-use crate::formula::{Evaluation, LineFormula};
-use crate::lines::{Coder, MemberId, Members};
+use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
+use crate::lines::{Coder, DayTable, Kind, MemberId, Members};
 
 /// Keys while lines are read.
 #[derive(Debug, Clone)]
@@ -15,7 +18,13 @@ pub(super) struct KeyScan {
     formulas: Vec<LineFormula>,
     pub(super) coders: Vec<Coder>,
     pub(super) levels: Vec<PairTable>,
-    codes: Vec<u32>,
+    /// How many of the first keys are one date column or parts of it...
+    dated: usize,
+    /// ...and the path of each day along these, which is found by one look.
+    days: DayTable,
+    nest: Nest,
+    /// Codes of the lines of a batch, by key.
+    codes: Vec<Vec<u32>>,
     path: Vec<u32>,
     next: Vec<u32>,
 }
@@ -40,7 +49,10 @@ impl KeyScan {
             formulas: keys.iter().map(|key| key.formula.clone()).collect(),
             coders: keys.iter().map(coder).collect(),
             levels: vec![PairTable::default(); keys.len()],
-            codes: Vec::new(),
+            dated: parts_of_one_date(keys),
+            days: DayTable::default(),
+            nest: Nest::default(),
+            codes: vec![Vec::new(); keys.len()],
             path: Vec::new(),
             next: Vec::new(),
         }
@@ -48,15 +60,69 @@ impl KeyScan {
 
     /// Numbers the path of every line of the batch.
     pub(super) fn follow(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
-        self.path.clear();
-        self.path.resize(lines, 0);
-        for (i, level) in self.levels.iter_mut().enumerate() {
-            let array = evaluation.array(&self.formulas[i]).map_err(|_| Error::overflow(&self.names[i]))?;
-            self.coders[i].code(&array, &mut self.codes)?;
-            level.number(&self.path, &self.codes, &mut self.next);
+        let mut array = |key: usize, scan: &KeyScan| {
+            evaluation.array(&scan.formulas[key]).map_err(|_| Error::overflow(&scan.names[key]))
+        };
+        self.at_root(lines);
+        let mut known = 0;
+        if self.dated > 0 {
+            let days = array(0, self)?;
+            if days.null_count() == 0 {
+                self.follow_days(days.as_primitive::<Date32Type>().values());
+                known = self.dated;
+            }
+        }
+        for key in known..self.levels.len() {
+            let array = array(key, self)?;
+            self.coders[key].code(&array, &mut self.codes[key])?;
+        }
+        self.deeper(known);
+        Ok(())
+    }
+
+    /// The path before the first key.
+    fn at_root(&mut self, lines: usize) {
+        if self.levels.is_empty() {
+            self.path.clear();
+            self.path.resize(lines, 0);
+        }
+    }
+
+    /// Goes deeper with every line, from the key named on, whose codes are known.
+    fn deeper(&mut self, known: usize) {
+        if known == 0 && self.nest.pays(self.levels.len()) {
+            let members: Vec<usize> = self.coders.iter().map(Coder::len).collect();
+            return self.nest.follow(&mut self.levels, &self.codes, &members, &mut self.path);
+        }
+        for key in known..self.levels.len() {
+            let parents = key.checked_sub(1).map_or(1, |above| self.levels[above].len());
+            let room = (parents, self.coders[key].len());
+            let (level, codes) = (&mut self.levels[key], self.codes[key].iter().copied());
+            match key {
+                0 => level.number_within(codes.map(|code| (0, code)), room, &mut self.next),
+                _ => level.number_within(self.path.iter().copied().zip(codes), room, &mut self.next),
+            }
             std::mem::swap(&mut self.path, &mut self.next);
         }
-        Ok(())
+    }
+
+    /// Goes all keys deeper that are parts of one date.
+    fn follow_days(&mut self, days: &[i32]) {
+        self.path.clear();
+        self.days.look_up(days, &mut self.path);
+        if self.path.iter().copied().max() != Some(DayTable::NONE) {
+            return;
+        }
+        for (path, day) in self.path.iter_mut().zip(days).filter(|(path, _)| **path == DayTable::NONE) {
+            *path = self.days.get(*day);
+            if *path == DayTable::NONE {
+                *path = 0;
+                for (coder, level) in self.coders.iter_mut().zip(&mut self.levels).take(self.dated) {
+                    *path = level.number_one(*path, coder.code_of_day(*day));
+                }
+                self.days.set(*day, *path);
+            }
+        }
     }
 
     /// The deepest paths here of those that another scan of the same keys has met, by its paths.
@@ -71,13 +137,11 @@ impl KeyScan {
 
     /// Numbers the path of every row of members that are known.
     pub(super) fn follow_members(&mut self, members: &[ArrayRef], rows: usize) -> Result<()> {
-        self.path.clear();
-        self.path.resize(rows, 0);
-        for (i, level) in self.levels.iter_mut().enumerate() {
-            self.coders[i].code(&members[i], &mut self.codes)?;
-            level.number(&self.path, &self.codes, &mut self.next);
-            std::mem::swap(&mut self.path, &mut self.next);
+        self.at_root(rows);
+        for (key, array) in members.iter().enumerate() {
+            self.coders[key].code(array, &mut self.codes[key])?;
         }
+        self.deeper(0);
         Ok(())
     }
 
@@ -91,10 +155,18 @@ impl KeyScan {
         &self.path
     }
 
+    /// How many paths there are.
+    pub(super) fn paths(&self) -> usize {
+        self.levels.last().map_or(1, PairTable::len)
+    }
+
     /// About how many bytes the keys take.
     pub(super) fn bytes(&self) -> usize {
         let coders = self.coders.iter().map(Coder::bytes).sum::<usize>();
-        coders + self.levels.iter().map(PairTable::bytes).sum::<usize>()
+        coders
+            + self.days.bytes()
+            + self.nest.bytes()
+            + self.levels.iter().map(PairTable::bytes).sum::<usize>()
     }
 
     /// Every key with its number of members so far.
@@ -136,4 +208,16 @@ impl AxisPaths {
     pub(crate) fn len(&self) -> usize {
         self.levels.last().map_or(1, PairTable::len)
     }
+}
+
+/// How many of the first keys are one date column or parts of it.
+fn parts_of_one_date(keys: &[Key]) -> usize {
+    let date = |key: &Key| match key.formula.step {
+        Step::Leaf(LineLeaf::Column(slot) | LineLeaf::Part(slot, _)) if key.kind().0 == Kind::Date => {
+            Some(slot)
+        }
+        _ => None,
+    };
+    let first = keys.first().and_then(date);
+    keys.iter().take_while(|key| first.is_some() && date(key) == first).count()
 }

@@ -4,11 +4,12 @@ use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
 use arrow_data::transform::MutableArrayData;
 use arrow_schema::ArrowError;
 
+use super::exact_sums::Outgrown;
 use super::finer::{FinerScan, update};
 use super::keys::{AxisPaths, KeyScan};
 use super::pairs::PairTable;
 use super::spec::Grouping;
-use super::states::{Outgrown, States};
+use super::states::States;
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
@@ -108,8 +109,7 @@ impl<'p> Scan<'p> {
         let mut evaluation = Evaluation::new(batch);
         self.rows.follow(&mut evaluation, lines)?;
         self.columns.follow(&mut evaluation, lines)?;
-        self.groups.number(self.rows.path(), self.columns.path(), &mut self.group_of_line);
-        self.states.resize(self.groups.len());
+        self.number_groups();
         self.states.count(&self.group_of_line);
         update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
         self.report.zero_divisions += evaluation.zero_divisions;
@@ -152,9 +152,16 @@ impl<'p> Scan<'p> {
     fn find_groups(&mut self, rows: &[ArrayRef], columns: &[ArrayRef], count: usize) -> Result<()> {
         self.rows.follow_members(rows, count)?;
         self.columns.follow_members(columns, count)?;
-        self.groups.number(self.rows.path(), self.columns.path(), &mut self.group_of_line);
-        self.states.resize(self.groups.len());
+        self.number_groups();
         Ok(())
+    }
+
+    /// The groups of the lines whose paths were followed last.
+    fn number_groups(&mut self) {
+        let paths = self.rows.path().iter().copied().zip(self.columns.path().iter().copied());
+        let room = (self.rows.paths(), self.columns.paths());
+        self.groups.number_within(paths, room, &mut self.group_of_line);
+        self.states.resize(self.groups.len());
     }
 
     /// About how many bytes the groups take.

@@ -4,20 +4,24 @@
 //! after is one code path.
 
 mod exact_float;
+mod exact_sums;
 mod finer;
 mod kept;
 mod keys;
 mod leaf;
+mod nest;
 mod pairs;
 mod sketch;
 mod spec;
 mod states;
 mod summary;
 
+pub(crate) use exact_sums::Outgrown;
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
 pub(crate) use leaf::{Crowd, LeafGroups, Scan};
 pub(crate) use pairs::PairTable;
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
-pub(crate) use states::{Outgrown, States, ValueColumns};
+pub(crate) use states::{States, ValueColumns};
+
 pub(crate) use summary::{quantile, summarize};

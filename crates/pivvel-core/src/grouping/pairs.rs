@@ -10,7 +10,9 @@ const NONE: u32 = u32::MAX;
 const FLAT_LIMIT: usize = 1 << 22;
 /// ...and, beyond a size that fits in a core's cache, below this many slots a pair.
 const SPARSE: usize = 64;
-const SMALL: usize = 1 << 15;
+const SMALL: usize = 1 << 17;
+/// Where the number of pairs is known beforehand, a flat table may have so many slots for each.
+const DENSE: usize = 8;
 
 /// Numbers pairs in the order in which they are first seen: by a flat table while the pairs that
 /// can occur are few, by a hash table when they are many.
@@ -19,8 +21,17 @@ pub(crate) struct PairTable {
     /// Slots of the flat table, `1 << shift` for each first number.
     flat: Vec<u32>,
     shift: u32,
-    hashed: Option<HashTable<(u64, u32)>>,
+    hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
+}
+
+/// Pairs that are too many or too thinly spread for a flat table.
+#[derive(Debug, Clone, Default)]
+struct Hashed {
+    table: HashTable<(u64, u32)>,
+    /// For each second number the first number that it was last seen with, and the pair's number: a
+    /// member of a nested dimension has one parent as a rule.
+    latest: Vec<(u32, u32)>,
 }
 
 impl PairTable {
@@ -35,45 +46,76 @@ impl PairTable {
 
     /// Numbers the pairs (`a[i]`, `b[i]`) into `out`.
     pub(crate) fn number(&mut self, a: &[u32], b: &[u32], out: &mut Vec<u32>) {
+        let (Some(high_a), Some(high_b)) = (a.iter().max(), b.iter().max()) else { return out.clear() };
+        let room = (*high_a as usize + 1, *high_b as usize + 1);
+        self.number_within(a.iter().copied().zip(b.iter().copied()), room, out);
+    }
+
+    /// Numbers pairs, of which the first numbers are below `room.0` and the second ones below `room.1`,
+    /// into `out`.
+    pub(crate) fn number_within(
+        &mut self,
+        asked: impl Iterator<Item = (u32, u32)> + Clone,
+        room: (usize, usize),
+        out: &mut Vec<u32>,
+    ) {
         out.clear();
-        let (Some(high_a), Some(high_b)) = (a.iter().max(), b.iter().max()) else { return };
-        self.make_room(*high_a as usize, *high_b as usize);
+        self.make_room(room.0, room.1);
         match &mut self.hashed {
             None => {
-                let (flat, shift, pairs) = (&mut self.flat, self.shift, &mut self.pairs);
-                let slot = |a: u32, b: u32| ((a as usize) << shift) + b as usize;
-                out.extend(a.iter().zip(b).map(|(a, b)| flat[slot(*a, *b)]));
+                let (flat, wide, pairs) = (&mut self.flat[..], 1usize << self.shift, &mut self.pairs);
+                let slot = |(a, b): (u32, u32)| a as usize * wide + b as usize;
+                let mut highest = 0;
+                let known: &[u32] = flat;
+                out.extend(asked.clone().map(|pair| {
+                    let number = known[slot(pair)];
+                    highest = number.max(highest);
+                    number
+                }));
                 // Most pairs were met before; new ones are looked for only where there are some.
-                if out.iter().copied().max() == Some(NONE) {
-                    for ((number, a), b) in out.iter_mut().zip(a).zip(b).filter(|((n, _), _)| **n == NONE) {
-                        let known = &mut flat[slot(*a, *b)];
+                if highest == NONE {
+                    for (number, pair) in out.iter_mut().zip(asked).filter(|(n, _)| **n == NONE) {
+                        let known = &mut flat[slot(pair)];
                         if *known == NONE {
                             *known = pairs.len() as u32;
-                            pairs.push((*a, *b));
+                            pairs.push(pair);
                         }
                         *number = *known;
                     }
                 }
             }
-            Some(table) => {
-                let pairs = &mut self.pairs;
-                out.extend(a.iter().zip(b).map(|(a, b)| {
-                    let key = key(*a, *b);
-                    if let Some((_, number)) = table.find(hash(key), |(known, _)| *known == key) {
-                        return *number;
-                    }
-                    let number = pairs.len() as u32;
-                    pairs.push((*a, *b));
-                    table.insert_unique(hash(key), (key, number), |(key, _)| hash(*key));
-                    number
-                }));
-            }
+            Some(hashed) => out.extend(asked.map(|pair| hashed.number(pair, &mut self.pairs))),
         }
+    }
+
+    /// Numbers one pair.
+    pub(crate) fn number_one(&mut self, a: u32, b: u32) -> u32 {
+        let mut out = Vec::with_capacity(1);
+        self.number(&[a], &[b], &mut out);
+        out[0]
+    }
+
+    /// Makes ready for so many pairs, of which the first numbers are below `room.0` and the second ones
+    /// below `room.1`.
+    pub(crate) fn with_room(room: (usize, usize), pairs: usize) -> PairTable {
+        let mut table = PairTable { pairs: Vec::with_capacity(pairs), ..PairTable::default() };
+        let slots = room.0.next_power_of_two().saturating_mul(room.1.next_power_of_two());
+        if slots <= SMALL.max(DENSE * pairs) || room.0 == 1 {
+            table.shift = room.1.next_power_of_two().trailing_zeros();
+            table.flat = vec![NONE; slots];
+        } else {
+            let latest = vec![(NONE, NONE); room.1];
+            table.hashed = Some(Hashed { table: HashTable::with_capacity(pairs), latest });
+        }
+        table
     }
 
     /// About how many bytes the table takes.
     pub(crate) fn bytes(&self) -> usize {
-        let hashed = self.hashed.as_ref().map_or(0, |table| table.capacity() * (size_of::<(u64, u32)>() + 1));
+        let hashed = self.hashed.as_ref().map_or(0, |hashed| {
+            hashed.table.capacity() * (size_of::<(u64, u32)>() + 1)
+                + hashed.latest.capacity() * size_of::<(u32, u32)>()
+        });
         self.flat.len() * size_of::<u32>() + self.pairs.capacity() * size_of::<(u32, u32)>() + hashed
     }
 
@@ -92,32 +134,35 @@ impl PairTable {
         match &self.hashed {
             None if (b as usize) >> self.shift != 0 => None,
             None => self.flat.get(((a as usize) << self.shift) + b as usize).copied().filter(|n| *n != NONE),
-            Some(table) => {
-                let key = key(a, b);
-                table.find(hash(key), |(known, _)| *known == key).map(|(_, number)| *number)
-            }
+            Some(hashed) => hashed.find(key(a, b)),
         }
     }
 
-    fn make_room(&mut self, high_a: usize, high_b: usize) {
-        if self.hashed.is_some() {
+    fn make_room(&mut self, a: usize, b: usize) {
+        if let Some(hashed) = &mut self.hashed {
+            if hashed.latest.len() < b {
+                hashed.latest.resize(b.next_power_of_two(), (NONE, NONE));
+            }
             return;
         }
-        let shift = self.shift.max(usize::BITS - high_b.leading_zeros());
         // Grow by doubling, so that a slowly growing dictionary does not copy the table each time.
-        let rows = (high_a + 1).next_power_of_two().max(self.flat.len() >> self.shift);
+        let shift = self.shift.max(b.next_power_of_two().trailing_zeros());
+        let rows = a.next_power_of_two().max(self.flat.len() >> self.shift);
         let slots = rows.saturating_mul(1 << shift.min(40));
         if slots == self.flat.len() && shift == self.shift {
             return;
         }
-        if slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256)) {
+        // With one first number only, a flat table is as small as any.
+        let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
+        if sparse && rows > 1 {
             self.flat = Vec::new();
-            let mut table = HashTable::with_capacity(self.pairs.len() * 2);
-            for (number, (a, b)) in self.pairs.iter().enumerate() {
-                let key = key(*a, *b);
-                table.insert_unique(hash(key), (key, number as u32), |(key, _)| hash(*key));
-            }
-            self.hashed = Some(table);
+            let table = HashTable::with_capacity(self.pairs.len() * 2);
+            let mut hashed = Hashed { table, latest: vec![(NONE, NONE); b] };
+            self.pairs
+                .iter()
+                .enumerate()
+                .for_each(|(number, (a, b))| hashed.insert(key(*a, *b), number as u32));
+            self.hashed = Some(hashed);
             return;
         }
         self.shift = shift;
@@ -125,6 +170,33 @@ impl PairTable {
         for (number, (a, b)) in self.pairs.iter().enumerate() {
             self.flat[((*a as usize) << shift) + *b as usize] = number as u32;
         }
+    }
+}
+
+impl Hashed {
+    #[inline]
+    fn number(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
+        let (last, number) = self.latest[b as usize];
+        if last == a {
+            return number;
+        }
+        let key = key(a, b);
+        let number = self.find(key).unwrap_or_else(|| {
+            let number = pairs.len() as u32;
+            pairs.push((a, b));
+            self.insert(key, number);
+            number
+        });
+        self.latest[b as usize] = (a, number);
+        number
+    }
+
+    fn find(&self, key: u64) -> Option<u32> {
+        self.table.find(hash(key), |(known, _)| *known == key).map(|(_, number)| *number)
+    }
+
+    fn insert(&mut self, key: u64, number: u32) {
+        self.table.insert_unique(hash(key), (key, number), |(key, _)| hash(*key));
     }
 }
 

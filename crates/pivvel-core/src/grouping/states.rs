@@ -6,16 +6,13 @@
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
+use super::exact_sums::{ExactSums, Outgrown};
 use super::finer::FinerGroups;
 use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, spread, summarize};
 use crate::formula::{Data, Function, Numbers, Type};
 use crate::lines::Value;
-
-/// A sum or an extreme outgrew 38 digits.
-#[derive(Debug)]
-pub(crate) struct Outgrown;
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -50,7 +47,7 @@ pub(super) struct ValueStates {
 
 #[derive(Debug, Clone)]
 pub(super) enum Sums {
-    Exact(Vec<i128>),
+    Exact(ExactSums),
     Float(Vec<ExactFloat>),
 }
 
@@ -85,7 +82,7 @@ impl States {
         for (own, made) in states.values.iter_mut().zip(columns) {
             own.blank = states.lines.iter().zip(made.present).map(|(lines, some)| lines - some).collect();
             if let Sums::Exact(sums) = &mut own.sums {
-                sums.iter_mut().zip(made.sums).for_each(|(sum, made)| *sum = made.unwrap_or(0));
+                *sums = ExactSums::of(made.sums.into_iter().map(|sum| sum.unwrap_or(0)).collect());
             }
             for (extremes, made) in [(&mut own.lows, made.lows), (&mut own.highs, made.highs)] {
                 if let Extremes::Exact(all) = extremes {
@@ -117,9 +114,8 @@ impl States {
 
     /// Counts a line into each group named.
     pub(crate) fn count(&mut self, groups: &[u32]) {
-        for group in groups {
-            self.lines[*group as usize] += 1;
-        }
+        let lines = &mut self.lines[..];
+        groups.iter().for_each(|group| lines[*group as usize] += 1);
     }
 
     /// Takes the numbers of one formula, one a line, each into the group named beside it.
@@ -236,7 +232,7 @@ impl ValueStates {
             gives,
             needs,
             blank: Vec::new(),
-            sums: if float { Sums::Float(Vec::new()) } else { Sums::Exact(Vec::new()) },
+            sums: if float { Sums::Float(Vec::new()) } else { Sums::Exact(ExactSums::default()) },
             lows: Extremes::new(float),
             highs: Extremes::new(float),
             squares: Vec::new(),
@@ -254,7 +250,10 @@ impl ValueStates {
         let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
         let float = self.gives == Type::Float;
         // An exact sum of floats has a few limbs of its own.
-        let summed = if float { size_of::<ExactFloat>() + 64 } else { size_of::<i128>() };
+        let summed = match &self.sums {
+            Sums::Exact(sums) => sums.each(),
+            Sums::Float(_) => size_of::<ExactFloat>() + 64,
+        };
         let extreme = if float { size_of::<f64>() } else { size_of::<i128>() };
         let each = [
             (true, size_of::<u64>()),
@@ -277,7 +276,7 @@ impl ValueStates {
         self.blank.resize(groups, 0);
         if sum {
             match &mut self.sums {
-                Sums::Exact(sums) => sums.resize(groups, 0),
+                Sums::Exact(sums) => sums.resize(groups),
                 Sums::Float(sums) => sums.resize(groups, ExactFloat::default()),
             }
         }
@@ -319,8 +318,20 @@ impl ValueStates {
             }
         }
         match &numbers.data {
-            Data::Narrow(digits) => self.take_exact(groups, digits, numbers, i128::from)?,
-            Data::Wide(digits) => self.take_exact(groups, digits, numbers, |v| v)?,
+            Data::Narrow(digits) => {
+                if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
+                    sums.add(groups, digits, numbers.blanks.as_ref())?;
+                }
+                self.take_exact(groups, digits, numbers, i128::from)?;
+            }
+            Data::Wide(digits) => {
+                if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
+                    let present = |line: &usize| numbers.blanks.as_ref().is_none_or(|b| b.is_valid(*line));
+                    let lines = (0..groups.len()).filter(present);
+                    sums.add_wide(lines.map(|line| (groups[line], digits[line])))?;
+                }
+                self.take_exact(groups, digits, numbers, |v| v)?;
+            }
             Data::Float(floats) => self.take_floats(groups, floats, numbers),
         }
         if self.needs.list {
@@ -371,17 +382,6 @@ impl ValueStates {
         numbers: &Numbers<'_>,
         wide: impl Fn(T) -> i128,
     ) -> Result<(), Outgrown> {
-        if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
-            let mut outgrown = false;
-            each_present(groups, digits, numbers, |group, value| {
-                let (sum, over) = sums[group].overflowing_add(wide(value));
-                sums[group] = sum;
-                outgrown |= over;
-            });
-            if outgrown {
-                return Err(Outgrown);
-            }
-        }
         if let (true, Extremes::Exact(lows)) = (self.needs.low, &mut self.lows) {
             each_present(groups, digits, numbers, |group, value| lows[group] = lows[group].min(wide(value)));
         }
@@ -425,18 +425,7 @@ impl ValueStates {
         }
         if self.needs.sum {
             match (&mut self.sums, &theirs.sums) {
-                (Sums::Exact(mine), Sums::Exact(theirs)) => {
-                    let mut outgrown = false;
-                    for (group, target) in targets() {
-                        let slot = &mut mine[*target as usize];
-                        let (sum, over) = slot.overflowing_add(theirs[group]);
-                        *slot = sum;
-                        outgrown |= over;
-                    }
-                    if outgrown {
-                        return Err(Outgrown);
-                    }
-                }
+                (Sums::Exact(mine), Sums::Exact(theirs)) => mine.merge(theirs, into, States::NOWHERE)?,
                 (Sums::Float(mine), Sums::Float(theirs)) => {
                     targets().for_each(|(group, target)| mine[*target as usize].merge(&theirs[group]));
                 }
@@ -500,16 +489,16 @@ impl ValueStates {
             Function::First => self.firsts[group].map(|(_, value)| value),
             Function::Last => self.lasts[group].map(|(_, value)| value),
             Function::Sum => Some(match &self.sums {
-                Sums::Exact(sums) => exact(sums[group]),
+                Sums::Exact(sums) => exact(sums.get(group)),
                 Sums::Float(sums) => Value::Float(sums[group].value()),
             }),
             Function::Mean => Some(Value::Float(match &self.sums {
-                Sums::Exact(sums) => sums[group] as f64 / (present as f64 * 10f64.powi(scale.into())),
+                Sums::Exact(sums) => sums.get(group) as f64 / (present as f64 * 10f64.powi(scale.into())),
                 Sums::Float(sums) => sums[group].value() / present as f64,
             })),
             Function::Variance { population } | Function::Deviation { population } => {
                 let squares = match &self.sums {
-                    Sums::Exact(sums) => self.squares[group].about_mean(sums[group], present, scale),
+                    Sums::Exact(sums) => self.squares[group].about_mean(sums.get(group), present, scale),
                     Sums::Float(sums) => self.squares[group].about_float_mean(&sums[group], present),
                 };
                 spread(function, squares, present, population).map(Value::Float)

@@ -3,7 +3,7 @@
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::states::Outgrown;
+use super::exact_sums::Outgrown;
 use crate::formula::Function;
 use crate::lines::Value;
 

@@ -4,19 +4,15 @@ use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
-use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, DictionaryArray, PrimitiveArray};
+use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, PrimitiveArray};
 use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 use hashbrown::HashTable;
 
+use super::days::DayTable;
 use super::dictionary::{Dictionary, mix};
 use super::{DatePart, Kind, Member};
 use crate::error::{Error, Result};
-
-/// Days from 1880 to 2135 find their period's code by one look into a table.
-const FIRST_DAY: i32 = -32_872;
-const WINDOW: usize = 93_000;
-const NONE: u32 = u32::MAX;
 
 /// Gives every member of one dimension a gap-free number in the order of first sight.
 #[derive(Debug, Clone)]
@@ -24,15 +20,15 @@ pub(crate) struct Coder {
     part: Option<DatePart>,
     kind: Kind,
     texts: Dictionary,
-    /// Code of each text of the dictionary, which may leave a gap for the blank member.
-    text_codes: Vec<u32>,
     keys: HashTable<(i128, u32)>,
-    days: Vec<u32>,
+    /// Codes of the periods of days.
+    days: DayTable,
     members: Vec<Member>,
     blank: Option<u32>,
     /// The dictionary of the last batch and what its entries are here: batches of one row group
     /// or one file share theirs.
-    last: Option<(ArrayRef, Vec<u32>)>,
+    last: Option<ArrayRef>,
+    known: Vec<u32>,
 }
 
 impl Coder {
@@ -41,12 +37,12 @@ impl Coder {
             part,
             kind,
             texts: Dictionary::default(),
-            text_codes: Vec::new(),
             keys: HashTable::new(),
-            days: Vec::new(),
+            days: DayTable::default(),
             members: Vec::new(),
             blank: None,
             last: None,
+            known: Vec::new(),
         }
     }
 
@@ -67,7 +63,7 @@ impl Coder {
 
     /// About how many bytes they take: the member, its text, and its places in two tables.
     pub(crate) fn bytes(&self) -> usize {
-        self.members.len() * 3 * size_of::<Member>() + self.days.len() * size_of::<u32>()
+        self.members.len() * 3 * size_of::<Member>() + self.days.bytes()
     }
 
     pub(crate) fn into_members(self) -> Vec<Member> {
@@ -77,10 +73,7 @@ impl Coder {
     /// The codes here of the members that another coder of the same dimension has, by its codes.
     pub(crate) fn absorb(&mut self, other: &Coder) -> Vec<u32> {
         let code = |member: &Member| match member {
-            Member::Text(text) => {
-                let number = self.texts.number_of(text);
-                self.code_of_text(number)
-            }
+            Member::Text(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
             Member::Period(_, period) => self.code_of_key(Some((*period).into())),
             Member::Number { digits, .. } => self.code_of_key(Some(*digits)),
             Member::Float(bits) => self.code_of_key(Some((*bits).into())),
@@ -152,107 +145,76 @@ impl Coder {
         text: impl Fn(usize) -> &'a str,
         codes: &mut Vec<u32>,
     ) {
-        for (i, view) in views.iter().enumerate() {
-            let blank = *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i));
-            let code = match blank {
-                true => self.blank_code(),
-                false => {
-                    let number = self.texts.number_of_view(*view, || text(i));
-                    self.code_of_text(number)
-                }
-            };
-            codes.push(code);
-        }
+        codes.extend(views.iter().enumerate().map(|(i, view)| {
+            if *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i)) {
+                return self.blank_code();
+            }
+            self.texts.code_of_view(*view, || text(i), |text| add_text(&mut self.members, text))
+        }));
     }
 
     fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
-        for text in texts {
-            let code = match text {
-                None | Some("") => self.blank_code(),
-                Some(text) => {
-                    let number = self.texts.number_of(text);
-                    self.code_of_text(number)
-                }
-            };
-            codes.push(code);
-        }
-    }
-
-    #[inline]
-    fn code_of_text(&mut self, number: u32) -> u32 {
-        if let Some(code) = self.text_codes.get(number as usize) {
-            return *code;
-        }
-        let code = self.members.len() as u32;
-        self.members.push(Member::Text(self.texts.texts()[number as usize].clone()));
-        self.text_codes.push(code);
-        code
+        codes.extend(texts.map(|text| match text {
+            None | Some("") => self.blank_code(),
+            Some(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
+        }));
     }
 
     fn code_dictionary(&mut self, array: &ArrayRef, codes: &mut Vec<u32>) -> Result<()> {
         let dictionary = array.as_any_dictionary();
         let values = dictionary.values();
-        let last = self.last.take();
-        let known = match last {
-            Some((last, known)) if Arc::ptr_eq(&last, values) => known,
-            _ => {
-                let mut known = Vec::new();
-                self.code(values, &mut known)?;
-                known
-            }
-        };
+        if self.last.as_ref().is_none_or(|last| !Arc::ptr_eq(last, values)) {
+            let mut known = std::mem::take(&mut self.known);
+            self.last = None;
+            self.code(values, &mut known)?;
+            (self.last, self.known) = (Some(values.clone()), known);
+        }
         codes.clear();
-        if values.is_empty() {
+        let known: &[u32] = &self.known;
+        let plain = array.null_count() == 0 && !values.is_empty();
+        if let Some(array) = array.as_dictionary_opt::<UInt32Type>().filter(|_| plain) {
+            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
+        } else if let Some(array) = array.as_dictionary_opt::<Int32Type>().filter(|_| plain) {
+            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
+        } else if values.is_empty() {
             codes.resize_with(array.len(), || self.blank_code());
-        } else if let (Some(array), None) =
-            (array.as_any().downcast_ref::<DictionaryArray<UInt32Type>>(), array.nulls())
-        {
-            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
-        } else if let (Some(array), None) =
-            (array.as_any().downcast_ref::<DictionaryArray<Int32Type>>(), array.nulls())
-        {
-            codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
         } else {
             for (i, key) in dictionary.normalized_keys().into_iter().enumerate() {
-                let code = if array.is_null(i) { self.blank_code() } else { known[key] };
+                let code = if array.is_null(i) { self.blank_code() } else { self.known[key] };
                 codes.push(code);
             }
         }
-        self.last = Some((values.clone(), known));
         Ok(())
     }
 
     fn code_days(&mut self, array: &PrimitiveArray<Date32Type>, codes: &mut Vec<u32>) {
-        if self.days.is_empty() {
-            self.days = vec![NONE; WINDOW];
-        }
-        let days = &self.days;
-        let slot = |day: i32| day.wrapping_sub(FIRST_DAY) as usize;
-        codes.extend(array.values().iter().map(|day| days.get(slot(*day)).copied().unwrap_or(NONE)));
-        if let Some(nulls) = array.nulls().filter(|nulls| nulls.null_count() > 0) {
+        let days = array.values();
+        match array.nulls().filter(|nulls| nulls.null_count() > 0) {
+            None => self.days.look_up(days, codes),
             // What stands under a blank is anything.
-            let blank = self.blank_code();
-            (0..codes.len()).filter(|i| nulls.is_null(*i)).for_each(|i| codes[i] = blank);
+            Some(nulls) => {
+                let blank = self.blank_code();
+                let code =
+                    |(i, day): (usize, &i32)| if nulls.is_null(i) { blank } else { self.days.get(*day) };
+                codes.extend(days.iter().enumerate().map(code));
+            }
         }
         // Most days were met before; new ones are looked for only where there are some.
-        if codes.iter().copied().max() == Some(NONE) {
-            for (code, day) in codes.iter_mut().zip(array.values()).filter(|(code, _)| **code == NONE) {
-                *code = match self.days.get(slot(*day)) {
-                    Some(known) if *known != NONE => *known,
-                    _ => self.code_of_day(*day, slot(*day)),
-                };
-            }
+        if codes.iter().copied().max() == Some(DayTable::NONE) {
+            let unknown = |(code, _): &(&mut u32, &i32)| **code == DayTable::NONE;
+            codes.iter_mut().zip(days).filter(unknown).for_each(|(code, day)| *code = self.code_of_day(*day));
         }
     }
 
-    /// The code of a day that is met for the first time.
-    #[cold]
-    fn code_of_day(&mut self, day: i32, slot: usize) -> u32 {
+    /// The code of a day.
+    pub(crate) fn code_of_day(&mut self, day: i32) -> u32 {
+        let known = self.days.get(day);
+        if known != DayTable::NONE {
+            return known;
+        }
         let part = self.part.unwrap_or(DatePart::Day);
         let code = self.code_of_key(part.period(day).map(i128::from));
-        if let Some(known) = self.days.get_mut(slot) {
-            *known = code;
-        }
+        self.days.set(day, code);
         code
     }
 
@@ -301,4 +263,9 @@ impl Coder {
             _ => Member::Number { digits: key, scale: 0 },
         }
     }
+}
+
+fn add_text(members: &mut Vec<Member>, text: &str) -> u32 {
+    members.push(Member::Text(text.into()));
+    members.len() as u32 - 1
 }

@@ -1,5 +1,5 @@
-//! Text to gap-free numbers: the largest single cost of reading lines, so the short texts that
-//! most members are (12 bytes at most) are compared as one word inside the table's slot.
+//! Texts to their codes: the largest single cost of reading lines, so the short texts that most
+//! members are (12 bytes at most) are compared as two words inside the table's slot.
 
 use arrow_array::builder::make_view;
 use hashbrown::HashTable;
@@ -7,51 +7,49 @@ use hashbrown::HashTable;
 /// The longest text that an Arrow view holds whole.
 const INLINE: usize = 12;
 
-/// Numbers texts in the order in which they are first seen.
+/// Knows the code of every text that was seen.
 #[derive(Debug, Default, Clone)]
 pub(crate) struct Dictionary {
-    short: HashTable<(u128, u32)>,
-    long: HashTable<u32>,
-    texts: Vec<Box<str>>,
+    /// Both halves of a view, and the code: so it takes 24 bytes rather than the 32 of a wide integer.
+    short: HashTable<(u64, u64, u32)>,
+    long: HashTable<(Box<str>, u32)>,
 }
 
 impl Dictionary {
-    /// The number of a text that comes as an Arrow view: the view itself and, for texts that it
-    /// does not hold whole, a way to the text.
+    /// The code of a text that comes as an Arrow view: the view itself, for texts that it does not
+    /// hold whole a way to the text, and what makes the code of a text that is seen for the first time.
     #[inline]
-    pub(crate) fn number_of_view<'a>(&mut self, view: u128, text: impl Fn() -> &'a str) -> u32 {
+    pub(crate) fn code_of_view<'a>(
+        &mut self,
+        view: u128,
+        text: impl Fn() -> &'a str,
+        new: impl FnOnce(&str) -> u32,
+    ) -> u32 {
         if view as u32 as usize > INLINE {
-            return self.number_of_long(text());
+            return self.code_of_long(text(), new);
         }
-        let hash = mix(view as u64, (view >> 64) as u64);
-        if let Some((_, number)) = self.short.find(hash, |(known, _)| *known == view) {
-            return *number;
+        let (low, high) = (view as u64, (view >> 64) as u64);
+        let hash = mix(low, high);
+        if let Some((.., code)) = self.short.find(hash, |known| known.0 == low && known.1 == high) {
+            return *code;
         }
-        let number = self.texts.len() as u32;
-        self.texts.push(text().into());
-        self.short.insert_unique(hash, (view, number), |(view, _)| mix(*view as u64, (*view >> 64) as u64));
-        number
+        let code = new(text());
+        self.short.insert_unique(hash, (low, high, code), |(low, high, _)| mix(*low, *high));
+        code
     }
 
-    pub(crate) fn number_of(&mut self, text: &str) -> u32 {
-        self.number_of_view(make_view(text.as_bytes(), 0, 0), || text)
+    pub(crate) fn code_of(&mut self, text: &str, new: impl FnOnce(&str) -> u32) -> u32 {
+        self.code_of_view(make_view(text.as_bytes(), 0, 0), || text, new)
     }
 
-    fn number_of_long(&mut self, text: &str) -> u32 {
+    fn code_of_long(&mut self, text: &str, new: impl FnOnce(&str) -> u32) -> u32 {
         let hash = hash_text(text);
-        let texts = &self.texts;
-        if let Some(number) = self.long.find(hash, |known| *texts[*known as usize] == *text) {
-            return *number;
+        if let Some((_, code)) = self.long.find(hash, |(known, _)| **known == *text) {
+            return *code;
         }
-        let number = self.texts.len() as u32;
-        self.texts.push(text.into());
-        let texts = &self.texts;
-        self.long.insert_unique(hash, number, |known| hash_text(&texts[*known as usize]));
-        number
-    }
-
-    pub(crate) fn texts(&self) -> &[Box<str>] {
-        &self.texts
+        let code = new(text);
+        self.long.insert_unique(hash, (text.into(), code), |(known, _)| hash_text(known));
+        code
     }
 }
 

@@ -5,6 +5,7 @@
 
 mod calendar;
 mod coder;
+mod days;
 mod decimal;
 mod dictionary;
 mod kind;
@@ -17,6 +18,7 @@ mod value;
 pub use calendar::DatePart;
 pub(crate) use calendar::{date_from_text, date_text};
 pub(crate) use coder::Coder;
+pub(crate) use days::DayTable;
 pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub(crate) use dictionary::{hash, mix};

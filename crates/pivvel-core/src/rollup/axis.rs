@@ -1,10 +1,9 @@
 //! An axis: its dimensions, the tree of members that occur, and the order in which it is shown.
 
 use std::cmp::Ordering;
-use std::collections::HashMap;
 
 use crate::brief::{Dimension, Direction, Placement};
-use crate::grouping::AxisPaths;
+use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{Member, MemberId, Members, Value};
 
 /// The rows or the columns of a cross-tab.
@@ -15,7 +14,7 @@ pub struct Axis {
     /// For each level, the total first: its nodes.
     nodes: Vec<Vec<Node>>,
     /// For each level below the total: the node of a parent and a member.
-    children: Vec<HashMap<(u32, u32), u32>>,
+    children: Vec<PairTable>,
     totals: Vec<Placement>,
     entries: Vec<Entry>,
 }
@@ -126,29 +125,30 @@ impl Axis {
             totals: totals.to_vec(),
             entries: Vec::new(),
         };
-        for (i, level) in paths.levels.iter().enumerate() {
-            axis.nodes.push(Vec::new());
-            axis.children.push(HashMap::new());
-            for (parent, member) in level.pairs() {
-                axis.add(i + 1, *parent, *member, None);
-            }
+        for (i, level) in paths.levels.into_iter().enumerate() {
+            let nodes = level.pairs().iter().map(|(parent, member)| axis.node(i + 1, *parent, *member, None));
+            let nodes = nodes.collect();
+            axis.nodes.push(nodes);
+            axis.children.push(level);
         }
         axis
     }
 
     /// A node more.
     pub(crate) fn add(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> u32 {
+        let node = self.node(level, parent, member, made);
+        self.nodes[level].push(node);
+        self.children[level - 1].number_one(parent, member)
+    }
+
+    fn node(&self, level: usize, parent: u32, member: u32, made: Option<Made>) -> Node {
         let above = &self.nodes[level - 1][parent as usize];
         let class = match self.members[level - 1].member(MemberId(member)) {
             Member::Others(_) => 1,
             Member::Calculated(item, _) => 2 + *item as u16,
             _ => above.class,
         };
-        let hidden = above.hidden;
-        let node = self.nodes[level].len() as u32;
-        self.nodes[level].push(Node { parent, member, hidden, class, made: made.map(Box::new) });
-        self.children[level - 1].insert((parent, member), node);
-        node
+        Node { parent, member, hidden: above.hidden, class, made: made.map(Box::new) }
     }
 
     /// Lets a dimension have a member more.
@@ -287,7 +287,12 @@ impl Axis {
     }
 
     pub(crate) fn child(&self, level: usize, parent: u32, member: MemberId) -> Option<u32> {
-        self.children.get(level.checked_sub(1)?)?.get(&(parent, member.0)).copied()
+        self.children.get(level.checked_sub(1)?)?.find(parent, member.0)
+    }
+
+    /// The parents of all nodes of a level.
+    pub(crate) fn parents(&self, level: usize) -> Vec<u32> {
+        self.nodes[level].iter().map(|node| node.parent).collect()
     }
 
     /// The parent of a node.

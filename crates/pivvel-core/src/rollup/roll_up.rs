@@ -29,15 +29,18 @@ pub(crate) fn roll_up(
             let (finer, on_rows) = if r < k { ((r + 1, c), true) } else { ((r, c + 1), false) };
             let Some(source) = &grains[grain_index(l, finer.0, finer.1)] else { continue };
             let pairs = source.cells.pairs();
-            let side = |rolled: bool, axis: &Axis, level: usize, pick: fn(&(u32, u32)) -> u32| -> Vec<u32> {
-                let up = |node| if rolled { axis.parent_node(level, node) } else { node };
-                pairs.iter().map(|pair| up(pick(pair))).collect()
-            };
-            let row_nodes = side(on_rows, rows, finer.0, |pair| pair.0);
-            let column_nodes = side(!on_rows, columns, finer.1, |pair| pair.1);
-            let mut cells = PairTable::default();
-            let mut into = Vec::new();
-            cells.number(&row_nodes, &column_nodes, &mut into);
+            let room = (rows.len(r), columns.len(c));
+            let mut cells = PairTable::with_room(room, pairs.len().min(room.0.saturating_mul(room.1)));
+            let mut into = Vec::with_capacity(pairs.len());
+            if on_rows {
+                let up = rows.parents(finer.0);
+                let pairs = pairs.iter().map(|(row, column)| (up[*row as usize], *column));
+                cells.number_within(pairs, room, &mut into);
+            } else {
+                let up = columns.parents(finer.1);
+                let pairs = pairs.iter().map(|(row, column)| (*row, up[*column as usize]));
+                cells.number_within(pairs, room, &mut into);
+            }
             let states = source.states.merged(&into, cells.len())?;
             grains[grain_index(l, r, c)] = Some(RolledGrain { cells, states });
         }

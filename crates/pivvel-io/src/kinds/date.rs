@@ -111,20 +111,49 @@ pub(super) fn iso(text: &[u8]) -> Option<i32> {
 pub(crate) struct DateReader {
     order: DateOrder,
     known: HashMap<Box<str>, Option<i32>, foldhash::fast::RandomState>,
+    /// Dates of ten characters, each in the one place where it can be: all of a column, as a rule.
+    recent: Vec<Recent>,
+}
+
+/// The ten characters of a date, and its day.
+#[derive(Debug, Clone, Copy, Default)]
+struct Recent {
+    head: u64,
+    tail: u16,
+    day: i32,
 }
 
 /// Spellings that are remembered: more days than a business has.
 const REMEMBERED: usize = 100_000;
+/// Places for the days of five years and more.
+const PLACES_AS_BITS: u32 = 11;
 
 impl DateReader {
     pub(crate) fn new(order: DateOrder) -> DateReader {
-        DateReader { order, known: HashMap::default() }
+        let recent = vec![Recent::default(); 1 << PLACES_AS_BITS];
+        DateReader { order, known: HashMap::default(), recent }
     }
 
-    /// The day of a date as `2025-01-31`, where the column is written so.
+    /// The day of a date that is written in ten characters, as most are.
     #[inline]
-    pub(crate) fn quick(&self, text: &[u8]) -> Option<i32> {
-        iso(text).filter(|_| self.order == DateOrder::YearFirst)
+    pub(crate) fn quick(&mut self, text: &[u8]) -> Option<i32> {
+        let (head, tail) = <&[u8; 10]>::try_from(text).ok()?.split_first_chunk::<8>()?;
+        let (head, tail) = (u64::from_le_bytes(*head), u16::from_le_bytes([tail[0], tail[1]]));
+        let mixed = (head ^ u64::from(tail) << 21).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+        let place = (mixed >> (u64::BITS - PLACES_AS_BITS)) as usize;
+        let known = self.recent[place];
+        if known.head == head && known.tail == tail {
+            return Some(known.day);
+        }
+        self.read_ten(text, place, Recent { head, tail, day: 0 })
+    }
+
+    #[cold]
+    fn read_ten(&mut self, text: &[u8], place: usize, new: Recent) -> Option<i32> {
+        let own = iso(text).filter(|_| self.order == DateOrder::YearFirst);
+        let day = own.or_else(|| self.read(std::str::from_utf8(text).ok()?))?;
+        self.recent[place] = Recent { day, ..new };
+        Some(day)
     }
 
     pub(crate) fn read(&mut self, text: &str) -> Option<i32> {

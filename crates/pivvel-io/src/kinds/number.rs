@@ -146,6 +146,57 @@ pub(crate) fn plain_number(text: &[u8], point: u8) -> Option<(i64, u8)> {
     Some((if negative { -digits } else { digits }, scale))
 }
 
+/// From each byte on, of 16.
+const FROM: [u128; 17] = {
+    let mut kept = [0; 17];
+    let mut byte = 0;
+    while byte < 16 {
+        kept[byte] = u128::MAX << (8 * byte);
+        byte += 1;
+    }
+    kept
+};
+
+/// The digits of a plain number with just so many of them after the point, taken eight at a time.
+/// `tail` is the 16 bytes that end with it, the last one highest. Others are to be read by
+/// [`plain_number`].
+#[inline]
+pub(crate) fn number_of_tail(text: &[u8], tail: u128, point: u8, scale: u8) -> Option<i64> {
+    const ONES: u128 = u128::MAX / 0xff;
+    let negative = *text.first()? == b'-';
+    let scale = usize::from(scale);
+    let mut count = text.len() - usize::from(negative);
+    let mut digits = tail;
+    if scale > 0 {
+        // One digit before the point at least.
+        if count < scale + 2 || text[text.len() - 1 - scale] != point {
+            return None;
+        }
+        // What stands before the point takes its place.
+        let fraction = FROM.get(16 - scale.min(16))?;
+        digits = (tail & fraction) | ((tail << 8) & !fraction);
+        count -= 1;
+    }
+    if count == 0 || count > 15 {
+        return None;
+    }
+    let digits = (digits ^ (ONES * 0x30)) & FROM[16 - count];
+    // Adding to a byte above 9 sets its highest bit.
+    if (digits | digits.wrapping_add(ONES * 0x76)) & (ONES * 0x80) != 0 {
+        return None;
+    }
+    let number = (eight_digits(digits as u64) * 100_000_000 + eight_digits((digits >> 64) as u64)) as i64;
+    Some(if negative { -number } else { number })
+}
+
+/// Eight digits, the first one lowest, as one number: by pairs, then by fours, then all.
+#[inline]
+fn eight_digits(digits: u64) -> u64 {
+    let pairs = digits * 10 + (digits >> 8);
+    let fours = (pairs & 0x00ff_00ff_00ff_00ff) * 100 + ((pairs >> 16) & 0x00ff_00ff_00ff_00ff);
+    (fours & 0xffff) * 10_000 + ((fours >> 32) & 0xffff)
+}
+
 /// Takes sign and unit off a number: what is left, whether it is negative, and the unit.
 fn undress(text: &str) -> Option<(&str, bool, Option<char>)> {
     let (mut rest, mut signs, mut unit) = (text, 0, None);

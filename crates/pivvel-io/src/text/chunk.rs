@@ -33,6 +33,34 @@ pub struct Chunk {
     numbers: Vec<u64>,
 }
 
+/// A field, in the text of its chunk.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Field<'a> {
+    bytes: &'a [u8],
+    pub(crate) start: usize,
+    end: usize,
+}
+
+impl<'a> Field<'a> {
+    /// Its text.
+    #[inline]
+    pub(crate) fn text(&self) -> &'a [u8] {
+        &self.bytes[self.start..self.end]
+    }
+
+    #[inline]
+    pub(crate) fn len(&self) -> usize {
+        self.end - self.start
+    }
+
+    /// The 16 bytes that end with it, the last one highest; they may hold what stands before it.
+    #[inline]
+    pub(crate) fn tail(&self) -> Option<u128> {
+        let bytes = self.bytes.get(..self.end)?.last_chunk()?;
+        Some(u128::from_le_bytes(*bytes))
+    }
+}
+
 /// A line of too many or too few fields.
 #[derive(Debug)]
 pub(crate) struct Ragged {
@@ -122,19 +150,30 @@ impl Chunk {
         self.inside(start, end)
     }
 
-    /// Gives the text of every line's field in a column.
-    #[inline]
-    pub(crate) fn each_field(&self, column: usize, mut take: impl FnMut(usize, &[u8])) {
+    /// Gives the field of every line in a column.
+    #[inline(always)]
+    pub(crate) fn each_field<'a>(&'a self, column: usize, mut take: impl FnMut(usize, Field<'a>)) {
+        let (bytes, quotes): (&[u8], bool) = (&self.bytes, self.quotes);
         let lines = self.ends.chunks_exact(self.columns.max(1)).zip(&self.starts);
         for (line, (ends, start)) in lines.enumerate() {
-            let start = if column == 0 { *start } else { ends[column - 1] + 1 };
-            let (start, end) = self.inside(start, ends[column]);
-            take(line, &self.bytes[start..end]);
+            let end = ends[column];
+            let start = if column == 0 { *start } else { ends[column - 1] + 1 }.min(end);
+            let field = match quotes && start < end && bytes[start as usize] == b'"' {
+                true => self.in_quotes(start, end),
+                false => Field { bytes, start: start as usize, end: end as usize },
+            };
+            take(line, field);
         }
     }
 
+    #[cold]
+    fn in_quotes(&self, start: u32, end: u32) -> Field<'_> {
+        let (start, end) = self.inside(start, end);
+        Field { bytes: &self.bytes, start, end }
+    }
+
     /// What a field holds, of what stands between two separators.
-    #[inline(always)]
+    #[inline]
     pub(crate) fn inside(&self, start: u32, end: u32) -> (usize, usize) {
         if start >= end {
             return (0, 0);

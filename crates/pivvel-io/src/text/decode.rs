@@ -14,10 +14,10 @@ use arrow_buffer::{Buffer, NullBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Schema, SchemaRef};
 use pivvel_core::{BadValues, Error, Kind, Misfit, Result};
 
-use super::chunk::{Chunk, Ragged};
+use super::chunk::{Chunk, Field as TextField, Ragged};
 use super::columns::{Column, TextColumns};
 use super::troubles::Trouble;
-use crate::kinds::{ColumnKind, DateReader, Misread, plain_number, read_number, read_yes_no};
+use crate::kinds::{ColumnKind, DateReader, Misread, number_of_tail, plain_number, read_number, read_yes_no};
 
 /// Misfits that are listed of one chunk.
 const LISTED: usize = 10;
@@ -153,20 +153,20 @@ impl<'a> Decoder<'a> {
         let kind = &column.kind;
         Ok(match kind.kind {
             Kind::Date => {
-                let read = |field: &[u8]| match dates.quick(field) {
+                let read = |field: TextField<'_>| match dates.quick(field.text()) {
                     Some(day) => Read::Value(day),
                     None => with_text(field, |text| dates.read(text).map_or(Read::Misfit, Read::Value)),
                 };
                 Arc::new(self.primitive::<Date32Type>(chunk, place, column, read)?)
             }
             Kind::Float => {
-                let read = |field: &[u8]| with_text(field, |text| read_float(text, kind));
+                let read = |field: TextField<'_>| with_text(field, |text| read_float(text, kind));
                 Arc::new(self.primitive::<Float64Type>(chunk, place, column, read)?)
             }
             Kind::YesNo => {
                 let yes_no =
                     |text: &str| read_yes_no(text).map_or(Read::Misfit, |yes| Read::Value(i64::from(yes)));
-                let read = |field: &[u8]| with_text(field, yes_no);
+                let read = |field: TextField<'_>| with_text(field, yes_no);
                 let array = self.primitive::<Int64Type>(chunk, place, column, read)?;
                 let values = array.values().iter().map(|v| *v == 1).collect();
                 Arc::new(BooleanArray::new(values, array.nulls().cloned()))
@@ -180,7 +180,7 @@ impl<'a> Decoder<'a> {
             }
             Kind::Whole | Kind::Decimal { .. } => {
                 let scale = if let Kind::Decimal { scale } = kind.kind { scale } else { 0 };
-                let read = |field: &[u8]| with_text(field, |text| read_exact(text, kind, scale));
+                let read = |field: TextField<'_>| with_text(field, |text| read_exact(text, kind, scale));
                 let array = self.primitive::<Decimal128Type>(chunk, place, column, read)?;
                 Arc::new(array.with_data_type(kind.data_type()))
             }
@@ -194,14 +194,14 @@ impl<'a> Decoder<'a> {
         chunk: &Chunk,
         place: usize,
         column: &Column,
-        mut read: impl FnMut(&[u8]) -> Read<T::Native>,
+        mut read: impl FnMut(TextField<'_>) -> Read<T::Native>,
     ) -> Result<PrimitiveArray<T>, Trouble> {
         let lines = chunk.len();
-        let mut values = Vec::with_capacity(lines);
         let mut blanks: Vec<usize> = Vec::new();
         let mut wider = None;
+        let mut values = Vec::with_capacity(lines);
         chunk.each_field(place, |line, field| {
-            let outcome = if field.is_empty() { Read::Blank } else { read(field) };
+            let outcome = if field.len() == 0 { Read::Blank } else { read(field) };
             if let Read::Value(value) = outcome {
                 values.push(value);
                 return;
@@ -212,8 +212,8 @@ impl<'a> Decoder<'a> {
                 Read::Wider(kind) if !column.kind.given => {
                     wider.get_or_insert((line, kind));
                 }
-                Read::Misfit | Read::Wider(_) if !field.iter().all(u8::is_ascii_whitespace) => {
-                    self.misfit(chunk, line, column, field);
+                Read::Misfit | Read::Wider(_) if !field.text().iter().all(u8::is_ascii_whitespace) => {
+                    self.misfit(chunk, line, column, field.text());
                 }
                 _ => {}
             }
@@ -272,11 +272,8 @@ impl<'a> Decoder<'a> {
         }
         let views = |place: usize| -> Vec<u128> {
             let mut views = Vec::with_capacity(chunk.len());
-            let begin = chunk.bytes.as_ptr_range().start as usize;
-            chunk.each_field(place, |_, field| {
-                let start = field.as_ptr() as usize - begin;
-                views.push(view(&chunk.bytes, start, field.len()));
-            });
+            let bytes: &[u8] = &chunk.bytes;
+            chunk.each_field(place, |_, field| views.push(view(bytes, field.start, field.len())));
             views
         };
         let all: Vec<Vec<u128>> = texts.iter().map(|(_, place)| views(*place)).collect();
@@ -303,12 +300,22 @@ fn view(bytes: &[u8], start: usize, length: usize) -> u128 {
         Some(whole) if length <= 12 => {
             let mut word = [0; 16];
             word.copy_from_slice(whole);
-            let kept = (1u128 << (8 * length)) - 1;
-            (u128::from_le_bytes(word) & kept) << 32 | length as u128
+            (u128::from_le_bytes(word) & FIRST[length]) << 32 | length as u128
         }
         _ => make_view(&bytes[start..start + length], 0, start as u32),
     }
 }
+
+/// So many of the lowest bytes.
+const FIRST: [u128; 13] = {
+    let mut kept = [0; 13];
+    let mut length = 1;
+    while length < 13 {
+        kept[length] = (1 << (8 * length)) - 1;
+        length += 1;
+    }
+    kept
+};
 
 /// A batch whose texts, given as bytes, are texts again.
 pub(crate) fn with_texts(batch: &RecordBatch, schema: &SchemaRef) -> Result<RecordBatch> {
@@ -327,19 +334,25 @@ pub(crate) fn with_texts(batch: &RecordBatch, schema: &SchemaRef) -> Result<Reco
 
 /// Reads a field as text; what is no UTF-8 fits nothing.
 #[inline]
-fn with_text<T>(field: &[u8], read: impl FnOnce(&str) -> Read<T>) -> Read<T> {
-    std::str::from_utf8(field).map_or(Read::Misfit, read)
+fn with_text<T>(field: TextField<'_>, read: impl FnOnce(&str) -> Read<T>) -> Read<T> {
+    std::str::from_utf8(field.text()).map_or(Read::Misfit, read)
 }
 
 /// Reads exact numbers of 18 digits at a scale: the common way of writing quickly, the others by the
 /// rules of the column.
-fn narrow(kind: &ColumnKind, scale: u8) -> impl Fn(&[u8]) -> Read<i64> {
+fn narrow(kind: &ColumnKind, scale: u8) -> impl Fn(TextField<'_>) -> Read<i64> {
     let point = kind.style.point() as u8;
     // A percentage that is written without its sign is no plain number.
     let quick = kind.unit != Some('%');
     move |field| {
         if quick
-            && let Some((digits, fraction)) = plain_number(field, point)
+            && let Some(tail) = field.tail()
+            && let Some(digits) = number_of_tail(field.text(), tail, point, scale)
+        {
+            return Read::Value(digits);
+        }
+        if quick
+            && let Some((digits, fraction)) = plain_number(field.text(), point)
             && fraction <= scale
             && let Some(digits) = digits.checked_mul(10i64.pow((scale - fraction).into()))
             && digits.unsigned_abs() < 10u64.pow(18)

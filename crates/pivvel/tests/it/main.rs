@@ -27,3 +27,4 @@ mod sharded;
 #[cfg(feature = "full")]
 mod sources;
 mod splitting;
+mod values;
