@@ -40,7 +40,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     from_memory(&report, &coded, totals);
     many_groups(&report, &coded, totals);
     distinct(&report, &coded);
-    kept(&report, &coded, totals)?;
+    kept(&report, &coded, totals);
     println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?);
     Ok(())
 }
@@ -61,17 +61,39 @@ impl Report {
     }
 }
 
-/// The median of several runs, after one that is not counted.
-fn time(mut work: impl FnMut()) -> Duration {
-    work();
-    let run = |_| {
-        let start = Instant::now();
-        work();
-        start.elapsed()
+/// Runs several kinds of work in turn, round after round: a machine that is slow for a while is so for
+/// all of them. The first round is not counted.
+fn rounds<const N: usize>(mut works: [&mut dyn FnMut(); N]) -> Rounds<N> {
+    let mut round = || {
+        let time = |work: &mut &mut dyn FnMut()| {
+            let start = Instant::now();
+            work();
+            start.elapsed()
+        };
+        let times: Vec<Duration> = works.iter_mut().map(time).collect();
+        std::array::from_fn(|i| times[i])
     };
-    let mut times: Vec<Duration> = (0..RUNS).map(run).collect();
-    times.sort_unstable();
-    times[RUNS / 2]
+    round();
+    Rounds((0..RUNS).map(|_| round()).collect())
+}
+
+/// The times of each kind of work in every round.
+struct Rounds<const N: usize>(Vec<[Duration; N]>);
+
+impl<const N: usize> Rounds<N> {
+    fn median(&self, work: usize) -> Duration {
+        let mut times: Vec<Duration> = self.0.iter().map(|round| round[work]).collect();
+        times.sort_unstable();
+        times[times.len() / 2]
+    }
+
+    /// The median of the ratios of single rounds.
+    fn ratio(&self, work: usize, baseline: usize) -> f64 {
+        let ratio = |round: &[Duration; N]| round[work].as_secs_f64() / round[baseline].as_secs_f64();
+        let mut ratios: Vec<f64> = self.0.iter().map(ratio).collect();
+        ratios.sort_unstable_by(f64::total_cmp);
+        ratios[ratios.len() / 2]
+    }
 }
 
 fn brief() -> Brief {
@@ -91,14 +113,14 @@ fn check(crosstab: &CrossTab, totals: Totals) {
 }
 
 fn from_csv(report: &Report, path: &Path, totals: Totals) {
-    let read = time(|| {
+    let mut read = || {
         let mut file = std::fs::File::open(path).expect("the file was just written");
         let mut buffer = vec![0; 256 << 10];
         while file.read(&mut buffer).expect("it can be read") > 0 {
             black_box(&buffer);
         }
-    });
-    let split = time(|| {
+    };
+    let mut split = || {
         let mut reader = csv::Reader::from_path(path).expect("the file was just written");
         let mut record = csv::ByteRecord::new();
         let mut met = 0;
@@ -106,22 +128,19 @@ fn from_csv(report: &Report, path: &Path, totals: Totals) {
             met += u64::from(black_box(record.len()) == 12);
         }
         assert_eq!(met, report.lines);
-    });
-    let whole = |threads: usize| {
-        time(|| {
-            let mut source =
-                TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
-            let crosstab = Run::new().threads(threads).build(&brief(), &mut source);
-            check(&crosstab.expect("the brief fits"), totals);
-        })
     };
-    let (one, two) = (whole(1), whole(CORES));
-    report.row("read the file's bytes", read);
-    let split = report.row("split it with the csv crate, 1 thread", split);
-    let one = report.row("CSV to cross-tab, 1 thread", one);
-    let two = report.row("CSV to cross-tab, 2 threads", two);
-    report.ratio("of the time to split it", two / split, 0.35, 0.22);
-    report.ratio("times faster by the second core", one / two, 1.7, 1.9);
+    let whole = |threads: usize| {
+        let mut source = TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
+        let crosstab = Run::new().threads(threads).build(&brief(), &mut source);
+        check(&crosstab.expect("the brief fits"), totals);
+    };
+    let times = rounds([&mut read, &mut split, &mut || whole(1), &mut || whole(CORES)]);
+    report.row("read the file's bytes", times.median(0));
+    report.row("split it with the csv crate, 1 thread", times.median(1));
+    report.row("CSV to cross-tab, 1 thread", times.median(2));
+    report.row("CSV to cross-tab, 2 threads", times.median(3));
+    report.ratio("of the time to split it", times.ratio(3, 1), 0.35, 0.22);
+    report.ratio("times faster by the second core", times.ratio(2, 3), 1.7, 1.9);
 }
 
 /// The columns that the brief needs, texts by dictionary, in memory.
@@ -179,17 +198,20 @@ fn build(batches: &[RecordBatch], brief: &Brief, threads: usize) -> CrossTab {
 }
 
 fn from_memory(report: &Report, batches: &[RecordBatch], totals: Totals) {
-    let dense = time(|| dense(batches, totals));
-    let one = time(|| check(&build(batches, &brief(), 1), totals));
-    let two = time(|| check(&build(batches, &brief(), CORES), totals));
     let shuffled = shuffled(batches);
-    let mixed = time(|| check(&build(&shuffled, &brief(), CORES), totals));
-    let dense = report.row("codes to dense cells by hand, 1 thread", dense);
-    let one = report.row("batches in memory to cross-tab, 1 thread", one);
-    let two = report.row("batches in memory to cross-tab, 2 threads", two);
-    let mixed = report.row("the same lines shuffled, 2 threads", mixed);
-    report.ratio("of the time by hand", one / dense, 2.0, 1.3);
-    report.ratio("of it when shuffled", mixed / two, 1.3, 1.3);
+    let whole = |batches: &[RecordBatch], threads| check(&build(batches, &brief(), threads), totals);
+    let times = rounds([
+        &mut || dense(batches, totals),
+        &mut || whole(batches, 1),
+        &mut || whole(batches, CORES),
+        &mut || whole(&shuffled, CORES),
+    ]);
+    report.row("codes to dense cells by hand, 1 thread", times.median(0));
+    report.row("batches in memory to cross-tab, 1 thread", times.median(1));
+    report.row("batches in memory to cross-tab, 2 threads", times.median(2));
+    report.row("the same lines shuffled, 2 threads", times.median(3));
+    report.ratio("of the time by hand", times.ratio(1, 0), 2.0, 1.3);
+    report.ratio("of it when shuffled", times.ratio(3, 2), 1.3, 1.3);
 }
 
 /// What the leaf groups of the brief come to where codes are given and cells lie in one table.
@@ -237,39 +259,43 @@ fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {
         .measure(("sales", "sum(amount)"))
         .measure(("pieces", "sum(quantity)"))
         .measure(("lines", "count()"));
-    let mut cells = 0;
-    let whole = time(|| {
-        let crosstab = build(batches, &brief, CORES);
-        check(&crosstab, totals);
-        cells = crosstab.rows().entries().len();
-    });
-    let seconds = report.row("groups of yard and month to cross-tab, 2 threads", whole);
-    println!(
-        "    {cells} rows; {:.1} M lines/s with all that comes after",
-        report.lines as f64 / seconds / 1e6
-    );
+    let (first, kept) = keep(batches, &brief);
+    let cells: usize =
+        (0..4).flat_map(|r| (0..2).map(move |c| (r, c))).map(|(r, c)| first.cell_count(r, c)).sum();
+    let kept = [kept];
+    let times = rounds([&mut || check(&build(batches, &brief, CORES), totals), &mut || {
+        check(&Run::new().build_from(&brief, &kept).expect("one brief"), totals)
+    }]);
+    report.row("groups of yard and month to cross-tab, 2 threads", times.median(0));
+    let after = report.row("of these from kept groups, with all that comes after", times.median(1));
+    let leaf = 1.0 - times.ratio(1, 0);
+    let scanned = report.lines as f64 / (times.median(0).as_secs_f64() * leaf) / 1e6;
+    println!("    {} leaf groups, {cells} cells", first.cell_count(3, 1));
+    report.ratio("M lines/s to leaf groups", scanned, 15.0, 30.0);
+    report.ratio("M cells/s after that", cells as f64 / after / 1e6, 5.0, 8.0);
+}
+
+fn keep(batches: &[RecordBatch], brief: &Brief) -> (CrossTab, pivvel::Groups) {
+    let mut source = Batches::new(schema(batches), batches.iter().cloned());
+    Run::new().keep(brief, &mut source).expect("the brief fits")
 }
 
 fn distinct(report: &Report, batches: &[RecordBatch]) {
     let brief =
         Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("yards", "distinct(yard)"));
-    let found = time(|| {
+    let times = rounds([&mut || {
         let yards = build(batches, &brief, CORES).value(&[], &[], "yards").map(|v| v.as_f64());
         assert!(yards.is_some_and(|yards| yards > 100.0));
-    });
-    report.row("distinct yards at every grain, 2 threads", found);
+    }]);
+    report.row("distinct yards at every grain, 2 threads", times.median(0));
 }
 
 /// A year from twelve kept parts of it.
-fn kept(report: &Report, batches: &[RecordBatch], totals: Totals) -> pivvel::Result<()> {
-    let parts = batches.chunks(batches.len().div_ceil(12)).map(|part| {
-        let mut source = Batches::new(schema(batches), part.iter().cloned());
-        Run::new().keep(&brief(), &mut source).map(|(_, groups)| groups)
-    });
-    let parts: Vec<pivvel::Groups> = parts.collect::<pivvel::Result<_>>()?;
-    let merged = time(|| check(&Run::new().build_from(&brief(), &parts).expect("one brief"), totals));
-    report.row("twelve kept parts to cross-tab", merged);
-    Ok(())
+fn kept(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let parts = batches.chunks(batches.len().div_ceil(12));
+    let parts: Vec<pivvel::Groups> = parts.map(|part| keep(part, &brief()).1).collect();
+    let times = rounds([&mut || check(&Run::new().build_from(&brief(), &parts).expect("one brief"), totals)]);
+    report.row("twelve kept parts to cross-tab", times.median(0));
 }
 
 #[cfg(feature = "parquet")]
@@ -292,7 +318,7 @@ fn from_parquet(
     let mut writer = parquet::arrow::ArrowWriter::try_new(file, schema(batches), Some(properties))?;
     batches.iter().try_for_each(|batch| writer.write(batch))?;
     writer.close()?;
-    let decode = time(|| {
+    let mut decode = || {
         let file = std::fs::File::open(&path).expect("the file was just written");
         // The schema that was written keeps the dictionaries.
         let metadata = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).expect("it is Parquet");
@@ -304,21 +330,19 @@ fn from_parquet(
             .expect("it is Parquet");
         let rows: usize = reader.map(|batch| black_box(batch.expect("a batch")).num_rows()).sum();
         assert_eq!(rows as u64, report.lines);
-    });
-    let whole = |threads: usize| {
-        time(|| {
-            let mut source =
-                pivvel::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
-            let crosstab = Run::new().threads(threads).build(&brief(), source.as_mut());
-            check(&crosstab.expect("the brief fits"), totals);
-        })
     };
-    let (one, two) = (whole(1), whole(CORES));
-    let decode = report.row("decode the six columns of Parquet, 1 thread", decode);
-    let one = report.row("Parquet to cross-tab, 1 thread", one);
-    let two = report.row("Parquet to cross-tab, 2 threads", two);
-    report.ratio("of the time to decode it", one / decode, 1.8, 1.4);
-    report.ratio("times faster by the second core", one / two, 1.7, 1.9);
+    let whole = |threads: usize| {
+        let mut source =
+            pivvel::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
+        let crosstab = Run::new().threads(threads).build(&brief(), source.as_mut());
+        check(&crosstab.expect("the brief fits"), totals);
+    };
+    let times = rounds([&mut decode, &mut || whole(1), &mut || whole(CORES)]);
+    report.row("decode the six columns of Parquet, 1 thread", times.median(0));
+    report.row("Parquet to cross-tab, 1 thread", times.median(1));
+    report.row("Parquet to cross-tab, 2 threads", times.median(2));
+    report.ratio("of the time to decode it", times.ratio(1, 0), 1.8, 1.4);
+    report.ratio("times faster by the second core", times.ratio(1, 2), 1.7, 1.9);
     println!("    peak memory of one run: {} MiB", peak_of(&path)?);
     Ok(())
 }

@@ -39,6 +39,18 @@ pub(crate) enum Data<'a> {
     Float(Cow<'a, [f64]>),
 }
 
+impl Numbers<'_> {
+    /// The digits, where they are narrow and none is blank.
+    pub(crate) fn plain(&self) -> Option<&[i64]> {
+        match &self.data {
+            Data::Narrow(digits) if self.blanks.as_ref().is_none_or(|blanks| blanks.null_count() == 0) => {
+                Some(digits)
+            }
+            _ => None,
+        }
+    }
+}
+
 /// Yes, no or blank, one a line.
 type Truths = Vec<Option<bool>>;
 

@@ -1,5 +1,5 @@
-//! Exact sums, one for each group: 64 bits wide for as long as no sum can outgrow these, whatever its
-//! lines, and 128 bits wide from then on.
+//! Exact sums, one for each group: 64 bits wide, and what those overflow by in 128 bits beside them,
+//! which few sums of money ever need.
 
 use arrow_buffer::NullBuffer;
 
@@ -13,8 +13,6 @@ pub(super) struct ExactSums {
     low: Vec<i64>,
     /// Empty until something is too wide for the other list.
     high: Vec<i128>,
-    /// All that was ever added to the narrow list is, without signs, no more than this together.
-    reach: u64,
 }
 
 /// Room for one narrow sum is kept below the widest, so that both lists can be taken together.
@@ -22,13 +20,9 @@ const WIDEST: u128 = i128::MAX as u128 - u64::MAX as u128;
 
 impl ExactSums {
     pub(super) fn of(sums: Vec<i128>) -> ExactSums {
-        let reach = sums.iter().fold(0u128, |all, sum| all.saturating_add(sum.unsigned_abs()));
-        match u64::try_from(reach).ok().filter(|reach| i64::try_from(*reach).is_ok()) {
-            Some(reach) => {
-                let low = sums.into_iter().map(|sum| sum as i64).collect();
-                ExactSums { low, high: Vec::new(), reach }
-            }
-            None => ExactSums { low: vec![0; sums.len()], high: sums, reach: 0 },
+        match sums.iter().map(|sum| i64::try_from(*sum)).collect() {
+            Ok(low) => ExactSums { low, high: Vec::new() },
+            Err(_) => ExactSums { low: vec![0; sums.len()], high: sums },
         }
     }
 
@@ -53,28 +47,54 @@ impl ExactSums {
     }
 
     /// Adds a value to the group that is named beside it, where it is not blank.
-    pub(super) fn add(
-        &mut self,
-        groups: &[u32],
-        values: &[i64],
-        blanks: Option<&NullBuffer>,
-    ) -> Result<(), Outgrown> {
-        // The highest bit in which a value differs from its neighbour bounds it, whatever its sign.
-        let bits = values.iter().fold(0, |bits, value| bits | (value ^ (value << 1))) as u64;
-        let bound = bits.checked_ilog2().map_or(0, |highest| 1u64 << highest);
-        if !self.makes_room(bound.checked_mul(values.len() as u64))? {
-            let pairs = groups.iter().zip(values).enumerate();
-            let present = pairs.filter(|(line, _)| blanks.is_none_or(|blanks| blanks.is_valid(*line)));
-            return self.add_wide(present.map(|(_, (group, value))| (*group, (*value).into())));
-        }
-        let low = &mut self.low[..];
+    pub(super) fn add(&mut self, groups: &[u32], values: &[i64], blanks: Option<&NullBuffer>) {
         match blanks {
-            None => groups.iter().zip(values).for_each(|(group, value)| low[*group as usize] += value),
+            None => self.add_narrow(groups.iter().copied().zip(values.iter().copied())),
             Some(blanks) => {
-                blanks.valid_indices().for_each(|line| low[groups[line] as usize] += values[line]);
+                self.add_narrow(blanks.valid_indices().map(|line| (groups[line], values[line])));
             }
         }
-        Ok(())
+    }
+
+    /// Counts lines into their groups, and adds two columns to the sums of each.
+    pub(super) fn add_two(
+        lines: &mut [u64],
+        groups: &[u32],
+        (a, x): (&mut ExactSums, &[i64]),
+        (b, y): (&mut ExactSums, &[i64]),
+    ) {
+        let count = lines.len();
+        // One length for all, so that one look tells that a group is within.
+        let (first, second) = (&mut a.low[..count], &mut b.low[..count]);
+        for ((group, x), y) in groups.iter().zip(x).zip(y) {
+            let place = *group as usize;
+            lines[place] += 1;
+            let (sum, over) = first[place].overflowing_add(*x);
+            first[place] = sum;
+            let (other, beyond) = second[place].overflowing_add(*y);
+            second[place] = other;
+            if over | beyond {
+                if over {
+                    carry(&mut a.high, count, *group, *x > 0);
+                }
+                if beyond {
+                    carry(&mut b.high, count, *group, *y > 0);
+                }
+            }
+        }
+    }
+
+    #[inline]
+    fn add_narrow(&mut self, values: impl Iterator<Item = (u32, i64)>) {
+        let (low, high) = (&mut self.low[..], &mut self.high);
+        for (group, value) in values {
+            let slot = &mut low[group as usize];
+            let (sum, over) = slot.overflowing_add(value);
+            *slot = sum;
+            if over {
+                carry(high, low.len(), group, value > 0);
+            }
+        }
     }
 
     /// Adds values that may be wide, each to its group.
@@ -93,25 +113,18 @@ impl ExactSums {
     /// Adds each sum of another list to the group that is named for it, and leaves out those for which
     /// that is `nowhere`.
     pub(super) fn merge(&mut self, theirs: &ExactSums, into: &[u32], nowhere: u32) -> Result<(), Outgrown> {
-        let kept = into.iter().enumerate().filter(|(_, target)| **target != nowhere);
-        if theirs.high.is_empty() && self.makes_room(Some(theirs.reach))? {
-            kept.for_each(|(group, target)| self.low[*target as usize] += theirs.low[group]);
-            return Ok(());
+        let kept = into.iter().copied().enumerate().filter(|(_, target)| *target != nowhere);
+        if !theirs.high.is_empty() {
+            return self.add_wide(kept.map(|(group, target)| (target, theirs.get(group))));
         }
-        self.add_wide(kept.map(|(group, target)| (*target, theirs.get(group))))
+        self.add_narrow(kept.map(|(group, target)| (target, theirs.low[group])));
+        Ok(())
     }
+}
 
-    /// Whether so much more can go into the narrow list, which may be emptied for it.
-    fn makes_room(&mut self, more: Option<u64>) -> Result<bool, Outgrown> {
-        let fits = |reach: u64| i64::try_from(reach).is_ok();
-        let Some(more) = more.filter(|more| fits(*more)) else { return Ok(false) };
-        if !self.reach.checked_add(more).is_some_and(fits) {
-            let low = std::mem::take(&mut self.low);
-            self.low = vec![0; low.len()];
-            self.reach = 0;
-            self.add_wide((0..).zip(low.into_iter().map(i128::from)))?;
-        }
-        self.reach += more;
-        Ok(true)
-    }
+/// Keeps what a narrow sum of a group overflowed by.
+#[cold]
+fn carry(high: &mut Vec<i128>, groups: usize, group: u32, up: bool) {
+    high.resize(groups, 0);
+    high[group as usize] += if up { 1 << 64 } else { -(1 << 64) };
 }

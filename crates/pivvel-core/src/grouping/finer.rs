@@ -70,7 +70,6 @@ impl FinerScan {
         self.keys.follow(&mut evaluation, batch.num_rows())?;
         self.pairs.number(groups, self.keys.path(), &mut self.numbers);
         self.states.resize(self.pairs.len());
-        self.states.count(&self.numbers);
         update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
         let mut divisions = evaluation.zero_divisions;
         for finer in &mut self.finer {
@@ -140,23 +139,21 @@ impl FinerScan {
     }
 }
 
-/// Gives the values of a batch's lines to the states of their groups.
+/// Gives the lines of a batch to the states of their groups.
 pub(super) fn update(
     states: &mut States,
     values: &[LineValue],
     evaluation: &mut Evaluation<'_>,
     groups: &[u32],
 ) -> Result<()> {
-    for (i, value) in values.iter().enumerate() {
-        let outgrown = || Error::overflow(&value.name);
-        let numbers = evaluation.numbers(&value.formula).map_err(|_| outgrown())?;
-        let by = match &value.by {
-            Some(by) => Some(evaluation.numbers(by).map_err(|_| outgrown())?),
-            None => None,
-        };
-        states.update(i, groups, &numbers, by.as_ref()).map_err(|_| outgrown())?;
+    let mut all = Vec::with_capacity(values.len());
+    for value in values {
+        let outgrown = |_| Error::overflow(&value.name);
+        let numbers = evaluation.numbers(&value.formula).map_err(outgrown)?;
+        let by = value.by.as_ref().map(|by| evaluation.numbers(by)).transpose().map_err(outgrown)?;
+        all.push((numbers, by));
     }
-    Ok(())
+    states.update(groups, &all).map_err(|value| Error::overflow(&values[value].name))
 }
 
 impl FinerGroups {

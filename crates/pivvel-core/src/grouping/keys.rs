@@ -9,7 +9,7 @@ use super::pairs::PairTable;
 use super::spec::Key;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
-use crate::lines::{Coder, DayTable, Kind, MemberId, Members};
+use crate::lines::{Coder, Codes, DayTable, Kind, MemberId, Members};
 
 /// Keys while lines are read.
 #[derive(Debug, Clone)]
@@ -24,9 +24,8 @@ pub(super) struct KeyScan {
     days: DayTable,
     nest: Nest,
     /// Codes of the lines of a batch, by key.
-    codes: Vec<Vec<u32>>,
+    codes: Vec<Codes>,
     path: Vec<u32>,
-    next: Vec<u32>,
 }
 
 /// The paths that occur along a list of keys, level by level.
@@ -52,9 +51,8 @@ impl KeyScan {
             dated: parts_of_one_date(keys),
             days: DayTable::default(),
             nest: Nest::default(),
-            codes: vec![Vec::new(); keys.len()],
+            codes: vec![Codes::default(); keys.len()],
             path: Vec::new(),
-            next: Vec::new(),
         }
     }
 
@@ -74,7 +72,7 @@ impl KeyScan {
         }
         for key in known..self.levels.len() {
             let array = array(key, self)?;
-            self.coders[key].code(&array, &mut self.codes[key])?;
+            self.coders[key].codes(&array, &mut self.codes[key])?;
         }
         self.deeper(known);
         Ok(())
@@ -96,13 +94,14 @@ impl KeyScan {
         }
         for key in known..self.levels.len() {
             let parents = key.checked_sub(1).map_or(1, |above| self.levels[above].len());
-            let room = (parents, self.coders[key].len());
-            let (level, codes) = (&mut self.levels[key], self.codes[key].iter().copied());
+            let (codes, room) = (&self.codes[key], (parents, self.coders[key].len()));
             match key {
-                0 => level.number_within(codes.map(|code| (0, code)), room, &mut self.next),
-                _ => level.number_within(self.path.iter().copied().zip(codes), room, &mut self.next),
+                0 => {
+                    let roots = codes.iter().map(|code| (0, *code));
+                    self.levels[key].number_within(roots, room, &mut self.path);
+                }
+                _ => self.levels[key].renumber(&mut self.path, codes, room),
             }
-            std::mem::swap(&mut self.path, &mut self.next);
         }
     }
 
@@ -139,7 +138,7 @@ impl KeyScan {
     pub(super) fn follow_members(&mut self, members: &[ArrayRef], rows: usize) -> Result<()> {
         self.at_root(rows);
         for (key, array) in members.iter().enumerate() {
-            self.coders[key].code(array, &mut self.codes[key])?;
+            self.coders[key].codes(array, &mut self.codes[key])?;
         }
         self.deeper(0);
         Ok(())
@@ -153,6 +152,11 @@ impl KeyScan {
     /// The path of each line that was followed last.
     pub(super) fn path(&self) -> &[u32] {
         &self.path
+    }
+
+    /// The same, to be taken for something else until the next lines are followed.
+    pub(super) fn path_mut(&mut self) -> &mut Vec<u32> {
+        &mut self.path
     }
 
     /// How many paths there are.

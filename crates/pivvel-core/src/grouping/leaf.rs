@@ -14,6 +14,9 @@ use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
 
+/// Lines that stay in a core's nearest cache from one pass over them to the next.
+const CACHED: usize = 2_048;
+
 /// A scan under way. Give it every batch of lines, in any order and of any size, then finish.
 #[derive(Debug)]
 pub(crate) struct Scan<'p> {
@@ -82,6 +85,15 @@ impl<'p> Scan<'p> {
     /// # Errors
     /// A number that outgrows 38 digits.
     pub(crate) fn push(&mut self, batch: &RecordBatch) -> Result<()> {
+        let lines = batch.num_rows();
+        if lines <= 2 * CACHED {
+            return self.push_part(batch);
+        }
+        let part = |first: usize| self.push_part(&batch.slice(first, CACHED.min(lines - first)));
+        (0..lines).step_by(CACHED).try_for_each(part)
+    }
+
+    fn push_part(&mut self, batch: &RecordBatch) -> Result<()> {
         self.report.read += batch.num_rows() as u64;
         match &self.grouping.filter {
             None => self.take(batch),
@@ -110,7 +122,6 @@ impl<'p> Scan<'p> {
         self.rows.follow(&mut evaluation, lines)?;
         self.columns.follow(&mut evaluation, lines)?;
         self.number_groups();
-        self.states.count(&self.group_of_line);
         update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
@@ -158,9 +169,9 @@ impl<'p> Scan<'p> {
 
     /// The groups of the lines whose paths were followed last.
     fn number_groups(&mut self) {
-        let paths = self.rows.path().iter().copied().zip(self.columns.path().iter().copied());
         let room = (self.rows.paths(), self.columns.paths());
-        self.groups.number_within(paths, room, &mut self.group_of_line);
+        std::mem::swap(&mut self.group_of_line, self.rows.path_mut());
+        self.groups.renumber(&mut self.group_of_line, self.columns.path(), room);
         self.states.resize(self.groups.len());
     }
 

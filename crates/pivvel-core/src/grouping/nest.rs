@@ -2,6 +2,7 @@
 //! deepest member tells the path, and of a line is only asked whether its other members agree.
 
 use super::pairs::PairTable;
+use crate::lines::Codes;
 
 /// The most keys that are taken together.
 const KEYS: usize = 4;
@@ -33,7 +34,7 @@ impl Nest {
     pub(super) fn follow(
         &mut self,
         levels: &mut [PairTable],
-        codes: &[Vec<u32>],
+        codes: &[Codes],
         members: &[usize],
         out: &mut Vec<u32>,
     ) {
@@ -45,18 +46,20 @@ impl Nest {
         out.clear();
         let seen: &[Seen] = &self.seen;
         match above {
-            [a] => out.extend(deepest.iter().zip(a).map(|(own, a)| {
+            [a] => out.extend(deepest.iter().zip(&**a).map(|(own, a)| {
                 let Seen { above, path } = seen[*own as usize];
                 if above[0] == *a { path } else { NONE }
             })),
-            [a, b] => out.extend(deepest.iter().zip(a).zip(b).map(|((own, a), b)| {
+            [a, b] => out.extend(deepest.iter().zip(&**a).zip(&**b).map(|((own, a), b)| {
                 let Seen { above, path } = seen[*own as usize];
                 if (above[0] == *a) & (above[1] == *b) { path } else { NONE }
             })),
-            [a, b, c] => out.extend(deepest.iter().zip(a).zip(b).zip(c).map(|(((own, a), b), c)| {
-                let Seen { above, path } = seen[*own as usize];
-                if (above[0] == *a) & (above[1] == *b) & (above[2] == *c) { path } else { NONE }
-            })),
+            [a, b, c] => {
+                out.extend(deepest.iter().zip(&**a).zip(&**b).zip(&**c).map(|(((own, a), b), c)| {
+                    let Seen { above, path } = seen[*own as usize];
+                    if (above[0] == *a) & (above[1] == *b) & (above[2] == *c) { path } else { NONE }
+                }))
+            }
             _ => return,
         }
         self.asked += out.len();
@@ -66,7 +69,7 @@ impl Nest {
     }
 
     /// Finds the paths of the lines that have none yet level by level, and keeps them in mind.
-    fn find(&mut self, levels: &mut [PairTable], codes: &[Vec<u32>], members: &[usize], out: &mut [u32]) {
+    fn find(&mut self, levels: &mut [PairTable], codes: &[Codes], members: &[usize], out: &mut [u32]) {
         let lines: Vec<usize> = (0..out.len()).filter(|line| out[*line] == NONE).collect();
         let (mut paths, mut next, mut parents) = (vec![0; lines.len()], Vec::new(), 1);
         for ((level, codes), members) in levels.iter_mut().zip(codes).zip(members) {

@@ -18,9 +18,10 @@ const DENSE: usize = 8;
 /// can occur are few, by a hash table when they are many.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct PairTable {
-    /// Slots of the flat table, `1 << shift` for each first number.
+    /// Slots of the flat table, `tall` for each second number: lines in the order of time have few
+    /// of these at once.
     flat: Vec<u32>,
-    shift: u32,
+    tall: usize,
     hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
 }
@@ -55,7 +56,7 @@ impl PairTable {
     /// into `out`.
     pub(crate) fn number_within(
         &mut self,
-        asked: impl Iterator<Item = (u32, u32)> + Clone,
+        asked: impl Iterator<Item = (u32, u32)>,
         room: (usize, usize),
         out: &mut Vec<u32>,
     ) {
@@ -63,28 +64,23 @@ impl PairTable {
         self.make_room(room.0, room.1);
         match &mut self.hashed {
             None => {
-                let (flat, wide, pairs) = (&mut self.flat[..], 1usize << self.shift, &mut self.pairs);
-                let slot = |(a, b): (u32, u32)| a as usize * wide + b as usize;
-                let mut highest = 0;
-                let known: &[u32] = flat;
-                out.extend(asked.clone().map(|pair| {
-                    let number = known[slot(pair)];
-                    highest = number.max(highest);
-                    number
-                }));
-                // Most pairs were met before; new ones are looked for only where there are some.
-                if highest == NONE {
-                    for (number, pair) in out.iter_mut().zip(asked).filter(|(n, _)| **n == NONE) {
-                        let known = &mut flat[slot(pair)];
-                        if *known == NONE {
-                            *known = pairs.len() as u32;
-                            pairs.push(pair);
-                        }
-                        *number = *known;
-                    }
-                }
+                let (mut flat, pairs) = (Flat { slots: &mut self.flat, tall: self.tall }, &mut self.pairs);
+                out.extend(asked.map(|pair| flat.number(pair, pairs)));
             }
             Some(hashed) => out.extend(asked.map(|pair| hashed.number(pair, &mut self.pairs))),
+        }
+    }
+
+    /// Numbers the pairs (`a[i]`, `b[i]`), which are below `room`, in place of `a`.
+    pub(crate) fn renumber(&mut self, a: &mut [u32], b: &[u32], room: (usize, usize)) {
+        self.make_room(room.0, room.1);
+        let pairs = &mut self.pairs;
+        match &mut self.hashed {
+            None => {
+                let mut flat = Flat { slots: &mut self.flat, tall: self.tall };
+                a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.number((*a, *b), pairs));
+            }
+            Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.number((*a, *b), pairs)),
         }
     }
 
@@ -101,7 +97,7 @@ impl PairTable {
         let mut table = PairTable { pairs: Vec::with_capacity(pairs), ..PairTable::default() };
         let slots = room.0.next_power_of_two().saturating_mul(room.1.next_power_of_two());
         if slots <= SMALL.max(DENSE * pairs) || room.0 == 1 {
-            table.shift = room.1.next_power_of_two().trailing_zeros();
+            table.tall = room.0.next_power_of_two();
             table.flat = vec![NONE; slots];
         } else {
             let latest = vec![(NONE, NONE); room.1];
@@ -132,8 +128,8 @@ impl PairTable {
     /// The number of a pair, if it was ever seen.
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
         match &self.hashed {
-            None if (b as usize) >> self.shift != 0 => None,
-            None => self.flat.get(((a as usize) << self.shift) + b as usize).copied().filter(|n| *n != NONE),
+            None if a as usize >= self.tall => None,
+            None => self.flat.get(b as usize * self.tall + a as usize).copied().filter(|n| *n != NONE),
             Some(hashed) => hashed.find(key(a, b)),
         }
     }
@@ -146,15 +142,15 @@ impl PairTable {
             return;
         }
         // Grow by doubling, so that a slowly growing dictionary does not copy the table each time.
-        let shift = self.shift.max(b.next_power_of_two().trailing_zeros());
-        let rows = a.next_power_of_two().max(self.flat.len() >> self.shift);
-        let slots = rows.saturating_mul(1 << shift.min(40));
-        if slots == self.flat.len() && shift == self.shift {
+        let tall = self.tall.max(a.next_power_of_two());
+        let wide = b.next_power_of_two().max(self.flat.len() / self.tall.max(1));
+        let slots = wide.saturating_mul(tall);
+        if slots == self.flat.len() && tall == self.tall {
             return;
         }
         // With one first number only, a flat table is as small as any.
         let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
-        if sparse && rows > 1 {
+        if sparse && a > 1 {
             self.flat = Vec::new();
             let table = HashTable::with_capacity(self.pairs.len() * 2);
             let mut hashed = Hashed { table, latest: vec![(NONE, NONE); b] };
@@ -165,12 +161,35 @@ impl PairTable {
             self.hashed = Some(hashed);
             return;
         }
-        self.shift = shift;
+        self.tall = tall;
         self.flat = vec![NONE; slots];
         for (number, (a, b)) in self.pairs.iter().enumerate() {
-            self.flat[((*a as usize) << shift) + *b as usize] = number as u32;
+            self.flat[*b as usize * tall + *a as usize] = number as u32;
         }
     }
+}
+
+/// A flat table in use.
+struct Flat<'a> {
+    slots: &'a mut [u32],
+    tall: usize,
+}
+
+impl Flat<'_> {
+    #[inline(always)]
+    fn number(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
+        let slot = &mut self.slots[b as usize * self.tall + a as usize];
+        if *slot == NONE {
+            new_pair(slot, (a, b), pairs);
+        }
+        *slot
+    }
+}
+
+#[cold]
+fn new_pair(slot: &mut u32, pair: (u32, u32), pairs: &mut Vec<(u32, u32)>) {
+    *slot = pairs.len() as u32;
+    pairs.push(pair);
 }
 
 impl Hashed {

@@ -112,21 +112,28 @@ impl States {
         self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
-    /// Counts a line into each group named.
-    pub(crate) fn count(&mut self, groups: &[u32]) {
-        let lines = &mut self.lines[..];
-        groups.iter().for_each(|group| lines[*group as usize] += 1);
-    }
-
-    /// Takes the numbers of one formula, one a line, each into the group named beside it.
+    /// Takes lines, each into the group that is named for it, with the numbers of every formula and
+    /// what decides which of them is first. Fails with the place of a formula whose sum outgrew.
     pub(crate) fn update(
         &mut self,
-        value: usize,
         groups: &[u32],
-        numbers: &Numbers<'_>,
-        by: Option<&Numbers<'_>>,
-    ) -> Result<(), Outgrown> {
-        self.values[value].update(groups, numbers, by)
+        numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
+    ) -> Result<(), usize> {
+        let mut plain = self.values.iter_mut().zip(numbers).filter_map(|(value, (numbers, _))| {
+            let sums = value.plain_sums()?;
+            Some((sums, numbers.plain()?))
+        });
+        // The sums of two plain columns beside the count of lines are what most plans are made of.
+        count(&mut self.lines, groups, plain.next(), plain.next());
+        let mut done = 2;
+        for (place, (value, (numbers, by))) in self.values.iter_mut().zip(numbers).enumerate() {
+            if done > 0 && value.plain_sums().is_some() && numbers.plain().is_some() {
+                done -= 1;
+                continue;
+            }
+            value.update(groups, numbers, by.as_ref()).map_err(|_| place)?;
+        }
+        Ok(())
     }
 
     /// States of fewer groups: each group here is merged into the one that `into` names for it, or
@@ -246,6 +253,17 @@ impl ValueStates {
         }
     }
 
+    /// Its sums, where nothing else is needed and they are exact.
+    fn plain_sums(&mut self) -> Option<&mut ExactSums> {
+        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
+        match &mut self.sums {
+            Sums::Exact(sums) if sum => {
+                (!(low | high | squares | first | last | list | distinct | spread)).then_some(sums)
+            }
+            _ => None,
+        }
+    }
+
     fn bytes(&self) -> usize {
         let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
         let float = self.gives == Type::Float;
@@ -320,7 +338,7 @@ impl ValueStates {
         match &numbers.data {
             Data::Narrow(digits) => {
                 if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
-                    sums.add(groups, digits, numbers.blanks.as_ref())?;
+                    sums.add(groups, digits, numbers.blanks.as_ref());
                 }
                 self.take_exact(groups, digits, numbers, i128::from)?;
             }
@@ -514,6 +532,24 @@ impl ValueStates {
             }
             Function::Count | Function::Distinct | Function::DistinctEstimate => None,
         })
+    }
+}
+
+/// Counts lines into their groups, and adds up to two columns in the same pass.
+fn count(
+    lines: &mut [u64],
+    groups: &[u32],
+    first: Option<(&mut ExactSums, &[i64])>,
+    second: Option<(&mut ExactSums, &[i64])>,
+) {
+    match (first, second) {
+        (Some((a, x)), Some((b, y))) => ExactSums::add_two(lines, groups, (a, x), (b, y)),
+        (first, _) => {
+            groups.iter().for_each(|group| lines[*group as usize] += 1);
+            if let Some((sums, values)) = first {
+                sums.add(groups, values, None);
+            }
+        }
     }
 }
 

@@ -1,11 +1,12 @@
 //! A column of a batch to member ids, a column at a time.
 
+use std::ops::Deref;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
 use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, PrimitiveArray};
-use arrow_buffer::NullBuffer;
+use arrow_buffer::{NullBuffer, ScalarBuffer};
 use arrow_schema::DataType;
 use hashbrown::HashTable;
 
@@ -29,6 +30,45 @@ pub(crate) struct Coder {
     /// or one file share theirs.
     last: Option<ArrayRef>,
     known: Vec<u32>,
+    /// Whether these are the entries' own numbers, as they are of the first dictionary.
+    same: bool,
+}
+
+/// The codes of the lines of a batch: written down, or the batch's own where these are the same.
+#[derive(Debug, Clone)]
+pub(crate) enum Codes {
+    Own(Vec<u32>),
+    Shared(ScalarBuffer<u32>),
+}
+
+impl Codes {
+    /// Room to write them down.
+    fn own(&mut self) -> &mut Vec<u32> {
+        if let Codes::Shared(_) = self {
+            *self = Codes::default();
+        }
+        match self {
+            Codes::Own(codes) => codes,
+            Codes::Shared(_) => unreachable!("they were just made own ones"),
+        }
+    }
+}
+
+impl Default for Codes {
+    fn default() -> Codes {
+        Codes::Own(Vec::new())
+    }
+}
+
+impl Deref for Codes {
+    type Target = [u32];
+
+    fn deref(&self) -> &[u32] {
+        match self {
+            Codes::Own(codes) => codes,
+            Codes::Shared(codes) => codes,
+        }
+    }
 }
 
 impl Coder {
@@ -43,6 +83,7 @@ impl Coder {
             blank: None,
             last: None,
             known: Vec::new(),
+            same: false,
         }
     }
 
@@ -84,6 +125,21 @@ impl Coder {
             }
         };
         other.members.iter().map(code).collect()
+    }
+
+    /// The codes of a column, one a line.
+    pub(crate) fn codes(&mut self, array: &ArrayRef, codes: &mut Codes) -> Result<()> {
+        if matches!(array.data_type(), DataType::Dictionary(..)) && array.null_count() == 0 {
+            self.know(array)?;
+            let keys = array.as_dictionary_opt::<UInt32Type>().map(|array| array.keys().values().inner());
+            let signed = || array.as_dictionary_opt::<Int32Type>().map(|array| array.keys().values().inner());
+            if let Some(keys) = keys.or_else(signed).filter(|_| self.same) {
+                // An entry's number is never negative.
+                *codes = Codes::Shared(ScalarBuffer::new(keys.clone(), 0, array.len()));
+                return Ok(());
+            }
+        }
+        self.code(array, codes.own())
     }
 
     /// The codes of a column, one a line, into `codes`.
@@ -160,15 +216,23 @@ impl Coder {
         }));
     }
 
-    fn code_dictionary(&mut self, array: &ArrayRef, codes: &mut Vec<u32>) -> Result<()> {
-        let dictionary = array.as_any_dictionary();
-        let values = dictionary.values();
+    /// Sees to it that the codes of a dictionary's entries are known.
+    fn know(&mut self, array: &ArrayRef) -> Result<()> {
+        let values = array.as_any_dictionary().values();
         if self.last.as_ref().is_none_or(|last| !Arc::ptr_eq(last, values)) {
             let mut known = std::mem::take(&mut self.known);
             self.last = None;
             self.code(values, &mut known)?;
+            self.same = !values.is_empty() && known.iter().zip(0..).all(|(code, entry)| *code == entry);
             (self.last, self.known) = (Some(values.clone()), known);
         }
+        Ok(())
+    }
+
+    fn code_dictionary(&mut self, array: &ArrayRef, codes: &mut Vec<u32>) -> Result<()> {
+        self.know(array)?;
+        let dictionary = array.as_any_dictionary();
+        let values = dictionary.values();
         codes.clear();
         let known: &[u32] = &self.known;
         let plain = array.null_count() == 0 && !values.is_empty();

@@ -17,7 +17,7 @@ mod value;
 
 pub use calendar::DatePart;
 pub(crate) use calendar::{date_from_text, date_text};
-pub(crate) use coder::Coder;
+pub(crate) use coder::{Coder, Codes};
 pub(crate) use days::DayTable;
 pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
