@@ -96,7 +96,7 @@ impl<'a> TidyRow<'a> {
     /// What its group of peers is called: the measure, the row level and the column level; where
     /// members are scaled apart, with the label of what they are or are under; where not all cells of
     /// a grain are peers, with the members that they are in.
-    pub fn peers(&self) -> String {
+    pub fn peers(&self) -> &'a str {
         self.cell.peers(self.measure).unwrap_or_default()
     }
 
@@ -135,8 +135,7 @@ impl CrossTab {
             members.iter_mut().zip(row.members()).for_each(|(builder, label)| builder.append_option(label));
             let ([row_level, column_level], [row_kind, column_kind]) = (row.levels(), row.kinds());
             let (exact, peers) = (row.value().map(|value| value.to_string()), row.peers());
-            let said =
-                [row_level, column_level, row_kind, column_kind, row.measure(), peers.as_str()].map(Some);
+            let said = [row_level, column_level, row_kind, column_kind, row.measure(), peers].map(Some);
             texts
                 .iter_mut()
                 .zip(said.into_iter().chain([exact.as_deref()]))

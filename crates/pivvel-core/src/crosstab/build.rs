@@ -7,8 +7,9 @@ use crate::brief::{Dimension, Order, OrderBy, Plan, ViewBrief, fill_title};
 use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
+use crate::formula::Values;
 use crate::grouping::LeafGroups;
-use crate::lines::{Tally, Value};
+use crate::lines::Tally;
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
 
@@ -84,8 +85,8 @@ fn from_groups(
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
     let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
     let finished = |grain: usize| {
-        let values: Vec<Vec<Option<Value>>> =
-            shown.iter().map(|measure| engine.measure(*measure, grain).to_vec()).collect();
+        let values: Vec<Values> =
+            shown.iter().map(|measure| engine.measure(*measure, grain).clone()).collect();
         let levels = engine.frame().grains[grain].levels();
         let groups = (0..shown.len()).map(|measure| plan.peers_of(measure, levels)).collect();
         (values, groups)

@@ -1,6 +1,7 @@
 //! One cell, read from the cross-tab that it is part of.
 
 use super::table::{CrossTab, Grain};
+use crate::derive::GroupKey;
 use crate::lines::Value;
 use crate::peers::{Yardstick, peers_id};
 use crate::rollup::Entry;
@@ -15,7 +16,7 @@ pub struct Cell<'a> {
     pub(super) id: u32,
 }
 
-impl Cell<'_> {
+impl<'a> Cell<'a> {
     /// The row that it stands in.
     pub fn row(&self) -> Entry {
         self.row
@@ -47,10 +48,11 @@ impl Cell<'_> {
     }
 
     /// What the cell's peers are called; see the tidy result.
-    pub(crate) fn peers(&self, measure: usize) -> Option<String> {
+    pub(crate) fn peers(&self, measure: usize) -> Option<&'a str> {
         let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let key = self.crosstab.peers_at(measure, self.grain).key(self.id as usize)?;
-        Some(peers_id(&measures[measure].name, (rows, columns), (self.row.level(), self.column.level()), key))
+        let levels = (self.row.level(), self.column.level());
+        let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), levels, key);
+        self.crosstab.peers_at(measure, self.grain).name(self.id as usize, name)
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
@@ -64,7 +66,7 @@ impl Cell<'_> {
         self.crosstab.peers_at(measure, self.grain).rank(self.id as usize)
     }
 
-    fn grain(&self) -> &Grain {
+    fn grain(&self) -> &'a Grain {
         self.crosstab.grain(self.grain)
     }
 }

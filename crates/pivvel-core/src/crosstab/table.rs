@@ -7,7 +7,7 @@ use super::trend::{Labels, Trend};
 use crate::brief::{Measure, NumberFormat, ViewBrief};
 use crate::derive::{groups, period_places, shown};
 use crate::emphasis::{Emphasis, Scale};
-use crate::formula::Group;
+use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::{Tally, Value};
 use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
@@ -69,7 +69,7 @@ pub(crate) struct Grain {
     pub(crate) cells: PairTable,
     pub(crate) lines: Vec<u64>,
     /// Values by measure, then by cell.
-    pub(crate) values: Vec<Vec<Option<Value>>>,
+    pub(crate) values: Vec<Values>,
     /// How the cells go together as peers, by measure...
     groups: Vec<Group>,
     /// ...and the peers, once they are asked for: to rank a million cells takes as long as to sum them.
@@ -77,12 +77,7 @@ pub(crate) struct Grain {
 }
 
 impl Grain {
-    pub(super) fn new(
-        cells: PairTable,
-        lines: Vec<u64>,
-        values: Vec<Vec<Option<Value>>>,
-        groups: Vec<Group>,
-    ) -> Grain {
+    pub(super) fn new(cells: PairTable, lines: Vec<u64>, values: Vec<Values>, groups: Vec<Group>) -> Grain {
         let peers = vec![OnceLock::new(); values.len()];
         Grain { cells, lines, values, groups, peers }
     }

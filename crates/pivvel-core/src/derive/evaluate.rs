@@ -2,7 +2,7 @@
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::frame::{Cells, Frame};
 use super::{gather, relate};
@@ -28,7 +28,7 @@ pub(crate) struct Engine<'a> {
 }
 
 /// The formulas of items by the type of the values that they are for; none where they have no meaning.
-type ItemFormulas = HashMap<(usize, Type), Option<Rc<Typed<usize>>>>;
+type ItemFormulas = HashMap<(usize, Type), Option<Arc<Typed<usize>>>>;
 
 impl<'a> Engine<'a> {
     /// Computes every measure at every grain.
@@ -55,7 +55,7 @@ impl<'a> Engine<'a> {
                     Some(formula) => {
                         engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))?
                     }
-                    None => Rc::new(vec![None; frame.grains[grain].len()]),
+                    None => Arc::new(vec![None; frame.grains[grain].len()]),
                 };
                 engine.measures[*place].push(values);
             }
@@ -64,7 +64,7 @@ impl<'a> Engine<'a> {
     }
 
     /// The values of a measure at a grain, by cell.
-    pub(crate) fn measure(&self, place: usize, grain: usize) -> &[Option<Value>] {
+    pub(crate) fn measure(&self, place: usize, grain: usize) -> &Values {
         &self.measures[place][grain]
     }
 
@@ -93,7 +93,7 @@ impl<'a> Engine<'a> {
     fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Outgrown> {
         let cells = &self.frame.grains[grain];
         let last =
-            |cell: &usize| cells.makers[*cell].is_some_and(|item| !self.plan.items[item].before_measures);
+            |cell: &usize| cells.maker(*cell).is_some_and(|item| !self.plan.items[item].before_measures);
         if !(0..cells.len()).any(|cell| last(&cell)) {
             return Ok(values);
         }
@@ -102,11 +102,11 @@ impl<'a> Engine<'a> {
             let formula = self.item(place, gives);
             fill_item(self.frame, cells, place, formula.as_deref(), &mut filled)?;
         }
-        Ok(Rc::new(filled))
+        Ok(Arc::new(filled))
     }
 
-    fn item(&self, place: usize, gives: Type) -> Option<Rc<Typed<usize>>> {
-        let typed = || self.plan.items[place].typed(gives, &self.plan.assumptions).map(Rc::new);
+    fn item(&self, place: usize, gives: Type) -> Option<Arc<Typed<usize>>> {
+        let typed = || self.plan.items[place].typed(gives, &self.plan.assumptions).map(Arc::new);
         self.items.borrow_mut().entry((place, gives)).or_insert_with(typed).clone()
     }
 }
@@ -116,12 +116,12 @@ fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
     for (place, item) in plan.items.iter().enumerate().filter(|(_, item)| item.before_measures) {
         for grain in 0..frame.grains.len() {
             for aggregate in 0..plan.aggregates.len() {
-                let mut values = std::mem::take(&mut frame.grains[grain].aggregates[aggregate]);
+                let mut values = frame.grains[grain].aggregates[aggregate].to_vec();
                 let gives = type_of(&values);
                 let formula = item.typed(gives, &plan.assumptions);
                 let cells = &frame.grains[grain];
                 let filled = fill_item(frame, cells, place, formula.as_ref(), &mut values);
-                frame.grains[grain].aggregates[aggregate] = values;
+                frame.grains[grain].aggregates[aggregate] = Arc::new(values);
                 filled.map_err(|_| Error::overflow(format!("item {}", item.name)))?;
             }
         }
@@ -146,7 +146,7 @@ fn fill_item(
     formula: Option<&Typed<usize>>,
     values: &mut [Option<Value>],
 ) -> Result<(), Outgrown> {
-    let own: Vec<usize> = (0..cells.len()).filter(|cell| cells.makers[*cell] == Some(place)).collect();
+    let own: Vec<usize> = (0..cells.len()).filter(|cell| cells.maker(*cell) == Some(place)).collect();
     if own.is_empty() {
         return Ok(());
     }
@@ -186,11 +186,11 @@ impl Evaluate for Operands<'_> {
     }
 
     fn values(&mut self, leaf: &usize) -> Result<Values, Outgrown> {
-        Ok(Rc::new(self.own.iter().map(|cell| (self.operand)(*cell, *leaf)).collect()))
+        Ok(Arc::new(self.own.iter().map(|cell| (self.operand)(*cell, *leaf)).collect()))
     }
 
     fn texts(&mut self, _: &usize) -> Result<Texts, Outgrown> {
-        Ok(Rc::new(vec![None; self.own.len()]))
+        Ok(Arc::new(vec![None; self.own.len()]))
     }
 
     fn divided_by_zero(&mut self, _: usize) {}
@@ -222,9 +222,9 @@ impl Evaluate for AtGrain<'_, '_> {
             classes: &classes[self.grain],
         };
         Ok(match leaf {
-            CellLeaf::Aggregate(place) => Rc::new(cells.aggregates[*place].clone()),
+            CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
             CellLeaf::Measure(place) => self.engine.measures[*place][self.grain].clone(),
-            CellLeaf::Label(_) => Rc::new(vec![None; cells.len()]),
+            CellLeaf::Label(_) => Arc::new(vec![None; cells.len()]),
             CellLeaf::At(formula, relation) => self.related(formula, relation)?,
             CellLeaf::Among(function, formula, group) => {
                 gather::among(&places, *function, &inner(formula)?, *group)?
@@ -240,23 +240,23 @@ impl Evaluate for AtGrain<'_, '_> {
     fn texts(&mut self, leaf: &CellLeaf) -> Result<Texts, Outgrown> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
-        let CellLeaf::Label(spot) = leaf else { return Ok(Rc::new(vec![None; cells.len()])) };
+        let CellLeaf::Label(spot) = leaf else { return Ok(Arc::new(vec![None; cells.len()])) };
         let axis = frame.axis(spot.on_rows);
         let level = if spot.on_rows { cells.row_level } else { cells.column_level };
         if level < spot.level {
-            return Ok(Rc::new(vec![None; cells.len()]));
+            return Ok(Arc::new(vec![None; cells.len()]));
         }
         let label = |(row, column): &(u32, u32)| {
             let node = axis.ancestor(level, if spot.on_rows { *row } else { *column }, spot.level);
-            Some(Rc::from(axis.members(spot.level - 1).label(axis.member_of(spot.level, node))))
+            Some(Arc::from(axis.members(spot.level - 1).label(axis.member_of(spot.level, node))))
         };
-        Ok(Rc::new(cells.pairs.pairs().iter().map(label).collect()))
+        Ok(Arc::new(cells.pairs.pairs().iter().map(label).collect()))
     }
 
     fn divided_by_zero(&mut self, cell: usize) {
         let cells = &self.engine.frame.grains[self.grain];
         let counts = self.engine.shown[self.grain][cell]
-            && cells.makers[cell].is_none_or(|item| self.engine.plan.items[item].before_measures);
+            && cells.maker(cell).is_none_or(|item| self.engine.plan.items[item].before_measures);
         self.engine.zero_divisions.set(self.engine.zero_divisions.get() + u64::from(counts));
     }
 }
@@ -282,6 +282,6 @@ impl AtGrain<'_, '_> {
             };
             values.push(known[cell]);
         }
-        Ok(Rc::new(values))
+        Ok(Arc::new(values))
     }
 }

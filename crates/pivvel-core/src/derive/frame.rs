@@ -1,9 +1,11 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
+use std::sync::Arc;
+
 use crate::brief::Plan;
 use crate::error::{Error, Result};
+use crate::formula::Values;
 use crate::grouping::{LeafGroups, PairTable};
-use crate::lines::Value;
 use crate::rollup::{Axis, SortBy, grain_index, roll_up};
 
 use super::items::add_items;
@@ -24,10 +26,11 @@ pub(crate) struct Cells {
     /// Row node and column node of every cell.
     pub(crate) pairs: PairTable,
     pub(crate) lines: Vec<u64>,
-    /// The item that computes each cell, by its place in the order of application.
+    /// The item that computes each cell, by its place in the order of application; those behind the
+    /// last one have none.
     pub(crate) makers: Vec<Option<usize>>,
     /// Aggregates by their place in the plan, then by cell.
-    pub(crate) aggregates: Vec<Vec<Option<Value>>>,
+    pub(crate) aggregates: Vec<Values>,
 }
 
 impl Frame {
@@ -40,16 +43,16 @@ impl Frame {
         let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows.clone());
         let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns.clone());
         let rolled =
-            roll_up(leaves.groups.clone(), leaves.states.clone(), &rows, &columns).map_err(|_| outgrown())?;
+            roll_up(leaves.groups.clone(), &leaves.states, &rows, &columns).map_err(|_| outgrown())?;
         let across = columns.depth() + 1;
         let mut grains = Vec::with_capacity(rolled.len());
         for (i, grain) in rolled.into_iter().enumerate() {
-            let finish = |aggregate| grain.states.finish(aggregate).map_err(|_| outgrown());
+            let finish = |aggregate| grain.states.finish(aggregate).map(Arc::new).map_err(|_| outgrown());
             grains.push(Cells {
                 row_level: i / across,
                 column_level: i % across,
                 lines: (0..grain.cells.len()).map(|cell| grain.states.lines(cell)).collect(),
-                makers: vec![None; grain.cells.len()],
+                makers: Vec::new(),
                 aggregates: plan.aggregates.iter().map(finish).collect::<Result<_>>()?,
                 pairs: grain.cells,
             });
@@ -95,5 +98,10 @@ impl Cells {
 
     pub(crate) fn len(&self) -> usize {
         self.lines.len()
+    }
+
+    /// The item that computes a cell.
+    pub(crate) fn maker(&self, cell: usize) -> Option<usize> {
+        self.makers.get(cell).copied().flatten()
     }
 }

@@ -2,7 +2,7 @@
 //! part, and cells of different classes never meet.
 
 use std::collections::HashMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::frame::{Cells, Frame};
 use super::groups::GroupKey;
@@ -68,7 +68,7 @@ pub(super) fn among(
         let summary = summarize(function, &some).map_err(|_| Outgrown)?;
         cells.into_iter().filter(|cell| values[*cell].is_some()).for_each(|cell| result[cell] = summary);
     }
-    Ok(Rc::new(result))
+    Ok(Arc::new(result))
 }
 
 /// The rank of each cell in its group; blank cells have none.
@@ -98,7 +98,7 @@ pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Va
             start += tied;
         }
     }
-    Rc::new(result)
+    Arc::new(result)
 }
 
 /// A sequence of cells along a dimension, each with where it stands.
@@ -168,7 +168,7 @@ pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<
             result[cell] = sum;
         }
     }
-    Ok(Rc::new(result))
+    Ok(Arc::new(result))
 }
 
 /// An aggregate of the values of so many periods up to each cell; blank until there are so many.
@@ -192,5 +192,5 @@ pub(super) fn moving(
             result[*cell] = summarize(function, &some).map_err(|_| Outgrown)?;
         }
     }
-    Ok(Rc::new(result))
+    Ok(Arc::new(result))
 }

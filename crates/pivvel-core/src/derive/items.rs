@@ -2,6 +2,7 @@
 //! under them, and a cell wherever an operand has one.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use super::frame::Cells;
 use crate::brief::{Plan, PlannedItem};
@@ -106,9 +107,10 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     let (a, b) = if on_rows { (&nodes, &others) } else { (&others, &nodes) };
     let mut numbers = Vec::new();
     grain.pairs.number(a, b, &mut numbers);
+    grain.makers.resize(grain.lines.len(), None);
     grain.lines.extend(lines);
     grain.makers.resize(grain.lines.len(), Some(place));
     for aggregate in &mut grain.aggregates {
-        aggregate.resize(grain.lines.len(), None);
+        Arc::make_mut(aggregate).resize(grain.lines.len(), None);
     }
 }

@@ -1,7 +1,7 @@
 //! Tiers: members are classified once the leaf groups are known, and the keys that they were
 //! found by are made one. No line is read again.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use crate::brief::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::error::{Error, Result};
@@ -126,18 +126,18 @@ impl Evaluate for OfMembers<'_> {
     fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
         match leaf {
             CellLeaf::Aggregate(place) => {
-                self.states.finish(&self.plan.aggregates[*place]).map(Rc::new).map_err(|_| Outgrown)
+                self.states.finish(&self.plan.aggregates[*place]).map(Arc::new).map_err(|_| Outgrown)
             }
             CellLeaf::Measure(place) => {
                 let formula: &CellFormula = &self.plan.measures[*place].cell;
                 evaluate(formula, &mut OfMembers { plan: self.plan, states: self.states })
             }
-            _ => Ok(Rc::new(vec![None; self.states.len()])),
+            _ => Ok(Arc::new(vec![None; self.states.len()])),
         }
     }
 
     fn texts(&mut self, _: &CellLeaf) -> Result<Texts, Outgrown> {
-        Ok(Rc::new(vec![None; self.states.len()]))
+        Ok(Arc::new(vec![None; self.states.len()]))
     }
 
     fn divided_by_zero(&mut self, _: usize) {}

@@ -1,6 +1,6 @@
 //! Decisions, from values and their peers: which scale a cell is on, and which rule matches first.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::scale::Scale;
 use super::{Decided, Emphasis};
@@ -289,7 +289,7 @@ fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<D
     let mut grains: Vec<Option<Decided>> = vec![None; frame.grains.len()];
     for (row, column) in &planned.grains {
         let grain = frame.grain(*row, *column);
-        let (values, keys) = (Rc::new(vec![None; frame.grains[grain].len()]), Vec::new());
+        let (values, keys) = (Arc::new(vec![None; frame.grains[grain].len()]), Vec::new());
         let peers = Peers::new(&[], &keys, &[], &planned.wanted);
         let holds = |c: &CellFormula| engine.holds(c, grain).map_err(|_| Error::overflow(&planned.place));
         let applies = planned.condition.as_ref().map(holds).transpose()?;

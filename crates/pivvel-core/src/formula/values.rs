@@ -4,7 +4,7 @@
 //! value of its own; beside a constant, in `*`, `/` and comparisons it gives a blank. A division by zero gives a blank and is
 //! counted, where what it gives is used.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::Operator;
 use super::check::{Apply, Blanks, Step, Typed};
@@ -16,8 +16,8 @@ use crate::lines::{Value, pow10, rescale};
 pub(crate) struct Outgrown;
 
 /// Values of many cells; `None` where there is none.
-pub(crate) type Values = Rc<Vec<Option<Value>>>;
-pub(crate) type Texts = Rc<Vec<Option<Rc<str>>>>;
+pub(crate) type Values = Arc<Vec<Option<Value>>>;
+pub(crate) type Texts = Arc<Vec<Option<Arc<str>>>>;
 type Truths = Vec<Option<bool>>;
 
 /// Where the values of leaves come from.
@@ -61,12 +61,12 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
     };
     let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Outgrown>| {
         let all: Result<Vec<_>, Outgrown> = inner.iter().map(|value| value.map_or(Ok(None), work)).collect();
-        all.map(Rc::new)
+        all.map(Arc::new)
     };
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.values(leaf)?,
-        Step::Digits(digits) => Rc::new(vec![Some(exact(*digits)); of.cells()]),
-        Step::Nothing => Rc::new(vec![None; of.cells()]),
+        Step::Digits(digits) => Arc::new(vec![Some(exact(*digits)); of.cells()]),
+        Step::Nothing => Arc::new(vec![None; of.cells()]),
         Step::Negate(inner) => each(values(inner, of, active)?, &|value| negated(value).map(Some))?,
         Step::Convert(inner) => {
             let gives = formula.gives;
@@ -81,7 +81,7 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                 }
                 result.push(arithmetic(*operator, *blanks, *a, *b)?);
             }
-            Rc::new(result)
+            Arc::new(result)
         }
         Step::Case(branches, otherwise) => {
             let mut open = active.to_vec();
@@ -102,7 +102,7 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                 .enumerate()
                 .filter(|(_, open)| **open)
                 .for_each(|(cell, _)| result[cell] = given[cell]);
-            Rc::new(result)
+            Arc::new(result)
         }
         Step::Apply(apply, arguments) => {
             let all: Vec<Values> =
@@ -117,7 +117,7 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                             _ => some.max_by(Value::order),
                         }
                     };
-                    Rc::new((0..of.cells()).map(pick).collect())
+                    Arc::new((0..of.cells()).map(pick).collect())
                 }
                 _ => each(all[0].clone(), &|value| applied(*apply, value))?,
             }
@@ -134,7 +134,7 @@ fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
             left.into_iter().zip(right).map(|(a, b)| join(*operator, a, b)).collect()
         }
         Step::IsBlank(inner) if inner.gives == Type::Text => {
-            let blank = |text: &Option<Rc<str>>| Some(text.as_deref().is_none_or(str::is_empty));
+            let blank = |text: &Option<Arc<str>>| Some(text.as_deref().is_none_or(str::is_empty));
             texts(inner, of)?.iter().map(blank).collect()
         }
         Step::IsBlank(inner) if inner.gives == Type::Condition => {
@@ -143,7 +143,7 @@ fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
         Step::IsBlank(inner) => values(inner, of, active)?.iter().map(|v| Some(v.is_none())).collect(),
         Step::Compare(operator, left, right) if left.gives == Type::Text => {
             let (a, b) = (texts(left, of)?, texts(right, of)?);
-            let pair = |(a, b): (&Option<Rc<str>>, &Option<Rc<str>>)| {
+            let pair = |(a, b): (&Option<Arc<str>>, &Option<Arc<str>>)| {
                 Some(operator.holds(a.as_deref()?.cmp(b.as_deref()?)))
             };
             a.iter().zip(b.iter()).map(pair).collect()
@@ -162,15 +162,15 @@ fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
 fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::Error> {
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.texts(leaf)?,
-        Step::Word(word) => Rc::new(vec![Some(Rc::from(word.as_str())); of.cells()]),
+        Step::Word(word) => Arc::new(vec![Some(Arc::from(word.as_str())); of.cells()]),
         Step::Apply(apply, arguments) if matches!(apply, Apply::Lower | Apply::Upper | Apply::Trim) => {
-            let change = |text: &Rc<str>| Rc::from(changed(*apply, text));
-            Rc::new(texts(&arguments[0], of)?.iter().map(|text| text.as_ref().map(change)).collect())
+            let change = |text: &Arc<str>| Arc::from(changed(*apply, text));
+            Arc::new(texts(&arguments[0], of)?.iter().map(|text| text.as_ref().map(change)).collect())
         }
         Step::Apply(_, arguments) => {
             let all: Vec<Texts> =
                 arguments.iter().map(|argument| texts(argument, of)).collect::<Result<_, _>>()?;
-            Rc::new((0..of.cells()).map(|cell| all.iter().find_map(|texts| texts[cell].clone())).collect())
+            Arc::new((0..of.cells()).map(|cell| all.iter().find_map(|texts| texts[cell].clone())).collect())
         }
         Step::Case(branches, otherwise) => {
             let all = vec![true; of.cells()];
@@ -182,9 +182,9 @@ fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::
                     result[cell] = given[cell].clone();
                 }
             }
-            Rc::new(result)
+            Arc::new(result)
         }
-        _ => Rc::new(vec![None; of.cells()]),
+        _ => Arc::new(vec![None; of.cells()]),
     })
 }
 

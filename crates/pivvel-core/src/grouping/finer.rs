@@ -1,7 +1,6 @@
 //! Groups that are finer than the cells: by keys that stand in no layout, as clients do in
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
@@ -208,11 +207,11 @@ impl Evaluate for Inner<'_> {
     }
 
     fn values(&mut self, leaf: &Aggregate) -> Result<Values, Outgrown> {
-        self.0.finish(leaf).map(Rc::new)
+        self.0.finish(leaf).map(Arc::new)
     }
 
     fn texts(&mut self, _: &Aggregate) -> Result<Texts, Outgrown> {
-        Ok(Rc::new(vec![None; self.0.len()]))
+        Ok(Arc::new(vec![None; self.0.len()]))
     }
 
     fn divided_by_zero(&mut self, _: usize) {}

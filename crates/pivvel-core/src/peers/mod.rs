@@ -11,6 +11,7 @@ pub use yardstick::Yardstick;
 pub(crate) use yardstick::{Measured, Wanted};
 
 use std::collections::HashMap;
+use std::sync::OnceLock;
 
 use crate::derive::{Frame, GroupKey};
 use crate::lines::Value;
@@ -25,6 +26,8 @@ pub struct Peers {
     group_of: Vec<u32>,
     /// Rank by cell; 0 for a cell without a value.
     ranks: Vec<u32>,
+    /// What the groups are called, once that is asked for.
+    names: OnceLock<Vec<String>>,
 }
 
 const NONE: u32 = u32::MAX;
@@ -33,7 +36,8 @@ impl Peers {
     /// The peers among the cells of a grain that are shown.
     pub(crate) fn new(values: &[Option<Value>], keys: &[GroupKey], shown: &[bool], wanted: &Wanted) -> Peers {
         let (known, group_of) = grouped(keys, shown);
-        let mut peers = Peers { groups: Vec::new(), ranks: vec![0; values.len()], keys: known, group_of };
+        let ranks = vec![0; values.len()];
+        let mut peers = Peers { groups: Vec::new(), ranks, keys: known, group_of, names: OnceLock::new() };
         let mut orders: Vec<Vec<(usize, Value)>> = vec![Vec::new(); peers.keys.len()];
         for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
             orders[*group as usize].extend(values[cell].map(|value| (cell, value)));
@@ -95,9 +99,10 @@ impl Peers {
         Some(self.group_of[cell]).filter(|group| *group != NONE).map(|group| group as usize)
     }
 
-    /// What the cells of a cell's group share.
-    pub(crate) fn key(&self, cell: usize) -> Option<&GroupKey> {
-        Some(&self.keys[self.group(cell)?])
+    /// What the group of a cell is called; `name` says it for what its cells share.
+    pub(crate) fn name(&self, cell: usize, name: impl Fn(&GroupKey) -> String) -> Option<&str> {
+        let names = self.names.get_or_init(|| self.keys.iter().map(name).collect());
+        Some(&names[self.group(cell)?])
     }
 
     /// The yardstick of a cell's own peers.

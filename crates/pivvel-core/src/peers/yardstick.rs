@@ -1,5 +1,7 @@
 //! The reference numbers of one group of peers.
 
+use std::cmp::Reverse;
+
 use crate::brief::Count;
 use crate::grouping::quantile;
 use crate::lines::Value;
@@ -48,7 +50,7 @@ impl Measured {
         wanted: &Wanted,
         mut rank: impl FnMut(&C, u32),
     ) -> Measured {
-        order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
+        sort(order);
         let mut shared = 0;
         for (place, (cell, value)) in order.iter().enumerate() {
             if place == 0 || order[place - 1].1.order(value).is_ne() {
@@ -83,6 +85,20 @@ impl Measured {
             clip: wanted.clip.map(|(low, high)| (at(low), at(high))),
             cuts: wanted.cuts.iter().map(cut).collect(),
         }
+    }
+}
+
+/// Sorts by value, the highest first.
+fn sort<C>(order: &mut [(C, Value)]) {
+    let digits = |(_, value): &(C, Value)| match value {
+        Value::Exact { digits, scale } => Some((*digits, *scale)),
+        _ => None,
+    };
+    let scale = order.first().and_then(digits).map(|(_, scale)| scale);
+    // Digits of one scale are compared without a look at what they are.
+    match scale.is_some() && order.iter().all(|one| digits(one).map(|(_, scale)| scale) == scale) {
+        true => order.sort_unstable_by_key(|one| Reverse(digits(one))),
+        false => order.sort_unstable_by(|(_, a), (_, b)| b.order(a)),
     }
 }
 

@@ -1,25 +1,27 @@
 //! Roll-ups: the cells of every grain, each from the cells of a finer grain, by merging states.
 
+use std::borrow::Cow;
+
 use super::axis::Axis;
 use crate::grouping::{Outgrown, PairTable, States};
 
 /// The cells of one grain as states.
-pub(crate) struct RolledGrain {
+pub(crate) struct RolledGrain<'a> {
     /// Row node and column node of every cell.
     pub(crate) cells: PairTable,
-    pub(crate) states: States,
+    pub(crate) states: Cow<'a, States>,
 }
 
 /// The cells of all grains, in the order of [`grain_index`].
-pub(crate) fn roll_up(
+pub(crate) fn roll_up<'a>(
     leaves: PairTable,
-    states: States,
+    states: &'a States,
     rows: &Axis,
     columns: &Axis,
-) -> Result<Vec<RolledGrain>, Outgrown> {
+) -> Result<Vec<RolledGrain<'a>>, Outgrown> {
     let (k, l) = (rows.depth(), columns.depth());
-    let mut grains: Vec<Option<RolledGrain>> = (0..(k + 1) * (l + 1)).map(|_| None).collect();
-    grains[grain_index(l, k, l)] = Some(RolledGrain { cells: leaves, states });
+    let mut grains: Vec<Option<RolledGrain<'_>>> = (0..(k + 1) * (l + 1)).map(|_| None).collect();
+    grains[grain_index(l, k, l)] = Some(RolledGrain { cells: leaves, states: Cow::Borrowed(states) });
     for r in (0..=k).rev() {
         for c in (0..=l).rev() {
             if (r, c) == (k, l) {
@@ -41,7 +43,7 @@ pub(crate) fn roll_up(
                 let pairs = pairs.iter().map(|(row, column)| (*row, up[*column as usize]));
                 cells.number_within(pairs, room, &mut into);
             }
-            let states = source.states.merged(&into, cells.len())?;
+            let states = Cow::Owned(source.states.merged(&into, cells.len())?);
             grains[grain_index(l, r, c)] = Some(RolledGrain { cells, states });
         }
     }
