@@ -50,9 +50,9 @@ impl FinerScan {
         }
     }
 
-    /// Takes the lines of a batch, whose groups are known.
-    pub(super) fn take(&mut self, batch: &RecordBatch, groups: &[u32]) -> Result<u64> {
-        let Some(filter) = &self.filter else { return self.take_all(batch, groups) };
+    /// Takes the lines of a batch, whose groups are known; there are `count` of these.
+    pub(super) fn take(&mut self, batch: &RecordBatch, groups: &[u32], count: usize) -> Result<u64> {
+        let Some(filter) = &self.filter else { return self.take_all(batch, groups, count) };
         let mut evaluation = Evaluation::new(batch);
         let (holds, _) = evaluation.holds(filter).map_err(|_| Error::overflow("where"))?;
         let divisions = evaluation.zero_divisions;
@@ -60,19 +60,20 @@ impl FinerScan {
             groups.iter().zip(&holds).filter(|(_, holds)| **holds).map(|(g, _)| *g).collect();
         match kept.is_empty() {
             true => Ok(divisions),
-            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, &kept)?),
+            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, &kept, count)?),
         }
     }
 
-    fn take_all(&mut self, batch: &RecordBatch, groups: &[u32]) -> Result<u64> {
+    fn take_all(&mut self, batch: &RecordBatch, groups: &[u32], count: usize) -> Result<u64> {
         let mut evaluation = Evaluation::new(batch);
         self.keys.follow(&mut evaluation, batch.num_rows())?;
-        self.pairs.number(groups, self.keys.path(), &mut self.numbers);
+        let pairs = groups.iter().copied().zip(self.keys.path().iter().copied());
+        self.pairs.number_within(pairs, (count, self.keys.paths()), &mut self.numbers);
         self.states.resize(self.pairs.len());
         update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
         let mut divisions = evaluation.zero_divisions;
         for finer in &mut self.finer {
-            divisions += finer.take(batch, &self.numbers)?;
+            divisions += finer.take(batch, &self.numbers, self.pairs.len())?;
         }
         Ok(divisions)
     }
@@ -157,16 +158,20 @@ pub(super) fn update(
 
 impl FinerGroups {
     /// The finer groups of fewer groups; see [`States::merged`].
-    pub(super) fn merged(&self, into: &[u32]) -> Result<FinerGroups, Outgrown> {
+    pub(super) fn merged(&self, into: &[u32], groups: usize) -> Result<FinerGroups, Outgrown> {
         let pairs = self.pairs.pairs();
-        let kept: Vec<usize> =
-            (0..pairs.len()).filter(|i| into[pairs[*i].0 as usize] != States::NOWHERE).collect();
-        let groups: Vec<u32> = kept.iter().map(|i| into[pairs[*i].0 as usize]).collect();
-        let keys: Vec<u32> = kept.iter().map(|i| pairs[*i].1).collect();
-        let (mut merged, mut numbers) = (PairTable::default(), Vec::new());
-        merged.number(&groups, &keys, &mut numbers);
-        let mut targets = vec![States::NOWHERE; pairs.len()];
-        kept.iter().zip(&numbers).for_each(|(i, number)| targets[*i] = *number);
+        let target = |(group, key): &(u32, u32)| (into[*group as usize], *key);
+        let kept = || pairs.iter().map(target).filter(|(group, _)| *group != States::NOWHERE);
+        let room = (groups, self.blank_keys.len());
+        let mut merged = PairTable::with_room(room, pairs.len());
+        let mut numbers = Vec::with_capacity(pairs.len());
+        merged.number_within(kept(), room, &mut numbers);
+        let mut numbers = numbers.into_iter();
+        let mut next = |pair: &(u32, u32)| match target(pair).0 {
+            States::NOWHERE => States::NOWHERE,
+            _ => numbers.next().unwrap_or(States::NOWHERE),
+        };
+        let targets: Vec<u32> = pairs.iter().map(&mut next).collect();
         let states = self.states.merged(&targets, merged.len())?;
         Ok(FinerGroups { pairs: merged, states, blank_keys: self.blank_keys.clone() })
     }

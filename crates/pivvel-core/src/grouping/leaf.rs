@@ -125,7 +125,7 @@ impl<'p> Scan<'p> {
         update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
-            self.report.zero_divisions += finer.take(batch, &self.group_of_line)?;
+            self.report.zero_divisions += finer.take(batch, &self.group_of_line, self.groups.len())?;
         }
         Ok(())
     }

@@ -142,7 +142,7 @@ impl States {
         let mut merged = States {
             lines: vec![0; groups],
             values: self.values.iter().map(|v| ValueStates::new(v.gives, v.needs)).collect(),
-            finer: self.finer.iter().map(|finer| finer.merged(into)).collect::<Result<_, _>>()?,
+            finer: self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?,
         };
         merged.resize(groups);
         merged.absorb(self, into)?;
