@@ -1,5 +1,5 @@
-//! How time and memory grow with the lines, and with the groups: each run in a process of its own,
-//! from a CSV file to a cross-tab, and each figure beside that of the first run.
+//! How time and memory grow with the lines, and with the groups: from a CSV file to a cross-tab in a
+//! process of its own, the quickest of three, and each figure beside that of the first row.
 //!
 //! `cargo bench -p pivvel --bench growth` goes to 2,000,000 lines; `PIVVEL_BENCH_LINES=100000000` as
 //! far as is said (11 GB of disk), and 20000 only checks that it runs.
@@ -23,6 +23,7 @@ const LAYOUTS: [(&str, &[&str], &[&str]); 7] = [
     ("yard by month", &["coast", "harbour", "yard"], &["sold_on.month"]),
     ("order", &["order"], &[]),
 ];
+const RUNS: usize = 3;
 /// The layout by which the growth with the lines is measured.
 const BY_QUARTER: usize = 2;
 
@@ -35,7 +36,7 @@ fn main() -> Fallible<()> {
     let folder = tempfile::tempdir()?;
     let path = folder.path().join("lines.csv");
     println!("{:<28} {:>12} {:>9} {:>8} {:>8} {:>9}", "", "lines", "groups", "s", "x", "peak MiB");
-    let steps = [100, 30, 10, 3, 1].map(|part| most / part);
+    let steps = [100, 10, 3, 1].map(|part| most / part);
     let mut first = None;
     for lines in steps.into_iter().filter(|lines| *lines > 0) {
         write(&path, lines)?;
@@ -54,16 +55,23 @@ fn write(path: &Path, lines: u64) -> Fallible<()> {
     Ok(out.flush()?)
 }
 
-/// Runs a layout in a process of its own, and prints what it took beside the first one.
+/// Runs a layout, and prints what it took beside the first one.
 fn row(path: &Path, lines: u64, layout: usize, first: &mut Option<f64>) -> Fallible<()> {
-    let mut command = std::process::Command::new(std::env::current_exe()?);
-    let output = command.arg("--measure").arg(path).arg(layout.to_string()).output()?;
-    let text = String::from_utf8(output.stdout)?;
-    let told: Vec<&str> = text.split_whitespace().collect();
-    let [groups, seconds, peak] = told[..] else {
-        return Err(format!("no figures: {text}{}", String::from_utf8_lossy(&output.stderr)).into());
-    };
-    let seconds: f64 = seconds.parse()?;
+    let mut quickest: Option<(f64, String, String)> = None;
+    for _ in 0..RUNS {
+        let mut command = std::process::Command::new(std::env::current_exe()?);
+        let output = command.arg("--measure").arg(path).arg(layout.to_string()).output()?;
+        let text = String::from_utf8(output.stdout)?;
+        let told: Vec<&str> = text.split_whitespace().collect();
+        let [groups, seconds, peak] = told[..] else {
+            return Err(format!("no figures: {text}{}", String::from_utf8_lossy(&output.stderr)).into());
+        };
+        let seconds: f64 = seconds.parse()?;
+        if quickest.as_ref().is_none_or(|(least, ..)| seconds < *least) {
+            quickest = Some((seconds, groups.to_string(), peak.to_string()));
+        }
+    }
+    let Some((seconds, groups, peak)) = quickest else { return Ok(()) };
     let times = seconds / *first.get_or_insert(seconds);
     let name = LAYOUTS[layout].0;
     println!("{name:<28} {lines:>12} {groups:>9} {seconds:>8.2} {times:>8.1} {peak:>9}");

@@ -8,6 +8,7 @@ mod cases;
 mod derived;
 mod edges;
 mod emphasis;
+mod estimates;
 mod examples;
 #[cfg(feature = "full")]
 mod faults;
@@ -27,4 +28,5 @@ mod sharded;
 #[cfg(feature = "full")]
 mod sources;
 mod splitting;
+mod surveys;
 mod values;
