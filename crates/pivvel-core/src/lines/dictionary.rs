@@ -57,9 +57,6 @@ impl Dictionary {
 #[inline]
 pub(crate) fn mix(a: u64, b: u64) -> u64 {
     let product = u128::from(a ^ 0x2d35_8dcc_aa6c_78a5) * u128::from(b ^ 0x8bb8_4b93_962e_acc9);
-    let folded = (product as u64) ^ ((product >> 64) as u64);
-    // One more round: the table takes its bucket from the low bits and its tag from the top ones.
-    let product = u128::from(folded) * 0x9e37_79b9_7f4a_7c15;
     (product as u64) ^ ((product >> 64) as u64)
 }
 

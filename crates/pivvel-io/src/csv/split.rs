@@ -181,9 +181,15 @@ impl<'a> Index<'a> {
         let mut feeds = feeds;
         while feeds != 0 {
             let bit = feeds.trailing_zeros();
-            let rank = before + (separators & ((1 << bit) - 1)).count_ones() as usize;
+            let at = base + bit as usize;
+            // A line has as many fields as the heading, as a rule, and then its last one is where it must be.
+            let expected = self.lasts.last().copied().unwrap_or(0) as usize + self.columns - 1;
+            let rank = match expected < self.count && self.ends[expected] as usize == at {
+                true => expected,
+                false => before + (separators & ((1 << bit) - 1)).count_ones() as usize,
+            };
             self.stretch += 1;
-            self.finish_line(rank, base + bit as usize, base + bit as usize + 1);
+            self.finish_line(rank, at, at + 1);
             feeds &= feeds - 1;
         }
         if separators != 0 {

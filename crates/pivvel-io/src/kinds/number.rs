@@ -146,23 +146,11 @@ pub(crate) fn plain_number(text: &[u8], point: u8) -> Option<(i64, u8)> {
     Some((if negative { -digits } else { digits }, scale))
 }
 
-/// From each byte on, of 16.
-const FROM: [u128; 17] = {
-    let mut kept = [0; 17];
-    let mut byte = 0;
-    while byte < 16 {
-        kept[byte] = u128::MAX << (8 * byte);
-        byte += 1;
-    }
-    kept
-};
-
 /// The digits of a plain number with just so many of them after the point, taken eight at a time.
 /// `tail` is the 16 bytes that end with it, the last one highest. Others are to be read by
 /// [`plain_number`].
 #[inline]
 pub(crate) fn number_of_tail(text: &[u8], tail: u128, point: u8, scale: u8) -> Option<i64> {
-    const ONES: u128 = u128::MAX / 0xff;
     let negative = *text.first()? == b'-';
     let scale = usize::from(scale);
     let mut count = text.len() - usize::from(negative);
@@ -173,20 +161,27 @@ pub(crate) fn number_of_tail(text: &[u8], tail: u128, point: u8, scale: u8) -> O
             return None;
         }
         // What stands before the point takes its place.
-        let fraction = FROM.get(16 - scale.min(16))?;
+        let fraction = u128::MAX << (128 - 8 * scale.min(15));
         digits = (tail & fraction) | ((tail << 8) & !fraction);
         count -= 1;
     }
-    if count == 0 || count > 15 {
-        return None;
-    }
-    let digits = (digits ^ (ONES * 0x30)) & FROM[16 - count];
+    let (high, low) = ((digits >> 64) as u64, digits as u64);
+    let number = match count {
+        1..=8 => last_digits(high, count)?,
+        9..=15 => last_digits(low, count - 8)? * 100_000_000 + last_digits(high, 8)?,
+        _ => return None,
+    };
+    Some(if negative { -(number as i64) } else { number as i64 })
+}
+
+/// The number that the last so many of eight characters write; none where one is no digit.
+#[inline]
+fn last_digits(characters: u64, count: usize) -> Option<u64> {
+    const ONES: u64 = u64::MAX / 0xff;
+    let digits = (characters ^ (ONES * 0x30)) & (u64::MAX << (64 - 8 * count));
     // Adding to a byte above 9 sets its highest bit.
-    if (digits | digits.wrapping_add(ONES * 0x76)) & (ONES * 0x80) != 0 {
-        return None;
-    }
-    let number = (eight_digits(digits as u64) * 100_000_000 + eight_digits((digits >> 64) as u64)) as i64;
-    Some(if negative { -number } else { number })
+    let digit = (digits | digits.wrapping_add(ONES * 0x76)) & (ONES * 0x80) == 0;
+    digit.then(|| eight_digits(digits))
 }
 
 /// Eight digits, the first one lowest, as one number: by pairs, then by fours, then all.
