@@ -24,8 +24,12 @@ const KEYS: [&str; 3] = ["coast", "harbour", "yard"];
 fn label(key: usize, member: usize) -> String {
     match member {
         0 => String::new(),
-        // Some are too long for a view to hold them.
+        // Some are too long for a view to hold them, and some for a few words.
+        member if member.is_multiple_of(8) => {
+            format!("{} with a name that is longer still {member}", KEYS[key])
+        }
         member if member.is_multiple_of(4) => format!("{} with a long name {member}", KEYS[key]),
+        member if member.is_multiple_of(3) => format!("{} of name {member}", KEYS[key]),
         member => format!("{}{member}", &KEYS[key][..1]),
     }
 }

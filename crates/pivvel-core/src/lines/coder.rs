@@ -149,13 +149,11 @@ impl Coder {
         match array.data_type() {
             DataType::Utf8View => {
                 let array = array.as_string_view();
-                self.code_views(array.views(), array.nulls(), |i| array.value(i), codes);
+                self.code_views(array.views(), array.nulls(), |i| array.value(i).as_bytes(), codes);
             }
             DataType::BinaryView => {
                 let array = array.as_binary_view();
-                // A source checks its text before it gives it away as bytes.
-                let text = |i: usize| std::str::from_utf8(array.value(i)).unwrap_or_default();
-                self.code_views(array.views(), array.nulls(), text, codes);
+                self.code_views(array.views(), array.nulls(), |i| array.value(i), codes);
             }
             DataType::Utf8 => self.code_texts(array.as_string::<i32>().iter(), codes),
             DataType::LargeUtf8 => self.code_texts(array.as_string::<i64>().iter(), codes),
@@ -198,7 +196,7 @@ impl Coder {
         &mut self,
         views: &[u128],
         nulls: Option<&NullBuffer>,
-        text: impl Fn(usize) -> &'a str,
+        text: impl Fn(usize) -> &'a [u8],
         codes: &mut Vec<u32>,
     ) {
         codes.extend(views.iter().enumerate().map(|(i, view)| {
@@ -329,7 +327,8 @@ impl Coder {
     }
 }
 
-fn add_text(members: &mut Vec<Member>, text: &str) -> u32 {
-    members.push(Member::Text(text.into()));
+/// A source checks its text before it gives it away as bytes.
+fn add_text(members: &mut Vec<Member>, text: &[u8]) -> u32 {
+    members.push(Member::Text(String::from_utf8_lossy(text).into()));
     members.len() as u32 - 1
 }
