@@ -57,6 +57,12 @@ impl Report {
         seconds
     }
 
+    fn rows<const N: usize>(&self, times: &Rounds<N>, names: [&str; N]) {
+        names.iter().enumerate().for_each(|(work, name)| {
+            self.row(name, times.median(work));
+        });
+    }
+
     fn ratio(&self, name: &str, ratio: f64, floor: f64, aim: f64) {
         println!("    {name}: {ratio:.2} (floor {floor}, aim {aim})");
     }
@@ -136,10 +142,15 @@ fn from_csv(report: &Report, path: &Path, totals: Totals) {
         check(&crosstab.expect("the brief fits"), totals);
     };
     let times = rounds([&mut read, &mut split, &mut || whole(1), &mut || whole(CORES)]);
-    report.row("read the file's bytes", times.median(0));
-    report.row("split it with the csv crate, 1 thread", times.median(1));
-    report.row("CSV to cross-tab, 1 thread", times.median(2));
-    report.row("CSV to cross-tab, 2 threads", times.median(3));
+    report.rows(
+        &times,
+        [
+            "read the file's bytes",
+            "split it with the csv crate, 1 thread",
+            "CSV to cross-tab, 1 thread",
+            "CSV to cross-tab, 2 threads",
+        ],
+    );
     report.ratio("of the time to split it", times.ratio(3, 1), 0.35, 0.22);
     report.ratio("times faster by the second core", times.ratio(2, 3), 1.7, 1.9);
 }
@@ -207,10 +218,15 @@ fn from_memory(report: &Report, batches: &[RecordBatch], totals: Totals) {
         &mut || whole(batches, CORES),
         &mut || whole(&shuffled, CORES),
     ]);
-    report.row("codes to dense cells by hand, 1 thread", times.median(0));
-    report.row("batches in memory to cross-tab, 1 thread", times.median(1));
-    report.row("batches in memory to cross-tab, 2 threads", times.median(2));
-    report.row("the same lines shuffled, 2 threads", times.median(3));
+    report.rows(
+        &times,
+        [
+            "codes to dense cells by hand, 1 thread",
+            "batches in memory to cross-tab, 1 thread",
+            "batches in memory to cross-tab, 2 threads",
+            "the same lines shuffled, 2 threads",
+        ],
+    );
     report.ratio("of the time by hand", times.ratio(1, 0), 2.0, 1.3);
     report.ratio("of it when shuffled", times.ratio(3, 2), 1.3, 1.3);
 }
@@ -375,9 +391,14 @@ fn from_parquet(
         check(&crosstab.expect("the brief fits"), totals);
     };
     let times = rounds([&mut decode, &mut || whole(1), &mut || whole(CORES)]);
-    report.row("decode the six columns of Parquet, 1 thread", times.median(0));
-    report.row("Parquet to cross-tab, 1 thread", times.median(1));
-    report.row("Parquet to cross-tab, 2 threads", times.median(2));
+    report.rows(
+        &times,
+        [
+            "decode the six columns of Parquet, 1 thread",
+            "Parquet to cross-tab, 1 thread",
+            "Parquet to cross-tab, 2 threads",
+        ],
+    );
     report.ratio("of the time to decode it", times.ratio(1, 0), 1.8, 1.4);
     report.ratio("times faster by the second core", times.ratio(1, 2), 1.7, 1.9);
     println!("    peak memory of one run: {} MiB", peak_of(&path)?);

@@ -72,7 +72,7 @@ pub(crate) struct Grain {
     pub(crate) values: Vec<Values>,
     /// How the cells go together as peers, by measure...
     groups: Vec<Group>,
-    /// ...and the peers, once they are asked for: to rank a million cells takes as long as to sum them.
+    /// ...and the peers, once they are asked for: to rank a million cells is to sort them.
     peers: Vec<OnceLock<Peers>>,
 }
 
