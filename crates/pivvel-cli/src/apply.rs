@@ -99,11 +99,7 @@ impl Build {
             let cover = if cover == Cover::Shown { TotalsOf::Shown } else { TotalsOf::All };
             brief.dimensions.iter_mut().for_each(|dimension| dimension.totals_of = cover);
         }
-        for text in &self.assume {
-            let pair = text.split_once('=');
-            let (name, value) = pair.ok_or_else(|| unlike("--assume", text, "uplift=4%"))?;
-            brief.assume(name.trim(), Assumed::read(value.trim()))?;
-        }
+        assume(&self.assume, brief)?;
         for text in self.totals.iter().flat_map(|text| names(text)) {
             let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
             let placement =
@@ -237,7 +233,17 @@ fn measure(text: &str) -> MeasureBrief {
 }
 
 /// Names between commas; a name in double quotes may hold commas itself.
-fn names(list: &str) -> Vec<String> {
+/// Sets assumptions to other values.
+pub(crate) fn assume(all: &[String], brief: &mut Brief) -> Result<()> {
+    for text in all {
+        let pair = text.split_once('=');
+        let (name, value) = pair.ok_or_else(|| unlike("--assume", text, "uplift=4%"))?;
+        brief.assume(name.trim(), Assumed::read(value.trim()))?;
+    }
+    Ok(())
+}
+
+pub(crate) fn names(list: &str) -> Vec<String> {
     let mut names = vec![String::new()];
     let mut quoted = false;
     for c in list.chars() {

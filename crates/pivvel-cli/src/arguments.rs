@@ -32,6 +32,8 @@ pub(crate) enum Command {
     Build(Box<Build>),
     /// Check a brief against its lines' columns and say what will be computed
     Check(Check),
+    /// Show the lines behind a cell; they add up to it
+    Lines(Box<Lines>),
 }
 
 #[derive(Debug, Args)]
@@ -83,6 +85,50 @@ pub(crate) struct Check {
     /// Check against these lines instead of the brief's own
     #[arg(long, value_name = "FILE")]
     pub(crate) source: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  pivvel lines sales.toml --at 'coast=Fell Coast,quarter=2025-Q1'
+  pivvel lines sales.toml --at 'harbour=Pellam Quay' --columns sold_on,yard,amount \\
+      --sort 'amount desc' --limit 20
+  pivvel lines sales.toml --at total --to lines.parquet")]
+pub(crate) struct Lines {
+    /// The brief
+    pub(crate) brief: PathBuf,
+    /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
+    /// not named are rolled up, and total is the grand total (repeatable)
+    #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
+    pub(crate) at: Vec<String>,
+    /// Tell what this measure's aggregates are over the lines, instead of every shown measure's
+    #[arg(long, value_name = "MEASURE")]
+    pub(crate) measure: Option<String>,
+    /// The columns to show: columns of the lines, derived ones, parts of dates; all where not said
+    #[arg(long, value_name = "A,B")]
+    pub(crate) columns: Option<String>,
+    /// Sort the lines: 'amount desc' (repeatable, the first counts most)
+    #[arg(long, value_name = "COLUMN [desc]")]
+    pub(crate) sort: Vec<String>,
+    /// Show so many lines at most; all of them add up to the cell
+    #[arg(long, value_name = "N")]
+    pub(crate) limit: Option<usize>,
+    /// Read these lines instead of the brief's own
+    #[arg(long, value_name = "FILE")]
+    pub(crate) source: Option<PathBuf>,
+    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) assume: Vec<String>,
+    /// Write the lines to a file: .csv, .json, .parquet, .arrow, .xlsx or .md; - for CSV on standard output
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+    /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
+    #[arg(long)]
+    pub(crate) inert: bool,
+    #[command(flatten)]
+    pub(crate) effort: Effort,
+    #[command(flatten)]
+    pub(crate) screen: ScreenArguments,
 }
 
 #[derive(Debug, Args)]

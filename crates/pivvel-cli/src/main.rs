@@ -7,6 +7,7 @@ mod check;
 mod check_emphasis;
 mod demo;
 mod effort;
+mod lines;
 mod screen;
 mod survey;
 
@@ -30,6 +31,7 @@ fn main() -> ExitCode {
         Command::Survey(survey) => survey::run(survey),
         Command::Build(build) => build::run(build),
         Command::Check(check) => check::run(check),
+        Command::Lines(lines) => lines::run(lines),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

@@ -23,6 +23,7 @@
 //!
 //! This crate knows no file, socket, terminal, colour or clock.
 
+mod behind;
 mod brief;
 mod crosstab;
 mod derive;
@@ -38,6 +39,7 @@ mod suggest;
 mod tidy;
 
 pub use arrow_schema::Schema;
+pub use behind::{Address, LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart, Trace};
 pub use brief::{
     Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
     ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PeersOf, Pick, Placement, Plan,

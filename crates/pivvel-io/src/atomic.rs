@@ -21,7 +21,10 @@ use tempfile::NamedTempFile;
 /// assert_eq!(std::fs::read_to_string(&path)?, "kept\n");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn write_whole(path: &Path, fill: impl FnOnce(&mut dyn Write) -> std::io::Result<()>) -> Result<()> {
+pub fn write_whole(
+    path: &Path,
+    fill: impl FnOnce(&mut (dyn Write + Send)) -> std::io::Result<()>,
+) -> Result<()> {
     let place = || path.display().to_string();
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     if path.is_dir() {

@@ -38,6 +38,7 @@ mod source;
 #[cfg(feature = "sqlite")]
 mod sqlite;
 mod survey;
+mod table;
 mod text;
 mod tidy_csv;
 #[cfg(any(feature = "arrow", feature = "parquet"))]
@@ -51,6 +52,7 @@ pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
 pub use source::{ReadOptions, Source};
 pub use survey::{ColumnSurvey, Survey};
+pub use table::{EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink};
 #[doc(hidden)]
 pub use text::Chunk;
 pub use text::{Column, TextSource};

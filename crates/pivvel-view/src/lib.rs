@@ -46,4 +46,4 @@ pub use picture::draw_png;
 pub use picture::draw_svg;
 pub use sheet::{Head, RowKind, Sheet, SheetCell, SheetColumn, SheetRow, SheetTrend, TrendLine};
 pub use signs::{Symbol, SymbolSet, symbol_names};
-pub use terminal::{Colours, TerminalOptions, draw_terminal};
+pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_terminal};

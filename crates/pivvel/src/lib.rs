@@ -65,10 +65,12 @@
 
 mod brief_file;
 mod files;
+mod lines_file;
 mod yardstick_file;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
 pub use files::{Target, beside, open_lines, open_source};
+pub use lines_file::LinesTarget;
 pub use pivvel_core::*;
 pub use pivvel_io::*;
 pub use pivvel_view::*;

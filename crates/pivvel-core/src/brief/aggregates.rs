@@ -26,6 +26,13 @@ impl<'e> Call<'e> {
         }
     }
 
+    /// How it is written.
+    pub(super) fn text(&self) -> String {
+        let (function, arguments) = (self.function.to_string(), self.arguments.to_vec());
+        let node = Node::Call { function, arguments, clauses: self.clauses.to_vec() };
+        Expr { node, span: self.span.clone() }.to_string()
+    }
+
     pub(super) fn usage(&self, usage: &str) -> (Range<usize>, String) {
         let usage = if usage.is_empty() { format!("{}(sales)", self.function) } else { usage.to_string() };
         (self.span.clone(), format!("write it like {usage}"))

@@ -10,7 +10,7 @@ use super::spec::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Spot, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
+    Scope, Spot, Step, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::DatePart;
@@ -34,6 +34,8 @@ pub(super) struct CellScope<'a> {
     order: Vec<usize>,
     /// What was wrong with another measure than the one whose text is read.
     failed: Option<Error>,
+    /// How each aggregate is written.
+    aggregate_texts: Vec<String>,
 }
 
 impl<'a> CellScope<'a> {
@@ -56,6 +58,7 @@ impl<'a> CellScope<'a> {
             under_way: Vec::new(),
             order: Vec::new(),
             failed: None,
+            aggregate_texts: Vec::new(),
         }
     }
 
@@ -77,9 +80,9 @@ impl<'a> CellScope<'a> {
         (0..self.briefs.len()).try_for_each(|i| self.measure(i))
     }
 
-    /// The measures, and the order in which they are computed.
-    pub(super) fn finish(self) -> (Vec<Measure>, Vec<usize>) {
-        (self.done.into_iter().flatten().collect(), self.order)
+    /// The measures, the order in which they are computed, and how their aggregates are written.
+    pub(super) fn finish(self) -> (Vec<Measure>, Vec<usize>, Vec<String>) {
+        (self.done.into_iter().flatten().collect(), self.order, self.aggregate_texts)
     }
 
     fn measure(&mut self, i: usize) -> Result<()> {
@@ -284,9 +287,10 @@ impl<'a> CellScope<'a> {
         }
     }
 
-    fn aggregate_place(&mut self, aggregate: Aggregate) -> usize {
+    fn aggregate_place(&mut self, aggregate: Aggregate, text: &str) -> usize {
         self.aggregates.iter().position(|known| *known == aggregate).unwrap_or_else(|| {
             self.aggregates.push(aggregate);
+            self.aggregate_texts.push(text.to_string());
             self.aggregates.len() - 1
         })
     }
@@ -295,7 +299,16 @@ impl<'a> CellScope<'a> {
     fn aggregate(&mut self, function: Function, call: &Call<'_>) -> Checked<CellFormula> {
         let Grouping { values, finer, .. } = &mut *self.grouping;
         let aggregate = lines_aggregate(function, call, self.columns, &mut Kept { values, finer })?;
-        Ok(aggregate.map(&mut |aggregate| CellLeaf::Aggregate(self.aggregate_place(aggregate))))
+        let whole = matches!(aggregate.step, Step::Leaf(_)).then(|| call.text());
+        Ok(aggregate.map(&mut |aggregate| {
+            // A weighted mean is one sum over another.
+            let part = match &aggregate {
+                Aggregate::Of { value, .. } => format!("sum({})", self.grouping.values[*value].name),
+                _ => String::new(),
+            };
+            let text = whole.as_ref().unwrap_or(&part);
+            CellLeaf::Aggregate(self.aggregate_place(aggregate, text))
+        }))
     }
 
     fn rank(&mut self, call: &Call<'_>, percent: bool) -> Checked<CellFormula> {

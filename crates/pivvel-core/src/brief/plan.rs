@@ -1,6 +1,8 @@
 //! The plan: a brief checked against a source's columns. Every name is resolved and every type is
 //! right before any line is read.
 
+use std::collections::BTreeSet;
+
 use arrow_schema::Schema;
 
 use super::NumberFormat;
@@ -47,6 +49,8 @@ pub struct Plan {
     pub tiers: Vec<PlannedTier>,
     pub(crate) grouping: Grouping,
     pub(crate) aggregates: Vec<Aggregate>,
+    /// How each of these is written.
+    pub(crate) aggregate_texts: Vec<String>,
     /// Measures in an order in which each comes after those that it builds on.
     pub(crate) measure_order: Vec<usize>,
     /// How the keys of the scan make up the dimensions of each axis.
@@ -233,7 +237,7 @@ impl Plan {
         let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
         let mut aggregates = Vec::new();
         let (mut rows, mut across) = (rows, across);
-        let (measures, measure_order, mut emphasis, period) = {
+        let (measures, measure_order, aggregate_texts, mut emphasis, period) = {
             let (r, c) = (rows.clone(), across.clone());
             let mut scope = CellScope::new(
                 (&mut columns, &mut grouping, &mut aggregates),
@@ -246,8 +250,8 @@ impl Plan {
             super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
             let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut warnings)?;
             let period = super::title::period(brief.title.as_deref(), schema, &mut scope)?;
-            let (measures, order) = scope.finish();
-            (measures, order, emphasis, period)
+            let (measures, order, texts) = scope.finish();
+            (measures, order, texts, emphasis, period)
         };
         super::tiers::check_by(brief, &tiers, &measures)?;
         let mut plan = Plan {
@@ -264,6 +268,7 @@ impl Plan {
             tiers,
             grouping,
             aggregates,
+            aggregate_texts,
             measure_order,
             row_keys,
             column_keys,
@@ -296,6 +301,25 @@ impl Plan {
     /// Names of the columns that the scan must be given, in this order.
     pub fn needed_names(&self) -> &[String] {
         &self.needed_names
+    }
+
+    /// The columns that further formulas over the same lines may name, those that the scan is given first.
+    pub(crate) fn columns(&self, brief: &Brief, schema: &Schema) -> Result<Columns> {
+        let mut columns = Columns::new(schema).after(&self.needed);
+        derive_columns(brief, &self.assumptions, &mut columns)?;
+        Ok(columns)
+    }
+
+    /// The aggregates that a measure is made of, by their places.
+    pub(crate) fn aggregates_of(&self, measure: usize, found: &mut BTreeSet<usize>) {
+        let Measure { cell, levels, .. } = &self.measures[measure];
+        for formula in levels.iter().filter_map(|(_, formula)| formula.as_ref()).chain([cell]) {
+            all_leaves(formula, &mut |leaf| match leaf {
+                CellLeaf::Aggregate(place) => drop(found.insert(*place)),
+                CellLeaf::Measure(other) => self.aggregates_of(*other, found),
+                _ => {}
+            });
+        }
     }
 
     /// The statements by which a database groups the lines of this plan: that which counts them, and one

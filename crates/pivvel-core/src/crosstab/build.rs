@@ -8,10 +8,32 @@ use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::LeafGroups;
+use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
+
+/// What a cross-tab was computed in, for those who ask where a number comes from.
+#[derive(Debug, Clone)]
+pub(crate) struct Inside {
+    pub(crate) frame: Frame,
+    pub(crate) moved: Moved,
+}
+
+/// The cross-tab of one plan, with what it was computed in.
+pub(crate) fn opened(
+    plan: &Plan,
+    groups: LeafGroups,
+    (source, tally): (&str, &Tally),
+    kept: &[(String, Yardsticks)],
+) -> Result<(CrossTab, Inside)> {
+    let mut inside = None;
+    let crosstab = from_groups(plan, groups, source, tally.clone(), kept, &mut |engine, moved| {
+        inside = Some(Inside { frame: engine.frame().clone(), moved: moved.clone() });
+    })?;
+    let Some(inside) = inside else { unreachable!("whoever builds a cross-tab looks inside") };
+    Ok((crosstab, inside))
+}
 
 /// The cross-tab with its views and trends.
 pub(super) fn assemble(
@@ -25,7 +47,7 @@ pub(super) fn assemble(
     let mut trended: Vec<(usize, Trend)> = Vec::new();
     let mut labelled: Vec<(usize, Labels)> = Vec::new();
     for (job, groups) in jobs.iter().zip(groups) {
-        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), kept)?;
+        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), kept, &mut |_, _| ())?;
         match &job.what {
             What::Own => done.push(crosstab),
             What::Trend { of, emphasis } => {
@@ -53,6 +75,7 @@ fn from_groups(
     source: &str,
     tally: Tally,
     kept: &[(String, Yardsticks)],
+    look: &mut dyn FnMut(&Engine<'_>, &Moved),
 ) -> Result<CrossTab> {
     let mut report = leaves.report.clone();
     let mut warnings = plan.warnings.clone();
@@ -81,6 +104,7 @@ fn from_groups(
     arrange(plan, &mut frame)?;
     let engine = Engine::run(plan, &mut frame)?;
     report.zero_divisions += engine.zero_divisions();
+    look(&engine, &leaves.moved);
     let emphases = decide(plan, &engine, &known, &mut warnings)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
     let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();

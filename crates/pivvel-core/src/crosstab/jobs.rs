@@ -7,8 +7,8 @@ use crate::error::{Error, Result};
 use crate::lines::LineSource;
 
 /// A plan, and what its cross-tab is for.
-pub(super) struct Job {
-    pub(super) plan: Plan,
+pub(crate) struct Job {
+    pub(crate) plan: Plan,
     pub(super) what: What,
 }
 
@@ -22,6 +22,11 @@ pub(super) enum What {
 }
 
 impl Job {
+    /// The job of a plan by itself.
+    pub(crate) fn of(plan: Plan) -> Job {
+        Job { plan, what: What::Own }
+    }
+
     /// The jobs of a brief: first itself and its views, then what their emphasis needs beside.
     pub(super) fn all(brief: &Brief, source: &dyn LineSource) -> Result<Vec<Job>> {
         let schema = source.schema();

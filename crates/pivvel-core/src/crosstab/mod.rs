@@ -9,8 +9,10 @@ mod run;
 mod table;
 mod trend;
 
+pub(crate) use build::{Inside, opened};
 pub use cell::Cell;
 pub use groups::Groups;
+pub(crate) use jobs::Job;
 pub use run::Run;
 pub use table::{CrossTab, View};
 pub use trend::Trend;

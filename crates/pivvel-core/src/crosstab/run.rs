@@ -38,7 +38,7 @@ pub struct Run<'a> {
     threads: Option<usize>,
     memory: Option<usize>,
     reads_lines: bool,
-    yardsticks: &'a [(String, Yardsticks)],
+    pub(crate) yardsticks: &'a [(String, Yardsticks)],
 }
 
 impl<'a> Run<'a> {
@@ -106,6 +106,21 @@ impl<'a> Run<'a> {
         source: &mut dyn LineSource,
         keep: impl Fn(&[Job], &[Scan<'_>], &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<(CrossTab, K)> {
+        self.grouped(brief, source, |jobs, scans, source, tally| {
+            let kept = keep(jobs, &scans, source, tally)?;
+            let groups = scans.into_iter().map(Scan::finish).collect();
+            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.yardsticks)?;
+            Ok((crosstab, kept))
+        })
+    }
+
+    /// Groups the lines of every job, and makes something of the groups.
+    pub(crate) fn grouped<K>(
+        &self,
+        brief: &Brief,
+        source: &mut dyn LineSource,
+        make: impl Fn(&[Job], Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
+    ) -> Result<K> {
         loop {
             let jobs = Job::all(brief, source)?;
             let scans = match self.ask(&jobs, source)? {
@@ -113,13 +128,7 @@ impl<'a> Run<'a> {
                 None => self.scan(&jobs, source),
             };
             match scans {
-                Ok((scans, tally)) => {
-                    let kept = keep(&jobs, &scans, source, &tally)?;
-                    let groups = scans.into_iter().map(Scan::finish).collect();
-                    let told = (source.name(), &tally);
-                    let crosstab = assemble(&brief.views, &jobs, groups, told, self.yardsticks)?;
-                    return Ok((crosstab, kept));
-                }
+                Ok((scans, tally)) => return make(&jobs, scans, source, &tally),
                 Err(error) => match error.wider() {
                     Some((column, kind)) if source.widen(column, *kind) => {}
                     _ => return Err(error),
@@ -153,6 +162,14 @@ impl<'a> Run<'a> {
             }
         }
         Ok(Some(all))
+    }
+
+    /// Lets a source leave out lines that no job wants: how many a database does, and how many of these for
+    /// want of a decision.
+    pub(crate) fn narrow(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(u64, u64)> {
+        let left_out = self.leave_out(jobs, source)?;
+        source.narrow(&bounds(jobs));
+        Ok(left_out)
     }
 
     /// Lets a database leave out the lines that no job wants: how many, and how many of these for want of
@@ -198,8 +215,7 @@ impl<'a> Run<'a> {
         let room = Room { allowed: self.memory.unwrap_or(usize::MAX), taken: AtomicUsize::new(0) };
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
-        let (left_out, undecided) = self.leave_out(jobs, source)?;
-        source.narrow(&bounds(jobs));
+        let (left_out, undecided) = self.narrow(jobs, source)?;
         let takers = workers.iter_mut().map(|scans| taker(scans, &wants, &room));
         let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
         let mut workers = workers.into_iter();

@@ -71,7 +71,7 @@ fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32, below: &[Ve
 }
 
 /// The plain nodes that a node is made of in the end.
-fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
+pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
     match axis.made(level, node) {
         None => BTreeSet::from([node]),
         Some(made) => {

@@ -28,6 +28,12 @@ impl Columns {
         Columns { known: known.collect(), ..Columns::default() }
     }
 
+    /// The same with slots for some columns before any other.
+    pub(crate) fn after(mut self, needed: &[usize]) -> Columns {
+        self.needed = needed.to_vec();
+        self
+    }
+
     /// Places in the schema of the columns that were found so far, by slot.
     pub(crate) fn needed(&self) -> &[usize] {
         &self.needed

@@ -52,7 +52,7 @@ impl Numbers<'_> {
 }
 
 /// Yes, no or blank, one a line.
-type Truths = Vec<Option<bool>>;
+pub(crate) type Truths = Vec<Option<bool>>;
 
 /// A run over one batch.
 #[derive(Debug)]
@@ -281,7 +281,8 @@ impl<'a> Evaluation<'a> {
         Ok((truths.into_iter().map(|truth| truth == Some(true)).collect(), blank))
     }
 
-    fn truths(&mut self, formula: &LineFormula) -> Run<Truths> {
+    /// Whether a condition holds, line by line.
+    pub(crate) fn truths(&mut self, formula: &LineFormula) -> Run<Truths> {
         Ok(match &formula.step {
             Step::Leaf(LineLeaf::Column(slot)) => self.batch.column(*slot).as_boolean().iter().collect(),
             Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),

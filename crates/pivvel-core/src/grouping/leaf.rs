@@ -64,6 +64,31 @@ pub(crate) struct LeafGroups {
     pub(crate) groups: PairTable,
     pub(crate) states: States,
     pub(crate) report: ScanReport,
+    /// Where the paths of the scan went.
+    pub(crate) moved: Moved,
+}
+
+/// For every path that a scan has met, the one that its lines are under now, or
+/// [`States::NOWHERE`]; nothing where all are where they were.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Moved {
+    pub(crate) rows: Option<Vec<u32>>,
+    pub(crate) columns: Option<Vec<u32>>,
+}
+
+impl Moved {
+    /// Where paths are after a further move.
+    fn then(&self, rows: &[u32], columns: &[u32]) -> Moved {
+        let follow = |path: &u32, targets: &[u32]| match *path {
+            States::NOWHERE => States::NOWHERE,
+            path => targets[path as usize],
+        };
+        let after = |earlier: &Option<Vec<u32>>, targets: &[u32]| match earlier {
+            Some(earlier) => earlier.iter().map(|path| follow(path, targets)).collect(),
+            None => targets.to_vec(),
+        };
+        Moved { rows: Some(after(&self.rows, rows)), columns: Some(after(&self.columns, columns)) }
+    }
 }
 
 impl<'p> Scan<'p> {
@@ -237,6 +262,7 @@ impl<'p> Scan<'p> {
             groups: self.groups,
             states: self.states.with_finer(finer),
             report: self.report,
+            moved: Moved::default(),
         }
     }
 }
@@ -267,12 +293,14 @@ impl LeafGroups {
             .map(|target| target.and_then(|_| numbers.next()).unwrap_or(States::NOWHERE))
             .collect();
         let states = self.states.merged(&into, groups.len())?;
-        Ok(LeafGroups { rows: rows.0, columns: columns.0, groups, states, report: self.report.clone() })
+        let moved = self.moved.then(rows.1, columns.1);
+        let report = self.report.clone();
+        Ok(LeafGroups { rows: rows.0, columns: columns.0, groups, states, report, moved })
     }
 }
 
 /// The lines of a batch that a condition holds for, copied run by run.
-pub(super) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
+pub(crate) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
     let kept = holds.iter().filter(|holds| **holds).count();
     let copied = |column: &ArrayRef| {
         let data = column.to_data();

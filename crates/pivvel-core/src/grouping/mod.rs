@@ -11,6 +11,8 @@ mod keys;
 mod leaf;
 mod nest;
 mod pairs;
+
+mod sieve;
 mod sketch;
 mod spec;
 mod states;
@@ -19,8 +21,9 @@ mod summary;
 pub(crate) use exact_sums::Outgrown;
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
-pub(crate) use leaf::{Crowd, LeafGroups, Scan};
+pub(crate) use leaf::{Crowd, LeafGroups, Moved, Scan, keep};
 pub(crate) use pairs::PairTable;
+pub(crate) use sieve::{Sieve, Wanted};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
 

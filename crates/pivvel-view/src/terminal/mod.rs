@@ -2,6 +2,9 @@
 
 mod cell;
 mod legend;
+mod lines;
+
+pub use lines::{LineColumn, draw_lines};
 
 use anstyle::Style;
 use unicode_width::UnicodeWidthStr;

@@ -2,10 +2,12 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod behind;
 mod briefs;
 mod calendar;
 mod cases;
 mod derived;
+mod draw;
 mod edges;
 mod emphasis;
 mod estimates;

@@ -6,23 +6,8 @@ use std::collections::BTreeMap;
 
 use pivvel::{Brief, CrossTab, ReadOptions, TextSource, Value, tidy};
 
+use crate::draw::Draw;
 use crate::server::{Server, sql_of, table_of};
-
-/// Small whole numbers in an order that a seed decides (xorshift64*).
-struct Draw(u64);
-
-impl Draw {
-    fn below(&mut self, bound: usize) -> usize {
-        self.0 ^= self.0 >> 12;
-        self.0 ^= self.0 << 25;
-        self.0 ^= self.0 >> 27;
-        ((self.0.wrapping_mul(0x2545_f491_4f6c_dd1d) >> 33) as usize) % bound
-    }
-
-    fn of<T: Copy>(&mut self, all: &[T]) -> T {
-        all[self.below(all.len())]
-    }
-}
 
 /// A measure: its name and formula here, what the roll-up must give for it, and what it is in SQL
 /// over a cell `g`, with the cells `t` to look others up in.
@@ -346,7 +331,7 @@ fn random_briefs_equal_postgres() {
     println!("seeds {seeds:?}");
     let mut loaded = None;
     for seed in seeds {
-        let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+        let mut draw = Draw::new(seed);
         let mut layout = Layout { rows: draw.of(&ROWS).to_vec(), columns: draw.of(&COLUMNS).to_vec() };
         layout.columns.retain(|name| !layout.rows.contains(name));
         let (condition, sql_condition) = draw.of(&CONDITIONS);

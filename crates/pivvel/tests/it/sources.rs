@@ -3,8 +3,8 @@
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel::{
-    BadValues, Batches, Brief, CrossTab, Error, Groups, LineSource, ReadOptions, Result, Run, Source,
-    SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
+    Address, BadValues, Batches, Brief, CrossTab, Error, Groups, LineSource, LinesBehind, ReadOptions,
+    Result, Run, Source, SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
 };
 
 use crate::cases::{cases, outcome};
@@ -38,6 +38,10 @@ fn every_case_through_every_source() {
                 failed.push(format!("{name} by {form}:\n{}", found.1));
             }
             ran += 1;
+            if brief.related.is_empty() && case.expected.0 != "warnings" {
+                lines_add_up(&brief, &|| open(location, &options).unwrap())
+                    .unwrap_or_else(|e| failed.push(format!("{name} by {form}, lines: {e}")));
+            }
             if !form.starts_with("sqlite") && !form.starts_with("postgres") {
                 return;
             }
@@ -73,6 +77,23 @@ fn every_case_through_every_source() {
     let [sqlite, postgres] = read;
     assert!(pushed[0] > sqlite.len(), "SQLite grouped {} cases, and not {sqlite:?}", pushed[0]);
     assert!(server.is_none() || pushed[1] > 2 * postgres.len(), "{} cases, and not {postgres:?}", pushed[1]);
+}
+
+/// The lines behind some cells add up to them, whatever the source leaves out by itself.
+fn lines_add_up(brief: &Brief, open: &dyn Fn() -> Box<dyn Source>) -> Result<()> {
+    let trace = Run::new().trace(brief, open().as_mut())?;
+    let crosstab = trace.crosstab();
+    let count = crosstab.cells().count();
+    for cell in crosstab.cells().step_by(count / 3 + 1) {
+        let address = Address::of(crosstab, cell.row(), cell.column());
+        let mut given = 0;
+        let tied = trace.lines(&LinesBehind::of(address.clone()), open().as_mut(), &mut |batch| {
+            given += batch.num_rows() as u64;
+            Ok(())
+        })?;
+        assert!(tied.holds() && given == cell.lines(), "{address}: {given} lines, {tied:?}");
+    }
+    Ok(())
 }
 
 /// A database that is asked for groups and never for lines.

@@ -1,0 +1,251 @@
+//! Addresses: a cell said by the members that it is of, as `coast=Fell Coast, quarter=2025-Q1`.
+
+use std::fmt;
+
+use crate::crosstab::CrossTab;
+use crate::error::{Error, Result};
+use crate::rollup::{Axis, Entry, MemberRef};
+
+/// Members by dimension. Dimensions that are not named are rolled up, so that no members at all are the
+/// address of the grand total.
+///
+/// ```
+/// let address: pivvel_core::Address = "coast=Fell Coast, harbour='Quay, old'".parse()?;
+/// assert_eq!(address.to_string(), "coast=Fell Coast, harbour='Quay, old'");
+/// # Ok::<(), pivvel_core::Error>(())
+/// ```
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Address {
+    /// Dimensions and the labels of their members, in the order in which they were said.
+    members: Vec<(String, String)>,
+}
+
+impl Address {
+    /// The address of the grand total.
+    pub fn new() -> Address {
+        Address::default()
+    }
+
+    /// The same with a member of a further dimension; an empty label is the blank member.
+    pub fn with(mut self, dimension: impl Into<String>, member: impl Into<String>) -> Address {
+        self.members.push((dimension.into(), member.into()));
+        self
+    }
+
+    /// Dimensions and labels.
+    pub fn members(&self) -> &[(String, String)] {
+        &self.members
+    }
+
+    /// The address of a cell.
+    pub fn of(crosstab: &CrossTab, row: Entry, column: Entry) -> Address {
+        let paths = [(crosstab.rows(), row), (crosstab.columns(), column)];
+        let members = paths.into_iter().flat_map(|(axis, entry)| axis.path(entry));
+        let pair = |member: MemberRef<'_>| (member.dimension().name.clone(), member.label().to_string());
+        Address { members: members.map(pair).collect() }
+    }
+}
+
+impl std::str::FromStr for Address {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Address> {
+        let mut address = Address::default();
+        let place = || "--at".to_string();
+        if text.trim() == "total" {
+            return Ok(address);
+        }
+        for part in
+            parts(text).ok_or_else(|| Error::request(place(), format!("a quote is open in {text}")))?
+        {
+            let pair = part.iter().position(|(c, quoted)| *c == '=' && !quoted);
+            let Some(at) = pair else {
+                let said: String = part.iter().map(|(c, _)| *c).collect();
+                let message = format!(
+                    "{} is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total",
+                    said.trim()
+                );
+                return Err(Error::request(place(), message));
+            };
+            address.members.push((plain(&part[..at]), plain(&part[at + 1..])));
+        }
+        Ok(address)
+    }
+}
+
+/// The parts between commas, each character with whether it was quoted; none where a quote is open.
+fn parts(text: &str) -> Option<Vec<Vec<(char, bool)>>> {
+    let (mut parts, mut part) = (Vec::new(), Vec::new());
+    let mut open: Option<char> = None;
+    let mut chars = text.chars().peekable();
+    // A quote opens a name or a member; within one it is a letter, as in Gull's Reach.
+    let mut at_start = true;
+    while let Some(c) = chars.next() {
+        match open {
+            Some(mark) if c == mark && chars.peek() == Some(&mark) => {
+                chars.next();
+                part.push((c, true));
+            }
+            Some(mark) if c == mark => open = None,
+            Some(_) => part.push((c, true)),
+            None if at_start && (c == '\'' || c == '"') => (open, at_start) = (Some(c), false),
+            None if c == ',' => {
+                parts.push(std::mem::take(&mut part));
+                at_start = true;
+            }
+            None => {
+                at_start = c == '=' || (at_start && c.is_whitespace());
+                part.push((c, false));
+            }
+        }
+    }
+    parts.push(part);
+    // Commas and blanks too many say nothing.
+    parts.retain(|part| part.iter().any(|(c, quoted)| *quoted || !c.is_whitespace()));
+    open.is_none().then_some(parts)
+}
+
+/// A text without the blanks around it that were not quoted.
+fn plain(part: &[(char, bool)]) -> String {
+    let blank = |(c, quoted): &&(char, bool)| !quoted && c.is_whitespace();
+    let lead = part.iter().take_while(blank).count();
+    let tail = part[lead..].iter().rev().take_while(blank).count();
+    part[lead..part.len() - tail].iter().map(|(c, _)| *c).collect()
+}
+
+impl fmt::Display for Address {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.members.is_empty() {
+            return f.write_str("total");
+        }
+        let quoted = |text: &str| {
+            let plain = !text.contains([',', '=']) && text.trim() == text && !text.starts_with(['\'', '"']);
+            if plain { text.to_string() } else { format!("'{}'", text.replace('\'', "''")) }
+        };
+        let pairs = self.members.iter().map(|(dimension, member)| {
+            format!(
+                "{}={}",
+                quoted(dimension),
+                if member.is_empty() { String::new() } else { quoted(member) }
+            )
+        });
+        f.write_str(&pairs.collect::<Vec<_>>().join(", "))
+    }
+}
+
+impl CrossTab {
+    /// The row and the column that an address leads to. Dimensions may be called by their headings and,
+    /// where that is clear, parts of dates by the part alone; members by the labels of the data or those
+    /// that are shown. Levels above a member need not be named where there is only one such member.
+    ///
+    /// # Errors
+    /// A dimension or a member that is not there, members that do not meet, and an address that could be
+    /// that of several rows or columns.
+    pub fn locate(&self, address: &Address) -> Result<(Entry, Entry)> {
+        let mut rows = vec![None; self.rows().depth()];
+        let mut columns = vec![None; self.columns().depth()];
+        for (name, member) in address.members() {
+            let (on_rows, level) = self.dimension_called(name)?;
+            let spot = if on_rows { &mut rows[level] } else { &mut columns[level] };
+            if spot.replace(member.as_str()).is_some_and(|earlier| earlier != member) {
+                let message = format!("{name} is named twice; a cell is of one member of it");
+                return Err(Error::request("--at", message));
+            }
+        }
+        Ok((entry(self.rows(), &rows)?, entry(self.columns(), &columns)?))
+    }
+
+    /// The axis and the place there of a dimension by name, heading, or part of a date.
+    fn dimension_called(&self, name: &str) -> Result<(bool, usize)> {
+        let axes = [(true, self.rows()), (false, self.columns())];
+        let all: Vec<_> = axes
+            .into_iter()
+            .flat_map(|(on_rows, axis)| {
+                axis.dimensions().iter().enumerate().map(move |(i, d)| (on_rows, i, d))
+            })
+            .collect();
+        let part = |full: &str| full.rsplit_once('.').is_some_and(|(_, part)| part == name);
+        let exact = all.iter().find(|(.., d)| d.name == name).or(all.iter().find(|(.., d)| d.label == name));
+        if let Some((on_rows, level, _)) = exact {
+            return Ok((*on_rows, *level));
+        }
+        let of_part: Vec<_> = all.iter().filter(|(.., d)| part(&d.name)).collect();
+        match &of_part[..] {
+            [(on_rows, level, _)] => Ok((*on_rows, *level)),
+            [] if all.is_empty() => {
+                Err(Error::request("--at", "there is no dimension in this layout; total is its only cell"))
+            }
+            [] => Err(Error::unknown("--at", "dimension", name, all.iter().map(|(.., d)| d.name.as_str()))),
+            several => {
+                let names: Vec<&str> = several.iter().map(|(.., d)| d.name.as_str()).collect();
+                let message = format!("{name} could be {}; name it in full", names.join(" or "));
+                Err(Error::request("--at", message))
+            }
+        }
+    }
+}
+
+/// The entry at the deepest level that is named.
+fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
+    let Some(deepest) = said.iter().rposition(Option::is_some) else { return Ok(Entry::TOTAL) };
+    let mut found: Vec<u32> = vec![0];
+    for (i, label) in said[..=deepest].iter().enumerate() {
+        let mut under = vec![false; axis.len(i)];
+        found.iter().for_each(|node| under[*node as usize] = true);
+        let is = |node: &u32| {
+            under[axis.parent_node(i + 1, *node) as usize]
+                && label.is_none_or(|label| called(axis, Entry::new(i + 1, *node), label))
+        };
+        let next: Vec<u32> = (0..axis.len(i + 1) as u32).filter(is).collect();
+        if next.is_empty() {
+            return Err(not_there(axis, said, i));
+        }
+        found = next;
+    }
+    match &found[..] {
+        [only] => Ok(Entry::new(deepest + 1, *only)),
+        several => {
+            let dimension = &axis.dimensions()[deepest].name;
+            let above = |node: &u32| {
+                let path = axis.path(Entry::new(deepest + 1, *node));
+                path[..deepest].iter().map(MemberRef::label).collect::<Vec<_>>().join(", ")
+            };
+            let named: Vec<String> = several.iter().take(4).map(above).collect();
+            let more =
+                if several.len() > 4 { format!(" and {} more", several.len() - 4) } else { String::new() };
+            let above =
+                axis.dimensions()[..deepest].iter().map(|d| d.name.as_str()).collect::<Vec<_>>().join(", ");
+            let message = format!(
+                "{dimension} {} is under {}{more}; name {above} too",
+                said[deepest].unwrap_or_default(),
+                named.join(" and ")
+            );
+            Err(Error::request("--at", message))
+        }
+    }
+}
+
+/// Whether a member is called so: by its label, or by what is shown.
+fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
+    axis.path(entry).last().is_some_and(|member| {
+        let blank = member.is_blank() && label == format!("no {}", member.dimension().label);
+        member.label() == label || member.shown() == label || blank
+    })
+}
+
+/// Why no member of a level is the one that is said.
+fn not_there(axis: &Axis, said: &[Option<&str>], level: usize) -> Error {
+    let dimension = &axis.dimensions()[level].name;
+    let label = said[level].unwrap_or_default();
+    let anywhere =
+        (0..axis.len(level + 1) as u32).any(|node| called(axis, Entry::new(level + 1, node), label));
+    if anywhere {
+        let above = axis.dimensions().iter().zip(&said[..level]);
+        let above: Vec<String> =
+            above.filter_map(|(d, label)| label.map(|label| format!("{} {label}", d.name))).collect();
+        let message = format!("there is no {dimension} {label} under {}", above.join(", "));
+        return Error::request("--at", message);
+    }
+    let known = axis.members(level).labels();
+    Error::unknown("--at", &format!("member of {dimension} called"), label, known)
+}

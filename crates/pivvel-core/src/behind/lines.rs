@@ -1,0 +1,294 @@
+//! The lines behind a cell, by a second pass over the source that keeps them alone. What they add up to
+//! is computed anew from them, and told beside what the cell has.
+
+use std::collections::BTreeSet;
+
+use arrow_array::RecordBatch;
+use arrow_schema::{Schema, SchemaRef};
+
+use super::address::Address;
+use super::shape::{Shown, schema, show};
+use super::sorted::Sorted;
+use super::trace::Trace;
+use crate::brief::{Brief, Plan};
+use crate::derive::made_of;
+use crate::error::{Error, Result};
+use crate::grouping::{Grouping, Scan, States, Wanted, keep};
+use crate::lines::{LineSource, Value};
+use crate::rollup::{Axis, Entry};
+
+/// Which lines are wanted, and how.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LinesBehind {
+    /// The cell.
+    pub address: Address,
+    /// The columns to show, also those that the brief derives and parts of dates; all columns of the
+    /// lines where none is named.
+    pub columns: Vec<String>,
+    /// What the lines are sorted by; the order of the source where nothing is said.
+    pub order: Vec<LineOrder>,
+    /// How many are shown at most. They add up to the cell all the same, shown or not.
+    pub limit: Option<usize>,
+    /// The measure whose aggregates are told; every shown measure's where none is named.
+    pub measure: Option<String>,
+}
+
+/// What lines are sorted by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LineOrder {
+    /// A column, one that the brief derives, or a part of a date.
+    pub by: String,
+    /// Whether the highest comes first.
+    pub descending: bool,
+}
+
+impl std::str::FromStr for LineOrder {
+    type Err = Error;
+
+    /// Reads `amount desc`, `sold_on` or `sold_on asc`.
+    fn from_str(text: &str) -> Result<LineOrder> {
+        let text = text.trim();
+        let (by, descending) = match text.rsplit_once(char::is_whitespace) {
+            Some((by, "desc")) => (by.trim(), true),
+            Some((by, "asc")) => (by.trim(), false),
+            _ => (text, false),
+        };
+        match by.is_empty() {
+            true => Err(Error::request("--sort", "it names no column, as 'amount desc' does")),
+            false => Ok(LineOrder { by: by.to_string(), descending }),
+        }
+    }
+}
+
+impl LinesBehind {
+    /// All lines behind a cell with all their columns.
+    pub fn of(address: Address) -> LinesBehind {
+        LinesBehind { address, ..LinesBehind::default() }
+    }
+
+    /// Checks columns, order and measure before any line is read.
+    ///
+    /// # Errors
+    /// Any of them that is not there, and what [`Plan::new`] finds wrong.
+    pub fn check(&self, brief: &Brief, source: &dyn LineSource) -> Result<()> {
+        let brief = Brief { views: Vec::new(), ..brief.clone() };
+        let plan = Plan::new(&brief, &source.schema())?;
+        self.told(&plan)?;
+        self.shown(&brief, &plan, &source.schema()).map(drop)
+    }
+
+    /// The aggregates that are told.
+    fn told(&self, plan: &Plan) -> Result<BTreeSet<usize>> {
+        let mut told = BTreeSet::new();
+        let measures = &plan.measures;
+        match &self.measure {
+            Some(name) => {
+                let place = measures.iter().position(|m| m.name == *name).ok_or_else(|| {
+                    Error::unknown("--measure", "measure", name, measures.iter().map(|m| m.name.as_str()))
+                })?;
+                plan.aggregates_of(place, &mut told);
+            }
+            None => (0..measures.len())
+                .filter(|place| !measures[*place].hidden)
+                .for_each(|place| plan.aggregates_of(place, &mut told)),
+        }
+        Ok(told)
+    }
+
+    /// The columns that are shown, those that lines are sorted by, and the places in the schema of all
+    /// that the pass must be given.
+    fn shown(
+        &self,
+        brief: &Brief,
+        plan: &Plan,
+        schema: &Schema,
+    ) -> Result<(Vec<Shown>, Vec<Shown>, Vec<usize>)> {
+        let mut columns = plan.columns(brief, schema)?;
+        let mut one = |place: &str, name: &str| Shown::new(place, name, &mut columns, schema);
+        let shown: Vec<Shown> = match self.columns.is_empty() {
+            // What no formula can use is not shown unless it is asked for.
+            true => schema.fields().iter().filter_map(|f| one("columns", f.name()).ok()).collect(),
+            false => self.columns.iter().map(|name| one("--columns", name)).collect::<Result<_>>()?,
+        };
+        let order = self.order.iter().map(|order| one("--sort", &order.by)).collect::<Result<_>>()?;
+        Ok((shown, order, columns.needed().to_vec()))
+    }
+}
+
+/// What lines add up to, told beside what the cell has.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Tied {
+    /// How many lines were found.
+    pub lines: u64,
+    /// How many of them were given.
+    pub given: u64,
+    /// The cells that they are behind: one, or those that a calculated cell is computed from.
+    pub parts: Vec<TiedPart>,
+}
+
+/// The lines behind a cell that is not calculated.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TiedPart {
+    /// The cell.
+    pub address: Address,
+    /// How many lines were found.
+    pub lines: u64,
+    /// How many lines the cell has.
+    pub lines_of_cell: u64,
+    /// Each aggregate that was told.
+    pub aggregates: Vec<TiedAggregate>,
+}
+
+/// An aggregate of lines, told twice.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TiedAggregate {
+    /// As it is written.
+    pub formula: String,
+    /// Of the lines that were found; `None` where it is blank.
+    pub of_lines: Option<Value>,
+    /// Of the cell.
+    pub of_cell: Option<Value>,
+}
+
+impl Tied {
+    /// Whether the lines add up to the cell. Where they do not, the lines changed from one pass to the
+    /// other.
+    pub fn holds(&self) -> bool {
+        let same = |a: &TiedAggregate| a.of_lines == a.of_cell;
+        self.parts.iter().all(|part| part.lines == part.lines_of_cell && part.aggregates.iter().all(same))
+    }
+}
+
+/// A cell that is not calculated, while its lines are found.
+struct Counted<'g> {
+    row: Entry,
+    column: Entry,
+    scan: Scan<'g>,
+}
+
+impl Trace {
+    /// What the batches of [`Trace::lines`] hold.
+    ///
+    /// # Errors
+    /// A column that is not there.
+    pub fn lines_schema(&self, wanted: &LinesBehind) -> Result<SchemaRef> {
+        Ok(schema(&wanted.shown(&self.brief, &self.plan, &self.schema)?.0))
+    }
+
+    /// Gives every line behind a cell, by a pass over the source, which must be the one that the
+    /// cross-tab was built from.
+    ///
+    /// # Errors
+    /// An address, a column or a measure that is not there; what the source and `take` find wrong.
+    pub fn lines(
+        &self,
+        wanted: &LinesBehind,
+        source: &mut dyn LineSource,
+        take: &mut dyn FnMut(RecordBatch) -> Result<()>,
+    ) -> Result<Tied> {
+        let (row, column) = self.crosstab.locate(&wanted.address)?;
+        if self.crosstab.cell(row, column).is_none() {
+            let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
+            return Err(Error::request("--at", message));
+        }
+        let told = wanted.told(&self.plan)?;
+        let (shown, order, needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;
+        let shape = schema(&shown);
+        let (rows, columns) =
+            (plain(&self.inside.frame.rows, row), plain(&self.inside.frame.columns, column));
+        let bare = Grouping {
+            values: self.plan.grouping.values.clone(),
+            finer: self.plan.grouping.finer.clone(),
+            ..Grouping::default()
+        };
+        let cell =
+            |row: &Entry, column: &Entry| Counted { row: *row, column: *column, scan: Scan::new(&bare) };
+        let mut cells: Vec<Counted<'_>> =
+            rows.iter().flat_map(|row| columns.iter().map(move |column| cell(row, column))).collect();
+        self.narrow(&rows, &columns, source)?;
+        let mut sieve = self.sieve.clone();
+        let paths = self.wanted(&rows, &columns);
+        let mut sorted = Sorted::new(wanted.order.iter().map(|o| o.descending).collect(), wanted.limit);
+        let mut given = 0;
+        let mut give = |batch: RecordBatch| {
+            let room = wanted.limit.map_or(usize::MAX, |limit| limit - given);
+            let batch = batch.slice(0, batch.num_rows().min(room));
+            given += batch.num_rows();
+            if batch.num_rows() > 0 { take(batch) } else { Ok(()) }
+        };
+        source.scan(&needed, &mut |batch| {
+            let spots = sieve.sift(&batch, &paths)?;
+            if spots.iter().all(Option::is_none) {
+                return Ok(());
+            }
+            for (place, counted) in cells.iter_mut().enumerate() {
+                let (row, column) = ((place / columns.len()) as u32, (place % columns.len()) as u32);
+                let own: Vec<bool> = spots.iter().map(|spot| *spot == Some((row, column))).collect();
+                if own.contains(&true) {
+                    counted.scan.push(&keep(&batch, &own)?)?;
+                }
+            }
+            let kept = keep(&batch, &spots.iter().map(Option::is_some).collect::<Vec<_>>())?;
+            let batch = show(&shown, &shape, &kept)?;
+            if order.is_empty() {
+                return give(batch);
+            }
+            let by: Vec<_> = order.iter().map(|shown| shown.keys(&kept)).collect::<Result<_>>()?;
+            let line = |i: usize| by.iter().map(|keys| keys[i].clone()).collect();
+            sorted.push(batch, (0..kept.num_rows()).map(line).collect())
+        })?;
+        if let Some(batch) = sorted.finish()? {
+            give(batch)?;
+        }
+        let parts: Vec<TiedPart> = cells
+            .into_iter()
+            .filter_map(|counted| self.tied(counted, &told).transpose())
+            .collect::<Result<_>>()?;
+        Ok(Tied { lines: parts.iter().map(|part| part.lines).sum(), given: given as u64, parts })
+    }
+
+    /// For every path of the scan, which of some rows and columns it is under.
+    fn wanted(&self, rows: &[Entry], columns: &[Entry]) -> Wanted {
+        let under = |axis: &Axis, entries: &[Entry]| -> Vec<u32> {
+            let depth = axis.depth();
+            let spot = |node: u32| {
+                let is = |entry: &Entry| axis.ancestor(depth, node, entry.level()) == entry.node;
+                entries.iter().position(is).map_or(States::NOWHERE, |place| place as u32)
+            };
+            (0..axis.len(depth) as u32).map(spot).collect()
+        };
+        let frame = &self.inside.frame;
+        self.sieve.wanted(&self.inside.moved, &under(&frame.rows, rows), &under(&frame.columns, columns))
+    }
+
+    /// What the lines of a cell add up to beside what it has; nothing where there is no such cell.
+    fn tied(&self, counted: Counted<'_>, told: &BTreeSet<usize>) -> Result<Option<TiedPart>> {
+        let Counted { row, column, scan } = counted;
+        let frame = &self.inside.frame;
+        let cells = &frame.grains[frame.grain(row.level(), column.level())];
+        let Some(cell) = cells.pairs.find(row.node, column.node) else { return Ok(None) };
+        let groups = scan.finish();
+        let mut aggregates = Vec::new();
+        for place in told {
+            let finished = groups.states.finish(&self.plan.aggregates[*place]);
+            let finished = finished.map_err(|_| Error::overflow("a sum over the lines"))?;
+            aggregates.push(TiedAggregate {
+                formula: self.plan.aggregate_texts[*place].clone(),
+                of_lines: finished.first().copied().flatten(),
+                of_cell: cells.aggregates[*place][cell as usize],
+            });
+        }
+        Ok(Some(TiedPart {
+            address: Address::of(&self.crosstab, row, column),
+            lines: groups.report.read,
+            lines_of_cell: cells.lines[cell as usize],
+            aggregates,
+        }))
+    }
+}
+
+/// The entries that are not calculated which an entry is made of.
+fn plain(axis: &Axis, entry: Entry) -> Vec<Entry> {
+    let made_of = made_of(axis, entry.level(), entry.node);
+    made_of.into_iter().map(|node| Entry::new(entry.level(), node)).collect()
+}

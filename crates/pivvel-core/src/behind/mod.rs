@@ -1,0 +1,12 @@
+//! What is behind a cell: the lines that it is made of, and the story of one number.
+
+mod address;
+mod lines;
+mod narrow;
+mod shape;
+mod sorted;
+mod trace;
+
+pub use address::Address;
+pub use lines::{LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart};
+pub use trace::Trace;

@@ -1,0 +1,98 @@
+//! A table as the one sheet of a workbook. Texts are texts, whatever they begin with, so none runs as a
+//! formula.
+
+use std::io::Write;
+
+use arrow_array::RecordBatch;
+use arrow_schema::{DataType, SchemaRef};
+use rust_xlsxwriter::{ExcelDateTime, Format, FormatAlign, Workbook, XlsxError};
+
+use super::TableSink;
+use super::cells::{Cell, columns, is_number};
+
+/// Rows that a sheet has, the heading among them.
+const ROWS: usize = 1_048_576;
+
+pub(super) struct SheetSink<'a> {
+    out: &'a mut (dyn Write + Send),
+    workbook: Workbook,
+    formats: Vec<Format>,
+    rows: usize,
+    /// The widest text of each column, in characters.
+    widths: Vec<usize>,
+}
+
+impl<'a> SheetSink<'a> {
+    pub(super) fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> std::io::Result<SheetSink<'a>> {
+        let mut workbook = Workbook::new();
+        let sheet = workbook.add_worksheet();
+        sheet.set_freeze_panes(1, 0).map_err(plain)?;
+        for (i, field) in schema.fields().iter().enumerate() {
+            let align = if is_number(field) { FormatAlign::Right } else { FormatAlign::Left };
+            let head = Format::new().set_bold().set_align(align);
+            sheet.write_string_with_format(0, i as u16, field.name(), &head).map_err(plain)?;
+        }
+        let format = |data_type: &DataType| match data_type {
+            DataType::Date32 => Format::new().set_num_format("yyyy-mm-dd"),
+            DataType::Decimal128(_, scale) if *scale > 0 => {
+                Format::new().set_num_format(format!("0.{}", "0".repeat(*scale as usize)))
+            }
+            _ => Format::new(),
+        };
+        let formats = schema.fields().iter().map(|field| format(field.data_type())).collect();
+        let widths = schema.fields().iter().map(|field| field.name().chars().count()).collect();
+        Ok(SheetSink { out, workbook, formats, rows: 1, widths })
+    }
+}
+
+impl TableSink for SheetSink<'_> {
+    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+        if self.rows + batch.num_rows() > ROWS {
+            let message = "a sheet holds 1,048,576 rows; write .parquet or .csv, or fewer rows";
+            return Err(std::io::Error::other(message));
+        }
+        let columns = columns(batch)?;
+        let sheet = self.workbook.worksheet_from_index(0).map_err(plain)?;
+        for row in 0..batch.num_rows() {
+            let at = (self.rows + row) as u32;
+            for (i, column) in columns.iter().enumerate() {
+                let (cell, format, spot) = (column.cell(row), &self.formats[i], i as u16);
+                self.widths[i] = self.widths[i].max(cell.text().chars().count());
+                match cell {
+                    Cell::Blank => continue,
+                    Cell::Text(text) => sheet.write_string(at, spot, text),
+                    Cell::Number(digits) => match digits.parse::<f64>() {
+                        Ok(number) => sheet.write_number_with_format(at, spot, number, format),
+                        Err(_) => sheet.write_string(at, spot, digits),
+                    },
+                    Cell::Day(day) => match ExcelDateTime::parse_from_str(&day) {
+                        Ok(date) => sheet.write_datetime_with_format(at, spot, &date, format),
+                        // A calendar of workbooks begins in 1900.
+                        Err(_) => sheet.write_string(at, spot, day),
+                    },
+                    Cell::YesNo(yes) => sheet.write_boolean(at, spot, yes),
+                }
+                .map_err(plain)?;
+            }
+        }
+        self.rows += batch.num_rows();
+        Ok(())
+    }
+
+    fn finish(mut self: Box<Self>) -> std::io::Result<()> {
+        let sheet = self.workbook.worksheet_from_index(0).map_err(plain)?;
+        for (i, width) in self.widths.iter().enumerate() {
+            sheet.set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64).map_err(plain)?;
+        }
+        let bytes = self.workbook.save_to_buffer().map_err(plain)?;
+        self.out.write_all(&bytes)?;
+        self.out.flush()
+    }
+}
+
+fn plain(error: XlsxError) -> std::io::Error {
+    match error {
+        XlsxError::IoError(error) => error,
+        other => std::io::Error::other(other.to_string()),
+    }
+}

@@ -1,0 +1,261 @@
+//! The lines behind cells: found for any address, they add up to the cell, in a sum of their own here.
+
+use std::io::Cursor;
+
+use arrow_array::RecordBatch;
+use arrow_array::cast::AsArray;
+use arrow_array::types::Decimal128Type;
+use pivvel::{
+    Address, Brief, CrossTab, Entry, LineOrder, LinesBehind, ReadOptions, Result, Run, TextSource, Tied,
+    TierBrief, TopBrief, TotalsOf, Trace, Value,
+};
+
+use crate::draw::Draw;
+
+const ROWS: [&[&str]; 6] = [
+    &["coast", "harbour", "yard"],
+    &["range", "article"],
+    &["size", "yard"],
+    &["agent", "sold_on.quarter", "sold_on.month"],
+    &["channel", "sold_on.weekday"],
+    &["large", "range"],
+];
+
+const COLUMNS: [&[&str]; 4] = [&["scenario"], &["sold_on.year", "scenario"], &["channel"], &[]];
+
+const CONDITIONS: [&str; 4] =
+    ["", "amount > 100", "size <> 'small'", "sold_on >= '2024-02-11' and cost is not blank"];
+
+/// A brief with tiers, items, members that are gathered, hidden or dropped, as a seed has it.
+fn brief(draw: &mut Draw) -> Brief {
+    let rows = draw.of(&ROWS);
+    let columns = draw.of(&COLUMNS).iter().filter(|name| !rows.contains(*name));
+    let mut brief = Brief::new()
+        .rows(rows.iter().copied())
+        .columns(columns.copied())
+        .measure(("sales", "sum(amount)"))
+        .measure(("margin", "sum(amount - cost) / sales"))
+        .measure(("share", "sales / sales at parent"))
+        .measure(("yards", "distinct(yard)"))
+        .measure(("typical", "median(amount)"))
+        .measure(("price", "mean(\"unit price\" weighted by quantity)"))
+        .measure(("per yard", "mean(sum(amount) per yard)"));
+    brief.derived.push(("large".into(), "case when quantity > 5 then 'many' else 'few' end".into()));
+    brief.tiers.push(TierBrief {
+        name: "size".into(),
+        of: "yard".into(),
+        by: "sum(amount)".into(),
+        cuts: vec!["1000".into(), "4000".into()],
+        labels: vec!["small".into(), "middle".into(), "large".into()],
+        ..TierBrief::default()
+    });
+    let condition = draw.of(&CONDITIONS);
+    if !condition.is_empty() {
+        brief = brief.filter(condition);
+    }
+    if brief.columns.iter().any(|name| name == "scenario") {
+        brief = brief.item("scenario", "variance", "actual - plan");
+    }
+    let picked = draw.of(rows);
+    match draw.below(4) {
+        0 => {
+            let others = Some("All others".to_string());
+            let top =
+                TopBrief { count: "2".into(), by: "sales".into(), others, bottom: false, overall: true };
+            brief.dimension(picked).top = Some(top);
+        }
+        1 => brief.dimension(picked).having = Some("sales > 2000".into()),
+        2 => {
+            brief.dimension(picked).having = Some("sales > 2000".into());
+            brief.dimension(picked).totals_of = TotalsOf::Shown;
+        }
+        _ => {}
+    }
+    brief
+}
+
+fn lines_behind(trace: &Trace, wanted: &LinesBehind, lines: &[u8]) -> Result<(Tied, Vec<RecordBatch>)> {
+    let mut found = Vec::new();
+    let tied = trace.lines(wanted, &mut source(lines), &mut |batch| {
+        found.push(batch);
+        Ok(())
+    })?;
+    Ok((tied, found))
+}
+
+fn source(lines: &[u8]) -> TextSource {
+    TextSource::from_reader("lines", Cursor::new(lines.to_vec()), &ReadOptions::default()).unwrap()
+}
+
+/// The sum of a money column, by loops.
+fn sum(batches: &[RecordBatch], column: &str) -> i128 {
+    let of = |batch: &RecordBatch| {
+        let array = batch.column_by_name(column).unwrap().as_primitive::<Decimal128Type>().clone();
+        array.iter().flatten().sum::<i128>()
+    };
+    batches.iter().map(of).sum()
+}
+
+fn hundredths(value: Option<Value>) -> i128 {
+    match value {
+        Some(Value::Exact { digits, scale: 2 }) => digits,
+        None => 0,
+        other => panic!("{other:?} is no money"),
+    }
+}
+
+/// Any cell of a cross-tab.
+fn any_cell(crosstab: &CrossTab, draw: &mut Draw) -> (Entry, Entry) {
+    let cells: Vec<_> = crosstab.cells().map(|cell| (cell.row(), cell.column())).collect();
+    cells[draw.below(cells.len())]
+}
+
+/// Totals, members, blanks, tiers, members taken together and calculated ones.
+#[test]
+fn lines_of_any_cell_add_up_to_it() {
+    let mut lines = Vec::new();
+    pivvel_demo::write_lines(&mut lines, 400, 11).unwrap();
+    let (mut cells, mut calculated, mut others, mut blank) = (0, 0, 0, 0);
+    for seed in 1..=50 {
+        let mut draw = Draw::new(seed);
+        let brief = brief(&mut draw);
+        let trace =
+            Run::new().trace(&brief, &mut source(&lines)).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
+        let crosstab = trace.crosstab();
+        for _ in 0..5 {
+            if crosstab.cells().count() == 0 {
+                continue;
+            }
+            let (row, column) = any_cell(crosstab, &mut draw);
+            let cell = crosstab.cell(row, column).unwrap();
+            let address = Address::of(crosstab, row, column);
+            // What is written can be read, and leads back.
+            let address: Address = address.to_string().parse().unwrap();
+            assert_eq!(crosstab.locate(&address).unwrap(), (row, column), "seed {seed}: {address}");
+            let (tied, found) = lines_behind(&trace, &LinesBehind::of(address.clone()), &lines).unwrap();
+            let place = format!("seed {seed}, {address}: {tied:?}");
+            let given: usize = found.iter().map(RecordBatch::num_rows).sum();
+            assert!(tied.holds(), "{place}");
+            assert_eq!(
+                (tied.lines, tied.given, given as u64),
+                (cell.lines(), cell.lines(), cell.lines()),
+                "{place}"
+            );
+            let kinds = [crosstab.rows().kind(row), crosstab.columns().kind(column)];
+            if kinds.contains(&"calculated") {
+                calculated += 1;
+                let [actual, plan] = ["actual", "plan"].map(|scenario| {
+                    let is = |(_, member): &(String, String)| member == scenario;
+                    let part = tied.parts.iter().find(|part| part.address.members().iter().any(|m| is(m)));
+                    part.map_or(0, |part| hundredths(part.aggregates[0].of_lines))
+                });
+                assert_eq!(actual - plan, hundredths(cell.value(0)), "{place}");
+            } else {
+                assert_eq!(sum(&found, "amount"), hundredths(cell.value(0)), "{place}");
+            }
+            others += usize::from(kinds.contains(&"others"));
+            let path = crosstab.rows().path(row).into_iter().chain(crosstab.columns().path(column));
+            blank += usize::from(path.into_iter().any(|member| member.is_blank()));
+            cells += 1;
+        }
+    }
+    println!(
+        "{cells} cells, {calculated} calculated, {others} of members taken together, {blank} of blank ones"
+    );
+    assert!(cells >= 200 && calculated > 10 && others > 5 && blank > 5);
+}
+
+/// Columns, order and limit, with all lines counted whatever is shown.
+#[test]
+fn lines_are_shown_as_is_wanted() {
+    let text = "sold_on,coast,pieces,price,sent\n\
+                2025-01-31,Fell,3,1.50,yes\n2025-02-01,Fell,,2.25,no\n2025-02-02,Skerry,9,7.00,yes\n\
+                2025-04-01,Fell,20,,\n,Fell,5,0.75,yes\n";
+    let mut brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
+    brief.derived.push(("value".into(), "pieces * price".into()));
+    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let table: [(&str, &str, &str, Option<usize>, &str); 6] = [
+        ("coast=Fell", "pieces", "", None, "3\n\n20\n5\n"),
+        ("coast=Fell", "pieces,value", "pieces desc", None, "20,\n5,3.75\n3,4.50\n,\n"),
+        ("coast=Fell", "sold_on.quarter,sent", "sold_on desc", Some(2), "2025-Q2,\n2025-Q1,no\n"),
+        ("coast=Fell", "sold_on,price", "sent,price", Some(3), "2025-02-01,2.25\n,0.75\n2025-01-31,1.50\n"),
+        ("total", "coast", "coast desc,pieces", Some(1), "Skerry\n"),
+        ("coast=Skerry", "", "", Some(9), "2025-02-02,Skerry,9,7.00,yes\n"),
+    ];
+    for (at, columns, order, limit, expected) in table {
+        let list =
+            |text: &str| text.split(',').filter(|t| !t.is_empty()).map(str::to_string).collect::<Vec<_>>();
+        let wanted = LinesBehind {
+            address: at.parse().unwrap(),
+            columns: list(columns),
+            order: list(order).iter().map(|text| text.parse::<LineOrder>().unwrap()).collect(),
+            limit,
+            measure: None,
+        };
+        let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
+        let rows = found.iter().flat_map(|batch| pivvel::rows_as_texts(batch).unwrap());
+        let shown: String = rows.map(|row| row.join(",") + "\n").collect();
+        assert_eq!(shown, expected, "{wanted:?}");
+        assert!(tied.holds() && tied.given == shown.lines().count() as u64, "{tied:?}");
+    }
+}
+
+/// A limit over many lines keeps the first of all of them, in the order that is wanted.
+#[test]
+fn a_limit_over_many_lines() {
+    let lines: String = (0..200_000u64).map(|i| format!("Fell,{}\n", i * 7_919 % 200_003)).collect();
+    let text = format!("coast,pieces\n{lines}");
+    let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
+    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let order = vec![LineOrder { by: "pieces".into(), descending: true }];
+    let columns = vec!["pieces".into()];
+    let wanted = LinesBehind { order, columns, limit: Some(3), ..LinesBehind::of(Address::new()) };
+    let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
+    let mut all: Vec<u64> = (0..200_000).map(|i| i * 7_919 % 200_003).collect();
+    all.sort_unstable_by(|a, b| b.cmp(a));
+    let shown: Vec<String> = found.iter().flat_map(|b| pivvel::rows_as_texts(b).unwrap()).flatten().collect();
+    assert_eq!(shown, all[..3].iter().map(u64::to_string).collect::<Vec<_>>());
+    assert_eq!((tied.lines, tied.given, tied.holds()), (200_000, 3, true));
+}
+
+/// Lines that changed between the passes are told, and so is an address that leads nowhere.
+#[test]
+fn what_does_not_add_up_is_told() {
+    let text = "coast,harbour,amount\nFell,Ternhaven,1.50\nSkerry,Kittick,2.00\nIsle,Kittick,4.00\n";
+    let brief = Brief::new().rows(["coast", "harbour"]).columns(["amount"]).measure(("sales", "sum(amount)"));
+    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let fell = LinesBehind::of("coast=Fell".parse().unwrap());
+    for changed in [
+        text.replace("1.50", "1.51"),
+        text.replace("Fell,Ternhaven,1.50\n", ""),
+        format!("{text}Fell,New,0.00\n"),
+    ] {
+        let (tied, _) = lines_behind(&trace, &fell, changed.as_bytes()).unwrap();
+        assert_eq!(tied.holds(), changed.contains("New"), "{tied:?}");
+    }
+    let told = |at: &str| {
+        let address = at.parse::<Address>().and_then(|address| trace.crosstab().locate(&address));
+        address.map(|_| ()).unwrap_err().to_string()
+    };
+    let nowhere = LinesBehind::of("coast=Fell,amount=2.00".parse().unwrap());
+    let errors = [
+        told("harbour=Kittick"),
+        told("coast=Fell,harbour=Kittick"),
+        told("coast=Fall"),
+        told("cost=Fell"),
+        told("coast=Fell,coast=Skerry"),
+        told("Fell"),
+        told("coast=\"Fell"),
+        lines_behind(&trace, &nowhere, text.as_bytes()).unwrap_err().to_string(),
+    ];
+    insta::assert_snapshot!(errors.join("\n"), @r#"
+    --at: harbour Kittick is under Skerry and Isle; name coast too
+    --at: there is no harbour Kittick under coast Fell
+    --at: there is no member of coast called "Fall"; nearest: "Fell"
+    --at: there is no dimension "cost"; nearest: "coast"
+    --at: coast is named twice; a cell is of one member of it
+    --at: Fell is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total
+    --at: a quote is open in coast="Fell
+    --at: no line is behind coast=Fell, amount=2.00: its row and its column do not meet
+    "#);
+}
