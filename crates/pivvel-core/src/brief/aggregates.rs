@@ -124,7 +124,8 @@ impl Kept<'_> {
     fn finer(&mut self, keys: Vec<Key>, filter: Option<LineFormula>) -> usize {
         let known = |finer: &Finer| finer.keys == keys && finer.filter == filter;
         self.finer.iter().position(known).unwrap_or_else(|| {
-            self.finer.push(Finer { keys, filter, values: Vec::new(), finer: Vec::new() });
+            let more_than_counted = false;
+            self.finer.push(Finer { keys, filter, values: Vec::new(), finer: Vec::new(), more_than_counted });
             self.finer.len() - 1
         })
     }
@@ -168,7 +169,8 @@ fn nested(
         keys.push(Key { name: name.whole(), formula });
     }
     let finer = kept.finer(keys, filter);
-    let Finer { values, finer: within, .. } = &mut kept.finer[finer];
+    let Finer { values, finer: within, more_than_counted, .. } = &mut kept.finer[finer];
+    *more_than_counted = true;
     let inner = check_number(argument, &mut Inner { columns, kept: Kept { values, finer: within } })?;
     let gives = function.gives(inner.gives).map_err(|wanted| call.misfit(argument, inner.gives, wanted))?;
     Ok(Typed::leaf(Aggregate::Nested { function, finer, inner: Box::new(inner) }, gives))

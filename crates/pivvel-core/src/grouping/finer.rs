@@ -6,6 +6,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, RecordBatch};
 
 use super::exact_sums::Outgrown;
+use super::key_sets::KeySets;
 use super::keys::KeyScan;
 use super::leaf::keep;
 use super::pairs::PairTable;
@@ -25,6 +26,8 @@ pub(super) struct FinerScan {
     pub(super) states: States,
     pub(super) finer: Vec<FinerScan>,
     pub(super) numbers: Vec<u32>,
+    /// The keys of each group, where these are counted and nothing else: then there are no pairs.
+    pub(super) sets: Option<KeySets>,
 }
 
 /// Finer groups: which group each is part of, and its states.
@@ -35,6 +38,7 @@ pub(crate) struct FinerGroups {
     states: States,
     /// Keys of which some part is blank.
     blank_keys: Arc<Vec<bool>>,
+    sets: Option<KeySets>,
 }
 
 impl FinerScan {
@@ -47,6 +51,7 @@ impl FinerScan {
             states: States::new(&finer.values),
             finer: finer.finer.iter().map(FinerScan::new).collect(),
             numbers: Vec::new(),
+            sets: finer.is_counted().then(KeySets::default),
         }
     }
 
@@ -68,6 +73,10 @@ impl FinerScan {
         let mut evaluation = Evaluation::new(batch);
         self.keys.follow(&mut evaluation, batch.num_rows())?;
         let pairs = groups.iter().copied().zip(self.keys.path().iter().copied());
+        if let Some(sets) = &mut self.sets {
+            sets.insert(pairs, (count, self.keys.paths()));
+            return Ok(evaluation.zero_divisions);
+        }
         self.pairs.number_within(pairs, (count, self.keys.paths()), &mut self.numbers);
         self.states.resize(self.pairs.len());
         update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
@@ -81,12 +90,14 @@ impl FinerScan {
     /// About how many bytes the finer groups take.
     pub(super) fn bytes(&self) -> usize {
         let own = self.keys.bytes() + self.pairs.bytes() + self.states.bytes();
+        let own = own + self.sets.as_ref().map_or(0, KeySets::bytes);
         own + self.finer.iter().map(FinerScan::bytes).sum::<usize>()
     }
 
     /// How many finer groups there are.
     pub(super) fn groups(&self) -> usize {
-        self.pairs.len() + self.finer.iter().map(FinerScan::groups).sum::<usize>()
+        let own = self.sets.as_ref().map_or(self.pairs.len(), KeySets::len);
+        own + self.finer.iter().map(FinerScan::groups).sum::<usize>()
     }
 
     /// Every key with its number of members so far.
@@ -97,14 +108,34 @@ impl FinerScan {
     /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says.
     pub(super) fn absorb(&mut self, other: &FinerScan, groups: &[u32]) -> Result<(), Outgrown> {
         let keys = self.keys.absorb(&other.keys);
+        if let (Some(mine), Some(theirs)) = (&mut self.sets, &other.sets) {
+            let room = (groups.iter().max().map_or(0, |high| *high as usize + 1), self.keys.paths());
+            mine.insert(theirs.each().map(|(group, key)| (groups[group as usize], keys[key as usize])), room);
+            return Ok(());
+        }
         let numbers = self.pairs.absorb(&other.pairs, groups, &keys);
         self.states.resize(self.pairs.len());
         self.states.absorb(&other.states, &numbers)?;
         self.finer.iter_mut().zip(&other.finer).try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers))
     }
 
+    /// The same as pairs, where there are sets; each pair stands for a line.
+    pub(super) fn as_pairs(&self) -> Option<FinerScan> {
+        let sets = self.sets.as_ref()?;
+        let (groups, keys): (Vec<u32>, Vec<u32>) = sets.each().unzip();
+        let mut spread = FinerScan { sets: None, ..self.clone() };
+        spread.pairs.number(&groups, &keys, &mut spread.numbers);
+        spread.states.resize(spread.pairs.len());
+        spread.states.update(&spread.numbers, &[]).ok()?;
+        Some(spread)
+    }
+
     /// The same with the groups called otherwise.
     pub(super) fn moved(&self, into: &[u32]) -> FinerScan {
+        if let Some(sets) = &self.sets {
+            let sets = sets.merged(into, (into.len(), self.keys.paths()));
+            return FinerScan { sets: Some(sets), ..self.clone() };
+        }
         let (groups, keys): (Vec<u32>, Vec<u32>) = self.pairs.pairs().iter().copied().unzip();
         let groups: Vec<u32> = groups.into_iter().map(|group| into[group as usize]).collect();
         let (mut pairs, mut numbers) = (PairTable::default(), Vec::new());
@@ -122,6 +153,11 @@ impl FinerScan {
     ) -> Result<()> {
         let (own, deeper) = keys.split_at(self.keys.len());
         self.keys.follow_members(own, groups.len())?;
+        if let Some(sets) = &mut self.sets {
+            let room = (groups.iter().max().map_or(0, |high| *high as usize + 1), self.keys.paths());
+            sets.insert(groups.iter().copied().zip(self.keys.path().iter().copied()), room);
+            return Ok(());
+        }
         self.pairs.number(groups, self.keys.path(), &mut self.numbers);
         self.states.resize(self.pairs.len());
         match path {
@@ -135,7 +171,8 @@ impl FinerScan {
     pub(super) fn finish(self) -> FinerGroups {
         let blank_keys = Arc::new(self.keys.finish().blank_paths());
         let finer = self.finer.into_iter().map(FinerScan::finish).collect();
-        FinerGroups { pairs: self.pairs, states: self.states.with_finer(finer), blank_keys }
+        let (pairs, states) = (self.pairs, self.states.with_finer(finer));
+        FinerGroups { pairs, states, blank_keys, sets: self.sets }
     }
 }
 
@@ -159,6 +196,11 @@ pub(super) fn update(
 impl FinerGroups {
     /// The finer groups of fewer groups; see [`States::merged`].
     pub(super) fn merged(&self, into: &[u32], groups: usize) -> Result<FinerGroups, Outgrown> {
+        if let Some(sets) = &self.sets {
+            let sets = sets.merged(into, (groups, self.blank_keys.len()));
+            let (pairs, states) = (PairTable::default(), self.states.clone());
+            return Ok(FinerGroups { pairs, states, blank_keys: self.blank_keys.clone(), sets: Some(sets) });
+        }
         let pairs = self.pairs.pairs();
         let target = |(group, key): &(u32, u32)| (into[*group as usize], *key);
         let kept = || pairs.iter().map(target).filter(|(group, _)| *group != States::NOWHERE);
@@ -173,11 +215,14 @@ impl FinerGroups {
         };
         let targets: Vec<u32> = pairs.iter().map(&mut next).collect();
         let states = self.states.merged(&targets, merged.len())?;
-        Ok(FinerGroups { pairs: merged, states, blank_keys: self.blank_keys.clone() })
+        Ok(FinerGroups { pairs: merged, states, blank_keys: self.blank_keys.clone(), sets: None })
     }
 
     /// How many keys each group has, blank ones left out.
     pub(super) fn keys(&self, groups: usize) -> Vec<u64> {
+        if let Some(sets) = &self.sets {
+            return sets.counts(groups, &self.blank_keys);
+        }
         let mut counts = vec![0; groups];
         for (group, key) in self.pairs.pairs() {
             counts[*group as usize] += u64::from(!self.blank_keys[*key as usize]);

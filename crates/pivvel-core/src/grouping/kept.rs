@@ -66,6 +66,9 @@ impl Scan<'_> {
 impl FinerScan {
     /// The finer groups of so many groups, as a list for each.
     fn kept(&self, groups: usize) -> Result<ListArray> {
+        if let Some(pairs) = self.as_pairs() {
+            return pairs.kept(groups);
+        }
         // In the order of the groups that they are part of.
         let mut order: Vec<usize> = (0..self.pairs.len()).collect();
         order.sort_by_key(|i| self.pairs.pairs()[*i].0);

@@ -7,6 +7,7 @@ mod exact_float;
 mod exact_sums;
 mod finer;
 mod kept;
+mod key_sets;
 mod keys;
 mod leaf;
 mod nest;

@@ -29,6 +29,15 @@ pub(crate) struct Finer {
     pub(crate) values: Vec<LineValue>,
     /// Groups that are finer still.
     pub(crate) finer: Vec<Finer>,
+    /// Whether anything is made of the groups but their number.
+    pub(crate) more_than_counted: bool,
+}
+
+impl Finer {
+    /// Whether groups are counted and nothing else.
+    pub(crate) fn is_counted(&self) -> bool {
+        !self.more_than_counted && self.values.is_empty() && self.finer.is_empty()
+    }
 }
 
 /// A formula over lines whose states are kept.
