@@ -6,6 +6,7 @@ use arrow_array::{Array, ArrayRef};
 
 use super::nest::Nest;
 use super::pairs::PairTable;
+use super::quick::{NONE, Quick};
 use super::spec::Key;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
@@ -25,6 +26,9 @@ pub(super) struct KeyScan {
     nest: Nest,
     /// Codes of the lines of a batch, by key.
     codes: Vec<Codes>,
+    /// The days of these lines, where they tell the first keys and none is blank.
+    dates: Option<ArrayRef>,
+    lines: usize,
     path: Vec<u32>,
 }
 
@@ -52,30 +56,77 @@ impl KeyScan {
             days: DayTable::default(),
             nest: Nest::default(),
             codes: vec![Codes::default(); keys.len()],
+            dates: None,
+            lines: 0,
             path: Vec::new(),
         }
     }
 
-    /// Numbers the path of every line of the batch.
-    pub(super) fn follow(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
+    /// Reads the keys of the lines of a batch; their paths are found after that.
+    pub(super) fn read(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
         let mut array = |key: usize, scan: &KeyScan| {
             evaluation.array(&scan.formulas[key]).map_err(|_| Error::overflow(&scan.names[key]))
         };
-        self.at_root(lines);
-        let mut known = 0;
+        self.lines = lines;
+        self.dates = None;
         if self.dated > 0 {
-            let days = array(0, self)?;
-            if days.null_count() == 0 {
-                self.follow_days(days.as_primitive::<Date32Type>().values());
-                known = self.dated;
-            }
+            self.dates = Some(array(0, self)?).filter(|days| days.null_count() == 0);
         }
-        for key in known..self.levels.len() {
+        for key in self.known()..self.levels.len() {
             let array = array(key, self)?;
             self.coders[key].codes(&array, &mut self.codes[key])?;
         }
-        self.deeper(known);
         Ok(())
+    }
+
+    /// How many of the first keys are told by days.
+    fn known(&self) -> usize {
+        if self.dates.is_some() { self.dated } else { 0 }
+    }
+
+    /// Numbers the path of every line that was read.
+    pub(super) fn number(&mut self) {
+        self.at_root(self.lines);
+        let known = self.known();
+        if let Some(days) = self.dates.take() {
+            self.follow_days(days.as_primitive::<Date32Type>().values());
+        }
+        self.deeper(known);
+    }
+
+    /// Reads the keys of the lines of a batch and numbers their paths.
+    pub(super) fn follow(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
+        self.read(evaluation, lines)?;
+        self.number();
+        Ok(())
+    }
+
+    /// The paths of some of the lines that were read, one by one; of the others they are of no use.
+    pub(super) fn number_few(&mut self, lines: &[usize]) {
+        self.path.clear();
+        self.path.resize(self.lines, 0);
+        if let Some(days) = self.dates.take() {
+            let days = days.as_primitive::<Date32Type>().values();
+            lines.iter().for_each(|line| self.path[*line] = self.path_of_day(days[*line]));
+            return;
+        }
+        lines.iter().for_each(|line| self.path[*line] = NONE);
+        let members: Vec<usize> = self.coders.iter().map(Coder::len).collect();
+        self.nest.find(&mut self.levels, &self.codes, &members, &mut self.path);
+    }
+
+    /// What leads to the groups of the lines that were read by one pass, where these are rows whose
+    /// deepest member tells the path, and columns that a day tells.
+    pub(super) fn quick<'a>(&'a self, columns: &'a KeyScan, groups: &'a PairTable) -> Option<Quick<'a>> {
+        let members = self.coders.last()?.len();
+        if self.known() > 0 || !self.nest.pays(self.levels.len()) || columns.known() < columns.levels.len() {
+            return None;
+        }
+        let (seen, days) = (self.nest.seen(members)?, columns.dates.as_ref()?);
+        let (first, paths) = columns.days.table();
+        let (groups, tall) = groups.flat()?;
+        let days = days.as_primitive::<Date32Type>().values();
+        Some(Quick { codes: &self.codes, seen, days, first, paths, groups, tall })
     }
 
     /// The path before the first key.
@@ -112,16 +163,25 @@ impl KeyScan {
         if self.path.iter().copied().max() != Some(DayTable::NONE) {
             return;
         }
-        for (path, day) in self.path.iter_mut().zip(days).filter(|(path, _)| **path == DayTable::NONE) {
-            *path = self.days.get(*day);
-            if *path == DayTable::NONE {
-                *path = 0;
-                for (coder, level) in self.coders.iter_mut().zip(&mut self.levels).take(self.dated) {
-                    *path = level.number_one(*path, coder.code_of_day(*day));
-                }
-                self.days.set(*day, *path);
+        for (line, day) in days.iter().enumerate() {
+            if self.path[line] == DayTable::NONE {
+                self.path[line] = self.path_of_day(*day);
             }
         }
+    }
+
+    /// The path of a day along the keys that are parts of it.
+    fn path_of_day(&mut self, day: i32) -> u32 {
+        let known = self.days.get(day);
+        if known != DayTable::NONE {
+            return known;
+        }
+        let mut path = 0;
+        for (coder, level) in self.coders.iter_mut().zip(&mut self.levels).take(self.dated) {
+            path = level.number_one(path, coder.code_of_day(day));
+        }
+        self.days.set(day, path);
+        path
     }
 
     /// The deepest paths here of those that another scan of the same keys has met, by its paths.

@@ -8,6 +8,7 @@ use super::exact_sums::Outgrown;
 use super::finer::{FinerScan, update};
 use super::keys::{AxisPaths, KeyScan};
 use super::pairs::PairTable;
+use super::quick::NONE;
 use super::spec::Grouping;
 use super::states::States;
 use crate::error::{Error, Result};
@@ -28,6 +29,10 @@ pub(crate) struct Scan<'p> {
     pub(super) finer: Vec<FinerScan>,
     pub(crate) report: ScanReport,
     pub(super) group_of_line: Vec<u32>,
+    /// How many batches are still to be taken before groups are looked for by one pass again, and how many
+    /// were to be when that failed last.
+    wait: u32,
+    failed: u32,
 }
 
 /// What the scan met, to be told to the reader.
@@ -102,6 +107,8 @@ impl<'p> Scan<'p> {
             finer: grouping.finer.iter().map(FinerScan::new).collect(),
             report: ScanReport::default(),
             group_of_line: Vec::new(),
+            wait: 0,
+            failed: 0,
         }
     }
 
@@ -144,9 +151,13 @@ impl<'p> Scan<'p> {
             return Ok(());
         }
         let mut evaluation = Evaluation::new(batch);
-        self.rows.follow(&mut evaluation, lines)?;
-        self.columns.follow(&mut evaluation, lines)?;
-        self.number_groups();
+        self.rows.read(&mut evaluation, lines)?;
+        self.columns.read(&mut evaluation, lines)?;
+        if !self.find_quickly() {
+            self.rows.number();
+            self.columns.number();
+            self.number_groups();
+        }
         update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
@@ -190,6 +201,35 @@ impl<'p> Scan<'p> {
         self.columns.follow_members(columns, count)?;
         self.number_groups();
         Ok(())
+    }
+
+    /// The groups of the lines that were read last by one pass; false where that fails. Where it fails often
+    /// it is not tried for a while.
+    fn find_quickly(&mut self) -> bool {
+        if self.wait > 0 {
+            self.wait -= 1;
+            return false;
+        }
+        let Some(quick) = self.rows.quick(&self.columns, &self.groups) else { return false };
+        quick.follow(&mut self.group_of_line);
+        let groups = &mut self.group_of_line;
+        if groups.iter().copied().max() != Some(NONE) {
+            self.failed = 0;
+            return true;
+        }
+        let new: Vec<usize> = (0..groups.len()).filter(|line| groups[*line] == NONE).collect();
+        if new.len() > groups.len() / 8 {
+            self.failed = (2 * self.failed + 1).min(64);
+            self.wait = self.failed;
+            return false;
+        }
+        self.rows.number_few(&new);
+        self.columns.number_few(&new);
+        for line in new {
+            groups[line] = self.groups.number_one(self.rows.path()[line], self.columns.path()[line]);
+        }
+        self.states.resize(self.groups.len());
+        true
     }
 
     /// The groups of the lines whose paths were followed last.

@@ -12,6 +12,7 @@ mod keys;
 mod leaf;
 mod nest;
 mod pairs;
+mod quick;
 
 mod sieve;
 mod sketch;

@@ -18,15 +18,20 @@ pub(super) struct Nest {
 
 /// The members above one, outermost first, and the path.
 #[derive(Debug, Clone, Copy)]
-struct Seen {
-    above: [u32; KEYS - 1],
-    path: u32,
+pub(super) struct Seen {
+    pub(super) above: [u32; KEYS - 1],
+    pub(super) path: u32,
 }
 
 impl Nest {
     /// Whether so many keys can be taken together and that pays, as far as is known.
     pub(super) fn pays(&self, keys: usize) -> bool {
-        (2..=KEYS).contains(&keys) && self.missed <= 2 * self.seen.len() + self.asked / 8
+        (2..=KEYS).contains(&keys) && self.missed <= self.seen.len() + self.asked / 8
+    }
+
+    /// Where each of so many members of the deepest key was last seen, if all of them can be looked up.
+    pub(super) fn seen(&self, members: usize) -> Option<&[Seen]> {
+        (self.seen.len() >= members).then_some(&self.seen)
     }
 
     /// Numbers the paths that the codes of all keys lead to into `out`; `members` says how many each
@@ -69,7 +74,13 @@ impl Nest {
     }
 
     /// Finds the paths of the lines that have none yet level by level, and keeps them in mind.
-    fn find(&mut self, levels: &mut [PairTable], codes: &[Codes], members: &[usize], out: &mut [u32]) {
+    pub(super) fn find(
+        &mut self,
+        levels: &mut [PairTable],
+        codes: &[Codes],
+        members: &[usize],
+        out: &mut [u32],
+    ) {
         let lines: Vec<usize> = (0..out.len()).filter(|line| out[*line] == NONE).collect();
         let (mut paths, mut next, mut parents) = (vec![0; lines.len()], Vec::new(), 1);
         for ((level, codes), members) in levels.iter_mut().zip(codes).zip(members) {
@@ -81,11 +92,12 @@ impl Nest {
         let deepest = codes.len() - 1;
         for (line, path) in lines.iter().zip(paths) {
             let seen = &mut self.seen[codes[deepest][*line] as usize];
+            // A member that was not met before has no other path.
+            self.missed += usize::from(seen.path != NONE && seen.path != path);
             codes[..deepest].iter().zip(&mut seen.above).for_each(|(codes, above)| *above = codes[*line]);
             seen.path = path;
             out[*line] = path;
         }
-        self.missed += lines.len();
     }
 
     /// About how many bytes are taken.

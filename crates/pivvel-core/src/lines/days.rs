@@ -27,6 +27,11 @@ impl DayTable {
         numbers.extend(days.iter().map(|day| number(day).unwrap_or(Self::NONE)));
     }
 
+    /// The first day that has a place, and the numbers of the days from it on.
+    pub(crate) fn table(&self) -> (i32, &[u32]) {
+        (self.first, &self.numbers)
+    }
+
     /// Gives a day its number.
     pub(crate) fn set(&mut self, day: i32, number: u32) {
         if !(FIRST_DAY..FIRST_DAY + DAYS).contains(&day) {

@@ -146,7 +146,7 @@ fn lines_of_any_cell_add_up_to_it() {
                 calculated += 1;
                 let [actual, plan] = ["actual", "plan"].map(|scenario| {
                     let is = |(_, member): &(String, String)| member == scenario;
-                    let part = tied.parts.iter().find(|part| part.address.members().iter().any(|m| is(m)));
+                    let part = tied.parts.iter().find(|part| part.address.members().iter().any(is));
                     part.map_or(0, |part| hundredths(part.aggregates[0].of_lines))
                 });
                 assert_eq!(actual - plan, hundredths(cell.value(0)), "{place}");
