@@ -191,7 +191,7 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("out.csv");
     write_whole(&path, |out| out.write_all(b"first")).unwrap();
-    let full = |out: &mut dyn Write| {
+    let full = |out: &mut (dyn Write + Send)| {
         out.write_all(b"half of the sec")?;
         Err(std::io::Error::from(std::io::ErrorKind::StorageFull))
     };
@@ -200,7 +200,7 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     assert_eq!(std::fs::read_to_string(&path).unwrap(), "first");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
     // A program that is told to end in the middle takes with it what is half written.
-    let stopped = |out: &mut dyn Write| {
+    let stopped = |out: &mut (dyn Write + Send)| {
         out.write_all(b"half of the third")?;
         assert_eq!(std::fs::read_dir(folder.path())?.count(), 2);
         abandon_writing();
