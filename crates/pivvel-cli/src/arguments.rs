@@ -243,10 +243,23 @@ pub(crate) struct Build {
     /// The heading
     #[arg(long)]
     pub(crate) title: Option<String>,
-    /// Write the cross-tab to a file: .html for a page, .csv for a tidy table, .svg or .png for a
-    /// picture, - for tidy CSV on standard output (repeatable)
+    /// Write the cross-tab to a file: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md for a
+    /// table; .svg or .png for a picture; - for tidy CSV on standard output (repeatable)
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Vec<PathBuf>,
+    /// The shape of tables: one row a cell and measure, one row a cell, or as shown
+    #[arg(long, value_enum, value_name = "SHAPE")]
+    pub(crate) shape: Option<TableShape>,
+    /// Keep these levels only in tables: 'harbour,row total'; row total is the total column
+    #[arg(long, value_name = "A,B")]
+    pub(crate) only_levels: Option<String>,
+    /// Write one table for each pair of levels, so that no total is added into its parts: into a folder as
+    /// CSV, or by a pattern as 'parts/*.parquet'
+    #[arg(long, value_name = "FOLDER | PATTERN")]
+    pub(crate) split_levels: Option<PathBuf>,
+    /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
+    #[arg(long)]
+    pub(crate) inert: bool,
     /// Draw this view of the brief alone, counted from 1, where a picture is written
     #[arg(long, value_name = "N")]
     pub(crate) view: Option<usize>,
@@ -290,6 +303,13 @@ pub(crate) enum When {
     Auto,
     Always,
     Never,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TableShape {
+    Tidy,
+    Cells,
+    Wide,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

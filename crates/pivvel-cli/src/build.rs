@@ -3,11 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, CrossTab, Error, Groups, Result, Target, YardstickOf, Yardsticks, beside, brief_from_toml,
-    brief_to_toml, open_groups, open_source, open_yardsticks, save_groups, save_yardsticks, write_whole,
+    Brief, CrossTab, Error, Groups, Result, Shape, Target, TargetOptions, YardstickOf, Yardsticks, beside,
+    brief_from_toml, brief_to_toml, open_groups, open_source, open_yardsticks, save_groups, save_yardsticks,
+    write_levels, write_whole,
 };
 
-use crate::arguments::Build;
+use crate::apply::names;
+use crate::arguments::{Build, TableShape};
 use crate::effort::watched;
 use crate::screen;
 
@@ -30,12 +32,10 @@ pub(crate) fn run(build: &Build) -> Result<()> {
     }
     build.apply(&mut brief)?;
     for path in &build.to {
-        let target = Target::new(path)?;
-        targets.push(match build.view {
-            Some(view) => target.of_view(view),
-            None => target,
-        });
+        targets.push(Target::new(path)?);
     }
+    let options = options(build);
+    let targets: Vec<Target> = targets.into_iter().map(|target| target.with(options.clone())).collect();
     if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
         let message = format!("the brief has {} views, and none is number {view}", brief.views.len());
         return Err(Error::request("--view", message));
@@ -65,8 +65,31 @@ pub(crate) fn run(build: &Build) -> Result<()> {
             eprintln!("wrote {}", target.path().display());
         }
     }
+    if let Some(pattern) = &build.split_levels {
+        let written = write_levels(&crosstab, pattern, &options)?;
+        written.iter().for_each(|path| eprintln!("wrote {}", path.display()));
+    }
     // Whoever wants a file wants no screenful beside it.
-    if build.to.is_empty() { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+    if build.to.is_empty() && build.split_levels.is_none() {
+        screen::print_crosstab(&crosstab, &build.screen)
+    } else {
+        Ok(())
+    }
+}
+
+/// How files are written.
+fn options(build: &Build) -> TargetOptions {
+    let shape = |shape| match shape {
+        TableShape::Tidy => Shape::Tidy,
+        TableShape::Cells => Shape::Cells,
+        TableShape::Wide => Shape::Wide,
+    };
+    TargetOptions {
+        view: build.view,
+        shape: build.shape.map(shape),
+        levels: build.only_levels.as_deref().map(names).unwrap_or_default(),
+        inert: build.inert,
+    }
 }
 
 /// The cross-tab of lines; its groups are kept where that is asked for.

@@ -36,7 +36,7 @@ mod peers;
 mod pushdown;
 mod rollup;
 mod suggest;
-mod tidy;
+mod tables;
 
 pub use arrow_schema::Schema;
 pub use behind::{Address, LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart, Trace};
@@ -60,4 +60,4 @@ pub use lines::{
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
-pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};
+pub use tables::{Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TableSpec, TidyRow, tidy, tidy_dimensions};

@@ -52,6 +52,8 @@ pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
 pub use source::{ReadOptions, Source};
 pub use survey::{ColumnSurvey, Survey};
+#[cfg(feature = "workbook")]
+pub use table::fill_sheet;
 pub use table::{EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink};
 #[doc(hidden)]
 pub use text::Chunk;

@@ -1,9 +1,10 @@
 //! Files in and out by name: the source that an ending stands for, the form that one does.
 
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result};
-use pivvel_io::{ReadOptions, Source, open, write_tidy_csv, write_whole};
+use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result, Shape, TableSpec};
+use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
 use pivvel_view::{draw_page, draw_svg};
 
 /// A file that a cross-tab is written to, in the form that its ending says.
@@ -11,30 +12,38 @@ use pivvel_view::{draw_page, draw_svg};
 pub struct Target {
     path: PathBuf,
     form: Form,
-    view: Option<usize>,
+    options: TargetOptions,
+}
+
+/// How a cross-tab is written, where the form has a choice.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct TargetOptions {
+    /// The view of the brief that is drawn alone, counted from 1, where it is a picture.
+    pub view: Option<usize>,
+    /// The shape of a table; where nothing is said, as shown in Markdown and tidy otherwise.
+    pub shape: Option<Shape>,
+    /// The levels that a table keeps; all where none is named.
+    pub levels: Vec<String>,
+    /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
+    pub inert: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Form {
     Page,
-    TidyCsv,
     Svg,
     Png,
+    Table(TableForm),
 }
 
-const FORMS: [(&str, Form); 5] = [
-    ("html", Form::Page),
-    ("htm", Form::Page),
-    ("csv", Form::TidyCsv),
-    ("svg", Form::Svg),
-    ("png", Form::Png),
-];
+const DRAWN: [(&str, Form); 4] =
+    [("html", Form::Page), ("htm", Form::Page), ("svg", Form::Svg), ("png", Form::Png)];
 
 impl Target {
     /// The target of a path; `-` is tidy CSV on standard output.
     ///
     /// # Errors
-    /// An ending that stands for no form.
+    /// An ending that stands for no form, or for one that this build does not write.
     ///
     /// ```
     /// assert!(pivvel::Target::new("sales.html").is_ok());
@@ -42,30 +51,39 @@ impl Target {
     /// assert_eq!(error.to_string(), "--to sales.htlm: there is no form \"htlm\"; nearest: \"html\"");
     /// ```
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
-        let path = path.into();
+        let (path, options) = (path.into(), TargetOptions::default());
         if path.as_os_str() == "-" {
-            return Ok(Target { path, form: Form::TidyCsv, view: None });
+            return Ok(Target { path, form: Form::Table(TableForm::Csv), options });
         }
         let place = format!("--to {}", path.display());
         let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
-            return Err(Error::request(
-                place,
-                "the ending says the form: .html for a page, .csv for a tidy table, .svg or .png for a picture",
-            ));
+            let message = "the ending says the form: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md \
+                           for a table; .svg or .png for a picture";
+            return Err(Error::request(place, message));
         };
-        match FORMS.iter().find(|(known, _)| *known == ending) {
-            Some((_, Form::Png)) if !cfg!(feature = "png") => {
+        let drawn = DRAWN.iter().find(|(known, _)| *known == ending).map(|(_, form)| *form);
+        let form = drawn.or(TableForm::of_ending(&ending).map(Form::Table));
+        match form {
+            Some(Form::Png) if !cfg!(feature = "png") => {
                 let message = "this build draws no PNG; write .svg, or install it with: cargo install --path crates/pivvel-cli --features png";
                 Err(Error::request(place, message))
             }
-            Some((_, form)) => Ok(Target { form: *form, path, view: None }),
-            None => Err(Error::unknown(place, "form", &ending, FORMS.iter().map(|(known, _)| *known))),
+            Some(form) => {
+                if let Form::Table(table) = form {
+                    table.check(&place)?;
+                }
+                Ok(Target { path, form, options })
+            }
+            None => {
+                let known = DRAWN.iter().map(|(known, _)| *known).chain(TableForm::endings());
+                Err(Error::unknown(place, "form", &ending, known))
+            }
         }
     }
 
-    /// The same of one view of the brief alone, counted from 1, where it is a picture.
-    pub fn of_view(mut self, view: usize) -> Target {
-        self.view = Some(view);
+    /// The same with a choice of how it is written.
+    pub fn with(mut self, options: TargetOptions) -> Target {
+        self.options = options;
         self
     }
 
@@ -82,25 +100,83 @@ impl Target {
     /// Writes the cross-tab. An earlier file stands until the new one is whole.
     ///
     /// # Errors
-    /// What the file system finds wrong; a view that the brief has not.
+    /// What the file system finds wrong; a view or a level that the brief has not.
     pub fn write(&self, crosstab: &CrossTab) -> Result<()> {
-        if self.is_standard_output() {
-            let out = std::io::stdout().lock();
-            return write_tidy_csv(crosstab, out).map_err(|e| Error::io("standard output", e));
-        }
         let views = crosstab.views().len();
-        if let Some(view) = self.view.filter(|view| *view == 0 || *view > views) {
+        if let Some(view) = self.options.view.filter(|view| *view == 0 || *view > views) {
             let message = format!("the brief has {views} views, and none is number {view}");
             return Err(Error::request("--view", message));
         }
-        let other = |message: String| std::io::Error::other(message);
-        write_whole(&self.path, |out| match self.form {
-            Form::Page => out.write_all(draw_page(crosstab).as_bytes()),
-            Form::TidyCsv => write_tidy_csv(crosstab, out),
-            Form::Svg => out.write_all(draw_svg(crosstab, self.view).as_bytes()),
-            Form::Png => out.write_all(&png(&draw_svg(crosstab, self.view)).map_err(other)?),
-        })
+        // A level that is not there is told before a file is begun.
+        crosstab.table(&self.spec(TableForm::Csv))?;
+        if self.is_standard_output() {
+            return self.fill(crosstab, &mut std::io::stdout()).map_err(|e| Error::io("standard output", e));
+        }
+        write_whole(&self.path, |out| self.fill(crosstab, out))
     }
+
+    /// The table that a form holds.
+    fn spec(&self, form: TableForm) -> TableSpec {
+        let usual = if form == TableForm::Markdown { Shape::Wide } else { Shape::Tidy };
+        TableSpec {
+            shape: self.options.shape.unwrap_or(usual),
+            exact: form.is_text(),
+            levels: self.options.levels.clone(),
+        }
+    }
+
+    fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {
+        let other = |message: String| std::io::Error::other(message);
+        match self.form {
+            Form::Page => out.write_all(draw_page(crosstab).as_bytes()),
+            Form::Svg => out.write_all(draw_svg(crosstab, self.options.view).as_bytes()),
+            Form::Png => out.write_all(&png(&draw_svg(crosstab, self.options.view)).map_err(other)?),
+            #[cfg(feature = "workbook")]
+            Form::Table(TableForm::Workbook) if self.options.shape.is_none() => {
+                out.write_all(&crate::book::workbook(crosstab, &self.options.levels)?)
+            }
+            Form::Table(form) => {
+                let table = crosstab.table(&self.spec(form)).map_err(|e| other(e.to_string()))?;
+                let options = TableOptions { inert: self.options.inert };
+                let mut sink = table_sink(form, &table.schema, out, options)?;
+                for batch in table.batches {
+                    sink.write(&batch)?;
+                }
+                sink.finish()
+            }
+        }
+    }
+}
+
+/// Writes one table for each pair of levels, so that totals cannot be added into their parts: into a folder
+/// as CSV, or where a pattern says, as `parts/*.parquet`. Returns what was written.
+///
+/// # Errors
+/// A form that is no table; what the file system finds wrong.
+pub fn write_levels(crosstab: &CrossTab, pattern: &Path, options: &TargetOptions) -> Result<Vec<PathBuf>> {
+    let name = pattern.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let (folder, name) = match name.contains('*') {
+        true => (pattern.parent().unwrap_or(Path::new("")), name),
+        false => (pattern, "*.csv".to_string()),
+    };
+    let mut targets = Vec::new();
+    for (pair, levels) in crosstab.level_pairs() {
+        let safe: String =
+            pair.chars().map(|c| if c.is_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
+        let target = Target::new(folder.join(name.replace('*', &safe)))?;
+        if !matches!(target.form, Form::Table(_)) {
+            let message =
+                "one table for each pair of levels is written as .csv, .json, .parquet, .arrow, .xlsx or .md";
+            return Err(Error::request(format!("--split-levels {}", pattern.display()), message));
+        }
+        let shape = options.shape.or(Some(Shape::Tidy));
+        targets.push(target.with(TargetOptions { levels, shape, ..options.clone() }));
+    }
+    if !folder.as_os_str().is_empty() && !folder.exists() {
+        std::fs::create_dir(folder).map_err(|e| Error::io(folder.display().to_string(), e))?;
+    }
+    targets.iter().try_for_each(|target| target.write(crosstab))?;
+    Ok(targets.into_iter().map(|target| target.path).collect())
 }
 
 #[cfg(feature = "png")]

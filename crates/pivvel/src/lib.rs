@@ -63,13 +63,15 @@
 //! Keep the brief as a file: [`brief_to_toml`] and [`brief_from_toml`]. Look at a file first:
 //! [`Survey`]. Write files that are whole or not there: [`Target`].
 
+#[cfg(feature = "workbook")]
+mod book;
 mod brief_file;
 mod files;
 mod lines_file;
 mod yardstick_file;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
-pub use files::{Target, beside, open_lines, open_source};
+pub use files::{Target, TargetOptions, beside, open_lines, open_source, write_levels};
 pub use lines_file::LinesTarget;
 pub use pivvel_core::*;
 pub use pivvel_io::*;

@@ -322,6 +322,26 @@ impl Plan {
         }
     }
 
+    /// All that decides which cells there are and what their values are, as text.
+    pub(crate) fn computed(&self) -> String {
+        let layout = |dimensions: &[Dimension]| {
+            let one = |d: &Dimension| format!("{} {:?} {:?} {:?}", d.name, d.order, d.listed, d.pick);
+            dimensions.iter().map(one).collect::<Vec<_>>().join("; ")
+        };
+        let measure = |m: &Measure| format!("{} = {} {:?}", m.name, m.formula, m.level_texts);
+        let measures: Vec<String> = self.measures.iter().map(measure).collect();
+        let item = |item: &PlannedItem| format!("{}: {} = {}", item.dimension, item.name, item.formula);
+        let items: Vec<String> = self.items.iter().map(item).collect();
+        format!(
+            "{} | {} | {measures:?} | {items:?} | {:?} | {:?} {:?}",
+            layout(&self.rows),
+            layout(&self.columns),
+            self.tiers,
+            self.needed_names,
+            self.grouping
+        )
+    }
+
     /// The statements by which a database groups the lines of this plan: that which counts them, and one
     /// for each set of groups.
     ///

@@ -1,5 +1,6 @@
 //! From leaf groups to cross-tabs.
 
+use super::groups::hashed;
 use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
 use super::trend::{Labels, Trend, trends};
@@ -120,6 +121,7 @@ fn from_groups(
     let grains = frame.grains.into_iter().zip(computed);
     let grains = grains.map(|(cells, (values, groups))| Grain::new(cells.pairs, cells.lines, values, groups));
     Ok(CrossTab {
+        fingerprint: hashed(&plan.computed()),
         title,
         measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
         rows: frame.rows,

@@ -194,14 +194,16 @@ pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<Le
     Ok((jobs, all, source, tally))
 }
 
-/// What the groups are made by, as a number in hexadecimal digits (FNV-1a of the plan's groupings).
+/// What the groups are made by.
 fn fingerprint(jobs: &[Job]) -> String {
-    let mut hash = 0xcbf2_9ce4_8422_2325u64;
-    for job in jobs {
-        let said = format!("{:?} {:?}", job.plan.needed_names(), job.plan.grouping);
-        said.bytes().for_each(|byte| hash = (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3));
-    }
-    format!("{hash:016x}")
+    let said = jobs.iter().map(|job| format!("{:?} {:?}", job.plan.needed_names(), job.plan.grouping));
+    hashed(&said.collect::<String>())
+}
+
+/// A text as a number in hexadecimal digits (FNV-1a).
+pub(super) fn hashed(text: &str) -> String {
+    let step = |hash: u64, byte: u8| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3);
+    format!("{:016x}", text.bytes().fold(0xcbf2_9ce4_8422_2325u64, step))
 }
 
 fn one_list(table: StructArray) -> Result<ListArray> {

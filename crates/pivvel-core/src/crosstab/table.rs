@@ -35,6 +35,7 @@ use crate::rollup::{Axis, Entry, grain_index};
 #[derive(Debug, Clone)]
 pub struct CrossTab {
     pub(super) title: String,
+    pub(super) fingerprint: String,
     pub(super) measures: Vec<Measure>,
     pub(super) rows: Axis,
     pub(super) columns: Axis,
@@ -87,6 +88,11 @@ impl CrossTab {
     /// The heading.
     pub fn title(&self) -> &str {
         &self.title
+    }
+
+    /// A number in hexadecimal digits that is the same for briefs by which the same is computed.
+    pub fn fingerprint(&self) -> &str {
+        &self.fingerprint
     }
 
     /// What is computed, in the order of the brief.

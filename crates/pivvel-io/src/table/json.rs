@@ -36,6 +36,10 @@ impl TableSink for JsonSink<'_> {
                 line.extend_from_slice(key.as_bytes());
                 match column.cell(row) {
                     Cell::Blank => line.extend_from_slice(b"null"),
+                    // A day among numbers is no number.
+                    Cell::Number(text) if text.parse::<f64>().is_err() => {
+                        serde_json::to_writer(&mut line, &text)?
+                    }
                     Cell::Number(digits) => line.extend_from_slice(digits.as_bytes()),
                     Cell::YesNo(yes) => serde_json::to_writer(&mut line, &yes)?,
                     Cell::Text(text) => serde_json::to_writer(&mut line, text)?,

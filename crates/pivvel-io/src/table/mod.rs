@@ -15,6 +15,8 @@ mod parquet;
 mod sheet;
 
 pub use cells::{is_number, rows_as_texts};
+#[cfg(feature = "workbook")]
+pub use sheet::fill_sheet;
 
 use std::io::Write;
 

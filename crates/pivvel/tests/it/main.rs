@@ -31,4 +31,6 @@ mod sharded;
 mod sources;
 mod splitting;
 mod surveys;
+#[cfg(feature = "full")]
+mod tables;
 mod values;

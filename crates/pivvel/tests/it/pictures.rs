@@ -4,8 +4,8 @@
 use std::collections::BTreeSet;
 
 use pivvel::{
-    CrossTab, ReadOptions, Sheet, Target, TerminalOptions, TextSource, brief_from_toml, draw_page, draw_svg,
-    draw_terminal,
+    CrossTab, ReadOptions, Sheet, Target, TargetOptions, TerminalOptions, TextSource, brief_from_toml,
+    draw_page, draw_svg, draw_terminal,
 };
 
 fn demo(name: &str) -> CrossTab {
@@ -24,6 +24,10 @@ fn built(text: &str) -> CrossTab {
 
 /// A figure that is hidden stands in no view, in no form: not rounded, not in full, not as the end of
 /// a scale, not as a mean.
+fn view(view: usize) -> TargetOptions {
+    TargetOptions { view: Some(view), ..TargetOptions::default() }
+}
+
 #[test]
 fn hidden_figures_stand_nowhere() {
     // Neither in the table, nor in a chart, nor as the scale of another measure that it decides about.
@@ -101,7 +105,7 @@ fn pictures_are_well_formed() {
 fn pictures_become_png() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("board.png");
-    Target::new(&path).unwrap().of_view(1).write(&demo("board.toml")).unwrap();
+    Target::new(&path).unwrap().with(view(1)).write(&demo("board.toml")).unwrap();
     let bytes = std::fs::read(&path).unwrap();
     assert!(bytes.starts_with(b"\x89PNG") && bytes.len() > 10_000);
 }
@@ -109,8 +113,11 @@ fn pictures_become_png() {
 #[test]
 fn views_that_are_not_there_are_told() {
     let folder = tempfile::tempdir().unwrap();
-    let error =
-        Target::new(folder.path().join("x.svg")).unwrap().of_view(9).write(&demo("board.toml")).unwrap_err();
+    let error = Target::new(folder.path().join("x.svg"))
+        .unwrap()
+        .with(view(9))
+        .write(&demo("board.toml"))
+        .unwrap_err();
     assert_eq!(error.to_string(), "--view: the brief has 6 views, and none is number 9");
 }
 

@@ -1,0 +1,77 @@
+//! Columns of one measure: typed by what its values are.
+
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, Int64Array};
+use arrow_schema::DataType;
+
+use crate::lines::{Value, rescale};
+
+/// What a column holds, as far as its values are known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Holds {
+    Nothing,
+    Whole,
+    Exact(u8),
+    Float,
+    Day,
+}
+
+impl Holds {
+    /// What a column of values holds; dates beside numbers are numbers without them.
+    pub(super) fn of(values: impl Iterator<Item = Value>) -> Holds {
+        values.fold(Holds::Nothing, |held, value| match (held, value) {
+            (Holds::Float, _) | (_, Value::Float(_)) => Holds::Float,
+            (Holds::Nothing, Value::Date(_)) => Holds::Day,
+            (held, Value::Date(_)) => held,
+            (Holds::Exact(known), Value::Exact { scale, .. }) => Holds::Exact(known.max(scale)),
+            (_, Value::Exact { digits, scale: 0 }) if i64::try_from(digits).is_ok() => Holds::Whole,
+            (_, Value::Exact { scale, .. }) => Holds::Exact(scale),
+        })
+    }
+
+    pub(super) fn data_type(self) -> DataType {
+        match self {
+            Holds::Whole => DataType::Int64,
+            Holds::Exact(scale) => DataType::Decimal128(38, scale as i8),
+            Holds::Float | Holds::Nothing => DataType::Float64,
+            Holds::Day => DataType::Date32,
+        }
+    }
+
+    pub(super) fn array(self, values: impl Iterator<Item = Option<Value>>) -> ArrayRef {
+        let digits = |value: Value, to: u8| match value {
+            Value::Exact { digits, scale } => rescale(digits, scale, to),
+            _ => None,
+        };
+        match self {
+            Holds::Whole => {
+                let whole = |value: Value| i64::try_from(digits(value, 0)?).ok();
+                Arc::new(values.map(|value| value.and_then(whole)).collect::<Int64Array>())
+            }
+            Holds::Exact(scale) => {
+                let all: Decimal128Array =
+                    values.map(|value| value.and_then(|value| digits(value, scale))).collect();
+                let typed = all.with_precision_and_scale(38, scale as i8);
+                Arc::new(typed.unwrap_or_else(|e| unreachable!("a scale of a value is one: {e}")))
+            }
+            Holds::Float | Holds::Nothing => {
+                let float = |value: Value| (!matches!(value, Value::Date(_))).then(|| value.as_f64());
+                Arc::new(values.map(|value| value.and_then(float)).collect::<Float64Array>())
+            }
+            Holds::Day => {
+                let day = |value: Value| if let Value::Date(day) = value { Some(day) } else { None };
+                Arc::new(values.map(|value| value.and_then(day)).collect::<Date32Array>())
+            }
+        }
+    }
+}
+
+/// A name that no earlier column has.
+pub(super) fn own_name(name: String, taken: &mut Vec<String>) -> String {
+    let numbered = (2..).map(|n| format!("{name} ({n})"));
+    let free = std::iter::once(name.clone()).chain(numbered).find(|name| !taken.contains(name));
+    let free = free.unwrap_or(name);
+    taken.push(free.clone());
+    free
+}

@@ -1,0 +1,352 @@
+//! Tables written in every form and read back by readers that know nothing of this product: the same names,
+//! the same values to the last digit, and each pair of levels once.
+
+use std::collections::BTreeMap;
+use std::io::Cursor;
+use std::path::Path;
+use std::process::Command;
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
+use arrow_array::{Array, RecordBatch};
+use arrow_schema::DataType;
+use pivvel::{
+    Brief, CrossTab, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions, TextSource,
+    decimal_text, tidy, tidy_dimensions, write_levels,
+};
+
+/// Members that need care in every form, digits beyond what binary floating point holds, blanks, and dates.
+fn crosstab() -> CrossTab {
+    let text = "coast,harbour,scenario,sold_on,amount,weight\n\
+                =1+1,\"a,b\",actual,2025-01-31,1234567890123456.78,0.1\n\
+                =1+1,\"a,b\",plan,2025-02-28,0.01,\n\
+                total,\"say \"\"hi\"\"\",actual,2025-03-01,-5.50,2.25\n\
+                @sum,|pipe|,actual,2025-12-31,99.00,1e-9\n\
+                ,x,plan,2024-02-29,7.00,3\n";
+    let mut source = TextSource::from_reader("lines", Cursor::new(text), &ReadOptions::default()).unwrap();
+    let brief = Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["scenario"])
+        .measure(("sales", "sum(amount)"))
+        .measure(("share", "sales / sales at parent"))
+        .measure(("latest", "max(sold_on)"))
+        .measure(("mean weight", "mean(weight)"))
+        .item("scenario", "variance", "actual - plan");
+    CrossTab::build(&brief, &mut source).unwrap()
+}
+
+/// A table as its reader has it: for each row the value of each column as text, nothing for a blank.
+type Rows = Vec<BTreeMap<String, String>>;
+
+/// The tidy result as it is contracted, without any writer.
+fn expected(crosstab: &CrossTab) -> Rows {
+    let dimensions = tidy_dimensions(crosstab);
+    let float = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
+    let row = |row: pivvel::TidyRow<'_>| {
+        let members = row.members().into_iter().map(|label| label.unwrap_or_default().to_string());
+        let mut cells: BTreeMap<String, String> = dimensions.iter().cloned().zip(members).collect();
+        let yardstick = row.yardstick();
+        let said = [
+            row.levels()[0].to_string(),
+            row.levels()[1].to_string(),
+            row.kinds()[0].to_string(),
+            row.kinds()[1].to_string(),
+            row.measure().to_string(),
+            row.value().map(|v| v.to_string()).unwrap_or_default(),
+            row.lines().to_string(),
+            row.peers().to_string(),
+            yardstick.map_or(0, |y| y.count).to_string(),
+            yardstick.map(|y| y.low.to_string()).unwrap_or_default(),
+            yardstick.map(|y| y.high.to_string()).unwrap_or_default(),
+            float(yardstick.and_then(|y| y.mean)),
+            float(row.position()),
+            row.rank().map(|rank| rank.to_string()).unwrap_or_default(),
+        ];
+        cells.extend(TIDY_COLUMNS.iter().map(|name| name.to_string()).zip(said));
+        cells
+    };
+    tidy(crosstab).map(row).collect()
+}
+
+fn of_batches(batches: &[RecordBatch]) -> Rows {
+    let cell = |array: &dyn Array, row: usize| -> String {
+        if array.is_null(row) {
+            return String::new();
+        }
+        match array.data_type() {
+            DataType::Utf8 => array.as_string::<i32>().value(row).to_string(),
+            DataType::Int64 => array.as_primitive::<Int64Type>().value(row).to_string(),
+            DataType::UInt64 => array.as_primitive::<UInt64Type>().value(row).to_string(),
+            DataType::Float64 => array.as_primitive::<Float64Type>().value(row).to_string(),
+            DataType::Date32 => array.as_primitive::<Date32Type>().value_as_date(row).unwrap().to_string(),
+            DataType::Decimal128(_, scale) => {
+                decimal_text(array.as_primitive::<Decimal128Type>().value(row), *scale as u8)
+            }
+            other => panic!("{other} stands in no table"),
+        }
+    };
+    let row = |batch: &RecordBatch, row: usize| {
+        let names = batch.schema().fields().iter().map(|field| field.name().clone()).collect::<Vec<_>>();
+        names.into_iter().zip(batch.columns().iter().map(|array| cell(array, row))).collect()
+    };
+    batches.iter().flat_map(|batch| (0..batch.num_rows()).map(move |i| row(batch, i))).collect()
+}
+
+fn parquet(path: &Path) -> Vec<RecordBatch> {
+    let file = std::fs::File::open(path).unwrap();
+    let reader = parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder::try_new(file).unwrap();
+    reader.build().unwrap().map(Result::unwrap).collect()
+}
+
+fn arrow(path: &Path) -> Vec<RecordBatch> {
+    let file = std::fs::File::open(path).unwrap();
+    arrow_ipc::reader::FileReader::try_new(file, None).unwrap().map(Result::unwrap).collect()
+}
+
+/// What a file says of itself.
+fn metadata(path: &Path) -> arrow_schema::Metadata {
+    let file = std::fs::File::open(path).unwrap();
+    let schema = match path.extension().unwrap().to_str() {
+        Some("parquet") => {
+            let reader = parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder::try_new(file);
+            reader.unwrap().schema().clone()
+        }
+        _ => arrow_ipc::reader::FileReader::try_new(file, None).unwrap().schema(),
+    };
+    schema.metadata().clone()
+}
+
+fn csv_rows(path: &Path) -> Rows {
+    let mut reader = csv::Reader::from_path(path).unwrap();
+    reader.deserialize().map(Result::unwrap).collect()
+}
+
+/// Rows as Python's own library reads them, which keeps every digit of a number.
+fn python(path: &Path) -> Option<Rows> {
+    let program = "import csv, json, sys\n\
+        path = sys.argv[1]\n\
+        text = lambda v: '' if v is None else v if isinstance(v, str) else str(v)\n\
+        lines = open(path, encoding='utf-8', newline='')\n\
+        json_rows = lambda: [json.loads(l, parse_float=str, parse_int=str) for l in lines]\n\
+        rows = list(csv.DictReader(lines)) if path.endswith('.csv') else json_rows()\n\
+        print(json.dumps([{k: text(v) for k, v in row.items()} for row in rows]))";
+    let found = Command::new("python3").args(["-c", program]).arg(path).output();
+    let output = match found {
+        Ok(output) => output,
+        Err(_) if std::env::var_os("PIVVEL_REQUIRE_ALL").is_none() => {
+            println!("skipped: there is no python3");
+            return None;
+        }
+        Err(error) => panic!("python3: {error}"),
+    };
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    Some(serde_json::from_slice(&output.stdout).unwrap())
+}
+
+/// Numbers that were read as binary floating point are told without the digits that it lacks.
+fn as_float(rows: &mut Rows, columns: &[&str]) {
+    for cell in rows.iter_mut().flat_map(|row| row.iter_mut()) {
+        if columns.contains(&cell.0.as_str()) {
+            *cell.1 = cell.1.parse::<f64>().map(|value| value.to_string()).unwrap_or_default();
+        }
+    }
+}
+
+fn write(crosstab: &CrossTab, path: &Path, shape: Option<Shape>) {
+    let options = TargetOptions { shape, ..TargetOptions::default() };
+    Target::new(path).unwrap().with(options).write(crosstab).unwrap();
+}
+
+/// CSV and JSON hold every digit; Parquet and Arrow hold them beside the floating-point number.
+#[test]
+fn tidy_is_the_same_in_every_form() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let whole = expected(&crosstab);
+    assert!(whole.iter().any(|row| row["value"] == "1234567890123456.78"));
+    let path = |name: &str| folder.path().join(name);
+    for name in ["tidy.csv", "tidy.json", "tidy.parquet", "tidy.arrow"] {
+        write(&crosstab, &path(name), None);
+    }
+    assert_eq!(csv_rows(&path("tidy.csv")), whole);
+    for name in ["tidy.csv", "tidy.json"] {
+        if let Some(rows) = python(&path(name)) {
+            let mut rows = rows;
+            let mut expected = whole.clone();
+            // The scale's own floats may be spelled otherwise.
+            let floats = ["peer_mean", "position", "value", "peer_low", "peer_high"];
+            let exact =
+                |row: &BTreeMap<String, String>| row["measure"] == "sales" || row["measure"] == "latest";
+            for (found, expected) in rows.iter().zip(&expected) {
+                if exact(expected) {
+                    assert_eq!(found["value"], expected["value"], "{name}");
+                }
+            }
+            as_float(&mut rows, &floats);
+            as_float(&mut expected, &floats);
+            assert_eq!(rows, expected, "{name}");
+        }
+    }
+    for (name, batches) in
+        [("tidy.parquet", parquet(&path("tidy.parquet"))), ("tidy.arrow", arrow(&path("tidy.arrow")))]
+    {
+        let said = |key: &str| metadata(&path(name)).get(key).cloned().unwrap_or_default();
+        assert_eq!(
+            (said("pivvel:table"), said("pivvel:fingerprint")),
+            (TABLE_VERSION.into(), crosstab.fingerprint().into())
+        );
+        let mut rows = of_batches(&batches);
+        let mut expected = whole.clone();
+        for (row, expected) in rows.iter_mut().zip(&mut expected) {
+            assert_eq!(row.remove("exact").as_ref(), expected.get("value"), "{name}");
+            if expected["measure"] == "latest" {
+                // A date is no number.
+                for column in ["value", "peer_low", "peer_high"] {
+                    expected.insert(column.into(), String::new());
+                }
+            }
+        }
+        let floats = ["value", "peer_low", "peer_high", "peer_mean", "position"];
+        as_float(&mut expected, &floats);
+        as_float(&mut rows, &floats);
+        assert_eq!(rows, expected, "{name}");
+    }
+}
+
+/// One row a cell: measures are typed, and none is rounded.
+#[test]
+fn a_row_a_cell_with_typed_measures() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let path = |name: &str| folder.path().join(name);
+    for name in ["cells.csv", "cells.json", "cells.parquet", "cells.arrow"] {
+        write(&crosstab, &path(name), Some(Shape::Cells));
+    }
+    let batches = parquet(&path("cells.parquet"));
+    let types: Vec<String> = batches[0].schema().fields().iter().map(|f| f.data_type().to_string()).collect();
+    assert_eq!(types[types.len() - 4..], ["Decimal128(38, 2)", "Float64", "Date32", "Float64"]);
+    let rows = of_batches(&batches);
+    assert_eq!(rows, of_batches(&arrow(&path("cells.arrow"))));
+    assert_eq!(rows, csv_rows(&path("cells.csv")));
+    assert_eq!(rows.len(), crosstab.cells().count());
+    for (row, cell) in rows.iter().zip(crosstab.cells()) {
+        for (place, measure) in crosstab.measures().iter().enumerate() {
+            let value = cell.value(place).map(|value| value.to_string()).unwrap_or_default();
+            assert_eq!(row[&measure.name], value);
+        }
+        assert_eq!(row["lines"], cell.lines().to_string());
+    }
+    if let Some(mut read) = python(&path("cells.json")) {
+        let mut rows = rows;
+        as_float(&mut rows, &["share", "mean weight"]);
+        as_float(&mut read, &["share", "mean weight"]);
+        assert_eq!(read, rows);
+    }
+}
+
+/// As shown: rows in their order, a column for each column and measure.
+#[test]
+fn as_shown() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let path = folder.path().join("wide.md");
+    write(&crosstab, &path, None);
+    let options =
+        TargetOptions { levels: vec!["coast".into(), "row total".into()], ..TargetOptions::default() };
+    let text = std::fs::read_to_string(&path).unwrap();
+    assert_eq!(text.lines().count(), 2 + crosstab.rows().entries().len());
+    Target::new(&path).unwrap().with(options).write(&crosstab).unwrap();
+    insta::assert_snapshot!(std::fs::read_to_string(&path).unwrap(), @r"
+    | coast | harbour | row\_level | row\_kind | total / sales | total / share | total / latest | total / mean weight |
+    | --- | --- | --- | --- | ---: | ---: | --- | ---: |
+    | =1+1 |  | coast | member | 1234567890123456.79 | 0.9999999999999186 | 2025-02-28 | 0.1 |
+    | @sum |  | coast | member | 99.00 | 0.00000000000008019000072170348 | 2025-12-31 | 0.000000001 |
+    | total |  | coast | member | -5.50 | -0.000000000000004455000040094638 | 2025-03-01 | 2.25 |
+    |  |  | coast | member | 7.00 | 0.0000000000000056700000510295394 | 2024-02-29 | 3 |
+    ");
+}
+
+/// What a spreadsheet would run is made inert where that is asked for, and left alone where it is not.
+#[test]
+fn texts_that_would_run() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let path = folder.path().join("tidy.csv");
+    let texts = |inert: bool| {
+        let target = Target::new(&path).unwrap().with(TargetOptions { inert, ..TargetOptions::default() });
+        target.write(&crosstab).unwrap();
+        let mut coasts: Vec<String> = csv_rows(&path).into_iter().map(|row| row["coast"].clone()).collect();
+        coasts.sort();
+        coasts.dedup();
+        coasts
+    };
+    assert_eq!(texts(false), ["", "=1+1", "@sum", "total"]);
+    assert_eq!(texts(true), ["", "'=1+1", "'@sum", "total"]);
+}
+
+/// A file for each pair of levels, which together hold every row once.
+#[test]
+fn levels_apart() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let written =
+        write_levels(&crosstab, &folder.path().join("parts/*.csv"), &TargetOptions::default()).unwrap();
+    let mut rows: Vec<_> = written
+        .iter()
+        .flat_map(|path| {
+            let rows = csv_rows(path);
+            let levels = |row: &BTreeMap<String, String>| {
+                format!("{} by {}.csv", row["row_level"], row["column_level"])
+            };
+            let name = path.file_name().unwrap().to_string_lossy().into_owned();
+            assert!(!rows.is_empty() && rows.iter().all(|row| levels(row) == name), "{name}");
+            rows
+        })
+        .collect();
+    let mut all = expected(&crosstab);
+    rows.sort();
+    all.sort();
+    assert_eq!(rows, all);
+    assert_eq!(written.len(), 6);
+}
+
+/// The sheets of a workbook as LibreOffice reads them.
+#[test]
+fn a_workbook_holds_numbers() {
+    let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
+    let path = folder.path().join("book.xlsx");
+    write(&crosstab, &path, None);
+    let filter = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,false,false,false,-1";
+    let home = format!("-env:UserInstallation=file://{}/home", folder.path().display());
+    let mut office = Command::new("soffice");
+    office.args([&home, "--headless", "--convert-to", filter, "--outdir"]).arg(folder.path()).arg(&path);
+    match office.output() {
+        Ok(output) => assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr)),
+        Err(_) if std::env::var_os("PIVVEL_REQUIRE_ALL").is_none() => {
+            return println!("skipped: there is no LibreOffice");
+        }
+        Err(error) => panic!("soffice: {error}"),
+    }
+    let mut found = csv_rows(&folder.path().join("book-Tidy.csv"));
+    let mut rows = expected(&crosstab);
+    for (found, row) in found.iter_mut().zip(&mut rows) {
+        assert_eq!(found.remove("exact").as_ref(), row.get("value"), "the exact text stays one");
+        if row["measure"] == "latest" {
+            for column in ["value", "peer_low", "peer_high"] {
+                row.insert(column.into(), String::new());
+            }
+        }
+        // It writes 15 digits, and 18 after the point at most.
+        for (name, cell) in found.iter().filter(|(_, cell)| !cell.is_empty()) {
+            let number = |text: &str| text.parse::<f64>().ok();
+            let close = |a: f64, b: f64| (a - b).abs() <= (a.abs() * 1e-14).max(1e-17);
+            let same =
+                *cell == row[name] || number(cell).zip(number(&row[name])).is_some_and(|(a, b)| close(a, b));
+            assert!(same, "{name}: {cell} and {}", row[name]);
+        }
+        assert!(
+            found.iter().all(|(name, cell)| cell.is_empty() == row[name].is_empty()),
+            "{found:?}, {row:?}"
+        );
+    }
+    assert_eq!(found.len(), rows.len());
+    // As it is read: the title, the headings, and a number in every cell that has one.
+    let shown = std::fs::read_to_string(folder.path().join("book-Cross-tab.csv")).unwrap();
+    assert!(shown.contains("sales, share, latest, mean weight by coast, harbour and scenario"), "{shown}");
+    assert!(shown.contains("1234567890123460") || shown.contains("1.23456789012346E+015"), "{shown}");
+}
