@@ -34,6 +34,8 @@ pub(crate) enum Command {
     Check(Check),
     /// Show the lines behind a cell; they add up to it
     Lines(Box<Lines>),
+    /// Say where one number comes from: lines, formula, related cells, peers, rules
+    Explain(Box<Explain>),
 }
 
 #[derive(Debug, Args)]
@@ -270,6 +272,34 @@ pub(crate) struct Build {
     pub(crate) reading: Reading,
     #[command(flatten)]
     pub(crate) screen: ScreenArguments,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  pivvel explain sales.toml --at 'coast=Fell Coast,quarter=2025-Q1' --measure margin
+  pivvel explain sales.toml --at total --measure sales --json")]
+pub(crate) struct Explain {
+    /// The brief
+    pub(crate) brief: PathBuf,
+    /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
+    /// not named are rolled up, and total is the grand total (repeatable)
+    #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
+    pub(crate) at: Vec<String>,
+    /// The measure; may be left out where there is one only
+    #[arg(long, value_name = "MEASURE")]
+    pub(crate) measure: Option<String>,
+    /// Tell it as JSON
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Read these lines instead of the brief's own
+    #[arg(long, value_name = "FILE")]
+    pub(crate) source: Option<PathBuf>,
+    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) assume: Vec<String>,
+    #[command(flatten)]
+    pub(crate) effort: Effort,
 }
 
 /// How lines are read.

@@ -7,6 +7,7 @@ mod check;
 mod check_emphasis;
 mod demo;
 mod effort;
+mod explain;
 mod lines;
 mod screen;
 mod survey;
@@ -32,6 +33,7 @@ fn main() -> ExitCode {
         Command::Build(build) => build::run(build),
         Command::Check(check) => check::run(check),
         Command::Lines(lines) => lines::run(lines),
+        Command::Explain(explain) => explain::run(explain),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

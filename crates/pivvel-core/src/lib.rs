@@ -39,7 +39,10 @@ mod suggest;
 mod tables;
 
 pub use arrow_schema::Schema;
-pub use behind::{Address, LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart, Trace};
+pub use behind::{
+    Address, DateSpan, EmphasisStory, ItemStory, LineOrder, LinesBehind, Operand, PeersStory, Story, Tied,
+    TiedAggregate, TiedPart, Trace,
+};
 pub use brief::{
     Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
     ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PeersOf, Pick, Placement, Plan,

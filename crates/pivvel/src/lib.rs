@@ -68,6 +68,7 @@ mod book;
 mod brief_file;
 mod files;
 mod lines_file;
+mod story_json;
 mod yardstick_file;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
@@ -76,4 +77,5 @@ pub use lines_file::LinesTarget;
 pub use pivvel_core::*;
 pub use pivvel_io::*;
 pub use pivvel_view::*;
+pub use story_json::story_to_json;
 pub use yardstick_file::{open_yardsticks, save_yardsticks, yardsticks_from_json, yardsticks_to_json};

@@ -23,7 +23,7 @@ pub(crate) use emphasize::{Middle, SCHEMES};
 pub use format::{Negative, NumberFormat, Scaling};
 pub use items::PlannedItem;
 pub use layout::{Direction, Order, OrderBy};
-pub(crate) use plan::Count;
+pub(crate) use plan::{Choice, Count};
 pub use plan::{Dimension, Measure, Pick, Plan};
 pub use rules::PlannedRule;
 pub use spec::{

@@ -18,6 +18,8 @@ use crate::rollup::{SortBy, regroup};
 #[derive(Debug, Clone)]
 pub(crate) struct Inside {
     pub(crate) frame: Frame,
+    /// Values by measure of the plan, hidden ones among them, then by grain.
+    pub(crate) measures: Vec<Vec<Values>>,
     pub(crate) moved: Moved,
 }
 
@@ -30,7 +32,10 @@ pub(crate) fn opened(
 ) -> Result<(CrossTab, Inside)> {
     let mut inside = None;
     let crosstab = from_groups(plan, groups, source, tally.clone(), kept, &mut |engine, moved| {
-        inside = Some(Inside { frame: engine.frame().clone(), moved: moved.clone() });
+        let grains = engine.frame().grains.len();
+        let of = |measure| (0..grains).map(|grain| engine.measure(measure, grain).clone()).collect();
+        let measures = (0..plan.measures.len()).map(of).collect();
+        inside = Some(Inside { frame: engine.frame().clone(), measures, moved: moved.clone() });
     })?;
     let Some(inside) = inside else { unreachable!("whoever builds a cross-tab looks inside") };
     Ok((crosstab, inside))

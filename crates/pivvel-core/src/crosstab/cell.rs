@@ -12,8 +12,8 @@ pub struct Cell<'a> {
     pub(super) crosstab: &'a CrossTab,
     pub(super) row: Entry,
     pub(super) column: Entry,
-    pub(super) grain: usize,
-    pub(super) id: u32,
+    pub(crate) grain: usize,
+    pub(crate) id: u32,
 }
 
 impl<'a> Cell<'a> {

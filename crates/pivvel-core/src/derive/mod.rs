@@ -15,5 +15,5 @@ pub(crate) use frame::Frame;
 pub(crate) use groups::{GroupKey, groups, shown};
 pub(crate) use items::made_of;
 pub(crate) use pick::{Picks, pick};
-pub(crate) use relate::period_places;
+pub(crate) use relate::{period_places, targets};
 pub(crate) use tier::settle_tiers;

@@ -8,7 +8,7 @@ use crate::lines::{DatePart, Member, MemberId};
 use crate::rollup::{Axis, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
-pub(super) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<Option<(usize, usize)>> {
+pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<Option<(usize, usize)>> {
     let cells = &frame.grains[grain];
     let on_rows = match relation {
         Relation::Parent { on_rows } | Relation::Total { on_rows } => *on_rows,

@@ -6,8 +6,8 @@ use arrow_array::RecordBatch;
 use arrow_array::cast::AsArray;
 use arrow_array::types::Decimal128Type;
 use pivvel::{
-    Address, Brief, CrossTab, Entry, LineOrder, LinesBehind, ReadOptions, Result, Run, TextSource, Tied,
-    TierBrief, TopBrief, TotalsOf, Trace, Value,
+    Address, Brief, CrossTab, Entry, LineOrder, LineSource, LinesBehind, ReadOptions, Result, Run,
+    TextSource, Tied, TierBrief, TopBrief, TotalsOf, Trace, Value,
 };
 
 use crate::draw::Draw;
@@ -258,4 +258,64 @@ fn what_does_not_add_up_is_told() {
     --at: a quote is open in coast="Fell
     --at: no line is behind coast=Fell, amount=2.00: its row and its column do not meet
     "#);
+}
+
+/// What a story names gives its number: operands by the formula, a related cell by its own value, and a
+/// calculated cell by the cells that it is calculated from.
+#[test]
+fn operands_give_the_number() {
+    let mut lines = Vec::new();
+    pivvel_demo::write_lines(&mut lines, 300, 12).unwrap();
+    let (mut cells, mut calculated, mut related) = (0, 0, 0);
+    for seed in 100..=170 {
+        let mut draw = Draw::new(seed);
+        let brief = brief(&mut draw);
+        let crosstab = CrossTab::build(&brief, &mut source(&lines)).unwrap();
+        for _ in 0..3 {
+            if crosstab.cells().count() == 0 {
+                continue;
+            }
+            let (row, column) = any_cell(&crosstab, &mut draw);
+            let (measure, place) = draw.of(&[("margin", 1), ("share", 2)]);
+            let address = Address::of(&crosstab, row, column);
+            let mut open = || Ok(Box::new(source(&lines)) as Box<dyn LineSource>);
+            let story = Run::new().explain(&brief, &mut open, &address, measure).unwrap();
+            let what = format!("seed {seed}, {measure} at {address}: {story:?}");
+            let cell = crosstab.cell(row, column).unwrap();
+            assert_eq!((story.value, story.lines), (cell.value(place), cell.lines()), "{what}");
+            assert_eq!(story.peers.as_ref().and_then(|p| p.rank), cell.rank(place), "{what}");
+            let number = |value: Option<Value>| value.map(|value| value.as_f64());
+            let expected = match (&story.item, &story.operands[..]) {
+                (Some(item), _) => {
+                    calculated += 1;
+                    let [actual, plan] = ["actual", "plan"].map(|name| {
+                        let operand = item.operands.iter().find(|(label, _)| label == name);
+                        operand.and_then(|(_, value)| number(*value))
+                    });
+                    match (actual, plan) {
+                        (None, None) => None,
+                        (actual, plan) => Some(actual.unwrap_or(0.0) - plan.unwrap_or(0.0)),
+                    }
+                }
+                (None, [above, below]) => {
+                    if let Some(at) = &below.at {
+                        let (row, column) = crosstab.locate(at).unwrap();
+                        assert_eq!(crosstab.cell(row, column).unwrap().value(0), below.value, "{what}");
+                        related += 1;
+                    }
+                    let (above, below) = (number(above.value), number(below.value));
+                    above.zip(below.filter(|below| *below != 0.0)).map(|(a, b)| a / b)
+                }
+                (None, operands) => panic!("{what}: {operands:?}"),
+            };
+            let same = match (number(story.value), expected) {
+                (Some(a), Some(b)) => (a - b).abs() <= 1e-9 * a.abs().max(1.0),
+                (a, b) => a == b,
+            };
+            assert!(same, "{what}: {expected:?}");
+            cells += 1;
+        }
+    }
+    println!("{cells} cells, {calculated} calculated, {related} that read another cell");
+    assert!(cells >= 200 && calculated > 10 && related > 30);
 }

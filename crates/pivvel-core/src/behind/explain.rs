@@ -1,0 +1,383 @@
+//! The story of one number: its lines, its formula with the value of each operand, the cells that it
+//! stands on, its peers, and the rules that were tried on it.
+
+use arrow_array::Array;
+use arrow_array::cast::AsArray;
+use arrow_array::types::Date32Type;
+use arrow_schema::DataType;
+
+use super::address::Address;
+use super::lines::{LinesBehind, TiedPart};
+use super::operands::{is_aggregate, operands, with_operands, within};
+use super::trace::Trace;
+use crate::brief::{Brief, Choice, Form};
+use crate::crosstab::{Cell, Run};
+use crate::derive::targets;
+use crate::error::{Error, Result};
+use crate::formula::{CellLeaf, Expr, Step, parse};
+use crate::lines::{LineSource, Value};
+use crate::peers::Yardstick;
+use crate::rollup::{Entry, grain_index};
+
+/// Where one number comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Story {
+    /// The cell.
+    pub address: Address,
+    /// The kinds of its row and its column: `member`, `total`, `calculated` or `others`.
+    pub kinds: [String; 2],
+    /// The names of its row level and its column level.
+    pub levels: [String; 2],
+    /// The measure's name.
+    pub measure: String,
+    /// The number; `None` where it is blank.
+    pub value: Option<Value>,
+    /// How it is computed here.
+    pub formula: String,
+    /// Whether that is an aggregate of the lines and nothing else.
+    pub is_aggregate: bool,
+    /// What the formula reads, with values.
+    pub operands: Vec<Operand>,
+    /// The calculated item that makes the cell, where one does.
+    pub item: Option<ItemStory>,
+    /// How many lines are behind it.
+    pub lines: u64,
+    /// The first and the last day of these lines, by date column.
+    pub dates: Vec<DateSpan>,
+    /// The condition that lines had to meet.
+    pub condition: Option<String>,
+    /// The cells that it is compared with.
+    pub peers: Option<PeersStory>,
+    /// What could make it stand out, in the order in which it is tried.
+    pub emphases: Vec<EmphasisStory>,
+    /// Assumptions in force, with their values.
+    pub assumptions: Vec<(String, String)>,
+    /// What the lines add up to, told beside what the cell has.
+    pub tied: Vec<TiedPart>,
+}
+
+/// A part of a formula that has a value of its own.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Operand {
+    /// As it is written.
+    pub text: String,
+    /// Its value here; `None` where it is blank.
+    pub value: Option<Value>,
+    /// Its own formula, where it is a measure.
+    pub formula: Option<String>,
+    /// The cell that it is read from, where that is another one.
+    pub at: Option<Address>,
+    /// What it is made of in turn; nothing where that was told before.
+    pub operands: Vec<Operand>,
+}
+
+/// A calculated item, and the cells that its formula reads.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ItemStory {
+    /// Its dimension and its name.
+    pub dimension: String,
+    /// Its name.
+    pub name: String,
+    /// Its formula.
+    pub formula: String,
+    /// Whether it is applied to aggregates, before the measure's formula.
+    pub before_measures: bool,
+    /// The members that its formula names, with the measure's values there; `None` where that is blank, or
+    /// where the item goes before the measure.
+    pub operands: Vec<(String, Option<Value>)>,
+}
+
+/// The days that lines are of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DateSpan {
+    /// The column.
+    pub column: String,
+    /// The first day.
+    pub first: String,
+    /// The last day.
+    pub last: String,
+}
+
+/// The cells that a number is compared with, and where it stands among them.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PeersStory {
+    /// What they are called.
+    pub name: String,
+    /// Their reference numbers.
+    pub yardstick: Yardstick,
+    /// From 0 for the lowest to 1 for the highest.
+    pub position: Option<f64>,
+    /// 1 for the highest.
+    pub rank: Option<u32>,
+}
+
+/// One emphasis, as far as it concerns a cell.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EmphasisStory {
+    /// What it is called.
+    pub place: String,
+    /// Its form.
+    pub form: Form,
+    /// Whether it makes the cell stand out.
+    pub decides: bool,
+    /// The position on its scale, where it has one.
+    pub position: Option<f64>,
+    /// Its rules in words, with what became of each: whether it matched; `None` for one that was not
+    /// tried, because an earlier one had matched.
+    pub rules: Vec<(String, Option<bool>)>,
+}
+
+impl Run<'_> {
+    /// The story of the number of a measure in a cell. `open` opens the lines, which are read twice.
+    ///
+    /// ```
+    /// use std::sync::Arc;
+    /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
+    /// use pivvel_core::{Batches, Brief, LineSource, Run};
+    ///
+    /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
+    /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 5]));
+    /// let batch = RecordBatch::try_from_iter([("coast", coast), ("pieces", pieces)])?;
+    /// let brief = Brief::new()
+    ///     .rows(["coast"])
+    ///     .measure(("pieces", "sum(pieces)"))
+    ///     .measure(("share", "pieces / pieces at grand total"));
+    /// let mut open = || {
+    ///     let lines = Batches::new(batch.schema(), [batch.clone()]);
+    ///     Ok(Box::new(lines) as Box<dyn LineSource>)
+    /// };
+    /// let story = Run::new().explain(&brief, &mut open, &"coast=Fell".parse()?, "share")?;
+    /// let said: Vec<String> =
+    ///     story.operands.iter().map(|o| format!("{} = {}", o.text, o.value.unwrap())).collect();
+    /// assert_eq!(said, ["pieces = 6", "pieces at grand total = 8"]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As for [`Run::build`], and an address or a measure that is not there.
+    pub fn explain(
+        &self,
+        brief: &Brief,
+        open: &mut dyn FnMut() -> Result<Box<dyn LineSource>>,
+        address: &Address,
+        measure: &str,
+    ) -> Result<Story> {
+        let mut source = open()?;
+        let wanted = LinesBehind {
+            address: address.clone(),
+            measure: Some(measure.to_string()),
+            ..LinesBehind::default()
+        };
+        wanted.check(brief, source.as_ref())?;
+        let (with, named) = with_operands(brief, &source.schema());
+        let trace = self.trace(&with, source.as_mut())?;
+        let (row, column) = trace.crosstab.locate(address)?;
+        let Some(cell) = trace.crosstab.cell(row, column) else {
+            let message = format!("no line is behind {address}: its row and its column do not meet");
+            return Err(Error::request("--at", message));
+        };
+        let place = trace.plan.measures.iter().position(|m| m.name == measure);
+        let Some(place) = place else {
+            let known = brief.measures.iter().map(|m| m.name.as_str());
+            return Err(Error::unknown("--measure", "measure", measure, known));
+        };
+        let teller =
+            Teller { trace: &trace, named: &named, row, column, grain: cell.grain, cell: cell.id as usize };
+        let (dates, tied) = teller.read(&wanted, open()?.as_mut())?;
+        teller.tell(brief, &cell, place, dates, tied)
+    }
+}
+
+/// What is told about one cell.
+struct Teller<'a> {
+    trace: &'a Trace,
+    /// Texts of operands with the hidden measures that compute them.
+    named: &'a [(String, String)],
+    row: Entry,
+    column: Entry,
+    grain: usize,
+    cell: usize,
+}
+
+impl Teller<'_> {
+    fn tell(
+        &self,
+        brief: &Brief,
+        cell: &Cell<'_>,
+        place: usize,
+        dates: Vec<DateSpan>,
+        tied: Vec<TiedPart>,
+    ) -> Result<Story> {
+        let (crosstab, plan) = (&self.trace.crosstab, &self.trace.plan);
+        let (rows, columns) = (crosstab.rows(), crosstab.columns());
+        let formula = self.formula(place).unwrap_or_default();
+        let expr = parse("", &formula).ok();
+        let mut told = vec![plan.measures[place].name.clone()];
+        let item = self.item(place);
+        // What a cell of an item that goes last is made of are other cells.
+        let of_cells = item.as_ref().is_some_and(|item| !item.before_measures);
+        let parts = expr.as_ref().filter(|expr| !of_cells && !is_aggregate(expr)).map(operands);
+        let shown = crosstab.measures().iter().position(|m| m.name == plan.measures[place].name);
+        let peers = shown.and_then(|shown| {
+            let yardstick = *cell.yardstick(shown)?;
+            let name = cell.peers(shown)?.to_string();
+            Some(PeersStory { name, yardstick, position: cell.position(shown), rank: cell.rank(shown) })
+        });
+        Ok(Story {
+            address: Address::of(crosstab, self.row, self.column),
+            kinds: [rows.kind(self.row), columns.kind(self.column)].map(str::to_string),
+            levels: [rows.level_name(self.row.level()), columns.level_name(self.column.level())]
+                .map(str::to_string),
+            measure: plan.measures[place].name.clone(),
+            value: self.value(place),
+            is_aggregate: expr.as_ref().is_some_and(is_aggregate),
+            operands: parts.iter().flatten().map(|part| self.operand(part, &mut told)).collect(),
+            formula,
+            item,
+            lines: cell.lines(),
+            dates,
+            condition: plan.condition.clone(),
+            peers,
+            emphases: shown.map(|shown| self.emphases(shown)).unwrap_or_default(),
+            assumptions: brief.assumptions.iter().map(|a| (a.name.clone(), a.value.to_string())).collect(),
+            tied,
+        })
+    }
+
+    fn value(&self, place: usize) -> Option<Value> {
+        self.trace.inside.measures[place][self.grain][self.cell]
+    }
+
+    /// How a measure is computed at the cell's grain.
+    fn formula(&self, place: usize) -> Option<String> {
+        let measure = &self.trace.plan.measures[place];
+        match measure.grains.get(self.grain) {
+            Some(Choice::Nothing) => None,
+            Some(Choice::Level(level)) => measure.level_texts[*level].1.clone(),
+            _ => Some(measure.formula.clone()),
+        }
+    }
+
+    /// A part of a formula with its value; measures that were told before are not told again.
+    fn operand(&self, expr: &Expr, told: &mut Vec<String>) -> Operand {
+        let text = expr.to_string();
+        let plan = &self.trace.plan;
+        let of = |name: &str| plan.measures.iter().position(|m| m.name == name);
+        let hidden = self.named.iter().find(|(known, _)| *known == text).and_then(|(_, name)| of(name));
+        let measure = match &expr.node {
+            crate::formula::Node::Name(name) => of(&name.whole()),
+            _ => None,
+        };
+        let place = measure.or(hidden);
+        let formula = measure.and_then(|place| self.formula(place));
+        let parts = match (&formula, measure) {
+            (Some(formula), Some(_)) if !told.contains(&text) => {
+                told.push(text.clone());
+                let own = parse("", formula).ok().filter(|own| !is_aggregate(own));
+                let parts = own.as_ref().map(operands).unwrap_or_default();
+                // One part that is all of it says nothing more.
+                if parts.iter().any(|part| part.to_string() == *formula) { Vec::new() } else { parts }
+            }
+            _ => within(expr),
+        };
+        Operand {
+            value: place.and_then(|place| self.value(place)),
+            at: place.and_then(|place| self.related(place)),
+            operands: parts.iter().map(|part| self.operand(part, told)).collect(),
+            formula,
+            text,
+        }
+    }
+
+    /// The cell that a formula reads its value from, where it is one look at another cell.
+    fn related(&self, place: usize) -> Option<Address> {
+        let Step::Leaf(CellLeaf::At(_, relation)) = &self.trace.plan.measures[place].cell.step else {
+            return None;
+        };
+        let frame = &self.trace.inside.frame;
+        let (grain, cell) = targets(frame, self.grain, relation)[self.cell]?;
+        let cells = &frame.grains[grain];
+        let (row, column) = cells.pairs.pairs()[cell];
+        let (row, column) = (Entry::new(cells.row_level, row), Entry::new(cells.column_level, column));
+        Some(Address::of(&self.trace.crosstab, row, column))
+    }
+
+    /// The item that makes the cell.
+    fn item(&self, place: usize) -> Option<ItemStory> {
+        let frame = &self.trace.inside.frame;
+        let item = &self.trace.plan.items[frame.grains[self.grain].maker(self.cell)?];
+        let own = if item.spot.on_rows { self.row } else { self.column };
+        let made = frame.axis(item.spot.on_rows).made(own.level(), own.node)?;
+        let grain = grain_index(frame.columns.depth(), self.row.level(), self.column.level());
+        let value = |node: &Option<u32>| {
+            let (row, column) =
+                if item.spot.on_rows { ((*node)?, self.column.node) } else { (self.row.node, (*node)?) };
+            let cell = frame.grains[grain].pairs.find(row, column)?;
+            self.trace.inside.measures[place][grain][cell as usize].filter(|_| !item.before_measures)
+        };
+        Some(ItemStory {
+            dimension: item.dimension.clone(),
+            name: item.name.clone(),
+            formula: item.formula.clone(),
+            before_measures: item.before_measures,
+            operands: item.operands.iter().cloned().zip(made.operands.iter().map(value)).collect(),
+        })
+    }
+
+    /// What could make the cell stand out.
+    fn emphases(&self, shown: usize) -> Vec<EmphasisStory> {
+        let crosstab = &self.trace.crosstab;
+        let marks = crosstab.marks(self.row, self.column, shown);
+        let levels = (self.row.level(), self.column.level());
+        let concerned = crosstab.emphases().iter().enumerate().filter(|(_, e)| e.covers(levels, shown));
+        let story = |(place, emphasis): (usize, &crate::emphasis::Emphasis)| {
+            let mark = marks.iter().find(|mark| mark.emphasis == place);
+            let won = mark.and_then(|mark| mark.rule);
+            let earlier = marks.iter().any(|m| m.form == emphasis.planned.said.form && m.emphasis < place);
+            let outcome = |rule: usize| match won {
+                Some(won) => (rule <= won).then_some(rule == won),
+                None => (!earlier).then_some(false),
+            };
+            let rules = emphasis.rules().iter().enumerate();
+            EmphasisStory {
+                place: emphasis.planned.place.clone(),
+                form: emphasis.planned.said.form,
+                decides: mark.is_some(),
+                position: mark.and_then(|mark| mark.position),
+                rules: rules.map(|(i, rule)| (rule.words.clone(), outcome(i))).collect(),
+            }
+        };
+        concerned.map(story).collect()
+    }
+
+    /// Reads the lines of the cell: their days, and what they add up to.
+    fn read(
+        &self,
+        wanted: &LinesBehind,
+        source: &mut dyn LineSource,
+    ) -> Result<(Vec<DateSpan>, Vec<TiedPart>)> {
+        let fields = self.trace.schema.fields().iter();
+        let dates = fields.filter(|field| *field.data_type() == DataType::Date32);
+        let mut wanted = LinesBehind { columns: dates.map(|f| f.name().clone()).collect(), ..wanted.clone() };
+        let names = wanted.columns.clone();
+        if wanted.columns.is_empty() {
+            wanted.columns.extend(self.trace.columns_first().into_iter().take(1));
+        }
+        let mut spans: Vec<Option<(i32, i32)>> = vec![None; names.len()];
+        let tied = self.trace.lines(&wanted, source, &mut |batch| {
+            for (span, array) in spans.iter_mut().zip(batch.columns()) {
+                let Some(days) = array.as_primitive_opt::<Date32Type>() else { continue };
+                for day in (0..days.len()).filter(|i| days.is_valid(*i)).map(|i| days.value(i)) {
+                    let (first, last) = span.unwrap_or((day, day));
+                    *span = Some((first.min(day), last.max(day)));
+                }
+            }
+            Ok(())
+        })?;
+        let told = names.into_iter().zip(spans).filter_map(|(column, span)| {
+            let [first, last] = <[i32; 2]>::from(span?).map(|day| Value::Date(day).to_string());
+            Some(DateSpan { column, first, last })
+        });
+        Ok((told.collect(), tied.parts))
+    }
+}
