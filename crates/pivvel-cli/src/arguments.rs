@@ -36,6 +36,8 @@ pub(crate) enum Command {
     Lines(Box<Lines>),
     /// Say where one number comes from: lines, formula, related cells, peers, rules
     Explain(Box<Explain>),
+    /// Say what changed between two results, level by level
+    Compare(Box<Compare>),
 }
 
 #[derive(Debug, Args)]
@@ -300,6 +302,39 @@ pub(crate) struct Explain {
     pub(crate) assume: Vec<String>,
     #[command(flatten)]
     pub(crate) effort: Effort,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  pivvel compare may.csv june.csv --brief sales.toml
+  pivvel compare may.toml june.toml --to changes.csv
+  pivvel compare tidy-may.parquet tidy-june.parquet")]
+pub(crate) struct Compare {
+    /// The earlier result: a brief, a tidy result that was written, or, with --brief, lines
+    pub(crate) earlier: PathBuf,
+    /// The later one
+    pub(crate) later: PathBuf,
+    /// Run this brief on both, which are lines then
+    #[arg(long, value_name = "BRIEF")]
+    pub(crate) brief: Option<PathBuf>,
+    /// Show so many changes of each level at most, the largest first
+    #[arg(long, value_name = "N", default_value_t = 10)]
+    pub(crate) limit: usize,
+    /// Set an assumption of the briefs to another value: uplift=4% (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) assume: Vec<String>,
+    /// Write every change to a file: .csv, .json, .parquet, .arrow, .xlsx or .md; - for CSV on standard
+    /// output (repeatable)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Vec<PathBuf>,
+    /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
+    #[arg(long)]
+    pub(crate) inert: bool,
+    #[command(flatten)]
+    pub(crate) effort: Effort,
+    #[command(flatten)]
+    pub(crate) screen: ScreenArguments,
 }
 
 /// How lines are read.

@@ -5,6 +5,7 @@ mod arguments;
 mod build;
 mod check;
 mod check_emphasis;
+mod compare;
 mod demo;
 mod effort;
 mod explain;
@@ -34,6 +35,7 @@ fn main() -> ExitCode {
         Command::Check(check) => check::run(check),
         Command::Lines(lines) => lines::run(lines),
         Command::Explain(explain) => explain::run(explain),
+        Command::Compare(compare) => compare::run(compare),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

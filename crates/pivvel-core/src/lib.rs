@@ -25,6 +25,7 @@
 
 mod behind;
 mod brief;
+mod compare;
 mod crosstab;
 mod derive;
 mod emphasis;
@@ -49,6 +50,7 @@ pub use brief::{
     PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief, Scaling, Side,
     TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
+pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};

@@ -69,12 +69,14 @@
 #[cfg(feature = "workbook")]
 mod book;
 mod brief_file;
+mod compare_files;
 mod files;
 mod lines_file;
 mod story_json;
 mod yardstick_file;
 
 pub use brief_file::{brief_from_toml, brief_to_toml};
+pub use compare_files::{read_tidy, write_comparison};
 pub use files::{Target, TargetOptions, beside, open_lines, open_source, write_levels};
 pub use lines_file::LinesTarget;
 pub use pivvel_core::*;

@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::fmt;
 
-use super::{date_text, decimal_text, rescale};
+use super::{date_from_text, date_text, decimal_digits, decimal_text, rescale};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -24,6 +24,25 @@ pub enum Value {
 impl Value {
     pub(crate) fn whole(number: u64) -> Value {
         Value::Exact { digits: number.into(), scale: 0 }
+    }
+
+    /// A value as [`Display`](fmt::Display) writes it; `None` for what is none. Numbers of more than twelve
+    /// digits after the point are taken as floating-point ones.
+    ///
+    /// ```
+    /// use pivvel_core::Value;
+    /// assert_eq!(Value::read("-12.50"), Some(Value::Exact { digits: -1250, scale: 2 }));
+    /// assert_eq!(Value::read("2025-01-31").unwrap().to_string(), "2025-01-31");
+    /// assert_eq!(Value::read("Fell"), None);
+    /// ```
+    pub fn read(text: &str) -> Option<Value> {
+        let scale = text.split_once('.').map_or(0, |(_, fraction)| fraction.len());
+        let exact = || {
+            let scale = u8::try_from(scale).ok().filter(|scale| *scale <= 12)?;
+            Some(Value::Exact { digits: decimal_digits(text, scale)?, scale })
+        };
+        let float = || text.parse::<f64>().ok().filter(|value| value.is_finite()).map(Value::Float);
+        exact().or_else(float).or_else(|| date_from_text(text).map(Value::Date))
     }
 
     /// The nearest floating-point number; a date counts in days.

@@ -6,6 +6,7 @@ mod behind;
 mod briefs;
 mod calendar;
 mod cases;
+mod compare;
 mod derived;
 mod draw;
 mod edges;

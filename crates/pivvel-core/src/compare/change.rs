@@ -1,0 +1,325 @@
+//! Changes from an earlier result to a later one.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use super::mix::{Mixed, mixed};
+use super::ratio::Ratio;
+use super::snapshot::{Key, Snapshot, Told};
+use crate::error::{Error, Result};
+use crate::lines::{Value, rescale};
+
+/// Whether a cell stands in both results.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum State {
+    /// In both.
+    Both,
+    /// In the later one only.
+    New,
+    /// In the earlier one only.
+    Gone,
+}
+
+impl State {
+    /// As tables have it.
+    pub fn name(self) -> &'static str {
+        match self {
+            State::Both => "both",
+            State::New => "new",
+            State::Gone => "gone",
+        }
+    }
+}
+
+/// What became of one measure of one cell.
+#[derive(Debug, Clone)]
+pub struct Change {
+    /// The label in each dimension; nothing where it is rolled up.
+    pub members: Vec<Option<String>>,
+    /// The names of the row level and the column level.
+    pub levels: [String; 2],
+    /// The kinds of the row and the column, as in the tidy result.
+    pub kinds: [String; 2],
+    /// The measure.
+    pub measure: String,
+    /// Whether it stands in both results.
+    pub state: State,
+    /// The earlier value; `None` where it was blank or not there.
+    pub earlier: Option<Value>,
+    /// The later one.
+    pub later: Option<Value>,
+    /// Later less earlier. A blank beside an exact value counts as nothing; beside a ratio or a mean it
+    /// gives a blank.
+    pub change: Option<Value>,
+    /// The change by the size of the earlier value.
+    pub relative: Option<f64>,
+    /// How many lines were and are behind it.
+    pub lines: [u64; 2],
+    /// The earlier and the later rank among its peers.
+    pub ranks: [Option<u32>; 2],
+    /// How many changes there are of the same measure at the same levels, of members of the same kinds...
+    pub peer_count: u64,
+    /// ...the lowest and the highest of them...
+    pub ends: Option<(f64, f64)>,
+    /// ...where this one stands between these, from 0 to 1...
+    pub position: Option<f64>,
+    /// ...and its rank among them, 1 for the highest.
+    pub rank: Option<u32>,
+}
+
+/// Members of a level that came or went.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LevelChange {
+    /// The dimension.
+    pub dimension: String,
+    /// The paths of the members that are new.
+    pub new: Vec<Vec<String>>,
+    /// Those of the members that are gone.
+    pub gone: Vec<Vec<String>>,
+}
+
+/// An earlier and a later result, side by side.
+///
+/// ```
+/// use std::sync::Arc;
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
+/// use pivvel_core::{Batches, Brief, Comparison, CrossTab, Snapshot};
+///
+/// let result = |name: &str, coasts: Vec<&str>, pieces: Vec<i64>| {
+///     let coast: ArrayRef = Arc::new(StringArray::from(coasts));
+///     let pieces: ArrayRef = Arc::new(Int64Array::from(pieces));
+///     let batch = RecordBatch::try_from_iter([("coast", coast), ("pieces", pieces)]).unwrap();
+///     let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
+///     let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
+///     Snapshot::of(name, &crosstab)
+/// };
+/// let may = result("may", vec!["Fell", "Skerry"], vec![3, 4]);
+/// let june = result("june", vec!["Fell", "Isle"], vec![5, 1]);
+/// let compared = Comparison::new(&may, &june, &[])?;
+/// let fell = &compared.changes()[0];
+/// assert_eq!(fell.change.unwrap().to_string(), "2");
+/// assert_eq!(compared.levels()[0].gone, [["Skerry"]]);
+/// # Ok::<(), pivvel_core::Error>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Comparison {
+    pub(super) dimensions: Vec<String>,
+    rows: usize,
+    changes: Vec<Change>,
+    levels: Vec<LevelChange>,
+    mixed: Vec<Mixed>,
+    notes: Vec<String>,
+}
+
+impl Comparison {
+    /// Compares two results. `ratios` says which measures are ratios of which others.
+    ///
+    /// # Errors
+    /// Results of other dimensions, or without a measure in common.
+    pub fn new(earlier: &Snapshot, later: &Snapshot, ratios: &[Ratio]) -> Result<Comparison> {
+        if earlier.dimensions != later.dimensions {
+            let list = |snapshot: &Snapshot| snapshot.dimensions.join(", ");
+            let message = format!(
+                "{} has the dimensions {}, and {} has {}: compare results of one layout",
+                earlier.name,
+                list(earlier),
+                later.name,
+                list(later)
+            );
+            return Err(Error::request("compare", message));
+        }
+        let (before, after) = (earlier.measures(), later.measures());
+        if !before.is_empty() && !after.is_empty() && !before.iter().any(|m| after.contains(m)) {
+            let message = format!(
+                "{} measures {}, and {} measures {}: nothing can be compared",
+                earlier.name,
+                before.join(", "),
+                later.name,
+                after.join(", ")
+            );
+            return Err(Error::request("compare", message));
+        }
+        let only = |name: &str, own: &[&str], other: &[&str]| {
+            let own: Vec<&str> = own.iter().copied().filter(|m| !other.contains(m)).collect();
+            (!own.is_empty()).then(|| format!("only {name} measures {}", own.join(", ")))
+        };
+        let notes =
+            only(&earlier.name, &before, &after).into_iter().chain(only(&later.name, &after, &before));
+        let shared = |told: &&Told| {
+            let measure = told.key.measure.as_str();
+            let helps = ratios.iter().any(|ratio| ratio.helpers.iter().any(|helper| helper == measure));
+            !helps && before.contains(&measure) && after.contains(&measure)
+        };
+        let mut changes: Vec<Change> = later
+            .cells
+            .iter()
+            .filter(shared)
+            .map(|told| change(earlier.get(&told.key), Some(told)))
+            .collect();
+        let gone = earlier.cells.iter().filter(shared).filter(|told| later.get(&told.key).is_none());
+        changes.extend(gone.map(|told| change(Some(told), None)));
+        scale(&mut changes);
+        let axes = if later.cells.is_empty() { earlier.axes() } else { later.axes() };
+        Ok(Comparison {
+            dimensions: later.dimensions.clone(),
+            rows: axes[0].len(),
+            levels: levels(earlier, later, &axes),
+            mixed: mixed(earlier, later, axes[0].len(), ratios),
+            notes: notes.collect(),
+            changes,
+        })
+    }
+
+    /// Every change: those of the later result in its order, then what is gone.
+    pub fn changes(&self) -> &[Change] {
+        &self.changes
+    }
+
+    /// The members that came and went, by dimension.
+    pub fn levels(&self) -> &[LevelChange] {
+        &self.levels
+    }
+
+    /// Changes of ratios, taken apart.
+    pub fn mixed(&self) -> &[Mixed] {
+        &self.mixed
+    }
+
+    /// What a reader must know.
+    pub fn notes(&self) -> &[String] {
+        &self.notes
+    }
+
+    /// The dimensions, rows first.
+    pub fn dimensions(&self) -> &[String] {
+        &self.dimensions
+    }
+
+    /// How many of the dimensions stand on the rows.
+    pub fn row_dimensions(&self) -> usize {
+        self.rows
+    }
+}
+
+fn change(earlier: Option<&Told>, later: Option<&Told>) -> Change {
+    let state = match (earlier, later) {
+        (Some(_), Some(_)) => State::Both,
+        (None, _) => State::New,
+        (_, None) => State::Gone,
+    };
+    let Some(told) = later.or(earlier) else { unreachable!("a change is of a cell") };
+    let (before, after) = (earlier.and_then(|t| t.value), later.and_then(|t| t.value));
+    let change = difference(after, before);
+    let relative = change.zip(before).and_then(|(change, before)| {
+        let size = before.as_f64().abs();
+        (size > 0.0 && !matches!(before, Value::Date(_))).then(|| change.as_f64() / size)
+    });
+    Change {
+        members: told.key.members.clone(),
+        levels: [told.key.row_level.clone(), told.key.column_level.clone()],
+        kinds: told.kinds.clone(),
+        measure: told.key.measure.clone(),
+        state,
+        earlier: before,
+        later: after,
+        change,
+        relative,
+        lines: [earlier.map_or(0, |t| t.lines), later.map_or(0, |t| t.lines)],
+        ranks: [earlier.and_then(|t| t.rank), later.and_then(|t| t.rank)],
+        peer_count: 0,
+        ends: None,
+        position: None,
+        rank: None,
+    }
+}
+
+/// One value less another; exact where both are, days between two dates.
+fn difference(a: Option<Value>, b: Option<Value>) -> Option<Value> {
+    match (a, b) {
+        (None, None) => None,
+        (Some(Value::Date(a)), Some(Value::Date(b))) => {
+            Some(Value::Exact { digits: i128::from(a) - i128::from(b), scale: 0 })
+        }
+        (Some(Value::Date(_)), _) | (_, Some(Value::Date(_))) => None,
+        // A ratio or a mean of nothing is not zero, so that there is no change from it.
+        (Some(Value::Float(_)), None) | (None, Some(Value::Float(_))) => None,
+        (Some(a), None) => Some(a),
+        (a, Some(b)) => {
+            let a = a.unwrap_or(Value::Exact { digits: 0, scale: 0 });
+            let exact = || {
+                let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (a, b)
+                else {
+                    return None;
+                };
+                let scale = s.max(t);
+                let digits = rescale(x, s, scale)?.checked_sub(rescale(y, t, scale)?)?;
+                Some(Value::Exact { digits, scale })
+            };
+            Some(exact().unwrap_or_else(|| Value::Float(a.as_f64() - b.as_f64())))
+        }
+    }
+}
+
+/// Places every change among those of its own level.
+fn scale(changes: &mut [Change]) {
+    let mut groups: HashMap<(String, [String; 2], [String; 2]), Vec<usize>> = HashMap::new();
+    for (place, change) in changes.iter().enumerate().filter(|(_, change)| change.change.is_some()) {
+        let group = (change.measure.clone(), change.levels.clone(), change.kinds.clone());
+        groups.entry(group).or_default().push(place);
+    }
+    for mut places in groups.into_values() {
+        let value = |place: usize| changes[place].change.unwrap_or(Value::Float(0.0));
+        places.sort_by(|a, b| value(*b).order(&value(*a)));
+        let (high, low) = (value(places[0]).as_f64(), value(places[places.len() - 1]).as_f64());
+        let values: Vec<Value> = places.iter().map(|place| value(*place)).collect();
+        let mut rank = 0;
+        for (i, place) in places.iter().enumerate() {
+            if i == 0 || values[i - 1].order(&values[i]).is_ne() {
+                rank = i as u32 + 1;
+            }
+            let change = &mut changes[*place];
+            (change.peer_count, change.ends, change.rank) =
+                (places.len() as u64, Some((low, high)), Some(rank));
+            change.position = (high > low).then(|| (values[i].as_f64() - low) / (high - low));
+        }
+    }
+}
+
+/// The members that came and went on each level.
+fn levels(earlier: &Snapshot, later: &Snapshot, axes: &[Vec<String>; 2]) -> Vec<LevelChange> {
+    let mut levels = Vec::new();
+    let mut first = 0;
+    for axis in axes {
+        for depth in 1..=axis.len() {
+            let range = first..first + depth;
+            let paths = |snapshot: &Snapshot| -> Vec<Vec<String>> {
+                let mut found = BTreeMap::new();
+                for (place, told) in snapshot.cells.iter().enumerate() {
+                    let path: Option<Vec<String>> = told.key.members[range.clone()].iter().cloned().collect();
+                    path.map(|path| found.entry(path).or_insert(place));
+                }
+                let mut paths: Vec<(usize, Vec<String>)> = found.into_iter().map(|(p, at)| (at, p)).collect();
+                paths.sort();
+                paths.into_iter().map(|(_, path)| path).collect()
+            };
+            let (before, after) = (paths(earlier), paths(later));
+            let without = |own: &[Vec<String>], other: &[Vec<String>]| {
+                let other: HashSet<&Vec<String>> = other.iter().collect();
+                own.iter().filter(|path| !other.contains(path)).cloned().collect()
+            };
+            levels.push(LevelChange {
+                dimension: axis[depth - 1].clone(),
+                new: without(&after, &before),
+                gone: without(&before, &after),
+            });
+        }
+        first += axis.len();
+    }
+    levels
+}
+
+impl Key {
+    /// The same cell of another measure.
+    pub(super) fn of_measure(&self, measure: &str) -> Key {
+        Key { measure: measure.to_string(), ..self.clone() }
+    }
+}

@@ -1,0 +1,44 @@
+//! Measures that are ratios of two others, as a brief says.
+
+use crate::brief::{Brief, MeasureBrief};
+use crate::formula::{Expr, Node, Operator, parse};
+
+/// A measure that is one measure over another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Ratio {
+    /// The ratio.
+    pub measure: String,
+    /// What stands above.
+    pub above: String,
+    /// What stands below.
+    pub below: String,
+    /// Those of the two that are there for the ratio alone, and are not compared themselves.
+    pub helpers: Vec<String>,
+}
+
+/// The ratios of a brief, and the brief with both parts of each among its measures.
+pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {
+    let mut with = brief.clone();
+    let mut ratios = Vec::new();
+    for measure in brief.measures.iter().filter(|measure| !measure.hidden) {
+        let Ok(expr) = parse("", &measure.formula) else { continue };
+        let Node::Binary(Operator::Divide, above, below) = &expr.node else { continue };
+        let mut helpers = Vec::new();
+        let mut part = |expr: &Expr, with: &mut Brief| match &expr.node {
+            Node::Name(name) if brief.measures.iter().any(|m| m.name == name.whole() && !m.hidden) => {
+                Some(name.whole())
+            }
+            // A ratio to another cell is not one that members of this cell have a part in.
+            Node::Name(_) | Node::Call { .. } => {
+                let name = format!("{expr} of {}", measure.name);
+                with.measures.push(MeasureBrief::new(name.clone(), expr.to_string()));
+                helpers.push(name.clone());
+                Some(name)
+            }
+            _ => None,
+        };
+        let (Some(above), Some(below)) = (part(above, &mut with), part(below, &mut with)) else { continue };
+        ratios.push(Ratio { measure: measure.name.clone(), above, below, helpers });
+    }
+    (with, ratios)
+}

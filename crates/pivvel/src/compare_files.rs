@@ -1,0 +1,72 @@
+//! Results that are compared: tidy tables read from files, and comparisons written to them.
+
+use std::path::Path;
+
+use arrow_array::RecordBatch;
+use pivvel_core::{Address, Brief, Comparison, Error, LinesBehind, Result, Run, Snapshot};
+use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
+
+/// Reads a tidy result from a file of any form that lines are read from.
+///
+/// # Errors
+/// A file that cannot be read, or that holds no tidy result.
+pub fn read_tidy(path: &Path) -> Result<Snapshot> {
+    let name = path.display().to_string();
+    let plain = open(&name, &ReadOptions::default())?;
+    let columns: Vec<String> = plain.columns().iter().map(|column| column.name.clone()).collect();
+    let reopened = || -> Result<Box<dyn Source>> {
+        // Read as text no member and no digit is taken for anything else.
+        let kinds = columns.iter().map(|column| (column.clone(), "text".to_string())).collect();
+        let texts = open(&name, &ReadOptions { kinds, ..ReadOptions::default() });
+        texts.or_else(|_| open(&name, &ReadOptions::default()))
+    };
+    // As lines that are behind everything, since these have one type for each column.
+    let brief = Brief::new().measure(("lines", "count()"));
+    let trace = Run::new().trace(&brief, reopened()?.as_mut())?;
+    let mut batches: Vec<RecordBatch> = Vec::new();
+    trace.lines(&LinesBehind::of(Address::new()), reopened()?.as_mut(), &mut |batch| {
+        batches.push(as_texts(&batch).map_err(|e| Error::io(&name, e))?);
+        Ok(())
+    })?;
+    Snapshot::from_texts(name, &batches)
+}
+
+/// The same rows with every column as text.
+fn as_texts(batch: &RecordBatch) -> std::io::Result<RecordBatch> {
+    use arrow_array::{ArrayRef, StringArray};
+    let rows = pivvel_io::rows_as_texts(batch)?;
+    let column = |i: usize| {
+        let cells = rows.iter().map(|row| Some(row[i].as_str()).filter(|text| !text.is_empty()));
+        std::sync::Arc::new(cells.collect::<StringArray>()) as ArrayRef
+    };
+    let schema = batch.schema();
+    let columns =
+        schema.fields().iter().enumerate().map(|(i, field)| (field.name().clone(), column(i), true));
+    RecordBatch::try_from_iter_with_nullable(columns).map_err(std::io::Error::other)
+}
+
+/// Writes a comparison as a table, in the form that the file's ending says; `-` is CSV on standard output.
+///
+/// # Errors
+/// An ending that stands for no table; what the file system finds wrong.
+pub fn write_comparison(comparison: &Comparison, path: &Path, options: TableOptions) -> Result<()> {
+    let place = format!("--to {}", path.display());
+    let ending =
+        path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase).unwrap_or_default();
+    let form = match path.as_os_str() == "-" {
+        true => TableForm::Csv,
+        false => TableForm::of_ending(&ending)
+            .ok_or_else(|| Error::unknown(&place, "form of a comparison", &ending, TableForm::endings()))?,
+    };
+    form.check(&place)?;
+    let batch = comparison.to_record_batch(form.is_text());
+    let fill = |out: &mut (dyn std::io::Write + Send)| {
+        let mut sink = table_sink(form, &batch.schema(), out, options)?;
+        sink.write(&batch)?;
+        sink.finish()
+    };
+    match path.as_os_str() == "-" {
+        true => fill(&mut std::io::stdout()).map_err(|e| Error::io("standard output", e)),
+        false => write_whole(path, fill),
+    }
+}
