@@ -38,6 +38,8 @@ pub(crate) enum Command {
     Explain(Box<Explain>),
     /// Say what changed between two results, level by level
     Compare(Box<Compare>),
+    /// Print what a shell completes commands with, or the manual page
+    Shell(Shell),
 }
 
 #[derive(Debug, Args)]
@@ -65,7 +67,7 @@ pub(crate) struct SurveyArguments {
 }
 
 /// How much of the machine is used.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub(crate) struct Effort {
     /// Work with so many threads; as many as there are cores where not said
     #[arg(long, value_name = "N")]
@@ -135,11 +137,12 @@ pub(crate) struct Lines {
     pub(crate) screen: ScreenArguments,
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 #[command(after_help = "\
 Examples:
   pivvel build sales.toml
   pivvel build sales.toml --source june.csv --to june.html --to june.csv
+  pivvel build north.toml south.toml west.toml
   pivvel build lines.csv --rows coast,harbour --columns sold_on.year \\
       --measure 'sales = sum(amount)' --sort 'harbour by sales desc' --tint sales
   pivvel build lines.csv --rows range --measure 'profit = sum(amount - cost)' \\
@@ -148,6 +151,9 @@ pub(crate) struct Build {
     /// A brief (.toml) or a file of lines; - for lines on standard input
     #[arg(value_name = "BRIEF | SOURCE")]
     pub(crate) input: PathBuf,
+    /// Further briefs to run after the first, each by itself; the exit code tells whether any failed
+    #[arg(value_name = "BRIEF")]
+    pub(crate) more: Vec<PathBuf>,
     /// Read these lines instead of the brief's own
     #[arg(long, value_name = "FILE")]
     pub(crate) source: Option<PathBuf>,
@@ -337,8 +343,30 @@ pub(crate) struct Compare {
     pub(crate) screen: ScreenArguments,
 }
 
-/// How lines are read.
 #[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  pivvel shell bash > ~/.local/share/bash-completion/completions/pivvel
+  pivvel shell zsh > ~/.zfunc/_pivvel
+  pivvel shell manual > ~/.local/share/man/man1/pivvel.1")]
+pub(crate) struct Shell {
+    /// For which shell, or the manual page
+    #[arg(value_enum)]
+    pub(crate) what: ShellText,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ShellText {
+    Bash,
+    Elvish,
+    Fish,
+    Powershell,
+    Zsh,
+    Manual,
+}
+
+/// How lines are read.
+#[derive(Debug, Clone, Args)]
 pub(crate) struct Reading {
     /// Give a column a kind: amount=decimal(2), sold_on=date(dmy), code=text; also whole, float,
     /// yesno (repeatable)

@@ -14,6 +14,55 @@ use crate::effort::watched;
 use crate::screen;
 
 pub(crate) fn run(build: &Build) -> Result<()> {
+    match build.more.is_empty() {
+        true => one(build),
+        false => several(build),
+    }
+}
+
+/// Runs several briefs, each by itself, and says in the end which of them failed.
+fn several(build: &Build) -> Result<()> {
+    let inputs: Vec<&PathBuf> = std::iter::once(&build.input).chain(&build.more).collect();
+    if let Some(other) = inputs.iter().find(|input| !is_brief(input)) {
+        let message = format!("{} is no brief, and several inputs are briefs (.toml) each", other.display());
+        return Err(Error::request("build", message));
+    }
+    let one_file =
+        build.to.iter().chain(&build.save_brief).chain(&build.save_yardsticks).chain(&build.save_groups);
+    if let Some(file) = one_file.chain(&build.split_levels).find(|file| file.as_os_str() != "-") {
+        let message = format!(
+            "{} briefs would all write {}; let each brief name its own file with to = […]",
+            inputs.len(),
+            file.display()
+        );
+        return Err(Error::request("build", message));
+    }
+    let mut failed: Vec<(String, Error)> = Vec::new();
+    for input in &inputs {
+        eprintln!("{}:", input.display());
+        let own = Build { input: (*input).clone(), more: Vec::new(), ..build.clone() };
+        match one(&own) {
+            Err(error) if error.is_broken_pipe() => return Err(error),
+            Err(error) => {
+                eprintln!("pivvel: {error}");
+                failed.push((input.display().to_string(), error));
+            }
+            Ok(()) => {}
+        }
+    }
+    let names: Vec<&str> = failed.iter().map(|(name, _)| name.as_str()).collect();
+    let message = format!("{} of {} briefs failed: {}", names.len(), inputs.len(), names.join(", "));
+    match failed.iter().any(|(_, error)| !error.is_request()) {
+        _ if failed.is_empty() => {
+            eprintln!("{} briefs done", inputs.len());
+            Ok(())
+        }
+        true => Err(Error::data("build", message)),
+        false => Err(Error::request("build", message)),
+    }
+}
+
+fn one(build: &Build) -> Result<()> {
     let mut brief = Brief::new();
     let mut targets = Vec::new();
     let mut lines = build.source.clone();

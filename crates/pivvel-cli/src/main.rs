@@ -11,6 +11,7 @@ mod effort;
 mod explain;
 mod lines;
 mod screen;
+mod shell;
 mod survey;
 
 use std::process::ExitCode;
@@ -36,6 +37,7 @@ fn main() -> ExitCode {
         Command::Lines(lines) => lines::run(lines),
         Command::Explain(explain) => explain::run(explain),
         Command::Compare(compare) => compare::run(compare),
+        Command::Shell(shell) => shell::run(shell),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

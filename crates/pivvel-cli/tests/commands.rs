@@ -246,3 +246,58 @@ fn an_interrupted_run_leaves_nothing_behind() {
     assert_eq!(std::fs::read_to_string(&earlier).unwrap(), "earlier");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }
+
+/// Completions are scripts that a shell takes, and the manual knows every command and flag.
+#[test]
+fn completions_and_manual() {
+    let folder = tempfile::tempdir().unwrap();
+    for shell in ["bash", "elvish", "fish", "powershell", "zsh"] {
+        let output = run(folder.path(), &["shell", shell]);
+        assert!(output.status.success() && words(&output.stdout).contains("split-levels"), "{shell}");
+    }
+    std::fs::write(folder.path().join("it.bash"), run(folder.path(), &["shell", "bash"]).stdout).unwrap();
+    let script = "source ./it.bash; COMP_WORDS=(pivvel expl); COMP_CWORD=1; _pivvel pivvel expl pivvel; echo ${COMPREPLY[@]}";
+    let output = Command::new("bash").current_dir(folder.path()).args(["-c", script]).output().unwrap();
+    assert_eq!(words(&output.stdout).trim(), "explain", "{}", words(&output.stderr));
+    let manual = words(&run(folder.path(), &["shell", "manual"]).stdout);
+    for said in ["survey", "build", "check", "lines", "explain", "compare", "\\-\\-only\\-levels", "\\-\\-at"]
+    {
+        assert!(manual.contains(said), "{said}");
+    }
+}
+
+/// Stopped at any moment while it writes, a run leaves the earlier file or the new one, and nothing beside it.
+#[test]
+#[cfg(unix)]
+fn stopped_at_any_moment() {
+    let folder = demo();
+    let path = folder.path().join("out");
+    std::fs::create_dir(&path).unwrap();
+    let target = path.join("result.csv");
+    let arguments = ["build", "coasts.toml", "--to", "out/result.csv", "--to", "out/page.html"];
+    assert!(run(folder.path(), &arguments).status.success());
+    let whole = std::fs::read(&target).unwrap();
+    let started = std::time::Instant::now();
+    assert!(run(folder.path(), &arguments).status.success());
+    let usual = started.elapsed();
+    for round in 0..100u32 {
+        let mut child = pivvel(folder.path())
+            .args(arguments)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        // From the first moment to a little beyond the last.
+        std::thread::sleep(usual * (round * 7_919 % 110) / 100);
+        let signal = if round % 2 == 0 { "-TERM" } else { "-INT" };
+        let _ = Command::new("kill").args([signal, &child.id().to_string()]).stderr(Stdio::null()).status();
+        child.wait().unwrap();
+        assert!(std::fs::read(&target).unwrap() == whole, "round {round}");
+        let mut names: Vec<String> = std::fs::read_dir(&path)
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        assert_eq!(names, ["page.html", "result.csv"], "round {round}");
+    }
+}

@@ -127,7 +127,11 @@ impl Comparison {
             );
             return Err(Error::request("compare", message));
         }
-        let (before, after) = (earlier.measures(), later.measures());
+        let helps = |measure: &&str| ratios.iter().any(|ratio| ratio.helpers.iter().any(|h| h == measure));
+        let measures = |snapshot: &'_ Snapshot| -> Vec<String> {
+            snapshot.measures().into_iter().filter(|m| !helps(m)).map(str::to_string).collect()
+        };
+        let (before, after) = (measures(earlier), measures(later));
         if !before.is_empty() && !after.is_empty() && !before.iter().any(|m| after.contains(m)) {
             let message = format!(
                 "{} measures {}, and {} measures {}: nothing can be compared",
@@ -138,16 +142,15 @@ impl Comparison {
             );
             return Err(Error::request("compare", message));
         }
-        let only = |name: &str, own: &[&str], other: &[&str]| {
-            let own: Vec<&str> = own.iter().copied().filter(|m| !other.contains(m)).collect();
+        let only = |name: &str, own: &[String], other: &[String]| {
+            let own: Vec<String> = own.iter().filter(|m| !other.contains(m)).cloned().collect();
             (!own.is_empty()).then(|| format!("only {name} measures {}", own.join(", ")))
         };
         let notes =
             only(&earlier.name, &before, &after).into_iter().chain(only(&later.name, &after, &before));
         let shared = |told: &&Told| {
-            let measure = told.key.measure.as_str();
-            let helps = ratios.iter().any(|ratio| ratio.helpers.iter().any(|helper| helper == measure));
-            !helps && before.contains(&measure) && after.contains(&measure)
+            let measure = &told.key.measure;
+            before.contains(measure) && after.contains(measure)
         };
         let mut changes: Vec<Change> = later
             .cells

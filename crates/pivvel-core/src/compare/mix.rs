@@ -41,6 +41,9 @@ pub struct MixPart {
     pub mix: f64,
 }
 
+/// What stands above and below.
+type Parts = (f64, f64);
+
 /// Takes the change of every ratio apart at every cell of which the members are known.
 pub(super) fn mixed(earlier: &Snapshot, later: &Snapshot, rows: usize, ratios: &[Ratio]) -> Vec<Mixed> {
     let mut all = Vec::new();
@@ -68,7 +71,7 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
     };
     let parts: Vec<_> = members.iter().map(|key| (part(earlier, key), part(later, key))).collect();
     // What does not add up, as a distinct count, has no parts; nor has what is divided by nothing.
-    let adds_up = |whole: (f64, f64), of: &dyn Fn(&((f64, f64), (f64, f64))) -> (f64, f64)| {
+    let adds_up = |whole: Parts, of: &dyn Fn(&(Parts, Parts)) -> Parts| {
         let sum = parts.iter().map(of).fold((0.0, 0.0), |sum, part| (sum.0 + part.0, sum.1 + part.1));
         let near = |a: f64, b: f64| (a - b).abs() <= 1e-9 * a.abs().max(b.abs());
         near(sum.0, whole.0) && near(sum.1, whole.1) && whole.1 != 0.0

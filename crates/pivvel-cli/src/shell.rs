@@ -1,0 +1,31 @@
+//! `pivvel shell`: completions and the manual page, made from the arguments themselves.
+
+use clap::CommandFactory;
+use clap_complete::{Shell as Known, generate};
+use pivvel::{Error, Result};
+
+use crate::arguments::{Arguments, Shell, ShellText};
+use crate::screen;
+
+pub(crate) fn run(shell: &Shell) -> Result<()> {
+    let mut command = Arguments::command();
+    let mut out = Vec::new();
+    let known = match shell.what {
+        ShellText::Bash => Known::Bash,
+        ShellText::Elvish => Known::Elvish,
+        ShellText::Fish => Known::Fish,
+        ShellText::Powershell => Known::PowerShell,
+        ShellText::Zsh => Known::Zsh,
+        ShellText::Manual => {
+            let failed = |e| Error::io("manual", e);
+            clap_mangen::Man::new(command.clone()).render(&mut out).map_err(failed)?;
+            command.build();
+            for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
+                clap_mangen::Man::new(sub.clone()).render(&mut out).map_err(failed)?;
+            }
+            return screen::print(&String::from_utf8_lossy(&out));
+        }
+    };
+    generate(known, &mut command, "pivvel", &mut out);
+    screen::print(&String::from_utf8_lossy(&out))
+}
