@@ -148,7 +148,11 @@ fn table(group: &[&Change], format: &NumberFormat, compare: &Compare) -> String 
 /// The change of a whole ratio, taken apart.
 fn mix(mixed: &Mixed, comparison: &Comparison) -> String {
     let Mixed { measure, ratios, own, mix, parts, .. } = mixed;
-    let points = |share: f64| format!("{:+.2}", (share + 0.0) * 100.0);
+    let points = |share: f64| {
+        let shown = format!("{:+.2}", share * 100.0);
+        // What rounds to nothing has no sign.
+        if shown.ends_with("0.00") && shown.len() == 5 { "0.00".to_string() } else { shown }
+    };
     let outermost = comparison.dimensions().first().map_or("members", String::as_str);
     let mut text = format!(
         "\n{measure} went from {} to {}: {} points by the members' own, {} by their mix ({outermost})\n",

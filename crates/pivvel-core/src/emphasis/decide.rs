@@ -139,7 +139,7 @@ fn measure_by(
             ))
         }
     };
-    let mut missing = 0;
+    let (mut missing, mut groups, mut beyond) = (0, 0, 0);
     let mut unclipped = None;
     for (grain, found) in grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?))) {
         let cuts: Vec<Measured> = found.1.groups().map(|(_, measured)| measured.clone()).collect();
@@ -164,6 +164,26 @@ fn measure_by(
                 }
             }
         });
+        groups += found.1.groups().count();
+        if file.is_some() {
+            let lies_beyond = |(cell, value): &(usize, &Option<Value>)| {
+                let (value, yardstick) = (value.map(|v| v.as_f64()), found.1.yardstick_of(*cell));
+                value.zip(yardstick).is_some_and(|(v, y)| v < y.low.as_f64() || v > y.high.as_f64())
+            };
+            beyond += found.0.iter().enumerate().filter(lies_beyond).count();
+        }
+    }
+    if let Some((file, _)) = file.as_ref().filter(|_| groups > 0 && missing == groups) {
+        let message = format!(
+            "{file} has no yardstick of any of its peers, so it was kept for another layout or other measures; keep one with \
+             --save-yardsticks"
+        );
+        return Err(Error::request(&planned.place, message));
+    }
+    if let Some((file, _)) = file.as_ref().filter(|_| beyond > 0) {
+        let (cells, ends) = if beyond == 1 { ("1 cell lies", "the end") } else { ("cells lie", "the ends") };
+        let cells = if beyond == 1 { cells.to_string() } else { format!("{beyond} {cells}") };
+        warnings.push(format!("{}: {cells} beyond {ends} of its scale in {file}", planned.place));
     }
     if let (Some(name), Some((file, _))) = (unclipped, &file) {
         let message =

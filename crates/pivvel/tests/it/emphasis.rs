@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use pivvel::{
-    Brief, CrossTab, EmphasisBrief, Entry, Form, PeersOf, ReadOptions, RuleBrief, Run, TextSource,
+    Brief, CrossTab, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions, RuleBrief, Run, TextSource,
     YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
 };
 use proptest::prelude::*;
@@ -265,20 +265,29 @@ fn wrong_yardsticks() {
     });
     let plain = build(&brief(|_| {}), &[line.clone(), other.clone()], None).yardsticks();
     let error = Run::new()
-        .yardsticks(&[("k.json".into(), plain)])
-        .build(&clipped, &mut read(&[line.clone(), other]))
+        .yardsticks(&[("k.json".into(), plain.clone())])
+        .build(&clipped, &mut read(&[line.clone(), other.clone()]))
         .unwrap_err();
     assert_eq!(
         error.to_string(),
         "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@harbour/channel; save it again with this brief"
     );
     let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
-    let nothing = [("k.json".to_string(), Yardsticks::default())];
-    let crosstab = Run::new().yardsticks(&nothing).build(&by_file, &mut read(&[line])).unwrap();
-    assert_eq!(positions(&crosstab).len(), 0);
+    let with = |kept: Yardsticks| {
+        let kept = [("k.json".to_string(), kept)];
+        Run::new().yardsticks(&kept).build(&by_file, &mut read(&[line.clone(), other.clone()]))
+    };
+    // A file that knows none of the peers was kept for something else; of one that knows some, that is told.
+    let error = with(Yardsticks::default()).unwrap_err().to_string();
     assert!(
-        crosstab.warnings()[0].contains("2 groups of peers have no yardstick in k.json"),
-        "{:?}",
-        crosstab.warnings()
+        error.starts_with("emphasis 1 (tint on quantity): k.json has no yardstick of any of its peers"),
+        "{error}"
     );
+    let mut some = Yardsticks::default();
+    let (name, scale) = plain.iter().find(|(name, _)| *name == "quantity@harbour/channel").unwrap();
+    some.insert(name, KeptScale { low: 5.0, high: 8.0, ..*scale });
+    let crosstab = with(some).unwrap();
+    let told = crosstab.warnings().join("; ");
+    assert!(told.contains("no yardstick in k.json"), "{told}");
+    assert!(told.contains("2 cells lie beyond the ends of its scale in k.json"), "{told}");
 }
