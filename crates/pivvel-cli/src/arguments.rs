@@ -66,6 +66,23 @@ pub(crate) struct SurveyArguments {
     pub(crate) screen: ScreenArguments,
 }
 
+/// The cell that is asked about, of which brief and which lines.
+#[derive(Debug, Args)]
+pub(crate) struct Asked {
+    /// The brief
+    pub(crate) brief: PathBuf,
+    /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
+    /// not named are rolled up, and total is the grand total (repeatable)
+    #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
+    pub(crate) at: Vec<String>,
+    /// Read these lines instead of the brief's own
+    #[arg(long, value_name = "FILE")]
+    pub(crate) source: Option<PathBuf>,
+    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) assume: Vec<String>,
+}
+
 /// How much of the machine is used.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Effort {
@@ -101,12 +118,8 @@ Examples:
       --sort 'amount desc' --limit 20
   pivvel lines sales.toml --at total --to lines.parquet")]
 pub(crate) struct Lines {
-    /// The brief
-    pub(crate) brief: PathBuf,
-    /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
-    /// not named are rolled up, and total is the grand total (repeatable)
-    #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
-    pub(crate) at: Vec<String>,
+    #[command(flatten)]
+    pub(crate) asked: Asked,
     /// Tell what this measure's aggregates are over the lines, instead of every shown measure's
     #[arg(long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
@@ -119,12 +132,6 @@ pub(crate) struct Lines {
     /// Show so many lines at most; all of them add up to the cell
     #[arg(long, value_name = "N")]
     pub(crate) limit: Option<usize>,
-    /// Read these lines instead of the brief's own
-    #[arg(long, value_name = "FILE")]
-    pub(crate) source: Option<PathBuf>,
-    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) assume: Vec<String>,
     /// Write the lines to a file: .csv, .json, .parquet, .arrow, .xlsx or .md; - for CSV on standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
@@ -288,24 +295,14 @@ Examples:
   pivvel explain sales.toml --at 'coast=Fell Coast,quarter=2025-Q1' --measure margin
   pivvel explain sales.toml --at total --measure sales --json")]
 pub(crate) struct Explain {
-    /// The brief
-    pub(crate) brief: PathBuf,
-    /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
-    /// not named are rolled up, and total is the grand total (repeatable)
-    #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
-    pub(crate) at: Vec<String>,
+    #[command(flatten)]
+    pub(crate) asked: Asked,
     /// The measure; may be left out where there is one only
     #[arg(long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
     /// Tell it as JSON
     #[arg(long)]
     pub(crate) json: bool,
-    /// Read these lines instead of the brief's own
-    #[arg(long, value_name = "FILE")]
-    pub(crate) source: Option<PathBuf>,
-    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) assume: Vec<String>,
     #[command(flatten)]
     pub(crate) effort: Effort,
 }

@@ -1,21 +1,15 @@
 //! `pivvel explain`: the story of one number, in words or as JSON.
 
 use pivvel::{
-    Address, EmphasisStory, Error, ItemStory, Operand, PeersStory, Result, Story, TiedPart, Value,
-    open_source, open_yardsticks, story_to_json,
+    EmphasisStory, Error, ItemStory, Operand, PeersStory, Result, Story, TiedPart, Value, open_source,
+    open_yardsticks, story_to_json,
 };
 
-use crate::apply::assume;
 use crate::arguments::Explain;
-use crate::build::read_brief;
-use crate::lines::source_of;
 use crate::screen;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
-    let mut brief = read_brief(&explain.brief)?;
-    assume(&explain.assume, &mut brief)?;
-    let address = explain.at.join(",").parse::<Address>()?;
-    let path = source_of(explain.source.as_ref(), &explain.brief, &brief)?;
+    let (brief, address, path) = explain.asked.read()?;
     let yardsticks = open_yardsticks(&brief)?;
     let run = explain.effort.run()?.yardsticks(&yardsticks);
     let measure = match &explain.measure {

@@ -10,7 +10,7 @@ use pivvel::{
 };
 
 use crate::apply::{assume, names};
-use crate::arguments::Lines;
+use crate::arguments::{Asked, Lines};
 use crate::build::read_brief;
 use crate::effort::watched;
 use crate::screen;
@@ -19,17 +19,15 @@ use crate::screen;
 const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {
-    let mut brief = read_brief(&lines.brief)?;
-    assume(&lines.assume, &mut brief)?;
+    let (brief, address, path) = lines.asked.read()?;
     let target = lines.to.as_ref().map(LinesTarget::new).transpose()?;
     let mut wanted = LinesBehind {
-        address: lines.at.join(",").parse::<Address>()?,
+        address,
         columns: lines.columns.as_deref().map(names).unwrap_or_default(),
         order: lines.sort.iter().map(|text| text.parse::<LineOrder>()).collect::<Result<_>>()?,
         limit: lines.limit,
         measure: lines.measure.clone(),
     };
-    let path = source_of(lines.source.as_ref(), &lines.brief, &brief)?;
     let mut source = open_source(&path, &brief, None)?;
     wanted.check(&brief, source.as_ref())?;
     let yardsticks = open_yardsticks(&brief)?;
@@ -70,23 +68,23 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     checked(&tied)
 }
 
-/// The lines that a brief is run on, which must be there twice.
-pub(crate) fn source_of(
-    said: Option<&PathBuf>,
-    brief_path: &std::path::Path,
-    brief: &Brief,
-) -> Result<PathBuf> {
-    let path = said.cloned().or(brief.source.as_deref().map(|source| beside(brief_path, source)));
-    let Some(path) = path else {
-        let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
-        return Err(Error::request(brief_path.display().to_string(), message));
-    };
-    if path.as_os_str() == "-" {
-        let message =
-            "lines on standard input are read once, and are wanted twice; write them to a file and name that";
-        return Err(Error::request("--source", message));
+impl Asked {
+    /// The brief, the cell, and the lines, which must be there twice.
+    pub(crate) fn read(&self) -> Result<(Brief, Address, PathBuf)> {
+        let mut brief = read_brief(&self.brief)?;
+        assume(&self.assume, &mut brief)?;
+        let address = self.at.join(",").parse::<Address>()?;
+        let beside = || brief.source.as_deref().map(|source| beside(&self.brief, source));
+        let Some(path) = self.source.clone().or_else(beside) else {
+            let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
+            return Err(Error::request(self.brief.display().to_string(), message));
+        };
+        if path.as_os_str() == "-" {
+            let message = "lines on standard input are read once, and are wanted twice; write them to a file and name that";
+            return Err(Error::request("--source", message));
+        }
+        Ok((brief, address, path))
     }
-    Ok(path)
 }
 
 /// What the lines add up to, in words.
