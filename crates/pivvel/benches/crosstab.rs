@@ -2,7 +2,8 @@
 //! against the generator's totals.
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
-//! `PIVVEL_BENCH_LINES=10000000` as many as are said, and 20000 only check that it runs.
+//! `PIVVEL_BENCH_LINES=10000000` as many as are said, and 20000 only check that it runs. After `--` parts
+//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `distinct`, `kept`, `peak`.
 
 use std::cell::Cell;
 use std::hint::black_box;
@@ -35,14 +36,20 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     drop(out);
     println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", csv.metadata()?.len() as f64 / 1e6);
     let report = Report { lines };
-    from_csv(&report, &csv, totals);
+    let parts = ["csv", "parquet", "memory", "groups", "distinct", "kept", "peak"];
+    let named: Vec<&str> = parts.into_iter().filter(|part| arguments.iter().any(|a| a == part)).collect();
     let coded = coded(&csv)?;
-    from_parquet(&report, folder.path(), &coded, totals)?;
-    from_memory(&report, &coded, totals);
-    many_groups(&report, &coded, totals);
-    distinct(&report, &coded);
-    kept(&report, &coded, totals);
-    println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?);
+    for part in if named.is_empty() { &parts[..] } else { &named } {
+        match *part {
+            "csv" => from_csv(&report, &csv, totals),
+            "parquet" => from_parquet(&report, folder.path(), &coded, totals)?,
+            "memory" => from_memory(&report, &coded, totals),
+            "groups" => many_groups(&report, &coded, totals),
+            "distinct" => distinct(&report, &coded),
+            "kept" => kept(&report, &coded, totals),
+            _ => println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?),
+        }
+    }
     Ok(())
 }
 

@@ -71,7 +71,7 @@ impl Run<'_> {
             let Some(scan) = scans.into_iter().next() else { unreachable!("a brief has one job at least") };
             let sieve = Sieve::new(&scan, &plan.grouping);
             let told = (source.name(), tally);
-            let (crosstab, inside) = opened(&plan, Scan::finish(scan), told, self.yardsticks)?;
+            let (crosstab, inside) = opened(&plan, Scan::finish(scan), told, self.means())?;
             Ok(Trace { crosstab, brief: brief.clone(), plan, schema, inside, sieve })
         })
     }

@@ -23,15 +23,23 @@ pub(crate) struct Inside {
     pub(crate) moved: Moved,
 }
 
+/// What a cross-tab is computed with, beside its groups.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Means<'a> {
+    /// The yardsticks of earlier runs, by the name that the brief has for them.
+    pub(crate) kept: &'a [(String, Yardsticks)],
+    pub(crate) threads: usize,
+}
+
 /// The cross-tab of one plan, with what it was computed in.
 pub(crate) fn opened(
     plan: &Plan,
     groups: LeafGroups,
     (source, tally): (&str, &Tally),
-    kept: &[(String, Yardsticks)],
+    means: Means<'_>,
 ) -> Result<(CrossTab, Inside)> {
     let mut inside = None;
-    let crosstab = from_groups(plan, groups, source, tally.clone(), kept, &mut |engine, moved| {
+    let crosstab = from_groups(plan, groups, source, tally.clone(), means, &mut |engine, moved| {
         let grains = engine.frame().grains.len();
         let of = |measure| (0..grains).map(|grain| engine.measure(measure, grain).clone()).collect();
         let measures = (0..plan.measures.len()).map(of).collect();
@@ -47,13 +55,13 @@ pub(super) fn assemble(
     jobs: &[Job],
     groups: Vec<LeafGroups>,
     (source, tally): (&str, &Tally),
-    kept: &[(String, Yardsticks)],
+    means: Means<'_>,
 ) -> Result<CrossTab> {
     let mut done: Vec<CrossTab> = Vec::new();
     let mut trended: Vec<(usize, Trend)> = Vec::new();
     let mut labelled: Vec<(usize, Labels)> = Vec::new();
     for (job, groups) in jobs.iter().zip(groups) {
-        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), kept, &mut |_, _| ())?;
+        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), means, &mut |_, _| ())?;
         match &job.what {
             What::Own => done.push(crosstab),
             What::Trend { of, emphasis } => {
@@ -80,17 +88,17 @@ fn from_groups(
     leaves: LeafGroups,
     source: &str,
     tally: Tally,
-    kept: &[(String, Yardsticks)],
+    means: Means<'_>,
     look: &mut dyn FnMut(&Engine<'_>, &Moved),
 ) -> Result<CrossTab> {
     let mut report = leaves.report.clone();
     let mut warnings = plan.warnings.clone();
     let mut leaves = settle_tiers(plan, leaves)?;
-    let mut known = Known { everything: Vec::new(), kept };
+    let mut known = Known { everything: Vec::new(), kept: means.kept };
     let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
     let mut picks: Option<Picks> = None;
     if picking {
-        let mut everything = Frame::new(plan, &leaves)?;
+        let mut everything = Frame::new(plan, leaves.clone(), means.threads)?;
         let engine = Engine::run(plan, &mut everything)?;
         let decided = pick(plan, engine.frame(), &engine)?;
         known.everything = reference(plan, &engine)?;
@@ -101,7 +109,8 @@ fn from_groups(
         }
         picks = Some(decided);
     }
-    let mut frame = Frame::new(plan, &leaves)?;
+    let moved = std::mem::take(&mut leaves.moved);
+    let mut frame = Frame::new(plan, leaves, means.threads)?;
     if let Some(picks) = &picks {
         picks.hide(&mut frame);
         frame.arrange_naturally();
@@ -110,7 +119,7 @@ fn from_groups(
     arrange(plan, &mut frame)?;
     let engine = Engine::run(plan, &mut frame)?;
     report.zero_divisions += engine.zero_divisions();
-    look(&engine, &leaves.moved);
+    look(&engine, &moved);
     let emphases = decide(plan, &engine, &known, &mut warnings)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
     let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();

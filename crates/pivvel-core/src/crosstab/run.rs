@@ -4,7 +4,7 @@ use std::num::NonZero;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::available_parallelism;
 
-use super::build::assemble;
+use super::build::{Means, assemble};
 use super::groups::{Groups, merged};
 use super::jobs::Job;
 use super::table::CrossTab;
@@ -38,7 +38,7 @@ pub struct Run<'a> {
     threads: Option<usize>,
     memory: Option<usize>,
     reads_lines: bool,
-    pub(crate) yardsticks: &'a [(String, Yardsticks)],
+    yardsticks: &'a [(String, Yardsticks)],
 }
 
 impl<'a> Run<'a> {
@@ -97,7 +97,7 @@ impl<'a> Run<'a> {
     /// Groups that were kept for another brief, or for lines whose columns hold other kinds.
     pub fn build_from(&self, brief: &Brief, kept: &[Groups]) -> Result<CrossTab> {
         let (jobs, groups, source, tally) = merged(brief, kept)?;
-        assemble(&brief.views, &jobs, groups, (&source, &tally), self.yardsticks)
+        assemble(&brief.views, &jobs, groups, (&source, &tally), self.means())
     }
 
     fn run<K>(
@@ -109,9 +109,15 @@ impl<'a> Run<'a> {
         self.grouped(brief, source, |jobs, scans, source, tally| {
             let kept = keep(jobs, &scans, source, tally)?;
             let groups = scans.into_iter().map(Scan::finish).collect();
-            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.yardsticks)?;
+            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.means())?;
             Ok((crosstab, kept))
         })
+    }
+
+    /// What cross-tabs are computed with.
+    pub(crate) fn means(&self) -> Means<'a> {
+        let threads = self.threads.unwrap_or_else(|| available_parallelism().map_or(1, NonZero::get));
+        Means { kept: self.yardsticks, threads }
     }
 
     /// Groups the lines of every job, and makes something of the groups.
@@ -211,7 +217,7 @@ impl<'a> Run<'a> {
         let place = |column: &usize| needed.iter().position(|known| known == column).unwrap_or(0);
         let wants: Vec<Vec<usize>> =
             jobs.iter().map(|job| job.plan.needed().iter().map(place).collect()).collect();
-        let threads = self.threads.unwrap_or_else(|| available_parallelism().map_or(1, NonZero::get));
+        let threads = self.means().threads;
         let room = Room { allowed: self.memory.unwrap_or(usize::MAX), taken: AtomicUsize::new(0) };
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
@@ -260,6 +266,10 @@ fn taker<'a>(scans: &'a mut [Scan<'_>], wants: &'a [Vec<usize>], room: &'a Room)
     let mut own = 0;
     Box::new(move |batch| {
         for (scan, wants) in scans.iter_mut().zip(wants) {
+            if wants.iter().copied().eq(0..batch.num_columns()) {
+                scan.push(&batch)?;
+                continue;
+            }
             let part = batch.project(wants).map_err(|e| Error::data("lines", e.to_string()))?;
             scan.push(&part)?;
         }

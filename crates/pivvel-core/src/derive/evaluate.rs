@@ -1,6 +1,6 @@
 //! The engine: formulas over the cells of every grain, and items over the formulas.
 
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, OnceCell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -19,9 +19,9 @@ pub(crate) struct Engine<'a> {
     frame: &'a Frame,
     /// Values by measure, then by grain.
     measures: Vec<Vec<Values>>,
-    /// Which cells of each grain are shown.
-    shown: Vec<Vec<bool>>,
-    classes: Vec<Vec<(u16, u16)>>,
+    /// Which cells of each grain are shown, and their classes, once they are asked for.
+    shown: Vec<OnceCell<Vec<bool>>>,
+    classes: Vec<OnceCell<Vec<(u16, u16)>>>,
     items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
@@ -37,14 +37,14 @@ impl<'a> Engine<'a> {
     /// A number that outgrows 38 digits.
     pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame) -> Result<Engine<'a>> {
         apply_first_items(plan, frame)?;
-        let grains = 0..frame.grains.len();
+        let grains = frame.grains.len();
         let frame = &*frame;
         let mut engine = Engine {
             plan,
             frame,
             measures: vec![Vec::new(); plan.measures.len()],
-            shown: grains.clone().map(|grain| frame.shown(grain)).collect(),
-            classes: grains.map(|grain| frame.classes(grain)).collect(),
+            shown: vec![OnceCell::new(); grains],
+            classes: vec![OnceCell::new(); grains],
             items: RefCell::default(),
             zero_divisions: Cell::new(0),
         };
@@ -73,6 +73,14 @@ impl<'a> Engine<'a> {
         self.frame
     }
 
+    fn shown(&self, grain: usize) -> &[bool] {
+        self.shown[grain].get_or_init(|| self.frame.shown(grain))
+    }
+
+    fn classes(&self, grain: usize) -> &[(u16, u16)] {
+        self.classes[grain].get_or_init(|| self.frame.classes(grain))
+    }
+
     /// Divisions by zero met in cells.
     pub(crate) fn zero_divisions(&self) -> u64 {
         self.zero_divisions.get()
@@ -92,9 +100,7 @@ impl<'a> Engine<'a> {
     /// Fills the cells of those items that are applied to measures.
     fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Outgrown> {
         let cells = &self.frame.grains[grain];
-        let last =
-            |cell: &usize| cells.maker(*cell).is_some_and(|item| !self.plan.items[item].before_measures);
-        if !(0..cells.len()).any(|cell| last(&cell)) {
+        if !cells.makers.iter().flatten().any(|item| !self.plan.items[*item].before_measures) {
             return Ok(values);
         }
         let mut filled = (*values).clone();
@@ -211,15 +217,15 @@ impl Evaluate for AtGrain<'_, '_> {
     }
 
     fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
-        let Engine { frame, shown, classes, .. } = self.engine;
+        let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
-        let places = gather::Places {
+        let places = || gather::Places {
             frame,
             grain: self.grain,
             cells,
-            shown: &shown[self.grain],
-            classes: &classes[self.grain],
+            shown: self.engine.shown(self.grain),
+            classes: self.engine.classes(self.grain),
         };
         Ok(match leaf {
             CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
@@ -227,12 +233,12 @@ impl Evaluate for AtGrain<'_, '_> {
             CellLeaf::Label(_) => Arc::new(vec![None; cells.len()]),
             CellLeaf::At(formula, relation) => self.related(formula, relation)?,
             CellLeaf::Among(function, formula, group) => {
-                gather::among(&places, *function, &inner(formula)?, *group)?
+                gather::among(&places(), *function, &inner(formula)?, *group)?
             }
-            CellLeaf::Rank(formula, ranking) => gather::rank(&places, &inner(formula)?, *ranking),
-            CellLeaf::Running(formula, way) => gather::running(&places, &inner(formula)?, *way)?,
+            CellLeaf::Rank(formula, ranking) => gather::rank(&places(), &inner(formula)?, *ranking),
+            CellLeaf::Running(formula, way) => gather::running(&places(), &inner(formula)?, *way)?,
             CellLeaf::Moving(function, formula, way, over) => {
-                gather::moving(&places, *function, &inner(formula)?, *way, *over)?
+                gather::moving(&places(), *function, &inner(formula)?, *way, *over)?
             }
         })
     }
@@ -255,7 +261,7 @@ impl Evaluate for AtGrain<'_, '_> {
 
     fn divided_by_zero(&mut self, cell: usize) {
         let cells = &self.engine.frame.grains[self.grain];
-        let counts = self.engine.shown[self.grain][cell]
+        let counts = self.engine.shown(self.grain)[cell]
             && cells.maker(cell).is_none_or(|item| self.engine.plan.items[item].before_measures);
         self.engine.zero_divisions.set(self.engine.zero_divisions.get() + u64::from(counts));
     }

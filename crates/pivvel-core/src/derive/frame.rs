@@ -1,14 +1,18 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
-use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, OnceLock};
 
 use crate::brief::Plan;
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{LeafGroups, PairTable};
-use crate::rollup::{Axis, SortBy, grain_index, roll_up};
+use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
+use crate::rollup::{Axis, RolledGrain, SortBy, grain_index, roll_up};
 
 use super::items::add_items;
+
+/// With so many leaf groups a thread more pays.
+const MANY: usize = 50_000;
 
 /// Axes, and the cells of every grain with their aggregates.
 #[derive(Debug, Clone)]
@@ -34,28 +38,29 @@ pub(crate) struct Cells {
 }
 
 impl Frame {
-    /// Rolls leaf groups up into every grain, finishes their aggregates and makes room for items.
+    /// Rolls leaf groups up into every grain, finishes their aggregates and makes room for items; with so
+    /// many threads, where that pays.
     ///
     /// # Errors
     /// A sum that outgrows 38 digits.
-    pub(crate) fn new(plan: &Plan, leaves: &LeafGroups) -> Result<Frame> {
-        let outgrown = || Error::overflow("the totals");
-        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows.clone());
-        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns.clone());
-        let rolled =
-            roll_up(leaves.groups.clone(), &leaves.states, &rows, &columns).map_err(|_| outgrown())?;
-        let across = columns.depth() + 1;
-        let mut grains = Vec::with_capacity(rolled.len());
-        for (i, grain) in rolled.into_iter().enumerate() {
-            let finish = |aggregate| grain.states.finish(aggregate).map(Arc::new).map_err(|_| outgrown());
-            grains.push(Cells {
-                row_level: i / across,
-                column_level: i % across,
-                lines: (0..grain.cells.len()).map(|cell| grain.states.lines(cell)).collect(),
-                makers: Vec::new(),
-                aggregates: plan.aggregates.iter().map(finish).collect::<Result<_>>()?,
-                pairs: grain.cells,
+    pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
+        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
+        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
+        // The leaves are finished aside, while all else is rolled up.
+        let finishing = Finishing::new(&leaves.states, &plan.aggregates);
+        let helpers =
+            if leaves.states.len() < MANY { 0 } else { threads.min(plan.aggregates.len()).saturating_sub(1) };
+        let mut grains = std::thread::scope(|scope| {
+            (0..helpers).for_each(|_| {
+                scope.spawn(|| finishing.work());
             });
+            let rolled = roll_up(leaves.groups, &leaves.states, &rows, &columns)?;
+            finishing.work();
+            cells(rolled, columns.depth() + 1, &plan.aggregates)
+        })
+        .map_err(|_| Error::overflow("the totals"))?;
+        if let Some(leaves) = grains.last_mut() {
+            leaves.aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
         }
         add_items(plan, &mut rows, &mut columns, &mut grains);
         let mut frame = Frame { rows, columns, grains };
@@ -87,6 +92,58 @@ impl Frame {
             (self.rows.class(*row_level, *row), self.columns.class(*column_level, *column))
         };
         pairs.pairs().iter().map(class).collect()
+    }
+}
+
+/// The cells of every grain; those of the last one, the leaves, are without aggregates.
+fn cells(
+    rolled: Vec<RolledGrain<'_>>,
+    across: usize,
+    aggregates: &[Aggregate],
+) -> Result<Vec<Cells>, Outgrown> {
+    let last = rolled.len() - 1;
+    let mut grains = Vec::with_capacity(rolled.len());
+    for (i, grain) in rolled.into_iter().enumerate() {
+        let aggregates = if i == last { &[] } else { aggregates };
+        let finished = aggregates.iter().map(|aggregate| grain.states.finish(aggregate).map(Arc::new));
+        grains.push(Cells {
+            row_level: i / across,
+            column_level: i % across,
+            lines: grain.states.all_lines().collect(),
+            makers: Vec::new(),
+            aggregates: finished.collect::<Result<_, _>>()?,
+            pairs: grain.cells,
+        });
+    }
+    Ok(grains)
+}
+
+/// The aggregates of one grain, which several threads finish one after the other.
+struct Finishing<'a> {
+    states: &'a States,
+    aggregates: &'a [Aggregate],
+    next: AtomicUsize,
+    finished: Vec<OnceLock<Result<Values, Outgrown>>>,
+}
+
+impl<'a> Finishing<'a> {
+    fn new(states: &'a States, aggregates: &'a [Aggregate]) -> Finishing<'a> {
+        let finished = aggregates.iter().map(|_| OnceLock::new()).collect();
+        Finishing { states, aggregates, next: AtomicUsize::new(0), finished }
+    }
+
+    /// Finishes those that no other thread has begun with.
+    fn work(&self) {
+        let next = || self.next.fetch_add(1, Ordering::Relaxed);
+        for place in std::iter::repeat_with(next).take_while(|place| *place < self.aggregates.len()) {
+            let values = self.states.finish(&self.aggregates[place]).map(Arc::new);
+            self.finished[place].get_or_init(|| values);
+        }
+    }
+
+    /// All of them, once every thread has ended.
+    fn done(self) -> Result<Vec<Values>, Outgrown> {
+        self.finished.into_iter().filter_map(OnceLock::into_inner).collect()
     }
 }
 

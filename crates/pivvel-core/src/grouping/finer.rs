@@ -5,13 +5,13 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
 
-use super::exact_sums::Outgrown;
 use super::key_sets::KeySets;
 use super::keys::KeyScan;
 use super::leaf::keep;
 use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
 use super::states::States;
+use super::totals::Outgrown;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluate, Evaluation, LineFormula, Texts, Typed, Values, evaluate};
 use crate::lines::Value;

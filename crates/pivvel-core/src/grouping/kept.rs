@@ -17,7 +17,6 @@ use arrow_buffer::OffsetBuffer;
 use arrow_schema::{DataType, Field, Fields};
 
 use super::exact_float::ExactFloat;
-use super::exact_sums::ExactSums;
 use super::finer::FinerScan;
 use super::keys::KeyScan;
 use super::leaf::Scan;
@@ -25,6 +24,7 @@ use super::sketch::{Distinct, Spread};
 use super::spec::LineValue;
 use super::states::{Extremes, States, Sums, ValueStates};
 use super::summary::Moments;
+use super::totals::Totals;
 use crate::error::{Error, Result};
 use crate::formula::Type;
 use crate::lines::{Kind, Member, Value};
@@ -156,10 +156,13 @@ fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
 
 impl States {
     fn kept(&self, groups: usize) -> Columns {
-        let mut columns: Columns = vec![("lines".into(), counts(&self.lines, groups))];
+        let mut columns: Columns = vec![("lines".into(), counts(self.all_lines()))];
         for (i, value) in self.values.iter().enumerate() {
             columns.extend(
-                value.kept(groups).into_iter().map(|(name, array)| (format!("{name} {}", i + 1), array)),
+                value
+                    .kept(groups, &self.totals)
+                    .into_iter()
+                    .map(|(name, array)| (format!("{name} {}", i + 1), array)),
             );
         }
         columns
@@ -167,30 +170,33 @@ impl States {
 
     fn of_kept(values: &[LineValue], from: &mut Taken<'_>) -> Result<States> {
         let mut states = States::new(values);
-        states.lines = from.counts("lines")?;
-        states.resize(states.lines.len());
+        let lines = from.counts("lines")?;
+        states.resize(lines.len());
+        states.totals.set_lines(&lines);
         for (i, value) in states.values.iter_mut().enumerate() {
-            value.take_kept(&|name: &str| from.column(&format!("{name} {}", i + 1)))?;
+            let column = |name: &str| from.column(&format!("{name} {}", i + 1));
+            value.take_kept(&column, &mut states.totals)?;
         }
         Ok(states)
     }
 }
 
 impl ValueStates {
-    fn kept(&self, groups: usize) -> Columns {
+    fn kept(&self, groups: usize, totals: &Totals) -> Columns {
         let needs = self.needs;
-        let mut columns: Columns = vec![("blank".into(), counts(&self.blank, groups))];
+        let blank = (0..groups).map(|group| self.blank.get(group).copied().unwrap_or(0));
+        let mut columns: Columns = vec![("blank".into(), counts(blank))];
         let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
-        if needs.sum {
-            keep(
-                "sum",
-                match &self.sums {
-                    Sums::Exact(sums) => wide(&sums.iter().collect::<Vec<i128>>()),
-                    Sums::Float(sums) => {
-                        Arc::new(BinaryArray::from_iter_values(sums.iter().map(ExactFloat::to_bytes)))
-                    }
-                },
-            );
+        match &self.sums {
+            Sums::Exact(place) => {
+                let sums: Vec<i128> = (0..groups).map(|group| totals.sum(*place, group)).collect();
+                keep("sum", wide(&sums));
+            }
+            Sums::Float(sums) => {
+                let sums = sums.iter().map(ExactFloat::to_bytes);
+                keep("sum", Arc::new(BinaryArray::from_iter_values(sums)));
+            }
+            Sums::Unasked => {}
         }
         for (needed, name, extremes) in [(needs.low, "low", &self.lows), (needs.high, "high", &self.highs)] {
             if needed {
@@ -257,7 +263,7 @@ impl ValueStates {
         }
     }
 
-    fn take_kept(&mut self, column: &dyn Fn(&str) -> Result<ArrayRef>) -> Result<()> {
+    fn take_kept(&mut self, column: &dyn Fn(&str) -> Result<ArrayRef>, totals: &mut Totals) -> Result<()> {
         let needs = self.needs;
         let digits = |name: &str| -> Result<Decimal128Array> {
             column(name)?.as_primitive_opt::<Decimal128Type>().cloned().ok_or_else(|| wrong(name))
@@ -271,12 +277,12 @@ impl ValueStates {
             bytes.iter().map(|one| one.and_then(ExactFloat::of_bytes).ok_or_else(|| wrong(name))).collect()
         };
         let blank = column("blank")?;
-        self.blank = blank.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("blank"))?.values().to_vec();
-        if needs.sum {
-            match &mut self.sums {
-                Sums::Exact(own) => *own = ExactSums::of(digits("sum")?.values().to_vec()),
-                Sums::Float(own) => *own = sums("sum")?,
-            }
+        let blank = blank.as_primitive_opt::<UInt64Type>().ok_or_else(|| wrong("blank"))?;
+        self.set_blank(blank.values().to_vec());
+        match &mut self.sums {
+            Sums::Exact(place) => totals.set_sums(*place, digits("sum")?.values()),
+            Sums::Float(own) => *own = sums("sum")?,
+            Sums::Unasked => {}
         }
         for (needed, name, extremes) in
             [(needs.low, "low", &mut self.lows), (needs.high, "high", &mut self.highs)]
@@ -367,8 +373,8 @@ fn failed(error: arrow_schema::ArrowError) -> Error {
     Error::data("kept groups", error.to_string())
 }
 
-fn counts(counts: &[u64], groups: usize) -> ArrayRef {
-    Arc::new(UInt64Array::from(counts[..groups].to_vec()))
+fn counts(counts: impl Iterator<Item = u64>) -> ArrayRef {
+    Arc::new(UInt64Array::from_iter_values(counts))
 }
 
 fn wide(digits: &[i128]) -> ArrayRef {

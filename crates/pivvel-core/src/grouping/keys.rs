@@ -71,12 +71,26 @@ impl KeyScan {
         self.dates = None;
         if self.dated > 0 {
             self.dates = Some(array(0, self)?).filter(|days| days.null_count() == 0);
+            self.learn_days();
         }
         for key in self.known()..self.levels.len() {
             let array = array(key, self)?;
             self.coders[key].codes(&array, &mut self.codes[key])?;
         }
         Ok(())
+    }
+
+    /// Where lines come in the order of time, a batch's last day is often new: then its days get their paths
+    /// beforehand.
+    fn learn_days(&mut self) {
+        let Some(dates) = self.dates.clone() else { return };
+        let days = dates.as_primitive::<Date32Type>().values();
+        let new = |day: &&i32| self.days.get(**day) == DayTable::NONE;
+        if days.first().as_ref().is_some_and(new) || days.last().as_ref().is_some_and(new) {
+            for same in days.chunk_by(|a, b| a == b) {
+                self.path_of_day(same[0]);
+            }
+        }
     }
 
     /// How many of the first keys are told by days.

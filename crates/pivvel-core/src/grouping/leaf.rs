@@ -4,13 +4,13 @@ use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
 use arrow_data::transform::MutableArrayData;
 use arrow_schema::ArrowError;
 
-use super::exact_sums::Outgrown;
 use super::finer::{FinerScan, update};
 use super::keys::{AxisPaths, KeyScan};
 use super::pairs::PairTable;
 use super::quick::NONE;
 use super::spec::Grouping;
 use super::states::States;
+use super::totals::Outgrown;
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
@@ -213,7 +213,7 @@ impl<'p> Scan<'p> {
         let Some(quick) = self.rows.quick(&self.columns, &self.groups) else { return false };
         quick.follow(&mut self.group_of_line);
         let groups = &mut self.group_of_line;
-        if groups.iter().copied().max() != Some(NONE) {
+        if !groups.iter().fold(false, |any, group| any | (*group == NONE)) {
             self.failed = 0;
             return true;
         }
@@ -281,15 +281,14 @@ impl<'p> Scan<'p> {
         let (rows, columns) = (self.rows.finish(), self.columns.finish());
         let axes = [(&rows, &self.grouping.rows, true), (&columns, &self.grouping.columns, false)];
         for (paths, keys, on_rows) in axes {
+            let mut lines = vec![0; paths.len()];
+            for ((row, column), own) in self.groups.pairs().iter().zip(self.states.all_lines()) {
+                lines[if on_rows { *row } else { *column } as usize] += own;
+            }
             for (level, key) in keys.iter().enumerate() {
-                let members = paths.members_at(level);
-                let mut blank = 0;
-                for (group, (row, column)) in self.groups.pairs().iter().enumerate() {
-                    let path = if on_rows { *row } else { *column };
-                    if paths.members[level].is_blank(MemberId(members[path as usize])) {
-                        blank += self.states.lines(group);
-                    }
-                }
+                let members = paths.members_at(level).into_iter().zip(&lines);
+                let is_blank = |(member, _): &(u32, &u64)| paths.members[level].is_blank(MemberId(*member));
+                let blank: u64 = members.filter(is_blank).map(|(_, lines)| lines).sum();
                 if blank > 0 {
                     self.report.blank_members.push((key.name.clone(), blank));
                 }

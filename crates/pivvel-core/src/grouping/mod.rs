@@ -4,7 +4,6 @@
 //! after is one code path.
 
 mod exact_float;
-mod exact_sums;
 mod finer;
 mod kept;
 mod key_sets;
@@ -13,14 +12,13 @@ mod leaf;
 mod nest;
 mod pairs;
 mod quick;
-
 mod sieve;
 mod sketch;
 mod spec;
 mod states;
 mod summary;
+mod totals;
 
-pub(crate) use exact_sums::Outgrown;
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
 pub(crate) use leaf::{Crowd, LeafGroups, Moved, Scan, keep};
@@ -28,5 +26,5 @@ pub(crate) use pairs::PairTable;
 pub(crate) use sieve::{Sieve, Wanted};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
-
 pub(crate) use summary::{quantile, summarize};
+pub(crate) use totals::Outgrown;

@@ -68,7 +68,7 @@ impl Nest {
             _ => return,
         }
         self.asked += out.len();
-        if out.iter().copied().max() == Some(NONE) {
+        if out.iter().fold(false, |any, path| any | (*path == NONE)) {
             self.find(levels, codes, members, out);
         }
     }

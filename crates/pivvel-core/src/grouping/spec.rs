@@ -68,6 +68,14 @@ pub(crate) struct Needs {
     pub(crate) spread: bool,
 }
 
+impl Needs {
+    /// Whether anything is kept but sums and extremes.
+    pub(super) fn more_than_extremes(self) -> bool {
+        let Needs { squares, first, last, list, distinct, spread, .. } = self;
+        squares | first | last | list | distinct | spread
+    }
+}
+
 /// An aggregate of lines.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Aggregate {

@@ -6,19 +6,19 @@
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::exact_sums::{ExactSums, Outgrown};
 use super::finer::FinerGroups;
 use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, spread, summarize};
+use super::totals::{Outgrown, Totals};
 use crate::formula::{Data, Function, Numbers, Type};
 use crate::lines::Value;
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
 pub(crate) struct States {
-    /// Lines in each group.
-    pub(super) lines: Vec<u64>,
+    /// Lines of each group, and the exact sums of all values.
+    pub(super) totals: Totals,
     pub(super) values: Vec<ValueStates>,
     finer: Vec<FinerGroups>,
 }
@@ -28,7 +28,7 @@ pub(crate) struct States {
 pub(super) struct ValueStates {
     pub(super) gives: Type,
     pub(super) needs: Needs,
-    /// Lines of each group in which the formula is blank: few, so that there is little to count.
+    /// Lines of each group in which the formula is blank; empty until there is one.
     pub(super) blank: Vec<u64>,
     pub(super) sums: Sums,
     pub(super) lows: Extremes,
@@ -47,8 +47,10 @@ pub(super) struct ValueStates {
 
 #[derive(Debug, Clone)]
 pub(super) enum Sums {
-    Exact(ExactSums),
+    /// Their place among the exact sums.
+    Exact(usize),
     Float(Vec<ExactFloat>),
+    Unasked,
 }
 
 #[derive(Debug, Clone)]
@@ -78,11 +80,12 @@ impl States {
     ) -> States {
         let mut states = States::new(values);
         states.resize(rows);
-        states.lines = lines;
+        states.totals.set_lines(&lines);
         for (own, made) in states.values.iter_mut().zip(columns) {
-            own.blank = states.lines.iter().zip(made.present).map(|(lines, some)| lines - some).collect();
-            if let Sums::Exact(sums) = &mut own.sums {
-                *sums = ExactSums::of(made.sums.into_iter().map(|sum| sum.unwrap_or(0)).collect());
+            own.set_blank(lines.iter().zip(made.present).map(|(lines, some)| lines - some).collect());
+            if let Sums::Exact(place) = own.sums {
+                let sums: Vec<i128> = made.sums.into_iter().map(|sum| sum.unwrap_or(0)).collect();
+                states.totals.set_sums(place, &sums);
             }
             for (extremes, made) in [(&mut own.lows, made.lows), (&mut own.highs, made.highs)] {
                 if let Extremes::Exact(all) = extremes {
@@ -96,8 +99,13 @@ impl States {
     }
 
     pub(crate) fn new(values: &[LineValue]) -> States {
-        let values = values.iter().map(|v| ValueStates::new(v.formula.gives, v.needs)).collect();
-        States { lines: Vec::new(), values, finer: Vec::new() }
+        States::of(values.iter().map(|v| (v.formula.gives, v.needs)))
+    }
+
+    fn of(values: impl Iterator<Item = (Type, Needs)>) -> States {
+        let mut sums = 0;
+        let values = values.map(|(gives, needs)| ValueStates::new(gives, needs, &mut sums)).collect();
+        States { values, totals: Totals::new(sums), finer: Vec::new() }
     }
 
     /// The same with groups that are finer than these.
@@ -108,7 +116,7 @@ impl States {
 
     /// Makes room for so many groups.
     pub(crate) fn resize(&mut self, groups: usize) {
-        self.lines.resize(groups, 0);
+        self.totals.resize(groups);
         self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
@@ -119,18 +127,20 @@ impl States {
         groups: &[u32],
         numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
     ) -> Result<(), usize> {
-        let mut plain = self.values.iter_mut().zip(numbers).filter_map(|(value, (numbers, _))| {
-            let sums = value.plain_sums()?;
-            Some((sums, numbers.plain()?))
-        });
-        // The sums of two plain columns beside the count of lines are what most plans are made of.
-        count(&mut self.lines, groups, plain.next(), plain.next());
-        let mut done = 2;
-        for (place, (value, (numbers, by))) in self.values.iter_mut().zip(numbers).enumerate() {
-            if done > 0 && value.plain_sums().is_some() && numbers.plain().is_some() {
-                done -= 1;
-                continue;
+        let summed = |value: &ValueStates| matches!(value.sums, Sums::Exact(_));
+        let sums = self.values.iter().zip(numbers).enumerate().filter(|(_, (value, _))| summed(value));
+        let plain: Option<Vec<&[i64]>> = sums.clone().map(|(_, (_, (numbers, _)))| numbers.plain()).collect();
+        match plain {
+            Some(columns) => self.totals.take(groups, &columns),
+            None => {
+                self.totals.count(groups);
+                for (at, (place, (_, (numbers, _)))) in sums.enumerate() {
+                    self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
+                }
             }
+        }
+        for (place, (value, (numbers, by))) in self.values.iter_mut().zip(numbers).enumerate() {
+            value.count_blanks(groups, numbers, self.totals.len());
             value.update(groups, numbers, by.as_ref()).map_err(|_| place)?;
         }
         Ok(())
@@ -139,11 +149,8 @@ impl States {
     /// States of fewer groups: each group here is merged into the one that `into` names for it, or
     /// left out where that is [`States::NOWHERE`].
     pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Outgrown> {
-        let mut merged = States {
-            lines: vec![0; groups],
-            values: self.values.iter().map(|v| ValueStates::new(v.gives, v.needs)).collect(),
-            finer: self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?,
-        };
+        let mut merged = States::of(self.values.iter().map(|value| (value.gives, value.needs)));
+        merged.finer = self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?;
         merged.resize(groups);
         merged.absorb(self, into)?;
         Ok(merged)
@@ -152,12 +159,9 @@ impl States {
     /// Merges each group of other states into the one here that `into` names for it. Finer groups are
     /// not looked at.
     pub(super) fn absorb(&mut self, other: &States, into: &[u32]) -> Result<(), Outgrown> {
-        let kept = |(target, _): &(&u32, &u64)| **target != States::NOWHERE;
-        for (target, lines) in into.iter().zip(&other.lines).filter(kept) {
-            self.lines[*target as usize] += lines;
-        }
+        self.totals.merge(&other.totals, into)?;
         for (mine, theirs) in self.values.iter_mut().zip(&other.values) {
-            mine.merge(theirs, into)?;
+            mine.merge(theirs, into, self.totals.len())?;
         }
         Ok(())
     }
@@ -165,29 +169,29 @@ impl States {
     /// The target of groups that are left out.
     pub(crate) const NOWHERE: u32 = u32::MAX;
 
-    /// Lines in a group.
-    pub(crate) fn lines(&self, group: usize) -> u64 {
-        self.lines[group]
+    /// Lines in every group.
+    pub(crate) fn all_lines(&self) -> impl ExactSizeIterator<Item = u64> {
+        self.totals.all_lines()
     }
 
     /// About how many bytes the states take.
     pub(crate) fn bytes(&self) -> usize {
-        self.lines.capacity() * size_of::<u64>() + self.values.iter().map(ValueStates::bytes).sum::<usize>()
+        let groups = self.len();
+        self.totals.bytes() + self.values.iter().map(|value| value.bytes(groups)).sum::<usize>()
     }
 
     /// How many groups there are.
     pub(crate) fn len(&self) -> usize {
-        self.lines.len()
+        self.totals.len()
     }
 
     /// The value of an aggregate in every group; `None` where it is blank.
     pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vec<Option<Value>>, Outgrown> {
         match aggregate {
-            Aggregate::Lines => Ok(self.lines.iter().map(|lines| Some(Value::whole(*lines))).collect()),
+            Aggregate::Lines => Ok(self.all_lines().map(|lines| Some(Value::whole(lines))).collect()),
             Aggregate::Of { function, value } => {
                 let state = &self.values[*value];
-                let finish = |(group, lines): (usize, &u64)| state.finish(*function, group, *lines);
-                self.lines.iter().enumerate().map(finish).collect()
+                Ok((0..self.len()).map(|group| state.finish(*function, group, &self.totals)).collect())
             }
             Aggregate::Distinct { finer } => {
                 Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
@@ -233,13 +237,22 @@ impl Extremes {
 }
 
 impl ValueStates {
-    fn new(gives: Type, needs: Needs) -> ValueStates {
+    /// With the next place among the exact sums, where it needs one.
+    fn new(gives: Type, needs: Needs, next: &mut usize) -> ValueStates {
         let float = gives == Type::Float;
+        let sums = match needs.sum {
+            true if float => Sums::Float(Vec::new()),
+            true => {
+                *next += 1;
+                Sums::Exact(*next - 1)
+            }
+            false => Sums::Unasked,
+        };
         ValueStates {
             gives,
             needs,
             blank: Vec::new(),
-            sums: if float { Sums::Float(Vec::new()) } else { Sums::Exact(ExactSums::default()) },
+            sums,
             lows: Extremes::new(float),
             highs: Extremes::new(float),
             squares: Vec::new(),
@@ -253,29 +266,15 @@ impl ValueStates {
         }
     }
 
-    /// Its sums, where nothing else is needed and they are exact.
-    fn plain_sums(&mut self) -> Option<&mut ExactSums> {
-        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
-        match &mut self.sums {
-            Sums::Exact(sums) if sum => {
-                (!(low | high | squares | first | last | list | distinct | spread)).then_some(sums)
-            }
-            _ => None,
-        }
-    }
-
-    fn bytes(&self) -> usize {
-        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
+    fn bytes(&self, groups: usize) -> usize {
+        let Needs { low, high, squares, first, last, list, distinct, spread, .. } = self.needs;
         let float = self.gives == Type::Float;
         // An exact sum of floats has a few limbs of its own.
-        let summed = match &self.sums {
-            Sums::Exact(sums) => sums.each(),
-            Sums::Float(_) => size_of::<ExactFloat>() + 64,
-        };
+        let floats = matches!(self.sums, Sums::Float(_));
         let extreme = if float { size_of::<f64>() } else { size_of::<i128>() };
         let each = [
-            (true, size_of::<u64>()),
-            (sum, summed),
+            (!self.blank.is_empty(), size_of::<u64>()),
+            (floats, size_of::<ExactFloat>() + 64),
             (low, extreme),
             (high, extreme),
             (squares, size_of::<Moments>()),
@@ -286,17 +285,16 @@ impl ValueStates {
             (spread, size_of::<Spread>()),
         ];
         let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
-        self.blank.capacity() * group + self.listed * size_of::<Value>() + self.sketched
+        groups * group + self.listed * size_of::<Value>() + self.sketched
     }
 
     fn resize(&mut self, groups: usize) {
-        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self.needs;
-        self.blank.resize(groups, 0);
-        if sum {
-            match &mut self.sums {
-                Sums::Exact(sums) => sums.resize(groups),
-                Sums::Float(sums) => sums.resize(groups, ExactFloat::default()),
-            }
+        let Needs { low, high, squares, first, last, list, distinct, spread, .. } = self.needs;
+        if !self.blank.is_empty() {
+            self.blank.resize(groups, 0);
+        }
+        if let Sums::Float(sums) = &mut self.sums {
+            sums.resize(groups, ExactFloat::default());
         }
         if low {
             self.lows.resize(groups, i128::MAX, f64::INFINITY);
@@ -324,32 +322,29 @@ impl ValueStates {
         }
     }
 
+    pub(super) fn set_blank(&mut self, blank: Vec<u64>) {
+        self.blank = if blank.iter().all(|lines| *lines == 0) { Vec::new() } else { blank };
+    }
+
+    fn count_blanks(&mut self, groups: &[u32], numbers: &Numbers<'_>, all: usize) {
+        if let Some(blanks) = numbers.blanks.as_ref().filter(|blanks| blanks.null_count() > 0) {
+            self.blank.resize(all, 0);
+            for (group, valid) in groups.iter().zip(blanks.iter()) {
+                self.blank[*group as usize] += u64::from(!valid);
+            }
+        }
+    }
+
+    /// Takes lines into all states but exact sums.
     fn update(
         &mut self,
         groups: &[u32],
         numbers: &Numbers<'_>,
         by: Option<&Numbers<'_>>,
     ) -> Result<(), Outgrown> {
-        if let Some(blanks) = &numbers.blanks {
-            for (group, valid) in groups.iter().zip(blanks.iter()) {
-                self.blank[*group as usize] += u64::from(!valid);
-            }
-        }
         match &numbers.data {
-            Data::Narrow(digits) => {
-                if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
-                    sums.add(groups, digits, numbers.blanks.as_ref());
-                }
-                self.take_exact(groups, digits, numbers, i128::from)?;
-            }
-            Data::Wide(digits) => {
-                if let (true, Sums::Exact(sums)) = (self.needs.sum, &mut self.sums) {
-                    let present = |line: &usize| numbers.blanks.as_ref().is_none_or(|b| b.is_valid(*line));
-                    let lines = (0..groups.len()).filter(present);
-                    sums.add_wide(lines.map(|line| (groups[line], digits[line])))?;
-                }
-                self.take_exact(groups, digits, numbers, |v| v)?;
-            }
+            Data::Narrow(digits) => self.take_exact(groups, digits, numbers, i128::from)?,
+            Data::Wide(digits) => self.take_exact(groups, digits, numbers, |v| v)?,
             Data::Float(floats) => self.take_floats(groups, floats, numbers),
         }
         if self.needs.list {
@@ -421,7 +416,7 @@ impl ValueStates {
     }
 
     fn take_floats(&mut self, groups: &[u32], floats: &[f64], numbers: &Numbers<'_>) {
-        if let (true, Sums::Float(sums)) = (self.needs.sum, &mut self.sums) {
+        if let Sums::Float(sums) = &mut self.sums {
             each_present(groups, floats, numbers, |group, value| sums[group].add(value));
         }
         if let (true, Extremes::Float(lows)) = (self.needs.low, &mut self.lows) {
@@ -436,25 +431,24 @@ impl ValueStates {
         }
     }
 
-    fn merge(&mut self, theirs: &ValueStates, into: &[u32]) -> Result<(), Outgrown> {
+    /// Merges all states but exact sums; there are so many groups here.
+    fn merge(&mut self, theirs: &ValueStates, into: &[u32], groups: usize) -> Result<(), Outgrown> {
         let targets = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
-        for (group, target) in targets() {
-            self.blank[*target as usize] += theirs.blank[group];
+        if !theirs.blank.is_empty() {
+            self.blank.resize(groups, 0);
+            targets().for_each(|(group, target)| self.blank[*target as usize] += theirs.blank[group]);
         }
-        if self.needs.sum {
-            match (&mut self.sums, &theirs.sums) {
-                (Sums::Exact(mine), Sums::Exact(theirs)) => mine.merge(theirs, into, States::NOWHERE)?,
-                (Sums::Float(mine), Sums::Float(theirs)) => {
-                    targets().for_each(|(group, target)| mine[*target as usize].merge(&theirs[group]));
-                }
-                _ => {}
-            }
+        if let (Sums::Float(mine), Sums::Float(theirs)) = (&mut self.sums, &theirs.sums) {
+            targets().for_each(|(group, target)| mine[*target as usize].merge(&theirs[group]));
         }
         if self.needs.low {
             self.lows.merge(&theirs.lows, into, true);
         }
         if self.needs.high {
             self.highs.merge(&theirs.highs, into, false);
+        }
+        if !self.needs.more_than_extremes() {
+            return Ok(());
         }
         for (group, target) in targets() {
             let target = *target as usize;
@@ -481,16 +475,16 @@ impl ValueStates {
         Ok(())
     }
 
-    fn finish(&self, function: Function, group: usize, lines: u64) -> Result<Option<Value>, Outgrown> {
-        let present = lines - self.blank[group];
+    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Option<Value> {
+        let present = totals.lines(group) - self.blank.get(group).copied().unwrap_or(0);
         if function == Function::Count {
-            return Ok(Some(Value::whole(present)));
+            return Some(Value::whole(present));
         }
         if function == Function::DistinctEstimate {
-            return Ok(Some(Value::whole(self.distincts[group].estimate())));
+            return Some(Value::whole(self.distincts[group].estimate()));
         }
         if present == 0 {
-            return Ok(None);
+            return None;
         }
         let scale = self.gives.scale();
         let exact = |digits: i128| match self.gives {
@@ -501,23 +495,31 @@ impl ValueStates {
             Extremes::Exact(all) => exact(all[group]),
             Extremes::Float(all) => Value::Float(all[group]),
         };
-        Ok(match function {
+        match function {
             Function::Min => Some(extreme(&self.lows)),
             Function::Max => Some(extreme(&self.highs)),
             Function::First => self.firsts[group].map(|(_, value)| value),
             Function::Last => self.lasts[group].map(|(_, value)| value),
-            Function::Sum => Some(match &self.sums {
-                Sums::Exact(sums) => exact(sums.get(group)),
-                Sums::Float(sums) => Value::Float(sums[group].value()),
-            }),
-            Function::Mean => Some(Value::Float(match &self.sums {
-                Sums::Exact(sums) => sums.get(group) as f64 / (present as f64 * 10f64.powi(scale.into())),
-                Sums::Float(sums) => sums[group].value() / present as f64,
-            })),
+            Function::Sum => match &self.sums {
+                Sums::Exact(place) => Some(exact(totals.sum(*place, group))),
+                Sums::Float(sums) => Some(Value::Float(sums[group].value())),
+                Sums::Unasked => None,
+            },
+            Function::Mean => match &self.sums {
+                Sums::Exact(place) => {
+                    let units = present as f64 * 10f64.powi(scale.into());
+                    Some(Value::Float(totals.sum(*place, group) as f64 / units))
+                }
+                Sums::Float(sums) => Some(Value::Float(sums[group].value() / present as f64)),
+                Sums::Unasked => None,
+            },
             Function::Variance { population } | Function::Deviation { population } => {
                 let squares = match &self.sums {
-                    Sums::Exact(sums) => self.squares[group].about_mean(sums.get(group), present, scale),
+                    Sums::Exact(place) => {
+                        self.squares[group].about_mean(totals.sum(*place, group), present, scale)
+                    }
                     Sums::Float(sums) => self.squares[group].about_float_mean(&sums[group], present),
+                    Sums::Unasked => return None,
                 };
                 spread(function, squares, present, population).map(Value::Float)
             }
@@ -531,24 +533,6 @@ impl ValueStates {
                 Some(Value::Float(quantile(share, present as usize, |place| spread.at(place as u64))))
             }
             Function::Count | Function::Distinct | Function::DistinctEstimate => None,
-        })
-    }
-}
-
-/// Counts lines into their groups, and adds up to two columns in the same pass.
-fn count(
-    lines: &mut [u64],
-    groups: &[u32],
-    first: Option<(&mut ExactSums, &[i64])>,
-    second: Option<(&mut ExactSums, &[i64])>,
-) {
-    match (first, second) {
-        (Some((a, x)), Some((b, y))) => ExactSums::add_two(lines, groups, (a, x), (b, y)),
-        (first, _) => {
-            groups.iter().for_each(|group| lines[*group as usize] += 1);
-            if let Some((sums, values)) = first {
-                sums.add(groups, values, None);
-            }
         }
     }
 }

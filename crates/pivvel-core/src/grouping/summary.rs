@@ -3,7 +3,7 @@
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::exact_sums::Outgrown;
+use super::totals::Outgrown;
 use crate::formula::Function;
 use crate::lines::Value;
 

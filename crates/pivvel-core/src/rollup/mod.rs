@@ -8,4 +8,4 @@ mod roll_up;
 pub use axis::{Axis, Entry, MemberRef};
 pub(crate) use axis::{Made, SortBy};
 pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup};
-pub(crate) use roll_up::{grain_index, roll_up};
+pub(crate) use roll_up::{RolledGrain, grain_index, roll_up};
