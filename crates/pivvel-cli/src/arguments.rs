@@ -132,7 +132,8 @@ pub(crate) struct Lines {
     /// Show so many lines at most; all of them add up to the cell
     #[arg(long, value_name = "N")]
     pub(crate) limit: Option<usize>,
-    /// Write the lines to a file: .csv, .json, .parquet, .arrow, .xlsx or .md; - for CSV on standard output
+    /// Write the lines to a file: .csv, .json, .parquet, .arrow, .xlsx, .md, or .html for a page of 2,000 lines
+    /// at most; - for CSV on standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
     /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
@@ -303,8 +304,13 @@ pub(crate) struct Explain {
     /// Tell it as JSON
     #[arg(long)]
     pub(crate) json: bool,
+    /// Write it to a file: .html for a page, .json; - for JSON on standard output (repeatable)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) effort: Effort,
+    #[command(flatten)]
+    pub(crate) screen: ScreenArguments,
 }
 
 #[derive(Debug, Args)]
@@ -327,8 +333,8 @@ pub(crate) struct Compare {
     /// Set an assumption of the briefs to another value: uplift=4% (repeatable)
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) assume: Vec<String>,
-    /// Write every change to a file: .csv, .json, .parquet, .arrow, .xlsx or .md; - for CSV on standard
-    /// output (repeatable)
+    /// Write every change to a file: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md; - for
+    /// CSV on standard output (repeatable)
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Vec<PathBuf>,
     /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula

@@ -4,9 +4,8 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use pivvel::{
-    Address, Brief, Error, LineColumn, LineOrder, LinesBehind, LinesTarget, Result, TableOptions, Tied,
-    TiedAggregate, TiedPart, Value, beside, draw_lines, is_number, open_source, open_yardsticks,
-    rows_as_texts,
+    Address, Brief, Error, LineOrder, LinesBehind, ReportTarget, Result, TableOptions, Tied, beside,
+    draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
 };
 
 use crate::apply::{assume, names};
@@ -20,7 +19,7 @@ const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {
     let (brief, address, path) = lines.asked.read()?;
-    let target = lines.to.as_ref().map(LinesTarget::new).transpose()?;
+    let target = lines.to.as_ref().map(ReportTarget::of_rows).transpose()?;
     let mut wanted = LinesBehind {
         address,
         columns: lines.columns.as_deref().map(names).unwrap_or_default(),
@@ -41,26 +40,16 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
             // Where not all fit, those are seen first that the cell is made of.
             wanted.columns = trace.columns_first();
         }
-        let mut rows = Vec::new();
-        let columns: Vec<LineColumn> = trace
-            .lines_schema(&wanted)?
-            .fields()
-            .iter()
-            .map(|field| LineColumn { name: field.name().clone(), is_number: is_number(field) })
-            .collect();
-        let tied = watched(source.progress(), || {
-            trace.lines(&wanted, source.as_mut(), &mut |batch| {
-                rows.extend(rows_as_texts(&batch).map_err(|e| Error::io("lines", e))?);
-                Ok(())
-            })
-        })?;
+        let schema = trace.lines_schema(&wanted)?;
+        let columns = line_columns(&schema);
+        let (tied, rows) = watched(source.progress(), || read_lines(&trace, &wanted, source.as_mut()))?;
         let mut text = draw_lines(&columns, &rows, &screen::options(&lines.screen));
         let _ = write!(text, "\n{}", told(&wanted, &tied));
         screen::print(&text)?;
         return checked(&tied);
     };
     let options = TableOptions { inert: lines.inert };
-    let tied = watched(source.progress(), || target.write(&trace, &wanted, source.as_mut(), options))?;
+    let tied = watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
     if !target.is_standard_output() {
         eprintln!("wrote {}", target.path().display());
     }
@@ -89,43 +78,8 @@ impl Asked {
 
 /// What the lines add up to, in words.
 fn told(wanted: &LinesBehind, tied: &Tied) -> String {
-    let count = |lines: u64| if lines == 1 { "1 line".to_string() } else { format!("{lines} lines") };
-    let held = |part: &TiedPart| match part.lines == part.lines_of_cell {
-        true => "as many as the cell has".to_string(),
-        false => format!("and the cell has {}", part.lines_of_cell),
-    };
-    let mut text = format!("{} behind {}", count(tied.lines), wanted.address);
-    let indent = match &tied.parts[..] {
-        [only] => {
-            text += &format!(", {}", held(only));
-            "  "
-        }
-        _ => {
-            text += ", which is calculated from other cells";
-            "    "
-        }
-    };
-    if tied.given < tied.lines {
-        text += &format!("; {} of them shown", tied.given);
-    }
-    text.push('\n');
-    for part in &tied.parts {
-        if tied.parts.len() != 1 {
-            text += &format!("  {}: {}, {}\n", part.address, count(part.lines), held(part));
-        }
-        for TiedAggregate { formula, of_lines, of_cell } in &part.aggregates {
-            let shown = |value: &Option<Value>| value.map_or("blank".into(), |value| value.to_string());
-            text += &match of_lines == of_cell {
-                true => format!("{indent}{formula} over them is {}, as in the cell\n", shown(of_lines)),
-                false => format!(
-                    "{indent}{formula} over them is {}, and {} in the cell\n",
-                    shown(of_lines),
-                    shown(of_cell)
-                ),
-            };
-        }
-    }
-    text
+    let words = tell_lines(wanted, tied);
+    words.iter().map(|(steps, words)| format!("{}{words}\n", "  ".repeat(*steps))).collect()
 }
 
 /// Lines that do not add up are not to be used.

@@ -29,6 +29,7 @@ mod number;
 mod page;
 mod palette;
 mod picture;
+mod report;
 mod sheet;
 mod signs;
 mod terminal;
@@ -37,13 +38,16 @@ pub use colour::Rgb;
 pub use dress::{Bar, Dress, OnScale};
 pub use legend::{LegendEntry, Sample, Swatch};
 pub use number::show_number;
-pub use page::draw_page;
+pub use page::{draw_page, draw_report_page};
 pub use palette::{
     CATEGORIES, Ground, PALETTES, Paint, Palette, Tone, category, ink, palette_names, paper, tone_names,
 };
 #[cfg(feature = "png")]
 pub use picture::draw_png;
 pub use picture::draw_svg;
+pub use report::{
+    ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story, tell_lines,
+};
 pub use sheet::{Head, RowKind, Sheet, SheetCell, SheetColumn, SheetRow, SheetTrend, TrendLine};
 pub use signs::{Symbol, SymbolSet, symbol_names};
-pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_terminal};
+pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_report, draw_terminal};

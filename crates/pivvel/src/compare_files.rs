@@ -1,10 +1,10 @@
-//! Results that are compared: tidy tables read from files, and comparisons written to them.
+//! Results that are compared: tidy tables read from files.
 
 use std::path::Path;
 
 use arrow_array::RecordBatch;
-use pivvel_core::{Address, Brief, Comparison, Error, LinesBehind, Result, Run, Snapshot};
-use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
+use pivvel_core::{Address, Brief, Error, LinesBehind, Result, Run, Snapshot};
+use pivvel_io::{ReadOptions, Source, open};
 
 /// Reads a tidy result from a file of any form that lines are read from.
 ///
@@ -43,30 +43,4 @@ fn as_texts(batch: &RecordBatch) -> std::io::Result<RecordBatch> {
     let columns =
         schema.fields().iter().enumerate().map(|(i, field)| (field.name().clone(), column(i), true));
     RecordBatch::try_from_iter_with_nullable(columns).map_err(std::io::Error::other)
-}
-
-/// Writes a comparison as a table, in the form that the file's ending says; `-` is CSV on standard output.
-///
-/// # Errors
-/// An ending that stands for no table; what the file system finds wrong.
-pub fn write_comparison(comparison: &Comparison, path: &Path, options: TableOptions) -> Result<()> {
-    let place = format!("--to {}", path.display());
-    let ending =
-        path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase).unwrap_or_default();
-    let form = match path.as_os_str() == "-" {
-        true => TableForm::Csv,
-        false => TableForm::of_ending(&ending)
-            .ok_or_else(|| Error::unknown(&place, "form of a comparison", &ending, TableForm::endings()))?,
-    };
-    form.check(&place)?;
-    let batch = comparison.to_record_batch(form.is_text());
-    let fill = |out: &mut (dyn std::io::Write + Send)| {
-        let mut sink = table_sink(form, &batch.schema(), out, options)?;
-        sink.write(&batch)?;
-        sink.finish()
-    };
-    match path.as_os_str() == "-" {
-        true => fill(&mut std::io::stdout()).map_err(|e| Error::io("standard output", e)),
-        false => write_whole(path, fill),
-    }
 }

@@ -2,6 +2,7 @@
 
 pub(crate) mod classes;
 pub(crate) mod members;
+mod report;
 mod table;
 
 use askama::Template;
@@ -13,6 +14,7 @@ use crate::sheet::Sheet;
 use crate::signs::Symbol;
 use classes::Classes;
 use members::Marks;
+pub use report::draw_report_page;
 use table::Table;
 pub(crate) use table::edge;
 

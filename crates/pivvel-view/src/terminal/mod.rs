@@ -3,8 +3,10 @@
 mod cell;
 mod legend;
 mod lines;
+mod report;
 
 pub use lines::{LineColumn, draw_lines};
+pub use report::draw_report;
 
 use anstyle::Style;
 use unicode_width::UnicodeWidthStr;

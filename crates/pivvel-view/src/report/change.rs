@@ -1,0 +1,155 @@
+//! What changed from one result to another.
+
+use pivvel_core::{Change, Comparison, LevelChange, Mixed, NumberFormat, State, Value};
+
+use super::{Report, ReportPart, ReportTable, column};
+use crate::number::show_number;
+
+/// How changes are told.
+#[derive(Debug, Clone, Default)]
+pub struct ChangeFormats {
+    /// How the numbers of measures are shown, as far as it is known.
+    pub measures: Vec<(String, NumberFormat)>,
+    /// So many changes of each pair of levels, the largest first; all where nothing is said.
+    pub limit: Option<usize>,
+    /// Whether cells of which neither the row nor the column is the total are told, too.
+    pub inner: bool,
+}
+
+/// A comparison as a report: the members that came and went, the changes level by level with the largest
+/// first, and the change of ratios taken apart.
+pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFormats) -> Report {
+    let mut words: Vec<(usize, String)> = comparison.notes().iter().map(|note| (0, note.clone())).collect();
+    words.extend(comparison.levels().iter().flat_map(members));
+    let mut parts = vec![ReportPart::Words(words)];
+    for (heading, group) in groups(comparison, formats.inner) {
+        parts.push(ReportPart::Heading(heading));
+        let (table, left) = table(group, formats);
+        parts.push(ReportPart::Table(table));
+        if left > 0 {
+            let all = formats.limit.unwrap_or_default() + left;
+            let said = format!("{left} smaller changes are not shown; see all: --limit {all}");
+            parts.push(ReportPart::Words(vec![(0, said)]));
+        }
+    }
+    let whole = |mixed: &&Mixed| mixed.levels == ["total", "total"];
+    for mixed in comparison.mixed().iter().filter(whole) {
+        parts.extend(mix(mixed, comparison));
+    }
+    Report { title, parts }
+}
+
+/// The changes of one measure at one pair of levels, under a heading.
+type Group<'a> = (String, Vec<&'a Change>);
+
+fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
+    let at_edge = |change: &&Change| inner || change.levels.iter().any(|level| level == "total");
+    let mut told: Vec<&Change> = comparison.changes().iter().filter(at_edge).collect();
+    if told.is_empty() {
+        // Where there are no totals every cell is told.
+        told = comparison.changes().iter().collect();
+    }
+    let mut groups: Vec<(&str, &[String; 2], Vec<&Change>)> = Vec::new();
+    for change in told {
+        match groups.iter_mut().find(|(m, levels, _)| *m == change.measure && **levels == change.levels) {
+            Some((.., group)) => group.push(change),
+            None => groups.push((&change.measure, &change.levels, vec![change])),
+        }
+    }
+    let at = |name: &str| comparison.dimensions().iter().position(|d| d == name).map_or(0, |place| place + 1);
+    groups.sort_by_key(|(measure, levels, _)| {
+        let first = comparison.changes().iter().position(|change| change.measure == *measure);
+        (first, at(&levels[1]) > 0, at(&levels[1]), at(&levels[0]))
+    });
+    let headed = |measure: &str, levels: &[String; 2]| match [levels[0].as_str(), levels[1].as_str()] {
+        ["total", "total"] => format!("{measure} in total"),
+        [row, "total"] => format!("{measure} by {row}"),
+        ["total", column] => format!("{measure} by {column}"),
+        [row, column] => format!("{measure} by {row} and {column}"),
+    };
+    groups.into_iter().map(|(measure, levels, group)| (headed(measure, levels), group)).collect()
+}
+
+/// Members that came and went.
+fn members(level: &LevelChange) -> Vec<(usize, String)> {
+    let list = |paths: &[Vec<String>]| {
+        let named: Vec<String> = paths.iter().take(8).map(|path| path.join(" > ")).collect();
+        let more = if paths.len() > 8 { format!(" and {} more", paths.len() - 8) } else { String::new() };
+        format!("{}{more}", named.join(", "))
+    };
+    let said = [("new", &level.new), ("gone", &level.gone)];
+    let said = said.into_iter().filter(|(_, paths)| !paths.is_empty());
+    said.map(|(word, paths)| (0, format!("{word} in {}: {}", level.dimension, list(paths)))).collect()
+}
+
+fn percent(share: f64) -> String {
+    let format = NumberFormat::named("percent").unwrap_or_default();
+    show_number(&Value::Float(share), &format)
+}
+
+/// The largest changes of a group, and how many are left out.
+fn table(mut group: Vec<&Change>, formats: &ChangeFormats) -> (ReportTable, usize) {
+    let size = |change: &Change| change.change.map_or(-1.0, |value| value.as_f64().abs());
+    group.sort_by(|a, b| size(b).total_cmp(&size(a)));
+    let all = group.len();
+    group.truncate(formats.limit.unwrap_or(all));
+    let measure = group.first().map(|change| change.measure.as_str()).unwrap_or_default();
+    let format = formats.measures.iter().find(|(name, _)| name == measure).map(|(_, format)| format.clone());
+    let format = format.unwrap_or_default();
+    let shown = |value: Option<Value>| value.map_or(String::new(), |value| show_number(&value, &format));
+    let row = |change: &&Change| {
+        let path: Vec<&str> = change.members.iter().flatten().map(String::as_str).collect();
+        let name = if path.is_empty() { "total".to_string() } else { path.join(" > ") };
+        let rank = match (change.state, change.ranks) {
+            (State::New, _) => "new".to_string(),
+            (State::Gone, _) => "gone".to_string(),
+            (State::Both, [Some(a), Some(b)]) if a != b => format!("{a} to {b}"),
+            (State::Both, [Some(a), Some(_)]) if change.peer_count > 1 => a.to_string(),
+            _ => String::new(),
+        };
+        let relative = change.relative.map(percent).unwrap_or_default();
+        vec![name, shown(change.earlier), shown(change.later), shown(change.change), relative, rank]
+    };
+    // Scaled among the changes of these levels alone, and from nothing: a fall goes to the left.
+    let bar = |change: &&Change| {
+        let (low, high) = change.ends.filter(|_| change.peer_count > 1)?;
+        let most = low.abs().max(high.abs());
+        change.change.map(|value| value.as_f64() / most).filter(|place| place.is_finite())
+    };
+    let columns = vec![
+        column("member", false),
+        column("earlier", true),
+        column("later", true),
+        column("change", true),
+        column("in percent", true),
+        column("rank", false),
+    ];
+    let bars = group.iter().map(bar).collect::<Vec<_>>();
+    let bars = bars.iter().any(Option::is_some).then_some((3, bars));
+    (ReportTable { columns, rows: group.iter().map(row).collect(), bars }, all - group.len())
+}
+
+/// The change of a whole ratio, taken apart.
+fn mix(mixed: &Mixed, comparison: &Comparison) -> Vec<ReportPart> {
+    let Mixed { measure, ratios, own, mix, parts, .. } = mixed;
+    let points = |share: f64| {
+        let shown = format!("{:+.2}", share * 100.0);
+        // What rounds to nothing has no sign.
+        if shown.ends_with("0.00") && shown.len() == 5 { "0.00".to_string() } else { shown }
+    };
+    let outermost = comparison.dimensions().first().map_or("members", String::as_str);
+    let heading = format!(
+        "{measure} went from {} to {}: {} points by the members' own, {} by their mix",
+        percent(ratios[0]),
+        percent(ratios[1]),
+        points(*own),
+        points(*mix)
+    );
+    let rows = parts.iter().map(|part| vec![part.member.clone(), points(part.own), points(part.mix)]);
+    let table = ReportTable {
+        columns: vec![column(outermost, false), column("own", true), column("mix", true)],
+        rows: rows.collect(),
+        bars: None,
+    };
+    vec![ReportPart::Heading(heading), ReportPart::Table(table)]
+}

@@ -1,0 +1,28 @@
+//! Reports on a terminal.
+
+use anstyle::Style;
+
+use super::{Pen, TerminalOptions, clean, draw_lines};
+use crate::report::{Report, ReportPart};
+
+/// Draws a report: its title, and its parts one after the other.
+pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
+    let mut pen = Pen { text: String::new(), colours: options.colours };
+    pen.line(&clean(&report.title), Style::new().bold());
+    for part in &report.parts {
+        match part {
+            ReportPart::Heading(heading) => {
+                pen.end();
+                pen.line(&clean(heading), Style::new().bold());
+            }
+            ReportPart::Words(words) => words.iter().for_each(|(steps, words)| {
+                pen.space(2 * steps);
+                pen.line(&clean(words), Style::new());
+            }),
+            ReportPart::Table(table) => {
+                pen.text.push_str(&draw_lines(&table.columns, &table.rows, options));
+            }
+        }
+    }
+    pen.text
+}

@@ -1,0 +1,218 @@
+//! What is told of a cell, of its lines and of changes, in files.
+
+use std::io::{Error as IoError, Write};
+use std::path::{Path, PathBuf};
+
+use arrow_array::RecordBatch;
+use arrow_schema::{FieldRef, Schema};
+use pivvel_core::{Comparison, Error, LineSource, LinesBehind, Result, Story, Tied, Trace};
+use pivvel_io::{TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_whole};
+use pivvel_view::{ChangeFormats, LineColumn, draw_report_page, report_changes, report_lines, report_story};
+
+use crate::story_to_json;
+
+/// So many lines stand on a page at most.
+const LINES_OF_PAGE: usize = 2_000;
+
+/// A file that lines, changes or a story are written to, in the form that its ending says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ReportTarget {
+    path: PathBuf,
+    form: Form,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Page,
+    Story,
+    Table(TableForm),
+}
+
+const PAGES: [&str; 2] = ["html", "htm"];
+
+impl ReportTarget {
+    /// For lines or changes: a page, or a table in any form; `-` is CSV on standard output.
+    ///
+    /// # Errors
+    /// An ending that stands for no form, or for one that this build does not write.
+    ///
+    /// ```
+    /// use pivvel::ReportTarget;
+    /// assert!(ReportTarget::of_rows("june.csv").is_ok());
+    /// let error = ReportTarget::of_rows("june.parket").unwrap_err();
+    /// assert_eq!(error.to_string(), "--to june.parket: there is no form \"parket\"; nearest: \"parquet\"");
+    /// ```
+    pub fn of_rows(path: impl Into<PathBuf>) -> Result<ReportTarget> {
+        let path = path.into();
+        if path.as_os_str() == "-" {
+            return Ok(ReportTarget { path, form: Form::Table(TableForm::Csv) });
+        }
+        let known = "the ending says the form: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md for a table";
+        let (place, ending) = ending(&path, known)?;
+        let form = match PAGES.contains(&ending.as_str()) {
+            true => Form::Page,
+            false => {
+                let known = PAGES.iter().copied().chain(TableForm::endings());
+                let form = TableForm::of_ending(&ending);
+                Form::Table(form.ok_or_else(|| Error::unknown(&place, "form", &ending, known))?)
+            }
+        };
+        if let Form::Table(table) = form {
+            table.check(&place)?;
+        }
+        Ok(ReportTarget { path, form })
+    }
+
+    /// For the story of one number: a page, or JSON; `-` is JSON on standard output.
+    ///
+    /// # Errors
+    /// An ending that stands for no form.
+    pub fn of_story(path: impl Into<PathBuf>) -> Result<ReportTarget> {
+        let path = path.into();
+        if path.as_os_str() == "-" {
+            return Ok(ReportTarget { path, form: Form::Story });
+        }
+        let (place, ending) = ending(&path, "the ending says the form: .html for a page, .json for JSON")?;
+        let form = match ending.as_str() {
+            "json" => Form::Story,
+            page if PAGES.contains(&page) => Form::Page,
+            other => {
+                let known = PAGES.iter().copied().chain(["json"]);
+                return Err(Error::unknown(place, "form of a story", other, known));
+            }
+        };
+        Ok(ReportTarget { path, form })
+    }
+
+    /// The path.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Whether it is standard output.
+    pub fn is_standard_output(&self) -> bool {
+        self.path.as_os_str() == "-"
+    }
+
+    /// Writes the lines behind a cell, and says what they add up to. An earlier file stands until the new
+    /// one is whole. On a page there are 2,000 lines at most, and it says of how many.
+    ///
+    /// # Errors
+    /// What [`Trace::lines`] and the file system find wrong.
+    pub fn write_lines(
+        &self,
+        trace: &Trace,
+        wanted: &LinesBehind,
+        source: &mut dyn LineSource,
+        options: TableOptions,
+    ) -> Result<Tied> {
+        let mut wanted = wanted.clone();
+        if self.form == Form::Page && wanted.columns.is_empty() {
+            // Those first that the cell is made of.
+            wanted.columns = trace.columns_first();
+        }
+        let schema = trace.lines_schema(&wanted)?;
+        self.fill(|out| {
+            let failed = |e: IoError| Error::io(self.place(), e);
+            let Form::Table(form) = self.form else {
+                let limit = Some(wanted.limit.unwrap_or(LINES_OF_PAGE).min(LINES_OF_PAGE));
+                let wanted = LinesBehind { limit, ..wanted.clone() };
+                let (tied, rows) = read_lines(trace, &wanted, source)?;
+                let page = draw_report_page(&report_lines(&wanted, &tied, line_columns(&schema), rows));
+                out.write_all(page.as_bytes()).map_err(failed)?;
+                return Ok(tied);
+            };
+            let mut sink = table_sink(form, &schema, out, options).map_err(failed)?;
+            let tied = trace.lines(&wanted, source, &mut |batch| sink.write(&batch).map_err(failed))?;
+            sink.finish().map_err(failed)?;
+            Ok(tied)
+        })
+    }
+
+    /// Writes every change of a comparison; on a page they are told as `formats` says, under a title.
+    ///
+    /// # Errors
+    /// What the file system finds wrong.
+    pub fn write_changes(
+        &self,
+        comparison: &Comparison,
+        (title, formats): (String, &ChangeFormats),
+        options: TableOptions,
+    ) -> Result<()> {
+        self.fill(|out| {
+            let failed = |e: IoError| Error::io(self.place(), e);
+            let Form::Table(form) = self.form else {
+                let page = draw_report_page(&report_changes(comparison, title.clone(), formats));
+                return out.write_all(page.as_bytes()).map_err(failed);
+            };
+            let batch: RecordBatch = comparison.to_record_batch(form.is_text());
+            let mut sink = table_sink(form, &batch.schema(), out, options).map_err(failed)?;
+            sink.write(&batch).and_then(|()| sink.finish()).map_err(failed)
+        })
+    }
+
+    /// Writes the story of one number.
+    ///
+    /// # Errors
+    /// What the file system finds wrong.
+    pub fn write_story(&self, story: &Story) -> Result<()> {
+        let text = match self.form {
+            Form::Page => draw_report_page(&report_story(story)),
+            _ => story_to_json(story),
+        };
+        self.fill(|out| out.write_all(text.as_bytes()).map_err(|e| Error::io(self.place(), e)))
+    }
+
+    fn place(&self) -> String {
+        if self.is_standard_output() { "standard output".into() } else { self.path.display().to_string() }
+    }
+
+    /// Fills the file; what went wrong meanwhile is told as it was.
+    fn fill<T>(&self, mut fill: impl FnMut(&mut (dyn Write + Send)) -> Result<T>) -> Result<T> {
+        if self.is_standard_output() {
+            return fill(&mut std::io::stdout());
+        }
+        let mut outcome = None;
+        let written = write_whole(&self.path, |out| match outcome.insert(fill(out)) {
+            Ok(_) => Ok(()),
+            Err(_) => Err(IoError::other("stopped")),
+        });
+        match (outcome, written) {
+            (Some(Ok(_)) | None, Err(error)) => Err(error),
+            (Some(outcome), _) => outcome,
+            (None, Ok(())) => unreachable!("a file that was written was filled"),
+        }
+    }
+}
+
+/// The ending of a path in small letters, and the place for messages.
+fn ending(path: &Path, known: &str) -> Result<(String, String)> {
+    let place = format!("--to {}", path.display());
+    match path.extension().and_then(|ending| ending.to_str()) {
+        Some(ending) => Ok((place, ending.to_lowercase())),
+        None => Err(Error::request(place, known)),
+    }
+}
+
+/// Reads the lines behind a cell as texts, with what they add up to.
+///
+/// # Errors
+/// What [`Trace::lines`] finds wrong.
+pub fn read_lines(
+    trace: &Trace,
+    wanted: &LinesBehind,
+    source: &mut dyn LineSource,
+) -> Result<(Tied, Vec<Vec<String>>)> {
+    let mut rows = Vec::new();
+    let tied = trace.lines(wanted, source, &mut |batch| {
+        rows.extend(rows_as_texts(&batch).map_err(|e| Error::io("lines", e))?);
+        Ok(())
+    })?;
+    Ok((tied, rows))
+}
+
+/// The columns of lines as they are drawn.
+pub fn line_columns(schema: &Schema) -> Vec<LineColumn> {
+    let column = |field: &FieldRef| LineColumn { name: field.name().clone(), is_number: is_number(field) };
+    schema.fields().iter().map(column).collect()
+}
