@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use pivvel::{
     Brief, CrossTab, Error, Groups, Result, Shape, Target, TargetOptions, YardstickOf, Yardsticks, beside,
-    brief_from_toml, brief_to_toml, open_groups, open_source, open_yardsticks, save_groups, save_yardsticks,
-    write_levels, write_whole,
+    brief_from_toml, brief_to_toml, open_groups, open_source, open_yardsticks, rewrite_brief, save_groups,
+    save_yardsticks, write_levels, write_whole,
 };
 
 use crate::apply::names;
@@ -106,7 +106,7 @@ fn one(build: &Build) -> Result<()> {
         eprintln!("wrote {}", path.display());
     }
     if let (Some(path), Some(lines)) = (&build.save_brief, &lines) {
-        save_brief(&brief, path, lines, &build.to)?;
+        save_brief(&brief, build, path, lines)?;
     }
     for target in &targets {
         target.write(&crosstab)?;
@@ -197,27 +197,40 @@ fn check_folders<'p>(targets: &'p [Target], kept: impl Iterator<Item = &'p Path>
     Ok(())
 }
 
-fn save_brief(brief: &Brief, path: &Path, lines: &Path, to: &[PathBuf]) -> Result<()> {
+/// Keeps what was asked for. Where a brief is written again, its comments stay.
+fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result<()> {
     let mut kept = brief.clone();
     kept.source = (lines.as_os_str() != "-").then(|| seen_from(path, lines));
-    kept.to.extend(to.iter().filter(|path| path.as_os_str() != "-").map(|target| seen_from(path, target)));
+    let to = build.to.iter().filter(|target| target.as_os_str() != "-");
+    kept.to.extend(to.map(|target| seen_from(path, target)));
     kept.related.iter_mut().for_each(|related| related.source = seen_from(path, Path::new(&related.source)));
     for emphasis in &mut kept.emphasis {
         if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
             *file = seen_from(path, Path::new(file));
         }
     }
-    let text = brief_to_toml(&kept);
+    let earlier = if is_brief(&build.input) { &build.input } else { path };
+    let text = match std::fs::read_to_string(earlier) {
+        Ok(earlier) => rewrite_brief(&earlier, &kept),
+        Err(_) => brief_to_toml(&kept),
+    };
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
     eprintln!("wrote {}", path.display());
     Ok(())
 }
 
-/// A path as a brief must name it to mean the same file: as it is where the brief is written into
-/// the working folder, and in full where it is not.
+/// A path as a brief must name it to mean the same file: from the folder of the brief where it is in there,
+/// and in full where it is not.
 fn seen_from(brief: &Path, path: &Path) -> String {
+    if path.to_string_lossy().contains("://") {
+        return path.display().to_string();
+    }
+    let full = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.into());
+    let folder = full(brief).parent().map(Path::to_path_buf).unwrap_or_default();
     let here = brief.parent().is_none_or(|folder| folder.as_os_str().is_empty());
-    let full =
-        if here { path.to_path_buf() } else { std::path::absolute(path).unwrap_or_else(|_| path.into()) };
-    full.display().to_string()
+    match full(path).strip_prefix(&folder) {
+        Ok(inside) => inside.display().to_string(),
+        Err(_) if here => path.display().to_string(),
+        Err(_) => full(path).display().to_string(),
+    }
 }

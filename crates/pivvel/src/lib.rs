@@ -75,7 +75,7 @@ mod report_file;
 mod story_json;
 mod yardstick_file;
 
-pub use brief_file::{brief_from_toml, brief_to_toml};
+pub use brief_file::{brief_from_toml, brief_to_toml, rewrite_brief};
 pub use compare_files::read_tidy;
 pub use files::{Target, TargetOptions, beside, open_lines, open_source, write_levels};
 pub use pivvel_core::*;

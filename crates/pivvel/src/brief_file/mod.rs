@@ -2,10 +2,12 @@
 
 mod read;
 mod read_emphasis;
+mod rewrite;
 mod write;
 mod write_emphasis;
 
 pub use read::brief_from_toml;
+pub use rewrite::rewrite_brief;
 pub use write::brief_to_toml;
 
 /// Every key of a brief, by the table that it stands in.

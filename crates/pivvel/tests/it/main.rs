@@ -24,6 +24,7 @@ mod postgres;
 mod properties;
 mod random;
 mod related;
+mod rewriting;
 mod server;
 
 #[cfg(feature = "full")]

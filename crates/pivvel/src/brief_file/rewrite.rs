@@ -1,0 +1,135 @@
+//! A brief that is written again: what did not change stays as its writer has it, with every comment.
+
+use pivvel_core::Brief;
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, TableLike};
+
+use super::{brief_from_toml, brief_to_toml};
+
+/// Writes a brief into the text of an earlier one: what is the same stays as it stands there, comments,
+/// order and layout; what differs is written anew in its place, and what is new is added.
+///
+/// Reading it again gives the same brief. An earlier text that is no brief is not kept.
+///
+/// ```
+/// use pivvel::{brief_from_toml, rewrite_brief};
+///
+/// let earlier = "# For the board.\nrows = ['coast']  # outermost first\n\n[measures]\nsales = 'sum(amount)'\n";
+/// let brief = brief_from_toml("brief", earlier)?.columns(["range"]);
+/// let text = rewrite_brief(earlier, &brief);
+/// assert!(text.starts_with("# For the board.\nrows = ['coast']  # outermost first\ncolumns = [\"range\"]\n"));
+/// assert_eq!(brief_from_toml("again", &text)?, brief);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
+pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
+    let plain = brief_to_toml(brief);
+    let read = |text: &str| brief_from_toml("brief", text).ok();
+    let Some(before) = read(earlier) else { return plain };
+    if before == *brief {
+        return earlier.to_string();
+    }
+    let parsed = |text: &str| text.parse::<DocumentMut>().ok();
+    let (Some(mut own), Some(before), Some(after)) =
+        (parsed(earlier), parsed(&brief_to_toml(&before)), parsed(&plain))
+    else {
+        return plain;
+    };
+    // What was written anew stands where its old form did.
+    merge(own.as_table_mut(), before.as_table(), after.as_table(), true);
+    let text = own.to_string();
+    // Whatever could not be merged is not worth a brief that says something else.
+    if read(&text).as_ref() == Some(brief) { text } else { plain }
+}
+
+/// Brings a table from what was said before to what is said after; all three are one table of the brief.
+/// The order of a brief's own keys says nothing, that of others does.
+fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike, top: bool) {
+    let keys: Vec<String> = own.iter().map(|(key, _)| key.to_string()).collect();
+    for key in &keys {
+        let Some(now) = after.get(key) else {
+            // What says what is so anyhow may stand.
+            if before.contains_key(key) || !top {
+                own.remove(key);
+            }
+            continue;
+        };
+        let Some(item) = own.get_mut(key) else { continue };
+        if item.is_value() != now.is_value() {
+            own.remove(key);
+            own.insert(key, now.clone());
+            continue;
+        }
+        match before.get(key) {
+            Some(then) if said(then) == said(now) => {}
+            Some(then) => bring(item, then, now),
+            None => replace(item, now),
+        }
+    }
+    for (key, now) in after.iter().filter(|(key, _)| !keys.iter().any(|known| known == key)) {
+        own.insert(key, now.clone());
+    }
+}
+
+/// What an item says, without how it is laid out.
+fn said(item: &Item) -> String {
+    item.to_string().trim().to_string()
+}
+
+fn bring(item: &mut Item, then: &Item, now: &Item) {
+    if let (Item::ArrayOfTables(own), Some(then), Some(now)) =
+        (&mut *item, then.as_array_of_tables(), now.as_array_of_tables())
+    {
+        return *own = listed(own, then, now);
+    }
+    let in_order = |own: &dyn TableLike, now: &dyn TableLike| {
+        let place = |key: &str| now.iter().position(|(known, _)| known == key);
+        own.iter().filter_map(|(key, _)| place(key)).is_sorted()
+    };
+    match (item.as_table_like_mut(), then.as_table_like(), now.as_table_like()) {
+        (Some(own), Some(then), Some(now)) if in_order(own, now) => merge(own, then, now, false),
+        _ => replace(item, now),
+    }
+}
+
+/// Puts another value in place of one, with the comment behind it.
+fn replace(item: &mut Item, now: &Item) {
+    let mut now = now.clone();
+    if let (Some(own), Some(new)) = (item.as_value(), now.as_value_mut()) {
+        *new.decor_mut() = own.decor().clone();
+    }
+    if let (Some(own), Some(new)) = (item.as_table(), now.as_table_mut()) {
+        *new.decor_mut() = own.decor().clone();
+    }
+    *item = now;
+}
+
+/// A list of tables: each that is said after stands as its own writer has it, where it was said before.
+fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) -> ArrayOfTables {
+    let mut taken = vec![false; before.len()];
+    let text = |table: &Table| table.to_string();
+    // What a table is about is what it says first: the measure and the form, or the dimension and the name.
+    let about = |table: &Table| table.iter().take(2).map(|(_, item)| said(item)).collect::<Vec<_>>();
+    let mut find = |now: &Table, same: &dyn Fn(&Table, &Table) -> bool| {
+        let place = before.iter().enumerate().position(|(i, then)| !taken[i] && same(then, now))?;
+        taken[place] = true;
+        Some(place)
+    };
+    let mut places: Vec<Option<usize>> =
+        after.iter().map(|now| find(now, &|then, now| text(then) == text(now))).collect();
+    for (place, now) in places.iter_mut().zip(after.iter()) {
+        *place = place.or_else(|| find(now, &|then, now| about(then) == about(now)));
+    }
+    let table = |(now, place): (&Table, Option<usize>)| {
+        let found = place.and_then(|place| Some((own.get(place)?, before.get(place)?)));
+        let Some((mine, then)) = found else { return now.clone() };
+        let mut table = mine.clone();
+        merge(&mut table, then, now, false);
+        table
+    };
+    let mut tables: Vec<Table> = after.iter().zip(places).map(table).collect();
+    // A document is written in the order of these places, so they go along with the tables.
+    let mut positions: Vec<isize> = tables.iter().filter_map(Table::position).collect();
+    positions.sort_unstable();
+    let placed = tables.iter_mut().filter(|table| table.position().is_some());
+    placed.zip(positions).for_each(|(table, position)| table.set_position(Some(position)));
+    tables.into_iter().collect()
+}
