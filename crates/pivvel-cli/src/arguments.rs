@@ -351,9 +351,10 @@ pub(crate) struct Compare {
 Examples:
   pivvel shell bash > ~/.local/share/bash-completion/completions/pivvel
   pivvel shell zsh > ~/.zfunc/_pivvel
-  pivvel shell manual > ~/.local/share/man/man1/pivvel.1")]
+  pivvel shell manual > ~/.local/share/man/man1/pivvel.1
+  pivvel shell brief-schema > brief.schema.json")]
 pub(crate) struct Shell {
-    /// For which shell, or the manual page
+    /// For which shell, or what else: the manual page, the schemas of files
     #[arg(value_enum)]
     pub(crate) what: ShellText,
 }
@@ -366,6 +367,10 @@ pub(crate) enum ShellText {
     Powershell,
     Zsh,
     Manual,
+    /// The JSON Schema of briefs, for editors that check TOML by one
+    BriefSchema,
+    /// The JSON Schema of kept yardsticks
+    YardsticksSchema,
 }
 
 /// How lines are read.

@@ -1,8 +1,9 @@
-//! `pivvel shell`: completions and the manual page, made from the arguments themselves.
+//! `pivvel shell`: completions and the manual page, made from the arguments themselves, and the schemas of
+//! files for editors.
 
 use clap::CommandFactory;
 use clap_complete::{Shell as Known, generate};
-use pivvel::{Error, Result};
+use pivvel::{BRIEF_SCHEMA, Error, Result, YARDSTICKS_SCHEMA};
 
 use crate::arguments::{Arguments, Shell, ShellText};
 use crate::screen;
@@ -16,6 +17,8 @@ pub(crate) fn run(shell: &Shell) -> Result<()> {
         ShellText::Fish => Known::Fish,
         ShellText::Powershell => Known::PowerShell,
         ShellText::Zsh => Known::Zsh,
+        ShellText::BriefSchema => return screen::print(BRIEF_SCHEMA),
+        ShellText::YardsticksSchema => return screen::print(YARDSTICKS_SCHEMA),
         ShellText::Manual => {
             let failed = |e| Error::io("manual", e);
             clap_mangen::Man::new(command.clone()).render(&mut out).map_err(failed)?;

@@ -75,7 +75,7 @@ mod report_file;
 mod story_json;
 mod yardstick_file;
 
-pub use brief_file::{brief_from_toml, brief_to_toml, rewrite_brief};
+pub use brief_file::{BRIEF_SCHEMA, brief_from_toml, brief_to_toml, rewrite_brief};
 pub use compare_files::read_tidy;
 pub use files::{Target, TargetOptions, beside, open_lines, open_source, write_levels};
 pub use pivvel_core::*;
@@ -83,4 +83,6 @@ pub use pivvel_io::*;
 pub use pivvel_view::*;
 pub use report_file::{ReportTarget, line_columns, read_lines};
 pub use story_json::story_to_json;
-pub use yardstick_file::{open_yardsticks, save_yardsticks, yardsticks_from_json, yardsticks_to_json};
+pub use yardstick_file::{
+    YARDSTICKS_SCHEMA, open_yardsticks, save_yardsticks, yardsticks_from_json, yardsticks_to_json,
+};

@@ -6,6 +6,9 @@ use pivvel_core::{Brief, Error, KeptScale, Result, YardstickOf, Yardsticks};
 use pivvel_io::write_whole;
 use serde_json::{Map, Value, json};
 
+/// The JSON Schema (draft 2020-12) of kept yardsticks.
+pub const YARDSTICKS_SCHEMA: &str = include_str!("../schema/yardsticks.schema.json");
+
 /// Reads yardsticks from JSON. `name` is what the file is called in messages.
 ///
 /// # Errors

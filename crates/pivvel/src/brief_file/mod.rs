@@ -10,6 +10,13 @@ pub use read::brief_from_toml;
 pub use rewrite::rewrite_brief;
 pub use write::brief_to_toml;
 
+/// The JSON Schema (draft 2020-12) of a brief, for editors that complete and check TOML by one.
+///
+/// ```
+/// assert!(pivvel::BRIEF_SCHEMA.contains("\"title\": \"A brief for Pivvel\""));
+/// ```
+pub const BRIEF_SCHEMA: &str = include_str!("../../schema/brief.schema.json");
+
 /// Every key of a brief, by the table that it stands in.
 mod keys {
     pub(super) const TOP: [&str; 18] = [

@@ -39,6 +39,9 @@ pub(super) struct Reader<'a> {
     text: &'a str,
 }
 
+/// A table of a list, and where it stands.
+pub(super) type Listed<'a> = (&'a dyn TableLike, Option<Range<usize>>);
+
 /// A value with the path of keys that leads to it.
 #[derive(Clone)]
 pub(super) struct At<'a> {
@@ -119,6 +122,19 @@ impl Reader<'_> {
         let list = at.item.as_array().ok_or_else(|| self.wrong(at, "a list of texts"))?;
         let text = |value: &toml_edit::Value| value.as_str().map(str::to_string);
         list.iter().map(text).collect::<Option<_>>().ok_or_else(|| self.wrong(at, "a list of texts only"))
+    }
+
+    /// A list of tables, written either way, each with where it stands.
+    pub(super) fn tables<'t>(&self, at: &At<'t>, wanted: &str) -> Result<Vec<Listed<'t>>> {
+        if let Some(tables) = at.item.as_array_of_tables() {
+            return Ok(tables.iter().map(|table| (table as &dyn TableLike, table.span())).collect());
+        }
+        let list = at.item.as_array().ok_or_else(|| self.wrong(at, wanted))?;
+        let table = |value: &'t toml_edit::Value| {
+            let table = value.as_inline_table().ok_or_else(|| self.wrong(at, wanted))?;
+            Ok((table as &dyn TableLike, table.span()))
+        };
+        list.iter().map(table).collect()
     }
 
     pub(super) fn flag(&self, at: &At<'_>) -> Result<bool> {
@@ -406,8 +422,7 @@ impl Reader<'_> {
     }
 
     fn items(&self, at: &At<'_>) -> Result<Vec<ItemBrief>> {
-        let list = at.item.as_array_of_tables().ok_or_else(|| self.wrong(at, "[[items]] tables"))?;
-        let one = |(i, table): (usize, &toml_edit::Table)| {
+        let one = |(i, (table, span)): (usize, Listed<'_>)| {
             let path = format!("item {}", i + 1);
             let mut item = ItemBrief::default();
             for (key, at) in self.entries(table, &path, Some(&keys::ITEM))? {
@@ -423,11 +438,11 @@ impl Reader<'_> {
             if item.dimension.is_empty() || item.name.is_empty() || item.formula.is_empty() {
                 let message =
                     format!("{path} says dimension, name and formula, as in formula = \"actual - plan\"");
-                return Err(Error::request(self.line(table.span()), message));
+                return Err(Error::request(self.line(span), message));
             }
             Ok(item)
         };
-        list.iter().enumerate().map(one).collect()
+        self.tables(at, "[[items]] tables")?.into_iter().enumerate().map(one).collect()
     }
 
     fn totals(&self, at: &At<'_>) -> Result<Vec<(String, Placement)>> {

@@ -4,18 +4,18 @@ use pivvel_core::{
     EmphasisBrief, Error, Form, PeersOf, Result, RuleBrief, Side, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use pivvel_view::{palette_names, symbol_names, tone_names};
-use toml_edit::{Item, TableLike, Value};
+use toml_edit::{Item, TableLike};
 
 use super::keys;
-use super::read::{At, Reader};
+use super::read::{At, Listed, Reader};
 
 impl Reader<'_> {
     pub(super) fn emphasis(&self, at: &At<'_>) -> Result<Vec<EmphasisBrief>> {
-        let list = at.item.as_array_of_tables().ok_or_else(|| self.wrong(at, "[[emphasis]] tables"))?;
-        list.iter().enumerate().map(|(i, table)| self.one_emphasis(i, table)).collect()
+        let tables = self.tables(at, "[[emphasis]] tables")?;
+        tables.into_iter().enumerate().map(|(i, listed)| self.one_emphasis(i, listed)).collect()
     }
 
-    fn one_emphasis(&self, i: usize, table: &toml_edit::Table) -> Result<EmphasisBrief> {
+    fn one_emphasis(&self, i: usize, (table, span): Listed<'_>) -> Result<EmphasisBrief> {
         let path = format!("emphasis {}", i + 1);
         let mut said = EmphasisBrief::default();
         let entries = self.entries(table, &path, Some(&keys::EMPHASIS))?;
@@ -58,7 +58,7 @@ impl Reader<'_> {
         }
         if said.on.is_empty() {
             let message = format!("{path} says on which measure it is: on = \"sales\"");
-            return Err(Error::request(self.line(table.span()), message));
+            return Err(Error::request(self.line(span), message));
         }
         Ok(said)
     }
@@ -91,13 +91,8 @@ impl Reader<'_> {
     fn rules(&self, at: &At<'_>, path: &str, form: Form) -> Result<Vec<RuleBrief>> {
         let wanted = "a list of rules, as in [{ below = 0, name = \"loss\" }]";
         let one =
-            |i: usize, table: &dyn TableLike| self.rule(&format!("{path}, rule {}", i + 1), table, form);
-        if let Some(tables) = at.item.as_array_of_tables() {
-            return tables.iter().enumerate().map(|(i, table)| one(i, table)).collect();
-        }
-        let list = at.item.as_array().ok_or_else(|| self.wrong(at, wanted))?;
-        let table = |value: &Value| value.as_inline_table().cloned().ok_or_else(|| self.wrong(at, wanted));
-        list.iter().enumerate().map(|(i, value)| one(i, &table(value)?)).collect()
+            |(i, (table, _)): (usize, Listed<'_>)| self.rule(&format!("{path}, rule {}", i + 1), table, form);
+        self.tables(at, wanted)?.into_iter().enumerate().map(one).collect()
     }
 
     fn rule(&self, path: &str, table: &dyn TableLike, form: Form) -> Result<RuleBrief> {
@@ -133,8 +128,7 @@ impl Reader<'_> {
     }
 
     pub(super) fn views(&self, at: &At<'_>) -> Result<Vec<ViewBrief>> {
-        let list = at.item.as_array_of_tables().ok_or_else(|| self.wrong(at, "[[views]] tables"))?;
-        let one = |(i, table): (usize, &toml_edit::Table)| {
+        let one = |(i, (table, _)): (usize, Listed<'_>)| {
             let mut view = ViewBrief::default();
             for (key, at) in self.entries(table, &format!("view {}", i + 1), Some(&keys::VIEW))? {
                 match key.as_str() {
@@ -154,7 +148,7 @@ impl Reader<'_> {
             }
             Ok(view)
         };
-        list.iter().enumerate().map(one).collect()
+        self.tables(at, "[[views]] tables")?.into_iter().enumerate().map(one).collect()
     }
 
     /// Places on a grid: column and row by member.

@@ -348,7 +348,7 @@ fn view() -> BoxedStrategy<ViewBrief> {
         .boxed()
 }
 
-fn brief() -> BoxedStrategy<Brief> {
+pub(crate) fn brief() -> BoxedStrategy<Brief> {
     use proptest::collection::{btree_map, vec};
     use proptest::option::of;
     let totals = btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3);

@@ -18,7 +18,7 @@ pub(crate) struct Case {
     pub(crate) path: PathBuf,
     /// What stands before the first part: what the case shows.
     about: String,
-    brief: String,
+    pub(crate) brief: String,
     pub(crate) lines: String,
     /// Related files by the name that the brief has for them.
     related: Vec<(String, String)>,

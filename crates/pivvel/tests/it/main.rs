@@ -25,6 +25,7 @@ mod properties;
 mod random;
 mod related;
 mod rewriting;
+mod schemas;
 mod server;
 
 #[cfg(feature = "full")]

@@ -2,7 +2,7 @@
 
 use pivvel::{Brief, MeasureBrief, brief_from_toml, brief_to_toml, rewrite_brief};
 
-fn demo() -> Vec<(String, String)> {
+pub(crate) fn demo() -> Vec<(String, String)> {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
     let files = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
     let briefs = files.filter(|path| path.extension().is_some_and(|ending| ending == "toml"));
