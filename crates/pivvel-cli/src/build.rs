@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, CrossTab, Error, Groups, Result, Shape, Target, TargetOptions, YardstickOf, Yardsticks, beside,
-    brief_from_toml, brief_to_toml, open_groups, open_source, open_yardsticks, rewrite_brief, save_groups,
-    save_yardsticks, write_levels, write_whole,
+    Brief, CrossTab, Error, Groups, LevelFiles, Plan, Result, Shape, TableSpec, Target, TargetOptions,
+    YardstickOf, Yardsticks, beside, brief_from_toml, brief_to_toml, open_groups, open_source,
+    open_yardsticks, rewrite_brief, save_groups, save_yardsticks, write_whole,
 };
 
 use crate::apply::names;
@@ -84,6 +84,7 @@ fn one(build: &Build) -> Result<()> {
         targets.push(Target::new(path)?);
     }
     let options = options(build);
+    let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
     let targets: Vec<Target> = targets.into_iter().map(|target| target.with(options.clone())).collect();
     if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
         let message = format!("the brief has {} views, and none is number {view}", brief.views.len());
@@ -114,9 +115,8 @@ fn one(build: &Build) -> Result<()> {
             eprintln!("wrote {}", target.path().display());
         }
     }
-    if let Some(pattern) = &build.split_levels {
-        let written = write_levels(&crosstab, pattern, &options)?;
-        written.iter().for_each(|path| eprintln!("wrote {}", path.display()));
+    if let Some(files) = &level_files {
+        files.write(&crosstab, &options)?.iter().for_each(|path| eprintln!("wrote {}", path.display()));
     }
     // Whoever wants a file wants no screenful beside it.
     if build.to.is_empty() && build.split_levels.is_none() {
@@ -153,6 +153,10 @@ fn from_lines(
         return Err(Error::request(build.input.display().to_string(), message));
     };
     let mut source = open_source(lines, brief, build.reading.delimiter)?;
+    if let Some(levels) = build.only_levels.as_deref().map(names) {
+        let spec = TableSpec { levels, ..TableSpec::default() };
+        spec.check(&Plan::new(brief, &source.schema())?)?;
+    }
     let run = build.effort.run()?.yardsticks(yardsticks);
     watched(source.progress(), || match &build.save_groups {
         None => run.build(brief, source.as_mut()),

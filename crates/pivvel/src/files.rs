@@ -148,35 +148,74 @@ impl Target {
     }
 }
 
-/// Writes one table for each pair of levels, so that totals cannot be added into their parts: into a folder
-/// as CSV, or where a pattern says, as `parts/*.parquet`. Returns what was written.
-///
-/// # Errors
-/// A form that is no table; what the file system finds wrong.
-pub fn write_levels(crosstab: &CrossTab, pattern: &Path, options: &TargetOptions) -> Result<Vec<PathBuf>> {
-    let name = pattern.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-    let (folder, name) = match name.contains('*') {
-        true => (pattern.parent().unwrap_or(Path::new("")), name),
-        false => (pattern, "*.csv".to_string()),
-    };
-    let mut targets = Vec::new();
-    for (pair, levels) in crosstab.level_pairs() {
-        let safe: String =
-            pair.chars().map(|c| if c.is_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
-        let target = Target::new(folder.join(name.replace('*', &safe)))?;
-        if !matches!(target.form, Form::Table(_)) {
+/// One table for each pair of levels, so that totals cannot be added into their parts: in a folder as CSV, or
+/// where a pattern says, as `parts/*.parquet`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LevelFiles {
+    folder: PathBuf,
+    name: String,
+}
+
+impl LevelFiles {
+    /// The files of a folder or of a pattern. A folder that is not there is made when they are written.
+    ///
+    /// # Errors
+    /// A form that is no table, or that this build does not write; a folder that cannot be made for want of
+    /// the one that it is in.
+    ///
+    /// ```
+    /// assert!(pivvel::LevelFiles::new("parts").is_ok());
+    /// let error = pivvel::LevelFiles::new("*.svg").unwrap_err();
+    /// assert!(error.to_string().starts_with("--split-levels *.svg: one table for each pair of levels"));
+    /// ```
+    pub fn new(pattern: impl AsRef<Path>) -> Result<LevelFiles> {
+        let pattern = pattern.as_ref();
+        let name = pattern.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let (folder, name) = match name.contains('*') {
+            true => (pattern.parent().unwrap_or(Path::new("")), name),
+            false => (pattern, "*.csv".to_string()),
+        };
+        let files = LevelFiles { folder: folder.into(), name };
+        let place = format!("--split-levels {}", pattern.display());
+        if !matches!(files.target("levels")?.form, Form::Table(_)) {
             let message =
                 "one table for each pair of levels is written as .csv, .json, .parquet, .arrow, .xlsx or .md";
-            return Err(Error::request(format!("--split-levels {}", pattern.display()), message));
+            return Err(Error::request(place, message));
         }
-        let shape = options.shape.or(Some(Shape::Tidy));
-        targets.push(target.with(TargetOptions { levels, shape, ..options.clone() }));
+        let above = folder.parent().filter(|above| !above.as_os_str().is_empty() && !above.is_dir());
+        if let Some(above) = above.filter(|_| !folder.is_dir()) {
+            let message = format!("there is no folder {} to make it in", above.display());
+            return Err(Error::request(place, message));
+        }
+        if folder.is_file() {
+            return Err(Error::request(place, "this is a file, and a folder is wanted"));
+        }
+        Ok(files)
     }
-    if !folder.as_os_str().is_empty() && !folder.exists() {
-        std::fs::create_dir(folder).map_err(|e| Error::io(folder.display().to_string(), e))?;
+
+    fn target(&self, pair: &str) -> Result<Target> {
+        let safe = |c: char| if c.is_alphanumeric() || "._- ".contains(c) { c } else { '_' };
+        Target::new(self.folder.join(self.name.replace('*', &pair.chars().map(safe).collect::<String>())))
     }
-    targets.iter().try_for_each(|target| target.write(crosstab))?;
-    Ok(targets.into_iter().map(|target| target.path).collect())
+
+    /// Writes a table for each pair of levels, and says which files these are.
+    ///
+    /// # Errors
+    /// What the file system finds wrong.
+    pub fn write(&self, crosstab: &CrossTab, options: &TargetOptions) -> Result<Vec<PathBuf>> {
+        if !self.folder.as_os_str().is_empty() && !self.folder.exists() {
+            let folder = &self.folder;
+            std::fs::create_dir(folder).map_err(|e| Error::io(folder.display().to_string(), e))?;
+        }
+        let mut written = Vec::new();
+        for (pair, levels) in crosstab.level_pairs() {
+            let shape = options.shape.or(Some(Shape::Tidy));
+            let target = self.target(&pair)?.with(TargetOptions { levels, shape, ..options.clone() });
+            target.write(crosstab)?;
+            written.push(target.path);
+        }
+        Ok(written)
+    }
 }
 
 #[cfg(feature = "png")]

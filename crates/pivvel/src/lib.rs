@@ -77,7 +77,7 @@ mod yardstick_file;
 
 pub use brief_file::{BRIEF_SCHEMA, brief_from_toml, brief_to_toml, rewrite_brief};
 pub use compare_files::read_tidy;
-pub use files::{Target, TargetOptions, beside, open_lines, open_source, write_levels};
+pub use files::{LevelFiles, Target, TargetOptions, beside, open_lines, open_source};
 pub use pivvel_core::*;
 pub use pivvel_io::*;
 pub use pivvel_view::*;

@@ -15,6 +15,7 @@ use std::collections::HashMap;
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, SchemaRef};
 
+use crate::brief::{Dimension, Plan};
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::{Error, Result};
 use crate::rollup::Axis;
@@ -66,6 +67,16 @@ impl std::fmt::Debug for Table<'_> {
     }
 }
 
+impl TableSpec {
+    /// Checks before a line is read that a plan has the levels that are to be kept.
+    ///
+    /// # Errors
+    /// A level that is not there.
+    pub fn check(&self, plan: &Plan) -> Result<()> {
+        Levels::new((&plan.rows, &plan.columns), &self.levels).map(|_| ())
+    }
+}
+
 impl CrossTab {
     /// The cross-tab as a table.
     ///
@@ -88,7 +99,8 @@ impl CrossTab {
     /// # Errors
     /// A level that is not there.
     pub fn table(&self, spec: &TableSpec) -> Result<Table<'_>> {
-        let kept = Levels::new(self, &spec.levels)?;
+        let axes = (self.rows().dimensions(), self.columns().dimensions());
+        let kept = Levels::new(axes, &spec.levels)?;
         Ok(match spec.shape {
             Shape::Wide => wide::table(self, &kept),
             Shape::Tidy => {
@@ -144,23 +156,26 @@ pub(super) struct Levels {
 }
 
 impl Levels {
-    fn new(crosstab: &CrossTab, names: &[String]) -> Result<Levels> {
-        let mut rows = vec![false; crosstab.rows().depth() + 1];
-        let mut columns = vec![false; crosstab.columns().depth() + 1];
+    fn new(axes: (&[Dimension], &[Dimension]), names: &[String]) -> Result<Levels> {
+        let mut rows = vec![false; axes.0.len() + 1];
+        let mut columns = vec![false; axes.1.len() + 1];
         for name in names {
-            let level = |axis: &Axis| {
-                let is = |d: &crate::brief::Dimension| d.name == *name || d.label == *name;
-                axis.dimensions().iter().position(is).map(|place| place + 1)
+            let level = |axis: &[Dimension]| {
+                let is = |d: &Dimension| d.name == *name || d.label == *name;
+                axis.iter().position(is).map(|place| place + 1)
             };
-            match (name.as_str(), level(crosstab.rows()), level(crosstab.columns())) {
+            match (name.as_str(), level(axes.0), level(axes.1)) {
                 ("column total", ..) => rows[0] = true,
                 ("row total", ..) => columns[0] = true,
                 (_, Some(level), _) => rows[level] = true,
                 (_, _, Some(level)) => columns[level] = true,
                 _ => {
-                    let dimensions =
-                        [crosstab.rows(), crosstab.columns()].into_iter().flat_map(Axis::dimensions);
-                    let known = dimensions.map(|d| d.name.as_str()).chain(["row total", "column total"]);
+                    let known = axes
+                        .0
+                        .iter()
+                        .chain(axes.1)
+                        .map(|d| d.name.as_str())
+                        .chain(["row total", "column total"]);
                     return Err(Error::unknown("levels", "level", name, known));
                 }
             }

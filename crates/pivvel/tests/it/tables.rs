@@ -11,8 +11,8 @@ use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UIn
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::DataType;
 use pivvel::{
-    Brief, CrossTab, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions, TextSource,
-    decimal_text, tidy, tidy_dimensions, write_levels,
+    Brief, CrossTab, LevelFiles, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions,
+    TextSource, decimal_text, tidy, tidy_dimensions,
 };
 
 /// Members that need care in every form, digits beyond what binary floating point holds, blanks, and dates.
@@ -284,8 +284,10 @@ fn texts_that_would_run() {
 #[test]
 fn levels_apart() {
     let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
-    let written =
-        write_levels(&crosstab, &folder.path().join("parts/*.csv"), &TargetOptions::default()).unwrap();
+    let written = LevelFiles::new(folder.path().join("parts/*.csv"))
+        .unwrap()
+        .write(&crosstab, &TargetOptions::default())
+        .unwrap();
     let mut rows: Vec<_> = written
         .iter()
         .flat_map(|path| {
