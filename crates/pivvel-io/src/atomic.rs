@@ -1,5 +1,9 @@
 //! Files that are whole or not there: written beside their place, then moved into it.
+//!
+//! On Linux a file has no name until it is whole, so that nothing is left of it even where the program is
+//! killed; where a file system cannot do that, and elsewhere, it has a name that begins with `.pivvel-`.
 
+use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
@@ -34,26 +38,96 @@ pub fn write_whole(
         std::io::ErrorKind::NotFound => Error::data(place(), "there is no such folder to write into"),
         _ => Error::io(place(), e),
     };
-    let temporary = begin(folder).map_err(fail)?;
-    let _ended = Ended(temporary.path().to_path_buf());
-    let mut out = BufWriter::new(temporary);
+    let begun = Begun::new(folder).map_err(fail)?;
+    let mut out = BufWriter::new(begun.file());
     fill(&mut out).map_err(fail)?;
-    let temporary = out.into_inner().map_err(|e| fail(e.into_error()))?;
+    out.into_inner().map_err(|e| fail(e.into_error()))?;
     // A new file gets the rights that any new file gets, an old one keeps its own.
-    keep_rights(path, temporary.as_file()).map_err(fail)?;
-    temporary.as_file().sync_all().map_err(fail)?;
-    temporary.persist(path).map_err(|e| fail(e.error))?;
-    Ok(())
+    keep_rights(path, begun.file()).map_err(fail)?;
+    begun.file().sync_all().map_err(fail)?;
+    begun.into_place(folder, path).map_err(fail)
+}
+
+/// A file that is being written.
+enum Begun {
+    #[cfg(target_os = "linux")]
+    Nameless(File),
+    Named(NamedTempFile, Ended),
+}
+
+impl Begun {
+    fn new(folder: &Path) -> std::io::Result<Begun> {
+        #[cfg(target_os = "linux")]
+        if let Some(file) = nameless::begin(folder) {
+            return Ok(Begun::Nameless(file));
+        }
+        let (named, ended) = name(folder, |path| File::options().write(true).create_new(true).open(path))?;
+        Ok(Begun::Named(named, ended))
+    }
+
+    fn file(&self) -> &File {
+        match self {
+            #[cfg(target_os = "linux")]
+            Begun::Nameless(file) => file,
+            Begun::Named(named, _) => named.as_file(),
+        }
+    }
+
+    fn into_place(self, folder: &Path, path: &Path) -> std::io::Result<()> {
+        let (named, _ended) = match self {
+            #[cfg(target_os = "linux")]
+            Begun::Nameless(file) => {
+                if nameless::link(&file, path).is_ok() {
+                    return Ok(());
+                }
+                // Where an earlier file stands it is replaced by a file that has a name.
+                name(folder, |path| {
+                    nameless::link(&file, path)?;
+                    file.try_clone()
+                })?
+            }
+            Begun::Named(named, ended) => (named, ended),
+        };
+        named.persist(path).map_err(|e| e.error)?;
+        Ok(())
+    }
+}
+
+/// Files that have no name yet.
+#[cfg(target_os = "linux")]
+mod nameless {
+    use std::fs::File;
+    use std::os::fd::AsRawFd;
+    use std::path::Path;
+
+    use rustix::fs::{AtFlags, CWD, Mode, OFlags, linkat, open};
+
+    /// Begins a file in a folder, if its file system can do that.
+    pub(super) fn begin(folder: &Path) -> Option<File> {
+        let flags = OFlags::TMPFILE | OFlags::RDWR | OFlags::CLOEXEC;
+        open(folder, flags, Mode::RUSR | Mode::WUSR).ok().map(File::from)
+    }
+
+    /// Gives a file a name that no file has.
+    pub(super) fn link(file: &File, path: &Path) -> std::io::Result<()> {
+        let own = format!("/proc/self/fd/{}", file.as_raw_fd());
+        Ok(linkat(CWD, own, CWD, path, AtFlags::SYMLINK_FOLLOW)?)
+    }
 }
 
 /// Files that are being written.
 static WRITING: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 
-fn begin(folder: &Path) -> std::io::Result<NamedTempFile> {
+/// Gives a file that `make` makes a name that no file has.
+fn name(
+    folder: &Path,
+    make: impl FnMut(&Path) -> std::io::Result<File>,
+) -> std::io::Result<(NamedTempFile, Ended)> {
     let mut writing = WRITING.lock().unwrap_or_else(PoisonError::into_inner);
-    let temporary = tempfile::Builder::new().prefix(".pivvel-").tempfile_in(folder)?;
-    writing.push(temporary.path().to_path_buf());
-    Ok(temporary)
+    let named = tempfile::Builder::new().prefix(".pivvel-").make_in(folder, make)?;
+    let path = named.path().to_path_buf();
+    writing.push(path.clone());
+    Ok((named, Ended(path)))
 }
 
 /// Forgets a file that is written, or was given up.

@@ -34,7 +34,8 @@ impl ReportTarget {
     /// For lines or changes: a page, or a table in any form; `-` is CSV on standard output.
     ///
     /// # Errors
-    /// An ending that stands for no form, or for one that this build does not write.
+    /// An ending that stands for no form, or for one that this build does not write; a folder that is not
+    /// there.
     ///
     /// ```
     /// use pivvel::ReportTarget;
@@ -66,7 +67,7 @@ impl ReportTarget {
     /// For the story of one number: a page, or JSON; `-` is JSON on standard output.
     ///
     /// # Errors
-    /// An ending that stands for no form.
+    /// An ending that stands for no form; a folder that is not there.
     pub fn of_story(path: impl Into<PathBuf>) -> Result<ReportTarget> {
         let path = path.into();
         if path.as_os_str() == "-" {
@@ -188,6 +189,12 @@ impl ReportTarget {
 /// The ending of a path in small letters, and the place for messages.
 fn ending(path: &Path, known: &str) -> Result<(String, String)> {
     let place = format!("--to {}", path.display());
+    // Told before the work, not after it.
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.is_dir());
+    if let Some(folder) = folder {
+        let message = format!("there is no folder {} to write into", folder.display());
+        return Err(Error::request(place, message));
+    }
     match path.extension().and_then(|ending| ending.to_str()) {
         Some(ending) => Ok((place, ending.to_lowercase())),
         None => Err(Error::request(place, known)),
