@@ -28,7 +28,9 @@ pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFo
         parts.push(ReportPart::Table(table));
         if left > 0 {
             let all = formats.limit.unwrap_or_default() + left;
-            let said = format!("{left} smaller changes are not shown; see all: --limit {all}");
+            let smaller =
+                if left == 1 { "1 smaller change is".into() } else { format!("{left} smaller changes are") };
+            let said = format!("{smaller} not shown; see all: --limit {all}");
             parts.push(ReportPart::Words(vec![(0, said)]));
         }
     }
