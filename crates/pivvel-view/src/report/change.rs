@@ -1,6 +1,6 @@
 //! What changed from one result to another.
 
-use pivvel_core::{Change, Comparison, LevelChange, Mixed, NumberFormat, State, Value};
+use pivvel_core::{Change, Comparison, LevelChange, Mixed, NumberFormat, Scaling, State, Value};
 
 use super::{Report, ReportPart, ReportTable, column};
 use crate::number::show_number;
@@ -98,7 +98,13 @@ fn table(mut group: Vec<&Change>, formats: &ChangeFormats) -> (ReportTable, usiz
     let measure = group.first().map(|change| change.measure.as_str()).unwrap_or_default();
     let format = formats.measures.iter().find(|(name, _)| name == measure).map(|(_, format)| format.clone());
     let format = format.unwrap_or_default();
-    let shown = |value: Option<Value>| value.map_or(String::new(), |value| show_number(&value, &format));
+    // What a share changes by is no share of anything.
+    let apart = match format.scaling {
+        Scaling::Percent => NumberFormat { after: " points".into(), ..format.clone() },
+        _ => format.clone(),
+    };
+    let by = |value: Option<Value>, format| value.map_or(String::new(), |value| show_number(&value, format));
+    let shown = |value: Option<Value>| by(value, &format);
     let row = |change: &&Change| {
         let path: Vec<&str> = change.members.iter().flatten().map(String::as_str).collect();
         let name = if path.is_empty() { "total".to_string() } else { path.join(" > ") };
@@ -110,7 +116,7 @@ fn table(mut group: Vec<&Change>, formats: &ChangeFormats) -> (ReportTable, usiz
             _ => String::new(),
         };
         let relative = change.relative.map(percent).unwrap_or_default();
-        vec![name, shown(change.earlier), shown(change.later), shown(change.change), relative, rank]
+        vec![name, shown(change.earlier), shown(change.later), by(change.change, &apart), relative, rank]
     };
     // Scaled among the changes of these levels alone, and from nothing: a fall goes to the left.
     let bar = |change: &&Change| {
