@@ -1,0 +1,333 @@
+//! What is told of cells, lines and changes: the same words on a terminal and on a page, with nothing of a
+//! name taken for anything but text, and bars that are scaled among the changes of one level.
+
+#![allow(clippy::unwrap_used)]
+
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
+use pivvel_core::{
+    Address, Batches, Brief, Comparison, CrossTab, LinesBehind, MeasureBrief, NumberFormat, Run, Snapshot,
+    with_ratios,
+};
+use pivvel_view::{
+    ChangeFormats, Colours, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
+    draw_report_page, report_changes, report_lines, report_story, show_number, tell_lines,
+};
+use proptest::prelude::*;
+
+type Line = (&'static str, &'static str, i32, i128, i128);
+
+const EARLIER: [Line; 6] = [
+    ("Fell", "Pellam", 20_089, 20_000, 10_000),
+    ("Fell", "Pellam", 20_090, 10_000, 5_000),
+    ("Fell", "Tern", 20_100, 10_000, 8_000),
+    ("<b>Skerry</b> & \"Co\"", "Våg\u{1b}[31m", 20_101, 5_050, 2_000),
+    ("Isle", "", 20_102, 100, 50),
+    ("Isle", "Ennor", 20_103, -700, 0),
+];
+const LATER: [Line; 5] = [
+    ("Fell", "Pellam", 20_454, 10_000, 5_000),
+    ("Fell", "Tern", 20_460, 30_000, 24_000),
+    ("<b>Skerry</b> & \"Co\"", "Våg\u{1b}[31m", 20_461, 6_000, 2_500),
+    ("Isle", "Ennor", 20_462, 900, 100),
+    ("Marram", "Dunmere", 20_463, 1_234, 600),
+];
+
+fn batch(lines: &[Line]) -> RecordBatch {
+    let money = |amounts: Vec<i128>| -> ArrayRef {
+        Arc::new(Decimal128Array::from(amounts).with_precision_and_scale(12, 2).unwrap())
+    };
+    let columns: [(&str, ArrayRef); 5] = [
+        ("coast", Arc::new(lines.iter().map(|line| Some(line.0)).collect::<StringArray>())),
+        (
+            "harbour",
+            Arc::new(
+                lines.iter().map(|line| Some(line.1).filter(|t| !t.is_empty())).collect::<StringArray>(),
+            ),
+        ),
+        ("sold_on", Arc::new(lines.iter().map(|line| Some(line.2)).collect::<Date32Array>())),
+        ("amount", money(lines.iter().map(|line| line.3).collect())),
+        ("cost", money(lines.iter().map(|line| line.4).collect())),
+    ];
+    RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap()
+}
+
+fn source(lines: &[Line]) -> Batches<std::array::IntoIter<RecordBatch, 1>> {
+    let batch = batch(lines);
+    Batches::new(batch.schema(), [batch])
+}
+
+fn brief() -> Brief {
+    let percent = NumberFormat::named("percent").unwrap();
+    Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["sold_on.month_of_year"])
+        .measure(("sales", "sum(amount)"))
+        .measure(MeasureBrief {
+            format: percent,
+            ..MeasureBrief::new("margin", "sum(amount - cost) / sales")
+        })
+}
+
+fn comparison() -> (Comparison, ChangeFormats) {
+    let (brief, ratios) = with_ratios(&brief());
+    let snapshot = |name: &str, lines: &[Line]| {
+        Snapshot::of(name, &CrossTab::build(&brief, &mut source(lines)).unwrap())
+    };
+    let comparison =
+        Comparison::new(&snapshot("earlier", &EARLIER), &snapshot("later", &LATER), &ratios).unwrap();
+    let measures = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
+    (comparison, ChangeFormats { measures, limit: None, inner: false })
+}
+
+fn story(address: &str, measure: &str) -> Report {
+    let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::LineSource>);
+    let address = address.parse::<Address>().unwrap();
+    report_story(&Run::new().explain(&brief(), &mut open, &address, measure).unwrap())
+}
+
+fn options() -> TerminalOptions {
+    TerminalOptions { width: None, colours: Colours::None, rows: None }
+}
+
+/// The texts of a report, in order.
+fn texts(report: &Report) -> Vec<String> {
+    let mut all = vec![report.title.clone()];
+    for part in &report.parts {
+        match part {
+            ReportPart::Heading(heading) => all.push(heading.clone()),
+            ReportPart::Words(words) => all.extend(words.iter().map(|(_, words)| words.clone())),
+            ReportPart::Table(table) => {
+                all.extend(table.columns.iter().map(|column| column.name.clone()));
+                all.extend(table.rows.iter().flatten().cloned());
+            }
+        }
+    }
+    all
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('&', "&#38;")
+        .replace('<', "&#60;")
+        .replace('>', "&#62;")
+        .replace('"', "&#34;")
+        .replace('\'', "&#39;")
+}
+
+fn reports() -> Vec<Report> {
+    let (comparison, formats) = comparison();
+    let trace = Run::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
+    let wanted = LinesBehind::of("coast=Fell".parse().unwrap());
+    let tied = trace.lines(&wanted, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
+    let columns =
+        ["coast", "amount"].map(|name| LineColumn { name: name.into(), is_number: name == "amount" });
+    let rows =
+        vec![vec!["<script>alert(1)</script>".to_string(), "1.00".into()], vec!["a\u{7}b".into(), "".into()]];
+    vec![
+        report_changes(&comparison, "From <a> to & b".into(), &formats),
+        report_changes(&comparison, "all".into(), &ChangeFormats { inner: true, ..formats.clone() }),
+        report_lines(&wanted, &tied, columns.to_vec(), rows),
+        story("coast='<b>Skerry</b> & \"Co\"'", "margin"),
+        story("coast=Isle,harbour=", "sales"),
+        story("total", "sales"),
+        Report::default(),
+    ]
+}
+
+/// Terminal and page say all of it, in order; names are texts, whatever is in them.
+#[test]
+fn a_page_and_a_terminal_say_the_same() {
+    for report in reports() {
+        let (page, terminal) = (draw_report_page(&report), draw_report(&report, &options()));
+        let (mut on_page, mut on_terminal) = (page.as_str(), terminal.as_str());
+        // Behind the style, in which words of the language stand.
+        on_page = &on_page[on_page.find("<body").unwrap()..];
+        for text in texts(&report) {
+            let clean: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+            let at = on_terminal.find(clean.trim()).unwrap_or_else(|| panic!("{text:?} in\n{terminal}"));
+            on_terminal = &on_terminal[at..];
+            let at = on_page.find(&escaped(&text)).unwrap_or_else(|| panic!("{text:?} in\n{page}"));
+            on_page = &on_page[at..];
+        }
+        assert!(!page.contains("<script") && !page.contains("<b>"), "{page}");
+        assert!(!page.contains("http://") && !page.contains("https://"), "it asks for nothing");
+        assert!(page.contains("default-src 'none'") && page.contains("light dark"));
+        assert!(!terminal.contains('\u{1b}') && !terminal.contains('\u{7}'), "{terminal:?}");
+        assert!(terminal.lines().all(|line| !line.ends_with(' ')), "{terminal}");
+        // Headings are for whoever hears a page, too.
+        assert_eq!(page.matches("<h1>").count(), 1);
+        let headings = report.parts.iter().filter(|part| matches!(part, ReportPart::Heading(_))).count();
+        assert_eq!(page.matches("<h2>").count(), headings);
+        assert_eq!(page.matches("<section>").count(), page.matches("</section>").count());
+        let cells: usize =
+            texts_of_tables(&report).iter().map(|t| t.rows.iter().map(Vec::len).sum::<usize>()).sum();
+        let barred: usize =
+            texts_of_tables(&report).iter().filter(|t| t.bars.is_some()).map(|t| t.rows.len()).sum();
+        assert_eq!(page.matches("<td").count(), cells + barred);
+    }
+}
+
+fn texts_of_tables(report: &Report) -> Vec<&ReportTable> {
+    let table = |part| if let &ReportPart::Table(ref table) = part { Some(table) } else { None };
+    report.parts.iter().filter_map(table).collect()
+}
+
+/// Bars begin at nothing; the longest is the largest change of its own level, and its sign is the change's.
+#[test]
+fn bars_are_of_one_level() {
+    let (comparison, formats) = comparison();
+    let report = report_changes(&comparison, String::new(), &ChangeFormats { inner: true, ..formats });
+    let mut met = 0;
+    for table in texts_of_tables(&report) {
+        let Some((column, bars)) = &table.bars else { continue };
+        assert_eq!((table.columns[*column].name.as_str(), bars.len()), ("change", table.rows.len()));
+        let longest = bars.iter().flatten().map(|bar| bar.abs()).fold(0.0, f64::max);
+        assert!((longest - 1.0).abs() < 1e-12 || longest == 0.0, "{bars:?}");
+        for (row, bar) in table.rows.iter().zip(bars) {
+            let shown = &row[*column];
+            match bar {
+                None => assert!(shown.is_empty(), "{row:?}"),
+                Some(bar) if *bar < 0.0 => {
+                    assert!(shown.starts_with('-') || shown.starts_with("0"), "{row:?}")
+                }
+                Some(_) => assert!(!shown.starts_with('-'), "{row:?}"),
+            }
+            met += 1;
+        }
+        // The largest first.
+        let sizes: Vec<f64> = bars.iter().map(|bar| bar.map_or(-1.0, f64::abs)).collect();
+        assert!(sizes.is_sorted_by(|a, b| a >= b), "{sizes:?}");
+    }
+    assert!(met > 20, "{met}");
+    let page = draw_report_page(&report);
+    for style in page.split("<i style=\"").skip(1).map(|rest| &rest[..rest.find('"').unwrap()]) {
+        let numbers: Vec<f64> = style
+            .split(|c: char| !c.is_ascii_digit() && c != '.')
+            .filter_map(|number| number.parse().ok())
+            .collect();
+        let [left, width] = numbers[..] else { panic!("{style}") };
+        assert!(left >= 0.0 && width >= 0.0 && left + width <= 100.0 + 1e-9, "{style}");
+        assert!((left - 50.0).abs() < 1e-9 || (left + width - 50.0).abs() < 1e-9, "{style}");
+    }
+}
+
+/// A limit leaves the smaller ones out and says how many; what stands is what stood before.
+#[test]
+fn a_limit_says_what_it_leaves_out() {
+    let (comparison, formats) = comparison();
+    let all = report_changes(&comparison, String::new(), &formats);
+    for limit in [1, 2, 3, 100] {
+        let some = report_changes(
+            &comparison,
+            String::new(),
+            &ChangeFormats { limit: Some(limit), ..formats.clone() },
+        );
+        let (all, some_tables) = (texts_of_tables(&all), texts_of_tables(&some));
+        assert_eq!(all.len(), some_tables.len());
+        let mut left = Vec::new();
+        for (whole, part) in all.iter().zip(&some_tables) {
+            // The parts of a ratio are told whole.
+            let cut = if whole.columns[0].name == "member" {
+                limit.min(whole.rows.len())
+            } else {
+                whole.rows.len()
+            };
+            assert_eq!(part.rows[..], whole.rows[..cut]);
+            if cut < whole.rows.len() {
+                left.push((whole.rows.len() - cut, whole.rows.len()));
+            }
+        }
+        let said: Vec<String> = texts(&some).into_iter().filter(|text| text.contains("not shown")).collect();
+        let wanted: Vec<String> = left
+            .iter()
+            .map(|(left, all)| match left {
+                1 => format!("1 smaller change is not shown; see all: --limit {all}"),
+                left => format!("{left} smaller changes are not shown; see all: --limit {all}"),
+            })
+            .collect();
+        assert_eq!(said, wanted);
+    }
+}
+
+#[test]
+fn what_lines_add_up_to_is_told() {
+    let trace = Run::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
+    let cases = [
+        ("total", None, "6 lines behind total, as many as the cell has"),
+        ("coast=Fell", Some(1), "3 lines behind coast=Fell, as many as the cell has; 1 of them shown"),
+        ("coast=Isle,harbour=", None, "1 line behind coast=Isle, harbour=, as many as the cell has"),
+        ("coast=Isle", Some(0), "2 lines behind coast=Isle, as many as the cell has; 0 of them shown"),
+    ];
+    for (address, limit, wanted) in cases {
+        let behind = LinesBehind { limit, ..LinesBehind::of(address.parse().unwrap()) };
+        let tied = trace.lines(&behind, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
+        let words = tell_lines(&behind, &tied);
+        assert_eq!(words[0], (0, wanted.to_string()));
+        assert!(
+            words[1..].iter().all(|(steps, words)| *steps == 1 && words.ends_with("as in the cell")),
+            "{words:?}"
+        );
+    }
+}
+
+#[test]
+fn stories_in_words() {
+    let margin = texts(&story("coast=Fell", "margin"));
+    for wanted in [
+        "margin at coast=Fell is 0.425",
+        "Its row is a member of coast, its column the total.",
+        "3 lines, sold_on from 2025-01-01 to 2025-01-12",
+        "sum(amount) over them is 400.00, as in the cell",
+        "margin is sum(amount - cost) / sales",
+        "sum(amount - cost) is 170.00",
+        "sales = sum(amount) is 400.00",
+    ] {
+        assert!(margin.contains(&wanted.to_string()), "{wanted:?} in {margin:#?}");
+    }
+    let blank = texts(&story("coast=Isle,harbour=", "sales"));
+    assert!(blank.contains(&"1 line, sold_on from 2025-01-14 to 2025-01-14".to_string()), "{blank:#?}");
+    let total = texts(&story("total", "sales"));
+    assert!(total.contains(&"Its row is the total, its column the total.".to_string()), "{total:#?}");
+    assert!(total.iter().any(|text| text.starts_with("there is nothing to stand beside")), "{total:#?}");
+}
+
+proptest! {
+    /// What is shown is the value, rounded to the digits that are shown.
+    #[test]
+    fn shown_numbers_are_rounded_to_half_a_unit(
+        digits in any::<i64>(),
+        scale in 0..9u8,
+        name in prop::sample::select(&NumberFormat::NAMES[..]),
+        decimals in prop::option::of(0..6u8),
+    ) {
+        let ready = NumberFormat::named(name).unwrap();
+        let format = NumberFormat { decimals: decimals.or(ready.decimals), ..ready };
+        let value = pivvel_core::Value::Exact { digits: digits.into(), scale };
+        let shown = show_number(&value, &format);
+        let plain: String = shown.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
+        let shown_decimals = shown.split_once('.').map_or(0, |(_, rest)| rest.chars().filter(char::is_ascii_digit).count());
+        let power = match format.scaling {
+            pivvel_core::Scaling::Ones => 0,
+            pivvel_core::Scaling::Thousands => 3,
+            pivvel_core::Scaling::Millions => 6,
+            pivvel_core::Scaling::Percent => -2,
+        };
+        // Both in units of 10^-20: shown / 10^decimals * 10^power against digits / 10^scale.
+        let unit = |exponent: i32| 10i128.pow((20 + exponent) as u32);
+        let shown_units = plain.parse::<i128>().unwrap().checked_mul(unit(power - shown_decimals as i32));
+        let value_units = i128::from(digits).checked_mul(unit(-i32::from(scale)));
+        if let (Some(shown_units), Some(value_units)) = (shown_units, value_units) {
+            let half = unit(power - shown_decimals as i32) / 2;
+            prop_assert!((shown_units - value_units).abs() <= half, "{digits} at {scale}: {shown}");
+        }
+        if let Some(decimals) = format.decimals {
+            prop_assert_eq!(shown_decimals, usize::from(decimals));
+        }
+        // Marks stand between thousands and nowhere else.
+        let whole = shown.split('.').next().unwrap().trim_start_matches('-');
+        let whole: String = whole.chars().filter(|c| c.is_ascii_digit() || *c == ',').collect();
+        let groups: Vec<&str> = whole.split(',').collect();
+        prop_assert!(groups[1..].iter().all(|group| group.len() == 3) && (1..=3).contains(&groups[0].len()), "{}", shown);
+    }
+}
