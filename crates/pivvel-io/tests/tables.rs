@@ -1,0 +1,293 @@
+//! Tables of any columns in every form: what independent readers find is what was written, to the last digit.
+
+#![allow(clippy::unwrap_used)]
+
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+
+use arrow_array::cast::AsArray;
+use arrow_array::{
+    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int64Array, RecordBatch,
+    StringArray, UInt64Array,
+};
+use arrow_schema::{DataType, Field, Schema};
+use pivvel_io::{EXACT, TableForm, TableOptions, is_number, rows_as_texts, table_sink};
+use proptest::prelude::*;
+use serde_json::value::RawValue;
+
+/// A column of every type that a table has, with blanks.
+fn column(rows: usize) -> impl Strategy<Value = (Field, ArrayRef)> {
+    use proptest::collection::vec;
+    use proptest::option::of;
+    let text = prop_oneof![
+        "[a-z]{0,6}",
+        "\\PC{0,8}",
+        prop::sample::select(vec![
+            "=1+1",
+            "-5",
+            "+cmd",
+            "@sum",
+            "a,b",
+            "\"quoted\"",
+            "two\nlines",
+            "a|b",
+            "\r\n",
+            "\\",
+            "*b*",
+            "<i>",
+            " x ",
+        ])
+        .prop_map(str::to_string),
+    ];
+    let field = |name: &str, data_type: DataType| Field::new(name, data_type, true);
+    prop_oneof![
+        vec(of(text), rows).prop_map(move |all| {
+            (field("text", DataType::Utf8), Arc::new(StringArray::from(all)) as ArrayRef)
+        }),
+        vec(of((any::<i64>(), any::<u32>())), rows).prop_map(move |all| {
+            let digits = |(a, b): (i64, u32)| format!("{a}.{b:010}{b:010}");
+            let says = HashMap::from([(EXACT.to_string(), "number".to_string())]);
+            let array = StringArray::from(all.into_iter().map(|n| n.map(digits)).collect::<Vec<_>>());
+            (field("exact", DataType::Utf8).with_metadata(says), Arc::new(array) as ArrayRef)
+        }),
+        vec(of(any::<i64>()), rows).prop_map(move |all| (
+            field("whole", DataType::Int64),
+            Arc::new(Int64Array::from(all)) as ArrayRef
+        )),
+        vec(of(any::<u64>()), rows).prop_map(move |all| (
+            field("count", DataType::UInt64),
+            Arc::new(UInt64Array::from(all)) as ArrayRef
+        )),
+        vec(of(-(10i128.pow(37))..10i128.pow(37)), rows).prop_map(move |all| {
+            let array = Decimal128Array::from(all).with_precision_and_scale(38, 4).unwrap();
+            (field("decimal", DataType::Decimal128(38, 4)), Arc::new(array) as ArrayRef)
+        }),
+        vec(of(any::<f64>()), rows).prop_map(move |all| (
+            field("float", DataType::Float64),
+            Arc::new(Float64Array::from(all)) as ArrayRef
+        )),
+        vec(of(-200_000..200_000i32), rows).prop_map(move |all| (
+            field("day", DataType::Date32),
+            Arc::new(Date32Array::from(all)) as ArrayRef
+        )),
+        vec(of(any::<bool>()), rows).prop_map(move |all| (
+            field("yes", DataType::Boolean),
+            Arc::new(BooleanArray::from(all)) as ArrayRef
+        )),
+    ]
+}
+
+fn table() -> impl Strategy<Value = RecordBatch> {
+    (0..12usize).prop_flat_map(|rows| prop::collection::vec(column(rows), 1..6)).prop_map(|columns| {
+        let (fields, arrays): (Vec<Field>, Vec<ArrayRef>) = columns.into_iter().unzip();
+        let named = fields.into_iter().enumerate().map(|(i, field)| {
+            let name = format!("{} {i}, \"or so\"", field.name());
+            field.with_name(name)
+        });
+        RecordBatch::try_new(Arc::new(Schema::new(named.collect::<Vec<_>>())), arrays).unwrap()
+    })
+}
+
+/// The table written in two batches.
+fn written(batch: &RecordBatch, form: TableForm, options: TableOptions) -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut sink = table_sink(form, &batch.schema(), &mut out, options).unwrap();
+    let half = batch.num_rows() / 2;
+    sink.write(&batch.slice(0, half)).unwrap();
+    sink.write(&batch.slice(half, batch.num_rows() - half)).unwrap();
+    sink.finish().unwrap();
+    out
+}
+
+/// Whether a text stands for a cell's value.
+fn stands_for(text: &str, array: &ArrayRef, row: usize, exact: bool) -> bool {
+    let digits = |scale: usize, digits: i128| {
+        let padded = format!("{:0>width$}", digits.unsigned_abs(), width = scale + 1);
+        let (whole, fraction) = padded.split_at(padded.len() - scale);
+        format!("{}{whole}.{fraction}", if digits < 0 { "-" } else { "" })
+    };
+    match array.data_type() {
+        DataType::Utf8 if exact => text == array.as_string::<i32>().value(row),
+        DataType::Utf8 => text == array.as_string::<i32>().value(row),
+        DataType::Int64 => {
+            text == array.as_primitive::<arrow_array::types::Int64Type>().value(row).to_string()
+        }
+        DataType::UInt64 => {
+            text == array.as_primitive::<arrow_array::types::UInt64Type>().value(row).to_string()
+        }
+        DataType::Decimal128(..) => {
+            text == digits(4, array.as_primitive::<arrow_array::types::Decimal128Type>().value(row))
+        }
+        DataType::Float64 => {
+            let value = array.as_primitive::<arrow_array::types::Float64Type>().value(row);
+            match value.is_finite() {
+                // Minus zero is zero.
+                true => text.parse::<f64>().unwrap() == value && !(value == 0.0 && text.starts_with('-')),
+                false => text.is_empty(),
+            }
+        }
+        DataType::Date32 => {
+            let day = array.as_primitive::<arrow_array::types::Date32Type>().value(row);
+            let days = |text: &str| {
+                // Days from the civil calendar, by Howard Hinnant's algorithm.
+                let (sign, rest) =
+                    if let Some(rest) = text.strip_prefix('-') { (-1, rest) } else { (1, text) };
+                let parts: Vec<i64> =
+                    rest.trim_start_matches('+').split('-').map(|p| p.parse().unwrap()).collect();
+                let (year, month, day) = (sign * parts[0] - i64::from(parts[1] <= 2), parts[1], parts[2]);
+                let era = year.div_euclid(400);
+                let of_year = (153 * (month + if month > 2 { -3 } else { 9 }) + 2) / 5 + day - 1;
+                let of_era = year.rem_euclid(400) * 365 + year.rem_euclid(400) / 4
+                    - year.rem_euclid(400) / 100
+                    + of_year;
+                era * 146_097 + of_era - 719_468
+            };
+            days(text) == i64::from(day)
+        }
+        DataType::Boolean => matches!((text, array.as_boolean().value(row)), ("yes", true) | ("no", false)),
+        _ => false,
+    }
+}
+
+fn is_exact(batch: &RecordBatch, column: usize) -> bool {
+    batch.schema().field(column).metadata().contains_key(EXACT)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(120))]
+
+    #[test]
+    fn texts_of_rows(batch in table()) {
+        let rows = rows_as_texts(&batch).unwrap();
+        prop_assert_eq!(rows.len(), batch.num_rows());
+        for (row, texts) in rows.iter().enumerate() {
+            for (column, text) in texts.iter().enumerate() {
+                let array = batch.column(column);
+                match array.is_null(row) {
+                    true => prop_assert_eq!(text, ""),
+                    false => prop_assert!(stands_for(text, array, row, is_exact(&batch, column)), "{text:?}: {array:?}"),
+                }
+            }
+        }
+        for (field, array) in batch.schema().fields().iter().zip(batch.columns()) {
+            let numbers = matches!(
+                array.data_type(),
+                DataType::Int64 | DataType::UInt64 | DataType::Float64 | DataType::Decimal128(..)
+            );
+            prop_assert_eq!(is_number(field), numbers || field.metadata().contains_key(EXACT));
+        }
+    }
+
+    #[test]
+    fn csv_as_its_crate_reads_it(batch in table(), inert: bool) {
+        let bytes = written(&batch, TableForm::Csv, TableOptions { inert });
+        let mut reader = csv::Reader::from_reader(&bytes[..]);
+        let names: Vec<String> = reader.headers().unwrap().iter().map(str::to_string).collect();
+        prop_assert_eq!(&names, &batch.schema().fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>());
+        let texts = rows_as_texts(&batch).unwrap();
+        let mut read = 0;
+        for (row, record) in reader.records().enumerate() {
+            for (column, cell) in record.unwrap().iter().enumerate() {
+                let plain = &texts[row][column];
+                let is_text = batch.column(column).data_type() == &DataType::Utf8 && !is_exact(&batch, column);
+                let runs = is_text && plain.starts_with(['=', '+', '-', '@', '\t', '\r']);
+                prop_assert_eq!(cell, if inert && runs { format!("'{plain}") } else { plain.clone() });
+            }
+            read += 1;
+        }
+        prop_assert_eq!(read, batch.num_rows());
+    }
+
+    #[test]
+    fn json_as_its_crate_reads_it(batch in table()) {
+        let text = String::from_utf8(written(&batch, TableForm::Json, TableOptions::default())).unwrap();
+        // Texts may hold line ends, and in JSON these are written otherwise.
+        let lines: Vec<&str> = text.lines().collect();
+        prop_assert_eq!(lines.len(), batch.num_rows());
+        for (row, line) in lines.iter().enumerate() {
+            let found: BTreeMap<String, &RawValue> = serde_json::from_str(line).unwrap();
+            prop_assert_eq!(found.len(), batch.num_columns());
+            for (column, field) in batch.schema().fields().iter().enumerate() {
+                let (raw, array) = (found[field.name()].get(), batch.column(column));
+                let blank = array.is_null(row)
+                    || array.as_primitive_opt::<arrow_array::types::Float64Type>().is_some_and(|a| !a.value(row).is_finite());
+                if blank {
+                    prop_assert_eq!(raw, "null");
+                    continue;
+                }
+                let text = match raw {
+                    "true" => "yes".to_string(),
+                    "false" => "no".to_string(),
+                    quoted if quoted.starts_with('"') => serde_json::from_str(quoted).unwrap(),
+                    number => number.to_string(),
+                };
+                prop_assert!(stands_for(&text, array, row, is_exact(&batch, column)), "{raw}: {array:?}");
+                let quoted = !is_number(field) && array.data_type() != &DataType::Boolean;
+                prop_assert_eq!(raw.starts_with('"'), quoted, "{}", raw);
+            }
+        }
+    }
+
+    /// Every row of Markdown has as many cells as there are columns, and nothing in it is markup.
+    #[test]
+    fn markdown_keeps_its_columns(batch in table()) {
+        let text = String::from_utf8(written(&batch, TableForm::Markdown, TableOptions::default())).unwrap();
+        let lines: Vec<&str> = text.split('\n').collect();
+        prop_assert_eq!(lines.len(), batch.num_rows() + 3);
+        for line in &lines[..lines.len() - 1] {
+            let (mut bars, mut escaped) = (0, false);
+            for c in line.chars() {
+                bars += usize::from(c == '|' && !escaped);
+                prop_assert!(escaped || !matches!(c, '*' | '_' | '<' | '>' | '[' | '`'), "{}", line);
+                escaped = c == '\\' && !escaped;
+            }
+            prop_assert_eq!(bars, batch.num_columns() + 1, "{}", line);
+        }
+    }
+
+    #[cfg(feature = "arrow")]
+    #[test]
+    fn arrow_as_its_crate_reads_it(batch in table()) {
+        let bytes = written(&batch, TableForm::Arrow, TableOptions::default());
+        let reader = arrow_ipc::reader::FileReader::try_new(std::io::Cursor::new(bytes), None).unwrap();
+        prop_assert_eq!(reader.schema(), batch.schema());
+        same_columns(&batch, reader.map(Result::unwrap).collect())?;
+    }
+
+    #[cfg(feature = "parquet")]
+    #[test]
+    fn parquet_as_its_crate_reads_it(batch in table()) {
+        use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("table.parquet");
+        std::fs::write(&path, written(&batch, TableForm::Parquet, TableOptions::default())).unwrap();
+        let reader = ParquetRecordBatchReaderBuilder::try_new(std::fs::File::open(path).unwrap()).unwrap();
+        same_columns(&batch, reader.build().unwrap().map(Result::unwrap).collect())?;
+    }
+}
+
+/// The same values in the same order, however they are divided into batches.
+#[cfg(any(feature = "arrow", feature = "parquet"))]
+fn same_columns(batch: &RecordBatch, found: Vec<RecordBatch>) -> Result<(), TestCaseError> {
+    prop_assert_eq!(found.iter().map(RecordBatch::num_rows).sum::<usize>(), batch.num_rows());
+    let mut at = 0;
+    for part in found {
+        for (wanted, column) in batch.columns().iter().zip(part.columns()) {
+            let wanted = wanted.slice(at, part.num_rows());
+            prop_assert_eq!(wanted.data_type(), column.data_type());
+            match (wanted.as_primitive_opt::<arrow_array::types::Float64Type>(), column.as_primitive_opt()) {
+                // What is no number is equal to nothing, and is the same bits all the same.
+                (Some(wanted), Some(column)) => {
+                    let column: &Float64Array = column;
+                    let bits = |array: &Float64Array| -> Vec<Option<u64>> {
+                        array.iter().map(|value| value.map(f64::to_bits)).collect()
+                    };
+                    prop_assert_eq!(bits(wanted), bits(column));
+                }
+                _ => prop_assert_eq!(&wanted, column),
+            }
+        }
+        at += part.num_rows();
+    }
+    Ok(())
+}
