@@ -126,6 +126,37 @@ fn kept_briefs_give_the_same_result() {
     }
 }
 
+/// A brief that is written again, under its own name or another, keeps its comments; it names its lines and files
+/// as they are seen from where it is.
+#[test]
+fn briefs_that_are_written_again() {
+    let folder = demo();
+    std::fs::create_dir(folder.path().join("kept")).unwrap();
+    let (shares, read) =
+        (pivvel_demo::BRIEFS, |name: &str| std::fs::read_to_string(folder.path().join(name)).unwrap());
+    let (_, earlier) = shares.iter().find(|(name, _)| *name == "yard_kinds.toml").unwrap();
+    for name in ["kept.toml", "kept/kept.toml", "yard_kinds.toml", "yard_kinds.toml"] {
+        let arguments = ["build", "yard_kinds.toml", "--where", "scenario = 'plan'", "--save-brief", name];
+        let output = run(folder.path(), &arguments);
+        assert!(output.status.success(), "{}", words(&output.stderr));
+        let text = read(name);
+        let comments: Vec<&str> = earlier.lines().filter(|line| line.starts_with('#')).collect();
+        assert!(!comments.is_empty() && comments.iter().all(|comment| text.contains(comment)), "{text}");
+        assert!(text.contains("where   = \"scenario = 'plan'\""), "{text}");
+        if !name.contains('/') {
+            let gone: Vec<&str> = earlier.lines().filter(|line| !text.contains(line)).collect();
+            assert_eq!(gone.len(), 1, "{gone:?}");
+        }
+        // It is found and runs from there.
+        let again = run(folder.path(), &["build", name]);
+        assert!(again.status.success() && again.stdout == output.stdout, "{name}: {}", words(&again.stderr));
+    }
+    // A file that is no brief is not taken for one, and lines are kept as a brief of their own.
+    std::fs::write(folder.path().join("other.toml"), "# not = [a brief").unwrap();
+    let output = run(folder.path(), &["build", "lines.csv", "--rows", "coast", "--save-brief", "other.toml"]);
+    assert!(output.status.success() && read("other.toml").starts_with("source = \"lines.csv\""));
+}
+
 /// Standard input and output: lines in, tidy CSV out.
 #[test]
 fn lines_through_a_pipe() {
@@ -259,6 +290,13 @@ fn completions_and_manual() {
     let script = "source ./it.bash; COMP_WORDS=(pivvel expl); COMP_CWORD=1; _pivvel pivvel expl pivvel; echo ${COMPREPLY[@]}";
     let output = Command::new("bash").current_dir(folder.path()).args(["-c", script]).output().unwrap();
     assert_eq!(words(&output.stdout).trim(), "explain", "{}", words(&output.stderr));
+    for schema in ["brief-schema", "yardsticks-schema"] {
+        let output = run(folder.path(), &["shell", schema]);
+        assert!(
+            words(&output.stdout)
+                .starts_with("{\n  \"$schema\": \"https://json-schema.org/draft/2020-12/schema\"")
+        );
+    }
     let manual = words(&run(folder.path(), &["shell", "manual"]).stdout);
     for said in ["survey", "build", "check", "lines", "explain", "compare", "\\-\\-only\\-levels", "\\-\\-at"]
     {

@@ -52,14 +52,18 @@ fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike,
             }
             continue;
         };
-        let Some(item) = own.get_mut(key) else { continue };
-        if item.is_value() != now.is_value() {
-            own.remove(key);
-            own.insert(key, now.clone());
+        let then = before.get(key);
+        if then.is_some_and(|then| said(then) == said(now)) {
             continue;
         }
-        match before.get(key) {
-            Some(then) if said(then) == said(now) => {}
+        let Some(item) = own.get_mut(key) else { continue };
+        let tables = item.is_table_like() && now.is_table_like();
+        match then {
+            // What was a table with a heading and is none any more stands elsewhere.
+            _ if item.is_value() != now.is_value() && !tables => {
+                own.remove(key);
+                own.insert(key, now.clone());
+            }
             Some(then) => bring(item, then, now),
             None => replace(item, now),
         }
@@ -69,9 +73,11 @@ fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike,
     }
 }
 
-/// What an item says, without how it is laid out.
+/// What an item says, with all that is in it: a table by itself is written without the tables in it.
 fn said(item: &Item) -> String {
-    item.to_string().trim().to_string()
+    let mut document = DocumentMut::new();
+    document["it"] = item.clone();
+    document.to_string()
 }
 
 fn bring(item: &mut Item, then: &Item, now: &Item) {
@@ -105,7 +111,7 @@ fn replace(item: &mut Item, now: &Item) {
 /// A list of tables: each that is said after stands as its own writer has it, where it was said before.
 fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) -> ArrayOfTables {
     let mut taken = vec![false; before.len()];
-    let text = |table: &Table| table.to_string();
+    let text = |table: &Table| said(&Item::Table(table.clone()));
     // What a table is about is what it says first: the measure and the form, or the dimension and the name.
     let about = |table: &Table| table.iter().take(2).map(|(_, item)| said(item)).collect::<Vec<_>>();
     let mut find = |now: &Table, same: &dyn Fn(&Table, &Table) -> bool| {
