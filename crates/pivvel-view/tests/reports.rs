@@ -169,8 +169,11 @@ fn a_page_and_a_terminal_say_the_same() {
 }
 
 fn texts_of_tables(report: &Report) -> Vec<&ReportTable> {
-    let table = |part| if let &ReportPart::Table(ref table) = part { Some(table) } else { None };
-    report.parts.iter().filter_map(table).collect()
+    let tables = report.parts.iter().filter_map(|part| match part {
+        ReportPart::Table(table) => Some(table),
+        _ => None,
+    });
+    tables.collect()
 }
 
 /// Bars begin at nothing; the longest is the largest change of its own level, and its sign is the change's.
