@@ -1,0 +1,292 @@
+//! Formulas over lines against a plain reading of them: exact sums, differences and products, blanks, conditions
+//! that may be blank, and cases.
+
+#![allow(clippy::unwrap_used)]
+
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Decimal128Array, Int64Array, RecordBatch};
+use pivvel_core::{Batches, Brief, CrossTab, Value};
+use proptest::prelude::*;
+
+/// A formula that gives a number.
+#[derive(Debug, Clone)]
+enum Number {
+    Column(usize),
+    Constant(i64, u32),
+    Negative(Box<Number>),
+    Sum(Box<Number>, Box<Number>),
+    Difference(Box<Number>, Box<Number>),
+    Product(Box<Number>, Box<Number>),
+    Case(Box<Truth>, Box<Number>, Option<Box<Number>>),
+}
+
+/// A formula that holds or does not.
+#[derive(Debug, Clone)]
+enum Truth {
+    Compare(&'static str, Number, Number),
+    Between(Number, Number, Number),
+    In(Number, Vec<i64>),
+    IsBlank(Number),
+    And(Box<Truth>, Box<Truth>),
+    Or(Box<Truth>, Box<Truth>),
+    Not(Box<Truth>),
+}
+
+const COLUMNS: [(&str, u32); 4] = [("a", 1), ("b", 0), ("c", 2), ("d", 1)];
+
+/// Digits and how many of them stand behind the point.
+type Exact = (i128, u32);
+
+fn aligned(a: Exact, b: Exact) -> (i128, i128, u32) {
+    let scale = a.1.max(b.1);
+    (a.0 * 10i128.pow(scale - a.1), b.0 * 10i128.pow(scale - b.1), scale)
+}
+
+fn compared(a: Exact, b: Exact) -> Ordering {
+    let (a, b, _) = aligned(a, b);
+    a.cmp(&b)
+}
+
+impl Number {
+    fn text(&self) -> String {
+        match self {
+            Number::Column(column) => COLUMNS[*column].0.to_string(),
+            Number::Constant(digits, scale) => pivvel_core::decimal_text((*digits).into(), *scale as u8),
+            Number::Negative(of) => format!("(-{})", of.text()),
+            Number::Sum(a, b) => format!("({} + {})", a.text(), b.text()),
+            Number::Difference(a, b) => format!("({} - {})", a.text(), b.text()),
+            Number::Product(a, b) => format!("({} * {})", a.text(), b.text()),
+            Number::Case(when, then, other) => {
+                let other = other.as_ref().map(|other| format!(" else {}", other.text())).unwrap_or_default();
+                format!("(case when {} then {}{other} end)", when.text(), then.text())
+            }
+        }
+    }
+
+    fn has_column(&self) -> bool {
+        match self {
+            Number::Column(_) => true,
+            Number::Constant(..) => false,
+            Number::Negative(of) => of.has_column(),
+            Number::Sum(a, b) | Number::Difference(a, b) | Number::Product(a, b) => {
+                a.has_column() || b.has_column()
+            }
+            Number::Case(when, then, other) => {
+                when.has_column()
+                    || then.has_column()
+                    || other.as_ref().is_some_and(|other| other.has_column())
+            }
+        }
+    }
+
+    fn value(&self, line: &[Option<i64>]) -> Option<Exact> {
+        match self {
+            Number::Column(column) => line[*column].map(|digits| (digits.into(), COLUMNS[*column].1)),
+            Number::Constant(digits, scale) => Some(((*digits).into(), *scale)),
+            Number::Negative(of) => of.value(line).map(|(digits, scale)| (-digits, scale)),
+            Number::Sum(a, b) => beside(a, b, line, |a, b| a + b),
+            Number::Difference(a, b) => beside(a, b, line, |a, b| a - b),
+            Number::Product(a, b) => {
+                let (a, b) = (a.value(line)?, b.value(line)?);
+                Some((a.0 * b.0, a.1 + b.1))
+            }
+            Number::Case(when, then, other) => match when.holds(line) {
+                Some(true) => then.value(line),
+                _ => other.as_ref()?.value(line),
+            },
+        }
+    }
+}
+
+/// A blank counts as nothing beside a value of the lines, and beside a constant it makes the whole blank.
+fn beside(a: &Number, b: &Number, line: &[Option<i64>], of: impl Fn(i128, i128) -> i128) -> Option<Exact> {
+    let both = match (a.value(line), b.value(line)) {
+        (Some(x), Some(y)) => (x, y),
+        (Some(x), None) if a.has_column() => (x, (0, 0)),
+        (None, Some(y)) if b.has_column() => ((0, 0), y),
+        _ => return None,
+    };
+    let (x, y, scale) = aligned(both.0, both.1);
+    Some((of(x, y), scale))
+}
+
+impl Truth {
+    fn text(&self) -> String {
+        match self {
+            Truth::Compare(sign, a, b) => format!("({} {sign} {})", a.text(), b.text()),
+            Truth::Between(of, low, high) => {
+                format!("({} between {} and {})", of.text(), low.text(), high.text())
+            }
+            Truth::In(of, list) => {
+                let list: Vec<String> = list.iter().map(i64::to_string).collect();
+                format!("({} in ({}))", of.text(), list.join(", "))
+            }
+            Truth::IsBlank(of) => format!("({} is blank)", of.text()),
+            Truth::And(a, b) => format!("({} and {})", a.text(), b.text()),
+            Truth::Or(a, b) => format!("({} or {})", a.text(), b.text()),
+            Truth::Not(of) => format!("(not {})", of.text()),
+        }
+    }
+
+    fn has_column(&self) -> bool {
+        match self {
+            Truth::Compare(_, a, b) => a.has_column() || b.has_column(),
+            Truth::Between(of, low, high) => of.has_column() || low.has_column() || high.has_column(),
+            Truth::In(of, _) | Truth::IsBlank(of) => of.has_column(),
+            Truth::And(a, b) | Truth::Or(a, b) => a.has_column() || b.has_column(),
+            Truth::Not(of) => of.has_column(),
+        }
+    }
+
+    /// Yes, no, or nothing where that is blank.
+    fn holds(&self, line: &[Option<i64>]) -> Option<bool> {
+        let compare = |a: &Number, b: &Number| Some(compared(a.value(line)?, b.value(line)?));
+        match self {
+            Truth::Compare(sign, a, b) => compare(a, b).map(|found| match *sign {
+                "=" => found.is_eq(),
+                "<>" => found.is_ne(),
+                "<" => found.is_lt(),
+                "<=" => found.is_le(),
+                ">" => found.is_gt(),
+                _ => found.is_ge(),
+            }),
+            Truth::Between(of, low, high) => {
+                and(compare(of, low).map(Ordering::is_ge), compare(of, high).map(Ordering::is_le))
+            }
+            Truth::In(of, list) => {
+                let value = of.value(line)?;
+                Some(list.iter().any(|one| compared(value, ((*one).into(), 0)).is_eq()))
+            }
+            Truth::IsBlank(of) => Some(of.value(line).is_none()),
+            Truth::And(a, b) => and(a.holds(line), b.holds(line)),
+            Truth::Or(a, b) => {
+                and(a.holds(line).map(|a| !a), b.holds(line).map(|b| !b)).map(|neither| !neither)
+            }
+            Truth::Not(of) => of.holds(line).map(|holds| !holds),
+        }
+    }
+}
+
+/// No if either is no, else nothing if either is blank.
+fn and(a: Option<bool>, b: Option<bool>) -> Option<bool> {
+    match (a, b) {
+        (Some(false), _) | (_, Some(false)) => Some(false),
+        (Some(true), Some(true)) => Some(true),
+        _ => None,
+    }
+}
+
+fn leaf() -> impl Strategy<Value = Number> {
+    prop_oneof![
+        4 => (0..COLUMNS.len()).prop_map(Number::Column),
+        1 => (-99..99i64, 0..2u32).prop_map(|(digits, scale)| Number::Constant(digits, scale)),
+    ]
+}
+
+fn truth(number: BoxedStrategy<Number>) -> BoxedStrategy<Truth> {
+    let sign = prop::sample::select(vec!["=", "<>", "<", "<=", ">", ">="]);
+    let plain = prop_oneof![
+        3 => (sign, number.clone(), number.clone()).prop_map(|(sign, a, b)| Truth::Compare(sign, a, b)),
+        1 => (number.clone(), number.clone(), number.clone()).prop_map(|(of, a, b)| Truth::Between(of, a, b)),
+        1 => (number.clone(), prop::collection::vec(-9..9i64, 1..4)).prop_map(|(of, list)| Truth::In(of, list)),
+        1 => number.prop_map(Truth::IsBlank),
+    ];
+    plain
+        .prop_recursive(2, 6, 2, |inner| {
+            prop_oneof![
+                (inner.clone(), inner.clone()).prop_map(|(a, b)| Truth::And(a.into(), b.into())),
+                (inner.clone(), inner.clone()).prop_map(|(a, b)| Truth::Or(a.into(), b.into())),
+                inner.prop_map(|of| Truth::Not(of.into())),
+            ]
+        })
+        .boxed()
+}
+
+fn number() -> BoxedStrategy<Number> {
+    leaf()
+        .prop_recursive(3, 10, 3, |inner| {
+            let two = (inner.clone(), inner.clone());
+            prop_oneof![
+                two.clone().prop_map(|(a, b)| Number::Sum(a.into(), b.into())),
+                two.clone().prop_map(|(a, b)| Number::Difference(a.into(), b.into())),
+                two.prop_map(|(a, b)| Number::Product(a.into(), b.into())),
+                inner.clone().prop_map(|of| Number::Negative(of.into())),
+                (truth(inner.clone().boxed()), inner.clone(), prop::option::of(inner)).prop_map(
+                    |(when, then, other)| Number::Case(when.into(), then.into(), other.map(Box::new))
+                ),
+            ]
+        })
+        .boxed()
+}
+
+fn lines() -> impl Strategy<Value = Vec<Vec<Option<i64>>>> {
+    let digits = prop::option::weighted(0.8, prop_oneof![-99..99i64, Just(0), -3..3i64]);
+    prop::collection::vec(prop::collection::vec(digits, COLUMNS.len()), 1..12)
+}
+
+fn batch(lines: &[Vec<Option<i64>>]) -> RecordBatch {
+    let ids: ArrayRef = Arc::new((0..lines.len() as i64).map(Some).collect::<Int64Array>());
+    let mut columns = vec![("id", ids, true)];
+    for (i, (name, scale)) in COLUMNS.into_iter().enumerate() {
+        let digits = lines.iter().map(|line| line[i]);
+        let array: ArrayRef = match scale {
+            0 => Arc::new(digits.collect::<Int64Array>()),
+            scale => {
+                let wide = digits.map(|digits| digits.map(i128::from)).collect::<Decimal128Array>();
+                Arc::new(wide.with_precision_and_scale(12, scale as i8).unwrap())
+            }
+        };
+        columns.push((name, array, true));
+    }
+    RecordBatch::try_from_iter_with_nullable(columns).unwrap()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    #[test]
+    fn formulas_over_lines(
+        number in number().prop_filter("of the lines", Number::has_column),
+        condition in truth(leaf().boxed()).prop_filter("of the lines", Truth::has_column),
+        lines in lines(),
+    ) {
+        let (formula, when) = (number.text(), condition.text());
+        let batch = batch(&lines);
+        let brief = Brief::new()
+            .rows(["id"])
+            .measure(("m", format!("sum({formula})").as_str()))
+            .measure(("n", format!("count(where {when})").as_str()));
+        let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch.clone()]));
+        let crosstab = crosstab.unwrap_or_else(|e| panic!("{formula}: {e}"));
+        let mut held = 0;
+        for (id, line) in lines.iter().enumerate() {
+            let id = id.to_string();
+            let found = crosstab.value(&[&id], &[], "m").map(|value| match value {
+                Value::Exact { digits, scale } => (digits, u32::from(scale)),
+                other => panic!("{formula} gives {other:?}"),
+            });
+            let wanted = number.value(line);
+            let equal = match (found, wanted) {
+                (Some(found), Some(wanted)) => compared(found, wanted).is_eq(),
+                (found, wanted) => found.is_none() && wanted.is_none(),
+            };
+            prop_assert!(equal, "{formula} of {line:?}: {found:?}, wanted {wanted:?}");
+            let holds = u32::from(condition.holds(line) == Some(true));
+            held += holds;
+            let found = crosstab.value(&[&id], &[], "n").map(|value| value.to_string());
+            prop_assert_eq!(found, Some(holds.to_string()), "{} of {:?}", when, line);
+        }
+        // As the brief's condition the same lines are left.
+        let mut narrowed = Brief::new().measure(("n", "count()"));
+        narrowed.filter = Some(when.clone());
+        let crosstab = CrossTab::build(&narrowed, &mut Batches::new(batch.schema(), [batch])).unwrap();
+        let left = crosstab.value(&[], &[], "n").map_or(0, |value| value.as_f64() as u32);
+        prop_assert_eq!(left, held, "{}", when);
+        let report = crosstab.report();
+        prop_assert_eq!(report.read - report.excluded, u64::from(held));
+        let undecided = lines.iter().filter(|line| condition.holds(line).is_none()).count() as u64;
+        prop_assert_eq!(report.undecided, undecided, "{}", when);
+    }
+}
