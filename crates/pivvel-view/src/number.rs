@@ -5,7 +5,8 @@ use pivvel_core::{Negative, NumberFormat, Scaling, Value};
 
 /// A value as its measure's format shows it.
 ///
-/// Exact numbers are rounded exactly, halves away from zero.
+/// Exact numbers are rounded exactly, halves away from zero. Floating-point numbers from 10²¹ on, of whose
+/// digits most say nothing, are shown by a power of ten.
 ///
 /// ```
 /// use pivvel_core::{NumberFormat, Value};
@@ -19,6 +20,10 @@ use pivvel_core::{Negative, NumberFormat, Scaling, Value};
 pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     let (negative, plain) = match *value {
         Value::Date(_) => return value.to_string(),
+        Value::Float(large) if large.abs() >= 1e21 => {
+            let scaled = format!("{:.2e}", large / 10f64.powi(power(format.scaling)));
+            return format!("{}{}{}", format.before, scaled.replace('.', &format.point), format.after);
+        }
         Value::Exact { digits, scale } => {
             (digits < 0, exact(digits.unsigned_abs(), scale, format.scaling, format.decimals))
         }

@@ -38,6 +38,8 @@ fn numbers_are_rounded_exactly_and_dressed() {
         (Value::Float(0.12345), format("percent"), "12.3 %"),
         (Value::Float(-1234.5), format("auto"), "-1,234.50"),
         (Value::Float(-0.001), format("auto"), "0.00"),
+        (Value::Float(999_999_999_999_999.0), format("auto"), "999,999,999,999,999.00"),
+        (Value::Float(-1.25e24), format("thousands"), "-1.25e21 k"),
         (Value::Date(0), format("money"), "1970-01-01"),
     ];
     for (value, format, expected) in cases {

@@ -202,8 +202,11 @@ impl Scale {
         if zero {
             (low, high) = (low.min(0.0), high.max(0.0));
         }
-        if high <= low {
-            (low, high) = (low - 0.5, low + 0.5);
+        // Around what is all the same there is room, as much as numbers of that size can tell.
+        let size = low.abs().max(high.abs());
+        if high - low <= size * 1e-12 {
+            let room = (size * 1e-6).max(0.5);
+            (low, high) = (low - room, high + room);
         }
         Scale { low, high, from, to }
     }

@@ -1,0 +1,173 @@
+//! Pictures of any values: every number in them is one, everything lies on the paper, and what is blank is left out
+//! rather than drawn as nothing.
+
+#![allow(clippy::unwrap_used)]
+
+use std::sync::Arc;
+
+use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, RecordBatch, StringArray};
+use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, ViewBrief, ViewForm};
+use pivvel_view::{draw_page, draw_svg};
+use proptest::prelude::*;
+
+#[derive(Debug, Clone)]
+struct Line {
+    coast: usize,
+    harbour: Option<usize>,
+    day: i32,
+    amount: Option<i64>,
+    weight: Option<f64>,
+}
+
+fn lines() -> impl Strategy<Value = Vec<Line>> {
+    let amount = prop_oneof![
+        4 => (-1_000..10_000i64).prop_map(Some),
+        1 => prop_oneof![Just(Some(0)), Just(Some(i64::MAX)), Just(Some(i64::MIN)), Just(Some(1))],
+        1 => Just(None),
+    ];
+    let weight = prop_oneof![
+        4 => (-10.0..10.0f64).prop_map(Some),
+        1 => prop_oneof![Just(Some(0.0)), Just(Some(1e300)), Just(Some(-1e300)), Just(Some(1e-300))],
+        1 => Just(None),
+    ];
+    let line = (0..4usize, prop::option::weighted(0.9, 0..9usize), 19_000..20_000i32, amount, weight)
+        .prop_map(|(coast, harbour, day, amount, weight)| Line { coast, harbour, day, amount, weight });
+    prop::collection::vec(line, 0..40)
+}
+
+fn view() -> impl Strategy<Value = ViewBrief> {
+    let form = prop::sample::select(ViewForm::NAMES.map(|(_, form)| form).to_vec());
+    (form, any::<bool>(), any::<bool>(), any::<bool>()).prop_map(|(form, weights, per, own_scales)| {
+        let measure = |weights: bool| if weights { "weight".to_string() } else { "sales".to_string() };
+        let measures = match form {
+            ViewForm::Scatter => vec![measure(weights), measure(!weights)],
+            _ => vec![measure(weights)],
+        };
+        let per = per && !matches!(form, ViewForm::Tiles | ViewForm::Line | ViewForm::Strip);
+        let rows = match form {
+            ViewForm::Line => vec!["coast".to_string()],
+            ViewForm::Tiles => vec!["harbour".to_string()],
+            _ if per => vec!["harbour".to_string()],
+            _ => vec!["coast".to_string(), "harbour".to_string()],
+        };
+        ViewBrief {
+            form,
+            measures,
+            rows: Some(rows),
+            per: per.then(|| "coast".to_string()),
+            own_scales: own_scales && per,
+            along: (form == ViewForm::Line).then(|| "sold_on.month".to_string()),
+            // Three members have no place, which is told.
+            grid: match form {
+                ViewForm::Tiles => {
+                    (0..6u32).map(|n| (format!("Harbour {n}"), (1 + n * 7 % 5, 1 + n))).collect()
+                }
+                _ => Vec::new(),
+            },
+            ..ViewBrief::default()
+        }
+    })
+}
+
+fn crosstab(lines: &[Line], view: &ViewBrief, trend: bool) -> CrossTab {
+    let text =
+        |texts: Vec<Option<String>>| -> ArrayRef { Arc::new(texts.into_iter().collect::<StringArray>()) };
+    let amounts = lines.iter().map(|line| line.amount.map(i128::from)).collect::<Decimal128Array>();
+    let columns: [(&str, ArrayRef); 5] = [
+        ("coast", text(lines.iter().map(|line| Some(format!("Coast {}", line.coast))).collect())),
+        ("harbour", text(lines.iter().map(|line| line.harbour.map(|n| format!("Harbour {n}"))).collect())),
+        ("sold_on", Arc::new(lines.iter().map(|line| Some(line.day)).collect::<Date32Array>())),
+        ("amount", Arc::new(amounts.with_precision_and_scale(20, 2).unwrap())),
+        ("kilos", Arc::new(lines.iter().map(|line| line.weight).collect::<Float64Array>())),
+    ];
+    let batch =
+        RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap();
+    let mut brief = Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["sold_on.year"])
+        .measure(("sales", "sum(amount)"))
+        .measure(("weight", "sum(kilos)"))
+        .view(view.clone());
+    let form = if trend { Form::Trend } else { Form::Bar };
+    let along = trend.then(|| "sold_on.month".to_string());
+    brief.emphasis.push(EmphasisBrief { on: "sales".into(), form, along, ..EmphasisBrief::default() });
+    CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))
+        .unwrap_or_else(|e| panic!("{view:?}: {e}"))
+}
+
+/// The numbers of an attribute wherever it stands, with the tag that it stands in.
+fn numbers<'t>(tags: &[&'t str], name: &str) -> Vec<(f64, &'t str)> {
+    let mut all = Vec::new();
+    for tag in tags {
+        let Some(at) = tag.find(&format!(" {name}=\"")) else { continue };
+        let text = tag[at + name.len() + 3..].split('"').next().unwrap();
+        // Lengths as they are; what is told in percent is told of something else.
+        if !text.ends_with('%') {
+            let number = text.trim_end_matches("px").parse::<f64>();
+            all.push((number.unwrap_or_else(|_| panic!("{name} in <{tag}>")), *tag));
+        }
+    }
+    all
+}
+
+/// Every number of every picture, against its paper.
+fn check(svg: &str) -> Result<(), TestCaseError> {
+    for picture in svg.split("<svg").skip(1) {
+        let picture = picture.split("</svg>").next().unwrap();
+        prop_assert!(!picture.contains("NaN") && !picture.contains("\"inf"), "{}", picture);
+        let tags: Vec<&str> = std::iter::once(picture.split('>').next().unwrap())
+            .chain(picture.split('<').skip(1).map(|rest| rest.split('>').next().unwrap()))
+            .collect();
+        let Some(at) = tags[0].find("viewBox=\"") else { continue };
+        let paper: Vec<f64> =
+            tags[0][at + 9..].split('"').next().unwrap().split(' ').map(|n| n.parse().unwrap()).collect();
+        let (wide, high) = (paper[0] + paper[2], paper[1] + paper[3]);
+        for (names, low, most) in [
+            (&["x", "x1", "x2", "cx"][..], paper[0] - 1.0, wide + 1.0),
+            (&["y", "y1", "y2", "cy"], paper[1] - 1.0, high + 1.0),
+            (&["width"], 0.0, wide + 1.0),
+            (&["height"], 0.0, high + 1.0),
+            (&["r"], 0.0, 40.0),
+        ] {
+            for name in names {
+                for (number, tag) in numbers(&tags[1..], name) {
+                    prop_assert!(
+                        number.is_finite() && (low..=most).contains(&number),
+                        "{} = {}: <{}> on {:?}",
+                        name,
+                        number,
+                        tag,
+                        paper
+                    );
+                }
+            }
+        }
+        for tag in &tags {
+            let Some(at) = tag.find(" d=\"") else { continue };
+            let path = tag[at + 4..].split('"').next().unwrap();
+            for number in
+                path.split(|c: char| !(c.is_ascii_digit() || ".-e".contains(c))).filter(|n| !n.is_empty())
+            {
+                let number = number.parse::<f64>();
+                prop_assert!(
+                    number.is_ok_and(|n| n.is_finite() && n.abs() <= wide.max(high) + 1.0),
+                    "<{}>",
+                    tag
+                );
+            }
+        }
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    #[test]
+    fn everything_lies_on_the_paper(lines in lines(), view in view(), trend: bool) {
+        let crosstab = crosstab(&lines, &view, trend);
+        check(&draw_svg(&crosstab, None))?;
+        check(&draw_svg(&crosstab, Some(1)))?;
+        check(&draw_page(&crosstab))?;
+    }
+}
