@@ -3,10 +3,11 @@
 //! On Linux a file has no name until it is whole, so that nothing is left of it even where the program is
 //! killed; where a file system cannot do that, and elsewhere, it has a name that begins with `.pivvel-`.
 
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use pivvel_core::{Error, Result};
 use tempfile::NamedTempFile;
@@ -49,34 +50,51 @@ pub fn write_whole(
 }
 
 /// A file that is being written.
-enum Begun {
+struct Begun {
+    file: Unplaced,
+    ended: Ended,
+}
+
+enum Unplaced {
     #[cfg(target_os = "linux")]
     Nameless(File),
-    Named(NamedTempFile, Ended),
+    Named(NamedTempFile),
 }
 
 impl Begun {
     fn new(folder: &Path) -> std::io::Result<Begun> {
-        #[cfg(target_os = "linux")]
-        if let Some(file) = nameless::begin(folder) {
-            return Ok(Begun::Nameless(file));
-        }
-        let (named, ended) = name(folder, |path| File::options().write(true).create_new(true).open(path))?;
-        Ok(Begun::Named(named, ended))
+        let mut writing = writing();
+        let file = Unplaced::new(folder)?;
+        let path = match &file {
+            #[cfg(target_os = "linux")]
+            Unplaced::Nameless(_) => None,
+            Unplaced::Named(named) => Some(named.path().to_path_buf()),
+        };
+        writing.begun += 1;
+        let number = writing.begun;
+        writing.files.insert(number, path);
+        Ok(Begun { file, ended: Ended(number) })
     }
 
     fn file(&self) -> &File {
-        match self {
+        match &self.file {
             #[cfg(target_os = "linux")]
-            Begun::Nameless(file) => file,
-            Begun::Named(named, _) => named.as_file(),
+            Unplaced::Nameless(file) => file,
+            Unplaced::Named(named) => named.as_file(),
         }
     }
 
+    /// Moves the file into its place, unless it was given up.
     fn into_place(self, folder: &Path, path: &Path) -> std::io::Result<()> {
-        let (named, _ended) = match self {
+        let Begun { file, ended } = self;
+        // While this is held, nothing is given up.
+        let writing = writing();
+        if !writing.files.contains_key(&ended.0) {
+            return Err(std::io::Error::other("stopped"));
+        }
+        let named = match file {
             #[cfg(target_os = "linux")]
-            Begun::Nameless(file) => {
+            Unplaced::Nameless(file) => {
                 if nameless::link(&file, path).is_ok() {
                     return Ok(());
                 }
@@ -86,11 +104,26 @@ impl Begun {
                     file.try_clone()
                 })?
             }
-            Begun::Named(named, ended) => (named, ended),
+            Unplaced::Named(named) => named,
         };
         named.persist(path).map_err(|e| e.error)?;
         Ok(())
     }
+}
+
+impl Unplaced {
+    fn new(folder: &Path) -> std::io::Result<Unplaced> {
+        #[cfg(target_os = "linux")]
+        if let Some(file) = nameless::begin(folder) {
+            return Ok(Unplaced::Nameless(file));
+        }
+        Ok(Unplaced::Named(name(folder, |path| File::options().write(true).create_new(true).open(path))?))
+    }
+}
+
+/// Gives a file that `make` makes a name that no file has.
+fn name(folder: &Path, make: impl FnMut(&Path) -> std::io::Result<File>) -> std::io::Result<NamedTempFile> {
+    tempfile::Builder::new().prefix(".pivvel-").make_in(folder, make)
 }
 
 /// Files that have no name yet.
@@ -116,34 +149,31 @@ mod nameless {
 }
 
 /// Files that are being written.
-static WRITING: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
-
-/// Gives a file that `make` makes a name that no file has.
-fn name(
-    folder: &Path,
-    make: impl FnMut(&Path) -> std::io::Result<File>,
-) -> std::io::Result<(NamedTempFile, Ended)> {
-    let mut writing = WRITING.lock().unwrap_or_else(PoisonError::into_inner);
-    let named = tempfile::Builder::new().prefix(".pivvel-").make_in(folder, make)?;
-    let path = named.path().to_path_buf();
-    writing.push(path.clone());
-    Ok((named, Ended(path)))
+struct Writing {
+    /// How many were begun so far.
+    begun: u64,
+    /// Those that are neither in their place nor given up, with the names that some have.
+    files: BTreeMap<u64, Option<PathBuf>>,
 }
 
-/// Forgets a file that is written, or was given up.
-struct Ended(PathBuf);
+static WRITING: Mutex<Writing> = Mutex::new(Writing { begun: 0, files: BTreeMap::new() });
+
+/// Forgets a file that is in its place, or could not be written, by its number.
+struct Ended(u64);
 
 impl Drop for Ended {
     fn drop(&mut self) {
-        WRITING.lock().unwrap_or_else(PoisonError::into_inner).retain(|path| *path != self.0);
+        writing().files.remove(&self.0);
     }
 }
 
-/// Removes what is half written, for a program that is about to end. Files that stood before stand.
+fn writing() -> MutexGuard<'static, Writing> {
+    WRITING.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Gives up what is half written, for a program that is about to end. Files that stood before stand.
 pub fn abandon_writing() {
-    let writing = WRITING.lock().unwrap_or_else(PoisonError::into_inner);
-    for path in writing.iter() {
-        // It may have been moved into its place just now.
+    for path in std::mem::take(&mut writing().files).into_values().flatten() {
         let _ = std::fs::remove_file(path);
     }
 }

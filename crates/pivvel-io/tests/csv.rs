@@ -202,7 +202,8 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     // A program that is told to end in the middle takes with it what is half written.
     let stopped = |out: &mut (dyn Write + Send)| {
         out.write_all(b"half of the third")?;
-        assert_eq!(std::fs::read_dir(folder.path())?.count(), 2);
+        // Where files can be without a name, the half has none.
+        assert!(std::fs::read_dir(folder.path())?.count() <= 2);
         abandon_writing();
         assert_eq!(std::fs::read_dir(folder.path())?.count(), 1);
         Ok(())
