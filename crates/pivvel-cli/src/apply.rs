@@ -243,16 +243,26 @@ pub(crate) fn assume(all: &[String], brief: &mut Brief) -> Result<()> {
     Ok(())
 }
 
+/// Names between commas. Quotes of either kind keep a comma in one; a single one within a name is a letter of it.
 pub(crate) fn names(list: &str) -> Vec<String> {
-    let mut names = vec![String::new()];
-    let mut quoted = false;
-    for c in list.chars() {
-        match c {
-            '"' => quoted = !quoted,
-            ',' if !quoted => names.push(String::new()),
-            c => names.last_mut().into_iter().for_each(|name| name.push(c)),
+    let mut names: Vec<String> = Vec::new();
+    let (mut name, mut open) = (String::new(), None);
+    let mut chars = list.chars().peekable();
+    while let Some(c) = chars.next() {
+        match (c, open) {
+            (c, Some(mark)) if c == mark && chars.peek() == Some(&mark) => {
+                chars.next();
+                name.push(c);
+            }
+            (c, Some(mark)) if c == mark => open = None,
+            (c, Some(_)) => name.push(c),
+            ('"', None) => open = Some('"'),
+            ('\'', None) if name.trim().is_empty() => open = Some('\''),
+            (',', None) => names.push(std::mem::take(&mut name)),
+            (c, None) => name.push(c),
         }
     }
+    names.push(name);
     names.into_iter().map(|name| name.trim().to_string()).filter(|name| !name.is_empty()).collect()
 }
 
