@@ -119,14 +119,17 @@ proptest! {
             let own = lines.iter().filter(kept).filter(|line| line.harbour == harbour);
             own.filter_map(|line| line.amount).sum::<i64>()
         };
-        let quarter = |line: &Line| match line.day {
-            ..18_993 => "2021-Q4",
-            ..19_083 => "2022-Q1",
-            ..19_174 => "2022-Q2",
-            ..19_266 => "2022-Q3",
-            ..19_358 => "2022-Q4",
-            _ => "2023-Q1",
-        };
+        // The quarters and the days on which the next ones begin.
+        let quarters = [
+            ("2021-Q4", 18_993),
+            ("2022-Q1", 19_083),
+            ("2022-Q2", 19_174),
+            ("2022-Q3", 19_266),
+            ("2022-Q4", 19_358),
+            ("2023-Q1", 19_448),
+        ];
+        let quarter =
+            |line: &Line| quarters.iter().find(|(_, next)| line.day < *next).map_or("", |(quarter, _)| *quarter);
         let is_in = |line: &Line| {
             address.members().iter().all(|(dimension, member)| match dimension.as_str() {
                 "coast" => member == COASTS[line.coast],
