@@ -36,4 +36,6 @@ mod splitting;
 mod surveys;
 #[cfg(feature = "full")]
 mod tables;
+#[cfg(feature = "full")]
+mod targets;
 mod values;

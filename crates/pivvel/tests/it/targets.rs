@@ -1,0 +1,121 @@
+//! Files by their endings: which there are, what is said of the others, and that every demonstration brief comes
+//! back from every tidy form as it was.
+
+use std::path::{Path, PathBuf};
+
+use pivvel::{
+    Brief, Comparison, CrossTab, LevelFiles, ReportTarget, Run, Snapshot, State, Target, TargetOptions,
+    beside, brief_from_toml, open_source, open_yardsticks, read_tidy,
+};
+
+use crate::rewriting::demo;
+
+#[test]
+fn endings_say_the_form() {
+    let crosstabs =
+        ["a.csv", "a.CSV", "b.json", "c.jsonl", "d.md", "e.html", "f.htm", "g.svg", "-", "dir.x/a.csv"];
+    for path in crosstabs {
+        assert!(Target::new(path).is_ok(), "{path}");
+    }
+    for path in ["h.parquet", "i.arrow", "j.xlsx", "k.png"] {
+        assert!(Target::new(path).is_ok(), "with every feature: {path}");
+    }
+    for path in ["a.csv", "a.html", "-", "a.md", "a.xlsx"] {
+        assert!(ReportTarget::of_rows(path).is_ok(), "{path}");
+    }
+    for path in ["a.json", "a.html", "-"] {
+        assert!(ReportTarget::of_story(path).is_ok(), "{path}");
+    }
+    for pattern in ["parts", "*.csv", "x-*.parquet", "*.md"] {
+        assert!(LevelFiles::new(pattern).is_ok(), "{pattern}");
+    }
+    let wrong: [(Result<(), pivvel::Error>, &str); 9] = [
+        (Target::new("sales").map(drop), "the ending says the form: .html for a page"),
+        (Target::new("sales.htlm").map(drop), "nearest: \"html\""),
+        (Target::new("sales.xls").map(drop), "nearest: \"xlsx\""),
+        (ReportTarget::of_rows("a.svg").map(drop), "there is no form \"svg\""),
+        (ReportTarget::of_rows("a").map(drop), ".csv, .json, .parquet"),
+        (ReportTarget::of_story("a.csv").map(drop), "there is no form of a story \"csv\""),
+        (ReportTarget::of_story("no/such/a.html").map(drop), "there is no folder no/such to write into"),
+        (LevelFiles::new("*.png").map(drop), "one table for each pair of levels"),
+        (LevelFiles::new("no/such").map(drop), "there is no folder no to make it in"),
+    ];
+    for (result, wanted) in wrong {
+        let said = result.unwrap_err().to_string();
+        assert!(said.contains(wanted), "{said}");
+    }
+    assert!(Target::new("-").unwrap().is_standard_output());
+    assert_eq!(Target::new("a/b.csv").unwrap().path(), Path::new("a/b.csv"));
+}
+
+fn built(name: &str, text: &str) -> (Brief, CrossTab) {
+    let file = PathBuf::from(name);
+    let mut brief = brief_from_toml(name, text).unwrap();
+    let lines = beside(&file, brief.source.as_deref().unwrap());
+    brief.related.iter_mut().for_each(|related| {
+        related.source = beside(&file, &related.source).display().to_string();
+    });
+    let yardsticks = open_yardsticks(&brief).unwrap();
+    let mut source = open_source(&lines, &brief, None).unwrap();
+    let crosstab = Run::new().yardsticks(&yardsticks).build(&brief, source.as_mut()).unwrap();
+    (brief, crosstab)
+}
+
+/// That nothing came, went or changed.
+fn same(earlier: &Snapshot, later: &Snapshot, name: &str) {
+    let compared = Comparison::new(earlier, later, &[]).unwrap_or_else(|e| panic!("{name}: {e}"));
+    assert!(!compared.changes().is_empty(), "{name}");
+    for change in compared.changes() {
+        assert_eq!(change.state, State::Both, "{name}: {change:?}");
+        assert_eq!(change.earlier.is_some(), change.later.is_some(), "{name}: {change:?}");
+        assert_eq!(change.lines[0], change.lines[1], "{name}: {change:?}");
+        assert_eq!(change.ranks[0], change.ranks[1], "{name}: {change:?}");
+        let moved = change.change.map_or(0.0, |value| value.as_f64());
+        assert!(moved.abs() < 1e-9, "{name}: {change:?}");
+    }
+    for level in compared.levels() {
+        assert!(level.new.is_empty() && level.gone.is_empty(), "{name}: {level:?}");
+    }
+}
+
+#[test]
+fn every_brief_comes_back_from_every_form() {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, text) in demo() {
+        let (_, crosstab) = built(&name, &text);
+        let own = Snapshot::of("own", &crosstab);
+        for form in ["csv", "json", "parquet", "arrow"] {
+            let path = folder.path().join(format!("tidy.{form}"));
+            Target::new(&path).unwrap().write(&crosstab).unwrap();
+            same(&own, &read_tidy(&path).unwrap(), &format!("{name} as {form}"));
+        }
+        // And each pair of levels by itself, together with the others.
+        let written = LevelFiles::new(folder.path().join("level-*.csv"))
+            .unwrap()
+            .write(&crosstab, &TargetOptions::default())
+            .unwrap();
+        let mut rows = 0;
+        for path in &written {
+            rows += csv::Reader::from_path(path).unwrap().records().count();
+            std::fs::remove_file(path).unwrap();
+        }
+        let whole = csv::Reader::from_path(folder.path().join("tidy.csv")).unwrap().records().count();
+        assert_eq!((rows, written.len()), (whole, crosstab.level_pairs().len()), "{name}");
+        // Drawn forms are files of their own, whole and not empty.
+        for form in ["html", "svg", "md"] {
+            let path = folder.path().join(format!("drawn.{form}"));
+            Target::new(&path).unwrap().write(&crosstab).unwrap();
+            let text = std::fs::read_to_string(&path).unwrap();
+            let ends = match form {
+                "html" => "</html>",
+                "svg" => "</svg>",
+                _ => "|",
+            };
+            assert!(
+                text.trim_end().ends_with(ends),
+                "{name} as {form}: …{}",
+                &text[text.len().saturating_sub(40)..]
+            );
+        }
+    }
+}
