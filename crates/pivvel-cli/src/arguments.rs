@@ -327,7 +327,7 @@ pub(crate) struct Compare {
     /// Run this brief on both, which are lines then
     #[arg(long, value_name = "BRIEF")]
     pub(crate) brief: Option<PathBuf>,
-    /// Show so many changes of each level at most, the largest first
+    /// Show so many changes of each level on the screen at most, the largest first; files hold all of them
     #[arg(long, value_name = "N", default_value_t = 10)]
     pub(crate) limit: usize,
     /// Set an assumption of the briefs to another value: uplift=4% (repeatable)
