@@ -59,8 +59,8 @@ pub use formula::{
 };
 pub use grouping::ScanReport;
 pub use lines::{
-    Batches, Bound, DatePart, Dialect, Kind, Limit, LineSource, Member, MemberId, Members, Progress, Related,
-    SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
+    Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
+    Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
 };
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};

@@ -176,7 +176,7 @@ proptest! {
     #[test]
     fn cells_are_those_of_plain_loops(
         lines in proptest::collection::vec(any_line(), 1..400),
-        nested in any::<bool>(),
+        (nested, in_time) in any::<(bool, bool)>(),
         form in prop_oneof![Just(Form::Views), Just(Form::Shared), Just(Form::Own)],
         (size, times, threads) in (1..90usize, prop_oneof![4 => Just(1usize), 1 => Just(25usize)], 1..4usize),
         layout in 0..LAYOUTS.len(),
@@ -188,7 +188,10 @@ proptest! {
             });
         }
         // Many times the same, in batches that are larger than what is taken at once.
-        let (many, size) = (lines.repeat(times), size * times * times);
+        let (mut many, size) = (lines.repeat(times), size * times * times);
+        if in_time {
+            many.sort_by_key(|line| line.day);
+        }
         let (rows, columns) = LAYOUTS[layout];
         let found = found(batches(&many, form, size), (rows, columns), threads);
         prop_assert_eq!(found, expected(&many, rows, columns));

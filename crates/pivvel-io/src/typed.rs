@@ -84,7 +84,7 @@ impl TypedColumns {
                     for text in &filled {
                         chunk.push_row(std::iter::once(text.as_str()));
                     }
-                    let mut decoder = Decoder::new(column, &[0], self.bad_values);
+                    let mut decoder = Decoder::new(column, &[0], self.bad_values, false);
                     match decoder.decode(&mut chunk)? {
                         Decoded::Batch(batch) => {
                             blanked += decoder.blanked;

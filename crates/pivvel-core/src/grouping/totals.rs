@@ -108,7 +108,8 @@ impl Totals {
             let cell = &mut cells[group as usize];
             cell[0] += 1;
             if add_all(&mut cell[1..], &values) {
-                let after = *cell;
+                // Of copies, so that nothing but these has a place in memory.
+                let (after, values) = (*cell, values);
                 carry(&mut self.over, cells.len(), group, &after[1..], &values);
             }
         }

@@ -8,8 +8,21 @@ use hashbrown::HashTable;
 const INLINE: usize = 12;
 
 /// Knows the code of every text that was seen.
+///
+/// ```
+/// use pivvel_core::Dictionary;
+///
+/// let (mut dictionary, mut coasts) = (Dictionary::default(), Vec::new());
+/// let mut code = |coast: &str| {
+///     dictionary.code_of(coast, |text| {
+///         coasts.push(text.to_vec());
+///         coasts.len() as u32 - 1
+///     })
+/// };
+/// assert_eq!([code("Fell"), code("Skerry"), code("Fell")], [0, 1, 0]);
+/// ```
 #[derive(Debug, Default, Clone)]
-pub(crate) struct Dictionary {
+pub struct Dictionary {
     /// Both halves of a view, and the code: so it takes 24 bytes rather than the 32 of a wide integer.
     short: HashTable<(u64, u64, u32)>,
     /// The words of a text, its length and its code.
@@ -21,7 +34,7 @@ impl Dictionary {
     /// The code of a text that comes as an Arrow view: the view itself, for texts that it does not
     /// hold whole a way to the text, and what makes the code of a text that is seen for the first time.
     #[inline]
-    pub(crate) fn code_of_view<'a>(
+    pub fn code_of_view<'a>(
         &mut self,
         view: u128,
         text: impl Fn() -> &'a [u8],
@@ -40,7 +53,8 @@ impl Dictionary {
         code
     }
 
-    pub(crate) fn code_of(&mut self, text: &str, new: impl FnOnce(&[u8]) -> u32) -> u32 {
+    /// The code of a text, and what makes one where it is seen for the first time.
+    pub fn code_of(&mut self, text: &str, new: impl FnOnce(&[u8]) -> u32) -> u32 {
         self.code_of_view(make_view(text.as_bytes(), 0, 0), || text.as_bytes(), new)
     }
 

@@ -21,6 +21,7 @@ pub(crate) use coder::{Coder, Codes};
 pub(crate) use days::DayTable;
 pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
+pub use dictionary::Dictionary;
 pub(crate) use dictionary::{hash, mix};
 pub use kind::Kind;
 pub use members::{Member, MemberId, Members};

@@ -50,13 +50,14 @@ impl Split for Splitter {
         chunk.of_text = true;
         let mut index = Index::new(chunk, self.delimiter);
         index.run();
-        let Index { mut ends, count, starts, lasts, stretch, odd, quotes, regular, .. } = index;
+        let Index { mut ends, count, breaks, inner, odd, quotes, .. } = index;
         ends.truncate(count);
-        (chunk.ends, chunk.starts, chunk.stretch, chunk.quotes) = (ends, starts, stretch, quotes);
+        (chunk.ends, chunk.stretch, chunk.quotes) = (ends, breaks + inner, quotes);
+        let lasts = if in_regular_lines(chunk, breaks) { None } else { Some(in_any_lines(chunk)) };
         for (start, end) in odd {
             self.rewrite(chunk, start, end);
         }
-        if !regular {
+        if let Some(lasts) = lasts {
             shape(chunk, &lasts);
         }
     }
@@ -66,24 +67,17 @@ impl Split for Splitter {
 struct Index<'a> {
     bytes: &'a [u8],
     delimiter: u8,
-    /// As many as are expected in each line.
-    columns: usize,
     /// Where fields end; beyond `count` there is no more than room.
     ends: Vec<u32>,
     count: usize,
-    starts: Vec<u32>,
-    /// For every line, how many fields end up to and with its last one.
-    lasts: Vec<u32>,
-    stretch: u64,
-    /// Whether every line has as many fields as expected, and some text.
-    regular: bool,
+    /// How many of these end a line, and how many line feeds stand in quotes.
+    breaks: u64,
+    inner: u64,
     quotes: bool,
     /// Inside a quoted field.
     inside: bool,
     /// The second of two quotes that are one.
     second: usize,
-    /// Behind the last separator.
-    field: usize,
     /// Whether the field that is read is more than a text between two quotes.
     is_odd: bool,
     /// Where such fields begin and end, without the return of a line break.
@@ -92,24 +86,17 @@ struct Index<'a> {
 
 impl<'a> Index<'a> {
     fn new(chunk: &'a mut Chunk, delimiter: u8) -> Index<'a> {
-        let (mut ends, mut starts) = (std::mem::take(&mut chunk.ends), std::mem::take(&mut chunk.starts));
-        starts.clear();
-        ends.resize(ends.capacity().max(256), 0);
-        starts.push(0);
+        let ends = std::mem::take(&mut chunk.ends);
         Index {
             bytes: &chunk.bytes,
             delimiter,
-            columns: chunk.columns,
             ends,
             count: 0,
-            starts,
-            lasts: Vec::new(),
-            stretch: 0,
-            regular: true,
+            breaks: 0,
+            inner: 0,
             quotes: false,
             inside: false,
             second: usize::MAX,
-            field: 0,
             is_odd: false,
             odd: Vec::new(),
         }
@@ -117,28 +104,24 @@ impl<'a> Index<'a> {
 
     fn run(&mut self) {
         let bytes = self.bytes;
-        let mut groups = bytes.chunks_exact(64);
+        let (groups, rest) = bytes.as_chunks::<64>();
         let mut base = 0;
-        for group in &mut groups {
-            let mut all = [0; 64];
-            all.copy_from_slice(group);
-            self.group(base, &all);
+        for group in groups {
+            self.group(base, group);
             base += 64;
         }
-        let rest = groups.remainder();
         if !rest.is_empty() {
             let mut all = [0; 64];
             all[..rest.len()].copy_from_slice(rest);
             self.group(base, &all);
         }
         // The last line may end with the text, and then so does an open quote.
-        if self.inside || (self.starts.last().copied().unwrap_or(0) as usize) < bytes.len() {
+        let ended = self.field() == bytes.len() && bytes.last().is_none_or(is_break);
+        if self.inside || !ended {
             self.is_odd |= self.inside;
-            self.stretch += 1;
             self.separate(bytes.len());
-            self.end_line(bytes.len(), bytes.len());
+            self.breaks += 1;
         }
-        self.starts.pop();
     }
 
     #[inline]
@@ -164,12 +147,10 @@ impl<'a> Index<'a> {
     /// Nothing but separators.
     #[inline]
     fn quick(&mut self, base: usize, separators: u64, feeds: u64) {
-        let before = self.count;
-        self.count += separators.count_ones() as usize;
         self.make_room();
         let mut rest = separators;
         // Eight at a time, of which some may be too many and are written over.
-        for ends in self.ends[before..before + 64].as_chunks_mut::<8>().0 {
+        for ends in self.ends[self.count..self.count + 64].as_chunks_mut::<8>().0 {
             for end in ends {
                 *end = base as u32 + rest.trailing_zeros();
                 rest &= rest.wrapping_sub(1);
@@ -178,23 +159,8 @@ impl<'a> Index<'a> {
                 break;
             }
         }
-        let mut feeds = feeds;
-        while feeds != 0 {
-            let bit = feeds.trailing_zeros();
-            let at = base + bit as usize;
-            // A line has as many fields as the heading, as a rule, and then its last one is where it must be.
-            let expected = self.lasts.last().copied().unwrap_or(0) as usize + self.columns - 1;
-            let rank = match expected < self.count && self.ends[expected] as usize == at {
-                true => expected,
-                false => before + (separators & ((1 << bit) - 1)).count_ones() as usize,
-            };
-            self.stretch += 1;
-            self.finish_line(rank, at, at + 1);
-            feeds &= feeds - 1;
-        }
-        if separators != 0 {
-            self.field = base + 64 - separators.leading_zeros() as usize;
-        }
+        self.count += separators.count_ones() as usize;
+        self.breaks += u64::from(feeds.count_ones());
     }
 
     /// Byte for byte, where quotes or lone returns are.
@@ -204,12 +170,10 @@ impl<'a> Index<'a> {
             marks &= marks - 1;
             match self.bytes[at] {
                 b'"' => self.quote(at),
-                byte if self.inside => self.stretch += u64::from(byte == b'\n'),
-                byte if byte == self.delimiter => self.separate(at),
-                _ => {
-                    self.stretch += 1;
+                byte if self.inside => self.inner += u64::from(byte == b'\n'),
+                byte => {
+                    self.breaks += u64::from(byte != self.delimiter);
                     self.separate(at);
-                    self.end_line(at, at + 1);
                 }
             }
         }
@@ -224,51 +188,93 @@ impl<'a> Index<'a> {
             (self.second, self.is_odd) = (at + 1, true);
         } else if self.inside {
             self.inside = false;
-            let ends = next.is_none_or(|next| *next == self.delimiter || matches!(next, b'\n' | b'\r'));
+            let ends = next.is_none_or(|next| *next == self.delimiter || is_break(next));
             self.is_odd |= !ends;
-        } else if at == self.field {
+        } else if at == self.field() {
             (self.inside, self.quotes) = (true, true);
         }
+    }
+
+    /// Where the field that is read begins.
+    fn field(&self) -> usize {
+        self.count.checked_sub(1).map_or(0, |last| self.ends[last] as usize + 1)
     }
 
     fn separate(&mut self, at: usize) {
         if std::mem::take(&mut self.is_odd) {
             // A quote that is not closed holds all that comes.
             let half = !self.inside && self.bytes[at - 1] == b'\r';
-            self.odd.push((self.field as u32, (at - usize::from(half)) as u32));
+            self.odd.push((self.field() as u32, (at - usize::from(half)) as u32));
         }
         self.inside = false;
         self.make_room();
         self.ends[self.count] = at as u32;
         self.count += 1;
-        self.field = at + 1;
     }
 
     /// Room for 64 more ends, and for those that are written beyond.
     #[inline]
     fn make_room(&mut self) {
         if self.ends.len() < self.count + 128 {
-            self.ends.resize(2 * self.ends.len() + 256, 0);
+            // By an eighth: what is beyond the last end is filled in vain.
+            self.ends.resize(self.count + self.count / 8 + 256, 0);
         }
     }
+}
 
-    fn end_line(&mut self, at: usize, next: usize) {
-        self.finish_line(self.count - 1, at, next);
+fn is_break(byte: &u8) -> bool {
+    matches!(byte, b'\n' | b'\r')
+}
+
+/// Where the last field of a line ends that begins at `start` and breaks at `at`: a return before a line feed
+/// is a part of the break.
+#[inline]
+fn before_break(bytes: &[u8], start: u32, at: u32) -> u32 {
+    at - u32::from(at > start && bytes[at as usize - 1] == b'\r')
+}
+
+/// Notes where lines begin, if each of them has as many fields as there are columns and some text; so
+/// many of the fields end a line.
+fn in_regular_lines(chunk: &mut Chunk, breaks: u64) -> bool {
+    let Chunk { bytes, ends, starts, columns, .. } = chunk;
+    starts.clear();
+    if ends.len() as u64 != breaks * *columns as u64 {
+        return false;
     }
-
-    /// The line whose last field is of this rank ends at `at`, and another begins at `next`.
-    #[inline]
-    fn finish_line(&mut self, rank: usize, at: usize, next: usize) {
-        let start = self.starts.last().copied().unwrap_or(0) as usize;
-        if at > start && self.bytes[at - 1] == b'\r' {
-            self.ends[rank] -= 1;
-        }
-        let before = self.lasts.last().copied().unwrap_or(0) as usize;
+    let (mut start, mut returns) = (0, false);
+    for line in ends.chunks_exact(*columns) {
+        let at = line[*columns - 1];
         // A line of this length may hold nothing but separators and quotes.
-        self.regular &= rank + 1 - before == self.columns && at - start > 3 * self.columns;
-        self.lasts.push(rank as u32 + 1);
-        self.starts.push(next as u32);
+        let filled = (at - start) as usize > 3 * *columns;
+        if !filled || !bytes.get(at as usize).is_none_or(is_break) {
+            return false;
+        }
+        returns |= bytes[at as usize - 1] == b'\r';
+        starts.push(start);
+        start = at + 1;
     }
+    if returns {
+        let lasts = ends.chunks_exact_mut(*columns).filter_map(<[u32]>::last_mut);
+        lasts.zip(starts).for_each(|(last, start)| *last = before_break(bytes, *start, *last));
+    }
+    true
+}
+
+/// Notes where lines begin, and says for each how many fields end up to and with its last one.
+fn in_any_lines(chunk: &mut Chunk) -> Vec<u32> {
+    let Chunk { bytes, ends, starts, .. } = chunk;
+    starts.clear();
+    let (mut start, mut lasts) = (0, Vec::new());
+    for (end, rank) in ends.iter_mut().zip(1..) {
+        let at = *end;
+        if bytes.get(at as usize).is_none_or(is_break) {
+            *end = before_break(bytes, start, at);
+            lasts.push(rank);
+            starts.push(start);
+            start = at + 1;
+        }
+    }
+    lasts
 }
 
 /// Where separators, line feeds, and quotes or returns stand among 64 bytes, as bits.

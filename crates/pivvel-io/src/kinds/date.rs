@@ -112,7 +112,7 @@ pub(crate) struct DateReader {
     order: DateOrder,
     known: HashMap<Box<str>, Option<i32>, foldhash::fast::RandomState>,
     /// Dates of ten characters, each in the one place where it can be: all of a column, as a rule.
-    recent: Vec<Recent>,
+    recent: Box<[Recent; PLACES]>,
 }
 
 /// The ten characters of a date, and its day.
@@ -127,10 +127,13 @@ struct Recent {
 const REMEMBERED: usize = 100_000;
 /// Places for the days of five years and more.
 const PLACES_AS_BITS: u32 = 11;
+const PLACES: usize = 1 << PLACES_AS_BITS;
 
 impl DateReader {
     pub(crate) fn new(order: DateOrder) -> DateReader {
-        let recent = vec![Recent::default(); 1 << PLACES_AS_BITS];
+        let mut recent = Box::new([Recent::default(); PLACES]);
+        // Nothing but zeros would be found in the first place, so that is taken by what belongs elsewhere.
+        recent[0].head = 1;
         DateReader { order, known: HashMap::default(), recent }
     }
 

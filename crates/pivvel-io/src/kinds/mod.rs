@@ -8,7 +8,7 @@ pub use date::DateOrder;
 pub(crate) use date::{DateReader, read_date};
 pub(crate) use evidence::Evidence;
 pub use number::NumberStyle;
-pub(crate) use number::{Misread, number_of_tail, plain_number, read_number};
+pub(crate) use number::{Misread, QuickNumbers, plain_number, read_number};
 
 use pivvel_core::{Error, Kind, Result};
 

@@ -146,32 +146,48 @@ pub(crate) fn plain_number(text: &[u8], point: u8) -> Option<(i64, u8)> {
     Some((if negative { -digits } else { digits }, scale))
 }
 
-/// The digits of a plain number with just so many of them after the point, taken eight at a time.
-/// `tail` is the 16 bytes that end with it, the last one highest. Others are to be read by
-/// [`plain_number`].
-#[inline]
-pub(crate) fn number_of_tail(text: &[u8], tail: u128, point: u8, scale: u8) -> Option<i64> {
-    let negative = *text.first()? == b'-';
-    let scale = usize::from(scale);
-    let mut count = text.len() - usize::from(negative);
-    let mut digits = tail;
-    if scale > 0 {
+/// Plain numbers with just so many digits after the point, as nearly all of a column are, read eight
+/// characters at a time. Others are to be read by [`plain_number`].
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct QuickNumbers {
+    point: u8,
+    scale: usize,
+    /// Bits of the characters after the point, where the last character is the highest of eight.
+    fraction: u64,
+}
+
+impl QuickNumbers {
+    /// None where eight characters do not reach beyond the point.
+    pub(crate) fn new(point: u8, scale: u8) -> Option<QuickNumbers> {
+        let scale = usize::from(scale);
+        let fraction = u64::MAX.checked_shl(64 - 8 * scale as u32).unwrap_or(0);
+        (scale < 7).then_some(QuickNumbers { point, scale, fraction })
+    }
+
+    /// The digits of a number. `tail` is the 8 bytes that end with it, the last one highest, and `before`
+    /// gives the 8 before these.
+    #[inline(always)]
+    pub(crate) fn read(&self, text: &[u8], tail: u64, before: impl FnOnce() -> Option<u64>) -> Option<i64> {
+        let QuickNumbers { point, scale, fraction } = *self;
+        let negative = *text.first()? == b'-';
+        let length = text.len() - usize::from(negative);
+        let pointed = usize::from(scale > 0);
         // One digit before the point at least.
-        if count < scale + 2 || text[text.len() - 1 - scale] != point {
+        if length <= scale + pointed || pointed > 0 && (tail >> (56 - 8 * scale)) as u8 != point {
             return None;
         }
         // What stands before the point takes its place.
-        let fraction = u128::MAX << (128 - 8 * scale.min(15));
-        digits = (tail & fraction) | ((tail << 8) & !fraction);
-        count -= 1;
+        let digits = if pointed > 0 { tail & fraction | (tail << 8) & !fraction } else { tail };
+        let number = if length <= 8 {
+            last_digits(digits, length - pointed)?
+        } else if length <= 16 {
+            let (low, high) = (8 - pointed, length - 8);
+            last_digits(before()?, high)? * 10u64.pow(low as u32) + last_digits(digits, low)?
+        } else {
+            return None;
+        };
+        Some(if negative { -(number as i64) } else { number as i64 })
     }
-    let (high, low) = ((digits >> 64) as u64, digits as u64);
-    let number = match count {
-        1..=8 => last_digits(high, count)?,
-        9..=15 => last_digits(low, count - 8)? * 100_000_000 + last_digits(high, 8)?,
-        _ => return None,
-    };
-    Some(if negative { -(number as i64) } else { number as i64 })
 }
 
 /// The number that the last so many of eight characters write; none where one is no digit.

@@ -53,11 +53,12 @@ impl<'a> Field<'a> {
         self.end - self.start
     }
 
-    /// The 16 bytes that end with it, the last one highest; they may hold what stands before it.
+    /// The 8 bytes that end so many before its own end, the last one highest; they may hold what stands before
+    /// it.
     #[inline]
-    pub(crate) fn tail(&self) -> Option<u128> {
-        let bytes = self.bytes.get(..self.end)?.last_chunk()?;
-        Some(u128::from_le_bytes(*bytes))
+    pub(crate) fn tail(&self, before: usize) -> Option<u64> {
+        let bytes = self.bytes.get(..self.end.checked_sub(before)?)?.last_chunk()?;
+        Some(u64::from_le_bytes(*bytes))
     }
 }
 
@@ -80,7 +81,10 @@ impl Chunk {
     pub(crate) fn clear(&mut self) {
         self.bytes.clear();
         self.starts.clear();
-        self.ends.clear();
+        // Those of a text are written over when the next one is split.
+        if !self.of_text {
+            self.ends.clear();
+        }
         self.rewritten.clear();
         self.ragged.clear();
         self.broken.clear();
@@ -150,20 +154,25 @@ impl Chunk {
         self.inside(start, end)
     }
 
-    /// Gives the field of every line in a column.
+    /// The field of every line in a column.
     #[inline(always)]
-    pub(crate) fn each_field<'a>(&'a self, column: usize, mut take: impl FnMut(usize, Field<'a>)) {
+    pub(crate) fn fields(&self, column: usize) -> impl Iterator<Item = Field<'_>> {
         let (bytes, quotes): (&[u8], bool) = (&self.bytes, self.quotes);
-        let lines = self.ends.chunks_exact(self.columns.max(1)).zip(&self.starts);
-        for (line, (ends, start)) in lines.enumerate() {
-            let end = ends[column];
-            let start = if column == 0 { *start } else { ends[column - 1] + 1 }.min(end);
-            let field = match quotes && start < end && bytes[start as usize] == b'"' {
+        // Each line from the field before this one on.
+        let ends = self.ends.get(column.saturating_sub(1)..).unwrap_or_default();
+        let lines = ends.chunks(self.columns.max(1));
+        lines.zip(&self.starts).map(move |(ends, start)| {
+            let (start, end) = match ends {
+                [before, end, ..] if column > 0 => (before + 1, *end),
+                [end, ..] => (*start, *end),
+                [] => (0, 0),
+            };
+            let start = start.min(end);
+            match quotes && start < end && bytes[start as usize] == b'"' {
                 true => self.in_quotes(start, end),
                 false => Field { bytes, start: start as usize, end: end as usize },
-            };
-            take(line, field);
-        }
+            }
+        })
     }
 
     #[cold]

@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use arrow_array::builder::make_view;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{
     ArrowPrimitiveType, Date32Type, Decimal64Type, Decimal128Type, Float64Type, Int64Type,
@@ -11,26 +10,37 @@ use arrow_array::{
     Array, ArrayRef, BinaryViewArray, BooleanArray, PrimitiveArray, RecordBatch, RecordBatchOptions,
 };
 use arrow_buffer::{Buffer, NullBuffer, ScalarBuffer};
-use arrow_schema::{ArrowError, DataType, Field, FieldRef, Schema, SchemaRef};
+use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
 use pivvel_core::{BadValues, Error, Kind, Misfit, Result};
 
 use super::chunk::{Chunk, Field as TextField, Ragged};
+use super::coded::{CodedTexts, NotUtf8, view};
 use super::columns::{Column, TextColumns};
 use super::troubles::Trouble;
-use crate::kinds::{ColumnKind, DateReader, Misread, number_of_tail, plain_number, read_number, read_yes_no};
+use crate::kinds::{ColumnKind, DateReader, Misread, QuickNumbers, plain_number, read_number, read_yes_no};
 
 /// Misfits that are listed of one chunk.
 const LISTED: usize = 10;
 
 /// Decodes the columns that a plan needs.
 pub(crate) struct Decoder<'a> {
-    columns: Vec<(usize, &'a Column, DateReader)>,
+    columns: Vec<Selected<'a>>,
+    /// What batches have: texts are codes, or bytes.
     schema: SchemaRef,
     column_count: usize,
     bad_values: BadValues,
     misfits: Vec<Misfit>,
     /// Values that were taken as blank.
     pub(crate) blanked: u64,
+}
+
+/// A column that is decoded.
+struct Selected<'a> {
+    place: usize,
+    column: &'a Column,
+    dates: DateReader,
+    /// The texts met so far, where they are given as codes.
+    texts: Option<CodedTexts>,
 }
 
 /// What a chunk comes to.
@@ -49,70 +59,103 @@ enum Read<T> {
 }
 
 impl<'a> Decoder<'a> {
-    /// For some of a source's columns, by their places.
-    pub(crate) fn new(all: &'a TextColumns, columns: &[usize], bad_values: BadValues) -> Decoder<'a> {
-        let column = |i: &usize| {
-            let column = &all.0[*i];
-            (*i, column, DateReader::new(column.kind.order))
+    /// For some of a source's columns, by their places. Texts are given as bytes or, as long as there are few
+    /// different ones in a column, as codes.
+    pub(crate) fn new(
+        all: &'a TextColumns,
+        columns: &[usize],
+        bad_values: BadValues,
+        as_codes: bool,
+    ) -> Decoder<'a> {
+        let select = |place: &usize| {
+            let column = &all.0[*place];
+            let texts = (as_codes && column.kind.kind == Kind::Text).then(CodedTexts::new);
+            Selected { place: *place, column, dates: DateReader::new(column.kind.order), texts }
         };
-        let schema = all.schema();
-        let schema = schema.project(columns).unwrap_or_else(|_| (*schema).clone());
-        let bytes = |field: &FieldRef| match field.data_type() {
-            DataType::Utf8View => Arc::new(Field::new(field.name(), DataType::BinaryView, true)),
-            _ => field.clone(),
-        };
-        let schema = Arc::new(Schema::new(schema.fields().iter().map(bytes).collect::<Vec<_>>()));
-        Decoder {
-            columns: columns.iter().map(column).collect(),
-            schema,
+        let mut decoder = Decoder {
+            columns: columns.iter().map(select).collect(),
+            schema: Arc::new(Schema::empty()),
             column_count: all.0.len(),
             bad_values,
             misfits: Vec::new(),
             blanked: 0,
-        }
+        };
+        decoder.set_schema();
+        decoder
     }
 
-    /// The batch of a chunk, whose bytes it takes; or what is wrong with it.
+    fn set_schema(&mut self) {
+        let field = |selected: &Selected<'_>| {
+            let data_type = match (selected.column.kind.kind, &selected.texts) {
+                (Kind::Text, None) => DataType::BinaryView,
+                (Kind::Text, Some(_)) => {
+                    DataType::Dictionary(Box::new(DataType::UInt32), Box::new(DataType::Utf8))
+                }
+                _ => selected.column.kind.data_type(),
+            };
+            Field::new(&selected.column.name, data_type, true)
+        };
+        self.schema = Arc::new(Schema::new(self.columns.iter().map(field).collect::<Vec<_>>()));
+    }
+
+    /// The batch of a chunk, whose bytes it may take; or what is wrong with it.
     pub(crate) fn decode(&mut self, chunk: &mut Chunk) -> Result<Decoded> {
         self.check_lengths(chunk);
         let lines = chunk.len();
-        let mut columns = Vec::with_capacity(self.columns.len());
-        let mut texts: Vec<(usize, usize)> = Vec::new();
         let mut selected = std::mem::take(&mut self.columns);
-        let mut trouble = None;
-        for (slot, (place, column, dates)) in selected.iter_mut().enumerate() {
-            if column.kind.kind == Kind::Text {
-                // Text points into the chunk's bytes, which are given away last.
-                texts.push((slot, *place));
-                columns.push(None);
-                continue;
-            }
-            match self.column(chunk, *place, column, dates) {
-                Ok(array) => columns.push(Some(array)),
-                Err(wider) => {
-                    trouble = Some(wider);
-                    break;
-                }
-            }
-        }
+        let columns = self.all_columns(chunk, &mut selected);
         self.columns = selected;
-        if trouble.is_none() {
-            trouble = self.text_columns(chunk, &texts, &mut columns).err();
-        }
         self.misfits.sort_by_key(|misfit| misfit.line);
         // What is wrong in an earlier line is told first.
         let misfits = std::mem::take(&mut self.misfits);
-        if let Some(trouble) = trouble {
-            return Ok(Decoded::Trouble(trouble));
-        }
+        let columns = match columns {
+            Ok(columns) => columns,
+            Err(trouble) => return Ok(Decoded::Trouble(trouble)),
+        };
         if !misfits.is_empty() {
             return Ok(Decoded::Trouble(Trouble::Misfits(misfits)));
         }
         let options = RecordBatchOptions::new().with_row_count(Some(lines));
-        let columns = columns.into_iter().flatten().collect();
-        RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)
-            .map(Decoded::Batch)
-            .map_err(|e| Error::data("lines", e.to_string()))
+        let batch = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options);
+        self.mind_full_ones();
+        batch.map(Decoded::Batch).map_err(|e| Error::data("lines", e.to_string()))
+    }
+
+    /// Gives up codes where they do not pay.
+    fn mind_full_ones(&mut self) {
+        let full = |selected: &&mut Selected<'_>| selected.texts.as_ref().is_some_and(CodedTexts::is_full);
+        let full = self.columns.iter_mut().filter(full).map(|selected| selected.texts = None).count();
+        if full > 0 {
+            self.set_schema();
+        }
+    }
+
+    fn all_columns(
+        &mut self,
+        chunk: &mut Chunk,
+        selected: &mut [Selected<'_>],
+    ) -> Result<Vec<ArrayRef>, Trouble> {
+        let mut columns = vec![None; selected.len()];
+        let (texts, others): (Vec<_>, Vec<_>) =
+            (0..selected.len()).partition(|slot| selected[*slot].column.kind.kind == Kind::Text);
+        for slot in others {
+            let Selected { place, column, dates, .. } = &mut selected[slot];
+            columns[slot] = Some(self.column(chunk, *place, column, dates)?);
+        }
+        let mut as_bytes = Vec::new();
+        for slot in texts {
+            let Selected { place, column, texts, .. } = &mut selected[slot];
+            match texts {
+                Some(texts) => {
+                    let array = texts.read(chunk, *place);
+                    columns[slot] = Some(array.map_err(|NotUtf8| not_utf8(chunk, *place, column))?);
+                }
+                None => as_bytes.push((slot, *place, *column)),
+            }
+        }
+        // They point into the chunk's bytes, which are given away last.
+        self.bytes_columns(chunk, &as_bytes, &mut columns)?;
+        Ok(columns.into_iter().flatten().collect())
     }
 
     fn check_lengths(&mut self, chunk: &Chunk) {
@@ -153,77 +196,87 @@ impl<'a> Decoder<'a> {
         let kind = &column.kind;
         Ok(match kind.kind {
             Kind::Date => {
-                let read = |field: TextField<'_>| match dates.quick(field.text()) {
-                    Some(day) => Read::Value(day),
-                    None => with_text(field, |text| dates.read(text).map_or(Read::Misfit, Read::Value)),
-                };
-                Arc::new(self.primitive::<Date32Type>(chunk, place, column, read)?)
+                let quick = quickly(chunk, place, |field| dates.quick(field.text()));
+                let read = |text: &str| dates.read(text).map_or(Read::Misfit, Read::Value);
+                Arc::new(self.primitive::<Date32Type>(chunk, place, column, quick, read)?)
             }
             Kind::Float => {
-                let read = |field: TextField<'_>| with_text(field, |text| read_float(text, kind));
-                Arc::new(self.primitive::<Float64Type>(chunk, place, column, read)?)
+                let read = |text: &str| read_float(text, kind);
+                Arc::new(self.primitive::<Float64Type>(chunk, place, column, none(chunk), read)?)
             }
             Kind::YesNo => {
-                let yes_no =
+                let read =
                     |text: &str| read_yes_no(text).map_or(Read::Misfit, |yes| Read::Value(i64::from(yes)));
-                let read = |field: TextField<'_>| with_text(field, yes_no);
-                let array = self.primitive::<Int64Type>(chunk, place, column, read)?;
+                let array = self.primitive::<Int64Type>(chunk, place, column, none(chunk), read)?;
                 let values = array.values().iter().map(|v| *v == 1).collect();
                 Arc::new(BooleanArray::new(values, array.nulls().cloned()))
             }
             Kind::Whole if !kind.wide => {
-                Arc::new(self.primitive::<Int64Type>(chunk, place, column, narrow(kind, 0))?)
+                let read = |text: &str| read_narrow(text, kind, 0);
+                Arc::new(self.primitive::<Int64Type>(
+                    chunk,
+                    place,
+                    column,
+                    narrow(chunk, place, kind, 0),
+                    read,
+                )?)
             }
             Kind::Decimal { scale } if !kind.wide => {
-                let array = self.primitive::<Decimal64Type>(chunk, place, column, narrow(kind, scale))?;
+                let (quick, read) =
+                    (narrow(chunk, place, kind, scale), |text: &str| read_narrow(text, kind, scale));
+                let array = self.primitive::<Decimal64Type>(chunk, place, column, quick, read)?;
                 Arc::new(array.with_data_type(kind.data_type()))
             }
             Kind::Whole | Kind::Decimal { .. } => {
                 let scale = if let Kind::Decimal { scale } = kind.kind { scale } else { 0 };
-                let read = |field: TextField<'_>| with_text(field, |text| read_exact(text, kind, scale));
-                let array = self.primitive::<Decimal128Type>(chunk, place, column, read)?;
+                let read = |text: &str| read_exact(text, kind, scale);
+                let array = self.primitive::<Decimal128Type>(chunk, place, column, none(chunk), read)?;
                 Arc::new(array.with_data_type(kind.data_type()))
             }
             Kind::Text => unreachable!("text is decoded by text_columns"),
         })
     }
 
-    /// A column of numbers or dates; blanks are nulls.
+    /// A column of numbers or dates; blanks are nulls. What was not read quickly is read by `read`.
     fn primitive<T: ArrowPrimitiveType>(
         &mut self,
         chunk: &Chunk,
         place: usize,
         column: &Column,
-        mut read: impl FnMut(TextField<'_>) -> Read<T::Native>,
+        quick: Quick<T::Native>,
+        mut read: impl FnMut(&str) -> Read<T::Native>,
     ) -> Result<PrimitiveArray<T>, Trouble> {
-        let lines = chunk.len();
+        let Quick { mut values, left } = quick;
         let mut blanks: Vec<usize> = Vec::new();
         let mut wider = None;
-        let mut values = Vec::with_capacity(lines);
-        chunk.each_field(place, |line, field| {
-            let outcome = if field.len() == 0 { Read::Blank } else { read(field) };
+        for line in left {
+            let field = chunk.field(line, place);
+            // What is no UTF-8 fits nothing.
+            let outcome = match std::str::from_utf8(field) {
+                Ok("") => Read::Blank,
+                text => text.map_or(Read::Misfit, &mut read),
+            };
             if let Read::Value(value) = outcome {
-                values.push(value);
-                return;
+                values[line] = value;
+                continue;
             }
-            values.push(T::Native::default());
             blanks.push(line);
             match outcome {
                 Read::Wider(kind) if !column.kind.given => {
                     wider.get_or_insert((line, kind));
                 }
-                Read::Misfit | Read::Wider(_) if !field.text().iter().all(u8::is_ascii_whitespace) => {
-                    self.misfit(chunk, line, column, field.text());
+                Read::Misfit | Read::Wider(_) if !field.iter().all(u8::is_ascii_whitespace) => {
+                    self.misfit(chunk, line, column, field);
                 }
                 _ => {}
             }
-        });
+        }
         if let Some((line, needed)) = wider {
             let (line, name) = (chunk.line_of(line), column.name.clone());
             return Err(Trouble::Wider { line, column: name, found: column.kind.kind, needed });
         }
         let nulls = (!blanks.is_empty()).then(|| {
-            let mut valid = vec![true; lines];
+            let mut valid = vec![true; values.len()];
             blanks.iter().for_each(|line| valid[*line] = false);
             NullBuffer::from(valid)
         });
@@ -252,10 +305,10 @@ impl<'a> Decoder<'a> {
     }
 
     /// Text columns as views into the chunk's bytes; short texts stand in the views themselves.
-    fn text_columns(
+    fn bytes_columns(
         &mut self,
         chunk: &mut Chunk,
-        texts: &[(usize, usize)],
+        texts: &[(usize, usize, &Column)],
         columns: &mut [Option<ArrayRef>],
     ) -> Result<(), Trouble> {
         if texts.is_empty() {
@@ -263,59 +316,34 @@ impl<'a> Decoder<'a> {
         }
         // Other columns may hold what they like.
         if simdutf8::basic::from_utf8(&chunk.bytes).is_err() {
-            for (_, place) in texts {
-                let wrong = |line: &usize| std::str::from_utf8(chunk.field(*line, *place)).is_err();
-                if let Some(line) = (0..chunk.len()).find(wrong) {
-                    return Err(self.not_utf8(chunk.line_of(line), *place));
+            for (_, place, column) in texts {
+                let wrong = |line: usize| std::str::from_utf8(chunk.field(line, *place)).is_err();
+                if (0..chunk.len()).any(wrong) {
+                    return Err(not_utf8(chunk, *place, column));
                 }
             }
         }
         let views = |place: usize| -> Vec<u128> {
-            let mut views = Vec::with_capacity(chunk.len());
             let bytes: &[u8] = &chunk.bytes;
-            chunk.each_field(place, |_, field| views.push(view(bytes, field.start, field.len())));
-            views
+            chunk.fields(place).map(|field| view(bytes, field.start, field.len())).collect()
         };
-        let all: Vec<Vec<u128>> = texts.iter().map(|(_, place)| views(*place)).collect();
+        let all: Vec<Vec<u128>> = texts.iter().map(|(_, place, _)| views(*place)).collect();
         let bytes: Arc<[Buffer]> = Arc::new([Buffer::from_vec(std::mem::take(&mut chunk.bytes))]);
-        for ((slot, place), views) in texts.iter().zip(all) {
+        for ((slot, _, column), views) in texts.iter().zip(all) {
             let array = BinaryViewArray::try_new(ScalarBuffer::from(views), bytes.clone(), None);
-            columns[*slot] = Some(Arc::new(array.map_err(|_| self.not_utf8(0, *place))?));
+            let wrong = |_| Trouble::NotUtf8 { line: 0, column: column.name.clone() };
+            columns[*slot] = Some(Arc::new(array.map_err(wrong)?));
         }
         Ok(())
     }
-
-    fn not_utf8(&self, line: u64, place: usize) -> Trouble {
-        let column = self.columns.iter().find(|(p, ..)| *p == place);
-        let column = column.map_or(String::new(), |(_, column, _)| column.name.clone());
-        Trouble::NotUtf8 { line, column }
-    }
 }
 
-/// The view of a text: as Arrow has it, its length and then the text itself where it has 12 bytes at
-/// most.
-#[inline]
-fn view(bytes: &[u8], start: usize, length: usize) -> u128 {
-    match bytes.get(start..start + 16) {
-        Some(whole) if length <= 12 => {
-            let mut word = [0; 16];
-            word.copy_from_slice(whole);
-            (u128::from_le_bytes(word) & FIRST[length]) << 32 | length as u128
-        }
-        _ => make_view(&bytes[start..start + length], 0, start as u32),
-    }
+/// What is told of the first text of a column that is no UTF-8.
+fn not_utf8(chunk: &Chunk, place: usize, column: &Column) -> Trouble {
+    let wrong = |line: &usize| std::str::from_utf8(chunk.field(*line, place)).is_err();
+    let line = (0..chunk.len()).find(wrong).map_or(0, |line| chunk.line_of(line));
+    Trouble::NotUtf8 { line, column: column.name.clone() }
 }
-
-/// So many of the lowest bytes.
-const FIRST: [u128; 13] = {
-    let mut kept = [0; 13];
-    let mut length = 1;
-    while length < 13 {
-        kept[length] = (1 << (8 * length)) - 1;
-        length += 1;
-    }
-    kept
-};
 
 /// A batch whose texts, given as bytes, are texts again.
 pub(crate) fn with_texts(batch: &RecordBatch, schema: &SchemaRef) -> Result<RecordBatch> {
@@ -332,35 +360,57 @@ pub(crate) fn with_texts(batch: &RecordBatch, schema: &SchemaRef) -> Result<Reco
         .map_err(|e| Error::data("lines", e.to_string()))
 }
 
-/// Reads a field as text; what is no UTF-8 fits nothing.
-#[inline]
-fn with_text<T>(field: TextField<'_>, read: impl FnOnce(&str) -> Read<T>) -> Read<T> {
-    std::str::from_utf8(field.text()).map_or(Read::Misfit, read)
+/// A column of which the common way of writing was read; other lines have a default.
+struct Quick<T> {
+    values: Vec<T>,
+    /// Lines that are still to be read.
+    left: Vec<usize>,
 }
 
-/// Reads exact numbers of 18 digits at a scale: the common way of writing quickly, the others by the
-/// rules of the column.
-fn narrow(kind: &ColumnKind, scale: u8) -> impl Fn(TextField<'_>) -> Read<i64> {
-    let point = kind.style.point() as u8;
-    // A percentage that is written without its sign is no plain number.
-    let quick = kind.unit != Some('%');
-    move |field| {
-        if quick
-            && let Some(tail) = field.tail()
-            && let Some(digits) = number_of_tail(field.text(), tail, point, scale)
-        {
-            return Read::Value(digits);
+/// Reads what `read` can read.
+#[inline(always)]
+fn quickly<T: Default>(
+    chunk: &Chunk,
+    place: usize,
+    mut read: impl FnMut(TextField<'_>) -> Option<T>,
+) -> Quick<T> {
+    let mut left = Vec::new();
+    let value = |(line, field)| {
+        read(field).unwrap_or_else(|| {
+            left.push(line);
+            T::default()
+        })
+    };
+    Quick { values: chunk.fields(place).enumerate().map(value).collect(), left }
+}
+
+/// Leaves all to be read.
+fn none<T: Default + Clone>(chunk: &Chunk) -> Quick<T> {
+    Quick { values: vec![T::default(); chunk.len()], left: (0..chunk.len()).collect() }
+}
+
+/// Exact numbers of 18 digits at a scale, as far as they can be read quickly.
+fn narrow(chunk: &Chunk, place: usize, kind: &ColumnKind, scale: u8) -> Quick<i64> {
+    match QuickNumbers::new(kind.style.point() as u8, scale) {
+        // A percentage that is written without its sign is no plain number.
+        Some(numbers) if kind.unit != Some('%') => {
+            quickly(chunk, place, |field| numbers.read(field.text(), field.tail(0)?, || field.tail(8)))
         }
-        if quick
-            && let Some((digits, fraction)) = plain_number(field.text(), point)
-            && fraction <= scale
-            && let Some(digits) = digits.checked_mul(10i64.pow((scale - fraction).into()))
-            && digits.unsigned_abs() < 10u64.pow(18)
-        {
-            return Read::Value(digits);
-        }
-        with_text(field, |text| shorten(read_exact(text, kind, scale), kind))
+        _ => none(chunk),
     }
+}
+
+/// An exact number of 18 digits: the common way of writing quickly, the others by the rules of the column.
+fn read_narrow(text: &str, kind: &ColumnKind, scale: u8) -> Read<i64> {
+    if kind.unit != Some('%')
+        && let Some((digits, fraction)) = plain_number(text.as_bytes(), kind.style.point() as u8)
+        && fraction <= scale
+        && let Some(digits) = digits.checked_mul(10i64.pow((scale - fraction).into()))
+        && digits.unsigned_abs() < 10u64.pow(18)
+    {
+        return Read::Value(digits);
+    }
+    shorten(read_exact(text, kind, scale), kind)
 }
 
 /// An exact number at the column's scale.

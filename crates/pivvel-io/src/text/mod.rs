@@ -3,6 +3,7 @@
 
 mod blocks;
 mod chunk;
+mod coded;
 mod columns;
 mod decode;
 mod source;

@@ -119,7 +119,7 @@ impl TextSource {
         TextSource { name: name.into(), columns, notes, bad_values, form }
     }
 
-    fn shared<'a>(&'a self, chunks: Box<dyn Chunks>, wanted: &'a [usize]) -> Shared<'a> {
+    fn shared<'a>(&'a self, chunks: Box<dyn Chunks>, wanted: &'a [usize], as_codes: bool) -> Shared<'a> {
         Shared {
             chunks: Mutex::new(chunks),
             form: self.form.as_ref(),
@@ -127,6 +127,7 @@ impl TextSource {
             columns: &self.columns,
             wanted,
             bad_values: self.bad_values,
+            as_codes,
         }
     }
 }
@@ -139,13 +140,14 @@ struct Shared<'a> {
     columns: &'a TextColumns,
     wanted: &'a [usize],
     bad_values: BadValues,
+    as_codes: bool,
 }
 
 impl Shared<'_> {
     /// What one thread does: takes chunks as long as there are some.
     fn work(&self, take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let mut splitter = self.form.splitter();
-        let mut decoder = Decoder::new(self.columns, self.wanted, self.bad_values);
+        let mut decoder = Decoder::new(self.columns, self.wanted, self.bad_values, self.as_codes);
         let mut chunk = Chunk::of(self.columns.0.len());
         let mut tally = Tally::default();
         while !self.troubles.is_enough() {
@@ -197,7 +199,7 @@ impl LineSource for TextSource {
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let chunks = self.form.chunks(columns)?;
         let schema = self.schema().project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?;
-        let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns));
+        let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns, false));
         let tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
         shared.troubles.finish(&self.name, self.form.first_line())?;
         Ok(tally)
@@ -205,7 +207,7 @@ impl LineSource for TextSource {
 
     fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
         let chunks = self.form.chunks(columns)?;
-        let shared = self.shared(chunks, columns);
+        let shared = self.shared(chunks, columns, true);
         let work = |taker: &mut Taker<'_>| {
             let done = shared.work(taker);
             // What stops one thread stops all.
