@@ -256,24 +256,37 @@ fn dense(batches: &[RecordBatch], totals: Totals) {
     assert_eq!(cells.iter().map(|cell| i128::from(cell.2)).sum::<i128>(), totals.amount);
 }
 
-/// The same lines in an order that jumps from one part of the file to the next.
+/// The same lines in no order at all, in batches of the same sizes.
 fn shuffled(batches: &[RecordBatch]) -> Vec<RecordBatch> {
-    let rows = batches.iter().map(RecordBatch::num_rows).max().unwrap_or(0);
-    let mut mixed = Vec::new();
-    for batch in batches {
-        // Every 37th line, then those beside them: neighbours come apart.
-        let order: Vec<usize> = (0..37).flat_map(|first| (first..batch.num_rows()).step_by(37)).collect();
-        let column = |array: &ArrayRef| {
-            let data = array.to_data();
-            let mut copy = arrow_data::transform::MutableArrayData::new(vec![&data], false, rows);
-            order.iter().for_each(|row| copy.try_extend(0, *row, *row + 1).expect("a row of it"));
-            arrow_array::make_array(copy.freeze())
-        };
-        let arrays = batch.columns().iter().map(column).collect();
-        mixed.push(RecordBatch::try_new(batch.schema(), arrays).expect("the same columns"));
+    let mut places: Vec<(usize, usize)> = Vec::new();
+    for (number, batch) in batches.iter().enumerate() {
+        places.extend((0..batch.num_rows()).map(|row| (number, row)));
     }
-    let (even, odd): (Vec<_>, Vec<_>) = mixed.into_iter().enumerate().partition(|(i, _)| i % 2 == 0);
-    even.into_iter().chain(odd).map(|(_, batch)| batch).collect()
+    // The generator SplitMix64 (G. Steele, D. Lea, C. Flood), and the shuffle of R. Fisher and F. Yates.
+    let mut state = pivvel_demo::SEED;
+    let mut random = move || {
+        state = state.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mixed = (state ^ (state >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        let mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        mixed ^ (mixed >> 31)
+    };
+    (1..places.len()).rev().for_each(|last| places.swap(last, (random() % (last as u64 + 1)) as usize));
+    let array = |column: usize| {
+        let data: Vec<_> = batches.iter().map(|batch| batch.column(column).to_data()).collect();
+        let mut copy =
+            arrow_data::transform::MutableArrayData::new(data.iter().collect(), false, places.len());
+        places.iter().for_each(|(from, row)| copy.try_extend(*from, *row, *row + 1).expect("a row of it"));
+        arrow_array::make_array(copy.freeze())
+    };
+    let all = (0..batches[0].num_columns()).map(array).collect();
+    let all = RecordBatch::try_new(schema(batches), all).expect("the same columns");
+    let mut first = 0;
+    let batch = |batch: &RecordBatch| {
+        let part = all.slice(first, batch.num_rows());
+        first += batch.num_rows();
+        part
+    };
+    batches.iter().map(batch).collect()
 }
 
 fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {

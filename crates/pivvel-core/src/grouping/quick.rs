@@ -30,7 +30,7 @@ impl Quick<'_> {
             let groups = &groups[..tall.min(groups.len())];
             // What is not there lies beyond its table.
             let group = move |path: u32, ()| groups.get(path as usize).copied().unwrap_or(NONE);
-            return self.follow_by(std::iter::repeat_n((), days.len()), group, out);
+            return self.follow_by(days.iter().map(|_| ()), group, out);
         }
         let shift = tall.trailing_zeros();
         let group = move |path: u32, day: i32| {

@@ -160,8 +160,9 @@ impl QuickNumbers {
     /// None where eight characters do not reach beyond the point.
     pub(crate) fn new(point: u8, scale: u8) -> Option<QuickNumbers> {
         let scale = usize::from(scale);
-        let fraction = u64::MAX.checked_shl(64 - 8 * scale as u32).unwrap_or(0);
-        (scale < 7).then_some(QuickNumbers { point, scale, fraction })
+        // Of no digits there are no bits.
+        let fraction = |scale: usize| u64::MAX.checked_shl(64 - 8 * scale as u32).unwrap_or(0);
+        (scale < 7).then(|| QuickNumbers { point, scale, fraction: fraction(scale) })
     }
 
     /// The digits of a number. `tail` is the 8 bytes that end with it, the last one highest, and `before`
