@@ -4,8 +4,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::mpsc::{Receiver, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use arrow_array::RecordBatch;
-use arrow_schema::SchemaRef;
+use arrow_array::{RecordBatch, RecordBatchOptions};
+use arrow_schema::{Schema, SchemaRef};
 
 use super::rescale;
 use super::table::{SqlTable, Statement};
@@ -173,23 +173,26 @@ pub trait LineSource {
     }
 }
 
+/// Lines that a reader gives to another thread at once, at least: waking it takes as long as some thousands do.
+const GIVEN: usize = 16_384;
+
 /// Gives what one thread reads to takers that work in threads of their own.
 fn share(
     takers: &mut [Taker<'_>],
     read: impl FnOnce(&mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>,
 ) -> Result<Tally> {
     // What waits is bounded, so that a fast reader does not fill the memory.
-    let (send, receive) = sync_channel::<RecordBatch>(2 * takers.len());
+    let (send, receive) = sync_channel::<Vec<RecordBatch>>(2 * takers.len());
     let receive = Mutex::new(Some(receive));
     let failed: Mutex<Option<Error>> = Mutex::new(None);
-    let lock = |receive: &Mutex<Option<Receiver<RecordBatch>>>| {
+    let lock = |receive: &Mutex<Option<Receiver<Vec<RecordBatch>>>>| {
         receive.lock().unwrap_or_else(PoisonError::into_inner).as_ref().and_then(|r| r.recv().ok())
     };
     let tally = std::thread::scope(|scope| {
         for taker in takers.iter_mut() {
             scope.spawn(|| {
-                while let Some(batch) = lock(&receive) {
-                    if let Err(error) = taker(batch) {
+                while let Some(batches) = lock(&receive) {
+                    if let Err(error) = batches.into_iter().try_for_each(&mut *taker) {
                         failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(error);
                         // Without a receiver the reader stops too.
                         receive.lock().unwrap_or_else(PoisonError::into_inner).take();
@@ -197,8 +200,20 @@ fn share(
                 }
             });
         }
-        let stopped = || Error::data("", "stopped");
-        let tally = read(&mut |batch| send.send(batch).map_err(|_| stopped()));
+        let (mut waiting, mut lines) = (Vec::new(), 0);
+        let give = |batches: Vec<RecordBatch>| send.send(batches).map_err(|_| Error::data("", "stopped"));
+        let tally = read(&mut |batch| {
+            lines += batch.num_rows();
+            waiting.push(batch);
+            match lines < GIVEN {
+                true => Ok(()),
+                false => {
+                    lines = 0;
+                    give(std::mem::take(&mut waiting))
+                }
+            }
+        });
+        let tally = tally.and_then(|tally| give(waiting).map(|()| tally));
         drop(send);
         tally
     });
@@ -252,18 +267,17 @@ impl<I: Iterator<Item = RecordBatch>> LineSource for Batches<I> {
     }
 
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let wanted = |column: &usize| self.schema.field(*column).clone().with_nullable(true);
+        let wanted = Arc::new(Schema::new(columns.iter().map(wanted).collect::<Vec<_>>()));
         for batch in &mut self.batches {
-            let same = batch.num_columns() == self.schema.fields().len()
-                && self
-                    .schema
-                    .fields()
-                    .iter()
-                    .zip(batch.columns())
-                    .all(|(f, c)| f.data_type() == c.data_type());
-            if !same {
-                return Err(Error::data(&self.name, "a batch has other columns than the schema says"));
+            let other = || Error::data(&self.name, "a batch has other columns than the schema says");
+            if batch.num_columns() != self.schema.fields().len() {
+                return Err(other());
             }
-            take(batch.project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?)?;
+            let arrays = columns.iter().map(|column| batch.column(*column).clone()).collect();
+            let options = RecordBatchOptions::new().with_row_count(Some(batch.num_rows()));
+            let batch = RecordBatch::try_new_with_options(wanted.clone(), arrays, &options);
+            take(batch.map_err(|_| other())?)?;
         }
         Ok(Tally::default())
     }

@@ -50,10 +50,10 @@ impl Split for Splitter {
         chunk.of_text = true;
         let mut index = Index::new(chunk, self.delimiter);
         index.run();
-        let Index { mut ends, count, breaks, inner, odd, quotes, .. } = index;
+        let Index { mut ends, count, breaks, inner, returns, odd, quotes, .. } = index;
         ends.truncate(count);
         (chunk.ends, chunk.stretch, chunk.quotes) = (ends, breaks + inner, quotes);
-        let lasts = if in_regular_lines(chunk, breaks) { None } else { Some(in_any_lines(chunk)) };
+        let lasts = if in_regular_lines(chunk, breaks, returns) { None } else { Some(in_any_lines(chunk)) };
         for (start, end) in odd {
             self.rewrite(chunk, start, end);
         }
@@ -73,6 +73,8 @@ struct Index<'a> {
     /// How many of these end a line, and how many line feeds stand in quotes.
     breaks: u64,
     inner: u64,
+    /// Whether there are returns somewhere.
+    returns: bool,
     quotes: bool,
     /// Inside a quoted field.
     inside: bool,
@@ -94,6 +96,7 @@ impl<'a> Index<'a> {
             count: 0,
             breaks: 0,
             inner: 0,
+            returns: false,
             quotes: false,
             inside: false,
             second: usize::MAX,
@@ -131,6 +134,7 @@ impl<'a> Index<'a> {
             return self.quick(base, separators, feeds);
         }
         let returns = marks(bytes, b'\r');
+        self.returns |= returns != 0;
         let quotes = odd & !returns;
         // A return before a line feed is a part of it.
         let mut lone = returns & !(feeds >> 1);
@@ -160,7 +164,9 @@ impl<'a> Index<'a> {
             }
         }
         self.count += separators.count_ones() as usize;
-        self.breaks += u64::from(feeds.count_ones());
+        // More than one are so rare that it pays not to count.
+        let several = feeds & feeds.wrapping_sub(1) != 0;
+        self.breaks += if several { feeds.count_ones().into() } else { u64::from(feeds != 0) };
     }
 
     /// Byte for byte, where quotes or lone returns are.
@@ -234,14 +240,14 @@ fn before_break(bytes: &[u8], start: u32, at: u32) -> u32 {
 }
 
 /// Notes where lines begin, if each of them has as many fields as there are columns and some text; so
-/// many of the fields end a line.
-fn in_regular_lines(chunk: &mut Chunk, breaks: u64) -> bool {
+/// many of the fields end a line, some of them maybe by a return.
+fn in_regular_lines(chunk: &mut Chunk, breaks: u64, returns: bool) -> bool {
     let Chunk { bytes, ends, starts, columns, .. } = chunk;
     starts.clear();
     if ends.len() as u64 != breaks * *columns as u64 {
         return false;
     }
-    let (mut start, mut returns) = (0, false);
+    let mut start = 0;
     for line in ends.chunks_exact(*columns) {
         let at = line[*columns - 1];
         // A line of this length may hold nothing but separators and quotes.
@@ -249,7 +255,6 @@ fn in_regular_lines(chunk: &mut Chunk, breaks: u64) -> bool {
         if !filled || !bytes.get(at as usize).is_none_or(is_break) {
             return false;
         }
-        returns |= bytes[at as usize - 1] == b'\r';
         starts.push(start);
         start = at + 1;
     }

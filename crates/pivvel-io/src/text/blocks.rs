@@ -39,38 +39,56 @@ impl<R: Read + Send> Blocks<R> {
 
 impl<R: Read + Send> Chunks for Blocks<R> {
     fn next(&mut self, chunk: &mut Chunk) -> Result<Option<u64>> {
+        // What the chunk held is written over.
         let bytes = &mut chunk.bytes;
-        bytes.clear();
-        bytes.append(&mut self.carry);
+        let mut filled = self.carry.len();
+        bytes.resize(bytes.len().max(filled), 0);
+        bytes[..filled].copy_from_slice(&self.carry);
+        self.carry.clear();
         let mut wanted = self.size;
         let mut quotes = Quotes::default();
         loop {
-            let want = wanted.saturating_sub(bytes.len()) as u64;
-            if !self.done && want > 0 {
-                bytes.reserve(want as usize);
-                let read = self.reader.by_ref().take(want).read_to_end(bytes);
-                self.done = read.map_err(|e| failed(&self.name, e))? < want as usize;
+            if !self.done && filled < wanted {
+                bytes.resize(bytes.len().max(wanted), 0);
+                let read = fill(&mut self.reader, &mut bytes[filled..wanted]);
+                filled += read.map_err(|e| failed(&self.name, e))?;
+                self.done = filled < wanted;
             }
+            let text = &bytes[..filled];
             if let Some(delimiter) = self.delimiter {
-                quotes.follow(bytes, delimiter, self.done);
+                quotes.follow(text, delimiter, self.done);
             }
-            let end = if self.done { Some(bytes.len()) } else { quotes.last_break(bytes) };
+            let end = if self.done { Some(filled) } else { quotes.last_break(text) };
             match end {
                 Some(0) => return Ok(None),
                 Some(end) => {
-                    self.carry.extend_from_slice(&bytes[end..]);
+                    self.carry.extend_from_slice(&text[end..]);
                     bytes.truncate(end);
                     self.next += 1;
                     return Ok(Some(self.next - 1));
                 }
-                None if bytes.len() > LONGEST => {
+                None if filled > LONGEST => {
                     let message = "a line is longer than 64 MiB: is a quote not closed?";
                     return Err(Error::data(&self.name, message));
                 }
-                None => wanted = (bytes.len() * 2).max(wanted),
+                None => wanted = (filled * 2).max(wanted),
             }
         }
     }
+}
+
+/// Reads as much as there is room for, or all that is left.
+fn fill(reader: &mut impl Read, room: &mut [u8]) -> std::io::Result<usize> {
+    let mut filled = 0;
+    while filled < room.len() {
+        match reader.read(&mut room[filled..]) {
+            Ok(0) => break,
+            Ok(read) => filled += read,
+            Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
+            Err(e) => return Err(e),
+        }
+    }
+    Ok(filled)
 }
 
 /// Quoted stretches of a block that is being read.

@@ -79,10 +79,10 @@ impl Chunk {
 
     /// Leaves nothing in it, but what can be used again.
     pub(crate) fn clear(&mut self) {
-        self.bytes.clear();
         self.starts.clear();
-        // Those of a text are written over when the next one is split.
+        // What a text left is written over when the next one is read and split.
         if !self.of_text {
+            self.bytes.clear();
             self.ends.clear();
         }
         self.rewritten.clear();
