@@ -101,6 +101,23 @@ proptest! {
     }
 }
 
+/// A few texts that are very long are no reason to keep them all.
+#[test]
+fn long_texts() {
+    let notes: Vec<String> = (0..40).map(|i| format!("{i:02}{}", "a long note ".repeat(9_000))).collect();
+    let lines =
+        (0..80).map(|i| ("quay".to_string(), notes[i * 7 % 40].clone(), i as u64)).collect::<Vec<_>>();
+    let crosstab = build(&mut open(&csv(&lines), 300_000), "second", 2).unwrap();
+    assert_eq!(crosstab.cell_count(1, 0), 40);
+    let twice = |note: &String| {
+        let cell = crosstab.cells().find(|cell| {
+            crosstab.rows().path(cell.row()).first().is_some_and(|member| member.label() == note.as_str())
+        });
+        cell.is_some_and(|cell| cell.lines() == 2)
+    };
+    assert!(notes.iter().all(twice));
+}
+
 /// Sources hand on the texts themselves where lines are asked for.
 #[test]
 fn lines_have_their_texts() {

@@ -9,9 +9,10 @@ use pivvel_core::Dictionary;
 
 use super::chunk::{Chunk, Field};
 
-/// The most different texts. More are handed on as they are: whoever knows these codes looks at all entries
-/// again when there are new ones.
+/// The most different texts, and the most bytes that they have together. More are handed on as they are:
+/// whoever knows these codes looks at all entries again when there are new ones.
 const MOST: usize = 4_096;
+const MOST_BYTES: usize = 1 << 20;
 
 /// The texts that one thread has met in a column.
 pub(super) struct CodedTexts {
@@ -37,6 +38,7 @@ const PLACES: usize = 1 << PLACES_AS_BITS;
 struct Texts {
     codes: Dictionary,
     texts: Vec<String>,
+    bytes: usize,
     /// Whether one of them was no UTF-8.
     invalid: bool,
 }
@@ -49,13 +51,13 @@ impl CodedTexts {
         let entries = Arc::new(StringArray::from(Vec::<String>::new()));
         // No short text has this length.
         let recent = Box::new([Recent { low: u64::MAX, high: 0, code: 0 }; PLACES]);
-        let all = Texts { codes: Dictionary::default(), texts: Vec::new(), invalid: false };
+        let all = Texts { codes: Dictionary::default(), texts: Vec::new(), bytes: 0, invalid: false };
         CodedTexts { all, recent, entries }
     }
 
     /// Whether there are more different texts than it pays to code.
     pub(super) fn is_full(&self) -> bool {
-        self.all.texts.len() > MOST
+        self.all.texts.len() > MOST || self.all.bytes > MOST_BYTES
     }
 
     /// The texts of a chunk in a column.
@@ -88,8 +90,9 @@ impl Texts {
     #[cold]
     #[inline(never)]
     fn code(&mut self, text: &[u8]) -> u32 {
-        let Texts { codes, texts, invalid } = self;
+        let Texts { codes, texts, bytes, invalid } = self;
         let add = |text: &[u8]| {
+            *bytes += text.len();
             let text = std::str::from_utf8(text);
             *invalid |= text.is_err();
             texts.push(text.unwrap_or_default().into());
