@@ -13,7 +13,7 @@ use super::spec::{Aggregate, Finer, LineValue};
 use super::states::States;
 use super::totals::Outgrown;
 use crate::error::{Error, Result};
-use crate::formula::{Evaluate, Evaluation, LineFormula, Texts, Typed, Values, evaluate};
+use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, Typed, Values, evaluate};
 use crate::lines::Value;
 
 /// Finer groups of one set of keys while lines are read.
@@ -126,7 +126,7 @@ impl FinerScan {
         let mut spread = FinerScan { sets: None, ..self.clone() };
         spread.pairs.number(&groups, &keys, &mut spread.numbers);
         spread.states.resize(spread.pairs.len());
-        spread.states.update(&spread.numbers, &[]).ok()?;
+        spread.states.update(&spread.numbers, &[], false).ok()?;
         Some(spread)
     }
 
@@ -177,20 +177,33 @@ impl FinerScan {
 }
 
 /// Gives the lines of a batch to the states of their groups.
-pub(super) fn update(
+fn update(
     states: &mut States,
     values: &[LineValue],
     evaluation: &mut Evaluation<'_>,
     groups: &[u32],
 ) -> Result<()> {
-    let mut all = Vec::with_capacity(values.len());
-    for value in values {
+    let numbers = numbers(values, evaluation)?;
+    let plain = states.plain(&numbers);
+    if let Some(columns) = &plain {
+        states.totals.take(groups, columns, 0);
+    }
+    let outgrown = |value: usize| Error::overflow(&values[value].name);
+    states.update(groups, &numbers, plain.is_some()).map_err(outgrown)
+}
+
+/// The numbers of every formula in the lines of a batch, and what decides which of them is first.
+pub(super) fn numbers<'a>(
+    values: &[LineValue],
+    evaluation: &mut Evaluation<'a>,
+) -> Result<Vec<(Numbers<'a>, Option<Numbers<'a>>)>> {
+    let each = |value: &LineValue| {
         let outgrown = |_| Error::overflow(&value.name);
         let numbers = evaluation.numbers(&value.formula).map_err(outgrown)?;
         let by = value.by.as_ref().map(|by| evaluation.numbers(by)).transpose().map_err(outgrown)?;
-        all.push((numbers, by));
-    }
-    states.update(groups, &all).map_err(|value| Error::overflow(&values[value].name))
+        Ok((numbers, by))
+    };
+    values.iter().map(each).collect()
 }
 
 impl FinerGroups {

@@ -1,12 +1,13 @@
 //! Keys of lines to paths: the members of each key, and which combinations of them occur.
 
+use std::ops::Range;
+
 use arrow_array::cast::AsArray;
 use arrow_array::types::Date32Type;
 use arrow_array::{Array, ArrayRef};
 
 use super::nest::Nest;
 use super::pairs::PairTable;
-use super::quick::{NONE, Quick};
 use super::spec::Key;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
@@ -25,10 +26,9 @@ pub(super) struct KeyScan {
     days: DayTable,
     nest: Nest,
     /// Codes of the lines of a batch, by key.
-    codes: Vec<Codes>,
+    pub(super) codes: Vec<Codes>,
     /// The days of these lines, where they tell the first keys and none is blank.
     dates: Option<ArrayRef>,
-    lines: usize,
     path: Vec<u32>,
 }
 
@@ -57,17 +57,15 @@ impl KeyScan {
             nest: Nest::default(),
             codes: vec![Codes::default(); keys.len()],
             dates: None,
-            lines: 0,
             path: Vec::new(),
         }
     }
 
     /// Reads the keys of the lines of a batch; their paths are found after that.
-    pub(super) fn read(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
+    pub(super) fn read(&mut self, evaluation: &mut Evaluation<'_>) -> Result<()> {
         let mut array = |key: usize, scan: &KeyScan| {
             evaluation.array(&scan.formulas[key]).map_err(|_| Error::overflow(&scan.names[key]))
         };
-        self.lines = lines;
         self.dates = None;
         if self.dated > 0 {
             self.dates = Some(array(0, self)?).filter(|days| days.null_count() == 0);
@@ -98,49 +96,55 @@ impl KeyScan {
         if self.dates.is_some() { self.dated } else { 0 }
     }
 
-    /// Numbers the path of every line that was read.
-    pub(super) fn number(&mut self) {
-        self.at_root(self.lines);
+    /// Numbers the paths of some of the lines that were read.
+    pub(super) fn number(&mut self, lines: Range<usize>) {
+        self.at_root(lines.len());
         let known = self.known();
-        if let Some(days) = self.dates.take() {
-            self.follow_days(days.as_primitive::<Date32Type>().values());
+        if let Some(days) = self.dates.clone() {
+            self.follow_days(&days.as_primitive::<Date32Type>().values()[lines.clone()]);
         }
-        self.deeper(known);
+        self.deeper(known, lines);
     }
 
     /// Reads the keys of the lines of a batch and numbers their paths.
     pub(super) fn follow(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
-        self.read(evaluation, lines)?;
-        self.number();
+        self.read(evaluation)?;
+        self.number(0..lines);
         Ok(())
     }
 
-    /// The paths of some of the lines that were read, one by one; of the others they are of no use.
-    pub(super) fn number_few(&mut self, lines: &[usize]) {
-        self.path.clear();
-        self.path.resize(self.lines, 0);
-        if let Some(days) = self.dates.take() {
-            let days = days.as_primitive::<Date32Type>().values();
-            lines.iter().for_each(|line| self.path[*line] = self.path_of_day(days[*line]));
-            return;
-        }
-        lines.iter().for_each(|line| self.path[*line] = NONE);
-        let members: Vec<usize> = self.coders.iter().map(Coder::len).collect();
-        self.nest.find(&mut self.levels, &self.codes, &members, &mut self.path);
+    /// Whether the members of all keys of the lines that were read have their codes.
+    pub(super) fn coded(&self) -> bool {
+        self.known() == 0
     }
 
-    /// What leads to the groups of the lines that were read by one pass, where these are rows whose
-    /// deepest member tells the path, and columns that a day tells.
-    pub(super) fn quick<'a>(&'a self, columns: &'a KeyScan, groups: &'a PairTable) -> Option<Quick<'a>> {
-        let members = self.coders.last()?.len();
-        if self.known() > 0 || !self.nest.pays(self.levels.len()) || columns.known() < columns.levels.len() {
-            return None;
-        }
-        let (seen, days) = (self.nest.seen(members)?, columns.dates.as_ref()?);
-        let (first, paths) = columns.days.table();
-        let (groups, tall) = groups.flat()?;
+    /// Numbers the paths of a few of the lines that were read.
+    pub(super) fn number_few(&mut self, lines: &[usize]) {
+        let members: Vec<usize> = self.coders.iter().map(Coder::len).collect();
+        self.nest.find(&mut self.levels, &self.codes, &members, lines, &mut self.path);
+    }
+
+    /// Whether the days of the lines that were read tell their paths.
+    pub(super) fn told_by_days(&self) -> bool {
+        self.dates.is_some() && self.dated == self.levels.len()
+    }
+
+    /// The paths of a few of the lines that were read, whose days tell them.
+    pub(super) fn paths_by_days(&mut self, lines: &[usize]) -> Vec<u32> {
+        let Some(days) = self.dates.clone() else { return Vec::new() };
         let days = days.as_primitive::<Date32Type>().values();
-        Some(Quick { codes: &self.codes, seen, days, first, paths, groups, tall })
+        lines.iter().map(|line| self.path_of_day(days[*line])).collect()
+    }
+
+    /// The days of some of the lines that were read and the paths of days, where these tell them.
+    pub(super) fn days_of(&self, lines: Range<usize>) -> Option<(&[i32], &DayTable)> {
+        let days = self.dates.as_ref().filter(|_| self.told_by_days())?.as_primitive::<Date32Type>().values();
+        Some((&days[lines], &self.days))
+    }
+
+    /// How many members the deepest key has.
+    pub(super) fn deepest(&self) -> usize {
+        self.coders.last().map_or(0, Coder::len)
     }
 
     /// The path before the first key.
@@ -151,15 +155,15 @@ impl KeyScan {
         }
     }
 
-    /// Goes deeper with every line, from the key named on, whose codes are known.
-    fn deeper(&mut self, known: usize) {
+    /// Goes deeper with some lines, from the key named on, whose codes are known.
+    fn deeper(&mut self, known: usize, lines: Range<usize>) {
         if known == 0 && self.nest.pays(self.levels.len()) {
             let members: Vec<usize> = self.coders.iter().map(Coder::len).collect();
-            return self.nest.follow(&mut self.levels, &self.codes, &members, &mut self.path);
+            return self.nest.follow(&mut self.levels, &self.codes, &members, lines, &mut self.path);
         }
         for key in known..self.levels.len() {
             let parents = key.checked_sub(1).map_or(1, |above| self.levels[above].len());
-            let (codes, room) = (&self.codes[key], (parents, self.coders[key].len()));
+            let (codes, room) = (&self.codes[key][lines.clone()], (parents, self.coders[key].len()));
             match key {
                 0 => {
                     let roots = codes.iter().map(|code| (0, *code));
@@ -214,7 +218,7 @@ impl KeyScan {
         for (key, array) in members.iter().enumerate() {
             self.coders[key].codes(array, &mut self.codes[key])?;
         }
-        self.deeper(0);
+        self.deeper(0, 0..rows);
         Ok(())
     }
 

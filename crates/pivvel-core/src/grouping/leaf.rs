@@ -1,13 +1,16 @@
 //! The scan: batches of lines in, leaf groups out.
 
+use std::ops::Range;
+
 use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
 use arrow_data::transform::MutableArrayData;
 use arrow_schema::ArrowError;
 
-use super::finer::{FinerScan, update};
+use super::finer::{FinerScan, numbers};
 use super::keys::{AxisPaths, KeyScan};
+use super::nest::NONE;
 use super::pairs::PairTable;
-use super::quick::NONE;
+use super::sheet::Sheet;
 use super::spec::Grouping;
 use super::states::States;
 use super::totals::Outgrown;
@@ -15,8 +18,10 @@ use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
 
+/// Lines whose values are worked out together.
+const PART: usize = 8_192;
 /// Lines that stay in a core's nearest cache from one pass over them to the next.
-const CACHED: usize = 2_048;
+const CACHED: usize = 1_024;
 
 /// A scan under way. Give it every batch of lines, in any order and of any size, then finish.
 #[derive(Debug)]
@@ -29,10 +34,7 @@ pub(crate) struct Scan<'p> {
     pub(super) finer: Vec<FinerScan>,
     pub(crate) report: ScanReport,
     pub(super) group_of_line: Vec<u32>,
-    /// How many batches are still to be taken before groups are looked for by one pass again, and how many
-    /// were to be when that failed last.
-    wait: u32,
-    failed: u32,
+    sheet: Sheet,
 }
 
 /// What the scan met, to be told to the reader.
@@ -107,8 +109,7 @@ impl<'p> Scan<'p> {
             finer: grouping.finer.iter().map(FinerScan::new).collect(),
             report: ScanReport::default(),
             group_of_line: Vec::new(),
-            wait: 0,
-            failed: 0,
+            sheet: Sheet::default(),
         }
     }
 
@@ -118,11 +119,11 @@ impl<'p> Scan<'p> {
     /// A number that outgrows 38 digits.
     pub(crate) fn push(&mut self, batch: &RecordBatch) -> Result<()> {
         let lines = batch.num_rows();
-        if lines <= 2 * CACHED {
+        if lines <= 2 * PART {
             return self.push_part(batch);
         }
-        let part = |first: usize| self.push_part(&batch.slice(first, CACHED.min(lines - first)));
-        (0..lines).step_by(CACHED).try_for_each(part)
+        let part = |first: usize| self.push_part(&batch.slice(first, PART.min(lines - first)));
+        (0..lines).step_by(PART).try_for_each(part)
     }
 
     fn push_part(&mut self, batch: &RecordBatch) -> Result<()> {
@@ -147,18 +148,22 @@ impl<'p> Scan<'p> {
 
     fn take(&mut self, batch: &RecordBatch) -> Result<()> {
         let lines = batch.num_rows();
-        if lines == 0 {
-            return Ok(());
-        }
         let mut evaluation = Evaluation::new(batch);
-        self.rows.read(&mut evaluation, lines)?;
-        self.columns.read(&mut evaluation, lines)?;
-        if !self.find_quickly() {
-            self.rows.number();
-            self.columns.number();
-            self.number_groups();
+        self.rows.read(&mut evaluation)?;
+        self.columns.read(&mut evaluation)?;
+        let values = &self.grouping.values;
+        let numbers = numbers(values, &mut evaluation)?;
+        let plain = self.states.plain(&numbers);
+        self.group_of_line.resize(lines, NONE);
+        for first in (0..lines).step_by(CACHED) {
+            let block = first..lines.min(first + CACHED);
+            self.find(block.clone());
+            if let Some(columns) = &plain {
+                self.states.totals.take(&self.group_of_line[block], columns, first);
+            }
         }
-        update(&mut self.states, &self.grouping.values, &mut evaluation, &self.group_of_line)?;
+        let outgrown = |value: usize| Error::overflow(&values[value].name);
+        self.states.update(&self.group_of_line, &numbers, plain.is_some()).map_err(outgrown)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
             self.report.zero_divisions += finer.take(batch, &self.group_of_line, self.groups.len())?;
@@ -199,50 +204,61 @@ impl<'p> Scan<'p> {
     fn find_groups(&mut self, rows: &[ArrayRef], columns: &[ArrayRef], count: usize) -> Result<()> {
         self.rows.follow_members(rows, count)?;
         self.columns.follow_members(columns, count)?;
-        self.number_groups();
+        self.group_of_line.resize(count, NONE);
+        self.number_groups(0..count);
         Ok(())
     }
 
-    /// The groups of the lines that were read last by one pass; false where that fails. Where it fails often
-    /// it is not tried for a while.
-    fn find_quickly(&mut self) -> bool {
-        if self.wait > 0 {
-            self.wait -= 1;
-            return false;
+    /// Finds the groups of some of the lines that were read.
+    fn find(&mut self, lines: Range<usize>) {
+        if !self.columns.told_by_days() {
+            self.columns.number(lines.clone());
         }
-        let Some(quick) = self.rows.quick(&self.columns, &self.groups) else { return false };
-        quick.follow(&mut self.group_of_line);
-        let groups = &mut self.group_of_line;
-        if !groups.iter().fold(false, |any, group| any | (*group == NONE)) {
-            self.failed = 0;
-            return true;
+        if self.sheet.fits(&self.rows, &self.columns) {
+            let groups = &mut self.group_of_line[lines.clone()];
+            self.sheet.look_up(&self.rows, &self.columns, lines.clone(), groups);
+            if groups.iter().fold(false, |any, group| any | (*group == NONE)) {
+                self.find_new(lines);
+            }
+            return;
         }
-        let new: Vec<usize> = (0..groups.len()).filter(|line| groups[*line] == NONE).collect();
-        if new.len() > groups.len() / 8 {
-            self.failed = (2 * self.failed + 1).min(64);
-            self.wait = self.failed;
-            return false;
+        if self.columns.told_by_days() {
+            self.columns.number(lines.clone());
         }
-        self.rows.number_few(&new);
-        self.columns.number_few(&new);
-        for line in new {
-            groups[line] = self.groups.number_one(self.rows.path()[line], self.columns.path()[line]);
-        }
-        self.states.resize(self.groups.len());
-        true
+        self.rows.number(lines.clone());
+        self.number_groups(lines);
     }
 
-    /// The groups of the lines whose paths were followed last.
-    fn number_groups(&mut self) {
+    /// The groups of those of the lines that have none yet.
+    fn find_new(&mut self, lines: Range<usize>) {
+        let new: Vec<usize> = lines.clone().filter(|line| self.group_of_line[*line] == NONE).collect();
+        let columns: Vec<u32> = match self.columns.told_by_days() {
+            true => self.columns.paths_by_days(&new),
+            false => new.iter().map(|line| self.columns.path()[line - lines.start]).collect(),
+        };
+        self.rows.number_few(&new);
+        let pairs = self.rows.path().iter().copied().zip(columns.iter().copied());
+        let (room, mut groups) = ((self.rows.paths(), self.columns.paths()), Vec::new());
+        self.groups.number_within(pairs, room, &mut groups);
+        for ((line, group), column) in new.into_iter().zip(groups).zip(columns) {
+            self.group_of_line[line] = group;
+            self.sheet.learn(&self.rows, line, column, group);
+        }
+        self.states.resize(self.groups.len());
+    }
+
+    /// The groups of the lines whose paths were numbered last.
+    fn number_groups(&mut self, lines: Range<usize>) {
         let room = (self.rows.paths(), self.columns.paths());
-        std::mem::swap(&mut self.group_of_line, self.rows.path_mut());
-        self.groups.renumber(&mut self.group_of_line, self.columns.path(), room);
+        let paths = self.rows.path_mut();
+        self.groups.renumber(paths, self.columns.path(), room);
+        self.group_of_line[lines].copy_from_slice(paths);
         self.states.resize(self.groups.len());
     }
 
     /// About how many bytes the groups take.
     pub(crate) fn bytes(&self) -> usize {
-        let keys = self.rows.bytes() + self.columns.bytes() + self.groups.bytes();
+        let keys = self.rows.bytes() + self.columns.bytes() + self.groups.bytes() + self.sheet.bytes();
         keys + self.states.bytes() + self.finer.iter().map(FinerScan::bytes).sum::<usize>()
     }
 

@@ -11,7 +11,7 @@ mod keys;
 mod leaf;
 mod nest;
 mod pairs;
-mod quick;
+mod sheet;
 mod sieve;
 mod sketch;
 mod spec;

@@ -134,11 +134,6 @@ impl PairTable {
         }
     }
 
-    /// The numbers of pairs in a flat table, so many for each second number; none where pairs are hashed.
-    pub(super) fn flat(&self) -> Option<(&[u32], usize)> {
-        (self.hashed.is_none() && self.tall > 0).then_some((&self.flat, self.tall))
-    }
-
     fn make_room(&mut self, a: usize, b: usize) {
         if let Some(hashed) = &mut self.hashed {
             if hashed.latest.len() < b {

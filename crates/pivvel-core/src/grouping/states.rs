@@ -120,23 +120,31 @@ impl States {
         self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
+    /// The columns of all exact sums, where none of them has blanks or is wide: then lines and sums can be
+    /// taken together.
+    pub(super) fn plain<'a>(
+        &self,
+        numbers: &'a [(Numbers<'_>, Option<Numbers<'_>>)],
+    ) -> Option<Vec<&'a [i64]>> {
+        let sums = self.values.iter().zip(numbers).filter(|(value, _)| value.is_summed());
+        sums.map(|(_, (numbers, _))| numbers.plain()).collect()
+    }
+
     /// Takes lines, each into the group that is named for it, with the numbers of every formula and
-    /// what decides which of them is first. Fails with the place of a formula whose sum outgrew.
+    /// what decides which of them is first. Lines and sums may be `taken` already. Fails with the place of a
+    /// formula whose sum outgrew.
     pub(crate) fn update(
         &mut self,
         groups: &[u32],
         numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
+        taken: bool,
     ) -> Result<(), usize> {
-        let summed = |value: &ValueStates| matches!(value.sums, Sums::Exact(_));
-        let sums = self.values.iter().zip(numbers).enumerate().filter(|(_, (value, _))| summed(value));
-        let plain: Option<Vec<&[i64]>> = sums.clone().map(|(_, (_, (numbers, _)))| numbers.plain()).collect();
-        match plain {
-            Some(columns) => self.totals.take(groups, &columns),
-            None => {
-                self.totals.count(groups);
-                for (at, (place, (_, (numbers, _)))) in sums.enumerate() {
-                    self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
-                }
+        if !taken {
+            self.totals.count(groups);
+            let sums =
+                self.values.iter().zip(numbers).enumerate().filter(|(_, (value, _))| value.is_summed());
+            for (at, (place, (_, (numbers, _)))) in sums.enumerate() {
+                self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
             }
         }
         for (place, (value, (numbers, by))) in self.values.iter_mut().zip(numbers).enumerate() {
@@ -264,6 +272,10 @@ impl ValueStates {
             listed: 0,
             sketched: 0,
         }
+    }
+
+    fn is_summed(&self) -> bool {
+        matches!(self.sums, Sums::Exact(_))
     }
 
     fn bytes(&self, groups: usize) -> usize {

@@ -82,21 +82,23 @@ impl Totals {
         }
     }
 
-    /// Counts lines into their groups, and adds to every sum the column at its place.
-    pub(super) fn take(&mut self, groups: &[u32], columns: &[&[i64]]) {
+    /// Counts lines into their groups, and adds to every sum the column at its place, from the first line on.
+    pub(super) fn take(&mut self, groups: &[u32], columns: &[&[i64]], first: usize) {
         let lines = groups.iter().copied();
         match columns {
-            [a] => self.take_all::<2, 1>(lines.zip(*a).map(|(group, a)| (group, [*a]))),
+            [a] => self.take_all::<2, 1>(lines.zip(&a[first..]).map(|(group, a)| (group, [*a]))),
             [a, b] => {
-                self.take_all::<3, 2>(lines.zip(*a).zip(*b).map(|((group, a), b)| (group, [*a, *b])));
+                let lines = lines.zip(&a[first..]).zip(&b[first..]);
+                self.take_all::<3, 2>(lines.map(|((group, a), b)| (group, [*a, *b])));
             }
             [a, b, c] => {
-                let lines = lines.zip(*a).zip(*b).zip(*c);
+                let lines = lines.zip(&a[first..]).zip(&b[first..]).zip(&c[first..]);
                 self.take_all::<4, 3>(lines.map(|(((group, a), b), c)| (group, [*a, *b, *c])));
             }
             _ => {
                 self.count(groups);
-                columns.iter().enumerate().for_each(|(place, values)| self.add(place, groups, values, None));
+                let columns = columns.iter().enumerate();
+                columns.for_each(|(place, values)| self.add(place, groups, &values[first..], None));
             }
         }
     }
