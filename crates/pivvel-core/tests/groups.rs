@@ -160,7 +160,7 @@ fn found(
     crosstab.cells().map(cell).collect()
 }
 
-const LAYOUTS: [(&[&str], &[&str]); 7] = [
+const LAYOUTS: [(&[&str], &[&str]); 10] = [
     (&["coast", "harbour", "yard"], &["day.year"]),
     (&["yard", "coast"], &["day.year", "day"]),
     (&["day.year", "day"], &["harbour"]),
@@ -168,6 +168,9 @@ const LAYOUTS: [(&[&str], &[&str]); 7] = [
     (&["coast", "day.year", "yard", "harbour"], &[]),
     (&["coast", "harbour"], &["yard"]),
     (&[], &["day", "yard"]),
+    (&["yard"], &["coast", "harbour"]),
+    (&["coast", "harbour", "yard"], &[]),
+    (&["coast", "harbour", "yard"], &["day"]),
 ];
 
 proptest! {
@@ -176,9 +179,9 @@ proptest! {
     #[test]
     fn cells_are_those_of_plain_loops(
         lines in proptest::collection::vec(any_line(), 1..400),
-        (nested, in_time) in any::<(bool, bool)>(),
+        (nested, in_time, full) in any::<(bool, bool, bool)>(),
         form in prop_oneof![Just(Form::Views), Just(Form::Shared), Just(Form::Own)],
-        (size, times, threads) in (1..90usize, prop_oneof![4 => Just(1usize), 1 => Just(25usize)], 1..4usize),
+        (size, times, threads) in (1..90usize, prop_oneof![6 => Just(1usize), 1 => Just(50usize)], 1..4usize),
         layout in 0..LAYOUTS.len(),
     ) {
         let mut lines = lines;
@@ -186,6 +189,10 @@ proptest! {
             lines.iter_mut().for_each(|Line { members: [coast, harbour, yard], .. }| {
                 (*coast, *harbour) = (*yard % 3, *yard % 9);
             });
+        }
+        if full {
+            lines.iter_mut().flat_map(|line| &mut line.numbers).for_each(|number| *number = number.or(Some(0)));
+            lines.iter_mut().for_each(|line| line.day = line.day.or(Some(18_500)));
         }
         // Many times the same, in batches that are larger than what is taken at once.
         let (mut many, size) = (lines.repeat(times), size * times * times);

@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
-use arrow_schema::Schema;
+use arrow_schema::{Field, FieldRef, Schema};
 use pivvel::{Batches, Brief, CrossTab, LineSource, ReadOptions, Run, Taker, Tally, TextSource};
 use pivvel_demo::Totals;
 
@@ -189,6 +189,7 @@ fn coded(path: &Path) -> pivvel::Result<Vec<RecordBatch>> {
     })?;
     let values: Vec<ArrayRef> =
         known.iter().map(|(_, texts)| Arc::new(StringArray::from(texts.clone())) as ArrayRef).collect();
+    let mut schema = None;
     let batch = |(codes, batch): &(Vec<Option<Vec<u32>>>, RecordBatch)| {
         let array = |(i, codes): (usize, &Option<Vec<u32>>)| -> ArrayRef {
             match codes {
@@ -200,11 +201,17 @@ fn coded(path: &Path) -> pivvel::Result<Vec<RecordBatch>> {
             }
         };
         let arrays: Vec<ArrayRef> = codes.iter().enumerate().map(array).collect();
-        let names = batch.schema();
-        let named = names.fields().iter().map(|field| field.name().clone()).zip(arrays);
-        RecordBatch::try_from_iter(named).expect("columns of one length")
+        let schema = schema.get_or_insert_with(|| {
+            let fields = batch.schema().fields().iter().zip(&arrays).map(field_of).collect::<Vec<_>>();
+            Arc::new(Schema::new(fields))
+        });
+        RecordBatch::try_new(schema.clone(), arrays).expect("columns of one length")
     };
     Ok(parts.iter().map(batch).collect())
+}
+
+fn field_of((field, array): (&FieldRef, &ArrayRef)) -> Field {
+    Field::new(field.name(), array.data_type().clone(), true)
 }
 
 fn schema(batches: &[RecordBatch]) -> Arc<Schema> {

@@ -4,10 +4,13 @@
 use std::ops::Range;
 
 use super::keys::KeyScan;
-use super::nest::{KEYS, Latest, NONE};
+use super::nest::{KEYS, Latest};
+use crate::lines::DayTable;
 
 /// A sheet stays below this many places (16 MiB).
 const LIMIT: usize = 1 << 20;
+/// Lies beyond them.
+const BEYOND: u32 = 1 << 30;
 
 /// The group that each deepest member of the rows was last seen in, on every path of the columns.
 #[derive(Debug, Clone, Default)]
@@ -15,6 +18,11 @@ pub(super) struct Sheet {
     /// The places of one path of the columns: at least one for each deepest member.
     tall: usize,
     latest: Latest,
+    /// Where the places for each day begin, from the first one on...
+    starts: Vec<u32>,
+    first: i32,
+    /// ...as it was when so many days were known.
+    known: usize,
     asked: usize,
     missed: usize,
 }
@@ -26,13 +34,14 @@ impl Sheet {
         if rows.deepest() > self.tall {
             self.tall = rows.deepest().next_power_of_two();
             self.latest.clear();
+            self.known = 0;
         }
         let places = self.tall.saturating_mul(columns.paths());
         let pays = self.missed <= self.tall + self.asked / 8;
         rows.coded() && (1..=KEYS).contains(&rows.len()) && places <= LIMIT && pays
     }
 
-    /// The groups of some lines, [`NONE`] where that is not known.
+    /// The groups of some lines, [`NONE`](super::nest::NONE) where that is not known.
     pub(super) fn look_up(
         &mut self,
         rows: &KeyScan,
@@ -41,20 +50,29 @@ impl Sheet {
         out: &mut [u32],
     ) {
         self.asked += lines.len();
-        let tall = self.tall;
-        // What is none leads beyond all places.
-        let from = |path: u32| (path as usize).wrapping_mul(tall);
         match columns.days_of(lines.clone()) {
             Some((days, paths)) => {
-                let (first, paths) = paths.table();
-                let path = |day: &i32| paths.get(day.wrapping_sub(first) as u32 as usize).copied();
-                let from = days.iter().map(|day| from(path(day).unwrap_or(NONE)));
+                self.start_from(paths);
+                let (first, starts): (i32, &[u32]) = (self.first, &self.starts);
+                let start = |day: &i32| starts.get(day.wrapping_sub(first) as u32 as usize).copied();
+                let from = days.iter().map(|day| start(day).unwrap_or(BEYOND) as usize);
                 self.latest.look_up(&rows.codes, lines, from, out);
             }
             None => {
-                let from = columns.path().iter().map(|path| from(*path));
+                let from = columns.path().iter().map(|path| *path as usize * self.tall);
                 self.latest.look_up(&rows.codes, lines, from, out);
             }
+        }
+    }
+
+    /// Learns where the places for all days begin that are known by now.
+    fn start_from(&mut self, days: &DayTable) {
+        if self.known != days.known() {
+            let (first, paths) = days.table();
+            let start = |path: &u32| (*path as usize).saturating_mul(self.tall).min(BEYOND as usize) as u32;
+            self.starts.clear();
+            self.starts.extend(paths.iter().map(start));
+            (self.first, self.known) = (first, days.known());
         }
     }
 
@@ -68,6 +86,6 @@ impl Sheet {
 
     /// About how many bytes are taken.
     pub(super) fn bytes(&self) -> usize {
-        self.latest.bytes()
+        self.latest.bytes() + self.starts.capacity() * size_of::<u32>()
     }
 }

@@ -104,15 +104,40 @@ impl Totals {
     }
 
     #[inline(always)]
-    fn take_all<const W: usize, const N: usize>(&mut self, lines: impl Iterator<Item = (u32, [i64; N])>) {
+    fn take_all<const W: usize, const N: usize>(
+        &mut self,
+        lines: impl Iterator<Item = (u32, [i64; N])> + Clone,
+    ) {
         let (cells, _) = self.slots.as_chunks_mut::<W>();
-        for (group, values) in lines {
+        // Asked once for all lines: that costs less than a jump for each.
+        let mut beyond = false;
+        for (group, values) in lines.clone() {
             let cell = &mut cells[group as usize];
             cell[0] += 1;
-            if add_all(&mut cell[1..], &values) {
-                // Of copies, so that nothing but these has a place in memory.
-                let (after, values) = (*cell, values);
-                carry(&mut self.over, cells.len(), group, &after[1..], &values);
+            beyond |= add_all(&mut cell[1..], &values);
+        }
+        if beyond {
+            self.take_again::<W, N>(lines);
+        }
+    }
+
+    /// Takes lines back of which some made a sum overflow, and then takes them one by one.
+    #[cold]
+    #[inline(never)]
+    fn take_again<const W: usize, const N: usize>(
+        &mut self,
+        lines: impl Iterator<Item = (u32, [i64; N])> + Clone,
+    ) {
+        let groups = self.len();
+        let (cells, _) = self.slots.as_chunks_mut::<W>();
+        for (group, values) in lines.clone() {
+            let sums = &mut cells[group as usize][1..];
+            sums.iter_mut().zip(values).for_each(|(sum, value)| *sum = sum.wrapping_sub(value));
+        }
+        for (group, values) in lines {
+            let sums = &mut cells[group as usize][1..];
+            if add_all(sums, &values) {
+                carry(&mut self.over, groups, group, sums, &values);
             }
         }
     }

@@ -9,6 +9,7 @@ const DAYS: i32 = 93_000;
 pub(crate) struct DayTable {
     first: i32,
     numbers: Vec<u32>,
+    known: usize,
 }
 
 impl DayTable {
@@ -32,6 +33,11 @@ impl DayTable {
         (self.first, &self.numbers)
     }
 
+    /// How many numbers were given.
+    pub(crate) fn known(&self) -> usize {
+        self.known
+    }
+
     /// Gives a day its number.
     pub(crate) fn set(&mut self, day: i32, number: u32) {
         if !(FIRST_DAY..FIRST_DAY + DAYS).contains(&day) {
@@ -51,6 +57,7 @@ impl DayTable {
             self.numbers.resize((day - self.first) as usize + 1, Self::NONE);
         }
         self.numbers[(day - self.first) as usize] = number;
+        self.known += 1;
     }
 
     /// About how many bytes the table takes.

@@ -176,6 +176,20 @@ pub trait LineSource {
 /// Lines that a reader gives to another thread at once, at least: waking it takes as long as some thousands do.
 const GIVEN: usize = 16_384;
 
+/// What is given to several threads, until one of them fails.
+type Given = Mutex<Option<Receiver<Vec<RecordBatch>>>>;
+
+/// Lets the reader stop where the thread that holds this panics: it would wait for ever otherwise.
+struct StopInPanic<'a>(&'a Given);
+
+impl Drop for StopInPanic<'_> {
+    fn drop(&mut self) {
+        if std::thread::panicking() {
+            self.0.lock().unwrap_or_else(PoisonError::into_inner).take();
+        }
+    }
+}
+
 /// Gives what one thread reads to takers that work in threads of their own.
 fn share(
     takers: &mut [Taker<'_>],
@@ -183,14 +197,15 @@ fn share(
 ) -> Result<Tally> {
     // What waits is bounded, so that a fast reader does not fill the memory.
     let (send, receive) = sync_channel::<Vec<RecordBatch>>(2 * takers.len());
-    let receive = Mutex::new(Some(receive));
+    let receive: Given = Mutex::new(Some(receive));
     let failed: Mutex<Option<Error>> = Mutex::new(None);
-    let lock = |receive: &Mutex<Option<Receiver<Vec<RecordBatch>>>>| {
+    let lock = |receive: &Given| {
         receive.lock().unwrap_or_else(PoisonError::into_inner).as_ref().and_then(|r| r.recv().ok())
     };
     let tally = std::thread::scope(|scope| {
         for taker in takers.iter_mut() {
             scope.spawn(|| {
+                let _stop = StopInPanic(&receive);
                 while let Some(batches) = lock(&receive) {
                     if let Err(error) = batches.into_iter().try_for_each(&mut *taker) {
                         failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(error);

@@ -1,0 +1,117 @@
+//! Batches of lines given to one or more takers: each of them once, until one fails.
+
+#![allow(clippy::unwrap_used)]
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::Int64Type;
+use arrow_array::*;
+use pivvel_core::{Batches, Brief, CrossTab, Error, LineSource, Run, Taker};
+use proptest::prelude::*;
+
+/// Batches of consecutive numbers, of so many lines each, beside a column that is not asked for.
+fn numbered(sizes: &[usize]) -> Vec<RecordBatch> {
+    let mut next = 0..;
+    let batch = |size: &usize| {
+        let numbers: Int64Array = next.by_ref().take(*size).collect::<Vec<i64>>().into();
+        let texts: StringArray = (0..*size).map(|i| Some(i.to_string())).collect();
+        let columns: [(&str, ArrayRef); 2] = [("text", Arc::new(texts)), ("number", Arc::new(numbers))];
+        RecordBatch::try_from_iter(columns).unwrap()
+    };
+    sizes.iter().map(batch).collect()
+}
+
+fn source(batches: Vec<RecordBatch>) -> Batches<std::vec::IntoIter<RecordBatch>> {
+    Batches::new(batches[0].schema(), batches).named("numbers")
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// Every line comes to one of the takers, with just the columns that are asked for.
+    #[test]
+    fn every_line_is_taken_once(
+        sizes in proptest::collection::vec(prop_oneof![3 => 0..40usize, 1 => 0..30_000usize], 1..40),
+        takers in 1..5usize,
+    ) {
+        let mut taken: Vec<Vec<i64>> = vec![Vec::new(); takers];
+        let taker = |taken| -> Taker<'_> {
+            let taken: &mut Vec<i64> = taken;
+            Box::new(|batch: RecordBatch| {
+                assert_eq!(batch.num_columns(), 1);
+                taken.extend(batch.column(0).as_primitive::<Int64Type>().values());
+                Ok(())
+            })
+        };
+        let mut all: Vec<Taker<'_>> = taken.iter_mut().map(taker).collect();
+        source(numbered(&sizes)).scan_shared(&[1], &mut all).unwrap();
+        drop(all);
+        let mut taken = taken.concat();
+        taken.sort_unstable();
+        prop_assert_eq!(taken, (0..sizes.iter().sum::<usize>() as i64).collect::<Vec<_>>());
+    }
+}
+
+/// Where a taker fails, its error is told, and what was not read by then is not read.
+#[test]
+fn a_failing_taker_stops_the_reader() {
+    for count in 1..4 {
+        let read = AtomicUsize::new(0);
+        let batches = numbered(&[20_000; 4]);
+        let endless = batches.iter().cycle().cloned().inspect(|_| {
+            read.fetch_add(1, Ordering::Relaxed);
+        });
+        let met = AtomicUsize::new(0);
+        let fail = |_| match met.fetch_add(1, Ordering::Relaxed) {
+            5 => Err(Error::data("a taker", "it is full")),
+            _ => Ok(()),
+        };
+        let mut all: Vec<Taker<'_>> = (0..count).map(|_| Box::new(fail) as Taker<'_>).collect();
+        let error = Batches::new(batches[0].schema(), endless).scan_shared(&[1], &mut all).unwrap_err();
+        assert_eq!(error.to_string(), Error::data("a taker", "it is full").to_string());
+        assert!(read.into_inner() >= 6);
+    }
+}
+
+/// Takers that panic do so in the thread that reads, which does not wait for them for ever.
+#[test]
+fn a_panic_is_passed_on() {
+    for count in 1..4 {
+        let batches = numbered(&[20_000; 4]);
+        let mut source = Batches::new(batches[0].schema(), batches.iter().cycle().cloned());
+        let taker = |_| -> Taker<'_> { Box::new(|_| panic!("this taker panics, and is meant to")) };
+        let mut all: Vec<Taker<'_>> = (0..count).map(taker).collect();
+        let scan = std::panic::AssertUnwindSafe(|| source.scan_shared(&[1], &mut all).map(|_| ()));
+        assert!(std::panic::catch_unwind(scan).is_err());
+    }
+}
+
+/// A batch with other columns than the first one is refused by the source's name.
+#[test]
+fn batches_of_other_columns_are_refused() {
+    let one = numbered(&[3]).remove(0);
+    let fewer = one.project(&[1]).unwrap();
+    let turned = one.project(&[1, 0]).unwrap();
+    for other in [fewer, turned] {
+        for threads in [1, 2] {
+            let brief = Brief::new().measure(("numbers", "sum(number)"));
+            let mut source = source(vec![one.clone(), other.clone()]);
+            let error = Run::new().threads(threads).build(&brief, &mut source).unwrap_err().to_string();
+            assert_eq!(error, "numbers: a batch has other columns than the schema says");
+        }
+    }
+}
+
+/// No batches are no lines, and neither are empty ones.
+#[test]
+fn nothing_is_read_from_nothing() {
+    let brief = Brief::new().rows(["text"]).measure(("numbers", "sum(number)"));
+    let empty = numbered(&[0]);
+    for batches in [vec![], empty.clone(), numbered(&[0, 0, 0])] {
+        let mut source = Batches::new(empty[0].schema(), batches);
+        let crosstab = CrossTab::build(&brief, &mut source).unwrap();
+        assert_eq!((crosstab.report().read, crosstab.cells().count()), (0, 0));
+    }
+}
