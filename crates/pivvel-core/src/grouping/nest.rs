@@ -27,7 +27,7 @@ struct Seen {
 impl Latest {
     /// What each of some lines leads to by its codes, [`NONE`] where that is not known. Members have their
     /// places from those on that are named for the lines.
-    #[inline(always)]
+    #[inline(never)]
     pub(super) fn look_up(
         &self,
         codes: &[Codes],
@@ -38,7 +38,7 @@ impl Latest {
         let Some((deepest, above)) = codes.split_last() else { return };
         let seen: &[Seen] = &self.seen;
         let own = from.zip(&deepest[lines.clone()]);
-        let seen = own.map(|(from, own)| seen.get(from.wrapping_add(*own as usize)));
+        let seen = own.map(move |(from, own)| seen.get(from.wrapping_add(*own as usize)));
         let out = out.iter_mut().zip(seen);
         match above {
             [] => out.for_each(|(out, seen)| *out = lead(seen, |_| 0)),

@@ -54,8 +54,8 @@ impl Sheet {
             Some((days, paths)) => {
                 self.start_from(paths);
                 let (first, starts): (i32, &[u32]) = (self.first, &self.starts);
-                let start = |day: &i32| starts.get(day.wrapping_sub(first) as u32 as usize).copied();
-                let from = days.iter().map(|day| start(day).unwrap_or(BEYOND) as usize);
+                let start = move |day: &i32| starts.get(day.wrapping_sub(first) as u32 as usize).copied();
+                let from = days.iter().map(move |day| start(day).unwrap_or(BEYOND) as usize);
                 self.latest.look_up(&rows.codes, lines, from, out);
             }
             None => {
