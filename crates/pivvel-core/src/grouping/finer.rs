@@ -126,7 +126,7 @@ impl FinerScan {
         let mut spread = FinerScan { sets: None, ..self.clone() };
         spread.pairs.number(&groups, &keys, &mut spread.numbers);
         spread.states.resize(spread.pairs.len());
-        spread.states.update(&spread.numbers, &[], false).ok()?;
+        spread.states.totals.count(&spread.numbers);
         Some(spread)
     }
 
@@ -184,12 +184,12 @@ fn update(
     groups: &[u32],
 ) -> Result<()> {
     let numbers = numbers(values, evaluation)?;
-    let plain = states.plain(&numbers);
-    if let Some(columns) = &plain {
-        states.totals.take(groups, columns, 0);
-    }
     let outgrown = |value: usize| Error::overflow(&values[value].name);
-    states.update(groups, &numbers, plain.is_some()).map_err(outgrown)
+    match states.plain(&numbers) {
+        Some(columns) => states.totals.take(groups, &columns, 0),
+        None => states.add(groups, &numbers).map_err(outgrown)?,
+    }
+    states.update(groups, &numbers).map_err(outgrown)
 }
 
 /// The numbers of every formula in the lines of a batch, and what decides which of them is first.

@@ -163,7 +163,10 @@ impl<'p> Scan<'p> {
             }
         }
         let outgrown = |value: usize| Error::overflow(&values[value].name);
-        self.states.update(&self.group_of_line, &numbers, plain.is_some()).map_err(outgrown)?;
+        if plain.is_none() {
+            self.states.add(&self.group_of_line, &numbers).map_err(outgrown)?;
+        }
+        self.states.update(&self.group_of_line, &numbers).map_err(outgrown)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
             self.report.zero_divisions += finer.take(batch, &self.group_of_line, self.groups.len())?;

@@ -78,9 +78,9 @@ impl Latest {
         elsewhere
     }
 
-    /// Forgets everything.
+    /// Forgets everything, and gives its memory back.
     pub(super) fn clear(&mut self) {
-        self.seen.clear();
+        self.seen = Vec::new();
     }
 
     /// How many places there are.

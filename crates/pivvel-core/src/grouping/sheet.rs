@@ -38,7 +38,11 @@ impl Sheet {
         }
         let places = self.tall.saturating_mul(columns.paths());
         let pays = self.missed <= self.tall + self.asked / 8;
-        rows.coded() && (1..=KEYS).contains(&rows.len()) && places <= LIMIT && pays
+        if places > LIMIT || !pays {
+            self.latest.clear();
+            return false;
+        }
+        rows.coded() && (1..=KEYS).contains(&rows.len())
     }
 
     /// The groups of some lines, [`NONE`](super::nest::NONE) where that is not known.

@@ -120,8 +120,8 @@ impl States {
         self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
-    /// The columns of all exact sums, where none of them has blanks or is wide: then lines and sums can be
-    /// taken together.
+    /// The columns of all exact sums, where none of them has blanks or is wide: then [`Totals::take`] takes
+    /// lines and sums together.
     pub(super) fn plain<'a>(
         &self,
         numbers: &'a [(Numbers<'_>, Option<Numbers<'_>>)],
@@ -130,23 +130,28 @@ impl States {
         sums.map(|(_, (numbers, _))| numbers.plain()).collect()
     }
 
-    /// Takes lines, each into the group that is named for it, with the numbers of every formula and
-    /// what decides which of them is first. Lines and sums may be `taken` already. Fails with the place of a
-    /// formula whose sum outgrew.
-    pub(crate) fn update(
+    /// Counts lines into the groups that are named for them and adds to all exact sums, column by column. Fails
+    /// with the place of a formula whose sum outgrew.
+    pub(super) fn add(
         &mut self,
         groups: &[u32],
         numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
-        taken: bool,
     ) -> Result<(), usize> {
-        if !taken {
-            self.totals.count(groups);
-            let sums =
-                self.values.iter().zip(numbers).enumerate().filter(|(_, (value, _))| value.is_summed());
-            for (at, (place, (_, (numbers, _)))) in sums.enumerate() {
-                self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
-            }
+        self.totals.count(groups);
+        let sums = self.values.iter().zip(numbers).enumerate().filter(|(_, (value, _))| value.is_summed());
+        for (at, (place, (_, (numbers, _)))) in sums.enumerate() {
+            self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
         }
+        Ok(())
+    }
+
+    /// Takes lines into all states but counts and exact sums, with the numbers of every formula and what
+    /// decides which of them is first. Fails with the place of a formula that outgrew.
+    pub(super) fn update(
+        &mut self,
+        groups: &[u32],
+        numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
+    ) -> Result<(), usize> {
         for (place, (value, (numbers, by))) in self.values.iter_mut().zip(numbers).enumerate() {
             value.count_blanks(groups, numbers, self.totals.len());
             value.update(groups, numbers, by.as_ref()).map_err(|_| place)?;
