@@ -7,8 +7,8 @@ use super::keys::KeyScan;
 use super::nest::{KEYS, Latest};
 use crate::lines::DayTable;
 
-/// A sheet stays below this many places (16 MiB).
-const LIMIT: usize = 1 << 20;
+/// A sheet stays below this many places (2 MiB, about what is nearest to a core).
+const LIMIT: usize = 1 << 17;
 /// Lies beyond them.
 const BEYOND: u32 = 1 << 30;
 
