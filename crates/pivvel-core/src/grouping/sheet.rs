@@ -7,7 +7,7 @@ use super::keys::KeyScan;
 use super::nest::{KEYS, Latest};
 use crate::lines::DayTable;
 
-/// A sheet stays below this many places (2 MiB, about what is nearest to a core).
+/// A sheet stays below this many places (2 MiB); in much larger ones, going by paths is quicker.
 const LIMIT: usize = 1 << 17;
 /// Lies beyond them.
 const BEYOND: u32 = 1 << 30;
