@@ -7,6 +7,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_array::*;
+use chrono::{Datelike, NaiveDate};
 use pivvel_core::{Axis, Batches, Brief, Run};
 
 /// A stream of lines: how many members and days there are, and how they come.
@@ -80,37 +81,82 @@ fn batches(lines: &[Line], size: usize) -> Vec<RecordBatch> {
     lines.chunks(size).map(batch).collect()
 }
 
-#[test]
-fn leaf_groups_are_those_of_a_plain_map() {
-    for (name, stream) in streams() {
-        let lines = lines(stream);
-        let mut expected: HashMap<[String; 3], (u64, i64)> = HashMap::new();
-        for (coast, yard, day, number) in &lines {
-            let day = pivvel_core::Value::Date(*day).to_string();
-            let group = expected.entry([format!("coast {coast}"), format!("yard {yard}"), day]).or_default();
-            *group = (group.0 + 1, group.1 + number);
-        }
-        for threads in [1, 2] {
-            let brief = Brief::new().rows(KEYS).columns(["day"]).measure(("total", "sum(number)"));
-            let batches = batches(&lines, stream.batch);
-            let mut source = Batches::new(batches[0].schema(), batches);
-            let crosstab = Run::new().threads(threads).build(&brief, &mut source).unwrap();
-            let path = |axis: &Axis, entry| -> Vec<String> {
-                axis.path(entry).iter().map(|member| member.label().to_string()).collect()
-            };
-            let mut met = 0;
-            for cell in crosstab.cells() {
-                let rows = path(crosstab.rows(), cell.row());
-                let Ok(group) =
-                    <[String; 3]>::try_from([rows, path(crosstab.columns(), cell.column())].concat())
-                else {
-                    continue;
-                };
+/// A part of a day by its name, and the label of the period that a day is in.
+type Part = (&'static str, fn(NaiveDate) -> String);
+
+const DAY: Part = ("day", |day| day.to_string());
+const YEAR: Part = ("day.year", |day| day.format("%Y").to_string());
+const QUARTER: Part = ("day.quarter", |day| format!("{}-Q{}", day.year(), day.month0() / 3 + 1));
+const MONTH: Part = ("day.month", |day| day.format("%Y-%m").to_string());
+const WEEK: Part = ("day.week", |day| day.format("%G-W%V").to_string());
+const QUARTER_OF_YEAR: Part = ("day.quarter_of_year", |day| format!("Q{}", day.month0() / 3 + 1));
+const MONTH_OF_YEAR: Part = ("day.month_of_year", |day| day.format("%B").to_string());
+const WEEKDAY: Part = ("day.weekday", |day| day.format("%A").to_string());
+
+/// Builds the lines with parts of days as columns, and compares every leaf group.
+fn check(name: &str, lines: &[Line], batch: usize, parts: &[Part]) {
+    let mut expected: HashMap<Vec<String>, (u64, i64)> = HashMap::new();
+    for (coast, yard, day, number) in lines {
+        let day = NaiveDate::from_epoch_days(*day).unwrap();
+        let mut group = vec![format!("coast {coast}"), format!("yard {yard}")];
+        group.extend(parts.iter().map(|(_, label)| label(day)));
+        let group = expected.entry(group).or_default();
+        *group = (group.0 + 1, group.1 + number);
+    }
+    for threads in [1, 2] {
+        let columns = parts.iter().map(|(part, _)| *part);
+        let brief = Brief::new().rows(KEYS).columns(columns).measure(("total", "sum(number)"));
+        let batches = batches(lines, batch);
+        let mut source = Batches::new(batches[0].schema(), batches);
+        let crosstab = Run::new().threads(threads).build(&brief, &mut source).unwrap();
+        let path = |axis: &Axis, entry| -> Vec<String> {
+            axis.path(entry).iter().map(|member| member.label().to_string()).collect()
+        };
+        let mut met = 0;
+        for cell in crosstab.cells() {
+            let group = [path(crosstab.rows(), cell.row()), path(crosstab.columns(), cell.column())].concat();
+            if group.len() == KEYS.len() + parts.len() {
                 let total = cell.value(0).unwrap().to_string().parse().unwrap();
                 assert_eq!(expected.get(&group), Some(&(cell.lines(), total)), "{name}: {group:?}");
                 met += 1;
             }
-            assert_eq!(met, expected.len(), "{name}, {threads} threads");
+        }
+        assert_eq!(met, expected.len(), "{name}, {threads} threads");
+    }
+}
+
+#[test]
+fn leaf_groups_are_those_of_a_plain_map() {
+    for (name, stream) in streams() {
+        check(name, &lines(stream), stream.batch, &[DAY]);
+    }
+}
+
+#[test]
+fn lines_are_in_the_periods_of_the_calendar() {
+    let layouts: [&[Part]; 8] = [
+        &[YEAR, QUARTER],
+        &[YEAR, WEEK],
+        &[QUARTER, MONTH],
+        &[QUARTER_OF_YEAR],
+        &[MONTH_OF_YEAR, YEAR],
+        &[WEEKDAY],
+        &[WEEK, WEEKDAY],
+        &[],
+    ];
+    // From so few days that most batches lie in one period to so many that none does, and with gaps.
+    let streams = [
+        ("two months", Stream { days: 60, ..FEW }),
+        ("three years", Stream { days: 1_100, batch: 5_000, ..FEW }),
+        ("three years in no order", Stream { days: 1_100, in_time: false, ..FEW }),
+    ];
+    for (name, stream) in streams {
+        for gap in [1, 5] {
+            let mut lines: Vec<Line> = lines(stream).into_iter().step_by(3).collect();
+            lines.iter_mut().for_each(|line| line.2 -= line.2 % gap);
+            for parts in layouts {
+                check(&format!("{name}, one day in {gap}"), &lines, stream.batch, parts);
+            }
         }
     }
 }

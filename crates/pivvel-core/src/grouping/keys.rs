@@ -73,7 +73,7 @@ impl KeyScan {
         }
         for key in self.known()..self.levels.len() {
             let array = array(key, self)?;
-            self.coders[key].codes(&array, &mut self.codes[key])?;
+            self.coders[key].codes(array, &mut self.codes[key])?;
         }
         Ok(())
     }
@@ -85,8 +85,10 @@ impl KeyScan {
         let days = dates.as_primitive::<Date32Type>().values();
         let new = |day: &&i32| self.days.get(**day) == DayTable::NONE;
         if days.first().as_ref().is_some_and(new) || days.last().as_ref().is_some_and(new) {
-            for same in days.chunk_by(|a, b| a == b) {
-                self.path_of_day(same[0]);
+            for day in days {
+                if self.days.get(*day) == DayTable::NONE {
+                    self.path_of_day(*day);
+                }
             }
         }
     }
@@ -140,6 +142,19 @@ impl KeyScan {
     pub(super) fn days_of(&self, lines: Range<usize>) -> Option<(&[i32], &DayTable)> {
         let days = self.dates.as_ref().filter(|_| self.told_by_days())?.as_primitive::<Date32Type>().values();
         Some((&days[lines], &self.days))
+    }
+
+    /// The path of a day that was met, where days tell paths.
+    pub(super) fn path_of(&self, day: i32) -> u32 {
+        self.days.get(day)
+    }
+
+    /// The first and the last of the days around one that have its path, where days tell paths.
+    pub(super) fn days_beside(&self, day: i32) -> Option<(i32, i32)> {
+        self.coders.iter().try_fold((i32::MIN, i32::MAX), |(first, last), coder| {
+            let own = coder.days_beside(day)?;
+            Some((own.0.max(first), own.1.min(last)))
+        })
     }
 
     /// How many members the deepest key has.
@@ -216,7 +231,7 @@ impl KeyScan {
     pub(super) fn follow_members(&mut self, members: &[ArrayRef], rows: usize) -> Result<()> {
         self.at_root(rows);
         for (key, array) in members.iter().enumerate() {
-            self.coders[key].codes(array, &mut self.codes[key])?;
+            self.coders[key].codes(array.clone(), &mut self.codes[key])?;
         }
         self.deeper(0, 0..rows);
         Ok(())

@@ -20,8 +20,8 @@ use crate::lines::MemberId;
 
 /// Lines whose values are worked out together.
 const PART: usize = 8_192;
-/// Lines that stay in a core's nearest cache from one pass over them to the next.
-const CACHED: usize = 1_024;
+/// Lines whose groups stay in a core's nearest cache from one pass over them to the next.
+const CACHED: usize = 4_096;
 
 /// A scan under way. Give it every batch of lines, in any order and of any size, then finish.
 #[derive(Debug)]
@@ -218,9 +218,9 @@ impl<'p> Scan<'p> {
             self.columns.number(lines.clone());
         }
         if self.sheet.fits(&self.rows, &self.columns) {
+            self.sheet.place(&self.columns, lines.clone());
             let groups = &mut self.group_of_line[lines.clone()];
-            self.sheet.look_up(&self.rows, &self.columns, lines.clone(), groups);
-            if groups.iter().fold(false, |any, group| any | (*group == NONE)) {
+            if !self.sheet.look_up(&self.rows, lines.clone(), groups) {
                 self.find_new(lines);
             }
             return;

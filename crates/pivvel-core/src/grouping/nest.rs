@@ -18,48 +18,59 @@ pub(super) struct Latest {
 }
 
 /// The members above one, outermost first, and what they lead to together.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 struct Seen {
     above: [u32; KEYS - 1],
     to: u32,
 }
 
+/// Leads somewhere too, but below members that there are not.
+const UNSEEN: Seen = Seen { above: [NONE; KEYS - 1], to: 0 };
+
 impl Latest {
-    /// What each of some lines leads to by its codes, [`NONE`] where that is not known. Members have their
-    /// places from those on that are named for the lines.
+    /// Makes room for so many places.
+    pub(super) fn make_room(&mut self, places: usize) {
+        if places > self.seen.len() {
+            self.seen.resize(places.next_power_of_two(), UNSEEN);
+        }
+    }
+
+    /// What each of some lines leads to, [`NONE`] where that is not known, by the codes above the deepest and
+    /// the places of the deepest; there must be room for all of these. Gives whether all is known.
     #[inline(never)]
-    pub(super) fn look_up(
+    pub(super) fn look_up<'c>(
         &self,
-        codes: &[Codes],
+        above: &'c [Codes],
         lines: Range<usize>,
-        from: impl Iterator<Item = usize>,
+        places: impl Iterator<Item = u32> + Clone,
         out: &mut [u32],
-    ) {
-        let Some((deepest, above)) = codes.split_last() else { return };
-        let seen: &[Seen] = &self.seen;
-        let own = from.zip(&deepest[lines.clone()]);
-        let seen = own.map(move |(from, own)| seen.get(from.wrapping_add(*own as usize)));
-        let out = out.iter_mut().zip(seen);
+    ) -> bool {
+        let each = |codes: &'c Codes| codes[lines.clone()].iter().copied();
+        let seen = self.seen_at(places);
         match above {
-            [] => out.for_each(|(out, seen)| *out = lead(seen, |_| 0)),
-            [a] => {
-                let lines = out.zip(&a[lines]);
-                lines.for_each(|((out, seen), a)| *out = lead(seen, |above| above[0] ^ a));
-            }
+            [] => fill(out, seen.map(|seen| seen.leads([]))),
+            [a] => fill(out, seen.zip(each(a)).map(|(seen, a)| seen.leads([a]))),
             [a, b] => {
-                let lines = out.zip(&a[lines.clone()]).zip(&b[lines]);
-                lines.for_each(|(((out, seen), a), b)| {
-                    *out = lead(seen, |above| (above[0] ^ a) | (above[1] ^ b));
-                });
+                let lines = seen.zip(each(a)).zip(each(b));
+                fill(out, lines.map(|((seen, a), b)| seen.leads([a, b])))
             }
             [a, b, c] => {
-                let lines = out.zip(&a[lines.clone()]).zip(&b[lines.clone()]).zip(&c[lines]);
-                lines.for_each(|((((out, seen), a), b), c)| {
-                    *out = lead(seen, |above| (above[0] ^ a) | (above[1] ^ b) | (above[2] ^ c));
-                });
+                let lines = seen.zip(each(a)).zip(each(b)).zip(each(c));
+                fill(out, lines.map(|(((seen, a), b), c)| seen.leads([a, b, c])))
             }
-            _ => out.for_each(|(out, _)| *out = NONE),
+            _ => {
+                out.fill(NONE);
+                false
+            }
         }
+    }
+
+    /// What was seen at some places.
+    #[inline(always)]
+    fn seen_at(&self, places: impl Iterator<Item = u32> + Clone) -> impl Iterator<Item = &Seen> + Clone {
+        // There are as many as a power of two, and all places are below: no jump is needed to see to that.
+        let (seen, last): (&[Seen], usize) = (&self.seen, self.seen.len().wrapping_sub(1));
+        places.map(move |place| &seen[place as usize & last])
     }
 
     /// Keeps in mind what a line leads to, with its member's place from one on. Whether that led elsewhere
@@ -67,12 +78,9 @@ impl Latest {
     pub(super) fn learn(&mut self, codes: &[Codes], line: usize, from: usize, to: u32) -> bool {
         let Some((deepest, above)) = codes.split_last() else { return false };
         let place = from + deepest[line] as usize;
-        if place >= self.seen.len() {
-            let unseen = Seen { above: [NONE; KEYS - 1], to: NONE };
-            self.seen.resize((place + 1).next_power_of_two(), unseen);
-        }
         let seen = &mut self.seen[place];
-        let elsewhere = seen.to != NONE && seen.to != to;
+        let elsewhere = *seen != UNSEEN && seen.to != to;
+        seen.above = [0; KEYS - 1];
         above.iter().zip(&mut seen.above).for_each(|(codes, above)| *above = codes[line]);
         seen.to = to;
         elsewhere
@@ -94,11 +102,33 @@ impl Latest {
     }
 }
 
-/// What a member leads to, if those above it do not differ.
+impl Seen {
+    /// What is led to; and bits where the members above are others, outermost first.
+    #[inline(always)]
+    fn leads<const K: usize>(&self, above: [u32; K]) -> (u32, u32) {
+        let differ = match K {
+            // What was seen has a zero there.
+            0 => self.above[0],
+            _ => self.above.iter().zip(above).fold(0, |differ, (own, other)| differ | (own ^ other)),
+        };
+        (self.to, differ)
+    }
+}
+
+/// Writes down what lines lead to, [`NONE`] where something differs. Gives whether nothing does.
 #[inline(always)]
-fn lead(seen: Option<&Seen>, differ: impl Fn(&[u32; KEYS - 1]) -> u32) -> u32 {
-    // All bits of what is none are set.
-    seen.map_or(NONE, |seen| seen.to | 0u32.wrapping_sub(u32::from(differ(&seen.above) != 0)))
+fn fill(out: &mut [u32], led: impl Iterator<Item = (u32, u32)> + Clone) -> bool {
+    // Asked once for all lines, and without a jump: where jumps lie in so short a loop would tell on its time.
+    let mut any = 0;
+    for (out, (to, differ)) in out.iter_mut().zip(led.clone()) {
+        *out = to;
+        any |= differ;
+    }
+    if any != 0 {
+        let differing = out.iter_mut().zip(led).filter(|(_, (_, differ))| *differ != 0);
+        differing.for_each(|(out, _)| *out = NONE);
+    }
+    any == 0
 }
 
 /// The path that each member of the deepest key was last seen at.
@@ -126,9 +156,10 @@ impl Nest {
         out: &mut Vec<u32>,
     ) {
         out.resize(lines.len(), NONE);
-        self.latest.look_up(codes, lines.clone(), std::iter::repeat_n(0, lines.len()), out);
+        self.latest.make_room(members.last().copied().unwrap_or(0));
         self.asked += lines.len();
-        if out.iter().fold(false, |any, path| any | (*path == NONE)) {
+        let Some((deepest, above)) = codes.split_last() else { return };
+        if !self.latest.look_up(above, lines.clone(), deepest[lines.clone()].iter().copied(), out) {
             let new: Vec<usize> = lines.clone().filter(|line| out[line - lines.start] == NONE).collect();
             let mut paths = Vec::new();
             self.find(levels, codes, members, &new, &mut paths);
@@ -154,6 +185,7 @@ impl Nest {
             std::mem::swap(out, &mut next);
             parents = level.len();
         }
+        self.latest.make_room(members.last().copied().unwrap_or(0));
         for (line, path) in lines.iter().zip(out) {
             self.missed += usize::from(self.latest.learn(codes, *line, 0, *path));
         }

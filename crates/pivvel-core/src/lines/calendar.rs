@@ -101,6 +101,18 @@ impl DatePart {
         }
     }
 
+    /// The first and the last of the days around one that are in its period.
+    pub(crate) fn days_beside(self, day: i32) -> Option<(i32, i32)> {
+        let running = match self {
+            DatePart::QuarterOfYear => DatePart::Quarter,
+            DatePart::MonthOfYear => DatePart::Month,
+            DatePart::Weekday => DatePart::Day,
+            running => running,
+        };
+        let period = running.period(day)?;
+        Some((running.first_day(period)?, running.first_day(period.checked_add(1)?)?.checked_sub(1)?))
+    }
+
     /// How many months it lasts, where it lasts whole months.
     fn months(self) -> Option<i32> {
         match self {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
 use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, PrimitiveArray};
-use arrow_buffer::{NullBuffer, ScalarBuffer};
+use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 use hashbrown::HashTable;
 
@@ -38,18 +38,19 @@ pub(crate) struct Coder {
 #[derive(Debug, Clone)]
 pub(crate) enum Codes {
     Own(Vec<u32>),
-    Shared(ScalarBuffer<u32>),
+    /// The keys of an array by dictionary.
+    Keys(ArrayRef),
 }
 
 impl Codes {
     /// Room to write them down.
     fn own(&mut self) -> &mut Vec<u32> {
-        if let Codes::Shared(_) = self {
+        if let Codes::Keys(_) = self {
             *self = Codes::default();
         }
         match self {
             Codes::Own(codes) => codes,
-            Codes::Shared(_) => unreachable!("they were just made own ones"),
+            Codes::Keys(_) => unreachable!("they were just made own ones"),
         }
     }
 }
@@ -66,9 +67,16 @@ impl Deref for Codes {
     fn deref(&self) -> &[u32] {
         match self {
             Codes::Own(codes) => codes,
-            Codes::Shared(codes) => codes,
+            Codes::Keys(array) => keys(array).unwrap_or_default(),
         }
     }
+}
+
+/// The keys of an array by dictionary, where they are as wide as codes. None of them is negative.
+fn keys(array: &ArrayRef) -> Option<&[u32]> {
+    let keys = array.as_dictionary_opt::<UInt32Type>().map(|array| array.keys().values().inner());
+    let signed = || array.as_dictionary_opt::<Int32Type>().map(|array| array.keys().values().inner());
+    keys.or_else(signed).map(|keys| keys.typed_data())
 }
 
 impl Coder {
@@ -128,18 +136,15 @@ impl Coder {
     }
 
     /// The codes of a column, one a line.
-    pub(crate) fn codes(&mut self, array: &ArrayRef, codes: &mut Codes) -> Result<()> {
+    pub(crate) fn codes(&mut self, array: ArrayRef, codes: &mut Codes) -> Result<()> {
         if matches!(array.data_type(), DataType::Dictionary(..)) && array.null_count() == 0 {
-            self.know(array)?;
-            let keys = array.as_dictionary_opt::<UInt32Type>().map(|array| array.keys().values().inner());
-            let signed = || array.as_dictionary_opt::<Int32Type>().map(|array| array.keys().values().inner());
-            if let Some(keys) = keys.or_else(signed).filter(|_| self.same) {
-                // An entry's number is never negative.
-                *codes = Codes::Shared(ScalarBuffer::new(keys.clone(), 0, array.len()));
+            self.know(&array)?;
+            if self.same && keys(&array).is_some() {
+                *codes = Codes::Keys(array);
                 return Ok(());
             }
         }
-        self.code(array, codes.own())
+        self.code(&array, codes.own())
     }
 
     /// The codes of a column, one a line, into `codes`.
@@ -278,6 +283,11 @@ impl Coder {
         let code = self.code_of_key(part.period(day).map(i128::from));
         self.days.set(day, code);
         code
+    }
+
+    /// The first and the last of the days around one that have its code.
+    pub(crate) fn days_beside(&self, day: i32) -> Option<(i32, i32)> {
+        self.part.unwrap_or(DatePart::Day).days_beside(day)
     }
 
     fn code_numbers<T: ArrowPrimitiveType>(&mut self, array: &PrimitiveArray<T>, codes: &mut Vec<u32>)
