@@ -11,15 +11,15 @@ use arrow_array::*;
 use pivvel_core::{Batches, Brief, Run};
 use proptest::prelude::*;
 
-/// A line: three members, of which 0 is the blank one, a day, and two numbers.
+/// A line: four members, of which 0 is the blank one, a day, and two numbers.
 #[derive(Debug, Clone, Copy)]
 struct Line {
-    members: [usize; 3],
+    members: [usize; 4],
     day: Option<i32>,
     numbers: [Option<i64>; 2],
 }
 
-const KEYS: [&str; 3] = ["coast", "harbour", "yard"];
+const KEYS: [&str; 4] = ["coast", "harbour", "yard", "berth"];
 
 fn label(key: usize, member: usize) -> String {
     match member {
@@ -45,7 +45,7 @@ fn any_line() -> impl Strategy<Value = Line> {
         // Before and behind what has a place in the table of days.
         1 => prop_oneof![Just(Some(-60_000)), Just(Some(90_000)), Just(Some(-1)), Just(None)],
     ];
-    let members = (0..5usize, 0..9usize, 0..30usize).prop_map(|(a, b, c)| [a, b, c]);
+    let members = (0..5usize, 0..9usize, 0..30usize, 0..39usize).prop_map(|(a, b, c, d)| [a, b, c, d]);
     (members, day, [number.clone(), number]).prop_map(|(members, day, numbers)| Line {
         members,
         day,
@@ -79,11 +79,11 @@ fn texts(lines: &[Line], key: usize, form: Form, shared: &ArrayRef) -> ArrayRef 
 }
 
 fn batches(lines: &[Line], form: Form, size: usize) -> Vec<RecordBatch> {
-    let shared: Vec<ArrayRef> = (0..3)
+    let shared: Vec<ArrayRef> = (0..4)
         .map(|key| Arc::new((0..40).map(|m| Some(label(key, m))).collect::<StringArray>()) as ArrayRef)
         .collect();
     let batch = |lines: &[Line]| {
-        let texts = (0..3).map(|key| (KEYS[key], texts(lines, key, form, &shared[key])));
+        let texts = (0..4).map(|key| (KEYS[key], texts(lines, key, form, &shared[key])));
         let day: ArrayRef = Arc::new(lines.iter().map(|line| line.day).collect::<Date32Array>());
         let numbers = (0..2).map(|i| -> (&str, ArrayRef) {
             (["x", "y"][i], Arc::new(lines.iter().map(|line| line.numbers[i]).collect::<Int64Array>()))
@@ -160,7 +160,7 @@ fn found(
     crosstab.cells().map(cell).collect()
 }
 
-const LAYOUTS: [(&[&str], &[&str]); 10] = [
+const LAYOUTS: [(&[&str], &[&str]); 14] = [
     (&["coast", "harbour", "yard"], &["day.year"]),
     (&["yard", "coast"], &["day.year", "day"]),
     (&["day.year", "day"], &["harbour"]),
@@ -171,6 +171,10 @@ const LAYOUTS: [(&[&str], &[&str]); 10] = [
     (&["yard"], &["coast", "harbour"]),
     (&["coast", "harbour", "yard"], &[]),
     (&["coast", "harbour", "yard"], &["day"]),
+    (&["coast", "harbour", "yard", "berth"], &["day.year"]),
+    (&["coast", "harbour", "yard", "berth"], &["day.year", "day"]),
+    (&["yard", "coast", "berth", "harbour", "day.year"], &[]),
+    (&["berth"], &["day.year"]),
 ];
 
 proptest! {
@@ -186,8 +190,8 @@ proptest! {
     ) {
         let mut lines = lines;
         if nested {
-            lines.iter_mut().for_each(|Line { members: [coast, harbour, yard], .. }| {
-                (*coast, *harbour) = (*yard % 3, *yard % 9);
+            lines.iter_mut().for_each(|Line { members: [coast, harbour, yard, berth], .. }| {
+                (*coast, *harbour, *yard) = (*berth % 3, *berth % 9, *berth % 27);
             });
         }
         if full {
