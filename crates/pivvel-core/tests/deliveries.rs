@@ -1,6 +1,6 @@
 //! The same lines however they come: whole or cut into batches, as slices of larger arrays, in any order of
-//! batches, with keys of any width, by one dictionary or by many, to one thread or to several. The tidy result
-//! must not tell.
+//! batches, with keys of any width, by one dictionary or by many, to one thread or to several, or kept part by
+//! part. The tidy result must not tell.
 
 #![allow(clippy::unwrap_used)]
 
@@ -9,7 +9,7 @@ use std::sync::Arc;
 use arrow_array::types::*;
 use arrow_array::*;
 use arrow_schema::Schema;
-use pivvel_core::{Batches, Brief, Run};
+use pivvel_core::{Batches, Brief, Groups, Run};
 use proptest::prelude::*;
 
 /// Coast, yard and day of a line, and what it is worth in hundredths.
@@ -116,19 +116,33 @@ fn batches_of(lines: &[Line], delivery: &Delivery) -> Vec<RecordBatch> {
     batches
 }
 
-fn tidy(lines: &[Line], delivery: &Delivery, columns: &[&str]) -> RecordBatch {
-    let brief = Brief::new()
+fn brief(columns: &[&str]) -> Brief {
+    Brief::new()
         .rows(["coast", "yard"])
         .columns(columns.iter().copied())
         .measure(("sales", "sum(amount)"))
         .measure(("lines", "count()"))
         .measure(("yards", "distinct(yard)"))
         .measure(("middle", "median(amount)"))
-        .measure(("spread", "max(amount) - min(amount)"));
+        .measure(("spread", "max(amount) - min(amount)"))
+}
+
+fn tidy(lines: &[Line], delivery: &Delivery, columns: &[&str]) -> RecordBatch {
     let batches = batches_of(lines, delivery);
     let schema: Arc<Schema> = batches[0].schema();
     let mut source = Batches::new(schema, batches);
-    Run::new().threads(delivery.threads).build(&brief, &mut source).unwrap().to_record_batch()
+    Run::new().threads(delivery.threads).build(&brief(columns), &mut source).unwrap().to_record_batch()
+}
+
+/// The same from groups that every batch was kept as.
+fn tidy_of_kept(lines: &[Line], delivery: &Delivery, columns: &[&str]) -> RecordBatch {
+    let run = Run::new().threads(delivery.threads);
+    let keep = |batch: RecordBatch| {
+        let mut source = Batches::new(batch.schema(), [batch]);
+        run.keep(&brief(columns), &mut source).unwrap().1
+    };
+    let kept: Vec<Groups> = batches_of(lines, delivery).into_iter().map(keep).collect();
+    run.build_from(&brief(columns), &kept).unwrap().to_record_batch()
 }
 
 proptest! {
@@ -161,6 +175,10 @@ proptest! {
             backwards: false,
             threads: 1,
         };
-        prop_assert_eq!(tidy(&lines, &delivery, columns), tidy(&lines, &plain, columns));
+        let expected = tidy(&lines, &plain, columns);
+        prop_assert_eq!(&tidy(&lines, &delivery, columns), &expected);
+        // Its source has another name.
+        let of_kept = tidy_of_kept(&lines, &delivery, columns);
+        prop_assert_eq!(of_kept.columns(), expected.columns(), "kept");
     }
 }
