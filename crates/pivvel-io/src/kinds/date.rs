@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use chrono::{Datelike, NaiveDate};
+use chrono::{Datelike, Month, NaiveDate};
 
 /// The order in which the parts of a date are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -79,6 +79,12 @@ pub(crate) fn read_date(text: &str, order: DateOrder) -> Option<i32> {
     };
     let date = forms.iter().find_map(|form| NaiveDate::parse_from_str(text, form).ok())?;
     Some(date.num_days_from_ce() - EPOCH)
+}
+
+/// Whether a text may be a date that begins with a letter. Most texts are not, and trying every form takes
+/// long.
+pub(super) fn begins_with_month(text: &str) -> bool {
+    text.trim_start().get(..3).is_some_and(|name| name.parse::<Month>().is_ok())
 }
 
 fn without_time(text: &str) -> &str {

@@ -2,7 +2,7 @@
 
 use pivvel_core::{Kind, Result};
 
-use super::date::{DateOrder, iso, read_date};
+use super::date::{DateOrder, begins_with_month, iso, read_date};
 use super::number::{NumberStyle, plain_number, read_number};
 use super::{ColumnKind, GivenKind, read_yes_no};
 
@@ -38,7 +38,7 @@ impl Evidence {
         if first.is_ascii_alphabetic() {
             if read_yes_no(text).is_some() {
                 self.yes_no += times;
-            } else if text.bytes().any(|b| b.is_ascii_digit()) {
+            } else if begins_with_month(text) {
                 self.take_date(text, times);
             }
             return;
