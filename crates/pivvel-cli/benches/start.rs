@@ -1,7 +1,7 @@
 //! How long it takes from the start of the command to the first byte of a cross-tab of 5,000 lines, beside
 //! what the command takes to tell its version.
 //!
-//! `cargo bench -p pivvel-cli`
+//! `cargo bench -p pivvel-cli --bench start`
 
 use std::io::{BufWriter, Read, Write};
 use std::process::{Command, Stdio};
