@@ -144,11 +144,6 @@ impl KeyScan {
         Some((&days[lines], &self.days))
     }
 
-    /// The path of a day that was met, where days tell paths.
-    pub(super) fn path_of(&self, day: i32) -> u32 {
-        self.days.get(day)
-    }
-
     /// The first and the last of the days around one that have its path, where days tell paths.
     pub(super) fn days_beside(&self, day: i32) -> Option<(i32, i32)> {
         self.coders.iter().try_fold((i32::MIN, i32::MAX), |(first, last), coder| {

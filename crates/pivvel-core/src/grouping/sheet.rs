@@ -59,7 +59,7 @@ impl Sheet {
         self.from.clear();
         match columns.days_of(lines) {
             Some((days, paths)) => {
-                self.all = self.path_of_all(days, columns).map(|path| path * self.tall as u32);
+                self.all = self.path_of_all(days, paths, columns).map(|path| path * self.tall as u32);
                 if self.all.is_some() {
                     return;
                 }
@@ -78,9 +78,9 @@ impl Sheet {
     }
 
     /// The path that all of some days lead to.
-    fn path_of_all(&mut self, days: &[i32], columns: &KeyScan) -> Option<u32> {
+    fn path_of_all(&mut self, days: &[i32], paths: &DayTable, columns: &KeyScan) -> Option<u32> {
         let day = *days.first()?;
-        let path = Some(columns.path_of(day)).filter(|path| *path != DayTable::NONE)?;
+        let path = Some(paths.get(day)).filter(|path| *path != DayTable::NONE)?;
         if !(self.period.0..=self.period.1).contains(&day) {
             self.period = columns.days_beside(day)?;
         }
