@@ -103,6 +103,7 @@ fn kinds_are_found() {
         ("31.12.2025\n01.02.2025\n", "date"),
         ("12/31/2025\n01/02/2025\n", "date"),
         ("31 Jan 2025\n1 Feb 2025\n", "date"),
+        ("January 31 2025\n1 march 2025\n3-Apr-2025\n", "date"),
         ("a\n1\n", "text"),
         ("\n", "text"),
     ];

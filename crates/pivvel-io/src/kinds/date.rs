@@ -53,7 +53,7 @@ impl DateOrder {
                 (&["%m/%d/%Y", "%m.%d.%Y", "%m-%d-%Y"], &["%m/%d/%y", "%m.%d.%y", "%m-%d-%y"])
             }
             DateOrder::MonthByName => {
-                (&["%d %b %Y", "%d-%b-%Y", "%b %d, %Y", "%b %d %Y", "%Y-%b-%d"], &["%d %b %y", "%d-%b-%y"])
+                (&["%d %B %Y", "%d-%B-%Y", "%B %d, %Y", "%B %d %Y", "%Y-%B-%d"], &["%d %B %y", "%d-%B-%y"])
             }
         }
     }
