@@ -18,14 +18,46 @@ pub struct Error(Box<Fault>);
 
 #[derive(Debug)]
 enum Fault {
-    Request { place: String, message: String },
-    Formula { place: String, text: String, span: Range<usize>, message: String },
-    Data { place: String, message: String },
-    Widen { place: String, column: String, found: Kind, needed: Kind },
-    Misfits { source: String, shown: Vec<Misfit>, hint: String },
-    Overflow { place: String },
-    Memory { message: String },
-    Io { place: String, cause: std::io::Error },
+    Request {
+        place: String,
+        message: String,
+    },
+    Formula {
+        place: String,
+        text: String,
+        span: Range<usize>,
+        message: String,
+    },
+    Data {
+        place: String,
+        message: String,
+    },
+    Widen {
+        place: String,
+        column: String,
+        found: Kind,
+        needed: Kind,
+    },
+    /// The error that stands if another look at the column changes nothing.
+    Reconsider {
+        column: String,
+        error: Error,
+    },
+    Misfits {
+        source: String,
+        shown: Vec<Misfit>,
+        hint: String,
+    },
+    Overflow {
+        place: String,
+    },
+    Memory {
+        message: String,
+    },
+    Io {
+        place: String,
+        cause: std::io::Error,
+    },
 }
 
 /// A value that does not fit its column's kind, and where it stands.
@@ -102,6 +134,13 @@ impl Error {
         Error(Box::new(Fault::Widen { place: place.into(), column: column.into(), found, needed }))
     }
 
+    /// Values that do not fit what the first lines of a column led to believe. A source that can be read
+    /// again looks at the whole column; `error` is what stands if that changes nothing. See
+    /// [`Error::reconsidered`].
+    pub fn reconsider(column: impl Into<String>, error: Error) -> Error {
+        Error(Box::new(Fault::Reconsider { column: column.into(), error }))
+    }
+
     /// A number that outgrew 38 digits.
     pub fn overflow(place: impl Into<String>) -> Error {
         Error(Box::new(Fault::Overflow { place: place.into() }))
@@ -125,12 +164,23 @@ impl Error {
     /// Whether the request was wrong (a misspelt column, a formula that cannot be read) rather
     /// than the work having failed (a broken file, a value that is not a number).
     pub fn is_request(&self) -> bool {
-        matches!(*self.0, Fault::Request { .. } | Fault::Formula { .. })
+        match &*self.0 {
+            Fault::Reconsider { error, .. } => error.is_request(),
+            fault => matches!(fault, Fault::Request { .. } | Fault::Formula { .. }),
+        }
     }
 
     /// Whether the other end of a pipe was closed: the reader had enough.
     pub fn is_broken_pipe(&self) -> bool {
         matches!(&*self.0, Fault::Io { cause, .. } if cause.kind() == std::io::ErrorKind::BrokenPipe)
+    }
+
+    /// The column whose values are to be looked at again, where this error says so.
+    pub fn reconsidered(&self) -> Option<&str> {
+        match &*self.0 {
+            Fault::Reconsider { column, .. } => Some(column),
+            _ => None,
+        }
     }
 
     /// The column and the kind that it needs, where this error says that a wider one is needed.
@@ -184,6 +234,7 @@ impl fmt::Display for Error {
                      '{column}={needed}'"
                 )
             }
+            Fault::Reconsider { error, .. } => error.fmt(f),
             Fault::Misfits { source, shown, hint } => {
                 let lead = if shown.len() == 1 { "a value does" } else { "values do" };
                 writeln!(f, "{source}: {lead} not fit the kind of the column")?;

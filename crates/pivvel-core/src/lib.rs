@@ -60,7 +60,8 @@ pub use formula::{
 pub use grouping::ScanReport;
 pub use lines::{
     Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
-    Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, decimal_text,
+    NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, YES_WORD,
+    decimal_text,
 };
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
 pub use rollup::{Axis, Entry, MemberRef};

@@ -31,6 +31,7 @@ pub fn write_whole(
     fill: impl FnOnce(&mut (dyn Write + Send)) -> std::io::Result<()>,
 ) -> Result<()> {
     let place = || path.display().to_string();
+    let path = &target_of(path);
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     if path.is_dir() {
         return Err(Error::data(place(), "this is a folder, not a file"));
@@ -39,6 +40,16 @@ pub fn write_whole(
         std::io::ErrorKind::NotFound => Error::data(place(), "there is no such folder to write into"),
         _ => Error::io(place(), e),
     };
+    if let Ok(file) = std::fs::metadata(path) {
+        if file.is_file() && file.permissions().readonly() {
+            return Err(Error::data(place(), "this file is read-only"));
+        }
+        // A pipe or a device is written into: there is no earlier file to keep.
+        if !file.is_file() {
+            let mut out = BufWriter::new(File::options().write(true).open(path).map_err(fail)?);
+            return fill(&mut out).and_then(|()| out.flush()).map_err(fail);
+        }
+    }
     let begun = Begun::new(folder).map_err(fail)?;
     let mut out = BufWriter::new(begun.file());
     fill(&mut out).map_err(fail)?;
@@ -47,6 +58,17 @@ pub fn write_whole(
     keep_rights(path, begun.file()).map_err(fail)?;
     begun.file().sync_all().map_err(fail)?;
     begun.into_place(folder, path).map_err(fail)
+}
+
+/// The file that a path leads to: a link stays a link, and what it leads to is written.
+pub(crate) fn target_of(path: &Path) -> PathBuf {
+    let mut target = path.to_path_buf();
+    // As many steps as a system goes.
+    for _ in 0..40 {
+        let Ok(next) = std::fs::read_link(&target) else { break };
+        target = target.parent().map_or(next.clone(), |folder| folder.join(&next));
+    }
+    target
 }
 
 /// A file that is being written.

@@ -48,7 +48,7 @@ pub(crate) fn open(bytes: Bytes, head: &Head, options: &ReadOptions) -> Result<T
     splitter.split(&mut chunk);
     let mut evidence = vec![Evidence::default(); names.len()];
     gather(&chunk, chunk.len().min(HEAD_LINES), &mut evidence);
-    let columns = TextColumns::find(names.to_vec(), evidence, &options.kinds)?;
+    let columns = TextColumns::find(names.to_vec(), evidence, &options.kinds, Some('.'))?;
     let (name, block_bytes) = (bytes.name.clone(), options.block_bytes);
     let form = JsonLines { bytes, names, block_bytes };
     Ok(TextSource::new(name, columns, Vec::new(), options.bad_values, Box::new(form)))

@@ -27,6 +27,7 @@ mod json_lines;
 mod kinds;
 mod location;
 mod open;
+mod outputs;
 #[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(feature = "postgres")]
@@ -37,6 +38,7 @@ mod several;
 mod source;
 #[cfg(feature = "sqlite")]
 mod sqlite;
+mod steady;
 mod survey;
 mod table;
 mod text;
@@ -50,6 +52,7 @@ pub use atomic::{abandon_writing, write_whole};
 pub use groups_file::{open_groups, save_groups};
 pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
+pub use outputs::check_outputs;
 pub use source::{ReadOptions, Source};
 pub use survey::{ColumnSurvey, Survey};
 #[cfg(feature = "workbook")]

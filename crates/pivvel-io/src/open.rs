@@ -10,6 +10,7 @@ use crate::bytes::Bytes;
 use crate::location::{Location, Part};
 use crate::several::Several;
 use crate::source::{ReadOptions, Source};
+use crate::steady::Steady;
 use crate::text::TextSource;
 use crate::{csv, json_lines};
 
@@ -73,22 +74,27 @@ fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn 
     }
     let mut first = Vec::new();
     let file = File::open(path).map_err(|e| Error::io(place(), e))?;
+    // What is no file, as a pipe with a name, gives its bytes only once.
+    if !file.metadata().map_err(|e| Error::io(place(), e))?.is_file() {
+        part.only(&place(), "a stream", &[])?;
+        return open_reader(&place(), Box::new(file), options);
+    }
     file.take(16).read_to_end(&mut first).map_err(|e| Error::io(place(), e))?;
     let name = path.file_name().map_or_else(place, |name| name.to_string_lossy().into());
     match &first[..] {
         [b'P', b'K', 3, 4, ..] => {
             part.only(&name, "a workbook", &["sheet", "range"])?;
-            workbook(path, &name, part, options)
+            Steady::open(path, || workbook(path, &name, part, options))
         }
-        [b'P', b'A', b'R', b'1', ..] => parquet(path, name, options),
-        first if first.starts_with(b"ARROW1") => arrow(path, name, options),
+        [b'P', b'A', b'R', b'1', ..] => Steady::open(path, || parquet(path, name, options)),
+        first if first.starts_with(b"ARROW1") => Steady::open(path, || arrow(path, name, options)),
         first if first.starts_with(b"SQLite format 3\0") => {
             part.only(&name, "a database", &["table"])?;
             sqlite(path, name, part, options)
         }
         _ => {
             part.only(&name, "a text file", &[])?;
-            Ok(Box::new(open_text(Bytes::open(path)?, options)?))
+            Steady::open(path, || Ok(Box::new(open_text(Bytes::open(path)?, options)?)))
         }
     }
 }

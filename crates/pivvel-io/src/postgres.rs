@@ -84,8 +84,8 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
     })?;
     let mut evidence = vec![Evidence::default(); columns.len()];
     gather(&chunk, chunk.len(), &mut evidence);
-    let mut kinds = TextColumns::find(names, evidence, &options.kinds)?;
-    for (column, known) in kinds.0.iter_mut().zip(&columns) {
+    let mut kinds = TextColumns::find(names, evidence, &options.kinds, Some('.'))?;
+    for (column, known) in kinds.all.iter_mut().zip(&columns) {
         if let (false, Some(known)) = (column.kind.given, &known.kind) {
             column.kind = known.clone();
         }

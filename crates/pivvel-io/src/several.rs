@@ -80,11 +80,24 @@ fn agree(parts: &mut [Box<dyn Source>], name: &str) -> Result<()> {
     let kind_of = |part: &dyn Source| {
         part.columns().iter().find(|column| column.name == name).map(|column| column.kind.clone())
     };
+    let has_codes = parts.iter().any(|part| kind_of(part.as_ref()).is_some_and(|kind| kind.code));
     let mut agreed: Option<(Kind, bool, String)> = None;
+    let mut unit: Option<(char, String)> = None;
     for part in parts.iter() {
         let Some(kind) = kind_of(part.as_ref()).filter(|kind| !kind.unseen) else { continue };
+        if let Some(own) = kind.unit {
+            let (known, earlier) = unit.get_or_insert_with(|| (own, part.name().to_string()));
+            if *known != own {
+                let message = format!(
+                    "amounts of column {name} are in {own} here and in {known} in {earlier}, and cannot be added up"
+                );
+                return Err(Error::data(part.name(), message));
+            }
+        }
         agreed = Some(match agreed {
             None => (kind.kind, kind.wide, part.name().to_string()),
+            // Digits that are a code in one file are one in all.
+            Some(_) if has_codes => (Kind::Text, false, part.name().to_string()),
             Some((known, wide, earlier)) => match wider(known, kind.kind) {
                 Some(both) => (both, wide || kind.wide, earlier),
                 None => {
@@ -162,6 +175,15 @@ impl LineSource for Several {
 
     fn widen(&mut self, column: &str, kind: Kind) -> bool {
         self.parts.iter_mut().all(|part| part.widen(column, kind))
+    }
+
+    fn reconsider(&mut self, column: &str) -> Result<bool> {
+        let mut otherwise = false;
+        for part in &mut self.parts {
+            otherwise |= part.reconsider(column)?;
+        }
+        agree(&mut self.parts, column)?;
+        Ok(otherwise)
     }
 
     fn trouble(&self, column: &str) -> Option<String> {

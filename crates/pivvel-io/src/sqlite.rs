@@ -49,7 +49,7 @@ pub(crate) fn open(path: &Path, name: String, part: &Part, options: &ReadOptions
     })?;
     let mut evidence = vec![Evidence::default(); columns.len()];
     gather(&chunk, chunk.len(), &mut evidence);
-    let kinds = TextColumns::find(columns.clone(), evidence, &options.kinds)?;
+    let kinds = TextColumns::find(columns.clone(), evidence, &options.kinds, Some('.'))?;
     let form = TableForm {
         path: path.into(),
         name: name.clone(),

@@ -116,8 +116,18 @@ impl Survey {
                 columns.len()
             ));
         }
-        let survey =
-            |(gathered, column): (Gathered, crate::text::Column)| gathered.finish(&column.name, column.kind);
+        gathered.iter_mut().for_each(Gathered::weigh);
+        // What stands before decimals: a point where the form of the lines says so, else what columns tell.
+        let mut points: Vec<char> = gathered.iter().filter_map(|column| column.evidence.point()).collect();
+        points.dedup();
+        let point = match (source.delimiter(), &points[..]) {
+            (None, _) => Some('.'),
+            (_, [one]) => Some(*one),
+            _ => None,
+        };
+        let survey = |(gathered, column): (Gathered, crate::text::Column)| {
+            gathered.finish(&column.name, column.kind, point)
+        };
         Ok(Survey {
             name: source.name().to_string(),
             lines,
@@ -151,11 +161,16 @@ impl Gathered {
         }
     }
 
-    fn finish(mut self, name: &str, head_kind: ColumnKind) -> ColumnSurvey {
-        for (text, (count, _)) in &self.seen {
-            self.evidence.take(text, *count);
-        }
-        let kind = if head_kind.given { head_kind } else { self.evidence.kind(name) };
+    /// Takes what was seen as evidence.
+    fn weigh(&mut self) {
+        // In the order of the lines, so that examples are always the same.
+        let mut seen: Vec<_> = self.seen.iter().map(|(text, (count, line))| (*line, text, *count)).collect();
+        seen.sort_unstable();
+        seen.into_iter().for_each(|(_, text, count)| self.evidence.take(text, count));
+    }
+
+    fn finish(mut self, name: &str, head_kind: ColumnKind, point: Option<char>) -> ColumnSurvey {
+        let kind = if head_kind.given { head_kind } else { self.evidence.kind(name, point) };
         for (text, (count, _)) in &self.seen {
             self.extent.take(text, *count, &kind);
         }

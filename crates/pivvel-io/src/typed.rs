@@ -46,14 +46,18 @@ impl TypedColumns {
                 Some(other) => {
                     kind = other;
                     fields.push(Field::new(name, kind.data_type(), true));
-                    retyped.push(Some(TextColumns(vec![Column { name: name.clone(), kind: kind.clone() }])));
+                    retyped.push(Some(TextColumns::one(Column {
+                        name: name.clone(),
+                        kind: kind.clone(),
+                        given: None,
+                    })));
                 }
                 None => {
                     fields.push(Field::new(name, made, true));
                     retyped.push(None);
                 }
             }
-            columns.push(Column { name: name.clone(), kind });
+            columns.push(Column { name: name.clone(), kind, given: None });
         }
         Ok(TypedColumns { columns, schema: Arc::new(Schema::new(fields)), retyped, bad_values })
     }
@@ -84,7 +88,7 @@ impl TypedColumns {
                     for text in &filled {
                         chunk.push_row(std::iter::once(text.as_str()));
                     }
-                    let mut decoder = Decoder::new(column, &[0], self.bad_values, false);
+                    let mut decoder = Decoder::new(column, &[0], (self.bad_values, false), false);
                     match decoder.decode(&mut chunk)? {
                         Decoded::Batch(batch) => {
                             blanked += decoder.blanked;

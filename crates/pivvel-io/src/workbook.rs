@@ -63,7 +63,7 @@ pub(crate) fn open(
     let mut chunk = Chunk::of(names.len());
     rows.iter().take(HEAD_LINES).for_each(|row| chunk.push(row.iter().map(String::as_str)));
     gather(&chunk, chunk.len(), &mut evidence);
-    let columns = TextColumns::find(names, evidence, &options.kinds)?;
+    let columns = TextColumns::find(names, evidence, &options.kinds, Some('.'))?;
     let form = Sheet { rows: Arc::new(rows), first };
     Ok(TextSource::new(name, columns, notes, options.bad_values, Box::new(form)))
 }

@@ -5,8 +5,8 @@ use std::ops::Range;
 
 use crate::error::unknown_message;
 use crate::formula::{
-    Blanks, Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Step,
-    Type, Typed, check, check_number, check_truth,
+    Blanks, Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share,
+    Step, Type, Typed, check, check_number, check_truth,
 };
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
 
@@ -70,19 +70,18 @@ impl<'e> Call<'e> {
     pub(super) fn of(&self, function: Function) -> Checked<(Function, &'e Expr)> {
         let shared = matches!(self.function, "quantile" | "quantile_estimate");
         match self.arguments {
-            [value, share] if shared => match share.node {
-                Node::Number { digits, scale } if digits >= 0 && digits <= 10i128.pow(scale.into()) => {
-                    let share = digits as f64 / 10f64.powi(scale.into());
-                    Ok(match function {
-                        Function::QuantileEstimate(_) => (Function::QuantileEstimate(share), value),
-                        _ => (Function::Quantile(share), value),
-                    })
-                }
-                _ => {
-                    let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
-                    Err((share.span.clone(), message.into()))
-                }
-            },
+            [value, share] if shared => {
+                let known = match share.node {
+                    Node::Number { digits, scale } => Share::new(digits, scale),
+                    _ => None,
+                };
+                let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
+                let known = known.ok_or_else(|| (share.span.clone(), message.to_string()))?;
+                Ok(match function {
+                    Function::QuantileEstimate(_) => (Function::QuantileEstimate(known), value),
+                    _ => (Function::Quantile(known), value),
+                })
+            }
             [one] if !shared => Ok((function, one)),
             _ => Err(self.usage(Function::usage(self.function))),
         }

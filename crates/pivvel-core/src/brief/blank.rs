@@ -1,7 +1,7 @@
 //! Where a measure can have no value, whatever the lines: known from its formula alone.
 
-use super::plan::{Measure, Plan};
-use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Spot, Step};
+use super::plan::{Dimension, Measure, Plan};
+use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Shift, Spot, Step};
 
 impl Plan {
     /// The grains (row level, column level) at which a measure is blank whatever the lines.
@@ -75,12 +75,22 @@ impl Plan {
                     Relation::GrandTotal => Some((0, 0)),
                     Relation::Level(spot) => (!above(spot)).then(|| on(spot.on_rows, spot.level)),
                     Relation::Member(spot, _) => Some(on(spot.on_rows, level(spot).max(spot.level))),
-                    Relation::Shift(spot, ..) | Relation::End { spot, .. } => {
-                        (!above(spot)).then_some((r, c))
-                    }
+                    Relation::End { spot, .. } => (!above(spot)).then_some((r, c)),
+                    Relation::Shift(shift) => self.has_period(shift, level(&shift.spot)).then_some((r, c)),
                 };
                 target.is_none_or(|grain| self.is_blank(inner, grain))
             }
         }
+    }
+
+    /// Whether a level of an axis has a period that is as fine as the one that is named.
+    fn has_period(&self, shift: &Shift, level: usize) -> bool {
+        let dimensions = self.axis(shift.spot.on_rows);
+        let column = dimensions[shift.spot.level - 1].date_column();
+        let moves = |d: &&Dimension| {
+            let part = d.period().filter(|part| !part.is_cyclic() && d.date_column() == column);
+            part.is_some_and(|part| part.fineness() >= shift.named.fineness())
+        };
+        level >= shift.spot.level && dimensions[..level].iter().any(|d| moves(&d))
     }
 }

@@ -10,7 +10,8 @@ use super::spec::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Spot, Step, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
+    Scope, Shift, Spot, Step, Ties, Type, Typed, Way, check, check_formula, check_number, function_names,
+    parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::DatePart;
@@ -458,12 +459,12 @@ impl Scope for CellScope<'_> {
             Place::Level(name) => Relation::Level(self.dimension(name, span)?.0),
             Place::Member(name, label) => Relation::Member(self.dimension(name, span)?.0, label.clone()),
             Place::Shifted(name, by) => {
-                let (spot, part) = self.periods(name, span)?;
-                Relation::Shift(spot, part, *by)
+                let (spot, unit) = self.periods(name, span)?;
+                Relation::Shift(Shift { spot, named: unit, unit, by: *by })
             }
             Place::YearBefore(name) => {
-                let (spot, _) = self.periods(name, span)?;
-                Relation::Shift(spot, DatePart::Year, -1)
+                let (spot, named) = self.periods(name, span)?;
+                Relation::Shift(Shift { spot, named, unit: DatePart::Year, by: -1 })
             }
             Place::End { along, last, of_all } => {
                 Relation::End { spot: self.dimension(along, span)?.0, last: *last, of_all: *of_all }

@@ -6,7 +6,8 @@ use super::mix::{Mixed, mixed};
 use super::ratio::Ratio;
 use super::snapshot::{Key, Snapshot, Told};
 use crate::error::{Error, Result};
-use crate::lines::{Value, rescale};
+use crate::formula::{Blanks, Operator, arithmetic};
+use crate::lines::Value;
 
 /// Whether a cell stands in both results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -245,19 +246,11 @@ fn difference(a: Option<Value>, b: Option<Value>) -> Option<Value> {
         (Some(Value::Date(_)), _) | (_, Some(Value::Date(_))) => None,
         // A ratio or a mean of nothing is not zero, so that there is no change from it.
         (Some(Value::Float(_)), None) | (None, Some(Value::Float(_))) => None,
-        (Some(a), None) => Some(a),
-        (a, Some(b)) => {
-            let a = a.unwrap_or(Value::Exact { digits: 0, scale: 0 });
-            let exact = || {
-                let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (a, b)
-                else {
-                    return None;
-                };
-                let scale = s.max(t);
-                let digits = rescale(x, s, scale)?.checked_sub(rescale(y, t, scale)?)?;
-                Some(Value::Exact { digits, scale })
-            };
-            Some(exact().unwrap_or_else(|| Value::Float(a.as_f64() - b.as_f64())))
+        (a, b) => {
+            let exact = arithmetic(Operator::Subtract, Blanks::AsNothing, a, b);
+            // A difference of more than 38 digits is still a change.
+            let float = |value: Option<Value>| value.map_or(0.0, |value| value.as_f64());
+            exact.unwrap_or_else(|_| Some(Value::Float(float(a) - float(b))))
         }
     }
 }

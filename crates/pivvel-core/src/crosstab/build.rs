@@ -100,12 +100,20 @@ fn from_groups(
     if picking {
         let mut everything = Frame::new(plan, leaves.clone(), means.threads)?;
         let engine = Engine::run(plan, &mut everything)?;
-        let decided = pick(plan, engine.frame(), &engine)?;
+        let mut decided = pick(plan, engine.frame(), &engine, 0)?;
         known.everything = reference(plan, &engine)?;
         drop(engine);
-        if decided.regroups() {
-            leaves = regroup(&leaves, &decided.rows, &decided.columns)
-                .map_err(|_| Error::overflow("the totals"))?;
+        leaves = carried_out(&decided, leaves)?;
+        let (mut depth, mut deeper) = (1, decided.gathers_above(plan));
+        while deeper {
+            let mut gathered = Frame::new(plan, leaves.clone(), means.threads)?;
+            decided.hide(&mut gathered);
+            let engine = Engine::run(plan, &mut gathered)?;
+            let more = pick(plan, engine.frame(), &engine, depth)?;
+            drop(engine);
+            leaves = carried_out(&more, leaves)?;
+            (depth, deeper) = (depth + 1, more.gathers_above(plan));
+            decided.hidden.extend(more.hidden);
         }
         picks = Some(decided);
     }
@@ -153,6 +161,14 @@ fn from_groups(
         item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
     })
+}
+
+/// The leaf groups after members are gathered or left out.
+fn carried_out(picks: &Picks, leaves: LeafGroups) -> Result<LeafGroups> {
+    if !picks.regroups() {
+        return Ok(leaves);
+    }
+    regroup(&leaves, &picks.rows, &picks.columns).map_err(|_| Error::overflow("the totals"))
 }
 
 /// The first and the last day of the lines, where the heading tells them.

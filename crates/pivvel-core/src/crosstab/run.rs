@@ -127,6 +127,7 @@ impl<'a> Run<'a> {
         source: &mut dyn LineSource,
         make: impl Fn(&[Job], Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<K> {
+        let mut looked_at: Vec<String> = Vec::new();
         loop {
             let jobs = Job::all(brief, source)?;
             let scans = match self.ask(&jobs, source)? {
@@ -135,8 +136,13 @@ impl<'a> Run<'a> {
             };
             match scans {
                 Ok((scans, tally)) => return make(&jobs, scans, source, &tally),
-                Err(error) => match error.wider() {
-                    Some((column, kind)) if source.widen(column, *kind) => {}
+                Err(error) => match (error.wider(), error.reconsidered()) {
+                    (Some((column, kind)), _) if source.widen(column, *kind) => {}
+                    // Either it is read otherwise now, or its misfits are told as such.
+                    (_, Some(column)) if !looked_at.iter().any(|known| known == column) => {
+                        looked_at.push(column.to_string());
+                        source.reconsider(column)?;
+                    }
                     _ => return Err(error),
                 },
             }

@@ -11,7 +11,7 @@ use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::{Tally, Value};
 use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
-use crate::rollup::{Axis, Entry, grain_index};
+use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
 /// place among its peers.
@@ -248,8 +248,8 @@ impl CrossTab {
         })
     }
 
-    /// How the numbers of a measure are shown where a row and a column meet: as the later of their
-    /// items says, or as the measure does.
+    /// How the numbers of a measure are shown where a row and a column meet: as the latest of their
+    /// items that has a format says, or as the measure does.
     pub fn format(&self, row: Entry, column: Entry, measure: usize) -> &NumberFormat {
         let class = |axis: &Axis, entry: Entry| axis.class(entry.level(), entry.node);
         self.format_of_class((class(&self.rows, row), class(&self.columns, column)), measure)
@@ -261,10 +261,14 @@ impl CrossTab {
     }
 
     /// How the numbers of a measure are shown in cells of one class.
-    fn format_of_class(&self, (row, column): (u16, u16), measure: usize) -> &NumberFormat {
-        let item = row.checked_sub(2).max(column.checked_sub(2));
-        let own = item.and_then(|item| self.item_formats[usize::from(item)].as_ref());
-        own.unwrap_or(&self.measures[measure].format)
+    fn format_of_class(&self, (row, column): (Class, Class), measure: usize) -> &NumberFormat {
+        let apart = self.rows.apart(row).iter().chain(self.columns.apart(column));
+        let formatted = |apart: &Apart| match apart {
+            Apart::Item(item) => Some((*item, self.item_formats[*item as usize].as_ref()?)),
+            Apart::Others(_) => None,
+        };
+        let latest = apart.filter_map(formatted).max_by_key(|(item, _)| *item);
+        latest.map_or(&self.measures[measure].format, |(_, format)| format)
     }
 
     pub(crate) fn grain(&self, index: usize) -> &Grain {

@@ -7,7 +7,7 @@ use super::CrossTab;
 use crate::brief::{Brief, Form, MeasureBrief, Plan, PlannedEmphasis};
 use crate::derive::period_places;
 use crate::lines::{Member, MemberId, Members, Value};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.
 #[derive(Debug, Clone)]
@@ -21,10 +21,10 @@ pub struct Trend {
     /// Where each period stands from the first to the last, from 0 to 1.
     pub places: Vec<f64>,
     /// By row level and class: the lowest and the highest value of all its rows.
-    ends: HashMap<(usize, u16), (f64, f64)>,
+    ends: HashMap<(usize, Class), (f64, f64)>,
     /// The values of each row, one a period.
     rows: HashMap<Entry, Vec<Option<Value>>>,
-    classes: HashMap<Entry, u16>,
+    classes: HashMap<Entry, Class>,
 }
 
 impl Trend {

@@ -12,6 +12,7 @@ use crate::formula::{
     CellFormula, CellLeaf, Evaluate, Outgrown, Relation, Texts, Type, Typed, Values, evaluate, holds,
 };
 use crate::lines::Value;
+use crate::rollup::Class;
 
 /// Computes values in a frame.
 pub(crate) struct Engine<'a> {
@@ -21,7 +22,7 @@ pub(crate) struct Engine<'a> {
     measures: Vec<Vec<Values>>,
     /// Which cells of each grain are shown, and their classes, once they are asked for.
     shown: Vec<OnceCell<Vec<bool>>>,
-    classes: Vec<OnceCell<Vec<(u16, u16)>>>,
+    classes: Vec<OnceCell<Vec<(Class, Class)>>>,
     items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
@@ -77,7 +78,7 @@ impl<'a> Engine<'a> {
         self.shown[grain].get_or_init(|| self.frame.shown(grain))
     }
 
-    fn classes(&self, grain: usize) -> &[(u16, u16)] {
+    fn classes(&self, grain: usize) -> &[(Class, Class)] {
         self.classes[grain].get_or_init(|| self.frame.classes(grain))
     }
 

@@ -7,7 +7,7 @@ use crate::brief::Plan;
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
-use crate::rollup::{Axis, RolledGrain, SortBy, grain_index, roll_up};
+use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
 use super::items::add_items;
 
@@ -86,7 +86,7 @@ impl Frame {
     }
 
     /// The class of every cell of a grain: cells of different classes are never scaled together.
-    pub(crate) fn classes(&self, grain: usize) -> Vec<(u16, u16)> {
+    pub(crate) fn classes(&self, grain: usize) -> Vec<(Class, Class)> {
         let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
         let class = |(row, column): &(u32, u32)| {
             (self.rows.class(*row_level, *row), self.columns.class(*column_level, *column))

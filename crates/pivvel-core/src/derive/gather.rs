@@ -8,8 +8,9 @@ use super::frame::{Cells, Frame};
 use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
-use crate::grouping::summarize;
+use crate::grouping::{Total, summarize};
 use crate::lines::Value;
+use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
 pub(super) struct Places<'a> {
@@ -17,7 +18,7 @@ pub(super) struct Places<'a> {
     pub(super) grain: usize,
     pub(super) cells: &'a Cells,
     pub(super) shown: &'a [bool],
-    pub(super) classes: &'a [(u16, u16)],
+    pub(super) classes: &'a [(Class, Class)],
 }
 
 impl Places<'_> {
@@ -38,10 +39,10 @@ impl Places<'_> {
 
     /// The cells that are shown, row by row as they are shown.
     fn in_order(&self) -> Vec<usize> {
-        let place = |axis: &crate::rollup::Axis, level: usize| {
+        let place = |axis: &Axis, level: usize| {
             let mut places = vec![u32::MAX; axis.len(level)];
-            let at_level = axis.entries().iter().filter(|entry| entry.level() == level);
-            at_level.enumerate().for_each(|(place, entry)| places[entry.node as usize] = place as u32);
+            let order = axis.order(level).iter().enumerate();
+            order.for_each(|(place, node)| places[*node as usize] = place as u32);
             places
         };
         let rows = place(&self.frame.rows, self.cells.row_level);
@@ -127,7 +128,7 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
         firsts.push(positions.iter().copied().min().unwrap_or(0));
     }
     // By sequence, class, the members below the dimension, and the node of the other axis.
-    type Line = (usize, (u16, u16), Vec<u32>, u32);
+    type Line = (usize, (Class, Class), Vec<u32>, u32);
     let mut found: HashMap<Line, Sequence> = HashMap::new();
     for cell in (0..cells.len()).filter(|cell| shown[*cell]) {
         let (row, column) = cells.pairs.pairs()[cell];
@@ -157,15 +158,10 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
 pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Outgrown> {
     let mut result = vec![None; values.len()];
     for sequence in sequences(places, way) {
-        let mut so_far: Vec<Value> = Vec::new();
+        let mut so_far = Total::default();
         for (_, cell) in sequence.cells {
-            so_far.extend(values[cell]);
-            // One value for all so far, so that the work grows with the sequence only.
-            let sum = summarize(Function::Sum, &so_far).map_err(|_| Outgrown)?;
-            if !matches!(sum, Some(Value::Float(_))) {
-                so_far = sum.into_iter().collect();
-            }
-            result[cell] = sum;
+            values[cell].iter().try_for_each(|value| so_far.add(value)).map_err(|_| Outgrown)?;
+            result[cell] = so_far.value();
         }
     }
     Ok(Arc::new(result))

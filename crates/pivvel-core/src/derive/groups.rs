@@ -1,15 +1,15 @@
 //! Which cells of a grain go together: for ranks and aggregates of cells, and for peers. Cells of
-//! different classes (plain ones, the others, each calculated item) never do.
+//! different classes (plain ones, those of the same items and gathering members) never do.
 
 use super::frame::Frame;
 use crate::formula::Group;
-use crate::rollup::Axis;
+use crate::rollup::{Axis, Class};
 
 /// What the cells of one group share.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct GroupKey {
     /// The classes of their rows and their columns.
-    pub(crate) classes: (u16, u16),
+    pub(crate) classes: (Class, Class),
     /// The row that they are in or under, by its level and node, if it is one.
     pub(crate) row: Option<(u16, u32)>,
     /// The column that they are in or under.
@@ -18,7 +18,8 @@ pub(crate) struct GroupKey {
 
 impl GroupKey {
     /// Plain cells of one grain.
-    pub(crate) const PLAIN: GroupKey = GroupKey { classes: (0, 0), row: None, column: None };
+    pub(crate) const PLAIN: GroupKey =
+        GroupKey { classes: (Class::PLAIN, Class::PLAIN), row: None, column: None };
 }
 
 impl Frame {

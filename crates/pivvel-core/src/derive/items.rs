@@ -66,6 +66,10 @@ fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32, below: &[Ve
     }
     for (member, operands) in found {
         let child = axis.add(level + 1, node, member.index() as u32, Some(Made { item: place, operands }));
+        // What is computed from hidden members alone is no more to be shown than they are.
+        if axis.hidden_operands(level + 1, child) {
+            axis.hide(level + 1, child);
+        }
         add_under(place, axis, level + 1, child, deeper);
     }
 }

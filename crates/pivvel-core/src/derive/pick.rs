@@ -8,7 +8,7 @@ use super::frame::Frame;
 use crate::brief::{Dimension, Pick, Plan, TotalsOf};
 use crate::error::{Error, Result};
 use crate::lines::{MemberId, Value};
-use crate::rollup::{Axis, Fate};
+use crate::rollup::{Apart, Axis, Fate};
 
 /// What becomes of the members of both axes.
 pub(crate) struct Picks {
@@ -37,6 +37,16 @@ impl Picks {
         frame.columns.hide_under_hidden();
     }
 
+    /// Whether members are gathered that have members of their own to decide about.
+    pub(crate) fn gathers_above(&self, plan: &Plan) -> bool {
+        let gathers = |(fates, _): &(Vec<Fate>, Option<String>)| fates.contains(&Fate::Gathered);
+        let deeper = |levels: &[(Vec<Fate>, Option<String>)], dimensions: &[Dimension]| {
+            let first = levels.iter().position(gathers);
+            first.is_some_and(|first| dimensions[first + 1..].iter().any(|dimension| dimension.pick.is_any()))
+        };
+        deeper(&self.rows, &plan.rows) || deeper(&self.columns, &plan.columns)
+    }
+
     /// Whether any line goes elsewhere than it was.
     pub(crate) fn regroups(&self) -> bool {
         let all = self.rows.iter().chain(&self.columns);
@@ -44,21 +54,35 @@ impl Picks {
     }
 }
 
-/// Decides which members are shown, from the values of everything.
+/// Decides which members are shown, from the values of everything. What is gathered has members of its
+/// own only once it is gathered, so those are decided about afterwards: first (at depth 0) the members that
+/// stand under none that gathers, then those that stand under one, and so on.
 ///
 /// # Errors
 /// A number that outgrows 38 digits.
-pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>) -> Result<Picks> {
+pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize) -> Result<Picks> {
     let mut picks = Picks { rows: Vec::new(), columns: Vec::new(), hidden: Vec::new(), notes: Vec::new() };
     for on_rows in [true, false] {
         let axis = frame.axis(on_rows);
+        // What is gathered now, or stands under it.
+        let mut gathered = vec![false];
         for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
             let level = i + 1;
-            let keeps = kept(frame, engine, axis, level, on_rows, dimension)?;
+            let mut open = open(axis, level, depth);
+            let under: Vec<bool> = (0..axis.len(level) as u32)
+                .map(|node| gathered[axis.parent_node(level, node) as usize])
+                .collect();
+            // A top over all parents is one for all of them, whatever becomes of these.
+            if !dimension.pick.top.as_ref().is_some_and(|top| top.overall) {
+                open.iter_mut().zip(&under).for_each(|(open, under)| *open &= !under);
+            } else if depth > 0 {
+                open.fill(false);
+            }
+            let keeps = kept(frame, engine, axis, level, on_rows, dimension, &open)?;
             let others = dimension.pick.top.as_ref().and_then(|top| top.others.clone());
             let shown_only = dimension.pick.totals_of == TotalsOf::Shown;
             // Nodes of items are made anew, and are no nodes of the lines.
-            let of_lines = (0..axis.len(level)).filter(|node| axis.class(level, *node as u32) < 2);
+            let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
             let fate = |node: usize| match (&keeps[node], &others) {
                 (Kept::Yes, _) => Fate::Kept,
                 (Kept::NotOnTop, Some(_)) => Fate::Gathered,
@@ -70,12 +94,27 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>) -> Result<Pi
                 let path = (1..=level).map(|at| axis.member_of(at, axis.ancestor(level, node as u32, at)));
                 picks.hidden.push((on_rows, path.collect()));
             }
+            gathered = under;
+            fates.iter().enumerate().for_each(|(node, fate)| gathered[node] |= *fate == Fate::Gathered);
             picks.notes.extend(note(axis, level, dimension, &keeps));
             let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
             side.push((fates, others));
         }
     }
     Ok(picks)
+}
+
+/// The nodes of a level that are members of the lines and stand under so many members that gather.
+fn open(axis: &Axis, level: usize, depth: usize) -> Vec<bool> {
+    let gathering = |level: usize, node: u32| {
+        let apart = axis.apart(axis.class(level, node));
+        apart.iter().filter(|apart| matches!(apart, Apart::Others(_))).count()
+    };
+    let is_open = |node: u32| {
+        let above = gathering(level - 1, axis.parent_node(level, node));
+        above == depth && gathering(level, node) == above
+    };
+    (0..axis.len(level) as u32).map(is_open).collect()
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -92,6 +131,7 @@ fn kept(
     level: usize,
     on_rows: bool,
     dimension: &Dimension,
+    open: &[bool],
 ) -> Result<Vec<Kept>> {
     let Pick { only, except, condition, by, count, top, .. } = &dimension.pick;
     let nodes = axis.len(level);
@@ -99,7 +139,7 @@ fn kept(
     let label = |node: usize| axis.members(level - 1).label(axis.member_of(level, node as u32));
     for (node, keep) in keeps.iter_mut().enumerate() {
         let named = |list: &[String]| list.iter().any(|name| name == label(node));
-        if !only.is_empty() && !named(only) || named(except) {
+        if open[node] && (!only.is_empty() && !named(only) || named(except)) {
             *keep = Kept::No;
         }
     }
@@ -112,7 +152,7 @@ fn kept(
     if let Some(condition) = condition {
         let holds = engine.holds(condition, grain).map_err(|_| place())?;
         for (node, keep) in keeps.iter_mut().enumerate() {
-            if !cell(node).is_some_and(|cell| holds[cell]) {
+            if open[node] && !cell(node).is_some_and(|cell| holds[cell]) {
                 *keep = Kept::No;
             }
         }
@@ -120,19 +160,27 @@ fn kept(
     let (Some(by), Some(top)) = (by, top) else { return Ok(keeps) };
     let values = engine.values(by, grain).map_err(|_| place())?;
     let mut groups: BTreeMap<u32, Vec<(usize, Option<Value>)>> = BTreeMap::new();
-    for node in (0..nodes).filter(|node| keeps[*node] == Kept::Yes && axis.class(level, *node as u32) < 2) {
+    let candidate =
+        |node: &usize| open[*node] && keeps[*node] == Kept::Yes && axis.made(level, *node as u32).is_none();
+    for node in (0..nodes).filter(candidate) {
         let parent = if top.overall { 0 } else { axis.parent_node(level, node as u32) };
         groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values[cell])));
     }
     for members in groups.values_mut() {
-        let natural = |node: usize| axis.members(level - 1).place(axis.member_of(level, node as u32));
+        // Of equal values the first in natural order, that of the outermost members before all else.
+        let natural = |node: usize| {
+            let place = |at: usize| {
+                axis.members(at - 1).place(axis.member_of(at, axis.ancestor(level, node as u32, at)))
+            };
+            (1..=level).map(place).collect::<Vec<u32>>()
+        };
         members.sort_by(|(a, x), (b, y)| {
             let by_value = match (x, y) {
                 (Some(x), Some(y)) if top.bottom => x.order(y),
                 (Some(x), Some(y)) => y.order(x),
                 (x, y) => x.is_none().cmp(&y.is_none()),
             };
-            by_value.then_with(|| natural(*a).cmp(&natural(*b))).then_with(|| a.cmp(b))
+            by_value.then_with(|| natural(*a).cmp(&natural(*b)))
         });
         let wanted = count.of(members.len());
         members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Kept::NotOnTop);
@@ -142,7 +190,7 @@ fn kept(
 
 /// What a reader must know of members that are not shown.
 fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<String> {
-    let of_lines = (0..axis.len(level)).filter(|node| axis.class(level, *node as u32) < 2);
+    let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
     let all = of_lines.clone().count();
     let shown = of_lines.filter(|node| keeps[*node] == Kept::Yes).count();
     if shown == all {

@@ -3,9 +3,9 @@
 use std::collections::HashMap;
 
 use super::frame::Frame;
-use crate::formula::{Relation, Spot};
+use crate::formula::{Relation, Shift};
 use crate::lines::{DatePart, Member, MemberId};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, Class, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
 pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<Option<(usize, usize)>> {
@@ -13,8 +13,8 @@ pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
     let on_rows = match relation {
         Relation::Parent { on_rows } | Relation::Total { on_rows } => *on_rows,
         Relation::GrandTotal => true,
-        Relation::Level(spot) | Relation::Member(spot, _) | Relation::Shift(spot, ..) => spot.on_rows,
-        Relation::End { spot, .. } => spot.on_rows,
+        Relation::Level(spot) | Relation::Member(spot, _) | Relation::End { spot, .. } => spot.on_rows,
+        Relation::Shift(shift) => shift.spot.on_rows,
     };
     let axis = frame.axis(on_rows);
     let level = if on_rows { cells.row_level } else { cells.column_level };
@@ -44,7 +44,7 @@ enum Lead {
     /// The level of the member, and the nodes there that are it, with the node at the starting level
     /// that each is under.
     Member(usize, MemberId, Vec<(u32, u32)>),
-    Shifted(Spot, DatePart, i32),
+    Shifted(Shift),
     End(usize, bool, Sequences),
     Nowhere,
 }
@@ -61,7 +61,7 @@ impl Lead {
                 }
                 None => Lead::Nowhere,
             },
-            Relation::Shift(spot, part, by) if level >= spot.level => Lead::Shifted(*spot, *part, *by),
+            Relation::Shift(shift) if level >= shift.spot.level => Lead::Shifted(*shift),
             Relation::End { spot, last, of_all } if level >= spot.level => {
                 Lead::End(spot.level, *last, Sequences::new(axis, spot.level, *of_all))
             }
@@ -88,7 +88,7 @@ impl Lead {
                 let (_, node) = found.next()?;
                 found.next().is_none().then(|| Entry::new(*level, *node))
             }
-            Lead::Shifted(spot, part, by) => shifted(axis, from, *spot, *part, *by),
+            Lead::Shifted(shift) => shifted(axis, from, *shift),
             Lead::End(level, last, sequences) => {
                 let path = path_from(axis, from, *level);
                 let sequence = sequences.of(axis.ancestor(from.level(), from.node, *level))?;
@@ -141,22 +141,16 @@ fn running_part(axis: &Axis, level: usize) -> Option<DatePart> {
 }
 
 /// The entry so many periods away by the calendar. All dimensions of the same date move together.
-fn shifted(axis: &Axis, from: Entry, spot: Spot, part: DatePart, by: i32) -> Option<Entry> {
-    let column = column_of(axis, spot.level);
+fn shifted(axis: &Axis, from: Entry, shift: Shift) -> Option<Entry> {
+    let column = column_of(axis, shift.spot.level);
     let moves = |level: &usize| column_of(axis, *level) == column && running_part(axis, *level).is_some();
-    let period = |level: usize| {
-        let id = axis.member_of(level, axis.ancestor(from.level(), from.node, level));
-        match axis.members(level - 1).member(id) {
-            Member::Period(part, period) => Some((*part, *period)),
-            _ => None,
-        }
-    };
     // The finest period says where the entry stands, and where it moves to.
     let finest = (1..=from.level())
         .filter(moves)
         .max_by_key(|level| running_part(axis, *level).map(DatePart::fineness))?;
-    let (own, stands) = period(finest)?;
-    let moved = own.shifted(stands, by, part)?;
+    let own = running_part(axis, finest).filter(|own| own.fineness() >= shift.named.fineness())?;
+    let stands = period_at(axis, finest, axis.ancestor(from.level(), from.node, finest))?;
+    let moved = own.shifted(stands, shift.by, shift.unit)?;
     let first_day = own.first_day(moved)?;
     let mut node = 0;
     for level in 1..=from.level() {
@@ -193,17 +187,19 @@ impl Sequences {
             }
         };
         let nodes: Vec<u32> = if dimension.period().is_some() {
-            // Years before their quarters' places: the order of periods under all parents.
+            // Years before their quarters' places: the order of periods under all parents. Lines without
+            // a date are in no period, nor is what is made of several periods.
+            let is_period = |node: &u32| period_at(axis, level, *node).is_some();
             let place = |node: u32, at: usize| {
                 axis.members(at - 1).place(axis.member_of(at, axis.ancestor(level, node, at)))
             };
-            let mut nodes: Vec<u32> = (0..axis.len(level) as u32).collect();
+            let mut nodes: Vec<u32> = (0..axis.len(level) as u32).filter(is_period).collect();
             nodes.sort_by_cached_key(|node| (1..=level).map(|at| place(*node, at)).collect::<Vec<u32>>());
             nodes
         } else {
-            axis.entries().iter().filter(|entry| entry.level() == level).map(|entry| entry.node).collect()
+            axis.order(level).to_vec()
         };
-        let mut found: HashMap<(u32, u16), u32> = HashMap::new();
+        let mut found: HashMap<(u32, Class), u32> = HashMap::new();
         let mut sequences = Sequences { lists: Vec::new(), of: vec![None; axis.len(level)] };
         for node in nodes.into_iter().filter(|node| !axis.is_hidden(level, *node)) {
             let key = (axis.ancestor(level, node, top), axis.class(level, node));
@@ -228,14 +224,19 @@ impl Sequences {
     }
 }
 
+/// The period of a node; none where its member is no period.
+fn period_at(axis: &Axis, level: usize, node: u32) -> Option<i32> {
+    match axis.members(level - 1).member(axis.member_of(level, node)) {
+        Member::Period(_, period) => Some(*period),
+        _ => None,
+    }
+}
+
 /// Where nodes of a sequence stand along their dimension: by the calendar, so that gaps count, or
 /// one after the other.
 pub(super) fn positions(axis: &Axis, level: usize, sequence: &[u32]) -> Vec<i64> {
-    let period = |node: &u32| match axis.members(level - 1).member(axis.member_of(level, *node)) {
-        Member::Period(part, period) if !part.is_cyclic() => Some(i64::from(*period)),
-        _ => None,
-    };
-    let by_calendar: Option<Vec<i64>> = sequence.iter().map(period).collect();
+    let by_calendar = sequence.iter().map(|node| period_at(axis, level, *node).map(i64::from));
+    let by_calendar: Option<Vec<i64>> = by_calendar.collect();
     by_calendar.unwrap_or_else(|| (0..sequence.len() as i64).collect())
 }
 

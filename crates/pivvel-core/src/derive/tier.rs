@@ -5,11 +5,11 @@ use std::sync::Arc;
 
 use crate::brief::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::error::{Error, Result};
-use crate::formula::Function;
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
+use crate::formula::{Function, Share};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
 use crate::lines::{Member, MemberId, Members, Value};
-use crate::rollup::{Collapsed, collapse, combined};
+use crate::rollup::{Collapsed, collapse, combined, without_lineless};
 
 /// Leaf groups whose keys are the layout's dimensions, tiers among them.
 ///
@@ -42,9 +42,8 @@ pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups
     };
     let (rows, row_targets) = collapse(&leaves.rows, &collapsed(&plan.row_keys, true)?);
     let (columns, column_targets) = collapse(&leaves.columns, &collapsed(&plan.column_keys, false)?);
-    leaves
-        .regrouped((rows, &row_targets), (columns, &column_targets))
-        .map_err(|_| Error::overflow("the totals"))
+    let settled = leaves.regrouped((rows, &row_targets), (columns, &column_targets));
+    settled.and_then(without_lineless).map_err(|_| Error::overflow("the totals"))
 }
 
 /// The tier of every deepest path; none where what they are classified by is blank.
@@ -72,13 +71,16 @@ fn classify(
     let (within, groups) = combined(paths, &key.within);
     let mut group_of = vec![0; count];
     numbers.iter().zip(&within).for_each(|(number, group)| group_of[*number as usize] = *group as usize);
-    let cuts = (0..groups).map(|group| {
-        let members = values.iter().zip(&group_of).filter(|(_, g)| **g == group);
-        cuts(tier, &members.filter_map(|(value, _)| *value).collect::<Vec<_>>())
-    });
-    let cuts: Vec<Vec<Value>> = cuts.collect::<Result<_, _>>().map_err(|_| outgrown())?;
-    // Lines that hold nothing in the dimension are no member of it, and have no tier.
+    // Lines that hold nothing in the dimension are no member of it: they have no tier, and cut none.
     let (of, known) = (paths.members_at(key.of), &paths.members[key.of]);
+    let mut named = vec![false; count];
+    numbers.iter().zip(&of).for_each(|(number, of)| named[*number as usize] = !known.is_blank(MemberId(*of)));
+    let mut members: Vec<Vec<Value>> = vec![Vec::new(); groups];
+    for ((value, group), _) in values.iter().zip(&group_of).zip(&named).filter(|(_, named)| **named) {
+        members[*group].extend(*value);
+    }
+    let cuts: Vec<Vec<Value>> =
+        members.iter().map(|values| cuts(tier, values)).collect::<Result<_, _>>().map_err(|_| outgrown())?;
     let tier_of = |(path, number): (usize, &u32)| {
         let value = values[*number as usize].filter(|_| !known.is_blank(MemberId(of[path])))?;
         // A value on a cut belongs to the tier above it.
@@ -92,7 +94,11 @@ fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Outgrown> {
     if !tier.quantiles {
         return Ok(tier.cuts.clone());
     }
-    let at = |share: &Value| summarize(Function::Quantile(share.as_f64()), values).map_err(|_| Outgrown);
+    let at = |share: &Value| {
+        let Value::Exact { digits, scale } = *share else { return Ok(None) };
+        let Some(share) = Share::new(digits, scale) else { return Ok(None) };
+        summarize(Function::Quantile(share), values).map_err(|_| Outgrown)
+    };
     let all: Result<Vec<Option<Value>>, Outgrown> = tier.cuts.iter().map(at).collect();
     Ok(all?.into_iter().flatten().collect())
 }

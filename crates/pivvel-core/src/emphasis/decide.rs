@@ -75,7 +75,7 @@ pub(crate) fn decide(
                     found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()?;
                 emphasis.grains.push(decided);
             }
-            order_scales(&mut emphasis);
+            order_scales(&mut emphasis, engine.frame());
         } else if planned.said.form == Form::Link {
             emphasis.grains = linked(planned, engine)?;
         }
@@ -148,7 +148,7 @@ fn measure_by(
             let shown = next.next().unwrap_or_default();
             let name = name(planned, frame, grain, key);
             match &file {
-                None if key.classes != (0, 0) => Some(shown),
+                None if key.classes != GroupKey::PLAIN.classes => Some(shown),
                 None => {
                     known.everything[place].iter().find(|(known, _)| *known == name).map(|(_, m)| m.clone())
                 }
@@ -221,12 +221,7 @@ fn decide_grain(
     let mut scales = Vec::new();
     let mut scale_of = Vec::new();
     for ((key, measured), used) in peers.groups().zip(used) {
-        let class =
-            |axis: &crate::rollup::Axis, class, level| axis.class_name(class, level).map(str::to_string);
-        let apart = [
-            class(&frame.rows, key.classes.0, cells.row_level),
-            class(&frame.columns, key.classes.1, cells.column_level),
-        ];
+        let apart = [frame.rows.class_name(key.classes.0), frame.columns.class_name(key.classes.1)];
         let names = (name(planned, frame, grain, key), apart, within(&frame.rows, &frame.columns, key));
         let levels = (cells.row_level, cells.column_level);
         let scale = Scale::new(planned, measured, names, levels, key.classes).filter(Scale::has_places);
@@ -288,12 +283,13 @@ fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, sca
 
 /// Brings the scales into the order in which a legend tells them: the finest grain first, plain
 /// members before what is made of them.
-fn order_scales(emphasis: &mut Emphasis) {
+fn order_scales(emphasis: &mut Emphasis, frame: &Frame) {
     let scales = std::mem::take(&mut emphasis.scales);
     let mut order: Vec<usize> = (0..scales.len()).collect();
     order.sort_by_key(|i| {
         let scale = &scales[*i];
-        (std::cmp::Reverse((scale.row_level, scale.column_level)), scale.class, *i)
+        let apart = (frame.rows.apart(scale.class.0), frame.columns.apart(scale.class.1));
+        (std::cmp::Reverse((scale.row_level, scale.column_level)), apart, *i)
     });
     let mut place = vec![0; scales.len()];
     order.iter().enumerate().for_each(|(new, old)| place[*old] = new);

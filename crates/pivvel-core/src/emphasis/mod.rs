@@ -92,8 +92,9 @@ impl Emphasis {
         let position = on.and_then(|(scale, value)| scale.position(&value, rank));
         let span = on.filter(|_| form == Form::Bar).and_then(|(scale, value)| scale.span(&value, rank));
         let steps = said.steps.or((form == Form::Symbol).then_some(3)).filter(|_| said.rules.is_empty());
-        let step =
-            steps.zip(position).map(|(steps, p)| (scale::step(p, steps, self.planned.is_diverging()), steps));
+        let step = steps
+            .zip(position)
+            .and_then(|(steps, p)| Some((scale::step(p, steps, self.planned.is_diverging())?, steps)));
         let decides = match form {
             Form::Bar => span.is_some(),
             _ if !said.rules.is_empty() => rule.is_some(),

@@ -3,6 +3,7 @@
 use crate::brief::{Middle, PlannedEmphasis};
 use crate::lines::Value;
 use crate::peers::{Measured, Yardstick};
+use crate::rollup::Class;
 
 /// The scale of one group of peers.
 #[derive(Debug, Clone, PartialEq)]
@@ -25,7 +26,7 @@ pub struct Scale {
     pub middle: Option<f64>,
     /// The high end.
     pub high: f64,
-    pub(crate) class: (u16, u16),
+    pub(crate) class: (Class, Class),
     by_rank: bool,
     /// Whether its ends are those of the yardstick, so that places can be found without rounding.
     plain: bool,
@@ -53,7 +54,7 @@ impl Scale {
         measured: &Measured,
         names: (String, [Option<String>; 2], Vec<(String, String)>),
         (row_level, column_level): (usize, usize),
-        class: (u16, u16),
+        class: (Class, Class),
     ) -> Option<Scale> {
         let yardstick = measured.yardstick?;
         let (clip_low, clip_high) = measured.clip.unzip();
@@ -130,8 +131,13 @@ impl Scale {
     }
 }
 
-/// The step of a position: equal parts of the scale, of which only the last takes its high end.
-pub(super) fn step(position: f64, steps: u8, diverging: bool) -> u8 {
+/// The step of a position: equal parts of the scale, of which only the last takes its high end. About a
+/// middle, an even number of steps leaves the middle itself in none: what is exactly on budget is
+/// neither over nor under it.
+pub(super) fn step(position: f64, steps: u8, diverging: bool) -> Option<u8> {
+    if diverging && steps.is_multiple_of(2) && position == 0.0 {
+        return None;
+    }
     let share = if diverging { (position + 1.0) / 2.0 } else { position };
-    ((share.clamp(0.0, 1.0) * f64::from(steps)) as u8).min(steps - 1)
+    Some(((share.clamp(0.0, 1.0) * f64::from(steps)) as u8).min(steps - 1))
 }

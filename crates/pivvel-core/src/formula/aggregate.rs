@@ -1,7 +1,8 @@
 //! Aggregate functions by name: what they take and what they give. How they are computed over
 //! lines, and over values that are there already, is the work of grouping.
 
-use super::types::Type;
+use super::types::{FINEST, Type};
+use crate::lines::pow10;
 
 /// What is made of many values.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -14,10 +15,10 @@ pub(crate) enum Function {
     Mean,
     Min,
     Max,
-    /// The value that so large a share of the values is not above (from 0 to 1).
-    Quantile(f64),
+    /// The value that so large a share of the values is not above.
+    Quantile(Share),
     /// The same within 0.4 % of the value.
-    QuantileEstimate(f64),
+    QuantileEstimate(Share),
     Variance {
         population: bool,
     },
@@ -26,6 +27,37 @@ pub(crate) enum Function {
     },
     First,
     Last,
+}
+
+/// A share from 0 to 1, kept as the decimal that it is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Share {
+    digits: u64,
+    scale: u8,
+}
+
+impl Share {
+    const HALF: Share = Share { digits: 5, scale: 1 };
+
+    /// The share of a decimal; none where it is below 0, above 1, or of more than 18 digits after the point.
+    pub(crate) fn new(mut digits: i128, mut scale: u8) -> Option<Share> {
+        while scale > 0 && digits % 10 == 0 {
+            (digits, scale) = (digits / 10, scale - 1);
+        }
+        let fits = scale <= 18 && digits <= pow10(scale)?;
+        Some(Share { digits: u64::try_from(digits).ok().filter(|_| fits)?, scale })
+    }
+
+    pub(crate) fn as_f64(self) -> f64 {
+        self.digits as f64 / 10f64.powi(self.scale.into())
+    }
+
+    /// The place so far from the first to the last of so many, and how far on to the next one: that many
+    /// of ten to the power of the scale.
+    pub(crate) fn place(self, count: usize) -> (usize, i128, u8) {
+        let (place, unit) = (u128::from(self.digits) * (count - 1) as u128, 10u128.pow(self.scale.into()));
+        ((place / unit) as usize, (place % unit) as i128, self.scale)
+    }
 }
 
 /// The aggregates by name, with what they take as a message says it.
@@ -37,10 +69,10 @@ const NAMES: [(&str, Function, &str); 17] = [
     ("mean", Function::Mean, "mean(amount) or mean(price weighted by quantity)"),
     ("min", Function::Min, "min(amount)"),
     ("max", Function::Max, "max(amount)"),
-    ("median", Function::Quantile(0.5), "median(amount)"),
-    ("quantile", Function::Quantile(0.5), "quantile(amount, 90%)"),
-    ("median_estimate", Function::QuantileEstimate(0.5), "median_estimate(amount)"),
-    ("quantile_estimate", Function::QuantileEstimate(0.5), "quantile_estimate(amount, 90%)"),
+    ("median", Function::Quantile(Share::HALF), "median(amount)"),
+    ("quantile", Function::Quantile(Share::HALF), "quantile(amount, 90%)"),
+    ("median_estimate", Function::QuantileEstimate(Share::HALF), "median_estimate(amount)"),
+    ("quantile_estimate", Function::QuantileEstimate(Share::HALF), "quantile_estimate(amount, 90%)"),
     ("stddev", Function::Deviation { population: false }, "stddev(amount)"),
     ("stddev_population", Function::Deviation { population: true }, "stddev_population(amount)"),
     ("variance", Function::Variance { population: false }, "variance(amount)"),
@@ -75,8 +107,15 @@ impl Function {
                 Ok(of)
             }
             Function::Min | Function::Max | Function::First | Function::Last => Err("numbers or dates"),
+            // Half way between two decimals is a decimal again.
+            Function::Quantile(share) => match of {
+                Type::Exact { scale } if scale + share.scale <= FINEST => {
+                    Ok(Type::Exact { scale: scale + share.scale })
+                }
+                of if of.is_number() => Ok(Type::Float),
+                _ => Err("numbers"),
+            },
             Function::Mean
-            | Function::Quantile(_)
             | Function::QuantileEstimate(_)
             | Function::Variance { .. }
             | Function::Deviation { .. }

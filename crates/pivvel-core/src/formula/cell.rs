@@ -50,7 +50,7 @@ pub(crate) enum Relation {
     Level(Spot),
     Member(Spot, String),
     /// So many steps of a part of a date away.
-    Shift(Spot, DatePart, i32),
+    Shift(Shift),
     End {
         spot: Spot,
         last: bool,
@@ -73,4 +73,17 @@ pub(crate) struct Ranking {
 pub(crate) struct Way {
     pub(crate) spot: Spot,
     pub(crate) throughout: bool,
+}
+
+/// So many periods away by the calendar.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct Shift {
+    /// The outermost dimension that moves.
+    pub(crate) spot: Spot,
+    /// The period that is named. What is coarser has none of its own, and leads nowhere.
+    pub(crate) named: DatePart,
+    /// The period to move by, which is another one in `same quarter previous year`.
+    pub(crate) unit: DatePart,
+    /// How many of them, backward if negative.
+    pub(crate) by: i32,
 }

@@ -1,19 +1,23 @@
 //! The columns that formulas and dimensions may name, and which of them a plan needs.
 
-use arrow_schema::Schema;
+use std::sync::Arc;
+
+use arrow_schema::{Field, Schema};
 
 use super::Name;
 use super::check::{Step, Typed};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
 use crate::error::{Result, unknown_message};
-use crate::lines::{DatePart, Kind};
+use crate::lines::{DatePart, Kind, NO_WORD, YES_WORD};
 
 /// A source's columns while a plan is made: names are looked up here, and every column that is
 /// found gets a slot in the batches that the scan will be given.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Columns {
     known: Vec<(String, Option<Kind>, String)>,
+    /// What members of columns of yes and no are called, no first, by the columns' places.
+    words: Vec<Option<[String; 2]>>,
     needed: Vec<usize>,
     /// Names that stand for a formula: columns that the brief derives, and assumptions.
     derived: Vec<(String, LineFormula)>,
@@ -25,7 +29,12 @@ impl Columns {
             let data_type = field.data_type();
             (field.name().clone(), Kind::of(data_type), data_type.to_string())
         });
-        Columns { known: known.collect(), ..Columns::default() }
+        let words = |field: &Arc<Field>| {
+            let word = |key: &str| field.metadata().get(key).cloned();
+            Some([word(NO_WORD)?, word(YES_WORD)?])
+        };
+        let words = schema.fields().iter().map(words).collect();
+        Columns { known: known.collect(), words, ..Columns::default() }
     }
 
     /// The same with slots for some columns before any other.
@@ -96,7 +105,19 @@ impl Columns {
             Some((base, part)) => Name { base: base.into(), part: Some(part.into()) },
             None => Name { base: name.into(), part: None },
         };
-        self.resolve(&name)
+        let found = self.resolve(&name)?;
+        Ok(self.named(found))
+    }
+
+    /// A column of yes and no as the words that stand in it.
+    fn named(&self, found: LineFormula) -> LineFormula {
+        let Step::Leaf(LineLeaf::Column(slot)) = found.step else { return found };
+        let Some([no, yes]) = &self.words[self.needed[slot]] else { return found };
+        let word = |word: &String| Typed { step: Step::Word(word.clone()), gives: Type::Text };
+        let nothing = Typed { step: Step::Nothing, gives: Type::Text };
+        let is_no = Typed { step: Step::Not(Box::new(found.clone())), gives: Type::Condition };
+        let branches = vec![(found, word(yes)), (is_no, word(no))];
+        Typed { step: Step::Case(branches, Box::new(nothing)), gives: Type::Text }
     }
 
     fn find(&mut self, name: &str) -> Result<(usize, Kind), String> {

@@ -16,9 +16,9 @@ mod print;
 mod types;
 mod values;
 
-pub(crate) use aggregate::Function;
+pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
-pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Spot, Way};
+pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way};
 pub(crate) use check::{
     Apply, Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number,
     check_truth, function_names,
@@ -29,7 +29,7 @@ pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
 pub use print::quote_name;
 pub(crate) use types::Type;
-pub(crate) use values::{Evaluate, Outgrown, Texts, Values, evaluate, holds};
+pub(crate) use values::{Evaluate, Outgrown, Texts, Values, arithmetic, evaluate, holds};
 
 use std::ops::Range;
 

@@ -21,7 +21,7 @@ pub(crate) enum Type {
 }
 
 /// The most digits after the point that an exact number may get by computing.
-const FINEST: u8 = 30;
+pub(super) const FINEST: u8 = 30;
 
 impl Type {
     pub(crate) fn of(kind: Kind) -> Type {

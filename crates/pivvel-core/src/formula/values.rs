@@ -79,7 +79,13 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                 if *operator == Operator::Divide && a.is_some() && b.is_some_and(is_zero) && active[cell] {
                     of.divided_by_zero(cell);
                 }
-                result.push(arithmetic(*operator, *blanks, *a, *b)?);
+                let value = arithmetic(*operator, *blanks, *a, *b)?;
+                // A value beside a blank stays as it was, and becomes of the same kind as all others here.
+                let alone = a.is_some() != b.is_some();
+                result.push(match value.filter(|_| alone) {
+                    Some(value) => Some(converted(value, formula.gives)?),
+                    None => value,
+                });
             }
             Arc::new(result)
         }
@@ -262,7 +268,7 @@ fn negated(value: Value) -> Result<Value, Outgrown> {
 
 fn converted(value: Value, to: Type) -> Result<Value, Outgrown> {
     Ok(match (value, to) {
-        (Value::Exact { digits, scale: from }, Type::Exact { scale }) => {
+        (Value::Exact { digits, scale: from }, Type::Exact { scale }) if from < scale => {
             Value::Exact { digits: rescale(digits, from, scale).ok_or(Outgrown)?, scale }
         }
         (value, Type::Float) => Value::Float(value.as_f64()),

@@ -9,7 +9,7 @@ use super::exact_float::ExactFloat;
 use super::finer::FinerGroups;
 use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
-use super::summary::{Moments, quantile, spread, summarize};
+use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
 use super::totals::{Outgrown, Totals};
 use crate::formula::{Data, Function, Numbers, Type};
 use crate::lines::Value;
@@ -204,7 +204,7 @@ impl States {
             Aggregate::Lines => Ok(self.all_lines().map(|lines| Some(Value::whole(lines))).collect()),
             Aggregate::Of { function, value } => {
                 let state = &self.values[*value];
-                Ok((0..self.len()).map(|group| state.finish(*function, group, &self.totals)).collect())
+                (0..self.len()).map(|group| state.finish(*function, group, &self.totals)).collect()
             }
             Aggregate::Distinct { finer } => {
                 Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
@@ -492,16 +492,16 @@ impl ValueStates {
         Ok(())
     }
 
-    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Option<Value> {
+    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Result<Option<Value>, Outgrown> {
         let present = totals.lines(group) - self.blank.get(group).copied().unwrap_or(0);
         if function == Function::Count {
-            return Some(Value::whole(present));
+            return Ok(Some(Value::whole(present)));
         }
         if function == Function::DistinctEstimate {
-            return Some(Value::whole(self.distincts[group].estimate()));
+            return Ok(Some(Value::whole(self.distincts[group].estimate())));
         }
         if present == 0 {
-            return None;
+            return Ok(None);
         }
         let scale = self.gives.scale();
         let exact = |digits: i128| match self.gives {
@@ -512,7 +512,7 @@ impl ValueStates {
             Extremes::Exact(all) => exact(all[group]),
             Extremes::Float(all) => Value::Float(all[group]),
         };
-        match function {
+        Ok(match function {
             Function::Min => Some(extreme(&self.lows)),
             Function::Max => Some(extreme(&self.highs)),
             Function::First => self.firsts[group].map(|(_, value)| value),
@@ -536,21 +536,23 @@ impl ValueStates {
                         self.squares[group].about_mean(totals.sum(*place, group), present, scale)
                     }
                     Sums::Float(sums) => self.squares[group].about_float_mean(&sums[group], present),
-                    Sums::Unasked => return None,
+                    Sums::Unasked => return Ok(None),
                 };
                 spread(function, squares, present, population).map(Value::Float)
             }
             Function::Quantile(share) => {
                 let mut sorted = self.lists[group].clone();
                 sorted.sort_unstable_by(Value::order);
-                Some(Value::Float(quantile(share, sorted.len(), |i| sorted[i].as_f64())))
+                Some(quantile_of_sorted(share, &sorted)?)
             }
             Function::QuantileEstimate(share) => {
                 let spread = &self.spreads[group];
-                Some(Value::Float(quantile(share, present as usize, |place| spread.at(place as u64))))
+                Some(Value::Float(quantile(share.as_f64(), present as usize, |place| {
+                    spread.at(place as u64)
+                })))
             }
             Function::Count | Function::Distinct | Function::DistinctEstimate => None,
-        }
+        })
     }
 }
 

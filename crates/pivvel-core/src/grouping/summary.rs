@@ -4,10 +4,79 @@ use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
 use super::totals::Outgrown;
-use crate::formula::Function;
-use crate::lines::Value;
+use crate::formula::{Function, Share};
+use crate::lines::{Value, rescale};
 
-/// What a function makes of values, in any order. They share one type and scale.
+/// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
+/// the largest scale among them; as soon as a floating-point number is one of them the sum is a
+/// floating-point number, which does not depend on their order either. This is the one place where
+/// values of cells are added.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Total {
+    digits: i128,
+    scale: Option<u8>,
+    floats: Option<ExactFloat>,
+}
+
+impl Total {
+    /// The sum of values.
+    ///
+    /// # Errors
+    /// An exact sum of more than 38 digits.
+    pub(crate) fn of<'v>(values: impl IntoIterator<Item = &'v Value>) -> Result<Total, Outgrown> {
+        let mut total = Total::default();
+        values.into_iter().try_for_each(|value| total.add(value))?;
+        Ok(total)
+    }
+
+    /// Adds a value.
+    ///
+    /// # Errors
+    /// An exact sum of more than 38 digits.
+    pub(crate) fn add(&mut self, value: &Value) -> Result<(), Outgrown> {
+        let Value::Exact { digits, scale } = *value else {
+            self.floats.get_or_insert_default().add(value.as_f64());
+            return Ok(());
+        };
+        let own = self.scale.unwrap_or(scale);
+        let common = own.max(scale);
+        let aligned = rescale(self.digits, own, common).zip(rescale(digits, scale, common));
+        self.digits = aligned.and_then(|(sum, more)| sum.checked_add(more)).ok_or(Outgrown)?;
+        self.scale = Some(common);
+        Ok(())
+    }
+
+    /// What the values come to; nothing where there were none.
+    pub(crate) fn value(&self) -> Option<Value> {
+        let exact = self.scale.map(|scale| Value::Exact { digits: self.digits, scale });
+        let Some(floats) = &self.floats else { return exact };
+        let mut all = floats.clone();
+        exact.into_iter().for_each(|value| all.add(value.as_f64()));
+        Some(Value::Float(all.value()))
+    }
+}
+
+impl Total {
+    /// The mean of so many values that were added, rounded once.
+    pub(crate) fn mean(&self, count: usize) -> Option<f64> {
+        let count = count as f64;
+        let Some(floats) = &self.floats else {
+            return Some(self.digits as f64 / (count * 10f64.powi(self.scale?.into())));
+        };
+        let mut all = floats.clone();
+        self.scale
+            .into_iter()
+            .for_each(|scale| all.add(Value::Exact { digits: self.digits, scale }.as_f64()));
+        // What the rounded sum loses belongs to the mean: that of equal numbers is one of them.
+        let mean = all.value() / count;
+        let product = mean * count;
+        all.add(-product);
+        all.add(-mean.mul_add(count, -product));
+        Some(mean + all.value() / count)
+    }
+}
+
+/// What a function makes of values, in any order and of any kinds.
 pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<Value>, Outgrown> {
     let Some(some) = values.first() else {
         let zero = matches!(function, Function::Count | Function::Distinct | Function::DistinctEstimate);
@@ -25,37 +94,42 @@ pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<V
         }
         Function::Min | Function::First => *values.iter().min_by(|a, b| a.order(b)).unwrap_or(some),
         Function::Max | Function::Last => *values.iter().max_by(|a, b| a.order(b)).unwrap_or(some),
-        Function::Sum => sum(values)?,
-        Function::Mean => Value::Float(sum(values)?.as_f64() / count as f64),
+        Function::Sum => return Ok(Total::of(values)?.value()),
+        Function::Mean => return Ok(Total::of(values)?.mean(count).map(Value::Float)),
         Function::Quantile(share) | Function::QuantileEstimate(share) => {
             let mut sorted = values.to_vec();
             sorted.sort_unstable_by(Value::order);
-            Value::Float(quantile(share, count, |i| sorted[i].as_f64()))
+            quantile_of_sorted(share, &sorted)?
         }
         Function::Variance { population } | Function::Deviation { population } => {
-            let (mut moments, mut floats) = (Moments::default(), ExactFloat::default());
-            let mut exact = None;
-            for value in values {
-                match *value {
-                    Value::Exact { digits, scale } => {
-                        moments.add_exact(digits)?;
-                        let (sum, _) = exact.get_or_insert((0i128, scale));
-                        *sum = sum.checked_add(digits).ok_or(Outgrown)?;
-                    }
-                    other => {
-                        moments.add_float(other.as_f64());
-                        floats.add(other.as_f64());
-                    }
-                }
-            }
-            let squares = match exact {
-                Some((sum, scale)) => moments.about_mean(sum, count as u64, scale),
-                None => moments.about_float_mean(&floats, count as u64),
-            };
+            let squares = squares_about_mean(values)?;
             let Some(spread) = spread(function, squares, count as u64, population) else { return Ok(None) };
             Value::Float(spread)
         }
     }))
+}
+
+/// The sum of squares about the mean of values of any kinds.
+fn squares_about_mean(values: &[Value]) -> Result<f64, Outgrown> {
+    let mut moments = Moments::default();
+    let count = values.len() as u64;
+    // At one scale, squares of digits are exact.
+    if let Some(Value::Exact { digits: sum, scale }) = Total::of(values)?.value() {
+        let digits = |value: &Value| match *value {
+            Value::Exact { digits, scale: own } => rescale(digits, own, scale),
+            _ => None,
+        };
+        for value in values {
+            moments.add_exact(digits(value).ok_or(Outgrown)?)?;
+        }
+        return Ok(moments.about_mean(sum, count, scale));
+    }
+    let mut floats = ExactFloat::default();
+    for value in values.iter().map(Value::as_f64) {
+        moments.add_float(value);
+        floats.add(value);
+    }
+    Ok(moments.about_float_mean(&floats, count))
 }
 
 /// The variance, or its root, where there are values enough: over one less than their count or, of
@@ -66,19 +140,23 @@ pub(super) fn spread(function: Function, squares: f64, count: u64, population: b
     Some(if matches!(function, Function::Deviation { .. }) { variance.sqrt() } else { variance })
 }
 
-fn sum(values: &[Value]) -> Result<Value, Outgrown> {
-    let mut floats = ExactFloat::default();
-    let (mut digits, mut at) = (0i128, None);
-    for value in values {
-        match *value {
-            Value::Exact { digits: more, scale } => {
-                digits = digits.checked_add(more).ok_or(Outgrown)?;
-                at = Some(scale);
-            }
-            other => floats.add(other.as_f64()),
-        }
-    }
-    Ok(at.map_or_else(|| Value::Float(floats.value()), |scale| Value::Exact { digits, scale }))
+/// The quantile of sorted values of any kinds; exact where the two that it stands between are.
+///
+/// # Errors
+/// An exact one of more than 38 digits.
+pub(super) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Outgrown> {
+    let (below, part, finer) = share.place(sorted.len());
+    let (low, high) = (sorted[below], sorted[(below + 1).min(sorted.len() - 1)]);
+    let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (low, high) else {
+        return Ok(Value::Float(quantile(share.as_f64(), sorted.len(), |i| sorted[i].as_f64())));
+    };
+    let exact = || {
+        let scale = s.max(t);
+        let (x, y) = (rescale(x, s, scale)?, rescale(y, t, scale)?);
+        let more = y.checked_sub(x)?.checked_mul(part)?;
+        Some(Value::Exact { digits: rescale(x, 0, finer)?.checked_add(more)?, scale: scale + finer })
+    };
+    exact().ok_or(Outgrown)
 }
 
 /// The quantile of sorted values, between two of them by straight interpolation: definition 7 of

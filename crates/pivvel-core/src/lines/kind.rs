@@ -24,6 +24,12 @@ pub enum Kind {
     YesNo,
 }
 
+/// What a field of yes and no is told by, in the metadata of a schema, that members of such a column are
+/// called otherwise than `no`.
+pub const NO_WORD: &str = "pivvel.no";
+/// The same of `yes`.
+pub const YES_WORD: &str = "pivvel.yes";
+
 impl Kind {
     /// The kind of an Arrow column, if it is one that can be used.
     pub fn of(data_type: &DataType) -> Option<Kind> {

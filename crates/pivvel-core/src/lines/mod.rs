@@ -23,7 +23,7 @@ pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use dictionary::Dictionary;
 pub(crate) use dictionary::{hash, mix};
-pub use kind::Kind;
+pub use kind::{Kind, NO_WORD, YES_WORD};
 pub use members::{Member, MemberId, Members};
 pub use related::Related;
 pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};

@@ -297,6 +297,13 @@ impl LineSource for Related<'_> {
         self.table.schema().index_of(column).is_ok() && self.table.widen(column, kind)
     }
 
+    fn reconsider(&mut self, column: &str) -> Result<bool> {
+        // A key may be called alike in both.
+        let own = self.lines.schema().index_of(column).is_ok() && self.lines.reconsider(column)?;
+        let theirs = self.table.schema().index_of(column).is_ok() && self.table.reconsider(column)?;
+        Ok(own || theirs)
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         let theirs = self.table.schema();
         let brought = self.brought.iter().find(|(_, name)| name == column);

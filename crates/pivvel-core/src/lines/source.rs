@@ -166,6 +166,15 @@ pub trait LineSource {
         false
     }
 
+    /// Looks at all values of a column after a scan met some that do not fit what its first lines led to
+    /// believe; whether it is read otherwise from now on. See [`Error::reconsider`].
+    ///
+    /// # Errors
+    /// What is wrong with reading it.
+    fn reconsider(&mut self, _column: &str) -> Result<bool> {
+        Ok(false)
+    }
+
     /// Why a column cannot be used yet, where it cannot: a date of which day and month cannot be
     /// told apart.
     fn trouble(&self, _column: &str) -> Option<String> {
@@ -257,12 +266,13 @@ pub struct Batches<I> {
     name: String,
     schema: SchemaRef,
     batches: I,
+    read: bool,
 }
 
 impl<I: Iterator<Item = RecordBatch>> Batches<I> {
     /// Batches of one schema, read once from the first to the last.
     pub fn new(schema: SchemaRef, batches: impl IntoIterator<IntoIter = I>) -> Batches<I> {
-        Batches { name: "batches".into(), schema, batches: batches.into_iter() }
+        Batches { name: "batches".into(), schema, batches: batches.into_iter(), read: false }
     }
 
     /// The same with a name for messages.
@@ -284,6 +294,10 @@ impl<I: Iterator<Item = RecordBatch>> LineSource for Batches<I> {
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let wanted = |column: &usize| self.schema.field(*column).clone().with_nullable(true);
         let wanted = Arc::new(Schema::new(columns.iter().map(wanted).collect::<Vec<_>>()));
+        if std::mem::replace(&mut self.read, true) {
+            let message = "these batches were read already, and can be read only once; give them again";
+            return Err(Error::data(&self.name, message));
+        }
         for batch in &mut self.batches {
             let other = || Error::data(&self.name, "a batch has other columns than the schema says");
             if batch.num_columns() != self.schema.fields().len() {

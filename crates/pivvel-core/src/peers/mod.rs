@@ -15,7 +15,7 @@ use std::sync::OnceLock;
 
 use crate::derive::{Frame, GroupKey};
 use crate::lines::Value;
-use crate::rollup::Axis;
+use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.
 #[derive(Debug, Clone)]
@@ -52,7 +52,7 @@ impl Peers {
     /// Measures the peers of several grains together, by class.
     pub(crate) fn join(grains: &mut [(&[Option<Value>], &mut Peers)], wanted: &Wanted) {
         type Order = Vec<((usize, usize), Value)>;
-        let mut orders: HashMap<(u16, u16), Order> = HashMap::new();
+        let mut orders: HashMap<(Class, Class), Order> = HashMap::new();
         for (grain, (values, peers)) in grains.iter().enumerate() {
             for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
                 let order = orders.entry(peers.keys[*group as usize].classes).or_default();
@@ -151,9 +151,9 @@ pub(crate) fn peers_id(
     (row_level, column_level): (usize, usize),
     key: &GroupKey,
 ) -> String {
-    let level = |axis: &Axis, level: usize, class: u16| {
+    let level = |axis: &Axis, level: usize, class: Class| {
         let name = axis.level_name(level);
-        axis.class_name(class, level).map_or(name.to_string(), |label| format!("{name}:{label}"))
+        axis.class_name(class).map_or(name.to_string(), |label| format!("{name}:{label}"))
     };
     let row = level(rows, row_level, key.classes.0);
     let column = level(columns, column_level, key.classes.1);

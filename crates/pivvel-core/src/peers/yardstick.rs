@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use crate::brief::Count;
-use crate::grouping::quantile;
+use crate::grouping::{Total, quantile};
 use crate::lines::Value;
 
 /// The reference numbers of one group of peers.
@@ -126,21 +126,15 @@ impl Yardstick {
     }
 }
 
-/// The mean of peers in the order of their values, which does not depend on how cells are numbered.
+/// The mean of peers, which does not depend on how cells are numbered; none for dates.
 fn mean<C>(order: &[(C, Value)]) -> Option<f64> {
-    let count = order.len() as f64;
-    let mut digits = 0i128;
-    for (_, value) in order {
-        match value {
-            Value::Date(_) => return None,
-            Value::Exact { digits: more, .. } => match digits.checked_add(*more) {
-                Some(sum) => digits = sum,
-                None => return Some(order.iter().map(|(_, v)| v.as_f64() / count).sum()),
-            },
-            // Sorted by value, floats are summed in one order only.
-            Value::Float(_) => return Some(order.iter().map(|(_, v)| v.as_f64()).sum::<f64>() / count),
-        }
+    if order.iter().any(|(_, value)| matches!(value, Value::Date(_))) {
+        return None;
     }
-    let Some((_, Value::Exact { scale, .. })) = order.first() else { return None };
-    Some(digits as f64 / (count * 10f64.powi((*scale).into())))
+    let count = order.len() as f64;
+    match Total::of(order.iter().map(|(_, value)| value)) {
+        Ok(total) => total.mean(order.len()),
+        // A sum of more than 38 digits, whose mean is a number all the same.
+        Err(_) => Some(order.iter().map(|(_, value)| value.as_f64() / count).sum()),
+    }
 }

@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use super::class::{Apart, Class, Classes};
 use crate::brief::{Dimension, Direction, Placement};
 use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{Member, MemberId, Members, Value};
@@ -16,6 +17,10 @@ pub struct Axis {
     /// For each level below the total: the node of a parent and a member.
     children: Vec<PairTable>,
     totals: Vec<Placement>,
+    classes: Classes,
+    /// The nodes of each level that are shown, in the order of their members, whether the level's own
+    /// totals stand anywhere or not.
+    order: Vec<Vec<u32>>,
     entries: Vec<Entry>,
 }
 
@@ -26,9 +31,8 @@ struct Node {
     member: u32,
     /// Whether it is computed but not shown; so are all under it.
     hidden: bool,
-    /// Members that are scaled apart from others: 0 for plain ones, else one more than the place
-    /// among the [`Axis::classes`].
-    class: u16,
+    /// Whether and how it is set apart from plain members.
+    class: Class,
     made: Option<Box<Made>>,
 }
 
@@ -120,14 +124,18 @@ impl Axis {
         let mut axis = Axis {
             dimensions: dimensions.to_vec(),
             members: paths.members,
-            nodes: vec![vec![Node { parent: 0, member: 0, hidden: false, class: 0, made: None }]],
+            nodes: vec![vec![Node { parent: 0, member: 0, hidden: false, class: Class::PLAIN, made: None }]],
             children: Vec::new(),
             totals: totals.to_vec(),
+            classes: Classes::default(),
+            order: Vec::new(),
             entries: Vec::new(),
         };
         for (i, level) in paths.levels.into_iter().enumerate() {
-            let nodes = level.pairs().iter().map(|(parent, member)| axis.node(i + 1, *parent, *member, None));
-            let nodes = nodes.collect();
+            let mut nodes = Vec::with_capacity(level.pairs().len());
+            for (parent, member) in level.pairs() {
+                nodes.push(axis.node(i + 1, *parent, *member, None));
+            }
             axis.nodes.push(nodes);
             axis.children.push(level);
         }
@@ -141,14 +149,15 @@ impl Axis {
         self.children[level - 1].number_one(parent, member)
     }
 
-    fn node(&self, level: usize, parent: u32, member: u32, made: Option<Made>) -> Node {
+    fn node(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> Node {
         let above = &self.nodes[level - 1][parent as usize];
+        let (hidden, class) = (above.hidden, above.class);
         let class = match self.members[level - 1].member(MemberId(member)) {
-            Member::Others(_) => 1,
-            Member::Calculated(item, _) => 2 + *item as u16,
-            _ => above.class,
+            Member::Others(_) => self.classes.under(class, Apart::Others(level as u16)),
+            Member::Calculated(item, _) => self.classes.under(class, Apart::Item(*item)),
+            _ => class,
         };
-        Node { parent, member, hidden: above.hidden, class, made: made.map(Box::new) }
+        Node { parent, member, hidden, class, made: made.map(Box::new) }
     }
 
     /// Lets a dimension have a member more.
@@ -163,14 +172,26 @@ impl Axis {
         self.nodes[level][node as usize].hidden = true;
     }
 
-    /// Keeps all that is under hidden nodes from being shown.
+    /// Keeps all that is under hidden nodes from being shown, and what items have under them where all
+    /// that it is computed from is hidden.
     pub(crate) fn hide_under_hidden(&mut self) {
         for level in 1..=self.depth() {
             for i in 0..self.nodes[level].len() {
                 let parent = self.nodes[level][i].parent as usize;
-                self.nodes[level][i].hidden |= self.nodes[level - 1][parent].hidden;
+                let hidden = self.nodes[level - 1][parent].hidden || self.hidden_operands(level, i as u32);
+                self.nodes[level][i].hidden |= hidden;
             }
         }
+    }
+
+    /// Whether a node stands under an item, and all nodes that it is computed from are hidden. An item's
+    /// own member is shown whatever it is computed from.
+    pub(crate) fn hidden_operands(&self, level: usize, node: u32) -> bool {
+        let Some(made) = self.made(level, node) else { return false };
+        let own =
+            |member: &Member| matches!(member, Member::Calculated(item, _) if *item as usize == made.item);
+        !own(self.members[level - 1].member(self.member_of(level, node)))
+            && made.operands.iter().flatten().all(|operand| self.is_hidden(level, *operand))
     }
 
     /// The dimensions, outermost first.
@@ -243,29 +264,45 @@ impl Axis {
     /// What an entry stands for: `total`, `member`, `calculated` or `others`. What is under a
     /// calculated member is calculated too.
     pub fn kind(&self, entry: Entry) -> &'static str {
-        match (entry.level, self.class(entry.level(), entry.node)) {
-            (0, _) => "total",
-            (_, 0) => "member",
-            (_, 1) => "others",
-            _ => "calculated",
+        let apart = self.classes.of(self.class(entry.level(), entry.node));
+        match entry.level {
+            0 => "total",
+            _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => "calculated",
+            _ if apart.is_empty() => "member",
+            _ => "others",
         }
     }
 
-    /// What the members of a class are called at a level: the label of the member that they are, or
-    /// are under; `None` for plain ones.
-    pub(crate) fn class_name(&self, class: u16, level: usize) -> Option<&str> {
-        let of_class = |member: &Member| match member {
-            Member::Others(_) => class == 1,
-            Member::Calculated(item, _) => u32::from(class) == item + 2,
-            _ => false,
+    /// What the members of a class are called: the labels of the members that they are, or are under,
+    /// outermost first; none of plain ones.
+    pub(crate) fn class_name(&self, class: Class) -> Option<String> {
+        let is = |apart: Apart| {
+            move |member: &Member| match (apart, member) {
+                (Apart::Item(own), Member::Calculated(item, _)) => own == *item,
+                (Apart::Others(_), Member::Others(_)) => true,
+                _ => false,
+            }
         };
-        let named = |members: &'_ Members| {
-            (0..members.len()).map(|i| MemberId(i as u32)).find(|id| of_class(members.member(*id)))
+        let named = |apart: Apart| {
+            let within = match apart {
+                Apart::Others(level) => level as usize - 1..level as usize,
+                Apart::Item(_) => 0..self.members.len(),
+            };
+            self.members[within].iter().find_map(|members| {
+                let mut all = (0..members.len()).map(|i| MemberId(i as u32));
+                all.find(|id| is(apart)(members.member(*id))).map(|id| members.label(id))
+            })
         };
-        self.members[..level].iter().rev().find_map(|members| Some(members.label(named(members)?)))
+        let names: Vec<&str> = self.apart(class).iter().filter_map(|apart| named(*apart)).collect();
+        (!names.is_empty()).then(|| names.join(", "))
     }
 
-    pub(crate) fn class(&self, level: usize, node: u32) -> u16 {
+    /// What sets the members of a class apart, outermost first.
+    pub(crate) fn apart(&self, class: Class) -> &[Apart] {
+        self.classes.of(class)
+    }
+
+    pub(crate) fn class(&self, level: usize, node: u32) -> Class {
         self.nodes[level][node as usize].class
     }
 
@@ -330,11 +367,17 @@ impl Axis {
             ordered.push(order);
         }
         let mut entries = Vec::new();
-        // Without a line there is no member and no total.
-        if self.depth() == 0 || !ordered[1].is_empty() {
+        // Without a line there is no member and no total; where members are only not shown there is.
+        if self.depth() == 0 || self.len(1) > 0 {
             self.emit(0, 0, &ordered, &children, &mut entries);
         }
         self.entries = entries;
+        self.order = ordered;
+    }
+
+    /// The nodes of a level that are shown, in the order of their members.
+    pub(crate) fn order(&self, level: usize) -> &[u32] {
+        self.order.get(level).map_or(&[], Vec::as_slice)
     }
 
     fn emit(
@@ -389,10 +432,12 @@ impl Axis {
                 let by_label = || members.label(x).to_lowercase().cmp(&members.label(y).to_lowercase());
                 blank_last().then_with(|| directed(by_label())).then_with(natural)
             }
-            SortBy::Values(values) => match (values[a as usize], values[b as usize]) {
-                (Some(a), Some(b)) => directed(a.order(&b)).then_with(natural),
-                (a, b) => a.is_none().cmp(&b.is_none()).then_with(natural),
-            },
+            SortBy::Values(values) => {
+                blank_last().then_with(|| match (values[a as usize], values[b as usize]) {
+                    (Some(a), Some(b)) => directed(a.order(&b)).then_with(natural),
+                    (a, b) => a.is_none().cmp(&b.is_none()).then_with(natural),
+                })
+            }
         };
         made(x).cmp(&made(y)).then_with(|| listed(x).cmp(&listed(y))).then_with(own)
     }

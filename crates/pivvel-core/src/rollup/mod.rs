@@ -2,10 +2,12 @@
 //! grain by merging states.
 
 mod axis;
+mod class;
 mod regroup;
 mod roll_up;
 
 pub use axis::{Axis, Entry, MemberRef};
 pub(crate) use axis::{Made, SortBy};
-pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup};
+pub(crate) use class::{Apart, Class};
+pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_lineless};
 pub(crate) use roll_up::{RolledGrain, grain_index, roll_up};

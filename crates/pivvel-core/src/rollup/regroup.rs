@@ -22,7 +22,32 @@ pub(crate) fn regroup(
 ) -> Result<LeafGroups, Outgrown> {
     let (row_paths, row_targets) = moved(&leaves.rows, rows);
     let (column_paths, column_targets) = moved(&leaves.columns, columns);
-    leaves.regrouped((row_paths, &row_targets), (column_paths, &column_targets))
+    let regrouped = leaves.regrouped((row_paths, &row_targets), (column_paths, &column_targets))?;
+    let drops = |levels: &[Level]| levels.iter().any(|(fates, _)| fates.contains(&Fate::Dropped));
+    if drops(rows) || drops(columns) { without_lineless(regrouped) } else { Ok(regrouped) }
+}
+
+/// The same without the paths that no line is left of, so that what was left out makes no row and no
+/// column.
+pub(crate) fn without_lineless(leaves: LeafGroups) -> Result<LeafGroups, Outgrown> {
+    let mut used = [vec![false; leaves.rows.len()], vec![false; leaves.columns.len()]];
+    for (row, column) in leaves.groups.pairs() {
+        used[0][*row as usize] = true;
+        used[1][*column as usize] = true;
+    }
+    if used.iter().flatten().all(|used| *used) {
+        return Ok(leaves);
+    }
+    let kept = |paths: &AxisPaths, used: &[bool]| {
+        let keys: Vec<Collapsed> = (0..paths.levels.len()).map(Collapsed::Key).collect();
+        collapse(
+            paths,
+            &[vec![Collapsed::Filter(used.to_vec())], keys].into_iter().flatten().collect::<Vec<_>>(),
+        )
+    };
+    let (rows, row_targets) = kept(&leaves.rows, &used[0]);
+    let (columns, column_targets) = kept(&leaves.columns, &used[1]);
+    leaves.regrouped((rows, &row_targets), (columns, &column_targets))
 }
 
 /// What becomes of the nodes of a level, and the label of the member that gathers.

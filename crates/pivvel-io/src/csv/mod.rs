@@ -53,8 +53,8 @@ pub(crate) fn open(bytes: Bytes, head: &Head, options: &ReadOptions) -> Result<T
         lines += chunk.len();
         chunk.clear();
     }
-    let columns = TextColumns::find(names, evidence, &options.kinds)?;
-    let (count, block_bytes) = (columns.0.len(), options.block_bytes);
+    let columns = TextColumns::find(names, evidence, &options.kinds, None)?;
+    let (count, block_bytes) = (columns.all.len(), options.block_bytes);
     let csv = Csv { bytes, dialect, heading, columns: count, block_bytes };
     Ok(TextSource::new(name, columns, notes, options.bad_values, Box::new(csv)))
 }

@@ -45,7 +45,9 @@ impl DateOrder {
     /// The forms of this order, those of four-digit years first.
     fn forms(self) -> (&'static [&'static str], &'static [&'static str]) {
         match self {
-            DateOrder::YearFirst => (&["%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d"], &[]),
+            DateOrder::YearFirst => {
+                (&["%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d"], &["%y-%m-%d", "%y/%m/%d", "%y.%m.%d"])
+            }
             DateOrder::DayFirst => {
                 (&["%d/%m/%Y", "%d.%m.%Y", "%d-%m-%Y"], &["%d/%m/%y", "%d.%m.%y", "%d-%m-%y"])
             }
@@ -71,14 +73,22 @@ pub(crate) fn read_date(text: &str, order: DateOrder) -> Option<i32> {
     }
     let (long, short) = order.forms();
     // chrono reads the year 25 from a two-digit year, so the digits decide which forms are tried.
-    let digits = text.split(|c: char| !c.is_ascii_digit()).map(str::len).max();
-    let forms = match digits {
-        Some(4) => long,
-        Some(1 | 2) => short,
+    let forms = match longest(text) {
+        4 => long,
+        1 | 2 => short,
         _ => return None,
     };
     let date = forms.iter().find_map(|form| NaiveDate::parse_from_str(text, form).ok())?;
     Some(date.num_days_from_ce() - EPOCH)
+}
+
+fn longest(text: &str) -> usize {
+    text.split(|c: char| !c.is_ascii_digit()).map(str::len).max().unwrap_or(0)
+}
+
+/// Whether the year of a date has two digits: 69 to 99 are of the last century, 00 to 68 of this one.
+pub(super) fn has_short_year(text: &str) -> bool {
+    longest(without_time(text.trim())) < 4
 }
 
 /// Whether a text may be a date that begins with a letter. Most texts are not, and trying every form takes

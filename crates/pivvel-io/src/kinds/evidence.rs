@@ -1,8 +1,10 @@
 //! What the values of a column say about its kind.
 
-use pivvel_core::{Kind, Result};
+use std::cmp::Ordering;
 
-use super::date::{DateOrder, begins_with_month, iso, read_date};
+use pivvel_core::{Kind, Result, Value, decimal_text};
+
+use super::date::{DateOrder, begins_with_month, has_short_year, iso, read_date};
 use super::number::{NumberStyle, plain_number, read_number};
 use super::{ColumnKind, GivenKind, read_yes_no};
 
@@ -11,8 +13,15 @@ use super::{ColumnKind, GivenKind, read_yes_no};
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Evidence {
     filled: u64,
-    yes_no: u64,
+    yes: u64,
+    no: u64,
+    /// The word that is written most often for each, with its count.
+    words: Vec<(Box<str>, bool, u64)>,
     floats: u64,
+    /// Floating-point numbers without a point or a sign, as `1E2`, which are codes beside plain digits; and
+    /// digits that are too many for a number.
+    exponents: u64,
+    endless: u64,
     /// Values that read as a number, by style, and the most decimals among them.
     numbers: [u64; 7],
     scales: [u8; 7],
@@ -22,6 +31,11 @@ pub(crate) struct Evidence {
     wide: bool,
     padded: u64,
     units: Vec<(char, u64)>,
+    /// A value that marks and points may be told apart in two ways, and one that days and months may.
+    two_numbers: Option<Box<str>>,
+    two_dates: Option<Box<str>>,
+    /// Whether a year of two digits was seen.
+    short_years: bool,
 }
 
 /// A column is of a kind when at least so many in ten of its values are.
@@ -36,8 +50,8 @@ impl Evidence {
         self.filled += times;
         let first = text.trim_start().as_bytes().first().copied().unwrap_or(b' ');
         if first.is_ascii_alphabetic() {
-            if read_yes_no(text).is_some() {
-                self.yes_no += times;
+            if let Some(yes) = read_yes_no(text) {
+                self.take_word(text, yes, times);
             } else if begins_with_month(text) {
                 self.take_date(text, times);
             }
@@ -49,6 +63,14 @@ impl Evidence {
         self.take_number(text, times);
         if first.is_ascii_digit() {
             self.take_date(text, times);
+        }
+    }
+
+    fn take_word(&mut self, text: &str, yes: bool, times: u64) {
+        *(if yes { &mut self.yes } else { &mut self.no }) += times;
+        match self.words.iter_mut().find(|(word, ..)| **word == *text) {
+            Some((.., count)) => *count += times,
+            None => self.words.push((text.into(), yes, times)),
         }
     }
 
@@ -85,6 +107,13 @@ impl Evidence {
             self.wide |= written.digits.unsigned_abs() >= 10u128.pow(18);
             fits = Some(written);
         }
+        let read = |style| read_number(text, style).ok().map(|written| (written.digits, written.scale));
+        let (points, commas) = (read(NumberStyle::PointCommas), read(NumberStyle::Comma));
+        let (point, thousands) = (read(NumberStyle::Point), read(NumberStyle::CommaPoints));
+        let differ = |a: Option<(i128, u8)>, b: Option<(i128, u8)>| a.is_some() && b.is_some() && a != b;
+        if self.two_numbers.is_none() && (differ(points, commas) || differ(point, thousands)) {
+            self.two_numbers = Some(text.into());
+        }
         match fits {
             Some(written) => {
                 self.padded += if written.padded { times } else { 0 };
@@ -96,45 +125,89 @@ impl Evidence {
                 }
                 self.floats += times;
             }
-            None if text.trim().parse::<f64>().is_ok_and(f64::is_finite) => self.floats += times,
+            None if text.trim().parse::<f64>().is_ok_and(f64::is_finite) => {
+                let letters = |c: char| !c.is_ascii_digit();
+                self.exponents += if text.matches(letters).count() == 1 { times } else { 0 };
+                self.endless += if text.contains(letters) { 0 } else { times };
+                self.floats += times;
+            }
             None => {}
         }
     }
 
     fn take_date(&mut self, text: &str, times: u64) {
+        let mut first = None;
         for (i, order) in DateOrder::ALL.into_iter().enumerate() {
-            if read_date(text, order).is_some() {
-                self.dates[i] += times;
+            let Some(day) = read_date(text, order) else { continue };
+            self.dates[i] += times;
+            self.short_years |= has_short_year(text);
+            if first.replace(day).is_some_and(|other| other != day) {
+                self.two_dates.get_or_insert_with(|| text.into());
             }
         }
     }
 
-    /// The kind that the column seems to be of.
-    pub(crate) fn kind(&self, column: &str) -> ColumnKind {
+    /// The kind that the column seems to be of; `point` is what other columns of the file have before decimals.
+    pub(crate) fn kind(&self, column: &str, point: Option<char>) -> ColumnKind {
         let (style, numbers) = best(&self.numbers);
         let (_, dates) = best(&self.dates);
         let enough = |count: u64| self.filled > 0 && count * 10 >= self.filled * MOST;
-        if enough(self.yes_no) {
-            return ColumnKind::of(Kind::YesNo);
+        // A column of one word says nothing about the other one: N alone may be north.
+        if enough(self.yes + self.no) && self.yes > 0 && self.no > 0 {
+            return ColumnKind { yes_no_words: self.yes_no_words(), ..ColumnKind::of(Kind::YesNo) };
         }
         if enough(dates) && dates >= numbers {
             return self.date(column);
         }
-        // Digits that begin with a zero are a code, not an amount.
-        if enough(numbers) && self.padded == 0 && (numbers >= self.floats || self.floats * 10 < numbers * 11)
-        {
-            return self.number(column, style);
+        if self.is_code() {
+            return ColumnKind { code: enough(self.floats), ..ColumnKind::of(Kind::Text) };
         }
-        if enough(self.floats) && self.padded == 0 {
+        if enough(numbers) && (numbers >= self.floats || self.floats * 10 < numbers * 11) {
+            return self.number(column, style, point);
+        }
+        if enough(self.floats) {
             return ColumnKind::of(Kind::Float);
         }
         ColumnKind { unseen: self.filled == 0, ..ColumnKind::of(Kind::Text) }
     }
 
+    /// Whether digits are a code and not an amount: where some begin with a zero, are too many for a number,
+    /// or have a letter in their midst that others have not.
+    fn is_code(&self) -> bool {
+        let (_, numbers) = best(&self.numbers);
+        let whole = self.scales.iter().all(|scale| *scale == 0);
+        self.padded > 0
+            || self.endless > 0
+            || self.exponents > 0 && whole && self.exponents + numbers == self.floats && numbers > 0
+    }
+
+    /// The words for no and for yes, each as it is written most often.
+    fn yes_no_words(&self) -> Option<[String; 2]> {
+        let most = |yes: bool| {
+            let own = self.words.iter().filter(|(_, own, _)| *own == yes);
+            own.max_by_key(|(word, _, count)| (*count, std::cmp::Reverse(word)))
+                .map(|(word, ..)| word.to_string())
+        };
+        Some([most(false)?, most(true)?])
+    }
+
+    /// What stands before decimals, where the numbers of this column tell it.
+    pub(crate) fn point(&self) -> Option<char> {
+        let most = |point: char| {
+            let own = NumberStyle::ALL.iter().filter(|style| style.point() == point);
+            own.map(|style| self.numbers[*style as usize]).max().unwrap_or(0)
+        };
+        match most('.').cmp(&most(',')) {
+            Ordering::Greater => Some('.'),
+            Ordering::Less => Some(','),
+            Ordering::Equal => None,
+        }
+    }
+
     /// The kind of number that most values allow, and how many do.
     pub(crate) fn likeliest_number(&self) -> Option<(ColumnKind, u64)> {
         let (style, numbers) = best(&self.numbers);
-        (numbers > 0 && self.padded == 0).then(|| (self.number_of_style(style), numbers))
+        (numbers > 0 && !self.is_code()).then(|| (self.number_of_style(style), numbers))
     }
 
     /// How the column is to be read when its kind is given.
@@ -142,7 +215,9 @@ impl Evidence {
         let mut kind = match given {
             GivenKind::Text => ColumnKind::of(Kind::Text),
             GivenKind::Float => ColumnKind::of(Kind::Float),
-            GivenKind::YesNo => ColumnKind::of(Kind::YesNo),
+            GivenKind::YesNo => {
+                ColumnKind { yes_no_words: self.yes_no_words(), ..ColumnKind::of(Kind::YesNo) }
+            }
             GivenKind::Date(None) => self.date(column),
             GivenKind::Date(Some(order)) => ColumnKind { order, ..ColumnKind::of(Kind::Date) },
             GivenKind::Whole | GivenKind::Decimal(_) => {
@@ -169,28 +244,58 @@ impl Evidence {
 
     fn date(&self, column: &str) -> ColumnKind {
         let (order, count) = best(&self.dates);
-        let [_, day_first, month_first, _] = self.dates;
-        let ambiguous = count > 0 && day_first == month_first && day_first == count;
-        let trouble = ambiguous.then(|| {
-            format!(
-                "day and month of column {column} cannot be told apart; say which comes first: \
-                 --as '{column}=date(dmy)' or --as '{column}=date(mdy)'"
-            )
-        });
-        ColumnKind { order: DateOrder::ALL[order], trouble, ..ColumnKind::of(Kind::Date) }
-    }
-
-    fn number(&self, column: &str, style: usize) -> ColumnKind {
-        let mut kind = self.number_of_style(style);
-        let (commas, comma) = (NumberStyle::PointCommas as usize, NumberStyle::Comma as usize);
-        if style == commas && self.numbers[commas] == self.numbers[comma] {
-            kind.trouble = Some(format!(
-                "the comma in column {column} may be a thousands mark or a decimal point; say which: \
-                 --as '{column}=whole' or --as '{column}=decimal({})'",
-                self.scales[comma]
+        let fitting = DateOrder::ALL.into_iter().filter(|order| self.dates[*order as usize] == count);
+        let fitting: Vec<DateOrder> = fitting.collect();
+        let (mut trouble, short_years) = (None, self.short_years);
+        if let Some(text) = self.two_dates.as_deref().filter(|_| fitting.len() > 1) {
+            let reading = |order: &DateOrder| {
+                let day = read_date(text, *order).map(|day| Value::Date(day).to_string());
+                format!("{} ({})", day.unwrap_or_else(|| "no date".into()), order.words())
+            };
+            let readings: Vec<String> = fitting.iter().map(reading).collect();
+            let flags: Vec<String> =
+                fitting.iter().map(|order| format!("--as '{column}=date({})'", order.name())).collect();
+            trouble = Some(format!(
+                "dates of column {column} can be read in several ways: {text} may be {}; say which: {}",
+                readings.join(" or "),
+                flags.join(" or ")
             ));
         }
-        kind
+        ColumnKind { order: DateOrder::ALL[order], trouble, short_years, ..ColumnKind::of(Kind::Date) }
+    }
+
+    /// A number of the style that most values allow. Where a mark may be a point, other columns of the file
+    /// tell which it is, and where they do not it is asked.
+    fn number(&self, column: &str, style: usize, point: Option<char>) -> ColumnKind {
+        let pairs = [
+            (NumberStyle::PointCommas, NumberStyle::Comma, '.'),
+            (NumberStyle::CommaPoints, NumberStyle::Point, ','),
+        ];
+        let most = self.numbers[style];
+        let open = |(marked, pointed, _): &(NumberStyle, NumberStyle, char)| {
+            let [marked, pointed] = [*marked, *pointed].map(|style| style as usize);
+            self.numbers[marked] == most && self.numbers[pointed] == most && self.scales[pointed] > 0
+        };
+        let Some((marked, pointed, of_marked)) = pairs.into_iter().find(open) else {
+            return self.number_of_style(style);
+        };
+        match point {
+            Some(point) if point == of_marked => self.number_of_style(marked as usize),
+            Some(_) => self.number_of_style(pointed as usize),
+            None => {
+                let mut kind = self.number_of_style(marked as usize);
+                let scale = self.scales[pointed as usize];
+                let text = self.two_numbers.as_deref().unwrap_or_default();
+                let read = |style| read_number(text, style).map(|n| decimal_text(n.digits, n.scale));
+                let readings = (read(marked).unwrap_or_default(), read(pointed).unwrap_or_default());
+                kind.trouble = Some(format!(
+                    "numbers of column {column} can be read in two ways: {text} may be {} or {}; say which: \
+                     --as '{column}=whole' or --as '{column}=decimal({scale})'",
+                    readings.0, readings.1
+                ));
+                kind
+            }
+        }
     }
 
     fn number_of_style(&self, style: usize) -> ColumnKind {

@@ -29,6 +29,14 @@ pub struct ColumnKind {
     pub(crate) wide: bool,
     /// Whether no value was seen, so that it may be of any kind.
     pub(crate) unseen: bool,
+    /// The words for no and yes, where it holds these.
+    pub yes_no_words: Option<[String; 2]>,
+    /// Whether some of its years have two digits.
+    pub(crate) short_years: bool,
+    /// Whether it holds text that looks like numbers: codes such as `007`.
+    pub(crate) code: bool,
+    /// Whether all of its values were looked at.
+    pub(crate) settled: bool,
     /// Why it cannot be read yet, if so.
     pub trouble: Option<String>,
 }
@@ -43,6 +51,10 @@ impl ColumnKind {
             given: false,
             wide: false,
             unseen: false,
+            yes_no_words: None,
+            short_years: false,
+            code: false,
+            settled: false,
             trouble: None,
         }
     }
@@ -52,6 +64,7 @@ impl ColumnKind {
         let marks = self.style.words();
         match self.kind {
             Kind::Text => "text".into(),
+            Kind::Date if self.short_years => format!("date ({}, years 1969 to 2068)", self.order.words()),
             Kind::Date => format!("date ({})", self.order.words()),
             Kind::Whole => format!("whole number{}", marks.map(|m| format!(" ({m})")).unwrap_or_default()),
             Kind::Decimal { scale } => {

@@ -1,9 +1,10 @@
 //! The columns of a source of text: their names, and how the values of each are read.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use pivvel_core::{Error, Kind, Result};
+use pivvel_core::{Error, Kind, NO_WORD, Result, YES_WORD};
 
 use super::Chunk;
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
@@ -15,39 +16,78 @@ pub struct Column {
     pub name: String,
     /// How its values are read.
     pub kind: ColumnKind,
+    /// The kind that it was given.
+    pub(crate) given: Option<GivenKind>,
 }
 
 /// The columns of a source.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct TextColumns(pub(crate) Vec<Column>);
+pub(crate) struct TextColumns {
+    pub(crate) all: Vec<Column>,
+    /// What stands before decimals, where the columns agree about it.
+    point: Option<char>,
+}
 
 impl TextColumns {
-    /// Finds out what columns hold from the first lines, where it is not given.
+    /// Finds out what columns hold from the first lines, where it is not given. `point` is what stands before
+    /// decimals, where the form of the lines says it.
     pub(crate) fn find(
         names: Vec<String>,
         evidence: Vec<Evidence>,
         given: &[(String, String)],
+        point: Option<char>,
     ) -> Result<TextColumns> {
         check_given(given, &names)?;
-        let mut columns = Vec::with_capacity(names.len());
+        let mut points: Vec<char> = evidence.iter().filter_map(Evidence::point).collect();
+        points.dedup();
+        let point = point.or(if let [one] = points[..] { Some(one) } else { None });
+        let mut all = Vec::with_capacity(names.len());
         for (name, evidence) in names.into_iter().zip(evidence) {
-            let kind = match given.iter().rev().find(|(column, _)| *column == name) {
-                Some((_, given)) => evidence.given(&name, GivenKind::parse(&name, given)?)?,
-                None => evidence.kind(&name),
+            let given = given.iter().rev().find(|(column, _)| *column == name);
+            let given = given.map(|(_, given)| GivenKind::parse(&name, given)).transpose()?;
+            let kind = match given {
+                Some(given) => evidence.given(&name, given)?,
+                None => evidence.kind(&name, point),
             };
-            columns.push(Column { name, kind });
+            all.push(Column { name, kind, given });
         }
-        Ok(TextColumns(columns))
+        Ok(TextColumns { all, point })
+    }
+
+    /// One column alone.
+    pub(crate) fn one(column: Column) -> TextColumns {
+        TextColumns { all: vec![column], point: None }
+    }
+
+    /// Reads a column by what all of its values say; whether that is otherwise than before.
+    ///
+    /// # Errors
+    /// A kind that was given and cannot be read.
+    pub(crate) fn settle(&mut self, place: usize, evidence: &Evidence) -> Result<bool> {
+        let column = &mut self.all[place];
+        let kind = match column.given {
+            Some(given) => evidence.given(&column.name, given)?,
+            None => evidence.kind(&column.name, self.point),
+        };
+        let before = std::mem::replace(&mut column.kind, ColumnKind { settled: true, ..kind });
+        Ok(before != ColumnKind { settled: before.settled, ..column.kind.clone() })
     }
 
     pub(crate) fn schema(&self) -> SchemaRef {
-        let field = |column: &Column| Field::new(&column.name, column.kind.data_type(), true);
-        Arc::new(Schema::new(self.0.iter().map(field).collect::<Vec<_>>()))
+        let field = |column: &Column| {
+            let field = Field::new(&column.name, column.kind.data_type(), true);
+            // What members of such a column are called is as it is written.
+            let words = column.kind.yes_no_words.iter().flat_map(|[no, yes]| {
+                [(NO_WORD.to_string(), no.clone()), (YES_WORD.to_string(), yes.clone())]
+            });
+            field.with_metadata(words.collect::<HashMap<String, String>>())
+        };
+        Arc::new(Schema::new(self.all.iter().map(field).collect::<Vec<_>>()))
     }
 
     /// Gives a column a wider kind.
     pub(crate) fn widen(&mut self, column: &str, kind: Kind) -> bool {
-        let Some(column) = self.0.iter_mut().find(|known| known.name == column) else { return false };
+        let Some(column) = self.all.iter_mut().find(|known| known.name == column) else { return false };
         // The same kind again means that its digits are too many for the narrow form.
         column.kind.wide |= column.kind.kind == kind;
         column.kind.kind = kind;
@@ -55,7 +95,7 @@ impl TextColumns {
     }
 
     pub(crate) fn trouble(&self, column: &str) -> Option<String> {
-        self.0.iter().find(|known| known.name == column)?.kind.trouble.clone()
+        self.all.iter().find(|known| known.name == column)?.kind.trouble.clone()
     }
 }
 

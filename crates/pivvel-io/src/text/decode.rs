@@ -29,6 +29,8 @@ pub(crate) struct Decoder<'a> {
     schema: SchemaRef,
     column_count: usize,
     bad_values: BadValues,
+    /// Whether all values of a column can be looked at where some do not fit.
+    repeats: bool,
     misfits: Vec<Misfit>,
     /// Values that were taken as blank.
     pub(crate) blanked: u64,
@@ -56,6 +58,8 @@ enum Read<T> {
     Misfit,
     /// It would fit a wider kind.
     Wider(Kind),
+    /// It reads as a number, and is written as a code is.
+    Code,
 }
 
 impl<'a> Decoder<'a> {
@@ -64,19 +68,20 @@ impl<'a> Decoder<'a> {
     pub(crate) fn new(
         all: &'a TextColumns,
         columns: &[usize],
-        bad_values: BadValues,
+        (bad_values, repeats): (BadValues, bool),
         as_codes: bool,
     ) -> Decoder<'a> {
         let select = |place: &usize| {
-            let column = &all.0[*place];
+            let column = &all.all[*place];
             let texts = (as_codes && column.kind.kind == Kind::Text).then(CodedTexts::new);
             Selected { place: *place, column, dates: DateReader::new(column.kind.order), texts }
         };
         let mut decoder = Decoder {
             columns: columns.iter().map(select).collect(),
             schema: Arc::new(Schema::empty()),
-            column_count: all.0.len(),
+            column_count: all.all.len(),
             bad_values,
+            repeats,
             misfits: Vec::new(),
             blanked: 0,
         };
@@ -249,6 +254,7 @@ impl<'a> Decoder<'a> {
         let Quick { mut values, left } = quick;
         let mut blanks: Vec<usize> = Vec::new();
         let mut wider = None;
+        let again = self.repeats && !column.kind.settled;
         for line in left {
             let field = chunk.field(line, place);
             // What is no UTF-8 fits nothing.
@@ -265,7 +271,11 @@ impl<'a> Decoder<'a> {
                 Read::Wider(kind) if !column.kind.given => {
                     wider.get_or_insert((line, kind));
                 }
-                Read::Misfit | Read::Wider(_) if !field.iter().all(u8::is_ascii_whitespace) => {
+                Read::Misfit | Read::Wider(_) | Read::Code if !field.iter().all(u8::is_ascii_whitespace) => {
+                    if again && !matches!(outcome, Read::Wider(_)) {
+                        let misfit = misfit_of(chunk, line, column, field);
+                        return Err(Trouble::Again { column: column.name.clone(), misfit });
+                    }
                     self.misfit(chunk, line, column, field);
                 }
                 _ => {}
@@ -291,17 +301,7 @@ impl<'a> Decoder<'a> {
         if self.misfits.len() > 100 * LISTED {
             return;
         }
-        let wanted = match (column.kind.kind, column.kind.unit) {
-            (Kind::Date, _) => format!("a date ({})", column.kind.order.words()),
-            (Kind::Decimal { .. }, _) if !column.kind.given => "a number".into(),
-            (kind, _) => kind.singular(),
-        };
-        self.misfits.push(Misfit {
-            line: chunk.line_of(line),
-            column: column.name.clone(),
-            value: String::from_utf8_lossy(field).into(),
-            wanted,
-        });
+        self.misfits.push(misfit_of(chunk, line, column, field));
     }
 
     /// Text columns as views into the chunk's bytes; short texts stand in the views themselves.
@@ -336,6 +336,27 @@ impl<'a> Decoder<'a> {
         }
         Ok(())
     }
+}
+
+/// A value that does not fit, as it is told.
+fn misfit_of(chunk: &Chunk, line: usize, column: &Column, field: &[u8]) -> Misfit {
+    let wanted = match (column.kind.kind, column.kind.unit) {
+        (Kind::Date, _) => format!("a date ({})", column.kind.order.words()),
+        (Kind::Decimal { .. }, _) if !column.kind.given => "a number".into(),
+        (Kind::Whole, _) if field.first() == Some(&b'0') => "a whole number, but a code".into(),
+        (kind, _) => kind.singular(),
+    };
+    Misfit {
+        line: chunk.line_of(line),
+        column: column.name.clone(),
+        value: String::from_utf8_lossy(field).into(),
+        wanted,
+    }
+}
+
+/// Whether a whole number is written as no amount is: with a zero before its other digits.
+fn is_padded(text: &[u8]) -> bool {
+    matches!(text, [b'0', b'0'..=b'9', ..] | [b'-', b'0', b'0'..=b'9', ..])
 }
 
 /// What is told of the first text of a column that is no UTF-8.
@@ -393,6 +414,12 @@ fn none<T: Default + Clone>(chunk: &Chunk) -> Quick<T> {
 fn narrow(chunk: &Chunk, place: usize, kind: &ColumnKind, scale: u8) -> Quick<i64> {
     match QuickNumbers::new(kind.style.point() as u8, scale) {
         // A percentage that is written without its sign is no plain number.
+        // A zero before other digits is asked about.
+        Some(numbers) if kind.kind == Kind::Whole && !kind.given => quickly(chunk, place, |field| {
+            let text = field.text();
+            let is_code = text.len() > 1 && is_padded(text);
+            if is_code { None } else { numbers.read(text, field.tail(0)?, || field.tail(8)) }
+        }),
         Some(numbers) if kind.unit != Some('%') => {
             quickly(chunk, place, |field| numbers.read(field.text(), field.tail(0)?, || field.tail(8)))
         }
@@ -402,6 +429,9 @@ fn narrow(chunk: &Chunk, place: usize, kind: &ColumnKind, scale: u8) -> Quick<i6
 
 /// An exact number of 18 digits: the common way of writing quickly, the others by the rules of the column.
 fn read_narrow(text: &str, kind: &ColumnKind, scale: u8) -> Read<i64> {
+    if kind.kind == Kind::Whole && !kind.given && is_padded(text.as_bytes()) {
+        return Read::Code;
+    }
     if kind.unit != Some('%')
         && let Some((digits, fraction)) = plain_number(text.as_bytes(), kind.style.point() as u8)
         && fraction <= scale
@@ -415,6 +445,9 @@ fn read_narrow(text: &str, kind: &ColumnKind, scale: u8) -> Read<i64> {
 
 /// An exact number at the column's scale.
 fn read_exact(text: &str, kind: &ColumnKind, scale: u8) -> Read<i128> {
+    if kind.kind == Kind::Whole && !kind.given && is_padded(text.as_bytes()) {
+        return Read::Code;
+    }
     let written = match read_number(text, kind.style) {
         Ok(written) => written,
         Err(Misread::TooLong | Misread::NotANumber) => return Read::Misfit,
@@ -450,11 +483,16 @@ fn shorten(read: Read<i128>, kind: &ColumnKind) -> Read<i64> {
         Read::Blank => Read::Blank,
         Read::Misfit => Read::Misfit,
         Read::Wider(kind) => Read::Wider(kind),
+        Read::Code => Read::Code,
     }
 }
 
 fn read_float(text: &str, kind: &ColumnKind) -> Read<f64> {
     if let Ok(value) = text.trim().parse::<f64>() {
+        // Digits that are too many for a number are a code.
+        if !kind.given && text.len() > 38 && text.bytes().all(|byte| byte.is_ascii_digit()) {
+            return Read::Code;
+        }
         return if value.is_finite() { Read::Value(value) } else { Read::Misfit };
     }
     match read_number(text, kind.style) {

@@ -10,6 +10,7 @@ use pivvel_core::{
 };
 
 use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, with_texts};
+use crate::kinds::Evidence;
 use crate::source::Source;
 
 /// A form of text: what is particular about CSV, JSON lines, a sheet, a table in a database.
@@ -147,8 +148,9 @@ impl Shared<'_> {
     /// What one thread does: takes chunks as long as there are some.
     fn work(&self, take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let mut splitter = self.form.splitter();
-        let mut decoder = Decoder::new(self.columns, self.wanted, self.bad_values, self.as_codes);
-        let mut chunk = Chunk::of(self.columns.0.len());
+        let mut decoder =
+            Decoder::new(self.columns, self.wanted, (self.bad_values, self.form.repeats()), self.as_codes);
+        let mut chunk = Chunk::of(self.columns.all.len());
         let mut tally = Tally::default();
         while !self.troubles.is_enough() {
             chunk.clear();
@@ -233,7 +235,7 @@ impl LineSource for TextSource {
                 scale_is_fixed: own.scale_is_fixed && own.holds == Some(said.kind.kind),
             }
         };
-        let columns = table.columns.into_iter().zip(&self.columns.0).map(column).collect();
+        let columns = table.columns.into_iter().zip(&self.columns.all).map(column).collect();
         Some(SqlTable { dialect: table.dialect, from: table.from, columns })
     }
 
@@ -253,6 +255,21 @@ impl LineSource for TextSource {
         self.form.repeats() && self.columns.widen(column, kind)
     }
 
+    fn reconsider(&mut self, column: &str) -> Result<bool> {
+        let place = self.columns.all.iter().position(|known| known.name == column);
+        let Some(place) = place.filter(|place| self.form.repeats() && !self.columns.all[*place].kind.settled)
+        else {
+            return Ok(false);
+        };
+        let mut evidence = Evidence::default();
+        self.read_texts(&mut |chunk, _| {
+            let fields = (0..chunk.len()).map(|line| String::from_utf8_lossy(chunk.field(line, place)));
+            fields.for_each(|field| evidence.take(&field, 1));
+            Ok(())
+        })?;
+        self.columns.settle(place, &evidence)
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         self.columns.trouble(column)
     }
@@ -260,7 +277,7 @@ impl LineSource for TextSource {
 
 impl Source for TextSource {
     fn columns(&self) -> &[Column] {
-        &self.columns.0
+        &self.columns.all
     }
 
     fn notes(&self) -> &[String] {
@@ -272,9 +289,9 @@ impl Source for TextSource {
     }
 
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
-        let all: Vec<usize> = (0..self.columns.0.len()).collect();
+        let all: Vec<usize> = (0..self.columns.all.len()).collect();
         let (mut chunks, mut splitter) = (self.form.chunks(&all)?, self.form.splitter());
-        let (mut chunk, mut line) = (Chunk::of(self.columns.0.len()), self.form.first_line());
+        let (mut chunk, mut line) = (Chunk::of(self.columns.all.len()), self.form.first_line());
         let mut tally = Tally::default();
         while chunks.next(&mut chunk)?.is_some() {
             splitter.split(&mut chunk);
@@ -289,6 +306,6 @@ impl Source for TextSource {
 
 impl std::fmt::Debug for TextSource {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("TextSource").field("name", &self.name).field("columns", &self.columns.0).finish()
+        f.debug_struct("TextSource").field("name", &self.name).field("columns", &self.columns.all).finish()
     }
 }

@@ -20,6 +20,11 @@ pub(crate) enum Trouble {
         found: Kind,
         needed: Kind,
     },
+    /// A value that does not fit what the first lines led to believe, of a column that can be looked at again.
+    Again {
+        column: String,
+        misfit: Misfit,
+    },
     NotUtf8 {
         line: u64,
         column: String,
@@ -49,7 +54,7 @@ impl Troubles {
             Trouble::Misfits(misfits) => {
                 self.misfits.fetch_add(misfits.len(), Ordering::Relaxed) + misfits.len() >= LISTED
             }
-            Trouble::Wider { .. } | Trouble::NotUtf8 { .. } => true,
+            Trouble::Wider { .. } | Trouble::Again { .. } | Trouble::NotUtf8 { .. } => true,
         };
         self.met.lock().unwrap_or_else(PoisonError::into_inner).push((chunk, trouble));
         if enough {
@@ -90,12 +95,16 @@ impl Troubles {
                     let place = format!("{name}, line {}", begins + line);
                     return Err(Error::widen(place, &column, found, needed));
                 }
+                Trouble::Again { column, misfit } if listed.is_empty() => {
+                    let placed = Misfit { line: misfit.line + begins, ..misfit };
+                    return Err(Error::reconsider(column, list(name, vec![placed])));
+                }
                 Trouble::NotUtf8 { line, column } if listed.is_empty() => {
                     let place = format!("{name}, line {}, column {column}", begins + line);
                     let message = "the text is not encoded as UTF-8; save the file as UTF-8";
                     return Err(Error::data(place, message));
                 }
-                Trouble::Wider { .. } | Trouble::NotUtf8 { .. } => {}
+                Trouble::Wider { .. } | Trouble::Again { .. } | Trouble::NotUtf8 { .. } => {}
             }
             if listed.len() >= LISTED {
                 break;

@@ -228,9 +228,11 @@ proptest! {
         for line in &lines {
             let group = if within.is_empty() { String::new() } else { label(line, "harbour") };
             let own = sums[&(group.clone(), label(line, "coast"))];
-            let peers: Vec<f64> = sums.iter().filter(|((g, _), _)| *g == group).map(|(_, sum)| *sum).collect();
+            // Lines without a coast are no coast, and cut none.
+            let peers = sums.iter().filter(|((g, coast), _)| *g == group && !coast.is_empty());
+            let peers: Vec<f64> = peers.map(|(_, sum)| *sum).collect();
             let cuts = match shares {
-                true => [0.25, 0.6].map(|share| quantile(&peers, share).unwrap()),
+                true => [0.25, 0.6].map(|share| quantile(&peers, share).unwrap_or_default()),
                 false => [f64::from(low), f64::from(low + step)],
             };
             let tier = match line.coast {

@@ -29,10 +29,11 @@ proptest! {
         numbers in proptest::collection::vec((any_number(), "[a-z]{0,20}"), 1..40),
         quoted in any::<bool>(),
     ) {
-        let mut text = "id,note,amount,last\n".to_string();
+        // That a point stands before decimals is told by another column where 1.000 alone does not tell it.
+        let mut text = "id,note,amount,last,rate\n".to_string();
         for (i, ((_, _, number), note)) in numbers.iter().enumerate() {
             let number = if quoted { format!("\"{number}\"") } else { number.clone() };
-            text += &format!("n{i},{note},{number},{number}\n");
+            text += &format!("n{i},{note},{number},{number},0.5\n");
         }
         let brief = Brief::new().rows(["id"]).measure(("amount", "sum(amount)")).measure(("last", "max(last)"));
         let crosstab = build(&text, &[], &brief).unwrap();

@@ -1,0 +1,139 @@
+//! A file that must not change while it is read: how it was when it was opened, and whether it still is so
+//! when the last line was read.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::SystemTime;
+
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
+use pivvel_core::{Bound, Error, Kind, LineSource, Progress, Result, SqlTable, Statement, Taker, Tally};
+
+use crate::source::Source;
+use crate::text::{Chunk, Column};
+
+/// A source that is a file, and how that file was when it was opened.
+pub(crate) struct Steady {
+    source: Box<dyn Source>,
+    path: PathBuf,
+    was: Option<Stamp>,
+}
+
+/// What changes when a file does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Stamp {
+    bytes: u64,
+    modified: Option<SystemTime>,
+    #[cfg(unix)]
+    file: (u64, u64),
+}
+
+impl Stamp {
+    fn of(path: &Path) -> Option<Stamp> {
+        let file = std::fs::metadata(path).ok()?;
+        Some(Stamp {
+            bytes: file.len(),
+            modified: file.modified().ok(),
+            #[cfg(unix)]
+            file: {
+                use std::os::unix::fs::MetadataExt;
+                (file.dev(), file.ino())
+            },
+        })
+    }
+}
+
+impl Steady {
+    /// What `open` makes of a file, which may not change from now on.
+    ///
+    /// # Errors
+    /// What `open` finds wrong.
+    pub(crate) fn open(
+        path: &Path,
+        open: impl FnOnce() -> Result<Box<dyn Source>>,
+    ) -> Result<Box<dyn Source>> {
+        let was = Stamp::of(path);
+        Ok(Box::new(Steady { source: open()?, path: path.into(), was }))
+    }
+
+    /// What was read of a file that is still as it was.
+    fn same<T>(&self, read: Result<T>) -> Result<T> {
+        if Stamp::of(&self.path) == self.was {
+            return read;
+        }
+        let message = "it changed while it was read; run it again once nothing writes to it";
+        Err(Error::data(self.source.name(), message))
+    }
+}
+
+impl LineSource for Steady {
+    fn name(&self) -> &str {
+        self.source.name()
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.source.schema()
+    }
+
+    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+        let read = self.source.scan(columns, take);
+        self.same(read)
+    }
+
+    fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
+        let read = self.source.scan_shared(columns, takers);
+        self.same(read)
+    }
+
+    fn sql_table(&self) -> Option<SqlTable> {
+        self.source.sql_table()
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        self.source.ask(statement, take)
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        self.source.keep_only(condition);
+    }
+
+    fn narrow(&mut self, bounds: &[Bound]) {
+        self.source.narrow(bounds);
+    }
+
+    fn progress(&self) -> Option<Arc<Progress>> {
+        self.source.progress()
+    }
+
+    fn widen(&mut self, column: &str, kind: Kind) -> bool {
+        self.source.widen(column, kind)
+    }
+
+    fn reconsider(&mut self, column: &str) -> Result<bool> {
+        let again = self.source.reconsider(column);
+        self.same(again)
+    }
+
+    fn trouble(&self, column: &str) -> Option<String> {
+        self.source.trouble(column)
+    }
+}
+
+impl Source for Steady {
+    fn columns(&self) -> &[Column] {
+        self.source.columns()
+    }
+
+    fn notes(&self) -> &[String] {
+        self.source.notes()
+    }
+
+    fn delimiter(&self) -> Option<char> {
+        self.source.delimiter()
+    }
+
+    fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
+        let read = self.source.read_texts(take);
+        self.same(read)
+    }
+}
