@@ -87,7 +87,7 @@ pub(crate) struct Asked {
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Effort {
     /// Work with so many threads; as many as there are cores where not said
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", value_parser = threads)]
     pub(crate) threads: Option<usize>,
     /// Let the groups take so much memory: 512MiB, 8GiB; three quarters of what is free where not said
     #[arg(long, value_name = "SIZE")]
@@ -108,6 +108,9 @@ pub(crate) struct Check {
     /// Check against these lines instead of the brief's own
     #[arg(long, value_name = "FILE")]
     pub(crate) source: Option<PathBuf>,
+    /// End with 1 where there is a warning
+    #[arg(long)]
+    pub(crate) strict: bool,
 }
 
 #[derive(Debug, Args)]
@@ -284,6 +287,11 @@ pub(crate) struct Build {
     /// Keep what was asked for as a brief
     #[arg(long, value_name = "FILE")]
     pub(crate) save_brief: Option<PathBuf>,
+    /// Write figures that the brief hides into tables, too
+    #[arg(long)]
+    pub(crate) with_hidden: bool,
+    #[command(flatten)]
+    pub(crate) telling: Telling,
     #[command(flatten)]
     pub(crate) reading: Reading,
     #[command(flatten)]
@@ -341,6 +349,8 @@ pub(crate) struct Compare {
     #[arg(long)]
     pub(crate) inert: bool,
     #[command(flatten)]
+    pub(crate) telling: Telling,
+    #[command(flatten)]
     pub(crate) effort: Effort,
     #[command(flatten)]
     pub(crate) screen: ScreenArguments,
@@ -388,6 +398,17 @@ pub(crate) struct Reading {
     pub(crate) bad_values: Option<Bad>,
 }
 
+/// What to do about notices: what was left out, blanked, misspelt, empty or not used.
+#[derive(Debug, Clone, Copy, Args)]
+pub(crate) struct Telling {
+    /// Say nothing of what was left out, blanked or misspelt, and of files that are written
+    #[arg(long, conflicts_with = "strict")]
+    pub(crate) quiet: bool,
+    /// Write nothing and end with 1 where anything was blanked, misspelt, empty, mixed or not used
+    #[arg(long)]
+    pub(crate) strict: bool,
+}
+
 /// How to print.
 #[derive(Debug, Clone, Copy, Args)]
 pub(crate) struct ScreenArguments {
@@ -431,6 +452,11 @@ pub(crate) enum Bad {
     Stop,
     /// Take them as blank and say how many
     Blank,
+}
+
+fn threads(text: &str) -> Result<usize, String> {
+    let number = text.parse::<usize>().ok().filter(|number| (1..=512).contains(number));
+    number.ok_or_else(|| "a number from 1 to 512 is wanted".into())
 }
 
 fn delimiter(text: &str) -> Result<u8, String> {

@@ -4,14 +4,15 @@ use std::path::{Path, PathBuf};
 
 use pivvel::{
     Brief, CrossTab, Error, Groups, LevelFiles, Plan, Result, Shape, TableSpec, Target, TargetOptions,
-    YardstickOf, Yardsticks, beside, brief_from_toml, brief_to_toml, open_groups, open_source,
-    open_yardsticks, rewrite_brief, save_groups, save_yardsticks, write_whole,
+    YardstickOf, Yardsticks, beside, brief_from_toml, brief_to_toml, check_outputs, open_groups, open_source,
+    open_yardsticks, rewrite_brief, save_groups, save_yardsticks, without_secrets, write_whole,
 };
 
 use crate::apply::names;
 use crate::arguments::{Build, TableShape};
 use crate::effort::watched;
 use crate::screen;
+use crate::telling::say;
 
 pub(crate) fn run(build: &Build) -> Result<()> {
     match build.more.is_empty() {
@@ -29,22 +30,23 @@ fn several(build: &Build) -> Result<()> {
     }
     let one_file =
         build.to.iter().chain(&build.save_brief).chain(&build.save_yardsticks).chain(&build.save_groups);
-    if let Some(file) = one_file.chain(&build.split_levels).find(|file| file.as_os_str() != "-") {
+    if let Some(file) = one_file.chain(&build.split_levels).next() {
+        let file =
+            if file.as_os_str() == "-" { "standard output".into() } else { file.display().to_string() };
         let message = format!(
-            "{} briefs would all write {}; let each brief name its own file with to = […]",
+            "{} briefs would all write {file}; let each brief name its own file with to = […]",
             inputs.len(),
-            file.display()
         );
         return Err(Error::request("build", message));
     }
     let mut failed: Vec<(String, Error)> = Vec::new();
     for input in &inputs {
-        eprintln!("{}:", input.display());
+        say(&format!("{}:", input.display()));
         let own = Build { input: (*input).clone(), more: Vec::new(), ..build.clone() };
         match one(&own) {
             Err(error) if error.is_broken_pipe() => return Err(error),
             Err(error) => {
-                eprintln!("pivvel: {error}");
+                say(&format!("pivvel: {error}"));
                 failed.push((input.display().to_string(), error));
             }
             Ok(()) => {}
@@ -54,7 +56,7 @@ fn several(build: &Build) -> Result<()> {
     let message = format!("{} of {} briefs failed: {}", names.len(), inputs.len(), names.join(", "));
     match failed.iter().any(|(_, error)| !error.is_request()) {
         _ if failed.is_empty() => {
-            eprintln!("{} briefs done", inputs.len());
+            say(&format!("{} briefs done", inputs.len()));
             Ok(())
         }
         true => Err(Error::data("build", message)),
@@ -70,8 +72,19 @@ fn one(build: &Build) -> Result<()> {
         brief = read_brief(&build.input)?;
         // What a brief names is beside it; what is typed is beside the one who types.
         lines = lines.or(brief.source.as_deref().map(|source| beside(&build.input, source)));
-        targets =
-            brief.to.iter().map(|path| Target::new(beside(&build.input, path))).collect::<Result<_>>()?;
+        let own = brief.to.iter().map(|path| Target::new(beside(&build.input, path)));
+        targets = own.collect::<Result<_>>()?;
+        // What is tried takes no place of what the brief keeps.
+        if build.changes_brief() && build.save_brief.is_none() {
+            let kept: Vec<String> =
+                targets.drain(..).map(|target| target.path().display().to_string()).collect();
+            if !kept.is_empty() && !build.telling.quiet {
+                let files = kept.join(", ");
+                say(&format!(
+                    "not written, since the brief was changed for this run: {files}; say --to to write a file"
+                ));
+            }
+        }
     } else if let Some(other) = &build.source {
         let message =
             format!("{} and {} both name lines; leave one out", build.input.display(), other.display());
@@ -91,20 +104,31 @@ fn one(build: &Build) -> Result<()> {
         return Err(Error::request("--view", message));
     }
     let kept = build.save_brief.iter().chain(&build.save_yardsticks).chain(&build.save_groups);
-    let kept = kept.map(PathBuf::as_path);
-    check_folders(&targets, kept)?;
+    let kept: Vec<&Path> = kept.map(PathBuf::as_path).collect();
+    check_folders(&targets, kept.iter().copied())?;
+    let outputs = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(kept);
+    check_outputs(&build.inputs(&brief, lines.as_deref()), &outputs.collect::<Vec<_>>())?;
     let yardsticks = open_yardsticks(&brief)?;
-    let crosstab = match build.groups.is_empty() {
+    let (crosstab, groups) = match build.groups.is_empty() {
         true => from_lines(build, &brief, lines.as_deref(), &yardsticks)?,
         false => {
             let groups: Vec<Groups> =
                 build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
-            build.effort.run()?.yardsticks(&yardsticks).build_from(&brief, &groups)?
+            (build.effort.run()?.yardsticks(&yardsticks).build_from(&brief, &groups)?, None)
         }
     };
+    let to_screen = build.to.is_empty() && build.split_levels.is_none();
+    // On a screen they stand under the cross-tab.
+    if !to_screen || build.telling.strict {
+        build.telling.notices(&crosstab.notices())?;
+    }
+    if let (Some(path), Some(groups)) = (&build.save_groups, &groups) {
+        save_groups(path, groups)?;
+        build.telling.wrote(path);
+    }
     if let Some(path) = &build.save_yardsticks {
         save_yardsticks(path, &crosstab.yardsticks())?;
-        eprintln!("wrote {}", path.display());
+        build.telling.wrote(path);
     }
     if let (Some(path), Some(lines)) = (&build.save_brief, &lines) {
         save_brief(&brief, build, path, lines)?;
@@ -112,17 +136,59 @@ fn one(build: &Build) -> Result<()> {
     for target in &targets {
         target.write(&crosstab)?;
         if !target.is_standard_output() {
-            eprintln!("wrote {}", target.path().display());
+            build.telling.wrote(target.path());
         }
     }
     if let Some(files) = &level_files {
-        files.write(&crosstab, &options)?.iter().for_each(|path| eprintln!("wrote {}", path.display()));
+        files.write(&crosstab, &options)?.iter().for_each(|path| build.telling.wrote(path));
     }
     // Whoever wants a file wants no screenful beside it.
-    if build.to.is_empty() && build.split_levels.is_none() {
-        screen::print_crosstab(&crosstab, &build.screen)
-    } else {
-        Ok(())
+    if to_screen { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+}
+
+impl Build {
+    /// Whether something is asked for that the brief does not say.
+    fn changes_brief(&self) -> bool {
+        let lists = [
+            &self.measure,
+            &self.hidden_measure,
+            &self.derive,
+            &self.item,
+            &self.tier,
+            &self.related,
+            &self.top,
+            &self.bottom,
+            &self.having,
+            &self.only,
+            &self.except,
+            &self.assume,
+            &self.sort,
+            &self.tint,
+            &self.ink,
+            &self.bar,
+            &self.symbol,
+            &self.totals,
+            &self.reading.kinds,
+        ];
+        let texts = [&self.rows, &self.columns, &self.filter, &self.levels, &self.peers, &self.title];
+        lists.iter().any(|list| !list.is_empty())
+            || texts.iter().any(|text| text.is_some())
+            || self.totals_of.is_some()
+            || self.good.is_some()
+            || self.yardsticks.is_some()
+            || self.reading.bad_values.is_some()
+    }
+
+    /// All that the run reads.
+    fn inputs(&self, brief: &Brief, lines: Option<&Path>) -> Vec<String> {
+        let none = Path::new("-");
+        // A brief may be written over itself, which keeps what it says.
+        let again = self.save_brief.as_ref().is_some_and(|saved| *saved == self.input);
+        let own = if is_brief(&self.input) && !again { &self.input } else { none };
+        let lines = lines.filter(|_| self.groups.is_empty()).unwrap_or(none);
+        let mut all = inputs(own, brief, lines);
+        all.extend(self.groups.iter().map(|path| path.display().to_string()));
+        all
     }
 }
 
@@ -138,6 +204,7 @@ fn options(build: &Build) -> TargetOptions {
         shape: build.shape.map(shape),
         levels: build.only_levels.as_deref().map(names).unwrap_or_default(),
         inert: build.inert,
+        with_hidden: build.with_hidden,
     }
 }
 
@@ -147,7 +214,7 @@ fn from_lines(
     brief: &Brief,
     lines: Option<&Path>,
     yardsticks: &[(String, Yardsticks)],
-) -> Result<CrossTab> {
+) -> Result<(CrossTab, Option<Groups>)> {
     let Some(lines) = lines else {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
@@ -159,14 +226,19 @@ fn from_lines(
     }
     let run = build.effort.run()?.yardsticks(yardsticks);
     watched(source.progress(), || match &build.save_groups {
-        None => run.build(brief, source.as_mut()),
-        Some(path) => {
-            let (crosstab, groups) = run.keep(brief, source.as_mut())?;
-            save_groups(path, &groups)?;
-            eprintln!("wrote {}", path.display());
-            Ok(crosstab)
-        }
+        None => run.build(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
+        Some(_) => run.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
     })
+}
+
+/// All that a brief reads beside its lines, with these.
+pub(crate) fn inputs(file: &Path, brief: &Brief, lines: &Path) -> Vec<String> {
+    let kept = brief.emphasis.iter().filter_map(|emphasis| match &emphasis.yardstick {
+        YardstickOf::Kept(file) => Some(file.clone()),
+        _ => None,
+    });
+    let related = brief.related.iter().map(|related| related.source.clone());
+    [file, lines].map(|path| path.display().to_string()).into_iter().chain(related).chain(kept).collect()
 }
 
 pub(crate) fn is_brief(path: &Path) -> bool {
@@ -219,15 +291,16 @@ fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result
         Err(_) => brief_to_toml(&kept),
     };
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
-    eprintln!("wrote {}", path.display());
+    build.telling.wrote(path);
     Ok(())
 }
 
 /// A path as a brief must name it to mean the same file: from the folder of the brief where it is in there,
 /// and in full where it is not.
 fn seen_from(brief: &Path, path: &Path) -> String {
+    // A password is not kept: PGPASSWORD or a password file gives it again.
     if path.to_string_lossy().contains("://") {
-        return path.display().to_string();
+        return without_secrets(&path.display().to_string()).replace(":…@", "@");
     }
     let full = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.into());
     let folder = full(brief).parent().map(Path::to_path_buf).unwrap_or_default();

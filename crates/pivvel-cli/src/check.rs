@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, SqlTable, Statement, Target,
-    TotalsOf, beside, open_source, open_yardsticks,
+    Audience, Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, SqlTable,
+    Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -34,14 +34,22 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     if let Some(table) = source.sql_table() {
         let _ = describe_statements(&mut text, &plan, &table);
     }
-    plan.warnings.iter().for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
+    plan.notices.iter().for_each(|notice| text.push_str(&format!("\nWarning: {notice}\n")));
+    let mut warned = !plan.notices.is_empty();
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
         let crosstab = Run::new().yardsticks(&open_yardsticks(&brief)?).build(&brief, source.as_mut())?;
-        let found = crosstab.warnings().iter().filter(|warning| !plan.warnings.contains(warning));
-        found.for_each(|warning| text.push_str(&format!("\nWarning: {warning}\n")));
+        let found = crosstab.notices().into_iter().filter(|notice| !plan.notices.contains(notice));
+        let found = found.filter(|notice| notice.audience() == Audience::Author);
+        let found: Vec<_> = found.collect();
+        found.iter().for_each(|notice| text.push_str(&format!("\nWarning: {notice}\n")));
+        warned |= !found.is_empty();
     }
-    screen::print(&text)
+    screen::print(&text)?;
+    match check.strict && warned {
+        true => Err(Error::data("--strict", "there are warnings")),
+        false => Ok(()),
+    }
 }
 
 /// What the database is asked for, or why it is asked for lines.
@@ -176,8 +184,11 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
         writeln!(out, "\nItems, in the order in which they are applied; no total takes them in")?;
     }
     for (i, item) in plan.items.iter().enumerate() {
-        let when =
-            if item.before_measures { "to aggregates, before formula measures" } else { "to measures" };
+        let when = match item.before_measures {
+            true if item.is_group => "to lines: its members are taken together as one",
+            true => "to aggregates, before formula measures",
+            false => "to measures",
+        };
         let hidden = if item.hidden { "; computed and not shown" } else { "" };
         writeln!(
             out,

@@ -104,8 +104,8 @@ pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::Schema) ->
         if let Some(condition) = &plan.condition {
             out.push_str(&format!("     of lines where {condition}\n"));
         }
-        for warning in &plan.warnings {
-            out.push_str(&format!("     Warning: {warning}\n"));
+        for notice in &plan.notices {
+            out.push_str(&format!("     Warning: {notice}\n"));
         }
     }
     Ok(())

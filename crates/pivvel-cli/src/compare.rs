@@ -3,8 +3,9 @@
 use std::path::Path;
 
 use pivvel::{
-    Brief, ChangeFormats, Comparison, CrossTab, Error, NumberFormat, Ratio, ReportTarget, Result, Snapshot,
-    TableOptions, beside, draw_report, open_source, open_yardsticks, read_tidy, report_changes, with_ratios,
+    Brief, ChangeFormats, Comparison, CrossTab, Error, Notice, NumberFormat, Ratio, ReportTarget, Result,
+    Snapshot, TableOptions, beside, check_outputs, draw_report, open_source, open_yardsticks, read_tidy,
+    report_changes, with_ratios,
 };
 
 use crate::apply::assume;
@@ -14,6 +15,9 @@ use crate::screen;
 
 pub(crate) fn run(compare: &Compare) -> Result<()> {
     let targets = compare.to.iter().map(ReportTarget::of_rows).collect::<Result<Vec<_>>>()?;
+    let inputs = [&compare.earlier, &compare.later].into_iter().chain(&compare.brief);
+    let inputs: Vec<String> = inputs.map(|path| path.display().to_string()).collect();
+    check_outputs(&inputs, &compare.to)?;
     let (earlier, ..) = snapshot(compare, &compare.earlier)?;
     let (later, ratios, measures) = snapshot(compare, &compare.later)?;
     let comparison = Comparison::new(&earlier, &later, &ratios)?;
@@ -23,7 +27,7 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
         let options = TableOptions { inert: compare.inert };
         target.write_changes(&comparison, (title.clone(), &everything), options)?;
         if !target.is_standard_output() {
-            eprintln!("wrote {}", target.path().display());
+            compare.telling.wrote(target.path());
         }
     }
     if targets.is_empty() {
@@ -60,6 +64,8 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
     let yardsticks = open_yardsticks(&brief)?;
     let mut source = open_source(&lines, &brief, None)?;
     let crosstab: CrossTab = compare.effort.run()?.yardsticks(&yardsticks).build(&brief, source.as_mut())?;
+    let of_run = |notice: Notice| notice.of(&name);
+    compare.telling.notices(&crosstab.notices().into_iter().map(of_run).collect::<Vec<_>>())?;
     let formats = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
     Ok((Snapshot::of(name, &crosstab), ratios, formats))
 }

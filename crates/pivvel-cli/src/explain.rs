@@ -1,15 +1,19 @@
 //! `pivvel explain`: the story of one number, in words or as JSON.
 
 use pivvel::{
-    Error, ReportTarget, Result, draw_report, open_source, open_yardsticks, report_story, story_to_json,
+    Error, ReportTarget, Result, check_outputs, draw_report, open_source, open_yardsticks, report_story,
+    story_to_json,
 };
 
 use crate::arguments::Explain;
+use crate::build::inputs;
 use crate::screen;
+use crate::telling::say;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
     let (brief, address, path) = explain.asked.read()?;
     let targets = explain.to.iter().map(ReportTarget::of_story).collect::<Result<Vec<_>>>()?;
+    check_outputs(&inputs(&explain.asked.brief, &brief, &path), &explain.to)?;
     let yardsticks = open_yardsticks(&brief)?;
     let run = explain.effort.run()?.yardsticks(&yardsticks);
     let measure = match &explain.measure {
@@ -29,7 +33,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     for target in &targets {
         target.write_story(&story)?;
         if !target.is_standard_output() {
-            eprintln!("wrote {}", target.path().display());
+            say(&format!("wrote {}", target.path().display()));
         }
     }
     match (explain.json, targets.is_empty()) {

@@ -5,14 +5,15 @@ use std::path::PathBuf;
 
 use pivvel::{
     Address, Brief, Error, LineOrder, LinesBehind, ReportTarget, Result, TableOptions, Tied, beside,
-    draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
+    check_outputs, draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
 };
 
 use crate::apply::{assume, names};
 use crate::arguments::{Asked, Lines};
-use crate::build::read_brief;
+use crate::build::{inputs, read_brief};
 use crate::effort::watched;
 use crate::screen;
+use crate::telling::say;
 
 /// Lines that are shown on a screen where nothing is said.
 const SHOWN: usize = 400;
@@ -27,6 +28,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         limit: lines.limit,
         measure: lines.measure.clone(),
     };
+    check_outputs(&inputs(&lines.asked.brief, &brief, &path), &lines.to.iter().collect::<Vec<_>>())?;
     let mut source = open_source(&path, &brief, None)?;
     wanted.check(&brief, source.as_ref())?;
     let yardsticks = open_yardsticks(&brief)?;
@@ -51,9 +53,9 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let options = TableOptions { inert: lines.inert };
     let tied = watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
     if !target.is_standard_output() {
-        eprintln!("wrote {}", target.path().display());
+        say(&format!("wrote {}", target.path().display()));
     }
-    eprint!("{}", told(&wanted, &tied));
+    say(told(&wanted, &tied).trim_end());
     checked(&tied)
 }
 

@@ -12,7 +12,9 @@ mod explain;
 mod lines;
 mod screen;
 mod shell;
+mod signals;
 mod survey;
+mod telling;
 
 use std::process::ExitCode;
 
@@ -21,13 +23,8 @@ use clap::Parser;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
-    // Ctrl-C ends at once, and takes with it what was half written.
-    let stop = || {
-        pivvel::abandon_writing();
-        std::process::exit(130);
-    };
-    if let Err(error) = ctrlc::set_handler(stop) {
-        eprintln!("pivvel: Ctrl-C may leave a temporary file behind: {error}");
+    if let Err(error) = signals::end_cleanly() {
+        telling::say(&format!("pivvel: Ctrl-C may leave a temporary file behind: {error}"));
     }
     let result = match &arguments.command {
         Command::Demo(demo) => demo::run(demo),
@@ -44,7 +41,7 @@ fn main() -> ExitCode {
         // Whoever reads our output had enough.
         Err(error) if error.is_broken_pipe() => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("pivvel: {error}");
+            telling::say(&format!("pivvel: {error}"));
             ExitCode::from(if error.is_request() { 2 } else { 1 })
         }
     }

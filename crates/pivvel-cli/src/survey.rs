@@ -5,8 +5,8 @@ use std::path::Path;
 
 use anstyle::Style;
 use pivvel::{
-    Brief, ColumnSurvey, DatePart, Kind, NumberFormat, Result, Survey, Value, open_lines, quote_name,
-    show_number,
+    Brief, ColumnSurvey, DatePart, Kind, NumberFormat, Result, Survey, Value, is_scenario, open_lines,
+    printable, quote_name, show_number, without_secrets,
 };
 
 use crate::arguments::SurveyArguments;
@@ -39,7 +39,7 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
     };
     let lines = count(survey.lines);
     let title = format!("{}: {lines} lines, {} columns{empty}{delimiter}", survey.name, survey.columns.len());
-    let _ = writeln!(out, "{}\n", style(bold, &title));
+    let _ = writeln!(out, "{}\n", style(bold, &printable(&title)));
     let heads = ["column", "kind", "blank", "distinct", "range, or the most frequent"];
     let mut table: Vec<[String; 5]> = vec![heads.map(str::to_string)];
     table.extend(survey.columns.iter().map(row));
@@ -64,10 +64,10 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
     let warnings = warnings(survey);
     if !warnings.is_empty() {
         let _ = writeln!(out, "\n{}", style(bold, "Look at"));
-        warnings.iter().for_each(|warning| out += &format!("  {warning}\n"));
+        warnings.iter().for_each(|warning| out += &format!("  {}\n", printable(warning)));
     }
     if let Some(command) = suggestion(survey, &arguments.source, &arguments.reading.kinds) {
-        let _ = writeln!(out, "\n{}\n  {command}", style(bold, "Begin with"));
+        let _ = writeln!(out, "\n{}\n  {}", style(bold, "Begin with"), without_secrets(&command));
     }
     out
 }
@@ -108,12 +108,20 @@ fn warnings(survey: &Survey) -> Vec<String> {
 /// the columns, and the exact number that adds up to most as the measure.
 fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String> {
     let usable = |column: &&ColumnSurvey| {
-        column.kind.trouble.is_none() && !column.name.contains([',', '"', '\'']) && !column.distinct_is_least
+        column.kind.trouble.is_none()
+            && !column.name.contains([',', '"', '\''])
+            && printable(&column.name) == column.name
+            && !column.distinct_is_least
     };
     let columns = || survey.columns.iter().filter(usable);
     let is_text = |column: &&ColumnSurvey| column.kind.kind == Kind::Text && column.filled > 0;
-    let texts: Vec<&ColumnSurvey> =
-        columns().filter(is_text).filter(|c| (2..=60).contains(&c.distinct)).collect();
+    // What would be added up and must not be is kept apart, not put on the rows.
+    let of_scenarios = |column: &ColumnSurvey| {
+        column.kind.kind == Kind::Text
+            && column.examples.iter().filter(|(text, _)| is_scenario(text)).count() > 1
+    };
+    let texts = columns().filter(is_text).filter(|c| (2..=60).contains(&c.distinct) && !of_scenarios(c));
+    let texts: Vec<&ColumnSurvey> = texts.collect();
     // The column that divides least, and the next one in the file that divides further: files
     // list a group before its members.
     let outer = texts.iter().min_by_key(|c| (c.blanks > 0, c.distinct < 3, c.distinct))?;
@@ -154,12 +162,26 @@ fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String
         }
         None => ("lines".into(), "count()".into()),
     };
+    if let Some(scenario) = columns().find(|column| of_scenarios(column)) {
+        let kept = scenario.examples.iter().filter(|(text, _)| is_scenario(text));
+        let actual = |text: &str| text.to_lowercase().starts_with("actual");
+        let kept = kept.min_by_key(|(text, _)| !actual(text)).map_or("", |(text, _)| text.as_str());
+        let condition = format!("{} = '{}'", quote_name(&scenario.name), kept.replace('\'', "''"));
+        command += &format!(" --where {}", shell(&condition));
+    }
+    if survey.columns.iter().any(|column| column.misfits > 0) {
+        command += " --bad-values blank";
+    }
     command += &format!(" --measure {} --tint {}", shell(&format!("{name} = {formula}")), shell(&name));
     Some(command)
 }
 
 /// An argument as a shell takes it.
 fn shell(text: &str) -> String {
+    // Double quotes are read more easily where they mean the same.
+    if text.contains('\'') && !text.contains(['"', '$', '`', '\\', '!']) {
+        return format!("\"{text}\"");
+    }
     let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | ',' | '/' | '=' | ':');
     if !text.is_empty() && text.chars().all(plain) {
         text.into()
@@ -170,7 +192,7 @@ fn shell(text: &str) -> String {
 
 /// A name as formulas write it.
 fn quoted(name: &str) -> String {
-    quote_name(name)
+    printable(&quote_name(name))
 }
 
 fn count(number: u64) -> String {
@@ -178,7 +200,7 @@ fn count(number: u64) -> String {
 }
 
 fn tidy(text: &str) -> String {
-    cut(&text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>(), 30)
+    cut(&printable(text), 30)
 }
 
 fn cut(text: &str, places: usize) -> String {

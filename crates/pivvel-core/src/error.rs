@@ -7,6 +7,7 @@ use std::fmt;
 use std::ops::Range;
 
 use crate::lines::Kind;
+use crate::printable::printable;
 use crate::suggest::nearest;
 
 /// The result of anything in Pivvel that can fail.
@@ -85,6 +86,7 @@ impl fmt::Display for Misfit {
 
 /// Text in double quotes, cut to a length that fits in a message.
 pub(crate) fn shown(text: &str) -> String {
+    let text = printable(text);
     let mut chars = text.chars();
     let head: String = chars.by_ref().take(40).collect();
     let tail = if chars.next().is_some() { "…" } else { "" };
@@ -141,7 +143,7 @@ impl Error {
         Error(Box::new(Fault::Reconsider { column: column.into(), error }))
     }
 
-    /// A number that outgrew 38 digits.
+    /// A number of more than 38 digits, or a floating-point one beyond all others.
     pub fn overflow(place: impl Into<String>) -> Error {
         Error(Box::new(Fault::Overflow { place: place.into() }))
     }
@@ -244,7 +246,10 @@ impl fmt::Display for Error {
                 write!(f, "{hint}")
             }
             Fault::Memory { message } => write!(f, "memory: {message}"),
-            Fault::Overflow { place } => write!(f, "{place}: a number outgrew 38 digits"),
+            Fault::Overflow { place } => write!(
+                f,
+                "{place}: a number has more than 38 digits, or is larger than floating-point numbers can be"
+            ),
             Fault::Io { place, cause } => write!(f, "{place}: {}", plain(cause)),
         }
     }

@@ -33,7 +33,9 @@ mod error;
 mod formula;
 mod grouping;
 mod lines;
+mod notice;
 mod peers;
+mod printable;
 mod pushdown;
 mod rollup;
 mod suggest;
@@ -57,13 +59,15 @@ pub use error::{Error, Misfit, Result};
 pub use formula::{
     Clause, Expr, Group, Name, Node, Operator, Place, Ties, parse as parse_formula, quote_name,
 };
-pub use grouping::ScanReport;
+pub use grouping::{ScanReport, UnmetText};
 pub use lines::{
     Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
     NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, YES_WORD,
     decimal_text,
 };
+pub use notice::{Audience, Notice, NoticeCode};
 pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
+pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
 pub use tables::{Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TableSpec, TidyRow, tidy, tidy_dimensions};

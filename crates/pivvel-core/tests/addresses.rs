@@ -178,6 +178,7 @@ fn shapes_and_levels_hold_the_same() {
             shape,
             exact: true,
             levels: levels.iter().map(|level| level.to_string()).collect(),
+            with_hidden: false,
         };
         let all = rows(&crosstab, &spec(Shape::Tidy, &[]));
         assert_eq!(all.len(), tidy(&crosstab).count());

@@ -50,7 +50,7 @@ fn item(name: &str, formula: &str, before_measures: bool) -> ItemBrief {
         dimension: "scenario".into(),
         name: name.into(),
         formula: formula.into(),
-        before_measures,
+        before_measures: Some(before_measures),
         ..ItemBrief::default()
     }
 }

@@ -286,7 +286,7 @@ fn wrong_layouts() {
     case("derived twice", base().derive("amount", "cost * 2"));
     case("derived of nothing", base().derive("x", "cst * 2"));
     let mut early = base();
-    early.items = vec![ItemBrief { before_measures: true, ..early.items.pop().unwrap_or_default() }];
+    early.items = vec![ItemBrief { before_measures: Some(true), ..early.items.pop().unwrap_or_default() }];
     case("item of nothing at all", early);
     insta::assert_snapshot!(messages(cases));
 }
@@ -391,7 +391,8 @@ fn doubtful_emphasis() {
     for (name, brief) in cases {
         let batch = lines();
         let plan = Plan::new(&brief, &Batches::new(batch.schema(), [batch]).schema()).unwrap();
-        writeln!(all, "{name}\n  {}\n", plan.warnings.join("\n  ")).unwrap();
+        let told: Vec<String> = plan.notices.iter().map(ToString::to_string).collect();
+        writeln!(all, "{name}\n  {}\n", told.join("\n  ")).unwrap();
     }
     insta::assert_snapshot!(all);
 }

@@ -1,13 +1,13 @@
 //! Arrow IPC files and streams as a source.
 
 use std::fs::File;
-use std::io::{BufReader, Read, Write};
+use std::io::{BufReader, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
-use arrow_ipc::writer::FileWriter;
+use arrow_ipc::writer::StreamWriter;
 use arrow_schema::{ArrowError, SchemaRef};
 use pivvel_core::{Error, LineSource, Progress, Result, Tally};
 
@@ -25,7 +25,7 @@ pub(crate) struct ArrowSource {
 
 enum Origin {
     File(PathBuf),
-    Stream(Option<StreamReader<Box<dyn Read + Send>>>),
+    Stream(Option<StreamReader<Box<dyn Read + Send>>>, Arc<Mutex<[u8; 8]>>),
 }
 
 type Batches = Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>>>;
@@ -34,6 +34,7 @@ type Batches = Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>>>;
 pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result<ArrowSource> {
     let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
     let total = file.metadata().map_or(0, |file| file.len());
+    check_blocks(&path, &name, total)?;
     let reader = FileReader::try_new(BufReader::new(file), None).map_err(|e| broken(&name, &e))?;
     let columns = TypedColumns::new(&reader.schema(), &options.kinds, options.bad_values)?;
     Ok(ArrowSource { name, origin: Origin::File(path), columns, progress: Arc::new(Progress::of(total)) })
@@ -45,35 +46,107 @@ pub(crate) fn open_stream(
     name: String,
     options: &ReadOptions,
 ) -> Result<ArrowSource> {
+    let last = Arc::new(Mutex::new([0; 8]));
+    let reader: Box<dyn Read + Send> = Box::new(Tail { reader, last: last.clone() });
     let reader = StreamReader::try_new(reader, None).map_err(|e| broken(&name, &e))?;
     let columns = TypedColumns::new(&reader.schema(), &options.kinds, options.bad_values)?;
-    Ok(ArrowSource { name, origin: Origin::Stream(Some(reader)), columns, progress: Arc::default() })
+    Ok(ArrowSource { name, origin: Origin::Stream(Some(reader), last), columns, progress: Arc::default() })
+}
+
+/// The marks that end a stream: that of today, and that of earlier versions behind anything.
+const ENDS: [[u8; 8]; 1] = [[0xff, 0xff, 0xff, 0xff, 0, 0, 0, 0]];
+
+/// A reader that knows the last bytes that it gave.
+struct Tail {
+    reader: Box<dyn Read + Send>,
+    last: Arc<Mutex<[u8; 8]>>,
+}
+
+impl Read for Tail {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        let read = self.reader.read(buffer)?;
+        let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
+        for byte in &buffer[read.saturating_sub(8)..read] {
+            last.rotate_left(1);
+            last[7] = *byte;
+        }
+        Ok(read)
+    }
+}
+
+/// That the blocks of a file lie within it, so that nothing is allocated because of what it merely claims.
+fn check_blocks(path: &Path, name: &str, total: u64) -> Result<()> {
+    let cut = || Error::data(name, "these Arrow record batches are damaged or were cut short");
+    let bytes = |from: u64, count: usize| -> Result<Vec<u8>> {
+        let mut file = File::open(path).map_err(|e| Error::io(name, e))?;
+        let mut bytes = vec![0; count];
+        file.seek(SeekFrom::Start(from)).and_then(|_| file.read_exact(&mut bytes)).map_err(|_| cut())?;
+        Ok(bytes)
+    };
+    let end = bytes(total.checked_sub(10).ok_or_else(cut)?, 10)?;
+    let (length, mark) = end.split_first_chunk::<4>().ok_or_else(cut)?;
+    let length = u64::try_from(i32::from_le_bytes(*length)).map_err(|_| cut())?;
+    let from = (total - 10).checked_sub(length).ok_or_else(cut)?;
+    if mark != b"ARROW1" {
+        return Err(cut());
+    }
+    let footer = bytes(from, length as usize)?;
+    let footer = arrow_ipc::root_as_footer(&footer).map_err(|_| cut())?;
+    let blocks = footer.recordBatches().into_iter().chain(footer.dictionaries());
+    for block in blocks.flatten() {
+        let parts = [block.offset(), i64::from(block.metaDataLength()), block.bodyLength()];
+        let parts: Option<Vec<u64>> = parts.iter().map(|part| u64::try_from(*part).ok()).collect();
+        let end = parts.and_then(|parts| parts.into_iter().try_fold(0u64, u64::checked_add));
+        if end.is_none_or(|end| end > total) {
+            return Err(cut());
+        }
+    }
+    Ok(())
 }
 
 fn broken(name: &str, error: &ArrowError) -> Error {
     Error::data(name, format!("these Arrow record batches cannot be read: {error}"))
 }
 
-/// Writes one record batch as an Arrow IPC file, with what its schema tells.
+/// What stands behind the stream of a kept batch, before the checksum of all that comes before.
+const TRAILER: &[u8; 8] = b"pivvel-2";
+
+/// Writes one record batch as an Arrow IPC stream, with what its schema tells. Behind the end of the stream,
+/// where no reader of streams looks, stands a checksum.
 pub(crate) fn write_batch(batch: &RecordBatch, out: &mut dyn Write) -> std::io::Result<()> {
     let failed = |e: ArrowError| match e {
         ArrowError::IoError(_, cause) => cause,
         other => std::io::Error::other(other.to_string()),
     };
-    let mut writer = FileWriter::try_new(out, &batch.schema()).map_err(failed)?;
-    writer.write(batch).map_err(failed)?;
-    writer.finish().map_err(failed)
+    let mut stream = Vec::new();
+    let mut writer = StreamWriter::try_new(&mut stream, &batch.schema()).map_err(failed)?;
+    writer.write(batch).and_then(|()| writer.finish()).map_err(failed)?;
+    stream.extend(TRAILER);
+    out.write_all(&stream)?;
+    out.write_all(&crc32fast::hash(&stream).to_le_bytes())
 }
 
-/// The one record batch of an Arrow IPC file.
+/// The one record batch of a stream that was kept. Nothing of it is believed before its checksum is right.
 pub(crate) fn read_batch(path: &Path) -> Result<RecordBatch> {
     let name = path.display().to_string();
-    let file = File::open(path).map_err(|e| Error::io(&name, e))?;
-    let mut reader = FileReader::try_new(BufReader::new(file), None).map_err(|e| broken(&name, &e))?;
+    let bytes = std::fs::read(path).map_err(|e| Error::io(&name, e))?;
+    let damaged = || Error::data(&name, "these are no kept groups, or they are damaged; keep them anew");
+    let (stream, sum) = bytes.split_last_chunk::<4>().ok_or_else(damaged)?;
+    if !stream.ends_with(TRAILER) || crc32fast::hash(stream).to_le_bytes() != *sum {
+        return Err(if bytes.starts_with(b"ARROW1") { earlier(&name) } else { damaged() });
+    }
+    let mut reader = StreamReader::try_new(stream, None).map_err(|e| broken(&name, &e))?;
     match reader.next() {
         Some(batch) => batch.map_err(|e| broken(&name, &e)),
         None => Err(Error::data(name, "this file holds nothing")),
     }
+}
+
+/// What is told of groups that an earlier version kept, or of another Arrow file.
+fn earlier(name: &str) -> Error {
+    let message =
+        "this is an Arrow file and no kept groups of this version, which have a checksum; keep them anew";
+    Error::data(name, message)
 }
 
 impl ArrowSource {
@@ -90,7 +163,7 @@ impl ArrowSource {
                 let reader = FileReader::try_new(BufReader::new(file), wanted);
                 Ok((Box::new(reader.map_err(|e| broken(&self.name, &e))?), exact))
             }
-            Origin::Stream(stream) => match stream.take() {
+            Origin::Stream(stream, _) => match stream.take() {
                 Some(stream) => Ok((Box::new(stream), false)),
                 None => Err(Error::data(&self.name, "a stream can be read only once")),
             },
@@ -122,6 +195,13 @@ impl ArrowSource {
             }
         }
         troubles.finish(&self.name, 1)?;
+        // A stream ends with a mark, and without it may have been cut short.
+        if let Origin::Stream(_, last) = &self.origin
+            && !ENDS.contains(&*last.lock().unwrap_or_else(PoisonError::into_inner))
+        {
+            let message = "it ends without the mark that ends a stream of record batches: it was cut short";
+            return Err(Error::data(&self.name, message));
+        }
         Ok(tally)
     }
 }

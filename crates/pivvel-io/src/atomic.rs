@@ -193,11 +193,14 @@ fn writing() -> MutexGuard<'static, Writing> {
     WRITING.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Gives up what is half written, for a program that is about to end. Files that stood before stand.
+/// Gives up what is half done, for a program that is about to end: files that are half written, of which those
+/// that stood before stand, and statements that run on servers.
 pub fn abandon_writing() {
     for path in std::mem::take(&mut writing().files).into_values().flatten() {
         let _ = std::fs::remove_file(path);
     }
+    #[cfg(feature = "postgres")]
+    crate::statements::cancel();
 }
 
 #[cfg(unix)]

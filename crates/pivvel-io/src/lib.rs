@@ -22,6 +22,7 @@ mod arrow_ipc;
 mod atomic;
 mod bytes;
 mod csv;
+mod damaged;
 mod groups_file;
 mod json_lines;
 mod kinds;
@@ -31,6 +32,8 @@ mod outputs;
 #[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(feature = "postgres")]
+mod passwords;
+#[cfg(feature = "postgres")]
 mod postgres;
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 mod rows;
@@ -38,6 +41,8 @@ mod several;
 mod source;
 #[cfg(feature = "sqlite")]
 mod sqlite;
+#[cfg(feature = "postgres")]
+mod statements;
 mod steady;
 mod survey;
 mod table;
@@ -54,7 +59,7 @@ pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
 pub use outputs::check_outputs;
 pub use source::{ReadOptions, Source};
-pub use survey::{ColumnSurvey, Survey};
+pub use survey::{ColumnSurvey, Survey, is_scenario};
 #[cfg(feature = "workbook")]
 pub use table::fill_sheet;
 pub use table::{EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink};

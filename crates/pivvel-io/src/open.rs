@@ -4,13 +4,13 @@ use std::fs::File;
 use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Error, Result};
+use pivvel_core::{Error, Result, without_secrets};
 
 use crate::bytes::Bytes;
 use crate::location::{Location, Part};
 use crate::several::Several;
 use crate::source::{ReadOptions, Source};
-use crate::steady::Steady;
+use crate::steady::{Held, Steady};
 use crate::text::TextSource;
 use crate::{csv, json_lines};
 
@@ -36,8 +36,13 @@ pub fn open(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
     if location == "-" {
         return open_reader("standard input", Box::new(std::io::stdin()), options);
     }
-    if ["postgresql://", "postgres://"].iter().any(|lead| location.starts_with(lead)) {
+    let scheme = location.split_once("://").map(|(scheme, _)| scheme.to_lowercase());
+    if matches!(scheme.as_deref(), Some("postgresql" | "postgres")) {
         return postgres(location, options);
+    }
+    if let Some(scheme) = scheme.filter(|_| !Path::new(location).exists()) {
+        let message = format!("lines are not read from {scheme}: addresses begin with postgresql://");
+        return Err(Error::request(without_secrets(location), message));
     }
     // A name may hold anything, a pattern's marks and a # too.
     if Path::new(location).exists() {
@@ -84,17 +89,19 @@ fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn 
     match &first[..] {
         [b'P', b'K', 3, 4, ..] => {
             part.only(&name, "a workbook", &["sheet", "range"])?;
-            Steady::open(path, || workbook(path, &name, part, options))
+            Steady::open(path, Held::Binary, || workbook(path, &name, part, options))
         }
-        [b'P', b'A', b'R', b'1', ..] => Steady::open(path, || parquet(path, name, options)),
-        first if first.starts_with(b"ARROW1") => Steady::open(path, || arrow(path, name, options)),
+        [b'P', b'A', b'R', b'1', ..] => Steady::open(path, Held::Binary, || parquet(path, name, options)),
+        first if first.starts_with(b"ARROW1") => {
+            Steady::open(path, Held::Binary, || arrow(path, name, options))
+        }
         first if first.starts_with(b"SQLite format 3\0") => {
             part.only(&name, "a database", &["table"])?;
             sqlite(path, name, part, options)
         }
         _ => {
             part.only(&name, "a text file", &[])?;
-            Steady::open(path, || Ok(Box::new(open_text(Bytes::open(path)?, options)?)))
+            Steady::open(path, Held::Text, || Ok(Box::new(open_text(Bytes::open(path)?, options)?)))
         }
     }
 }

@@ -97,11 +97,18 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
 
 /// The address with what a session is set to.
 fn config(address: &str) -> Result<Config> {
-    let mut config = Config::from_str(address).map_err(|e| {
+    // Schemes are the same in letters of any size.
+    let (_, rest) = address.split_once("://").unwrap_or(("", address));
+    let mut config = Config::from_str(&format!("postgresql://{rest}")).map_err(|e| {
         // What is wrong is told, what the address holds is not.
         let message = format!("the address of the database cannot be read: {e}");
         Error::request("postgresql://…", message)
     })?;
+    if config.get_password().is_none()
+        && let Some(password) = crate::passwords::password(&config)
+    {
+        config.password(password);
+    }
     if config.get_connect_timeout().is_none() {
         config.connect_timeout(Duration::from_secs(10));
     }
@@ -125,6 +132,7 @@ fn connect(config: &Config, name: &str) -> Result<Client> {
         Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
         None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
     })?;
+    crate::statements::know(client.cancel_token());
     let said = config.get_options().unwrap_or("");
     for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !said.contains(key)) {
         match client.batch_execute(&format!("SET {key} = '{value}'")) {

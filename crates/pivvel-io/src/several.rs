@@ -69,6 +69,7 @@ impl Several {
             tally.empty_lines += part.empty_lines;
             tally.blanked += part.blanked;
             tally.left_out += part.left_out;
+            tally.total_line = tally.total_line.or(part.total_line);
             self.progress.add(self.parts[i].progress().and_then(|p| p.total()).unwrap_or(0));
         }
         Ok(tally)
@@ -221,6 +222,7 @@ impl Source for Several {
                 take(&own, line)
             })?;
             tally.empty_lines += part.empty_lines;
+            tally.total_line = tally.total_line.or(part.total_line);
         }
         Ok(tally)
     }

@@ -9,6 +9,7 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel_core::{Bound, Error, Kind, LineSource, Progress, Result, SqlTable, Statement, Taker, Tally};
 
+use crate::damaged::guarded;
 use crate::source::Source;
 use crate::text::{Chunk, Column};
 
@@ -17,6 +18,24 @@ pub(crate) struct Steady {
     source: Box<dyn Source>,
     path: PathBuf,
     was: Option<Stamp>,
+    form: Held,
+}
+
+/// What a file holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Held {
+    Text,
+    /// A form that others define, and whose readers may panic on a damaged one.
+    Binary,
+}
+
+impl Held {
+    fn read<T>(self, path: &Path, read: impl FnOnce() -> Result<T>) -> Result<T> {
+        match self {
+            Held::Text => read(),
+            Held::Binary => guarded(&path.display().to_string(), read),
+        }
+    }
 }
 
 /// What changes when a file does.
@@ -50,10 +69,11 @@ impl Steady {
     /// What `open` finds wrong.
     pub(crate) fn open(
         path: &Path,
+        form: Held,
         open: impl FnOnce() -> Result<Box<dyn Source>>,
     ) -> Result<Box<dyn Source>> {
         let was = Stamp::of(path);
-        Ok(Box::new(Steady { source: open()?, path: path.into(), was }))
+        Ok(Box::new(Steady { source: form.read(path, open)?, path: path.into(), was, form }))
     }
 
     /// What was read of a file that is still as it was.
@@ -76,12 +96,12 @@ impl LineSource for Steady {
     }
 
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
-        let read = self.source.scan(columns, take);
+        let read = self.form.read(&self.path, || self.source.scan(columns, take));
         self.same(read)
     }
 
     fn scan_shared(&mut self, columns: &[usize], takers: &mut [Taker<'_>]) -> Result<Tally> {
-        let read = self.source.scan_shared(columns, takers);
+        let read = self.form.read(&self.path, || self.source.scan_shared(columns, takers));
         self.same(read)
     }
 
@@ -133,7 +153,7 @@ impl Source for Steady {
     }
 
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally> {
-        let read = self.source.read_texts(take);
+        let read = self.form.read(&self.path, || self.source.read_texts(take));
         self.same(read)
     }
 }

@@ -52,6 +52,8 @@ pub struct ColumnSurvey {
     pub total: f64,
     /// The most frequent values with their counts, most frequent first.
     pub examples: Vec<(String, u64)>,
+    /// How many values do not fit its kind.
+    pub misfits: u64,
     /// What is likely to go wrong.
     pub warnings: Vec<String>,
 }
@@ -114,6 +116,11 @@ impl Survey {
             notes.push(format!(
                 "{lead} more or fewer fields than the heading's {}: line {line} has {found}",
                 columns.len()
+            ));
+        }
+        if let Some(line) = &tally.total_line {
+            notes.push(format!(
+                "the last line looks like a total of the others, and is counted like a line: {line}"
             ));
         }
         gathered.iter_mut().for_each(Gathered::weigh);
@@ -179,6 +186,7 @@ impl Gathered {
         examples.sort_unstable_by_key(|(_, count, line)| (std::cmp::Reverse(*count), *line));
         ColumnSurvey {
             name: name.to_string(),
+            misfits: if kind.kind == Kind::Text { 0 } else { self.misread(&kind).0 },
             warnings: self.warnings(name, &kind),
             filled: self.filled,
             blanks: self.blanks,
@@ -207,6 +215,7 @@ impl Gathered {
         if kind.kind == Kind::Text {
             warnings.extend(self.numbers_among_text(name));
             warnings.extend(twins(&self.seen));
+            warnings.extend(self.scenarios(name));
         } else {
             warnings.extend(self.misfits(kind));
         }
@@ -223,6 +232,17 @@ impl Gathered {
                  cannot be summed, unless told --as '{name}={}'",
                 self.filled, kind.kind
             )
+        })
+    }
+
+    /// Members that are several views of the same sales, as actual and plan, which nobody wants added up.
+    fn scenarios(&self, name: &str) -> Option<String> {
+        let mut found: Vec<&str> =
+            self.seen.keys().map(|text| &**text).filter(|text| is_scenario(text)).collect();
+        found.sort_unstable();
+        (found.len() > 1).then(|| {
+            let list = found.join(", ");
+            format!("{list} stand in it: a sum over all lines adds them up; keep one, or put {name} on the columns")
         })
     }
 
@@ -287,6 +307,13 @@ fn read(text: &str, kind: &ColumnKind) -> Option<Value> {
             same.then_some(Value::Exact { digits: written.digits, scale: written.scale })
         }
     }
+}
+
+/// Whether a member is one of several views of the same sales.
+pub fn is_scenario(member: &str) -> bool {
+    let words =
+        ["actual", "actuals", "plan", "planned", "budget", "target", "forecast", "outlook", "estimate"];
+    words.contains(&fold(member).as_str())
 }
 
 /// Texts that are likely the same member in two spellings.

@@ -14,7 +14,8 @@ impl Rgb {
         loop {
             let Srgb { red, green, blue, .. } = Srgb::from_color(Oklch::new(lightness, chroma, hue));
             let fits = [red, green, blue].iter().all(|c| (-0.002..=1.002).contains(c));
-            if fits || chroma < 0.002 {
+            // What is no number fits nowhere, and is no colour either.
+            if fits || !(chroma >= 0.002) {
                 let byte = |c: f32| (c.clamp(0.0, 1.0) * 255.0).round() as u8;
                 return Rgb(byte(red), byte(green), byte(blue));
             }

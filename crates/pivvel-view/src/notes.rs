@@ -1,6 +1,7 @@
-//! What stands under a cross-tab: what was read, left out, blank or odd.
+//! What stands under a cross-tab: what was read, left out, blank or odd, as far as it concerns its readers;
+//! and what its author should know.
 
-use pivvel_core::{CrossTab, NumberFormat, Unmatched, Value};
+use pivvel_core::{Audience, CrossTab, Notice, NoticeCode, NumberFormat, Value};
 
 use crate::number::show_number;
 
@@ -10,50 +11,31 @@ pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab) -> Vec<String> {
     notes(view).into_iter().filter(|note| !said.contains(note)).collect()
 }
 
+/// What the readers of a cross-tab should know.
 pub(crate) fn notes(crosstab: &CrossTab) -> Vec<String> {
-    let (report, tally) = (crosstab.report(), crosstab.tally());
+    let read = crosstab.report().read;
+    let count = show_number(&Value::Exact { digits: read.into(), scale: 0 }, &NumberFormat::default());
+    let mut first =
+        format!("{count} line{} read from {}", if read == 1 { "" } else { "s" }, crosstab.source());
+    let of_readers =
+        crosstab.own_notices().into_iter().filter(|notice| notice.audience() == Audience::Reader);
     let mut notes = Vec::new();
-    let mut first = format!("{} read from {}", lines(report.read), crosstab.source());
-    if let Some(condition) = crosstab.condition() {
-        first.push_str(&format!("; {} left out by: {condition}", lines(report.excluded)));
+    for notice in of_readers {
+        // How many lines a condition leaves out stands beside how many there are.
+        match notice.code() {
+            NoticeCode::LinesExcluded => first.push_str(&format!("; {notice}")),
+            _ => notes.push(notice.to_string()),
+        }
     }
-    notes.push(first);
-    if crosstab.is_empty() {
-        notes.push("there is no line to show".into());
+    if let Some(condition) = crosstab.condition().filter(|_| crosstab.report().excluded == 0) {
+        first.push_str(&format!("; 0 lines left out by: {condition}"));
     }
-    let counted = [
-        (lines(report.undecided), report.undecided, "left out because the condition met a blank"),
-        (lines(tally.empty_lines), tally.empty_lines, "dropped because empty"),
-        (values(tally.blanked), tally.blanked, "taken as blank because of not fitting the column's kind"),
-        (lines(report.zero_divisions), report.zero_divisions, "blank because of a division by zero"),
-    ];
-    notes.extend(
-        counted.iter().filter(|(_, count, _)| *count > 0).map(|(what, _, why)| format!("{what} {why}")),
-    );
-    for unmatched in &tally.unmatched {
-        let Unmatched { table, lines: count, keys, examples } = unmatched;
-        let more = if *keys > examples.len() as u64 { ", …" } else { "" };
-        notes.push(format!("{} found no partner in {table}: {}{more}", lines(*count), examples.join(", ")));
-    }
-    for (dimension, count) in &report.blank_members {
-        let all = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
-        let label =
-            all.filter(|d| d.name == *dimension).map(|d| d.label.as_str()).next().unwrap_or(dimension);
-        notes.push(format!("{} with no {label}", lines(*count)));
-    }
-    notes.extend(crosstab.picked().iter().cloned());
-    notes.extend(crosstab.warnings().iter().cloned());
+    notes.insert(0, first);
     notes
 }
 
-fn lines(count: u64) -> String {
-    if count == 1 { "1 line".into() } else { format!("{} lines", grouped(count)) }
-}
-
-fn values(count: u64) -> String {
-    if count == 1 { "1 value".into() } else { format!("{} values", grouped(count)) }
-}
-
-fn grouped(count: u64) -> String {
-    show_number(&Value::Exact { digits: count.into(), scale: 0 }, &NumberFormat::default())
+/// What the author of a cross-tab should know.
+pub(crate) fn doubts(crosstab: &CrossTab) -> Vec<String> {
+    let of_author = |notice: &Notice| notice.audience() == Audience::Author;
+    crosstab.notices().iter().filter(|notice| of_author(notice)).map(Notice::to_string).collect()
 }

@@ -9,7 +9,7 @@ use crate::charts::Panel;
 use crate::dress::{Dress, OnScale, Wardrobe};
 use crate::labels::label;
 use crate::legend::{LegendEntry, legend};
-use crate::notes::notes;
+use crate::notes::{doubts, notes};
 use crate::number::show_number;
 use crate::palette::Paint;
 
@@ -32,6 +32,8 @@ pub struct Sheet {
     pub legend: Vec<LegendEntry>,
     /// What was left out, blank or odd.
     pub notes: Vec<String>,
+    /// What its author should know, which no page tells its readers.
+    pub doubts: Vec<String>,
 }
 
 /// A heading over one or more columns.
@@ -68,6 +70,9 @@ pub struct SheetColumn {
     pub begins: bool,
     /// Whether figures stand nowhere in it.
     pub hidden: bool,
+    /// Whether its cells are sorted by their ranks, because figures are hidden or have more digits than a page
+    /// can compare.
+    pub ranked: bool,
 }
 
 /// A column of small lines.
@@ -168,9 +173,9 @@ impl Sheet {
 
     fn of_rows(crosstab: &CrossTab, entries: &[Entry]) -> Sheet {
         let wardrobe = Wardrobe::new(crosstab);
-        let columns = columns(crosstab);
+        let mut columns = columns(crosstab);
         let mut rows = rows(&wardrobe, entries, &columns);
-        rank_columns(&mut rows, &columns);
+        rank_columns(&mut rows, &mut columns);
         Sheet {
             title: crosstab.title().to_string(),
             corner: crosstab.rows().dimensions().iter().map(|d| d.label.clone()).collect(),
@@ -179,6 +184,7 @@ impl Sheet {
             trends: crosstab.trends().iter().map(|trend| trend_column(crosstab, trend)).collect(),
             legend: legend(&wardrobe),
             notes: notes(crosstab),
+            doubts: doubts(crosstab),
             columns,
         }
     }
@@ -195,7 +201,7 @@ fn columns(crosstab: &CrossTab) -> Vec<SheetColumn> {
         for measure in 0..crosstab.measures().len() {
             let height = axis.depth() - entry.level();
             let (begins, hidden) = (begins && measure == 0, crosstab.hides_figure(measure));
-            columns.push(SheetColumn { entry: *entry, measure, height, begins, hidden });
+            columns.push(SheetColumn { entry: *entry, measure, height, begins, hidden, ranked: hidden });
         }
     }
     columns
@@ -329,17 +335,20 @@ fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &SheetColumn) -> SheetCell 
 }
 
 /// Gives every value its rank in its column, and takes away what is shown nowhere.
-fn rank_columns(rows: &mut [SheetRow], columns: &[SheetColumn]) {
-    for (place, column) in columns.iter().enumerate() {
+fn rank_columns(rows: &mut [SheetRow], columns: &mut [SheetColumn]) {
+    for (place, column) in columns.iter_mut().enumerate() {
         let mut order: Vec<(usize, Value)> = rows
             .iter()
             .enumerate()
             .filter_map(|(row, sheet_row)| Some((row, sheet_row.cells.get(place)?.value?)))
             .collect();
-        order.sort_by(|(_, a), (_, b)| a.as_f64().total_cmp(&b.as_f64()));
+        order.sort_by(|(_, a), (_, b)| a.order(b));
+        let long =
+            |value: &Value| matches!(value, Value::Exact { digits, .. } if digits.unsigned_abs() > 1 << 53);
+        column.ranked = column.hidden || order.iter().any(|(_, value)| long(value));
         let mut rank = 0;
         for (i, (row, value)) in order.iter().enumerate() {
-            if i == 0 || order[i - 1].1.as_f64() != value.as_f64() {
+            if i == 0 || order[i - 1].1.order(value).is_ne() {
                 rank += 1;
             }
             rows[*row].cells[place].rank = rank;

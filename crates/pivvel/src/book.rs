@@ -9,11 +9,13 @@ use rust_xlsxwriter::{
     Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
 
-/// The bytes of the workbook; `levels` are those that the tidy sheet keeps.
+use crate::TargetOptions;
+
+/// The bytes of the workbook; the options say which levels and figures the tidy sheet holds.
 ///
 /// # Errors
 /// More rows than a sheet has.
-pub(crate) fn workbook(crosstab: &CrossTab, levels: &[String]) -> std::io::Result<Vec<u8>> {
+pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Vec<u8>> {
     let mut book = Workbook::new();
     let said = format!(
         "Sales lines: {}. Brief: {}. Form of the tidy sheet: {}.",
@@ -33,7 +35,8 @@ pub(crate) fn workbook(crosstab: &CrossTab, levels: &[String]) -> std::io::Resul
             .map_err(plain)?;
         lay_out(sheet, crosstab).map_err(plain)?;
     }
-    let spec = TableSpec { shape: Shape::Tidy, exact: false, levels: levels.to_vec() };
+    let TargetOptions { levels, with_hidden, .. } = options.clone();
+    let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
     let sheet = book.add_worksheet();
     sheet.set_name("Tidy").map_err(plain)?;

@@ -26,6 +26,8 @@ pub struct TargetOptions {
     pub levels: Vec<String>,
     /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
     pub inert: bool,
+    /// Whether tables hold the figures that the brief hides, too.
+    pub with_hidden: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -122,6 +124,7 @@ impl Target {
             shape: self.options.shape.unwrap_or(usual),
             exact: form.is_text(),
             levels: self.options.levels.clone(),
+            with_hidden: self.options.with_hidden,
         }
     }
 
@@ -133,7 +136,7 @@ impl Target {
             Form::Png => out.write_all(&png(&draw_svg(crosstab, self.options.view)).map_err(other)?),
             #[cfg(feature = "workbook")]
             Form::Table(TableForm::Workbook) if self.options.shape.is_none() => {
-                out.write_all(&crate::book::workbook(crosstab, &self.options.levels)?)
+                out.write_all(&crate::book::workbook(crosstab, &self.options)?)
             }
             Form::Table(form) => {
                 let table = crosstab.table(&self.spec(form)).map_err(|e| other(e.to_string()))?;

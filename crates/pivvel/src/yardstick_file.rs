@@ -18,6 +18,12 @@ pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
     let value: Value = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
     let scales =
         value.get("scales").and_then(Value::as_object).ok_or_else(|| wrong("there is no \"scales\""))?;
+    // A file that was written by hand has none.
+    if let Some(sum) = value.get("checksum")
+        && *sum != json!(checksum(scales))
+    {
+        return Err(wrong("their checksum is another one, so they were changed or damaged; save them anew"));
+    }
     let mut yardsticks = Yardsticks::default();
     for (peers, scale) in scales {
         let number = |key: &str| scale.get(key).and_then(Value::as_f64);
@@ -68,8 +74,15 @@ pub fn yardsticks_to_json(yardsticks: &Yardsticks) -> String {
         (peers.to_string(), said)
     };
     let scales: Map<String, Value> = yardsticks.iter().map(scale).collect();
-    let text = serde_json::to_string_pretty(&json!({ "scales": scales }));
+    let kept = json!({ "checksum": checksum(&scales), "scales": scales });
+    let text = serde_json::to_string_pretty(&kept);
     format!("{}\n", text.unwrap_or_else(|e| unreachable!("numbers and texts are JSON: {e}")))
+}
+
+/// A number that is another one where anything of the scales is.
+fn checksum(scales: &Map<String, Value>) -> String {
+    let text = serde_json::to_string(scales).unwrap_or_default();
+    format!("{:08x}", crc32fast::hash(text.as_bytes()))
 }
 
 /// Reads the files of yardsticks that a brief names.

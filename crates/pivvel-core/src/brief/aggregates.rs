@@ -5,8 +5,8 @@ use std::ops::Range;
 
 use crate::error::unknown_message;
 use crate::formula::{
-    Blanks, Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share,
-    Step, Type, Typed, check, check_number, check_truth,
+    Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share, Step,
+    Type, Typed, check, check_number, check_truth,
 };
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
 
@@ -233,13 +233,12 @@ fn weighted(
     let missing = Typed { step: Step::IsBlank(Box::new(products.clone())), gives: Type::Condition };
     let both = Typed { step: Step::Not(Box::new(missing)), gives: Type::Condition };
     let mut sum = |name: String, formula: LineFormula| {
-        let gives = formula.gives;
         let value = keep_value(kept.values, name, formula, None, Function::Sum);
-        Box::new(Typed::leaf(Aggregate::Of { function: Function::Sum, value }, gives))
+        Box::new(Aggregate::Of { function: Function::Sum, value })
     };
     let top = sum(product.to_string(), products);
     let bottom = sum(weight.to_string(), weights.only_where(Some(both)));
-    Ok(Typed { step: Step::Arithmetic(Operator::Divide, Blanks::Spread, top, bottom), gives: Type::Float })
+    Ok(Typed::leaf(Aggregate::Ratio(top, bottom), Type::Float))
 }
 
 /// What decides which line is first.

@@ -1,7 +1,7 @@
 //! Assumptions: what-if values by name, in formulas and in the texts of a brief.
 
 use super::emphasis::{EmphasisBrief, RuleBrief};
-use super::spec::{Assumed, AssumptionBrief, Brief};
+use super::spec::{Assumed, AssumptionBrief, Brief, DimensionBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, Type, Typed};
 use crate::lines::{decimal_text, rescale};
@@ -158,30 +158,44 @@ impl Brief {
             return brief;
         }
         let fill = |text: &mut String| *text = assumptions.fill(text);
+        brief.totals.iter_mut().for_each(|(name, _)| fill(name));
         let Brief {
-            title, rows, columns, filter, measures, items, dimensions, emphasis, tiers, totals, ..
+            title, rows, columns, filter, measures, derived, items, dimensions, emphasis, tiers, ..
         } = &mut brief;
         title.iter_mut().chain(filter).chain(rows).chain(columns).for_each(fill);
-        measures.iter_mut().flat_map(|m| [&mut m.formula].into_iter().chain(&mut m.label)).for_each(fill);
-        items.iter_mut().flat_map(|i| [&mut i.dimension, &mut i.formula]).for_each(fill);
-        tiers.iter_mut().flat_map(|t| [&mut t.of, &mut t.by]).for_each(fill);
-        totals.iter_mut().for_each(|(name, _)| fill(name));
+        derived.iter_mut().for_each(|(_, formula)| fill(formula));
+        for measure in measures {
+            measure.label.iter_mut().chain([&mut measure.formula]).for_each(fill);
+            measure
+                .levels
+                .iter_mut()
+                .flat_map(|(level, formula)| [level].into_iter().chain(formula))
+                .for_each(fill);
+        }
+        items.iter_mut().flat_map(|i| [&mut i.dimension, &mut i.name, &mut i.formula]).for_each(fill);
+        for tier in tiers {
+            let lists = tier.cuts.iter_mut().chain(&mut tier.labels).chain(&mut tier.within);
+            lists.chain([&mut tier.of, &mut tier.by]).for_each(fill);
+        }
         for said in emphasis {
-            let EmphasisBrief { on, by, only, levels, about, low, high, along, rules, .. } = said;
+            let EmphasisBrief { on, by, only, levels, about, low, high, along, rules, clip, link, .. } = said;
             let texts = by.iter_mut().chain(only).chain(levels).chain(about).chain(low).chain(high);
-            texts.chain(along).chain([on]).for_each(fill);
-            for RuleBrief { name, from, below, is, top, bottom, when, .. } in rules {
-                let texts = name.iter_mut().chain(from).chain(below).chain(is).chain(top).chain(bottom);
+            let clip = clip.iter_mut().flat_map(|(low, high)| [low, high]);
+            texts.chain(along).chain(link).chain(clip).chain([on]).for_each(fill);
+            for RuleBrief { name, show, from, below, is, top, bottom, when, .. } in rules {
+                let texts =
+                    name.iter_mut().chain(show).chain(from).chain(below).chain(is).chain(top).chain(bottom);
                 texts.chain(when).for_each(fill);
             }
         }
         for dimension in dimensions {
-            fill(&mut dimension.name);
-            dimension.order.iter_mut().chain(&mut dimension.having).for_each(fill);
-            if let Some(top) = &mut dimension.top {
-                fill(&mut top.count);
-                fill(&mut top.by);
-                top.others.iter_mut().for_each(fill);
+            let DimensionBrief { name, label, order, listed, top, having, only, except, labels, .. } =
+                dimension;
+            let lists = listed.iter_mut().chain(only).chain(except);
+            lists.chain(label).chain(order).chain(having).chain([name]).for_each(fill);
+            labels.iter_mut().flat_map(|(member, shown)| [member, shown]).for_each(fill);
+            if let Some(top) = top {
+                top.others.iter_mut().chain([&mut top.count, &mut top.by]).for_each(fill);
             }
         }
         brief

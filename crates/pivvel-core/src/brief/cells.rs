@@ -10,8 +10,7 @@ use super::spec::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Shift, Spot, Step, Ties, Type, Typed, Way, check, check_formula, check_number, function_names,
-    parse,
+    Scope, Shift, Spot, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::DatePart;
@@ -300,16 +299,8 @@ impl<'a> CellScope<'a> {
     fn aggregate(&mut self, function: Function, call: &Call<'_>) -> Checked<CellFormula> {
         let Grouping { values, finer, .. } = &mut *self.grouping;
         let aggregate = lines_aggregate(function, call, self.columns, &mut Kept { values, finer })?;
-        let whole = matches!(aggregate.step, Step::Leaf(_)).then(|| call.text());
-        Ok(aggregate.map(&mut |aggregate| {
-            // A weighted mean is one sum over another.
-            let part = match &aggregate {
-                Aggregate::Of { value, .. } => format!("sum({})", self.grouping.values[*value].name),
-                _ => String::new(),
-            };
-            let text = whole.as_ref().unwrap_or(&part);
-            CellLeaf::Aggregate(self.aggregate_place(aggregate, text))
-        }))
+        let text = call.text();
+        Ok(aggregate.map(&mut |aggregate| CellLeaf::Aggregate(self.aggregate_place(aggregate, &text))))
     }
 
     fn rank(&mut self, call: &Call<'_>, percent: bool) -> Checked<CellFormula> {

@@ -10,6 +10,7 @@ use super::spec::{Assumed, Brief};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
 use crate::lines::Value;
+use crate::notice::{Notice, NoticeCode};
 use crate::peers::Wanted;
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
@@ -108,13 +109,16 @@ fn is_formula(about: &str) -> bool {
 pub(super) fn plan_emphasis(
     brief: &Brief,
     scope: &mut CellScope<'_>,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<Vec<PlannedEmphasis>> {
     let mut planned = Vec::new();
     for (i, said) in brief.emphasis.iter().enumerate() {
         let place = format!("emphasis {} ({} on {})", i + 1, said.form.name(), said.on);
         match gone(said, scope)? {
-            Some(why) => warnings.push(format!("{place}: {why}; kept and not used")),
+            Some(why) => {
+                let message = format!("{place}: {why}; kept and not used");
+                notices.push(Notice::author(NoticeCode::NotUsed, message));
+            }
             None => planned.push(plan_one(place, said, scope)?),
         }
     }
@@ -340,7 +344,7 @@ pub(super) fn choose_grains(
     all: &mut [PlannedEmphasis],
     plan: &Plan,
     columns: &mut Columns,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<()> {
     for i in 0..all.len() {
         let emphasis = &all[i];
@@ -352,7 +356,7 @@ pub(super) fn choose_grains(
         if emphasis.linked.is_some() {
             continue;
         }
-        let mut grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, warnings)?;
+        let mut grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, notices)?;
         if emphasis.said.whole_row {
             // A whole row is all of its cells, its total too.
             let across = 0..=plan.columns.len();
@@ -373,8 +377,10 @@ pub(super) fn choose_grains(
                 format!("{} takes all of its cells at one level, so this is never used", twice.place);
             return Err(Error::request(&all[i].place, message));
         }
-        warnings.extend(rules::doubts(&all[i].place, &all[i].rules));
-        warnings.extend(mixed_levels(&all[i], &grains, plan));
+        let gaps = rules::doubts(&all[i].place, &all[i].rules).into_iter();
+        notices.extend(gaps.map(|gap| Notice::author(NoticeCode::RuleGap, gap)));
+        let mixed = mixed_levels(&all[i], &grains, plan);
+        notices.extend(mixed.map(|mixed| Notice::author(NoticeCode::Mixed, mixed)));
         all[i].grains = grains;
     }
     Ok(())
@@ -393,6 +399,10 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Pl
         return Some(format!(
             "{place} scales totals with their parts (peers = \"all\"): parts will look small"
         ));
+    }
+    // Whoever named levels knows which they are.
+    if !said.levels.is_empty() {
+        return None;
     }
     let measure: Vec<&Measure> = plan.measures.iter().filter(|m| !m.hidden).collect();
     let adds_up = said.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
@@ -432,7 +442,7 @@ fn grains(
     place: &str,
     plan: &Plan,
     columns: &mut Columns,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<Vec<(usize, usize)>> {
     let (mut rows, mut across, mut totals) = (Vec::new(), Vec::new(), Vec::new());
     let mut gone = 0;
@@ -446,7 +456,7 @@ fn grains(
                 gone += 1;
                 let message =
                     format!("{place} names level {name}, which is not in the layout; kept and not used");
-                warnings.push(message);
+                notices.push(Notice::author(NoticeCode::NotInLayout, message));
             }
             _ => {
                 return Err(not_in_layout(

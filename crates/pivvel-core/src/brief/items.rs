@@ -11,6 +11,7 @@ use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, Typed, check,
     function_names, parse,
 };
+use crate::notice::{Notice, NoticeCode};
 
 /// A member that is computed from its siblings.
 #[derive(Debug, Clone)]
@@ -27,6 +28,8 @@ pub struct PlannedItem {
     pub hidden: bool,
     /// Whether it is applied to aggregates, before formula measures.
     pub before_measures: bool,
+    /// Whether it takes members together as one: their lines are aggregated anew.
+    pub is_group: bool,
     /// The siblings that its formula names.
     pub operands: Vec<String>,
     pub(crate) spot: Spot,
@@ -40,16 +43,17 @@ pub(super) fn plan_items(
     plan: &Plan,
     assumptions: &Assumptions,
     columns: &mut Columns,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<Vec<PlannedItem>> {
     let mut items: Vec<PlannedItem> = Vec::new();
     let ordered = brief
         .items
         .iter()
-        .filter(|i| i.before_measures)
-        .chain(brief.items.iter().filter(|i| !i.before_measures));
+        .filter(|item| goes_first(item, &brief.items))
+        .chain(brief.items.iter().filter(|item| !goes_first(item, &brief.items)));
     for item in ordered {
-        let ItemBrief { dimension, name, formula, format, hidden, before_measures } = item.clone();
+        let before_measures = goes_first(item, &brief.items);
+        let ItemBrief { dimension, name, formula, format, hidden, .. } = item.clone();
         let place = format!("item {name}");
         if name.is_empty() {
             return Err(Error::request("item", "an item needs a name, as in name = \"variance\""));
@@ -64,8 +68,8 @@ pub(super) fn plan_items(
                 let known = plan.rows.iter().chain(&plan.columns).map(|d| d.name.as_str());
                 return Err(Error::unknown(place, "dimension in the layout", &dimension, known));
             }
-            warnings
-                .push(format!("{place} is of {dimension}, which is not in the layout; kept and not used"));
+            let message = format!("{place} is of {dimension}, which is not in the layout; kept and not used");
+            notices.push(Notice::author(NoticeCode::NotInLayout, message));
             continue;
         };
         if items.iter().any(|known| known.spot == spot && known.name == name) {
@@ -79,6 +83,21 @@ pub(super) fn plan_items(
             return Err(Error::formula(place, &formula, 0..formula.len(), message));
         }
         let operands = scope.names;
+        // Items of the same dimension come before those that use them.
+        let sibling = |other: &&ItemBrief| other.dimension == dimension && operands.contains(&other.name);
+        for other in brief.items.iter().filter(sibling).filter(|other| other.name != name) {
+            if items.iter().any(|known| known.spot == spot && known.name == other.name) {
+                continue;
+            }
+            let message = match before_measures && !goes_first(other, &brief.items) {
+                true => format!(
+                    "it goes before measures and uses {}, which goes after them; let both say the same apply",
+                    other.name
+                ),
+                false => format!("it uses {}, which comes after it; write {} first", other.name, other.name),
+            };
+            return Err(Error::request(place, message));
+        }
         if operands.contains(&name) {
             return Err(Error::request(place, format!("{name} builds on itself")));
         }
@@ -93,6 +112,7 @@ pub(super) fn plan_items(
             format,
             hidden,
             before_measures,
+            is_group: before_measures && takes_together(&expr),
             operands,
             spot,
             expr,
@@ -104,7 +124,53 @@ pub(super) fn plan_items(
     Ok(items)
 }
 
+/// Whether an item goes before formula measures: as it says; where it does not say it, a sum of members
+/// does, so that a ratio of all of them is computed anew and not added up.
+fn goes_first(item: &ItemBrief, all: &[ItemBrief]) -> bool {
+    fn first(item: &ItemBrief, all: &[ItemBrief], depth: usize) -> bool {
+        let is_sum = || {
+            let Ok(expr) = parse("", &item.formula) else { return false };
+            let mut uses_later = false;
+            expr.walk(&mut |part| {
+                let Node::Name(name) = &part.node else { return };
+                let whole = name.whole();
+                let other = all.iter().find(|o| o.dimension == item.dimension && o.name == whole);
+                // Items that use one another in a circle are refused elsewhere.
+                uses_later |= other.is_some_and(|other| depth == 0 || !first(other, all, depth - 1));
+            });
+            takes_together(&expr) && !uses_later
+        };
+        item.before_measures.unwrap_or_else(is_sum)
+    }
+    first(item, all, 6)
+}
+
+/// Whether a formula adds up members, each once, and does nothing else.
+fn takes_together(expr: &Expr) -> bool {
+    fn names(expr: &Expr, found: &mut Vec<String>) -> bool {
+        match &expr.node {
+            Node::Name(name) => {
+                let name = name.whole();
+                let new = !found.contains(&name);
+                found.push(name);
+                new
+            }
+            Node::Binary(Operator::Add, a, b) => names(a, found) && names(b, found),
+            _ => false,
+        }
+    }
+    let mut found = Vec::new();
+    names(expr, &mut found) && found.len() > 1
+}
+
 impl PlannedItem {
+    /// Whether it adds up members, whatever else it does.
+    pub(super) fn adds_up(&self) -> bool {
+        let mut adds = false;
+        self.expr.walk(&mut |e| adds |= matches!(e.node, Node::Binary(Operator::Add, ..)));
+        adds && self.operands.len() > 1
+    }
+
     /// Whether it takes members from each other or divides them by each other.
     pub(super) fn sets_against(&self) -> bool {
         let mut against = false;

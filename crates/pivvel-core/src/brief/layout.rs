@@ -2,10 +2,11 @@
 
 use super::cells::CellScope;
 use super::plan::{Choice, Count, Dimension, Pick, Plan};
-use super::spec::{Assumed, Brief, DimensionBrief, Placement};
+use super::spec::{Assumed, Brief, DimensionBrief, Placement, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Type};
 use crate::lines::rescale;
+use crate::notice::{Notice, NoticeCode};
 
 /// The order of a dimension's members under one parent.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -27,6 +28,17 @@ pub enum OrderBy {
     Label,
     /// A formula over cells, as text, in the total of the other axis.
     Cells(String),
+}
+
+impl Order {
+    /// What members are sorted by, in words.
+    pub fn words(&self) -> &str {
+        match &self.by {
+            OrderBy::Natural => "their natural order",
+            OrderBy::Label => "their label",
+            OrderBy::Cells(formula) => formula,
+        }
+    }
 }
 
 /// Which way members are sorted. The blank member and blank values come last either way.
@@ -54,19 +66,26 @@ pub(super) fn describe_dimensions(
     brief: &Brief,
     (rows, across): (&mut [Dimension], &mut [Dimension]),
     scope: &mut CellScope<'_>,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<()> {
-    for said in &brief.dimensions {
+    // What views show is described for them.
+    let views = (0..brief.views.len()).filter_map(|view| brief.of_view(view).ok());
+    let in_views: Vec<String> = views.flat_map(|view| [view.rows, view.columns].concat()).collect();
+    for said in &merged(&brief.dimensions) {
         let place = format!("dimension {}", said.name);
         let names: Vec<String> = rows.iter().chain(across.iter()).map(|d| d.name.clone()).collect();
         let Some(dimension) = rows.iter_mut().chain(across.iter_mut()).find(|d| d.name == said.name) else {
             let known = scope.columns.dimension(&said.name).is_ok()
                 || brief.tiers.iter().any(|t| t.name == said.name);
             if !known {
-                return Err(Error::unknown("sort", "level", &said.name, names.iter().map(String::as_str)));
+                let known = names.iter().map(String::as_str);
+                return Err(Error::unknown("dimensions", "dimension in the layout", &said.name, known));
             }
-            warnings
-                .push(format!("{place} is not in the layout; what is said about it is kept and not used"));
+            if !in_views.contains(&said.name) {
+                let message =
+                    format!("{place} is not in the layout; what is said about it is kept and not used");
+                notices.push(Notice::author(NoticeCode::NotInLayout, message));
+            }
             continue;
         };
         dimension.label = said.label.clone().unwrap_or_else(|| dimension.name.clone());
@@ -78,6 +97,39 @@ pub(super) fn describe_dimensions(
         dimension.pick = pick(&place, said, scope)?;
     }
     Ok(())
+}
+
+/// What is said of each dimension in one place: where an assumption's value makes two names one, what is
+/// said later adds to what is said before.
+fn merged(said: &[DimensionBrief]) -> Vec<DimensionBrief> {
+    let mut all: Vec<DimensionBrief> = Vec::new();
+    for said in said {
+        let Some(known) = all.iter_mut().find(|known| known.name == said.name) else {
+            all.push(said.clone());
+            continue;
+        };
+        let DimensionBrief { name: _, label, order, listed, top, having, only, except, totals_of, labels } =
+            said.clone();
+        known.label = label.or(known.label.take());
+        known.order = order.or(known.order.take());
+        known.top = top.or(known.top.take());
+        known.having = having.or(known.having.take());
+        if totals_of != TotalsOf::default() {
+            known.totals_of = totals_of;
+        }
+        for (mine, theirs) in
+            [(&mut known.listed, listed), (&mut known.only, only), (&mut known.except, except)]
+        {
+            if !theirs.is_empty() {
+                *mine = theirs;
+            }
+        }
+        for (member, shown) in labels {
+            known.labels.retain(|(known, _)| *known != member);
+            known.labels.push((member, shown));
+        }
+    }
+    all
 }
 
 fn order(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<(Order, Option<CellFormula>)> {
@@ -150,19 +202,17 @@ pub(super) fn count(place: &str, text: &str, scope: &CellScope<'_>) -> Result<Co
             let share = rescale(digits, scale, 4).and_then(|share| u32::try_from(share).ok());
             share.filter(|share| *share <= 10_000).map(Count::Share).ok_or_else(wrong)
         }
-        Assumed::Number { digits, scale: 0, .. } => {
-            usize::try_from(digits).map(Count::Members).map_err(|_| wrong())
-        }
+        Assumed::Number { digits, scale: 0, .. } => match usize::try_from(digits) {
+            Ok(0) => Err(Error::request(place, "0 keeps no member; write how many to keep, like 5 or 20%")),
+            Ok(count) => Ok(Count::Members(count)),
+            Err(_) => Err(wrong()),
+        },
         _ => Err(wrong()),
     }
 }
 
 /// Which formula each measure has at each grain.
-pub(super) fn choose_grains(
-    plan: &mut Plan,
-    columns: &mut Columns,
-    warnings: &mut Vec<String>,
-) -> Result<()> {
+pub(super) fn choose_grains(plan: &mut Plan, columns: &mut Columns, notices: &mut Vec<Notice>) -> Result<()> {
     let (k, l) = (plan.rows.len(), plan.columns.len());
     let mut measures = std::mem::take(&mut plan.measures);
     for measure in &mut measures {
@@ -184,7 +234,7 @@ pub(super) fn choose_grains(
                         "measure {} has a formula for level {name}, which is not in the layout; kept and not used",
                         measure.name
                     );
-                    warnings.push(message);
+                    notices.push(Notice::author(NoticeCode::NotInLayout, message));
                     continue;
                 }
                 _ => {
@@ -220,7 +270,7 @@ pub(super) fn place_totals(
     brief: &Brief,
     plan: &Plan,
     columns: &mut Columns,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<(Vec<Placement>, Vec<Placement>)> {
     let mut rows = vec![Placement::Before; plan.rows.len()];
     rows.iter_mut().take(1).for_each(|grand| *grand = Placement::After);
@@ -241,7 +291,8 @@ pub(super) fn place_totals(
                     (Some(level), _) => (level, &mut rows),
                     (_, Some(level)) => (level, &mut across),
                     _ if could_be(name, plan, columns) => {
-                        warnings.push(format!("totals: {name} is not in the layout; kept and not used"));
+                        let message = format!("totals: {name} is not in the layout; kept and not used");
+                        notices.push(Notice::author(NoticeCode::NotInLayout, message));
                         continue;
                     }
                     _ => {

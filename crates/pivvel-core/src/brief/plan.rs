@@ -16,10 +16,12 @@ use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
 use super::tiers::{AxisKey, PlannedTier, all_leaves, plan_axis, plan_tiers, split_condition};
 use crate::error::{Error, Result};
 use crate::formula::{
-    CellFormula, CellLeaf, Columns, Group, Relation, Spot, check_condition, check_formula, parse,
+    CellFormula, CellLeaf, Columns, Function, Group, Operator, Relation, Spot, Step, check_condition,
+    check_formula, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind, SqlTable, Statement};
+use crate::notice::{Notice, NoticeCode};
 use crate::pushdown::push;
 
 /// A brief checked against a source's columns, ready to run.
@@ -37,8 +39,8 @@ pub struct Plan {
     pub emphasis: Vec<PlannedEmphasis>,
     /// The condition that lines must meet, as a formula's text.
     pub condition: Option<String>,
-    /// What the reader should know before running it.
-    pub warnings: Vec<String>,
+    /// What the author should know before running it.
+    pub notices: Vec<Notice>,
     /// Where the totals stand, by level from the grand total inward, on the rows.
     pub row_totals: Vec<Placement>,
     /// Where the totals stand, by level from the grand total inward, on the columns.
@@ -208,7 +210,7 @@ impl Plan {
         let assumptions = Assumptions::new(&brief.assumptions)?;
         let brief = &brief.settled(&assumptions);
         let mut columns = Columns::new(schema);
-        let mut warnings = Vec::new();
+        let mut notices = Vec::new();
         derive_columns(brief, &assumptions, &mut columns)?;
         let mut grouping = Grouping::default();
         let (mut tiers, tier_sources) = plan_tiers(brief, &columns)?;
@@ -246,9 +248,9 @@ impl Plan {
                 briefs,
             );
             scope.measures()?;
-            layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut warnings)?;
+            layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut notices)?;
             super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
-            let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut warnings)?;
+            let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut notices)?;
             let period = super::title::period(brief.title.as_deref(), schema, &mut scope)?;
             let (measures, order, texts) = scope.finish();
             (measures, order, texts, emphasis, period)
@@ -261,7 +263,7 @@ impl Plan {
             measures,
             emphasis: Vec::new(),
             condition: brief.filter.clone(),
-            warnings: Vec::new(),
+            notices: Vec::new(),
             row_totals: Vec::new(),
             column_totals: Vec::new(),
             items: Vec::new(),
@@ -277,16 +279,17 @@ impl Plan {
             needed: Vec::new(),
             needed_names: Vec::new(),
         };
-        plan.items = super::items::plan_items(brief, &plan, &assumptions, &mut columns, &mut warnings)?;
-        layout::choose_grains(&mut plan, &mut columns, &mut warnings)?;
+        plan.items = super::items::plan_items(brief, &plan, &assumptions, &mut columns, &mut notices)?;
+        layout::choose_grains(&mut plan, &mut columns, &mut notices)?;
         (plan.row_totals, plan.column_totals) =
-            layout::place_totals(brief, &plan, &mut columns, &mut warnings)?;
-        emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut warnings)?;
+            layout::place_totals(brief, &plan, &mut columns, &mut notices)?;
+        emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut notices)?;
         plan.emphasis = emphasis;
-        warnings.extend(plan.doubts());
-        warnings.extend(brief.title.as_deref().and_then(super::title::doubt));
+        notices.extend(plan.doubts(brief));
+        let unknown = brief.title.as_deref().and_then(super::title::doubt);
+        notices.extend(unknown.map(|unknown| Notice::author(NoticeCode::TitleName, unknown)));
         plan.title = brief.title.clone().unwrap_or_else(|| plan.made_title());
-        plan.warnings = warnings;
+        plan.notices = notices;
         plan.needed_names = columns.needed_names().map(str::to_string).collect();
         plan.needed = columns.needed().to_vec();
         plan.assumptions = assumptions;
@@ -419,7 +422,7 @@ impl Plan {
     }
 
     /// What the analyst most likely did not mean.
-    fn doubts(&self) -> Vec<String> {
+    fn doubts(&self, brief: &Brief) -> Vec<Notice> {
         let mut doubts = Vec::new();
         let mut used = vec![false; self.measures.len()];
         let mut note = |formula: &CellFormula| {
@@ -443,21 +446,54 @@ impl Plan {
         }
         self.tiers.iter().filter_map(|tier| tier.by_formula.as_ref()).for_each(&mut note);
         self.emphasis.iter().flat_map(PlannedEmphasis::formulas).for_each(&mut note);
+        // What views show and build on is used there.
+        let views = (0..brief.views.len()).filter_map(|view| brief.of_view(view).ok());
+        let shown_by_views: Vec<String> = views.flat_map(|view| view.measures).map(|m| m.name).collect();
         for (measure, used) in self.measures.iter().zip(used) {
-            if measure.hidden && !used {
-                doubts.push(format!("measure {} is hidden, and nothing uses it", measure.name));
+            if measure.hidden && !used && !shown_by_views.contains(&measure.name) {
+                let message = format!("measure {} is hidden, and nothing uses it", measure.name);
+                doubts.push(Notice::author(NoticeCode::UnusedMeasure, message));
             }
             let grains = (self.rows.len() + 1) * (self.columns.len() + 1);
             if self.blank_grains(measure).len() == grains {
-                doubts.push(format!("measure {} is blank everywhere in this layout", measure.name));
+                let message = format!("measure {} is blank everywhere in this layout", measure.name);
+                doubts.push(Notice::author(NoticeCode::BlankMeasure, message));
             }
         }
         let first = |(i, item): &(usize, &PlannedItem)| {
             self.items[..*i].iter().all(|earlier| earlier.spot != item.spot)
         };
         let items = self.items.iter().enumerate().filter(first);
-        doubts.extend(items.filter_map(|(_, item)| self.doubtful_total(item)));
+        let mixed = items.filter_map(|(_, item)| self.doubtful_total(item));
+        doubts.extend(mixed.map(|mixed| Notice::author(NoticeCode::MixedTotal, mixed)));
+        let ratio = self.measures.iter().find(|m| !m.hidden && !self.is_additive(&m.cell));
+        for item in self.items.iter().filter(|item| !item.before_measures && item.adds_up()) {
+            let Some(ratio) = ratio else { break };
+            let message = format!(
+                "item {} adds up measure {}, which is no sum; apply = \"before measures\" computes it anew",
+                item.name, ratio.name
+            );
+            doubts.push(Notice::author(NoticeCode::ItemAddsUp, message));
+        }
         doubts
+    }
+
+    /// Whether the values of several members add up to that of all of them: sums and counts, and what is
+    /// added or taken from them.
+    fn is_additive(&self, formula: &CellFormula) -> bool {
+        match &formula.step {
+            Step::Leaf(CellLeaf::Aggregate(place)) => match &self.aggregates[*place] {
+                Aggregate::Lines => true,
+                Aggregate::Of { function, .. } => matches!(function, Function::Sum | Function::Count),
+                _ => false,
+            },
+            Step::Leaf(CellLeaf::Measure(place)) => self.is_additive(&self.measures[*place].cell),
+            Step::Arithmetic(Operator::Add | Operator::Subtract, _, a, b) => {
+                self.is_additive(a) && self.is_additive(b)
+            }
+            Step::Negate(a) | Step::Convert(a) => self.is_additive(a),
+            _ => false,
+        }
     }
 
     /// A total that adds up what an item sets against each other, as actual and plan.

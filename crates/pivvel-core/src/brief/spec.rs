@@ -92,7 +92,7 @@ pub struct ItemBrief {
     /// Whether it is computed for other items only, and not shown.
     pub hidden: bool,
     /// Whether it is applied to aggregates, before formula measures, rather than to measures.
-    pub before_measures: bool,
+    pub before_measures: Option<bool>,
 }
 
 /// Classes of the members of a dimension by an aggregate. The name is used like a column's.

@@ -9,8 +9,9 @@ use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{LeafGroups, Moved};
-use crate::lines::Tally;
+use crate::grouping::{LeafGroups, Moved, ScanReport, UnmetText};
+use crate::lines::{Tally, Value};
+use crate::notice::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
 
@@ -92,7 +93,7 @@ fn from_groups(
     look: &mut dyn FnMut(&Engine<'_>, &Moved),
 ) -> Result<CrossTab> {
     let mut report = leaves.report.clone();
-    let mut warnings = plan.warnings.clone();
+    let mut notices = plan.notices.clone();
     let mut leaves = settle_tiers(plan, leaves)?;
     let mut known = Known { everything: Vec::new(), kept: means.kept };
     let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
@@ -123,12 +124,13 @@ fn from_groups(
         picks.hide(&mut frame);
         frame.arrange_naturally();
     }
-    warnings.extend(unknown_members(plan, &frame));
-    arrange(plan, &mut frame)?;
+    notices.extend(unmet_texts(plan, &report));
+    notices.extend(unknown_members(plan, &frame));
+    notices.extend(arrange(plan, &mut frame)?);
     let engine = Engine::run(plan, &mut frame)?;
     report.zero_divisions += engine.zero_divisions();
     look(&engine, &moved);
-    let emphases = decide(plan, &engine, &known, &mut warnings)?;
+    let emphases = decide(plan, &engine, &known, &mut notices)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
     let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
     let finished = |grain: usize| {
@@ -157,7 +159,7 @@ fn from_groups(
         source: source.to_string(),
         report,
         tally,
-        warnings,
+        notices,
         item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
     })
@@ -184,15 +186,16 @@ fn period(plan: &Plan, engine: &Engine<'_>) -> Result<Option<(String, String)>> 
 
 /// Brings both axes into display order. Members that are sorted by a formula over cells are sorted
 /// by its values in the total of the other axis.
-fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
+fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
     let sorted = |dimension: &Dimension| dimension.order_by.is_some() || dimension.order.by == OrderBy::Label;
     let anything = |dimension: &Dimension| {
         sorted(dimension) || dimension.order != Order::default() || !dimension.listed.is_empty()
     };
     if !plan.rows.iter().chain(&plan.columns).any(anything) {
-        return Ok(());
+        return Ok(Vec::new());
     }
     let engine = Engine::run(plan, frame)?;
+    let idle = std::cell::RefCell::new(Vec::new());
     let by = |on_rows: bool| -> Result<Vec<SortBy>> {
         let frame = engine.frame();
         let one = |(i, dimension): (usize, &Dimension)| {
@@ -212,7 +215,17 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
                 let pair = if on_rows { (node, 0) } else { (0, node) };
                 values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
             };
-            Ok(SortBy::Values((0..frame.axis(on_rows).len(level) as u32).map(of_node).collect()))
+            let axis = frame.axis(on_rows);
+            let values: Vec<Option<Value>> = (0..axis.len(level) as u32).map(of_node).collect();
+            if values.len() > 1 && values.iter().all(Option::is_none) {
+                let message = format!(
+                    "order of {}: {} is blank for every member, so it decides nothing",
+                    dimension.name,
+                    dimension.order.words()
+                );
+                idle.borrow_mut().push(Notice::author(NoticeCode::NoEffect, message));
+            }
+            Ok(SortBy::Values(values))
         };
         plan.axis(on_rows).iter().enumerate().map(one).collect()
     };
@@ -220,12 +233,12 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<()> {
     drop(engine);
     frame.rows.arrange(&rows);
     frame.columns.arrange(&columns);
-    Ok(())
+    Ok(idle.into_inner())
 }
 
 /// Members that the brief names and that no line has, with the nearest one that there is.
-fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
-    let mut warnings: Vec<String> = Vec::new();
+fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
+    let mut notices: Vec<Notice> = Vec::new();
     for (place, spot, label) in plan.named_members() {
         let axis = frame.axis(spot.on_rows);
         let members = axis.members(spot.level - 1);
@@ -236,10 +249,22 @@ fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<String> {
         let known: Vec<&str> = members.labels().collect();
         let near = crate::suggest::nearest(&label, &known);
         let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
-        let warning = format!("{place} names {label}, which is no member of {dimension}{near}");
-        if !warnings.contains(&warning) {
-            warnings.push(warning);
+        let message = format!("{place} names {label}, which is no member of {dimension}{near}");
+        let notice = Notice::author(NoticeCode::UnknownMember, message);
+        if !notices.contains(&notice) {
+            notices.push(notice);
         }
     }
-    warnings
+    notices
+}
+
+/// Texts that formulas over lines compare columns with and that no line has.
+fn unmet_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
+    let notice = |unmet: &UnmetText| {
+        let column = plan.needed_names().get(unmet.slot).map_or("a column", String::as_str);
+        let near = unmet.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
+        let message = format!("{column} is compared with '{}', which no line has{near}", unmet.text);
+        Notice::author(NoticeCode::UnknownMember, message)
+    };
+    report.unmet.iter().map(notice).collect()
 }

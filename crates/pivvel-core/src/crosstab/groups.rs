@@ -15,7 +15,7 @@ use crate::grouping::{LeafGroups, Scan};
 use crate::lines::{Kind, LineSource, Tally};
 
 /// The version of how groups are kept. Groups of another one are refused.
-const VERSION: &str = "1";
+const VERSION: &str = "2";
 
 /// The leaf groups of a brief's lines with their states, which can be saved and merged later.
 ///

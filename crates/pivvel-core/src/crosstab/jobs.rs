@@ -5,6 +5,7 @@ use super::trend::{Labels, trend_brief};
 use crate::brief::{Brief, Form, Plan};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
+use crate::notice::{Notice, NoticeCode};
 
 /// A plan, and what its cross-tab is for.
 pub(crate) struct Job {
@@ -48,7 +49,7 @@ impl Job {
                         Ok(plan) => jobs.push(Job { plan, what: What::Trend { of, emphasis: place } }),
                         Err(error) => {
                             let message = format!("{}: there is no trend of it: {error}", planned.place);
-                            jobs[of].plan.warnings.push(message);
+                            jobs[of].plan.notices.push(Notice::author(NoticeCode::NotUsed, message));
                         }
                     }
                 }

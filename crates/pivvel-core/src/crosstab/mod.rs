@@ -5,6 +5,7 @@ mod cell;
 mod groups;
 mod jobs;
 mod marks;
+mod notices;
 mod run;
 mod table;
 mod trend;

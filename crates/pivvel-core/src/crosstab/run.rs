@@ -1,8 +1,12 @@
 //! A run: a brief and lines in, a cross-tab out, by one pass over the lines with all cores.
 
 use std::num::NonZero;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::available_parallelism;
+
+use arrow_array::RecordBatch;
+use arrow_schema::{DataType, Field, SchemaRef};
 
 use super::build::{Means, assemble};
 use super::groups::{Groups, merged};
@@ -12,7 +16,7 @@ use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{Bound, Dialect, LineSource, Statement, Taker, Tally};
+use crate::lines::{Bound, Dialect, Kind, LineSource, Statement, Taker, Tally};
 use crate::peers::Yardsticks;
 use crate::pushdown::{answer, condition, counts, push};
 
@@ -47,9 +51,9 @@ impl<'a> Run<'a> {
         Run::default()
     }
 
-    /// With so many threads.
+    /// With so many threads, up to 512.
     pub fn threads(mut self, threads: usize) -> Run<'a> {
-        self.threads = Some(threads.max(1));
+        self.threads = Some(threads.clamp(1, 512));
         self
     }
 
@@ -228,7 +232,12 @@ impl<'a> Run<'a> {
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();
         let (left_out, undecided) = self.narrow(jobs, source)?;
-        let takers = workers.iter_mut().map(|scans| taker(scans, &wants, &room));
+        let schema = source.schema();
+        let announced = Announced {
+            name: source.name().to_string(),
+            fields: needed.iter().map(|i| schema.field(*i).clone()).collect(),
+        };
+        let takers = workers.iter_mut().map(|scans| taker(scans, &wants, (&room, &announced)));
         let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
         let mut workers = workers.into_iter();
         let Some(mut all) = workers.next() else { unreachable!("there is one thread at least") };
@@ -241,6 +250,8 @@ impl<'a> Run<'a> {
             scan.report.read += left_out + tally.left_out;
             scan.report.excluded += left_out + tally.left_out;
             scan.report.undecided += undecided;
+            // What was not read may have what no other line has.
+            scan.looked &= left_out + tally.left_out == 0;
         }
         Ok((all, tally))
     }
@@ -267,10 +278,62 @@ struct Room {
     taken: AtomicUsize,
 }
 
+/// The columns that a source was asked for, as it announced them.
+struct Announced {
+    name: String,
+    fields: Vec<Field>,
+}
+
+impl Announced {
+    /// That a batch has just these columns, in this order and of these kinds.
+    fn check(&self, batch: &RecordBatch) -> Result<()> {
+        let wrong = |what: String| {
+            Err(Error::data(&self.name, format!("a batch is not as its source announced: {what}")))
+        };
+        if batch.num_columns() != self.fields.len() {
+            return wrong(format!(
+                "{} columns, where {} were asked for",
+                batch.num_columns(),
+                self.fields.len()
+            ));
+        }
+        for (field, announced) in batch.schema_ref().fields().iter().zip(&self.fields) {
+            if field.name() != announced.name() {
+                return wrong(format!("column {}, where {} was asked for", field.name(), announced.name()));
+            }
+            let kind = |data_type: &DataType| match data_type {
+                DataType::BinaryView => Some(Kind::Text),
+                other => Kind::of(other),
+            };
+            let (found, wanted) = (kind(field.data_type()), kind(announced.data_type()));
+            if found != wanted {
+                let words = |kind: Option<Kind>| kind.map_or("something else".into(), Kind::plural);
+                return wrong(format!(
+                    "column {} holds {}, not {}",
+                    field.name(),
+                    words(found),
+                    words(wanted)
+                ));
+            }
+        }
+        Ok(())
+    }
+}
+
 /// What one thread does with a batch.
-fn taker<'a>(scans: &'a mut [Scan<'_>], wants: &'a [Vec<usize>], room: &'a Room) -> Taker<'a> {
+fn taker<'a>(
+    scans: &'a mut [Scan<'_>],
+    wants: &'a [Vec<usize>],
+    (room, announced): (&'a Room, &'a Announced),
+) -> Taker<'a> {
     let mut own = 0;
+    let mut checked: Option<SchemaRef> = None;
     Box::new(move |batch| {
+        // Most sources give all of their batches one schema.
+        if !checked.as_ref().is_some_and(|known| Arc::ptr_eq(known, batch.schema_ref())) {
+            announced.check(&batch)?;
+            checked = Some(batch.schema());
+        }
         for (scan, wants) in scans.iter_mut().zip(wants) {
             if wants.iter().copied().eq(0..batch.num_columns()) {
                 scan.push(&batch)?;

@@ -10,6 +10,7 @@ use crate::emphasis::{Emphasis, Scale};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::{Tally, Value};
+use crate::notice::Notice;
 use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
 use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
 
@@ -48,7 +49,7 @@ pub struct CrossTab {
     pub(super) source: String,
     pub(super) report: ScanReport,
     pub(super) tally: Tally,
-    pub(super) warnings: Vec<String>,
+    pub(super) notices: Vec<Notice>,
     pub(super) picked: Vec<String>,
     /// How the numbers of each item are shown, where not as the measure's.
     pub(super) item_formats: Vec<Option<NumberFormat>>,
@@ -157,16 +158,6 @@ impl CrossTab {
     /// What the source left out or took as blank.
     pub fn tally(&self) -> &Tally {
         &self.tally
-    }
-
-    /// What the reader should know about the brief.
-    pub fn warnings(&self) -> &[String] {
-        &self.warnings
-    }
-
-    /// What is not shown of dimensions of which some members were picked.
-    pub fn picked(&self) -> &[String] {
-        &self.picked
     }
 
     /// Whether there is no cell at all, because there was no line.

@@ -153,7 +153,10 @@ fn fill_item(
     formula: Option<&Typed<usize>>,
     values: &mut [Option<Value>],
 ) -> Result<(), Outgrown> {
-    let own: Vec<usize> = (0..cells.len()).filter(|cell| cells.maker(*cell) == Some(place)).collect();
+    let is_own = |cell: &usize| {
+        cells.maker(*cell) == Some(place) && !cells.together.get(*cell).copied().unwrap_or(false)
+    };
+    let own: Vec<usize> = (0..cells.len()).filter(is_own).collect();
     if own.is_empty() {
         return Ok(());
     }

@@ -1,5 +1,6 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
+use std::borrow::Cow;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
@@ -9,7 +10,7 @@ use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
-use super::items::add_items;
+use super::items::{add_items, take_together};
 
 /// With so many leaf groups a thread more pays.
 const MANY: usize = 50_000;
@@ -33,6 +34,9 @@ pub(crate) struct Cells {
     /// The item that computes each cell, by its place in the order of application; those behind the
     /// last one have none.
     pub(crate) makers: Vec<Option<usize>>,
+    /// Which of those that items compute are aggregated from the lines of all members that they take
+    /// together; those behind the last one are not.
+    pub(crate) together: Vec<bool>,
     /// Aggregates by their place in the plan, then by cell.
     pub(crate) aggregates: Vec<Values>,
 }
@@ -50,7 +54,7 @@ impl Frame {
         let finishing = Finishing::new(&leaves.states, &plan.aggregates);
         let helpers =
             if leaves.states.len() < MANY { 0 } else { threads.min(plan.aggregates.len()).saturating_sub(1) };
-        let mut grains = std::thread::scope(|scope| {
+        let grains = std::thread::scope(|scope| {
             (0..helpers).for_each(|_| {
                 scope.spawn(|| finishing.work());
             });
@@ -59,10 +63,13 @@ impl Frame {
             cells(rolled, columns.depth() + 1, &plan.aggregates)
         })
         .map_err(|_| Error::overflow("the totals"))?;
+        let (mut grains, states): (Vec<Cells>, Vec<Cow<'_, States>>) = grains.into_iter().unzip();
         if let Some(leaves) = grains.last_mut() {
             leaves.aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
         }
         add_items(plan, &mut rows, &mut columns, &mut grains);
+        take_together(plan, (&rows, &columns), &mut grains, &states)
+            .map_err(|_| Error::overflow("the totals"))?;
         let mut frame = Frame { rows, columns, grains };
         frame.arrange_naturally();
         Ok(frame)
@@ -96,24 +103,26 @@ impl Frame {
 }
 
 /// The cells of every grain; those of the last one, the leaves, are without aggregates.
-fn cells(
-    rolled: Vec<RolledGrain<'_>>,
+fn cells<'a>(
+    rolled: Vec<RolledGrain<'a>>,
     across: usize,
     aggregates: &[Aggregate],
-) -> Result<Vec<Cells>, Outgrown> {
+) -> Result<Vec<(Cells, Cow<'a, States>)>, Outgrown> {
     let last = rolled.len() - 1;
     let mut grains = Vec::with_capacity(rolled.len());
     for (i, grain) in rolled.into_iter().enumerate() {
         let aggregates = if i == last { &[] } else { aggregates };
         let finished = aggregates.iter().map(|aggregate| grain.states.finish(aggregate).map(Arc::new));
-        grains.push(Cells {
+        let cells = Cells {
             row_level: i / across,
             column_level: i % across,
             lines: grain.states.all_lines().collect(),
             makers: Vec::new(),
+            together: Vec::new(),
             aggregates: finished.collect::<Result<_, _>>()?,
             pairs: grain.cells,
-        });
+        };
+        grains.push((cells, grain.states));
     }
     Ok(grains)
 }

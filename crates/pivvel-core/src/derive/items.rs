@@ -1,13 +1,15 @@
 //! Room for calculated items: a node for each under every parent, with all that its operands have
 //! under them, and a cell wherever an operand has one.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::frame::Cells;
 use crate::brief::{Plan, PlannedItem};
+use crate::grouping::{Outgrown, States};
 use crate::lines::{Member, MemberId};
-use crate::rollup::{Axis, Made};
+use crate::rollup::{Apart, Axis, Made};
 
 pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut [Cells]) {
     for (place, item) in plan.items.iter().enumerate() {
@@ -117,4 +119,60 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     for aggregate in &mut grain.aggregates {
         Arc::make_mut(aggregate).resize(grain.lines.len(), None);
     }
+}
+
+/// Aggregates anew what items take together: the lines of all their members, as if these were one. Cells
+/// where another item plays a part are left to the item's formula.
+pub(super) fn take_together(
+    plan: &Plan,
+    (rows, columns): (&Axis, &Axis),
+    grains: &mut [Cells],
+    states: &[Cow<'_, States>],
+) -> Result<(), Outgrown> {
+    let is_group = |apart: &Apart| matches!(apart, Apart::Item(item) if plan.items[*item as usize].is_group);
+    let of_groups = |axis: &Axis, level: usize, node: u32| {
+        axis.apart(axis.class(level, node))
+            .iter()
+            .all(|apart| is_group(apart) || matches!(apart, Apart::Others(_)))
+    };
+    for (cells, states) in grains.iter_mut().zip(states) {
+        let (row_level, column_level) = cells.levels();
+        let is_open = |cell: &usize| {
+            let (row, column) = cells.pairs.pairs()[*cell];
+            let made = cells.maker(*cell).is_some_and(|item| plan.items[item].is_group);
+            made && of_groups(rows, row_level, row) && of_groups(columns, column_level, column)
+        };
+        let mut open: Vec<usize> = (0..cells.len()).filter(is_open).collect();
+        cells.together.resize(if open.is_empty() { 0 } else { cells.len() }, false);
+        // A member may be of several groups, whose cells are made one after the other then.
+        while !open.is_empty() {
+            let mut into = vec![States::NOWHERE; states.len()];
+            let (mut made, mut rest) = (Vec::new(), Vec::new());
+            for cell in open {
+                let (row, column) = cells.pairs.pairs()[cell];
+                let of_rows = made_of(rows, row_level, row);
+                let of_columns = made_of(columns, column_level, column);
+                let pairs =
+                    of_rows.iter().flat_map(|row| of_columns.iter().map(move |column| (*row, *column)));
+                let plain: Vec<usize> = pairs
+                    .filter_map(|(row, column)| cells.pairs.find(row, column))
+                    .map(|c| c as usize)
+                    .collect();
+                if plain.iter().any(|cell| into[*cell] != States::NOWHERE) {
+                    rest.push(cell);
+                    continue;
+                }
+                plain.iter().for_each(|cell| into[*cell] = made.len() as u32);
+                made.push(cell);
+            }
+            let merged = states.merged(&into, made.len())?;
+            for (aggregate, values) in plan.aggregates.iter().zip(&mut cells.aggregates) {
+                let (finished, values) = (merged.finish(aggregate)?, Arc::make_mut(values));
+                made.iter().zip(finished).for_each(|(cell, value)| values[*cell] = value);
+            }
+            made.iter().for_each(|cell| cells.together[*cell] = true);
+            open = rest;
+        }
+    }
+    Ok(())
 }

@@ -9,6 +9,7 @@ use crate::derive::{Engine, Frame, GroupKey};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Values};
 use crate::lines::Value;
+use crate::notice::{Notice, NoticeCode};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 
 /// What is known of peers that this layout does not show.
@@ -62,14 +63,14 @@ pub(crate) fn decide(
     plan: &Plan,
     engine: &Engine<'_>,
     known: &Known<'_>,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<Vec<Emphasis>> {
     let mut all = Vec::new();
     for (i, planned) in plan.emphasis.iter().enumerate() {
         let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains: Vec::new() };
         if planned.has_scale() {
             let mut grains = measured(planned, engine)?;
-            measure_by(planned, engine.frame(), &mut grains, known, i, warnings)?;
+            measure_by(planned, engine.frame(), &mut grains, known, i, notices)?;
             for (grain, found) in grains.into_iter().enumerate() {
                 let decided =
                     found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()?;
@@ -123,7 +124,7 @@ fn measure_by(
     grains: &mut [Option<(Values, Peers)>],
     known: &Known<'_>,
     place: usize,
-    warnings: &mut Vec<String>,
+    notices: &mut Vec<Notice>,
 ) -> Result<()> {
     let file = match &planned.said.yardstick {
         YardstickOf::Shown => return Ok(()),
@@ -183,7 +184,8 @@ fn measure_by(
     if let Some((file, _)) = file.as_ref().filter(|_| beyond > 0) {
         let (cells, ends) = if beyond == 1 { ("1 cell lies", "the end") } else { ("cells lie", "the ends") };
         let cells = if beyond == 1 { cells.to_string() } else { format!("{beyond} {cells}") };
-        warnings.push(format!("{}: {cells} beyond {ends} of its scale in {file}", planned.place));
+        let message = format!("{}: {cells} beyond {ends} of its scale in {file}", planned.place);
+        notices.push(Notice::reader(NoticeCode::KeptScale, message));
     }
     if let (Some(name), Some((file, _))) = (unclipped, &file) {
         let message =
@@ -197,8 +199,9 @@ fn measure_by(
         } else {
             format!("{missing} groups of peers have")
         };
-        warnings
-            .push(format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place));
+        let message =
+            format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place);
+        notices.push(Notice::reader(NoticeCode::KeptScale, message));
     }
     Ok(())
 }

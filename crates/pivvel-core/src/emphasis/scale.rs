@@ -2,7 +2,7 @@
 
 use crate::brief::{Middle, PlannedEmphasis};
 use crate::lines::Value;
-use crate::peers::{Measured, Yardstick};
+use crate::peers::{Measured, Yardstick, share};
 use crate::rollup::Class;
 
 /// The scale of one group of peers.
@@ -97,13 +97,13 @@ impl Scale {
             return Some(1.0 - f64::from(rank? - 1) / (self.yardstick.count - 1) as f64);
         }
         if let Some(middle) = self.middle {
-            let reach = (self.high - middle).max(middle - self.low);
-            return (reach > 0.0).then(|| (value.as_f64() - middle) / reach);
+            let reach = (self.high - middle).max(middle - self.low).min(f64::MAX);
+            return (reach > 0.0).then(|| (value.as_f64() - middle).clamp(f64::MIN, f64::MAX) / reach);
         }
         if self.plain {
             return self.yardstick.position(value);
         }
-        (self.high > self.low).then(|| (value.as_f64() - self.low) / (self.high - self.low))
+        (self.high > self.low).then(|| share(value.as_f64(), self.low, self.high))
     }
 
     /// From where to where the bar of a value reaches.
@@ -120,7 +120,7 @@ impl Scale {
         if high <= low {
             return None;
         }
-        let place = |value: f64| ((value - low) / (high - low)).clamp(0.0, 1.0);
+        let place = |value: f64| share(value, low, high).clamp(0.0, 1.0);
         let (zero, end, value) = (place(base), place(value.as_f64()), value.as_f64());
         Some(Span { from: zero.min(end), to: zero.max(end), zero, below: value < base })
     }

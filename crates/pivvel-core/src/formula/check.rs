@@ -173,12 +173,11 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Le
             (Step::Join(Operator::And, Box::new(low), Box::new(high)), Type::Condition)
         }
         Node::In(value, list) => {
-            let mut all = list.iter().map(|item| compare(Operator::Equal, item, value, item, scope));
-            let first = all.next().ok_or_else(|| at("the list is empty".into()))??;
-            return all.try_fold(first, |any, one| {
-                let step = Step::Join(Operator::Or, Box::new(any), Box::new(one?));
-                Ok(Typed { step, gives: Type::Condition })
-            });
+            let all: Vec<_> = list
+                .iter()
+                .map(|item| compare(Operator::Equal, item, value, item, scope))
+                .collect::<Checked<_>>()?;
+            return any_of(all).ok_or_else(|| at("the list is empty".into()));
         }
         Node::IsBlank(inner) => (Step::IsBlank(Box::new(check(inner, scope)?)), Type::Condition),
         Node::Case { branches, otherwise } => return check_case(branches, otherwise.as_deref(), scope),
@@ -192,6 +191,16 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Le
         Node::At(value, place) => return scope.at(value, place, &expr.span),
     };
     Ok(Typed { step, gives })
+}
+
+/// Whether one of several conditions holds. Halves of halves, so that a long list is no deep formula.
+fn any_of<L>(mut all: Vec<Typed<L>>) -> Option<Typed<L>> {
+    if all.len() < 2 {
+        return all.pop();
+    }
+    let rest = all.split_off(all.len() / 2);
+    let step = Step::Join(Operator::Or, Box::new(any_of(all)?), Box::new(any_of(rest)?));
+    Some(Typed { step, gives: Type::Condition })
 }
 
 /// A formula that must give a number.
@@ -422,22 +431,31 @@ impl<L> Typed<L> {
 
     /// Gives every leaf to `visit`.
     pub(crate) fn leaves<'t>(&'t self, visit: &mut dyn FnMut(&'t L)) {
+        self.each(&mut |part| {
+            if let Step::Leaf(leaf) = &part.step {
+                visit(leaf);
+            }
+        });
+    }
+
+    /// Gives every part to `visit`, the whole first.
+    pub(crate) fn each<'t>(&'t self, visit: &mut dyn FnMut(&'t Typed<L>)) {
+        visit(self);
         match &self.step {
-            Step::Leaf(leaf) => visit(leaf),
-            Step::Digits(_) | Step::Word(_) | Step::Nothing => {}
-            Step::Negate(a) | Step::Not(a) | Step::IsBlank(a) | Step::Convert(a) => a.leaves(visit),
+            Step::Leaf(_) | Step::Digits(_) | Step::Word(_) | Step::Nothing => {}
+            Step::Negate(a) | Step::Not(a) | Step::IsBlank(a) | Step::Convert(a) => a.each(visit),
             Step::Arithmetic(_, _, a, b) | Step::Compare(_, a, b) | Step::Join(_, a, b) => {
-                a.leaves(visit);
-                b.leaves(visit);
+                a.each(visit);
+                b.each(visit);
             }
             Step::Case(branches, otherwise) => {
                 for (condition, value) in branches {
-                    condition.leaves(visit);
-                    value.leaves(visit);
+                    condition.each(visit);
+                    value.each(visit);
                 }
-                otherwise.leaves(visit);
+                otherwise.each(visit);
             }
-            Step::Apply(_, values) => values.iter().for_each(|value| value.leaves(visit)),
+            Step::Apply(_, values) => values.iter().for_each(|value| value.each(visit)),
         }
     }
 }

@@ -555,7 +555,7 @@ fn finite(floats: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'static> {
     Numbers { data: Data::Float(Cow::Owned(floats)), blanks }
 }
 
-fn column_texts(array: &ArrayRef) -> Vec<&str> {
+pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
     match array.data_type() {
         DataType::Utf8View => array.as_string_view().iter().map(Option::unwrap_or_default).collect(),
         DataType::BinaryView => {

@@ -24,7 +24,7 @@ pub(crate) use check::{
     check_truth, function_names,
 };
 pub(crate) use columns::Columns;
-pub(crate) use evaluate::{Data, Evaluation, Numbers};
+pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};
 pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
 pub use print::quote_name;

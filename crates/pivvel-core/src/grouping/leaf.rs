@@ -2,9 +2,11 @@
 
 use std::ops::Range;
 
+use arrow_array::cast::AsArray;
+use arrow_array::types::{Float32Type, Float64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
 use arrow_data::transform::MutableArrayData;
-use arrow_schema::ArrowError;
+use arrow_schema::{ArrowError, DataType};
 
 use super::finer::{FinerScan, numbers};
 use super::keys::{AxisPaths, KeyScan};
@@ -14,6 +16,7 @@ use super::sheet::Sheet;
 use super::spec::Grouping;
 use super::states::States;
 use super::totals::Outgrown;
+use super::watch::{UnmetText, Watch};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
@@ -35,6 +38,9 @@ pub(crate) struct Scan<'p> {
     pub(crate) report: ScanReport,
     pub(super) group_of_line: Vec<u32>,
     sheet: Sheet,
+    watch: Watch,
+    /// Whether all lines were looked at.
+    pub(crate) looked: bool,
 }
 
 /// What the scan met, to be told to the reader.
@@ -50,6 +56,10 @@ pub struct ScanReport {
     pub zero_divisions: u64,
     /// Lines in which a dimension is blank, by dimension.
     pub blank_members: Vec<(String, u64)>,
+    /// Floating-point values that are no number or infinite; each was taken as blank.
+    pub not_finite: u64,
+    /// Texts that columns are compared with and that no line has.
+    pub unmet: Vec<UnmetText>,
 }
 
 /// How large a scan has become, and by what.
@@ -110,6 +120,8 @@ impl<'p> Scan<'p> {
             report: ScanReport::default(),
             group_of_line: Vec::new(),
             sheet: Sheet::default(),
+            watch: Watch::new(grouping),
+            looked: false,
         }
     }
 
@@ -128,6 +140,9 @@ impl<'p> Scan<'p> {
 
     fn push_part(&mut self, batch: &RecordBatch) -> Result<()> {
         self.report.read += batch.num_rows() as u64;
+        self.report.not_finite += not_finite(batch);
+        self.watch.look(batch);
+        self.looked |= batch.num_rows() > 0;
         match &self.grouping.filter {
             None => self.take(batch),
             Some(condition) => {
@@ -292,6 +307,9 @@ impl<'p> Scan<'p> {
         self.report.excluded += other.report.excluded;
         self.report.undecided += other.report.undecided;
         self.report.zero_divisions += other.report.zero_divisions;
+        self.report.not_finite += other.report.not_finite;
+        self.watch.absorb(&other.watch);
+        self.looked |= other.looked;
         Ok(())
     }
 
@@ -312,6 +330,10 @@ impl<'p> Scan<'p> {
                     self.report.blank_members.push((key.name.clone(), blank));
                 }
             }
+        }
+        // Of lines that a database grouped nothing is known but their groups.
+        if self.looked {
+            self.report.unmet = self.watch.unmet();
         }
         let finer = self.finer.into_iter().map(FinerScan::finish).collect();
         LeafGroups {
@@ -355,6 +377,20 @@ impl LeafGroups {
         let report = self.report.clone();
         Ok(LeafGroups { rows: rows.0, columns: columns.0, groups, states, report, moved })
     }
+}
+
+/// How many floating-point values of a batch are no number or infinite.
+fn not_finite(batch: &RecordBatch) -> u64 {
+    let of = |array: &ArrayRef| match array.data_type() {
+        DataType::Float64 => {
+            array.as_primitive::<Float64Type>().iter().flatten().filter(|v| !v.is_finite()).count()
+        }
+        DataType::Float32 => {
+            array.as_primitive::<Float32Type>().iter().flatten().filter(|v| !v.is_finite()).count()
+        }
+        _ => 0,
+    };
+    batch.columns().iter().map(of).sum::<usize>() as u64
 }
 
 /// The lines of a batch that a condition holds for, copied run by run.

@@ -18,6 +18,7 @@ mod spec;
 mod states;
 mod summary;
 mod totals;
+mod watch;
 
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
@@ -28,3 +29,4 @@ pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
 pub(crate) use summary::{Total, quantile, summarize};
 pub(crate) use totals::Outgrown;
+pub use watch::UnmetText;

@@ -85,6 +85,8 @@ pub(crate) enum Aggregate {
     Of { function: Function, value: usize },
     /// How many different keys there are, blank ones left out.
     Distinct { finer: usize },
+    /// One aggregate over another, blank where that is zero: a weighted mean.
+    Ratio(Box<Aggregate>, Box<Aggregate>),
     /// An aggregate of what a formula gives in each finer group.
     Nested { function: Function, finer: usize, inner: Box<Typed<Aggregate>> },
 }

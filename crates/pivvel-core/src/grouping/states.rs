@@ -11,7 +11,7 @@ use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
 use super::totals::{Outgrown, Totals};
-use crate::formula::{Data, Function, Numbers, Type};
+use crate::formula::{Blanks, Data, Function, Numbers, Operator, Type, arithmetic};
 use crate::lines::Value;
 
 /// The states of all groups.
@@ -208,6 +208,13 @@ impl States {
             }
             Aggregate::Distinct { finer } => {
                 Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
+            }
+            Aggregate::Ratio(above, below) => {
+                let (above, below) = (self.finish(above)?, self.finish(below)?);
+                let ratio = |(above, below): (Option<Value>, Option<Value>)| {
+                    arithmetic(Operator::Divide, Blanks::Spread, above, below).map_err(|_| Outgrown)
+                };
+                above.into_iter().zip(below).map(ratio).collect()
             }
             Aggregate::Nested { function, finer, inner } => {
                 let lists = self.finer[*finer].lists(inner, self.len())?;
@@ -519,7 +526,7 @@ impl ValueStates {
             Function::Last => self.lasts[group].map(|(_, value)| value),
             Function::Sum => match &self.sums {
                 Sums::Exact(place) => Some(exact(totals.sum(*place, group))),
-                Sums::Float(sums) => Some(Value::Float(sums[group].value())),
+                Sums::Float(sums) => Some(Value::Float(finite(sums[group].value())?)),
                 Sums::Unasked => None,
             },
             Function::Mean => match &self.sums {
@@ -527,7 +534,7 @@ impl ValueStates {
                     let units = present as f64 * 10f64.powi(scale.into());
                     Some(Value::Float(totals.sum(*place, group) as f64 / units))
                 }
-                Sums::Float(sums) => Some(Value::Float(sums[group].value() / present as f64)),
+                Sums::Float(sums) => Some(Value::Float(finite(sums[group].value())? / present as f64)),
                 Sums::Unasked => None,
             },
             Function::Variance { population } | Function::Deviation { population } => {
@@ -554,6 +561,11 @@ impl ValueStates {
             Function::Count | Function::Distinct | Function::DistinctEstimate => None,
         })
     }
+}
+
+/// A sum that is not beyond all floats.
+fn finite(sum: f64) -> Result<f64, Outgrown> {
+    if sum.is_finite() { Ok(sum) } else { Err(Outgrown) }
 }
 
 /// Keeps the earlier of two; of the same day, the lower value.

@@ -94,8 +94,8 @@ pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<V
         }
         Function::Min | Function::First => *values.iter().min_by(|a, b| a.order(b)).unwrap_or(some),
         Function::Max | Function::Last => *values.iter().max_by(|a, b| a.order(b)).unwrap_or(some),
-        Function::Sum => return Ok(Total::of(values)?.value()),
-        Function::Mean => return Ok(Total::of(values)?.mean(count).map(Value::Float)),
+        Function::Sum => return Total::of(values)?.value().map(finite).transpose(),
+        Function::Mean => return Total::of(values)?.mean(count).map(Value::Float).map(finite).transpose(),
         Function::Quantile(share) | Function::QuantileEstimate(share) => {
             let mut sorted = values.to_vec();
             sorted.sort_unstable_by(Value::order);
@@ -107,6 +107,11 @@ pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<V
             Value::Float(spread)
         }
     }))
+}
+
+/// A value that is not beyond all floats.
+fn finite(value: Value) -> Result<Value, Outgrown> {
+    if value.as_f64().is_finite() { Ok(value) } else { Err(Outgrown) }
 }
 
 /// The sum of squares about the mean of values of any kinds.

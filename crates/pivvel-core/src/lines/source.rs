@@ -22,6 +22,8 @@ pub struct Tally {
     pub left_out: u64,
     /// Lines that found no partner in a related table, by table.
     pub unmatched: Vec<Unmatched>,
+    /// The last line, where it looks like a total of the lines before it.
+    pub total_line: Option<String>,
 }
 
 /// Lines that found no partner in a related table; what it brings is blank for them.

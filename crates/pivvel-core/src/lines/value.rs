@@ -54,8 +54,8 @@ impl Value {
         }
     }
 
-    /// How this value stands to another one of the same measure.
-    pub(crate) fn order(&self, other: &Value) -> Ordering {
+    /// How this value stands to another one of the same measure; exact numbers are compared exactly.
+    pub fn order(&self, other: &Value) -> Ordering {
         match (self, other) {
             (Value::Exact { digits: a, scale: s }, Value::Exact { digits: b, scale: t }) if s == t => {
                 a.cmp(b)

@@ -8,7 +8,7 @@ mod yardstick;
 
 pub use kept::{KeptScale, Yardsticks};
 pub use yardstick::Yardstick;
-pub(crate) use yardstick::{Measured, Wanted};
+pub(crate) use yardstick::{Measured, Wanted, share};
 
 use std::collections::HashMap;
 use std::sync::OnceLock;

@@ -72,7 +72,7 @@ impl Measured {
             low: *low,
             high: *high,
             mean,
-            spread: mean.map(spread),
+            spread: mean.map(spread).filter(|spread| spread.is_finite()),
             quartiles: mean.map(|_| [at(0.25), at(0.5), at(0.75)]),
         };
         let cut = |(wanted, bottom): &(Count, bool)| {
@@ -120,9 +120,17 @@ impl Yardstick {
             }
             _ => {
                 let (low, high) = (low.as_f64(), high.as_f64());
-                (high > low).then(|| (value.as_f64() - low) / (high - low))
+                (high > low).then(|| share(value.as_f64(), low, high))
             }
         }
+    }
+}
+
+/// Where a number stands between two others, also where these are further apart than any number is large.
+pub(crate) fn share(value: f64, low: f64, high: f64) -> f64 {
+    match high - low {
+        whole if whole.is_finite() => (value - low) / whole,
+        _ => (value / 2.0 - low / 2.0) / (high / 2.0 - low / 2.0),
     }
 }
 
@@ -133,8 +141,8 @@ fn mean<C>(order: &[(C, Value)]) -> Option<f64> {
     }
     let count = order.len() as f64;
     match Total::of(order.iter().map(|(_, value)| value)) {
-        Ok(total) => total.mean(order.len()),
-        // A sum of more than 38 digits, whose mean is a number all the same.
-        Err(_) => Some(order.iter().map(|(_, value)| value.as_f64() / count).sum()),
+        Ok(total) if total.mean(order.len()).is_none_or(f64::is_finite) => total.mean(order.len()),
+        // A sum that is too large, whose mean is a number all the same.
+        _ => Some(order.iter().map(|(_, value)| value.as_f64() / count).sum()),
     }
 }

@@ -12,14 +12,15 @@ use crate::crosstab::{Cell, CrossTab};
 
 pub(super) struct CellsShape {
     pub(super) schema: SchemaRef,
-    measures: Vec<Holds>,
+    /// The measures that it holds, by their places.
+    measures: Vec<(usize, Holds)>,
 }
 
 /// The columns between those of the dimensions and those of the measures.
 const COLUMNS: [&str; 5] = ["row_level", "column_level", "row_kind", "column_kind", "lines"];
 
 impl CellsShape {
-    pub(super) fn new(crosstab: &CrossTab, kept: &Levels) -> CellsShape {
+    pub(super) fn new(crosstab: &CrossTab, kept: &Levels, places: Vec<usize>) -> CellsShape {
         let mut names = tidy_dimensions(crosstab);
         names.extend(COLUMNS.map(str::to_string));
         let mut fields: Vec<Field> =
@@ -29,9 +30,10 @@ impl CellsShape {
         }
         let cells = || crosstab.cells().filter(|cell| kept.has(cell));
         let holds = |measure: usize| Holds::of(cells().filter_map(|cell| cell.value(measure)));
-        let measures: Vec<Holds> = (0..crosstab.measures().len()).map(holds).collect();
-        for (measure, holds) in crosstab.measures().iter().zip(&measures) {
-            fields.push(Field::new(own_name(measure.name.clone(), &mut names), holds.data_type(), true));
+        let measures: Vec<(usize, Holds)> = places.into_iter().map(|place| (place, holds(place))).collect();
+        for (place, holds) in &measures {
+            let name = own_name(crosstab.measures()[*place].name.clone(), &mut names);
+            fields.push(Field::new(name, holds.data_type(), true));
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
         CellsShape { schema: Arc::new(schema), measures }
@@ -55,8 +57,9 @@ impl CellsShape {
             words(&|cell| columns.kind(cell.column()).to_string()),
             Arc::new(cells.iter().map(|cell| Some(cell.lines())).collect::<UInt64Array>()),
         ]);
-        let measures = self.measures.iter().enumerate();
-        arrays.extend(measures.map(|(i, holds)| holds.array(cells.iter().map(|cell| cell.value(i)))));
+        let array =
+            |(place, holds): &(usize, Holds)| holds.array(cells.iter().map(|cell| cell.value(*place)));
+        arrays.extend(self.measures.iter().map(array));
         RecordBatch::try_new(self.schema.clone(), arrays)
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
     }

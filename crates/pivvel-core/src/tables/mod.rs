@@ -51,6 +51,8 @@ pub struct TableSpec {
     /// The levels to keep, by the names of dimensions, `row total` (the total column) and `column total`
     /// (the total row); on an axis of which none is named all are kept.
     pub levels: Vec<String>,
+    /// Whether it holds the figures that the brief hides, too.
+    pub with_hidden: bool,
 }
 
 /// A table, batch by batch.
@@ -101,12 +103,16 @@ impl CrossTab {
     pub fn table(&self, spec: &TableSpec) -> Result<Table<'_>> {
         let axes = (self.rows().dimensions(), self.columns().dimensions());
         let kept = Levels::new(axes, &spec.levels)?;
+        // What is hidden stands in no table that is not asked for it.
+        let held = |measure: &usize| spec.with_hidden || !self.hides_figure(*measure);
+        let measures: Vec<usize> = (0..self.measures().len()).filter(held).collect();
         Ok(match spec.shape {
-            Shape::Wide => wide::table(self, &kept),
+            Shape::Wide => wide::table(self, &kept, &measures),
             Shape::Tidy => {
                 let shape = TidyShape::new(self, spec.exact);
                 let cells = self.cells().filter(move |cell| kept.has(cell));
-                let mut rows = cells.flat_map(move |cell| tidy_of(self, cell));
+                let rows = cells.flat_map(move |cell| tidy_of(self, cell));
+                let mut rows = rows.filter(move |row| measures.contains(&row.measure_place()));
                 Table {
                     schema: shape.schema.clone(),
                     batches: Box::new(std::iter::from_fn(move || {
@@ -116,7 +122,7 @@ impl CrossTab {
                 }
             }
             Shape::Cells => {
-                let shape = CellsShape::new(self, &kept);
+                let shape = CellsShape::new(self, &kept, measures);
                 let mut cells = self.cells().filter(move |cell| kept.has(cell));
                 Table {
                     schema: shape.schema.clone(),

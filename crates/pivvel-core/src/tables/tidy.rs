@@ -89,6 +89,10 @@ impl<'a> TidyRow<'a> {
         self.axes().map(|(axis, entry)| axis.kind(entry))
     }
 
+    pub(super) fn measure_place(&self) -> usize {
+        self.measure
+    }
+
     /// The measure's name.
     pub fn measure(&self) -> &'a str {
         &self.crosstab.measures()[self.measure].name

@@ -11,7 +11,7 @@ use crate::crosstab::CrossTab;
 use crate::lines::Value;
 use crate::rollup::{Axis, Entry, MemberRef};
 
-pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels) -> Table<'a> {
+pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, measures: &[usize]) -> Table<'a> {
     let shown = |axis: &Axis, kept: &[bool]| -> Vec<Entry> {
         axis.entries().iter().copied().filter(|entry| kept[entry.level()]).collect()
     };
@@ -24,7 +24,7 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels) -> Table<'a> {
     }
     let mut columns: Vec<(Entry, usize, Holds)> = Vec::new();
     for entry in shown(crosstab.columns(), &kept.columns) {
-        for measure in 0..crosstab.measures().len() {
+        for measure in measures.iter().copied() {
             let holds = Holds::of(rows.iter().filter_map(|row| value(crosstab, *row, entry, measure)));
             let name = own_name(heading(crosstab, entry, measure), &mut names);
             fields.push(Field::new(name, holds.data_type(), true));

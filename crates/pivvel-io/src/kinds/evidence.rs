@@ -127,7 +127,8 @@ impl Evidence {
             }
             None if text.trim().parse::<f64>().is_ok_and(f64::is_finite) => {
                 let letters = |c: char| !c.is_ascii_digit();
-                self.exponents += if text.matches(letters).count() == 1 { times } else { 0 };
+                let as_code = text.contains('E') && text.matches(letters).count() == 1;
+                self.exponents += if as_code { times } else { 0 };
                 self.endless += if text.contains(letters) { 0 } else { times };
                 self.floats += times;
             }
@@ -276,7 +277,8 @@ impl Evidence {
             let [marked, pointed] = [*marked, *pointed].map(|style| style as usize);
             self.numbers[marked] == most && self.numbers[pointed] == most && self.scales[pointed] > 0
         };
-        let Some((marked, pointed, of_marked)) = pairs.into_iter().find(open) else {
+        let pair = pairs.into_iter().find(open);
+        let Some(((marked, pointed, of_marked), text)) = pair.zip(self.two_numbers.as_deref()) else {
             return self.number_of_style(style);
         };
         match point {
@@ -285,7 +287,6 @@ impl Evidence {
             None => {
                 let mut kind = self.number_of_style(marked as usize);
                 let scale = self.scales[pointed as usize];
-                let text = self.two_numbers.as_deref().unwrap_or_default();
                 let read = |style| read_number(text, style).map(|n| decimal_text(n.digits, n.scale));
                 let readings = (read(marked).unwrap_or_default(), read(pointed).unwrap_or_default());
                 kind.trouble = Some(format!(
@@ -301,7 +302,10 @@ impl Evidence {
     fn number_of_style(&self, style: usize) -> ColumnKind {
         let scale = self.scales[style];
         let kind = if scale == 0 { Kind::Whole } else { Kind::Decimal { scale } };
-        let unit = self.units.iter().max_by_key(|(_, count)| *count).map(|(unit, _)| *unit);
+        let unit = self.units.iter().max_by_key(|(_, count)| *count).copied();
+        // A currency's sign may be left out; a percentage without its sign would be another number.
+        let unit = unit.filter(|(unit, count)| *unit != '%' || count * 2 > self.numbers[style]);
+        let unit = unit.map(|(unit, _)| unit);
         ColumnKind { style: NumberStyle::ALL[style], unit, wide: self.wide, ..ColumnKind::of(kind) }
     }
 }

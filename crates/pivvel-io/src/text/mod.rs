@@ -7,6 +7,7 @@ mod coded;
 mod columns;
 mod decode;
 mod source;
+mod total_line;
 mod troubles;
 
 pub(crate) use blocks::Blocks;
@@ -17,4 +18,5 @@ pub(crate) use columns::{TextColumns, check_given, gather};
 pub(crate) use decode::{Decoded, Decoder, with_texts};
 pub use source::TextSource;
 pub(crate) use source::{AsItIs, Chunks, Form, Split, Table, TableColumn, side_by_side};
+pub(crate) use total_line::total_line;
 pub(crate) use troubles::{Trouble, Troubles};

@@ -9,7 +9,7 @@ use pivvel_core::{
     Tally,
 };
 
-use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, with_texts};
+use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, total_line, with_texts};
 use crate::kinds::Evidence;
 use crate::source::Source;
 
@@ -125,6 +125,7 @@ impl TextSource {
             chunks: Mutex::new(chunks),
             form: self.form.as_ref(),
             troubles: Troubles::default(),
+            last: Mutex::default(),
             columns: &self.columns,
             wanted,
             bad_values: self.bad_values,
@@ -138,6 +139,8 @@ struct Shared<'a> {
     chunks: Mutex<Box<dyn Chunks>>,
     form: &'a dyn Form,
     troubles: Troubles,
+    /// The last chunk so far, and its last line where that looks like a total.
+    last: Mutex<(u64, Option<String>)>,
     columns: &'a TextColumns,
     wanted: &'a [usize],
     bad_values: BadValues,
@@ -159,6 +162,7 @@ impl Shared<'_> {
             splitter.split(&mut chunk);
             self.troubles.read(number, chunk.stretch);
             tally.empty_lines += chunk.empty_lines;
+            self.note_last(number, &chunk);
             match decoder.decode(&mut chunk)? {
                 Decoded::Batch(batch) => take(batch)?,
                 Decoded::Trouble(trouble) => self.troubles.meet(number, trouble),
@@ -166,6 +170,23 @@ impl Shared<'_> {
         }
         tally.blanked = decoder.blanked;
         Ok(tally)
+    }
+}
+
+impl Shared<'_> {
+    fn note_last(&self, number: u64, chunk: &Chunk) {
+        // A database has no totals among its lines.
+        if chunk.len() == 0 || self.form.table().is_some() {
+            return;
+        }
+        let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
+        if number >= last.0 {
+            *last = (number, total_line(&self.columns.all, chunk));
+        }
+    }
+
+    fn total_line(&self) -> Option<String> {
+        self.last.lock().unwrap_or_else(PoisonError::into_inner).1.clone()
     }
 }
 
@@ -202,7 +223,8 @@ impl LineSource for TextSource {
         let chunks = self.form.chunks(columns)?;
         let schema = self.schema().project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?;
         let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns, false));
-        let tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
+        let mut tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
+        tally.total_line = shared.total_line();
         shared.troubles.finish(&self.name, self.form.first_line())?;
         Ok(tally)
     }
@@ -218,7 +240,8 @@ impl LineSource for TextSource {
             }
             done
         };
-        let tally = side_by_side(takers, work)?;
+        let mut tally = side_by_side(takers, work)?;
+        tally.total_line = shared.total_line();
         shared.troubles.finish(&self.name, self.form.first_line())?;
         Ok(tally)
     }
@@ -295,6 +318,9 @@ impl Source for TextSource {
         let mut tally = Tally::default();
         while chunks.next(&mut chunk)?.is_some() {
             splitter.split(&mut chunk);
+            if chunk.len() > 0 && self.form.table().is_none() {
+                tally.total_line = total_line(&self.columns.all, &chunk);
+            }
             take(&chunk, line)?;
             line += chunk.stretch;
             tally.empty_lines += chunk.empty_lines;

@@ -36,7 +36,7 @@ pub(crate) fn text_width(text: &str) -> f64 {
 
 /// The text in at most so much room, cut with a mark where it is wider.
 pub(crate) fn fitting(text: &str, room: f64) -> String {
-    let clean: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let clean = pivvel_core::printable(text);
     if text_width(&clean) <= room {
         return clean;
     }
@@ -74,10 +74,7 @@ impl Canvas {
             .set("width", format!("{width:.0}"))
             .set("height", format!("{height:.0}"))
             .set("role", "img")
-            .set(
-                "aria-label",
-                title.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>(),
-            );
+            .set("aria-label", pivvel_core::printable(title));
         Canvas { svg }
     }
 
@@ -118,7 +115,7 @@ impl Canvas {
 }
 
 pub(crate) fn text_node((x, y): (f64, f64), text: &str, hold: Hold, class: &str) -> Text {
-    let clean: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let clean = pivvel_core::printable(text);
     let hold = match hold {
         Hold::Start => "start",
         Hold::Middle => "middle",
@@ -155,8 +152,7 @@ impl Member {
 
     /// Lets a shape be marked, found and told about.
     pub(crate) fn on<N: Node>(&self, mut node: N) -> N {
-        let clean =
-            |text: &str| text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>();
+        let clean = pivvel_core::printable;
         if let Some(mark) = self.mark {
             node.assign("data-m", format!("m{mark}"));
         }

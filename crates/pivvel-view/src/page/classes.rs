@@ -122,13 +122,12 @@ pub(crate) fn symbol_id(symbol: Symbol) -> String {
 /// A text as HTML holds it.
 pub(crate) fn escaped(text: &str) -> String {
     let mut escaped = String::with_capacity(text.len());
-    for c in text.chars() {
+    for c in pivvel_core::printable(text).chars() {
         match c {
             '&' => escaped.push_str("&amp;"),
             '<' => escaped.push_str("&lt;"),
             '>' => escaped.push_str("&gt;"),
             '"' => escaped.push_str("&quot;"),
-            c if c.is_control() => escaped.push(' '),
             c => escaped.push(c),
         }
     }

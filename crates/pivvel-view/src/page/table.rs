@@ -212,7 +212,7 @@ fn write_cell(
         write!(out, " class=\"{}\"", class.join(" "))?;
     }
     out.push_str(&style);
-    if at.hidden && cell.rank > 0 {
+    if at.ranked && cell.rank > 0 {
         write!(out, " data-r=\"{}\"", cell.rank)?;
     }
     if let Some(value) = cell.value {
@@ -350,15 +350,14 @@ fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> St
 fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
     let quoted = |text: &str| {
         let mut quoted = String::from("\"");
-        for c in text.chars() {
+        for c in pivvel_core::printable(text).chars() {
             match c {
                 '"' => quoted.push_str("\\\""),
                 '\\' => quoted.push_str("\\\\"),
                 // Nothing within a script may look like markup.
-                '<' | '>' | '&' | '\u{2028}' | '\u{2029}' => {
+                '<' | '>' | '&' => {
                     let _ = write!(quoted, "\\u{:04x}", u32::from(c));
                 }
-                c if c.is_control() => quoted.push(' '),
                 c => quoted.push(c),
             }
         }

@@ -84,7 +84,7 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
     }
     legend::draw(&mut pen, sheet, options.width.unwrap_or(usize::MAX));
     pen.text.push('\n');
-    for note in &sheet.notes {
+    for note in sheet.notes.iter().chain(&sheet.doubts) {
         pen.line(&clean(note), faint);
     }
     pen.text
@@ -122,7 +122,7 @@ impl Pen {
 
 /// Text without control characters, which a name in the lines may hold.
 fn clean(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
+    pivvel_core::printable(text)
 }
 
 fn width(text: &str) -> usize {

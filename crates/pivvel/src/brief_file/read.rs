@@ -295,6 +295,11 @@ impl Reader<'_> {
                 "label" => dimension.label = Some(self.text(&at)?),
                 "order" if at.item.is_array() => dimension.listed = self.texts(&at)?,
                 "order" => dimension.order = Some(self.text(&at)?),
+                "top" | "bottom" if dimension.top.is_some() => {
+                    let message =
+                        format!("{} and its opposite stand together; keep one of top and bottom", at.path);
+                    return Err(Error::request(self.line(at.item.span()), message));
+                }
                 "top" => dimension.top = Some(self.top(&at, false)?),
                 "bottom" => dimension.top = Some(self.top(&at, true)?),
                 "having" => dimension.having = Some(self.text(&at)?),
@@ -432,7 +437,10 @@ impl Reader<'_> {
                     "formula" => item.formula = self.text(&at)?,
                     "hidden" => item.hidden = self.flag(&at)?,
                     "format" => item.format = Some(self.format(&at)?),
-                    _ => item.before_measures = self.choice(&at, "choice", &keys::APPLY, &[false, true])?,
+                    _ => {
+                        item.before_measures =
+                            Some(self.choice(&at, "choice", &keys::APPLY, &[false, true])?)
+                    }
                 }
             }
             if item.dimension.is_empty() || item.name.is_empty() || item.formula.is_empty() {

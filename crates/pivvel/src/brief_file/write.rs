@@ -138,8 +138,8 @@ pub fn brief_to_toml(brief: &Brief) -> String {
         if item.hidden {
             table["hidden"] = value(true);
         }
-        if item.before_measures {
-            table["apply"] = value(keys::APPLY[1]);
+        if let Some(before) = item.before_measures {
+            table["apply"] = value(keys::APPLY[usize::from(before)]);
         }
         items.push(table);
     }

@@ -212,8 +212,8 @@ fn sources() -> BoxedStrategy<Brief> {
         labels,
         within,
     });
-    let item = (text(), text(), text(), of(format()), any::<[bool; 2]>());
-    let item = item.prop_map(|(dimension, name, formula, format, [hidden, before_measures])| ItemBrief {
+    let item = (text(), text(), text(), of(format()), any::<bool>(), any::<Option<bool>>());
+    let item = item.prop_map(|(dimension, name, formula, format, hidden, before_measures)| ItemBrief {
         dimension,
         name,
         formula,

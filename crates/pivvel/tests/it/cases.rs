@@ -8,8 +8,8 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Axis, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related, Result, TextSource,
-    brief_from_toml, brief_to_toml,
+    Audience, Axis, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related, Result,
+    TextSource, brief_from_toml, brief_to_toml,
 };
 
 use crate::lines::tidy_csv;
@@ -241,6 +241,8 @@ fn marks(crosstab: &CrossTab) -> String {
             let _ = writeln!(text, "{} | leads to {link}", name(crosstab.rows(), *row));
         }
     }
-    text.extend(crosstab.warnings().iter().map(|warning| format!("! {warning}\n")));
+
+    let author = crosstab.notices().into_iter().filter(|notice| notice.audience() == Audience::Author);
+    text.extend(author.map(|notice| format!("! {notice}\n")));
     text
 }

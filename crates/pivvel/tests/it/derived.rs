@@ -299,7 +299,7 @@ proptest! {
             .measure(("each", "pieces / lines"));
         let last = base.clone().item("harbour", "gap", "member - x").item("harbour", "gap twice", "gap * 2");
         let mut first = last.clone();
-        first.items.iter_mut().for_each(|item| item.before_measures = true);
+        first.items.iter_mut().for_each(|item| item.before_measures = Some(true));
         let (last, first) = (found(&build(&last, &lines, None)), found(&build(&first, &lines, None)));
         let minus = |a: Option<f64>, b: Option<f64>| match (a, b) {
             (None, None) => None,

@@ -113,7 +113,7 @@ proptest! {
         prop_assert_eq!(&of_rows, &of_columns);
         let without_level = build(&Brief { rows: vec!["coast".into()], columns: Vec::new(), ..brief(said) }, &lines, None);
         prop_assert!(positions(&without_level).is_empty());
-        prop_assert!(without_level.warnings().iter().any(|w| w.contains("names level harbour")));
+        prop_assert!(without_level.notices().iter().any(|w| w.text().contains("names level harbour")));
     }
 
     /// A scale that stands on all cells does not move when members are left out; one that follows what
@@ -287,7 +287,8 @@ fn wrong_yardsticks() {
     let (name, scale) = plain.iter().find(|(name, _)| *name == "quantity@harbour/channel").unwrap();
     some.insert(name, KeptScale { low: 5.0, high: 8.0, ..*scale });
     let crosstab = with(some).unwrap();
-    let told = crosstab.warnings().join("; ");
+    let told: Vec<String> = crosstab.notices().iter().map(ToString::to_string).collect();
+    let told = told.join("; ");
     assert!(told.contains("no yardstick in k.json"), "{told}");
     assert!(told.contains("2 cells lie beyond the ends of its scale in k.json"), "{told}");
 }

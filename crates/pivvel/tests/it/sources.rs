@@ -170,7 +170,7 @@ fn broken_files_are_told() {
         ("csv.zst", "lines.csv.zst: it ends in the middle of its compressed text: it was cut short"),
         ("jsonl.gz", "lines.jsonl.gz: it ends in the middle of its compressed text: it was cut short"),
         ("parquet", "lines.parquet: this Parquet file cannot be read: "),
-        ("arrow", "lines.arrow: these Arrow record batches cannot be read: "),
+        ("arrow", "lines.arrow: these Arrow record batches are damaged or were cut short"),
         ("xlsx", "lines.xlsx: this workbook cannot be read: "),
         ("ods", "lines.ods: this workbook cannot be read: "),
         ("sqlite", "lines.sqlite: the database file is shorter than it was written"),
@@ -273,7 +273,7 @@ fn groups_that_do_not_fit_are_refused() {
     metadata.insert("pivvel:version".to_string(), "0".to_string());
     let old = RecordBatch::try_new(schema.with_metadata(metadata).into(), batch.columns().to_vec()).unwrap();
     let error = Groups::from_record_batch("old.arrow", old).unwrap_err().to_string();
-    assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 1 is read; keep them anew");
+    assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 2 is read; keep them anew");
 }
 
 /// Row groups of which no line is wanted are not read, and the result and what is told of the lines are

@@ -1,0 +1,44 @@
+//! Signals that end the program: it ends at once, and takes with it what was half done. What whoever started
+//! it lets it ignore, as `nohup` does, is ignored.
+
+/// Lets the program end cleanly when it is told to end.
+///
+/// # Errors
+/// What the system finds wrong.
+#[cfg(unix)]
+pub(crate) fn end_cleanly() -> std::io::Result<()> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+    use signal_hook::iterator::Signals;
+
+    let ignored = ignored();
+    let heard = [SIGHUP, SIGINT, SIGTERM].into_iter().filter(|signal| ignored & 1 << (signal - 1) == 0);
+    let mut signals = Signals::new(heard)?;
+    std::thread::spawn(move || {
+        if let Some(signal) = signals.forever().next() {
+            pivvel::abandon_writing();
+            // As shells tell that a signal ended a program.
+            std::process::exit(128 + signal);
+        }
+    });
+    Ok(())
+}
+
+/// The signals that are ignored, a bit each, the first one lowest; none where the system does not say it.
+#[cfg(unix)]
+fn ignored() -> u64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let mask = status.lines().find_map(|line| line.strip_prefix("SigIgn:"));
+    mask.and_then(|mask| u64::from_str_radix(mask.trim(), 16).ok()).unwrap_or(0)
+}
+
+/// Lets the program end cleanly when it is told to end.
+///
+/// # Errors
+/// What the system finds wrong.
+#[cfg(not(unix))]
+pub(crate) fn end_cleanly() -> Result<(), ctrlc::Error> {
+    ctrlc::set_handler(|| {
+        pivvel::abandon_writing();
+        std::process::exit(130);
+    })
+}

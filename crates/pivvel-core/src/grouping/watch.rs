@@ -1,0 +1,150 @@
+//! Texts that formulas compare columns with, and whether any line has them: a misspelt member makes a
+//! condition that no line meets, and no error.
+
+use std::collections::BTreeSet;
+
+use arrow_array::cast::AsArray;
+use arrow_array::{ArrayRef, RecordBatch};
+
+use super::spec::{Finer, Grouping, LineValue};
+use crate::formula::{LineFormula, LineLeaf, Operator, Step, column_texts};
+use crate::suggest::nearest;
+
+/// A column of more members is none of few, in which a misspelt one would be found.
+const FEW: usize = 1_000;
+
+/// A text that a column is compared with and that no line has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct UnmetText {
+    /// The column, by its place among those that the scan is given.
+    pub(crate) slot: usize,
+    /// The text.
+    pub text: String,
+    /// The most similar text of the column.
+    pub nearest: Option<String>,
+}
+
+/// The compared texts of all columns.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Watch {
+    columns: Vec<Watched>,
+}
+
+#[derive(Debug, Clone)]
+struct Watched {
+    slot: usize,
+    /// Texts that no line has had so far.
+    wanted: Vec<String>,
+    members: BTreeSet<String>,
+    /// Whether there are too many members to find a misspelt one among.
+    many: bool,
+}
+
+impl Watch {
+    pub(super) fn new(grouping: &Grouping) -> Watch {
+        let mut watch = Watch::default();
+        let keys = grouping.rows.iter().chain(&grouping.columns).map(|key| &key.formula);
+        keys.chain(&grouping.filter).for_each(|formula| watch.gather(formula));
+        watch.gather_values(&grouping.values, &grouping.finer);
+        watch
+    }
+
+    fn gather_values(&mut self, values: &[LineValue], finer: &[Finer]) {
+        values.iter().for_each(|value| self.gather(&value.formula));
+        for finer in finer {
+            finer.keys.iter().map(|key| &key.formula).chain(&finer.filter).for_each(|f| self.gather(f));
+            self.gather_values(&finer.values, &finer.finer);
+        }
+    }
+
+    fn gather(&mut self, formula: &LineFormula) {
+        formula.each(&mut |part| {
+            match &part.step {
+                Step::Compare(Operator::Equal | Operator::NotEqual, a, b) => {
+                    self.compare(a, b);
+                    self.compare(b, a);
+                }
+                Step::Leaf(
+                    LineLeaf::PartOf(inner, _) | LineLeaf::Presence(inner) | LineLeaf::Hash(inner),
+                ) => {
+                    self.gather(inner);
+                }
+                Step::Leaf(LineLeaf::Where(inner, condition)) => {
+                    self.gather(inner);
+                    self.gather(condition);
+                }
+                _ => {}
+            };
+        });
+    }
+
+    fn compare(&mut self, column: &LineFormula, text: &LineFormula) {
+        let (Step::Leaf(LineLeaf::Column(slot)), Step::Word(word)) = (&column.step, &text.step) else {
+            return;
+        };
+        if word.is_empty() {
+            return;
+        }
+        let known = self.columns.iter().position(|watched| watched.slot == *slot);
+        let place = known.unwrap_or_else(|| {
+            let (wanted, members) = (Vec::new(), BTreeSet::new());
+            self.columns.push(Watched { slot: *slot, wanted, members, many: false });
+            self.columns.len() - 1
+        });
+        if !self.columns[place].wanted.contains(word) {
+            self.columns[place].wanted.push(word.clone());
+        }
+    }
+
+    /// Looks at a batch. What is found is looked for no more.
+    pub(super) fn look(&mut self, batch: &RecordBatch) {
+        for watched in self.columns.iter_mut().filter(|watched| !watched.wanted.is_empty()) {
+            let column = batch.column(watched.slot);
+            texts(column, &mut |text| watched.meet(text));
+        }
+    }
+
+    pub(super) fn absorb(&mut self, other: &Watch) {
+        for (mine, theirs) in self.columns.iter_mut().zip(&other.columns) {
+            mine.wanted.retain(|text| theirs.wanted.contains(text));
+            mine.many |= theirs.many;
+            theirs.members.iter().for_each(|text| mine.meet(text));
+        }
+    }
+
+    /// The texts that no line has, of columns of few members.
+    pub(super) fn unmet(&self) -> Vec<UnmetText> {
+        let few = self.columns.iter().filter(|watched| !watched.many);
+        let unmet = few.flat_map(|watched| {
+            let known: Vec<&str> = watched.members.iter().map(String::as_str).collect();
+            watched.wanted.iter().map(move |text| UnmetText {
+                slot: watched.slot,
+                text: text.clone(),
+                nearest: nearest(text, &known).map(str::to_string),
+            })
+        });
+        unmet.collect()
+    }
+}
+
+impl Watched {
+    fn meet(&mut self, text: &str) {
+        if self.many && self.wanted.is_empty() || self.members.contains(text) {
+            return;
+        }
+        self.wanted.retain(|wanted| wanted != text);
+        if self.members.len() < FEW {
+            self.members.insert(text.to_string());
+        } else {
+            self.many = true;
+        }
+    }
+}
+
+/// Gives the texts of an array to `meet`, each at least once.
+fn texts(array: &ArrayRef, meet: &mut dyn FnMut(&str)) {
+    let values = array.as_any_dictionary_opt().map_or(array, |dictionary| dictionary.values());
+    let texts = column_texts(values);
+    // Neighbours are most often alike.
+    texts.chunk_by(|a, b| a == b).for_each(|alike| meet(alike[0]));
+}

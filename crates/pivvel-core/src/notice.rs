@@ -1,0 +1,158 @@
+//! What a user should know and that is no error: what was left out, blanked, misspelt, empty, mixed or not
+//! used. Each notice has a code that stays the same, whom it is for, and a sentence.
+
+use std::fmt;
+
+/// Something that a user should know of a run.
+///
+/// ```
+/// use std::sync::Arc;
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
+/// use pivvel_core::{Batches, Brief, CrossTab, NoticeCode};
+///
+/// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
+/// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
+/// let batch = RecordBatch::try_from_iter([("coast", coast), ("quantity", quantity)])?;
+/// let brief = Brief::new().measure(("pieces", "sum(quantity)")).filter("coast = 'Fel'");
+/// let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
+/// let misspelt = crosstab.notices().into_iter().find(|n| n.code() == NoticeCode::UnknownMember).unwrap();
+/// assert_eq!(misspelt.to_string(), "coast is compared with 'Fel', which no line has; nearest: 'Fell'");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Notice {
+    code: NoticeCode,
+    audience: Audience,
+    text: String,
+}
+
+/// Whom a notice is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Audience {
+    /// Who wrote the brief: it says what was most likely not meant.
+    Author,
+    /// Who reads the result: it says what the numbers cover.
+    Reader,
+}
+
+macro_rules! codes {
+    ($($(#[doc = $doc:literal])* $variant:ident = $name:literal,)*) => {
+        /// What a notice is about. The names stay the same from version to version.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+        #[non_exhaustive]
+        pub enum NoticeCode {
+            $($(#[doc = $doc])* $variant,)*
+        }
+
+        impl NoticeCode {
+            /// Every code.
+            pub const ALL: &'static [NoticeCode] = &[$(NoticeCode::$variant,)*];
+
+            /// Its name, in small letters with hyphens.
+            pub fn name(self) -> &'static str {
+                match self {
+                    $(NoticeCode::$variant => $name,)*
+                }
+            }
+        }
+    };
+}
+
+codes! {
+    /// Lines that the condition of the brief leaves out.
+    LinesExcluded = "lines-excluded",
+    /// Lines for which that condition met a blank.
+    ConditionBlank = "condition-blank",
+    /// No line is left.
+    EmptyResult = "empty-result",
+    /// Lines in which every column is empty.
+    EmptyLines = "empty-lines",
+    /// Values that did not fit their column and were taken as blank.
+    BadValues = "bad-values-blanked",
+    /// Floating-point values that are no number or infinite, and were taken as blank.
+    NotFinite = "not-finite",
+    /// Divisions by zero, which gave blanks.
+    ZeroDivision = "division-by-zero",
+    /// Lines that found no partner in a related table.
+    Unmatched = "unmatched-keys",
+    /// Lines that hold nothing in a dimension.
+    BlankMembers = "blank-members",
+    /// Members that are not shown, or are gathered.
+    MembersNotShown = "members-not-shown",
+    /// A member or a text that is named and that no line has.
+    UnknownMember = "unknown-member",
+    /// A dimension, level or total that is named and is not in the layout.
+    NotInLayout = "not-in-layout",
+    /// An emphasis or an item that could not be used.
+    NotUsed = "not-used",
+    /// A rule that no value can reach, or values that no rule is for.
+    RuleGap = "rule-gap",
+    /// A scale, rules or a total that mix what should stay apart.
+    Mixed = "mixed-scale",
+    /// Cells that lie beyond a kept scale, or have none there.
+    KeptScale = "kept-scale",
+    /// Figures that are hidden, and stand in no table.
+    FiguresHidden = "figures-hidden",
+    /// A measure that nothing shows or uses.
+    UnusedMeasure = "unused-measure",
+    /// A measure that is blank in every cell.
+    BlankMeasure = "blank-measure",
+    /// A total that adds up what an item sets against each other.
+    MixedTotal = "mixed-total",
+    /// An item that adds up what cannot be added up.
+    ItemAddsUp = "item-adds-up-ratios",
+    /// A title that names something that stands for nothing.
+    TitleName = "title-name",
+    /// A last line that looks like a total of the others.
+    TotalLine = "total-line",
+    /// What the source's headings or files are odd in.
+    Source = "source",
+    /// An order, a pick or a window that does nothing.
+    NoEffect = "no-effect",
+}
+
+impl NoticeCode {
+    /// Whether it tells what the brief asked for, rather than what may be wrong.
+    pub fn is_asked_for(self) -> bool {
+        use NoticeCode::*;
+        matches!(self, LinesExcluded | MembersNotShown | BlankMembers | FiguresHidden)
+    }
+}
+
+impl Notice {
+    /// A notice for who wrote the brief.
+    pub(crate) fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
+        Notice { code, audience: Audience::Author, text: text.into() }
+    }
+
+    /// A notice for who reads the result.
+    pub(crate) fn reader(code: NoticeCode, text: impl Into<String>) -> Notice {
+        Notice { code, audience: Audience::Reader, text: text.into() }
+    }
+
+    /// The same, said of a part of the whole.
+    pub fn of(self, part: &str) -> Notice {
+        Notice { text: format!("{part}: {}", self.text), ..self }
+    }
+
+    /// What it is about.
+    pub fn code(&self) -> NoticeCode {
+        self.code
+    }
+
+    /// Whom it is for.
+    pub fn audience(&self) -> Audience {
+        self.audience
+    }
+
+    /// The sentence.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+}
+
+impl fmt::Display for Notice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}

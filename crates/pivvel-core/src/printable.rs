@@ -1,0 +1,60 @@
+//! Texts of files and members as they can be printed anywhere: what would steer a terminal or turn the
+//! direction of reading is no part of a name.
+
+/// A text in which everything that is not to be seen, but would steer what shows it, is a space: control
+/// characters, escape sequences with their lead, and marks that turn the direction of reading.
+///
+/// ```
+/// assert_eq!(pivvel_core::printable("Fell\u{1b}[31m Coast\u{202e}"), "Fell [31m Coast ");
+/// ```
+pub fn printable(text: &str) -> String {
+    text.chars().map(|c| if steers(c) { ' ' } else { c }).collect()
+}
+
+/// The same with its ends of lines.
+pub fn printable_lines(text: &str) -> String {
+    text.chars().map(|c| if c != '\n' && steers(c) { ' ' } else { c }).collect()
+}
+
+/// A text without the passwords of the addresses in it: `postgresql://user:…@host/base`.
+///
+/// ```
+/// let told = pivvel_core::without_secrets("no host in postgresql://ann:p@ss@db/sales?password=x, sorry");
+/// assert_eq!(told, "no host in postgresql://ann:…@db/sales?password=…, sorry");
+/// ```
+pub fn without_secrets(text: &str) -> String {
+    let mut told = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find("://") {
+        let (before, after) = rest.split_at(at + 3);
+        told.push_str(before);
+        let end = after.find(|c: char| c.is_whitespace() || matches!(c, '\'' | '"')).unwrap_or(after.len());
+        let (address, more) = after.split_at(end);
+        told.push_str(&without_secret(address));
+        rest = more;
+    }
+    told.push_str(rest);
+    told
+}
+
+/// An address, from behind its `//`, without its password. A password may hold any mark, an `@` too.
+fn without_secret(address: &str) -> String {
+    let mut told = match address.rsplit_once('@') {
+        Some((user, host)) => match user.split_once(':') {
+            Some((user, _)) => format!("{user}:…@{host}"),
+            None => address.to_string(),
+        },
+        None => address.to_string(),
+    };
+    if let Some(at) = told.find("password=") {
+        let from = at + "password=".len();
+        let end = told[from..].find(['&', '#', ',']).map_or(told.len(), |end| from + end);
+        told.replace_range(from..end, "…");
+    }
+    told
+}
+
+fn steers(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}')
+}

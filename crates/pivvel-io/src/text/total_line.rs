@@ -1,0 +1,47 @@
+//! A last line that is a total of the lines above it: whoever adds up all lines counts everything twice.
+
+use pivvel_core::Kind;
+
+use super::{Chunk, Column};
+
+/// Words that stand before a total, in the letters of a few languages that exports are written in.
+const WORDS: [&str; 14] = [
+    "total",
+    "totals",
+    "grandtotal",
+    "sum",
+    "sums",
+    "summe",
+    "gesamt",
+    "gesamtsumme",
+    "insgesamt",
+    "totaal",
+    "totale",
+    "totalgeneral",
+    "somme",
+    "suma",
+];
+
+/// The last line of a chunk as it is told, if it looks like a total: where a text says so, or where all texts
+/// and dates are blank and a number is not.
+pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
+    let line = chunk.len().checked_sub(1)?;
+    let fields: Vec<_> = (0..columns.len()).map(|i| String::from_utf8_lossy(chunk.field(line, i))).collect();
+    let is_number =
+        |column: &Column| matches!(column.kind.kind, Kind::Whole | Kind::Decimal { .. } | Kind::Float);
+    let of = |numbers: bool| {
+        let own = columns.iter().zip(&fields).filter(move |(column, _)| is_number(column) == numbers);
+        own.map(|(_, field)| field.trim())
+    };
+    let said = |text: &str| {
+        let letters: String =
+            text.chars().filter(|c| c.is_alphabetic()).flat_map(char::to_lowercase).collect();
+        WORDS.contains(&letters.as_str())
+    };
+    let has_texts = columns.iter().any(|column| !is_number(column));
+    let alone = has_texts && of(false).all(str::is_empty);
+    let looks_like = of(true).any(|number| !number.is_empty()) && (alone || of(false).any(said));
+    let filled: Vec<&str> =
+        fields.iter().map(|field| field.trim()).filter(|field| !field.is_empty()).collect();
+    looks_like.then(|| filled.join(", "))
+}
