@@ -65,7 +65,9 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
     let mut source = open_source(&lines, &brief, None)?;
     let crosstab: CrossTab = compare.effort.run()?.yardsticks(&yardsticks).build(&brief, source.as_mut())?;
     let of_run = |notice: Notice| notice.of(&name);
-    compare.telling.notices(&crosstab.notices().into_iter().map(of_run).collect::<Vec<_>>())?;
+    // What the brief asks for is asked for both; what may be wrong is of one of them.
+    let notices = crosstab.notices().into_iter().filter(|notice| !notice.code().is_asked_for()).map(of_run);
+    compare.telling.notices(&notices.collect::<Vec<_>>())?;
     let formats = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
     Ok((Snapshot::of(name, &crosstab), ratios, formats))
 }

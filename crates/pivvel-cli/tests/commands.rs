@@ -175,7 +175,7 @@ fn lines_through_a_pipe() {
 fn closed_pipes_and_full_disks() {
     let folder = demo();
     let mut child = pivvel(folder.path())
-        .args(["build", "lines.csv", "--rows", "order", "--to", "-"])
+        .args(["build", "lines.csv", "--rows", "order", "--to", "-", "--quiet"])
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()

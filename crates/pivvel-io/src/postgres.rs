@@ -99,6 +99,11 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
 fn config(address: &str) -> Result<Config> {
     // Schemes are the same in letters of any size.
     let (_, rest) = address.split_once("://").unwrap_or(("", address));
+    let authority = rest.split(['/', '?']).next().unwrap_or(rest);
+    if authority.matches('@').count() > 1 {
+        let message = "an @ in a password is written %40, and there is more than one here";
+        return Err(Error::request("postgresql://…", message));
+    }
     let mut config = Config::from_str(&format!("postgresql://{rest}")).map_err(|e| {
         // What is wrong is told, what the address holds is not.
         let message = format!("the address of the database cannot be read: {e}");

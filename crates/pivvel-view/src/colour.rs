@@ -15,7 +15,7 @@ impl Rgb {
             let Srgb { red, green, blue, .. } = Srgb::from_color(Oklch::new(lightness, chroma, hue));
             let fits = [red, green, blue].iter().all(|c| (-0.002..=1.002).contains(c));
             // What is no number fits nowhere, and is no colour either.
-            if fits || !(chroma >= 0.002) {
+            if fits || chroma.is_nan() || chroma < 0.002 {
                 let byte = |c: f32| (c.clamp(0.0, 1.0) * 255.0).round() as u8;
                 return Rgb(byte(red), byte(green), byte(blue));
             }

@@ -18,6 +18,10 @@ pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
     let value: Value = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
     let scales =
         value.get("scales").and_then(Value::as_object).ok_or_else(|| wrong("there is no \"scales\""))?;
+    let mut keys = value.as_object().into_iter().flat_map(Map::keys);
+    if let Some(other) = keys.find(|key| !["checksum", "scales"].contains(&key.as_str())) {
+        return Err(wrong(&format!("there is a key {other}")));
+    }
     // A file that was written by hand has none.
     if let Some(sum) = value.get("checksum")
         && *sum != json!(checksum(scales))

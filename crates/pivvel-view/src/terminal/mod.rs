@@ -46,7 +46,7 @@ const FOLDS: usize = 4;
 /// Draws a sheet.
 pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
     let mut pen = Pen { text: String::new(), colours: options.colours };
-    pen.line(&sheet.title, Style::new().bold());
+    pen.line(&clean(&sheet.title), Style::new().bold());
     pen.text.push('\n');
     let shown = options.rows.unwrap_or(usize::MAX).min(sheet.rows.len());
     let rows = &sheet.rows[..shown];

@@ -18,7 +18,11 @@ mod faults;
 #[cfg(feature = "full")]
 mod forms;
 mod lines;
+mod metamorphic;
+#[cfg(feature = "full")]
+mod mutations;
 mod naive;
+mod notices;
 mod pictures;
 mod postgres;
 mod properties;

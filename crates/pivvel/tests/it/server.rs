@@ -156,10 +156,10 @@ pub(crate) const DIMENSIONS: [(&str, &str); 12] = [
     ("agent", "agent"),
     ("channel", "channel"),
     ("scenario", "scenario"),
-    ("sold_on.year", "to_char(sold_on, 'YYYY')"),
-    ("sold_on.quarter", "to_char(sold_on, 'YYYY-\"Q\"Q')"),
-    ("sold_on.month", "to_char(sold_on, 'YYYY-MM')"),
-    ("sold_on.week", "to_char(sold_on, 'IYYY-\"W\"IW')"),
+    ("sold_on.year", "coalesce(to_char(sold_on, 'YYYY'), '')"),
+    ("sold_on.quarter", "coalesce(to_char(sold_on, 'YYYY-\"Q\"Q'), '')"),
+    ("sold_on.month", "coalesce(to_char(sold_on, 'YYYY-MM'), '')"),
+    ("sold_on.week", "coalesce(to_char(sold_on, 'IYYY-\"W\"IW'), '')"),
 ];
 
 /// A dimension in SQL.

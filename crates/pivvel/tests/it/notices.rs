@@ -1,0 +1,190 @@
+//! Every notice has a case in which it appears, and one close to it in which it does not.
+
+use pivvel::{BadValues, CrossTab, Notice, NoticeCode, ReadOptions, Related, TextSource, brief_from_toml};
+
+const LINES: &str = "coast,harbour,day,scenario,amount,cost\nFell,Pellam,2024-05-01,actual,10.00,4\nFell,Quay,2024-05-02,plan,8.00,3\n\
+                     Skerry,Holm,2025-05-01,actual,6.00,\n";
+const SALES: &str = "rows = [\"coast\"]\n[measures]\nsales = \"sum(amount)\"\n";
+
+fn notices(brief: &str, lines: &str) -> Vec<Notice> {
+    let brief = brief_from_toml("brief.toml", brief).unwrap_or_else(|error| panic!("{error}\n{brief}"));
+    let options =
+        ReadOptions { kinds: brief.kinds.clone(), bad_values: brief.bad_values, ..ReadOptions::default() };
+    let read = |text: &str| {
+        let text = std::io::Cursor::new(text.as_bytes().to_vec());
+        Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
+    };
+    let mut source: Box<dyn pivvel::LineSource> = read(lines);
+    for related in &brief.related {
+        let table = read("coast,area\nFell,north\n");
+        source = Box::new(Related::new(source, &related.name, table, &related.keys).unwrap());
+    }
+    CrossTab::build(&brief, source.as_mut()).unwrap_or_else(|error| panic!("{error}\n{brief:?}")).notices()
+}
+
+/// A code with a brief and lines in which it is told, and others in which it is not.
+type Case = (NoticeCode, String, &'static str, String, &'static str);
+
+fn cases() -> Vec<Case> {
+    use NoticeCode::*;
+    let sales = |more: &str| format!("{more}\n{SALES}");
+    let after = |more: &str| format!("{SALES}{more}\n");
+    let blank_line = "coast,harbour,day,scenario,amount,cost\nFell,Pellam,2024-05-01,actual,10.00,4\n,,,,,\nSkerry,Holm,2025-05-01,actual,6.00,1\n";
+    vec![
+        (LinesExcluded, sales("where = \"scenario = 'actual'\""), LINES, sales("where = \"amount > 0\""), LINES),
+        (ConditionBlank, sales("where = \"cost > 1\""), LINES, sales("where = \"amount > 1\""), LINES),
+        (EmptyResult, sales("where = \"amount > 100\""), LINES, sales("where = \"amount > 9\""), LINES),
+        (EmptyLines, SALES.into(), blank_line, SALES.into(), LINES),
+        (
+            BadValues,
+            sales("bad_values = \"blank\"\nkinds = { amount = \"decimal(2)\" }"),
+            "coast,amount\nFell,1.00\nSkerry,none\n",
+            sales("bad_values = \"blank\"\nkinds = { amount = \"decimal(2)\" }"),
+            "coast,amount\nFell,1.00\nSkerry,2.00\n",
+        ),
+        (ZeroDivision, after("ratio = \"sales / (sales - sales)\""), LINES, after("ratio = \"sales / (sales + sales)\""), LINES),
+        (
+            Unmatched,
+            sales("related = { areas = { source = \"x\", key = \"coast\" } }").replace("\"coast\"]", "\"area\"]"),
+            LINES,
+            sales("related = { areas = { source = \"x\", key = \"coast\" } }").replace("\"coast\"]", "\"area\"]"),
+            "coast,amount\nFell,1.00\n",
+        ),
+        (BlankMembers, SALES.into(), "coast,amount\nFell,1\n,2\n", SALES.into(), "coast,amount\nFell,1\nSkerry,2\n"),
+        (
+            MembersNotShown,
+            after("[dimensions.coast]\ntop = { count = 1, by = \"sales\" }"),
+            LINES,
+            after("[dimensions.coast]\ntop = { count = 2, by = \"sales\" }"),
+            LINES,
+        ),
+        (UnknownMember, sales("where = \"scenario = 'actaul'\""), LINES, sales("where = \"scenario = 'actual'\""), LINES),
+        (
+            UnknownMember,
+            after("part = \"sum(amount where harbour in ('Pellam', 'Quai'))\""),
+            LINES,
+            after("part = \"sum(amount where harbour in ('Pellam', 'Quay') and not harbour = '')\""),
+            LINES,
+        ),
+        (
+            UnknownMember,
+            after("[dimensions.coast]\nonly = [\"Fel\"]"),
+            LINES,
+            after("[dimensions.coast]\nonly = [\"Fell\"]"),
+            LINES,
+        ),
+        (NotInLayout, after("[dimensions.harbour]\nlabel = \"H\""), LINES, after("[dimensions.coast]\nlabel = \"H\""), LINES),
+        (
+            NotInLayout,
+            after("[dimensions.harbour]\nlabel = \"H\""),
+            LINES,
+            after("[dimensions.harbour]\nlabel = \"H\"\n[[views]]\nas = \"bars\"\nrows = [\"harbour\"]"),
+            LINES,
+        ),
+        (
+            NotUsed,
+            after("[[emphasis]]\non = \"slaes\"\nas = \"tint\""),
+            LINES,
+            after("[[emphasis]]\non = \"sales\"\nas = \"tint\""),
+            LINES,
+        ),
+        (
+            RuleGap,
+            after("[[emphasis]]\non = \"sales\"\nas = \"ink\"\nrules = [{ below = 5, show = \"loss\" }, { from = 7, show = \"gain\" }]"),
+            LINES,
+            after("[[emphasis]]\non = \"sales\"\nas = \"ink\"\nrules = [{ below = 5, show = \"loss\" }, { from = 5, show = \"gain\" }]"),
+            LINES,
+        ),
+        (
+            Mixed,
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nhigh = 20").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nhigh = 20\nlevels = [\"coast\", \"harbour\"]")
+                .replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+        ),
+        (
+            UnusedMeasure,
+            after("cost = { formula = \"sum(cost)\", hidden = true }"),
+            LINES,
+            after("cost = { formula = \"sum(cost)\", hidden = true }\n[[views]]\nas = \"bars\"\nmeasures = [\"cost\"]"),
+            LINES,
+        ),
+        (
+            FiguresHidden,
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nfigure = \"hidden\""),
+            LINES,
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\""),
+            LINES,
+        ),
+        (BlankMeasure, after("none = \"sales at level coast at parent\"").replace("[\"coast\"]", "[]").replace("sales at level coast at parent", "sales at parent"), LINES, after("none = \"sales at parent\""), LINES),
+        (
+            MixedTotal,
+            after("[[items]]\ndimension = \"scenario\"\nname = \"variance\"\nformula = \"actual - plan\"").replace("rows", "columns = [\"scenario\"]\nrows"),
+            LINES,
+            after("[totals]\n\"row total\" = \"off\"\n[[items]]\ndimension = \"scenario\"\nname = \"variance\"\nformula = \"actual - plan\"")
+                .replace("rows", "columns = [\"scenario\"]\nrows"),
+            LINES,
+        ),
+        (
+            ItemAddsUp,
+            after("mean = \"mean(amount)\"\n[[items]]\ndimension = \"coast\"\nname = \"both\"\nformula = \"Fell + Skerry\"\napply = \"after measures\""),
+            LINES,
+            after("mean = \"mean(amount)\"\n[[items]]\ndimension = \"coast\"\nname = \"both\"\nformula = \"Fell + Skerry\""),
+            LINES,
+        ),
+        (TitleName, sales("title = \"Sales of {year}\""), LINES, sales("title = \"Sales of {period}\""), LINES),
+        (
+            NoEffect,
+            after("[dimensions.coast]\norder = \"sales at day.year '2024' at scenario 'none'\"").replace("rows", "columns = [\"day.year\", \"scenario\"]\nrows"),
+            LINES,
+            after("[dimensions.coast]\norder = \"sales at day.year '2024' desc\"").replace("rows", "columns = [\"day.year\", \"scenario\"]\nrows"),
+            LINES,
+        ),
+    ]
+}
+
+#[test]
+fn each_notice_is_told_where_it_is_so_and_only_there() {
+    for (code, told, lines, untold, others) in cases() {
+        let codes = |notices: Vec<Notice>| {
+            notices.iter().map(|notice| (notice.code(), notice.to_string())).collect::<Vec<_>>()
+        };
+        let found = codes(notices(&told, lines));
+        assert!(
+            found.iter().any(|(found, _)| *found == code),
+            "{} is not told: {found:?}\n{told}",
+            code.name()
+        );
+        let found = codes(notices(&untold, others));
+        assert!(
+            !found.iter().any(|(found, _)| *found == code),
+            "{} is told: {found:?}\n{untold}",
+            code.name()
+        );
+    }
+}
+
+/// Every code has its row in the document.
+#[test]
+fn codes_are_documented() {
+    let document =
+        std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/notices.md")).unwrap();
+    for code in NoticeCode::ALL {
+        assert!(document.contains(&format!("| `{}` |", code.name())), "{}", code.name());
+    }
+}
+
+/// A brief's own notice of blanked values counts them.
+#[test]
+fn blanked_values_are_counted() {
+    let brief =
+        brief_from_toml("b", &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"))
+            .unwrap();
+    assert_eq!(brief.bad_values, BadValues::Blank);
+    let told = notices(
+        &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"),
+        "coast,amount\nFell,1\nSkerry,x\nSkerry,y\n",
+    );
+    assert!(told.iter().any(|notice| notice.text() == "2 values taken as blank because of not fitting the column's kind"), "{told:?}");
+}
