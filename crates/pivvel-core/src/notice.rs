@@ -105,6 +105,8 @@ codes! {
     TitleName = "title-name",
     /// A last line that looks like a total of the others.
     TotalLine = "total-line",
+    /// An item, or what gathers members, that is called like a member of the lines.
+    SameName = "same-name",
     /// What the source's headings or files are odd in.
     Source = "source",
     /// An order, a pick or a window that does nothing.

@@ -213,7 +213,15 @@ impl LevelFiles {
         let mut written = Vec::new();
         for (pair, levels) in crosstab.level_pairs() {
             let shape = options.shape.or(Some(Shape::Tidy));
-            let target = self.target(&pair)?.with(TargetOptions { levels, shape, ..options.clone() });
+            let mut target = self.target(&pair)?;
+            // Names that differ in marks alone, which no file has, are one file's.
+            for again in 2.. {
+                if !written.contains(&target.path) {
+                    break;
+                }
+                target = self.target(&format!("{pair} {again}"))?;
+            }
+            let target = target.with(TargetOptions { levels, shape, ..options.clone() });
             target.write(crosstab)?;
             written.push(target.path);
         }

@@ -141,7 +141,8 @@ fn gone(said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
         }
     }
     let whens = said.rules.iter().filter_map(|rule| rule.when.as_ref());
-    for text in said.by.iter().chain(&said.only).chain(whens) {
+    let about = said.about.iter().filter(|about| is_formula(about));
+    for text in said.by.iter().chain(&said.only).chain(about).chain(whens) {
         let Ok(expr) = parse("", text) else { continue };
         let mut away = None;
         expr.walk(&mut |part| {
@@ -422,7 +423,7 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Pl
 /// Whether a measure is larger at a subtotal than at its parts: a sum or a count by itself.
 fn is_sum(measure: &Measure) -> bool {
     let single = matches!(measure.cell.step, Step::Leaf(CellLeaf::Aggregate(_)));
-    single && ["sum(", "count("].iter().any(|function| measure.formula.starts_with(function))
+    single && ["sum(", "count("].iter().any(|function| measure.formula.trim_start().starts_with(function))
 }
 
 /// Whether the only value that rules compare with is zero, which is the same at every level.

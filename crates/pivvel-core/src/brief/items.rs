@@ -94,6 +94,12 @@ pub(super) fn plan_items(
                     "it goes before measures and uses {}, which goes after them; let both say the same apply",
                     other.name
                 ),
+                false if names(&other.formula).contains(&name) => {
+                    format!(
+                        "it uses {}, and {} uses it; items cannot build on each other in a circle",
+                        other.name, other.name
+                    )
+                }
                 false => format!("it uses {}, which comes after it; write {} first", other.name, other.name),
             };
             return Err(Error::request(place, message));
@@ -122,6 +128,19 @@ pub(super) fn plan_items(
         return Err(Error::request("items", "there are more items than a cross-tab can hold"));
     }
     Ok(items)
+}
+
+/// The names in a formula.
+fn names(formula: &str) -> Vec<String> {
+    let mut names = Vec::new();
+    if let Ok(expr) = parse("", formula) {
+        expr.walk(&mut |part| {
+            if let Node::Name(name) = &part.node {
+                names.push(name.whole());
+            }
+        });
+    }
+    names
 }
 
 /// Whether an item goes before formula measures: as it says; where it does not say it, a sum of members

@@ -306,10 +306,12 @@ pub(super) fn place_totals(
                 };
                 match totals.get_mut(level + 1) {
                     Some(total) => *total = *placement,
+                    // It may have members in another layout.
                     None => {
-                        let message =
-                            format!("{name} is the deepest level of its axis, so it has no subtotals");
-                        return Err(Error::request("totals", message));
+                        let message = format!(
+                            "totals: {name} is the deepest level of its axis, so it has no subtotals; kept and not used"
+                        );
+                        notices.push(Notice::author(NoticeCode::NotInLayout, message));
                     }
                 }
             }

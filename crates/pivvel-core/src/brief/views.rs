@@ -137,7 +137,10 @@ impl Brief {
             .retain(|dimension| own.rows.contains(&dimension.name) || own.columns.contains(&dimension.name));
         own.totals.retain(|(total, _)| {
             let of_axis = ["", "rows", "columns", "row total", "column total"].contains(&total.as_str());
-            of_axis || own.rows.contains(total) || own.columns.contains(total)
+            let has_members = |axis: &[String]| {
+                axis.iter().position(|name| name == total).is_some_and(|place| place + 1 < axis.len())
+            };
+            of_axis || has_members(&own.rows) || has_members(&own.columns)
         });
         let measured =
             |on: &String| own.measures.iter().any(|measure| measure.name == *on && !measure.hidden);

@@ -10,7 +10,7 @@ use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{LeafGroups, Moved, ScanReport, UnmetText};
-use crate::lines::{Tally, Value};
+use crate::lines::{Member, MemberId, Tally, Value};
 use crate::notice::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
@@ -126,6 +126,7 @@ fn from_groups(
     }
     notices.extend(unmet_texts(plan, &report));
     notices.extend(unknown_members(plan, &frame));
+    notices.extend(same_names(plan, &frame));
     notices.extend(arrange(plan, &mut frame)?);
     let engine = Engine::run(plan, &mut frame)?;
     report.zero_divisions += engine.zero_divisions();
@@ -256,6 +257,31 @@ fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
         }
     }
     notices
+}
+
+/// What is made of members and called like one of the lines: data tell both apart by their kinds, readers do not.
+fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
+    let items = plan.items.iter().map(|item| (item.spot.on_rows, item.spot.level, item.name.as_str()));
+    let mut made: Vec<(bool, usize, &str)> = items.collect();
+    for on_rows in [true, false] {
+        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
+            let others = dimension.pick.top.as_ref().and_then(|top| top.others.as_deref());
+            made.extend(others.map(|others| (on_rows, i + 1, others)));
+        }
+    }
+    let twice = |(on_rows, level, name): (bool, usize, &str)| {
+        let members = frame.axis(on_rows).members(level - 1);
+        let is_plain =
+            |id: MemberId| !matches!(members.member(id), Member::Others(_) | Member::Calculated(..));
+        let id = members.find(name).filter(|id| is_plain(*id))?;
+        let dimension = &plan.axis(on_rows)[level - 1].name;
+        let message = format!(
+            "{} is a member of {dimension}, and what is made of members has its name, too",
+            members.label(id)
+        );
+        Some(Notice::author(NoticeCode::SameName, message))
+    };
+    made.into_iter().filter_map(twice).collect()
 }
 
 /// Texts that formulas over lines compare columns with and that no line has.

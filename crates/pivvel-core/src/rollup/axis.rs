@@ -204,9 +204,14 @@ impl Axis {
         self.dimensions.len()
     }
 
-    /// The name of a level: its dimension's, or `total`.
+    /// The name of a level: its dimension's, or `total`. A dimension of that name is `total_member`, so that it can
+    /// be told from the total.
     pub fn level_name(&self, level: usize) -> &str {
-        level.checked_sub(1).map_or("total", |i| &self.dimensions[i].name)
+        match level.checked_sub(1).map(|i| self.dimensions[i].name.as_str()) {
+            None => "total",
+            Some("total") => "total_member",
+            Some(name) => name,
+        }
     }
 
     /// The members of a dimension.

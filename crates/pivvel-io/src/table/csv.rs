@@ -20,7 +20,9 @@ impl<'a> CsvSink<'a> {
         options: TableOptions,
     ) -> std::io::Result<CsvSink<'a>> {
         let mut csv = csv::Writer::from_writer(out);
-        csv.write_record(schema.fields().iter().map(|field| field.name())).map_err(plain)?;
+        let heading =
+            |name: &String| if options.inert && runs(name) { format!("'{name}") } else { name.clone() };
+        csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(plain)?;
         Ok(CsvSink { csv, options })
     }
 }

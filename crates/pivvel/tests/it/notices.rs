@@ -133,6 +133,20 @@ fn cases() -> Vec<Case> {
             after("mean = \"mean(amount)\"\n[[items]]\ndimension = \"coast\"\nname = \"both\"\nformula = \"Fell + Skerry\""),
             LINES,
         ),
+        (
+            SameName,
+            after("[[items]]\ndimension = \"coast\"\nname = \"Fell\"\nformula = \"Skerry * 2\""),
+            LINES,
+            after("[[items]]\ndimension = \"coast\"\nname = \"Fells\"\nformula = \"Skerry * 2\""),
+            LINES,
+        ),
+        (
+            NotInLayout,
+            after("[totals]\ncoast = \"after\""),
+            LINES,
+            after("[totals]\ncoast = \"after\"").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+        ),
         (TitleName, sales("title = \"Sales of {year}\""), LINES, sales("title = \"Sales of {period}\""), LINES),
         (
             NoEffect,
