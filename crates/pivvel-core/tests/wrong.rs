@@ -212,7 +212,6 @@ fn wrong_layouts() {
     case("top how many", top("some", "sales"));
     case("top share", top("250%", "sales"));
     case("top by", top("5", "sles"));
-    case("totals of deepest", base().total("yard", Placement::Off));
     case("totals of nothing", base().total("yrad", Placement::Off));
     case("tint twice", base().tint("sales").tint("sales"));
     case("measure twice", base().measure(("sales", "count()")));
@@ -325,7 +324,6 @@ fn wrong_emphasis() {
         ("where misspelt", emphasis(Form::Tint, |e| e.only = text("caost = 'Fell'"))),
         ("level misspelt", emphasis(Form::Tint, |e| e.levels = vec!["yrad".into()])),
         ("about text", emphasis(Form::Tint, |e| e.about = text("coast"))),
-        ("about nothing known", emphasis(Form::Tint, |e| e.about = text("meen"))),
         ("ends that cross", emphasis(Form::Tint, |e| (e.low, e.high) = (text("5"), text("1")))),
         ("end of text", emphasis(Form::Tint, |e| e.low = text("none"))),
         ("clip of values", emphasis(Form::Tint, |e| e.clip = Some(("5".into(), "95".into())))),
@@ -384,6 +382,8 @@ fn doubtful_emphasis() {
         ("level gone", emphasis(Form::Tint, |e| e.levels = vec!["paid".into()])),
         ("dimension gone", emphasis(Form::Tint, |e| e.only = Some("paid = 'yes'".into()))),
         ("by gone", emphasis(Form::Tint, |e| e.by = Some("sles".into()))),
+        ("about gone", emphasis(Form::Tint, |e| e.about = Some("meen".into()))),
+        ("totals of the deepest level", base().total("yard", Placement::Off)),
         ("good alone is no doubt", emphasis(Form::Tint, |e| e.good = Some(Side::Low))),
         ("a title of nothing", base().title("Sales of {perriod}")),
     ];

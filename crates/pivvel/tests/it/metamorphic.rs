@@ -100,7 +100,7 @@ proptest! {
             .measure(("rank", "rank(s among level)"))
             .measure(("share", "s / s at parent"));
         let ten: Vec<Line> =
-            lines.iter().cloned().map(|line| Line { amount: line.amount.map(|amount| amount * 10), ..line }).collect();
+            lines.iter().map(|line| Line { amount: line.amount.map(|amount| amount * 10), ..line.clone() }).collect();
         let (once, tenfold) = (cells(&build(&brief, &lines, None)), cells(&build(&brief, &ten, None)));
         prop_assert_eq!(once.len(), tenfold.len());
         for (key, value) in &once {
