@@ -93,6 +93,10 @@ impl Build {
                 let said = brief.dimension(&dimension);
                 let list = if flag == "--only" { &mut said.only } else { &mut said.except };
                 *list = names(&members);
+                if list.is_empty() {
+                    let message = format!("{text} names no member; the blank one is called blank");
+                    return Err(Error::request(flag, message));
+                }
             }
         }
         if let Some(cover) = self.totals_of {

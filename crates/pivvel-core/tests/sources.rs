@@ -115,3 +115,74 @@ fn nothing_is_read_from_nothing() {
         assert_eq!((crosstab.report().read, crosstab.cells().count()), (0, 0));
     }
 }
+
+/// A source that gives what it was made to give, whatever is asked of it.
+struct Careless {
+    schema: arrow_schema::SchemaRef,
+    gives: RecordBatch,
+}
+
+impl LineSource for Careless {
+    fn name(&self) -> &str {
+        "careless"
+    }
+
+    fn schema(&self) -> arrow_schema::SchemaRef {
+        self.schema.clone()
+    }
+
+    fn scan(
+        &mut self,
+        _: &[usize],
+        take: &mut dyn FnMut(RecordBatch) -> pivvel_core::Result<()>,
+    ) -> pivvel_core::Result<pivvel_core::Tally> {
+        take(self.gives.clone())?;
+        Ok(pivvel_core::Tally::default())
+    }
+}
+
+/// Batches that are not as their source announced them are refused; nothing is computed of them.
+#[test]
+fn batches_are_checked_against_what_was_announced() {
+    let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
+    let money = |scale: i8| -> ArrayRef {
+        Arc::new(Decimal128Array::from(vec![1050, 995]).with_precision_and_scale(9, scale).unwrap())
+    };
+    let batch = |columns: Vec<(&str, ArrayRef)>| RecordBatch::try_from_iter(columns).unwrap();
+    let announced = batch(vec![("coast", coast.clone()), ("amount", money(2))]).schema();
+    let cases = [
+        (batch(vec![("coast", coast.clone()), ("amount", money(2))]), None),
+        (
+            batch(vec![("coast", coast.clone()), ("amount", money(3))]),
+            Some("column amount holds numbers of 3 decimals"),
+        ),
+        (
+            batch(vec![("amount", money(2)), ("coast", coast.clone())]),
+            Some("column amount, where coast was asked for"),
+        ),
+        (batch(vec![("coast", coast.clone())]), Some("1 columns, where 2 were asked for")),
+    ];
+    for (gives, wrong) in cases {
+        let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
+        let built = CrossTab::build(&brief, &mut Careless { schema: announced.clone(), gives });
+        match wrong {
+            None => assert_eq!(built.unwrap().value(&[], &[], "sales").unwrap().to_string(), "20.45"),
+            Some(wrong) => {
+                let error = built.unwrap_err().to_string();
+                assert!(error.starts_with("careless: ") && error.contains(wrong), "{error}");
+            }
+        }
+    }
+}
+
+#[test]
+fn batches_are_read_once_and_what_is_no_number_is_counted() {
+    let brief = Brief::new().measure(("sum", "sum(x)"));
+    let x: ArrayRef = Arc::new(Float64Array::from(vec![1.5, f64::NAN, f64::INFINITY, 2.0]));
+    let batch = RecordBatch::try_from_iter([("x", x)]).unwrap();
+    let mut once = source(vec![batch]);
+    let crosstab = CrossTab::build(&brief, &mut once).unwrap();
+    assert_eq!((crosstab.value(&[], &[], "sum").unwrap().as_f64(), crosstab.report().not_finite), (3.5, 2));
+    let error = CrossTab::build(&brief, &mut once).unwrap_err().to_string();
+    assert!(error.contains("can be read only once"), "{error}");
+}

@@ -6,7 +6,7 @@ use pivvel_core::{DatePart, MemberRef};
 /// told by what is new in it: a quarter of 2025 is `Q1`.
 pub(crate) fn label(path: &[MemberRef<'_>]) -> String {
     let Some(last) = path.last() else { return String::new() };
-    if last.is_blank() {
+    if last.is_blank() && last.shown().is_empty() {
         return format!("no {}", last.dimension().label);
     }
     let full = last.label();

@@ -4,6 +4,7 @@ use std::fmt;
 
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
+use crate::lines::BLANK;
 use crate::rollup::{Axis, Entry, MemberRef};
 
 /// Members by dimension. Dimensions that are not named are rolled up, so that no members at all are the
@@ -192,11 +193,15 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
     for (i, label) in said[..=deepest].iter().enumerate() {
         let mut under = vec![false; axis.len(i)];
         found.iter().for_each(|node| under[*node as usize] = true);
-        let is = |node: &u32| {
-            under[axis.parent_node(i + 1, *node) as usize]
-                && label.is_none_or(|label| called(axis, Entry::new(i + 1, *node), label))
-        };
-        let next: Vec<u32> = (0..axis.len(i + 1) as u32).filter(is).collect();
+        let under = (0..axis.len(i + 1) as u32).filter(|node| under[axis.parent_node(i + 1, *node) as usize]);
+        let mut next: Vec<u32> = under.collect();
+        if let Some(label) = label {
+            let is = |called: Called| move |node: &u32| called(axis, Entry::new(i + 1, *node), label);
+            let by_label: Vec<u32> = next.iter().copied().filter(is(labelled)).collect();
+            next.retain(is(called));
+            // A member that has the label itself comes before one that is only shown so.
+            next = if by_label.is_empty() { next } else { by_label };
+        }
         if next.is_empty() {
             return Err(not_there(axis, said, i));
         }
@@ -225,10 +230,19 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
     }
 }
 
+/// Whether a member goes by a name.
+type Called = fn(&Axis, Entry, &str) -> bool;
+
+/// Whether a member has the label.
+fn labelled(axis: &Axis, entry: Entry, label: &str) -> bool {
+    axis.path(entry).last().is_some_and(|member| member.label() == label)
+}
+
 /// Whether a member is called so: by its label, or by what is shown.
 fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
     axis.path(entry).last().is_some_and(|member| {
-        let blank = member.is_blank() && label == format!("no {}", member.dimension().label);
+        let no_member = || format!("no {}", member.dimension().label);
+        let blank = member.is_blank() && (label == BLANK || label == no_member());
         member.label() == label || member.shown() == label || blank
     })
 }

@@ -165,7 +165,8 @@ fn gone(said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
                 crate::suggest::nearest(&name, &known).filter(|_| scope.columns.dimension(&name).is_err());
             return Ok(Some(match near {
                 Some(near) => format!("there is no measure {name}, nearest: {near}"),
-                None => format!("{name} is not in the layout"),
+                None if scope.columns.dimension(&name).is_ok() => format!("{name} is not in the layout"),
+                None => format!("there is no measure {name}"),
             }));
         }
     }

@@ -98,8 +98,12 @@ impl Snapshot {
     fn roll_up(&mut self) {
         let depths = self.axes().map(|axis| axis.len());
         for cell in &mut self.cells {
-            let place =
-                |level: &str| self.dimensions.iter().position(|d| level == d.trim_end_matches("_member"));
+            // A dimension that is called like a column, or like the total, has a longer name in one of both.
+            let short = |name: &str| name.trim_end_matches("_member").to_string();
+            let place = |level: &str| {
+                let is = |d: &String| level != "total" && short(level) == short(d);
+                self.dimensions.iter().position(is)
+            };
             let row = place(&cell.key.row_level).map_or(0, |place| place + 1);
             let column = place(&cell.key.column_level).map_or(0, |place| place + 1 - depths[0]);
             for (i, member) in cell.key.members.iter_mut().enumerate() {

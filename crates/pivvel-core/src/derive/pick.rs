@@ -136,10 +136,14 @@ fn kept(
     let Pick { only, except, condition, by, count, top, .. } = &dimension.pick;
     let nodes = axis.len(level);
     let mut keeps = vec![Kept::Yes; nodes];
-    let label = |node: usize| axis.members(level - 1).label(axis.member_of(level, node as u32));
+    let ids = |names: &[String]| -> Vec<MemberId> {
+        names.iter().filter_map(|name| axis.members(level - 1).find(name)).collect()
+    };
+    let (only_these, not_these) = (ids(only), ids(except));
     for (node, keep) in keeps.iter_mut().enumerate() {
-        let named = |list: &[String]| list.iter().any(|name| name == label(node));
-        if open[node] && (!only.is_empty() && !named(only) || named(except)) {
+        let member = axis.member_of(level, node as u32);
+        let left_out = !only.is_empty() && !only_these.contains(&member) || not_these.contains(&member);
+        if open[node] && left_out {
             *keep = Kept::No;
         }
     }

@@ -71,6 +71,9 @@ pub struct Members {
     calendar_names: bool,
 }
 
+/// What the blank member is called where names are written.
+pub(crate) const BLANK: &str = "blank";
+
 impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
         let labels: Vec<String> = members.iter().map(Member::label).collect();
@@ -151,11 +154,13 @@ impl Members {
         (Members::new(members), MemberId(self.members.len() as u32))
     }
 
-    /// The member of a label; not one that is made of members where another has the label too.
+    /// The member of a label; not one that is made of members where another has the label too. The blank member
+    /// is called `blank` where no other member is.
     pub(crate) fn find(&self, label: &str) -> Option<MemberId> {
         let all = || (0..self.members.len()).filter(|i| self.labels[*i] == label);
         let made = |i: &usize| rank(&self.members[*i]) > 1;
-        all().find(|i| !made(i)).or_else(|| all().next()).map(|i| MemberId(i as u32))
+        let found = all().find(|i| !made(i)).or_else(|| all().next()).map(|i| MemberId(i as u32));
+        found.or_else(|| if label == BLANK { self.find("") } else { None })
     }
 
     /// The member of a period.

@@ -24,6 +24,7 @@ pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use dictionary::Dictionary;
 pub(crate) use dictionary::{hash, mix};
 pub use kind::{Kind, NO_WORD, YES_WORD};
+pub(crate) use members::BLANK;
 pub use members::{Member, MemberId, Members};
 pub use related::Related;
 pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use super::class::{Apart, Class, Classes};
 use crate::brief::{Dimension, Direction, Placement};
 use crate::grouping::{AxisPaths, PairTable};
-use crate::lines::{Member, MemberId, Members, Value};
+use crate::lines::{BLANK, Member, MemberId, Members, Value};
 
 /// The rows or the columns of a cross-tab.
 #[derive(Debug, Clone)]
@@ -100,7 +100,8 @@ impl<'a> MemberRef<'a> {
     /// Its label as it is shown, where the brief gives it another one.
     pub fn shown(&self) -> &'a str {
         let own = self.label();
-        self.dimension.labels.iter().find(|(label, _)| label == own).map_or(own, |(_, shown)| shown)
+        let is_own = |label: &str| label == own || self.is_blank() && label == BLANK;
+        self.dimension.labels.iter().find(|(label, _)| is_own(label)).map_or(own, |(_, shown)| shown)
     }
 
     /// What it is.
@@ -422,7 +423,9 @@ impl Axis {
             _ => 0,
         };
         let listed = |id: MemberId| {
-            let place = dimension.listed.iter().position(|label| label == members.label(id));
+            let is_own =
+                |label: &String| label == members.label(id) || members.is_blank(id) && label == BLANK;
+            let place = dimension.listed.iter().position(is_own);
             place.unwrap_or(usize::MAX)
         };
         let directed = |ordering: Ordering| match dimension.order.direction {

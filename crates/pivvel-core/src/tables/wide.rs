@@ -62,7 +62,7 @@ fn value(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> Opti
 
 /// The members that lead to a column, then the measure where there are several or no member.
 fn heading(crosstab: &CrossTab, column: Entry, measure: usize) -> String {
-    let named = |member: &MemberRef<'_>| match member.is_blank() {
+    let named = |member: &MemberRef<'_>| match member.is_blank() && member.shown().is_empty() {
         true => format!("no {}", member.dimension().label),
         false => member.shown().to_string(),
     };
