@@ -214,7 +214,8 @@ fn arrow_stream(_: Box<dyn Read + Send>, name: &str, _: &ReadOptions) -> Result<
 
 #[cfg(feature = "sqlite")]
 fn sqlite(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    Ok(Box::new(crate::sqlite::open(path, name, part, options)?))
+    let source = crate::damaged::guarded(&name, || crate::sqlite::open(path, name.clone(), part, options))?;
+    Ok(Box::new(source))
 }
 
 #[cfg(not(feature = "sqlite"))]

@@ -55,7 +55,8 @@ fn no_damaged_file_makes_it_panic() {
         let location = write(&lines, form, folder.path());
         let path = location.split('#').next().unwrap().to_string();
         let whole = std::fs::read(&path).unwrap();
-        for seed in 0..tries() {
+        // 600 makes a name of a column in SQLite that is not UTF-8, on which its reader panics.
+        for seed in (0..tries()).chain([600]) {
             std::fs::write(&path, mutated(&whole, seed)).unwrap();
             let read = || {
                 open(&location, &ReadOptions::default())
