@@ -59,7 +59,7 @@ pub use error::{Error, Misfit, Result};
 pub use formula::{
     Clause, Expr, Group, Name, Node, Operator, Place, Ties, parse as parse_formula, quote_name,
 };
-pub use grouping::{ScanReport, UnmetText};
+pub use grouping::{ScanReport, UnknownText};
 pub use lines::{
     Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
     NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, YES_WORD,

@@ -19,39 +19,35 @@ pub fn printable_lines(text: &str) -> String {
 /// A text without the passwords of the addresses in it: `postgresql://user:…@host/base`.
 ///
 /// ```
-/// let told = pivvel_core::without_secrets("no host in postgresql://ann:p@ss@db/sales?password=x, sorry");
-/// assert_eq!(told, "no host in postgresql://ann:…@db/sales?password=…, sorry");
+/// let clean = pivvel_core::without_secrets("no host in postgresql://ann:p@ss@db/sales?password=x, sorry");
+/// assert_eq!(clean, "no host in postgresql://ann:…@db/sales?password=…, sorry");
 /// ```
 pub fn without_secrets(text: &str) -> String {
-    let mut told = String::with_capacity(text.len());
+    let mut clean = String::with_capacity(text.len());
     let mut rest = text;
     while let Some(at) = rest.find("://") {
         let (before, after) = rest.split_at(at + 3);
-        told.push_str(before);
+        clean.push_str(before);
         let end = after.find(|c: char| c.is_whitespace() || matches!(c, '\'' | '"')).unwrap_or(after.len());
         let (address, more) = after.split_at(end);
-        told.push_str(&without_secret(address));
+        clean.push_str(&without_secret(address));
         rest = more;
     }
-    told.push_str(rest);
-    told
+    clean.push_str(rest);
+    clean
 }
 
 /// An address, from behind its `//`, without its password. A password may hold any mark, an `@` too.
 fn without_secret(address: &str) -> String {
-    let mut told = match address.rsplit_once('@') {
-        Some((user, host)) => match user.split_once(':') {
-            Some((user, _)) => format!("{user}:…@{host}"),
-            None => address.to_string(),
-        },
-        None => address.to_string(),
-    };
-    if let Some(at) = told.find("password=") {
+    let with_password =
+        address.rsplit_once('@').and_then(|(user, host)| Some((user.split_once(':')?.0, host)));
+    let mut clean = with_password.map_or(address.to_string(), |(user, host)| format!("{user}:…@{host}"));
+    if let Some(at) = clean.find("password=") {
         let from = at + "password=".len();
-        let end = told[from..].find(['&', '#', ',']).map_or(told.len(), |end| from + end);
-        told.replace_range(from..end, "…");
+        let end = clean[from..].find(['&', '#', ',']).map_or(clean.len(), |end| from + end);
+        clean.replace_range(from..end, "…");
     }
-    told
+    clean
 }
 
 fn steers(c: char) -> bool {

@@ -97,7 +97,7 @@ fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn 
         }
         first if first.starts_with(b"SQLite format 3\0") => {
             part.only(&name, "a database", &["table"])?;
-            sqlite(path, name, part, options)
+            Steady::open(path, Held::Binary, || sqlite(path, name, part, options))
         }
         _ => {
             part.only(&name, "a text file", &[])?;
@@ -214,8 +214,7 @@ fn arrow_stream(_: Box<dyn Read + Send>, name: &str, _: &ReadOptions) -> Result<
 
 #[cfg(feature = "sqlite")]
 fn sqlite(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    let source = crate::damaged::guarded(&name, || crate::sqlite::open(path, name.clone(), part, options))?;
-    Ok(Box::new(source))
+    Ok(Box::new(crate::sqlite::open(path, name, part, options)?))
 }
 
 #[cfg(not(feature = "sqlite"))]

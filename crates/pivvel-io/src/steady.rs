@@ -110,7 +110,8 @@ impl LineSource for Steady {
     }
 
     fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
-        self.source.ask(statement, take)
+        let answered = self.form.read(&self.path, || self.source.ask(statement, take));
+        self.same(answered)
     }
 
     fn keep_only(&mut self, condition: Option<Statement>) {

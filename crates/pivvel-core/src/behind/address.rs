@@ -194,14 +194,11 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
         let mut under = vec![false; axis.len(i)];
         found.iter().for_each(|node| under[*node as usize] = true);
         let under = (0..axis.len(i + 1) as u32).filter(|node| under[axis.parent_node(i + 1, *node) as usize]);
-        let mut next: Vec<u32> = under.collect();
-        if let Some(label) = label {
-            let is = |called: Called| move |node: &u32| called(axis, Entry::new(i + 1, *node), label);
-            let by_label: Vec<u32> = next.iter().copied().filter(is(labelled)).collect();
-            next.retain(is(called));
-            // A member that has the label itself comes before one that is only shown so.
-            next = if by_label.is_empty() { next } else { by_label };
-        }
+        let under: Vec<u32> = under.collect();
+        let next = match label {
+            Some(label) => called_so(axis, i + 1, &under, label),
+            None => under,
+        };
         if next.is_empty() {
             return Err(not_there(axis, said, i));
         }
@@ -230,12 +227,14 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
     }
 }
 
-/// Whether a member goes by a name.
-type Called = fn(&Axis, Entry, &str) -> bool;
-
-/// Whether a member has the label.
-fn labelled(axis: &Axis, entry: Entry, label: &str) -> bool {
-    axis.path(entry).last().is_some_and(|member| member.label() == label)
+/// Those of some nodes that have a label or, where none has it, that are called so otherwise.
+fn called_so(axis: &Axis, level: usize, nodes: &[u32], label: &str) -> Vec<u32> {
+    let has_label = |node: &u32| axis.members(level - 1).label(axis.member_of(level, *node)) == label;
+    let labelled: Vec<u32> = nodes.iter().copied().filter(has_label).collect();
+    if !labelled.is_empty() {
+        return labelled;
+    }
+    nodes.iter().copied().filter(|node| called(axis, Entry::new(level, *node), label)).collect()
 }
 
 /// Whether a member is called so: by its label, or by what is shown.

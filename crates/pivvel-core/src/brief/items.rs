@@ -46,13 +46,10 @@ pub(super) fn plan_items(
     notices: &mut Vec<Notice>,
 ) -> Result<Vec<PlannedItem>> {
     let mut items: Vec<PlannedItem> = Vec::new();
-    let ordered = brief
-        .items
-        .iter()
-        .filter(|item| goes_first(item, &brief.items))
-        .chain(brief.items.iter().filter(|item| !goes_first(item, &brief.items)));
-    for item in ordered {
-        let before_measures = goes_first(item, &brief.items);
+    let before = before_measures(&brief.items);
+    let mut ordered: Vec<(&ItemBrief, bool)> = brief.items.iter().zip(before.iter().copied()).collect();
+    ordered.sort_by_key(|(_, before_measures)| !before_measures);
+    for (item, before_measures) in ordered.iter().copied() {
         let ItemBrief { dimension, name, formula, format, hidden, .. } = item.clone();
         let place = format!("item {name}");
         if name.is_empty() {
@@ -84,25 +81,15 @@ pub(super) fn plan_items(
         }
         let operands = scope.names;
         // Items of the same dimension come before those that use them.
-        let sibling = |other: &&ItemBrief| other.dimension == dimension && operands.contains(&other.name);
-        for other in brief.items.iter().filter(sibling).filter(|other| other.name != name) {
-            if items.iter().any(|known| known.spot == spot && known.name == other.name) {
-                continue;
-            }
-            let message = match before_measures && !goes_first(other, &brief.items) {
-                true => format!(
-                    "it goes before measures and uses {}, which goes after them; let both say the same apply",
-                    other.name
-                ),
-                false if names(&other.formula).contains(&name) => {
-                    format!(
-                        "it uses {}, and {} uses it; items cannot build on each other in a circle",
-                        other.name, other.name
-                    )
-                }
-                false => format!("it uses {}, which comes after it; write {} first", other.name, other.name),
-            };
-            return Err(Error::request(place, message));
+        let is_later = |(other, _): &(&ItemBrief, bool)| {
+            let is_known = || items.iter().any(|known| known.spot == spot && known.name == other.name);
+            other.dimension == dimension
+                && operands.contains(&other.name)
+                && other.name != name
+                && !is_known()
+        };
+        if let Some((later, later_before)) = ordered.iter().copied().find(is_later) {
+            return Err(Error::request(place, uses_later(item, later, before_measures && !later_before)));
         }
         if operands.contains(&name) {
             return Err(Error::request(place, format!("{name} builds on itself")));
@@ -118,7 +105,7 @@ pub(super) fn plan_items(
             format,
             hidden,
             before_measures,
-            is_group: before_measures && takes_together(&expr),
+            is_group: before_measures && is_sum_of_members(&expr),
             operands,
             spot,
             expr,
@@ -130,56 +117,59 @@ pub(super) fn plan_items(
     Ok(items)
 }
 
-/// The names in a formula.
-fn names(formula: &str) -> Vec<String> {
-    let mut names = Vec::new();
-    if let Ok(expr) = parse("", formula) {
-        expr.walk(&mut |part| {
-            if let Node::Name(name) = &part.node {
-                names.push(name.whole());
-            }
-        });
+/// Why an item cannot use one that is applied after it.
+fn uses_later(item: &ItemBrief, later: &ItemBrief, after_measures: bool) -> String {
+    let later_uses = parse("", &later.formula).map(|expr| expr.names()).unwrap_or_default();
+    let later = &later.name;
+    if after_measures {
+        format!(
+            "it goes before measures and uses {later}, which goes after them; let both say the same apply"
+        )
+    } else if later_uses.contains(&item.name) {
+        format!("it uses {later}, and {later} uses it; items cannot build on each other in a circle")
+    } else {
+        format!("it uses {later}, which comes after it; write {later} first")
     }
-    names
 }
 
-/// Whether an item goes before formula measures: as it says; where it does not say it, a sum of members
-/// does, so that a ratio of all of them is computed anew and not added up.
-fn goes_first(item: &ItemBrief, all: &[ItemBrief]) -> bool {
-    fn first(item: &ItemBrief, all: &[ItemBrief], depth: usize) -> bool {
-        let is_sum = || {
-            let Ok(expr) = parse("", &item.formula) else { return false };
-            let mut uses_later = false;
-            expr.walk(&mut |part| {
-                let Node::Name(name) = &part.node else { return };
-                let whole = name.whole();
-                let other = all.iter().find(|o| o.dimension == item.dimension && o.name == whole);
-                // Items that use one another in a circle are refused elsewhere.
-                uses_later |= other.is_some_and(|other| depth == 0 || !first(other, all, depth - 1));
+/// Whether each item goes before formula measures: as its `apply` says. The default for a sum of members is
+/// that it does, so that a ratio of all of them is computed anew and not added up, unless it uses an item that
+/// goes after them.
+fn before_measures(items: &[ItemBrief]) -> Vec<bool> {
+    let sums: Vec<Option<Vec<String>>> = items
+        .iter()
+        .map(|item| parse("", &item.formula).ok().filter(is_sum_of_members).map(|expr| expr.names()))
+        .collect();
+    let first =
+        |(item, sum): (&ItemBrief, &Option<Vec<String>>)| item.before_measures.unwrap_or(sum.is_some());
+    let mut before: Vec<bool> = items.iter().zip(&sums).map(first).collect();
+    // What uses an item that goes after measures does so, too, and so does what uses that one.
+    for _ in 0..items.len() {
+        for i in (0..items.len()).filter(|i| items[*i].before_measures.is_none()) {
+            let Some(names) = &sums[i] else { continue };
+            let uses_after = items.iter().zip(&before).any(|(other, before)| {
+                !before && other.dimension == items[i].dimension && names.contains(&other.name)
             });
-            takes_together(&expr) && !uses_later
-        };
-        item.before_measures.unwrap_or_else(is_sum)
+            before[i] &= !uses_after;
+        }
     }
-    first(item, all, 6)
+    before
 }
 
 /// Whether a formula adds up members, each once, and does nothing else.
-fn takes_together(expr: &Expr) -> bool {
-    fn names(expr: &Expr, found: &mut Vec<String>) -> bool {
+fn is_sum_of_members(expr: &Expr) -> bool {
+    fn is_sum(expr: &Expr) -> bool {
         match &expr.node {
-            Node::Name(name) => {
-                let name = name.whole();
-                let new = !found.contains(&name);
-                found.push(name);
-                new
-            }
-            Node::Binary(Operator::Add, a, b) => names(a, found) && names(b, found),
+            Node::Name(_) => true,
+            Node::Binary(Operator::Add, a, b) => is_sum(a) && is_sum(b),
             _ => false,
         }
     }
-    let mut found = Vec::new();
-    names(expr, &mut found) && found.len() > 1
+    let mut names = expr.names();
+    let all = names.len();
+    names.sort();
+    names.dedup();
+    is_sum(expr) && all > 1 && names.len() == all
 }
 
 impl PlannedItem {

@@ -9,8 +9,8 @@ use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{LeafGroups, Moved, ScanReport, UnmetText};
-use crate::lines::{Member, MemberId, Tally, Value};
+use crate::grouping::{LeafGroups, Moved, ScanReport, UnknownText};
+use crate::lines::{Member, MemberId, Tally};
 use crate::notice::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
@@ -104,7 +104,7 @@ fn from_groups(
         let mut decided = pick(plan, engine.frame(), &engine, 0)?;
         known.everything = reference(plan, &engine)?;
         drop(engine);
-        leaves = carried_out(&decided, leaves)?;
+        leaves = apply_picks(&decided, leaves)?;
         let (mut depth, mut deeper) = (1, decided.gathers_above(plan));
         while deeper {
             let mut gathered = Frame::new(plan, leaves.clone(), means.threads)?;
@@ -112,7 +112,7 @@ fn from_groups(
             let engine = Engine::run(plan, &mut gathered)?;
             let more = pick(plan, engine.frame(), &engine, depth)?;
             drop(engine);
-            leaves = carried_out(&more, leaves)?;
+            leaves = apply_picks(&more, leaves)?;
             (depth, deeper) = (depth + 1, more.gathers_above(plan));
             decided.hidden.extend(more.hidden);
         }
@@ -124,7 +124,7 @@ fn from_groups(
         picks.hide(&mut frame);
         frame.arrange_naturally();
     }
-    notices.extend(unmet_texts(plan, &report));
+    notices.extend(unknown_texts(plan, &report));
     notices.extend(unknown_members(plan, &frame));
     notices.extend(same_names(plan, &frame));
     notices.extend(arrange(plan, &mut frame)?);
@@ -167,7 +167,7 @@ fn from_groups(
 }
 
 /// The leaf groups after members are gathered or left out.
-fn carried_out(picks: &Picks, leaves: LeafGroups) -> Result<LeafGroups> {
+fn apply_picks(picks: &Picks, leaves: LeafGroups) -> Result<LeafGroups> {
     if !picks.regroups() {
         return Ok(leaves);
     }
@@ -196,7 +196,6 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
         return Ok(Vec::new());
     }
     let engine = Engine::run(plan, frame)?;
-    let idle = std::cell::RefCell::new(Vec::new());
     let by = |on_rows: bool| -> Result<Vec<SortBy>> {
         let frame = engine.frame();
         let one = |(i, dimension): (usize, &Dimension)| {
@@ -217,16 +216,7 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
                 values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
             };
             let axis = frame.axis(on_rows);
-            let values: Vec<Option<Value>> = (0..axis.len(level) as u32).map(of_node).collect();
-            if values.len() > 1 && values.iter().all(Option::is_none) {
-                let message = format!(
-                    "order of {}: {} is blank for every member, so it decides nothing",
-                    dimension.name,
-                    dimension.order.words()
-                );
-                idle.borrow_mut().push(Notice::author(NoticeCode::NoEffect, message));
-            }
-            Ok(SortBy::Values(values))
+            Ok(SortBy::Values((0..axis.len(level) as u32).map(of_node).collect()))
         };
         plan.axis(on_rows).iter().enumerate().map(one).collect()
     };
@@ -234,7 +224,20 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
     drop(engine);
     frame.rows.arrange(&rows);
     frame.columns.arrange(&columns);
-    Ok(idle.into_inner())
+    let orders = plan.rows.iter().zip(&rows).chain(plan.columns.iter().zip(&columns));
+    Ok(orders.filter_map(|(dimension, by)| without_effect(dimension, by)).collect())
+}
+
+/// That a dimension is sorted by values that are all blank.
+fn without_effect(dimension: &Dimension, by: &SortBy) -> Option<Notice> {
+    let SortBy::Values(values) = by else { return None };
+    let message = format!(
+        "order of {}: {} is blank for every member, so it decides nothing",
+        dimension.name,
+        dimension.order.words()
+    );
+    let all_blank = values.len() > 1 && values.iter().all(Option::is_none);
+    all_blank.then(|| Notice::author(NoticeCode::NoEffect, message))
 }
 
 /// Members that the brief names and that no line has, with the nearest one that there is.
@@ -285,12 +288,12 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
 }
 
 /// Texts that formulas over lines compare columns with and that no line has.
-fn unmet_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
-    let notice = |unmet: &UnmetText| {
+fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
+    let notice = |unmet: &UnknownText| {
         let column = plan.needed_names().get(unmet.slot).map_or("a column", String::as_str);
         let near = unmet.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
         let message = format!("{column} is compared with '{}', which no line has{near}", unmet.text);
         Notice::author(NoticeCode::UnknownMember, message)
     };
-    report.unmet.iter().map(notice).collect()
+    report.unknown_texts.iter().map(notice).collect()
 }

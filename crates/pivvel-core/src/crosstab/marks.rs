@@ -3,7 +3,7 @@
 use super::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
-use crate::formula::{Node, parse};
+use crate::formula::parse;
 use crate::rollup::{Axis, Entry};
 
 impl CrossTab {
@@ -31,14 +31,10 @@ impl CrossTab {
     pub fn hides_scale(&self, emphasis: &Emphasis) -> bool {
         let planned = &emphasis.planned;
         let named = |measure: &str| {
-            let mut named = false;
-            for text in planned.said.by.iter().chain(&planned.said.about) {
-                let Ok(expr) = parse("", text) else { continue };
-                expr.walk(&mut |part| {
-                    named |= matches!(&part.node, Node::Name(name) if name.whole() == measure);
-                });
-            }
-            named
+            let formulas = planned.said.by.iter().chain(&planned.said.about);
+            formulas
+                .filter_map(|text| parse("", text).ok())
+                .any(|expr| expr.names().iter().any(|n| n == measure))
         };
         let hidden = |(place, measure): (usize, &crate::brief::Measure)| {
             self.hides_figure(place) && (planned.measure == Some(place) || named(&measure.name))

@@ -89,10 +89,15 @@ fn lines(count: u64) -> String {
     counted_as(count, "line")
 }
 
-/// A count with marks between thousands, and what is counted.
+/// A count and what is counted.
 fn counted_as(count: u64, what: &str) -> String {
+    format!("{} {what}{}", with_thousands(count), if count == 1 { "" } else { "s" })
+}
+
+/// A count with marks between thousands.
+pub(super) fn with_thousands(count: u64) -> String {
     let digits = count.to_string();
     let parts: Vec<&str> =
         digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
-    format!("{} {what}{}", parts.join(","), if count == 1 { "" } else { "s" })
+    parts.join(",")
 }

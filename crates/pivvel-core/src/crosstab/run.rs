@@ -11,6 +11,7 @@ use arrow_schema::{DataType, Field, SchemaRef};
 use super::build::{Means, assemble};
 use super::groups::{Groups, merged};
 use super::jobs::Job;
+use super::notices::with_thousands;
 use super::table::CrossTab;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
@@ -357,12 +358,7 @@ fn taker<'a>(
 
 /// That groups do not fit, and whose fault it is.
 fn too_many(crowd: &Crowd, allowed: usize) -> Error {
-    let count = |n: usize| {
-        let digits = n.to_string();
-        let parts: Vec<&str> =
-            digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
-        parts.join(",")
-    };
+    let count = |n: usize| with_thousands(n as u64);
     let size = match allowed >> 20 {
         0 => format!("{} KiB", allowed.div_ceil(1 << 10)),
         size => format!("{} MiB", count(size)),

@@ -154,7 +154,7 @@ fn fill_item(
     values: &mut [Option<Value>],
 ) -> Result<(), Outgrown> {
     let is_own = |cell: &usize| {
-        cells.maker(*cell) == Some(place) && !cells.together.get(*cell).copied().unwrap_or(false)
+        cells.maker(*cell) == Some(place) && !cells.merged.get(*cell).copied().unwrap_or(false)
     };
     let own: Vec<usize> = (0..cells.len()).filter(is_own).collect();
     if own.is_empty() {

@@ -10,7 +10,7 @@ use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
-use super::items::{add_items, take_together};
+use super::items::{add_items, merge_groups};
 
 /// With so many leaf groups a thread more pays.
 const MANY: usize = 50_000;
@@ -36,7 +36,7 @@ pub(crate) struct Cells {
     pub(crate) makers: Vec<Option<usize>>,
     /// Which of those that items compute are aggregated from the lines of all members that they take
     /// together; those behind the last one are not.
-    pub(crate) together: Vec<bool>,
+    pub(crate) merged: Vec<bool>,
     /// Aggregates by their place in the plan, then by cell.
     pub(crate) aggregates: Vec<Values>,
 }
@@ -68,7 +68,7 @@ impl Frame {
             leaves.aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
         }
         add_items(plan, &mut rows, &mut columns, &mut grains);
-        take_together(plan, (&rows, &columns), &mut grains, &states)
+        merge_groups(plan, (&rows, &columns), &mut grains, &states)
             .map_err(|_| Error::overflow("the totals"))?;
         let mut frame = Frame { rows, columns, grains };
         frame.arrange_naturally();
@@ -118,7 +118,7 @@ fn cells<'a>(
             column_level: i % across,
             lines: grain.states.all_lines().collect(),
             makers: Vec::new(),
-            together: Vec::new(),
+            merged: Vec::new(),
             aggregates: finished.collect::<Result<_, _>>()?,
             pairs: grain.cells,
         };

@@ -123,7 +123,7 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
 
 /// Aggregates anew what items take together: the lines of all their members, as if these were one. Cells
 /// where another item plays a part are left to the item's formula.
-pub(super) fn take_together(
+pub(super) fn merge_groups(
     plan: &Plan,
     (rows, columns): (&Axis, &Axis),
     grains: &mut [Cells],
@@ -143,7 +143,7 @@ pub(super) fn take_together(
             made && of_groups(rows, row_level, row) && of_groups(columns, column_level, column)
         };
         let mut open: Vec<usize> = (0..cells.len()).filter(is_open).collect();
-        cells.together.resize(if open.is_empty() { 0 } else { cells.len() }, false);
+        cells.merged.resize(if open.is_empty() { 0 } else { cells.len() }, false);
         // A member may be of several groups, whose cells are made one after the other then.
         while !open.is_empty() {
             let mut into = vec![States::NOWHERE; states.len()];
@@ -170,7 +170,7 @@ pub(super) fn take_together(
                 let (finished, values) = (merged.finish(aggregate)?, Arc::make_mut(values));
                 made.iter().zip(finished).for_each(|(cell, value)| values[*cell] = value);
             }
-            made.iter().for_each(|cell| cells.together[*cell] = true);
+            made.iter().for_each(|cell| cells.merged[*cell] = true);
             open = rest;
         }
     }

@@ -9,7 +9,7 @@ use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, e
 use crate::formula::{Function, Share};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
 use crate::lines::{Member, MemberId, Members, Value};
-use crate::rollup::{Collapsed, collapse, combined, without_lineless};
+use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
 /// Leaf groups whose keys are the layout's dimensions, tiers among them.
 ///
@@ -43,7 +43,7 @@ pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups
     let (rows, row_targets) = collapse(&leaves.rows, &collapsed(&plan.row_keys, true)?);
     let (columns, column_targets) = collapse(&leaves.columns, &collapsed(&plan.column_keys, false)?);
     let settled = leaves.regrouped((rows, &row_targets), (columns, &column_targets));
-    settled.and_then(without_lineless).map_err(|_| Error::overflow("the totals"))
+    settled.and_then(without_empty_paths).map_err(|_| Error::overflow("the totals"))
 }
 
 /// The tier of every deepest path; none where what they are classified by is blank.

@@ -292,6 +292,17 @@ impl Expr {
             Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
         }
     }
+
+    /// The names in it, outermost first, each as often as it stands there.
+    pub fn names(&self) -> Vec<String> {
+        let mut names = Vec::new();
+        self.walk(&mut |part| {
+            if let Node::Name(name) = &part.node {
+                names.push(name.whole());
+            }
+        });
+        names
+    }
 }
 
 impl From<Node> for Expr {

@@ -16,7 +16,7 @@ use super::sheet::Sheet;
 use super::spec::Grouping;
 use super::states::States;
 use super::totals::Outgrown;
-use super::watch::{UnmetText, Watch};
+use super::watch::{UnknownText, Watch};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
@@ -59,7 +59,7 @@ pub struct ScanReport {
     /// Floating-point values that are no number or infinite; each was taken as blank.
     pub not_finite: u64,
     /// Texts that columns are compared with and that no line has.
-    pub unmet: Vec<UnmetText>,
+    pub unknown_texts: Vec<UnknownText>,
 }
 
 /// How large a scan has become, and by what.
@@ -333,7 +333,7 @@ impl<'p> Scan<'p> {
         }
         // Of lines that a database grouped nothing is known but their groups.
         if self.looked {
-            self.report.unmet = self.watch.unmet();
+            self.report.unknown_texts = self.watch.unknown();
         }
         let finer = self.finer.into_iter().map(FinerScan::finish).collect();
         LeafGroups {

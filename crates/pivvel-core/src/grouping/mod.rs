@@ -29,4 +29,4 @@ pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
 pub(crate) use summary::{Total, quantile, summarize};
 pub(crate) use totals::Outgrown;
-pub use watch::UnmetText;
+pub use watch::UnknownText;

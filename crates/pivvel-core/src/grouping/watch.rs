@@ -15,7 +15,7 @@ const FEW: usize = 1_000;
 
 /// A text that a column is compared with and that no line has.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct UnmetText {
+pub struct UnknownText {
     /// The column, by its place among those that the scan is given.
     pub(crate) slot: usize,
     /// The text.
@@ -113,11 +113,11 @@ impl Watch {
     }
 
     /// The texts that no line has, of columns of few members.
-    pub(super) fn unmet(&self) -> Vec<UnmetText> {
+    pub(super) fn unknown(&self) -> Vec<UnknownText> {
         let few = self.columns.iter().filter(|watched| !watched.many);
         let unmet = few.flat_map(|watched| {
             let known: Vec<&str> = watched.members.iter().map(String::as_str).collect();
-            watched.wanted.iter().map(move |text| UnmetText {
+            watched.wanted.iter().map(move |text| UnknownText {
                 slot: watched.slot,
                 text: text.clone(),
                 nearest: nearest(text, &known).map(str::to_string),

@@ -140,8 +140,8 @@ fn mean<C>(order: &[(C, Value)]) -> Option<f64> {
         return None;
     }
     let count = order.len() as f64;
-    match Total::of(order.iter().map(|(_, value)| value)) {
-        Ok(total) if total.mean(order.len()).is_none_or(f64::is_finite) => total.mean(order.len()),
+    match Total::of(order.iter().map(|(_, value)| value)).map(|total| total.mean(order.len())) {
+        Ok(mean) if mean.is_none_or(f64::is_finite) => mean,
         // A sum that is too large, whose mean is a number all the same.
         _ => Some(order.iter().map(|(_, value)| value.as_f64() / count).sum()),
     }

@@ -9,5 +9,5 @@ mod roll_up;
 pub use axis::{Axis, Entry, MemberRef};
 pub(crate) use axis::{Made, SortBy};
 pub(crate) use class::{Apart, Class};
-pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_lineless};
+pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_empty_paths};
 pub(crate) use roll_up::{RolledGrain, grain_index, roll_up};

@@ -24,12 +24,12 @@ pub(crate) fn regroup(
     let (column_paths, column_targets) = moved(&leaves.columns, columns);
     let regrouped = leaves.regrouped((row_paths, &row_targets), (column_paths, &column_targets))?;
     let drops = |levels: &[Level]| levels.iter().any(|(fates, _)| fates.contains(&Fate::Dropped));
-    if drops(rows) || drops(columns) { without_lineless(regrouped) } else { Ok(regrouped) }
+    if drops(rows) || drops(columns) { without_empty_paths(regrouped) } else { Ok(regrouped) }
 }
 
 /// The same without the paths that no line is left of, so that what was left out makes no row and no
 /// column.
-pub(crate) fn without_lineless(leaves: LeafGroups) -> Result<LeafGroups, Outgrown> {
+pub(crate) fn without_empty_paths(leaves: LeafGroups) -> Result<LeafGroups, Outgrown> {
     let mut used = [vec![false; leaves.rows.len()], vec![false; leaves.columns.len()]];
     for (row, column) in leaves.groups.pairs() {
         used[0][*row as usize] = true;
