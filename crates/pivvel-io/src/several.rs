@@ -148,6 +148,10 @@ impl LineSource for Several {
         &self.name
     }
 
+    fn notes(&self) -> &[String] {
+        &self.notes
+    }
+
     fn schema(&self) -> SchemaRef {
         self.parts[0].schema()
     }
@@ -195,10 +199,6 @@ impl LineSource for Several {
 impl Source for Several {
     fn columns(&self) -> &[Column] {
         self.parts[0].columns()
-    }
-
-    fn notes(&self) -> &[String] {
-        &self.notes
     }
 
     fn delimiter(&self) -> Option<char> {

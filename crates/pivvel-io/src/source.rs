@@ -10,11 +10,6 @@ pub trait Source: LineSource {
     /// The columns and how they are read.
     fn columns(&self) -> &[Column];
 
-    /// What is odd about the headings.
-    fn notes(&self) -> &[String] {
-        &[]
-    }
-
     /// What stands between fields, where something does.
     fn delimiter(&self) -> Option<char> {
         None

@@ -91,6 +91,10 @@ impl LineSource for Steady {
         self.source.name()
     }
 
+    fn notes(&self) -> &[String] {
+        self.source.notes()
+    }
+
     fn schema(&self) -> SchemaRef {
         self.source.schema()
     }
@@ -143,10 +147,6 @@ impl LineSource for Steady {
 impl Source for Steady {
     fn columns(&self) -> &[Column] {
         self.source.columns()
-    }
-
-    fn notes(&self) -> &[String] {
-        self.source.notes()
     }
 
     fn delimiter(&self) -> Option<char> {

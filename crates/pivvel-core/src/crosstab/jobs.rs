@@ -61,6 +61,8 @@ impl Job {
                 }
             }
         }
+        let notes = source.notes().iter().map(|note| Notice::author(NoticeCode::Source, note));
+        jobs[0].plan.notices.extend(notes);
         for job in &jobs {
             if let Some(trouble) = job.plan.needed_names().iter().find_map(|name| source.trouble(name)) {
                 return Err(Error::request(source.name(), trouble));

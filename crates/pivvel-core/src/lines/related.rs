@@ -52,6 +52,8 @@ pub struct Related<'a> {
     keys: Vec<(usize, usize)>,
     /// The table's other columns: place there, and the name here.
     brought: Vec<(usize, String)>,
+    /// What is odd about the lines' source, then about the table's.
+    notes: Vec<String>,
 }
 
 /// Keys without a partner that are named to the reader.
@@ -103,7 +105,9 @@ impl<'a> Related<'a> {
             (i, if taken { format!("{name}.{column}") } else { column.clone() })
         });
         let brought = brought.collect();
-        Ok(Related { name: name.to_string(), keys: pairs, brought, lines, table })
+        let of_table = table.notes().iter().map(|note| format!("{place}: {note}"));
+        let notes = lines.notes().iter().cloned().chain(of_table).collect();
+        Ok(Related { name: name.to_string(), keys: pairs, brought, notes, lines, table })
     }
 
     /// Reads the table: its rows by key, and the columns that are wanted.
@@ -111,13 +115,14 @@ impl<'a> Related<'a> {
         let places: Vec<usize> =
             self.keys.iter().map(|(_, key)| *key).chain(wanted.iter().copied()).collect();
         let mut batches: Vec<RecordBatch> = Vec::new();
-        self.table.scan(&places, &mut |batch| {
+        let tally = self.table.scan(&places, &mut |batch| {
             batches.push(batch);
             Ok(())
         })?;
         let schema = self.table.schema();
         let keys = self.keys.iter().map(|(_, key)| Coder::new(kind(&schema, *key), None)).collect();
-        let mut table = Table { coders: keys, rows: HashMap::new(), columns: Vec::new() };
+        let mut table =
+            Table { coders: keys, rows: HashMap::new(), columns: Vec::new(), blanked: tally.blanked };
         let mut row = 0;
         for batch in &batches {
             for (key, label) in table.keys_of(&batch.columns()[..self.keys.len()])? {
@@ -155,6 +160,8 @@ struct Table {
     /// Rows by the codes of their keys.
     rows: HashMap<Vec<u32>, u32>,
     columns: Vec<ArrayRef>,
+    /// Values that did not fit their column's kind and were taken as blank.
+    blanked: u64,
 }
 
 impl Table {
@@ -225,6 +232,10 @@ impl LineSource for Related<'_> {
         Arc::new(Schema::new(own.fields().iter().cloned().chain(brought).collect::<Vec<_>>()))
     }
 
+    fn notes(&self) -> &[String] {
+        &self.notes
+    }
+
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let schema = self.schema();
         let own = self.lines.schema().fields().len();
@@ -283,6 +294,7 @@ impl LineSource for Related<'_> {
                 examples,
             });
         }
+        tally.blanked += table.blanked;
         Ok(tally)
     }
 

@@ -124,6 +124,12 @@ pub trait LineSource {
     /// The columns and what they hold.
     fn schema(&self) -> SchemaRef;
 
+    /// What is odd about the source itself, as headings that are blank or stand twice. Each becomes a
+    /// notice of the code `source`.
+    fn notes(&self) -> &[String] {
+        &[]
+    }
+
     /// Reads the lines once. `columns` are places in the schema; every batch goes to `take`.
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally>;
 

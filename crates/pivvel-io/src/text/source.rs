@@ -215,6 +215,10 @@ impl LineSource for TextSource {
         &self.name
     }
 
+    fn notes(&self) -> &[String] {
+        &self.notes
+    }
+
     fn schema(&self) -> SchemaRef {
         self.columns.schema()
     }
@@ -301,10 +305,6 @@ impl LineSource for TextSource {
 impl Source for TextSource {
     fn columns(&self) -> &[Column] {
         &self.columns.all
-    }
-
-    fn notes(&self) -> &[String] {
-        &self.notes
     }
 
     fn delimiter(&self) -> Option<char> {

@@ -147,6 +147,9 @@ fn cases() -> Vec<Case> {
             after("[totals]\ncoast = \"after\"").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
             LINES,
         ),
+        (Source, SALES.into(), "coast,,amount\nFell,x,1\n", SALES.into(), "coast,note,amount\nFell,x,1\n"),
+        (Source, SALES.into(), "coast,amount,amount\nFell,1,2\n", SALES.into(), "coast,amount,Amount\nFell,1,2\n"),
+        (TotalLine, SALES.into(), "coast,amount\nFell,1\nSkerry,2\nTotal,3\n", SALES.into(), "coast,amount\nFell,1\nSkerry,2\nHolm,3\n"),
         (TitleName, sales("title = \"Sales of {year}\""), LINES, sales("title = \"Sales of {period}\""), LINES),
         (
             NoEffect,
@@ -179,6 +182,16 @@ fn each_notice_is_told_where_it_is_so_and_only_there() {
     }
 }
 
+/// Every code has a case; those of floating-point columns and of kept scales need more than lines of text.
+#[test]
+fn every_code_has_a_case() {
+    let cases = cases();
+    for code in NoticeCode::ALL {
+        let elsewhere = matches!(code, NoticeCode::NotFinite | NoticeCode::KeptScale);
+        assert!(elsewhere || cases.iter().any(|(known, ..)| known == code), "{}", code.name());
+    }
+}
+
 /// Every code has its row in the document.
 #[test]
 fn codes_are_documented() {
@@ -201,4 +214,28 @@ fn blanked_values_are_counted() {
         "coast,amount\nFell,1\nSkerry,x\nSkerry,y\n",
     );
     assert!(told.iter().any(|notice| notice.text() == "2 values taken as blank because of not fitting the column's kind"), "{told:?}");
+}
+
+/// Values of a related table that are blanked are counted, too.
+#[test]
+fn blanked_values_of_a_related_table_are_counted() {
+    let lines = "coast,amount\nFell,1\nSkerry,2\n";
+    for (table, blanked) in
+        [("coast,berths\nFell,3\nSkerry,4\n", false), ("coast,berths\nFell,3\nSkerry,few\n", true)]
+    {
+        let read = |text: &str| {
+            let options = ReadOptions {
+                kinds: if text == table { vec![("berths".into(), "whole".into())] } else { Vec::new() },
+                bad_values: BadValues::Blank,
+                ..ReadOptions::default()
+            };
+            let text = std::io::Cursor::new(text.as_bytes().to_vec());
+            Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
+        };
+        let mut source =
+            Related::new(read(lines), "coasts", read(table), &[("coast".into(), "coast".into())]).unwrap();
+        let brief = pivvel::Brief::new().measure(("berths", "sum(berths)"));
+        let found = CrossTab::build(&brief, &mut source).unwrap().notices();
+        assert_eq!(found.iter().any(|notice| notice.code() == NoticeCode::BadValues), blanked, "{found:?}");
+    }
 }
