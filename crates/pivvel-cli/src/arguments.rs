@@ -108,7 +108,7 @@ pub(crate) struct Check {
     /// Check against these lines instead of the brief's own
     #[arg(long, value_name = "FILE")]
     pub(crate) source: Option<PathBuf>,
-    /// End with 1 where there is a warning
+    /// Exit with 1 if there is a warning
     #[arg(long)]
     pub(crate) strict: bool,
 }
@@ -287,11 +287,11 @@ pub(crate) struct Build {
     /// Keep what was asked for as a brief
     #[arg(long, value_name = "FILE")]
     pub(crate) save_brief: Option<PathBuf>,
-    /// Write figures that the brief hides into tables, too
+    /// Include figures that the brief hides in tables
     #[arg(long)]
     pub(crate) with_hidden: bool,
     #[command(flatten)]
-    pub(crate) telling: Telling,
+    pub(crate) notices: NoticeFlags,
     #[command(flatten)]
     pub(crate) reading: Reading,
     #[command(flatten)]
@@ -349,7 +349,7 @@ pub(crate) struct Compare {
     #[arg(long)]
     pub(crate) inert: bool,
     #[command(flatten)]
-    pub(crate) telling: Telling,
+    pub(crate) notices: NoticeFlags,
     #[command(flatten)]
     pub(crate) effort: Effort,
     #[command(flatten)]
@@ -398,13 +398,13 @@ pub(crate) struct Reading {
     pub(crate) bad_values: Option<Bad>,
 }
 
-/// What to do about notices: what was left out, blanked, misspelt, empty or not used.
+/// What to do about notices: what was excluded, blanked, misspelt, empty or not used.
 #[derive(Debug, Clone, Copy, Args)]
-pub(crate) struct Telling {
-    /// Say nothing of what was left out, blanked or misspelt, and of files that are written
+pub(crate) struct NoticeFlags {
+    /// Print no notices and no names of files that are written
     #[arg(long, conflicts_with = "strict")]
     pub(crate) quiet: bool,
-    /// Write nothing and end with 1 where anything was blanked, misspelt, empty, mixed or not used
+    /// Write nothing and exit with 1 if anything was blanked, misspelt, empty, mixed or not used
     #[arg(long)]
     pub(crate) strict: bool,
 }
@@ -456,7 +456,7 @@ pub(crate) enum Bad {
 
 fn threads(text: &str) -> Result<usize, String> {
     let number = text.parse::<usize>().ok().filter(|number| (1..=512).contains(number));
-    number.ok_or_else(|| "a number from 1 to 512 is wanted".into())
+    number.ok_or_else(|| "expected a number from 1 to 512".into())
 }
 
 fn delimiter(text: &str) -> Result<u8, String> {

@@ -11,8 +11,8 @@ use pivvel::{
 use crate::apply::names;
 use crate::arguments::{Build, TableShape};
 use crate::effort::watched;
+use crate::messages::print_message;
 use crate::screen;
-use crate::telling::say;
 
 pub(crate) fn run(build: &Build) -> Result<()> {
     match build.more.is_empty() {
@@ -41,12 +41,12 @@ fn several(build: &Build) -> Result<()> {
     }
     let mut failed: Vec<(String, Error)> = Vec::new();
     for input in &inputs {
-        say(&format!("{}:", input.display()));
+        print_message(&format!("{}:", input.display()));
         let own = Build { input: (*input).clone(), more: Vec::new(), ..build.clone() };
         match one(&own) {
             Err(error) if error.is_broken_pipe() => return Err(error),
             Err(error) => {
-                say(&format!("pivvel: {error}"));
+                print_message(&format!("pivvel: {error}"));
                 failed.push((input.display().to_string(), error));
             }
             Ok(()) => {}
@@ -56,7 +56,7 @@ fn several(build: &Build) -> Result<()> {
     let message = format!("{} of {} briefs failed: {}", names.len(), inputs.len(), names.join(", "));
     match failed.iter().any(|(_, error)| !error.is_request()) {
         _ if failed.is_empty() => {
-            say(&format!("{} briefs done", inputs.len()));
+            print_message(&format!("{} briefs done", inputs.len()));
             Ok(())
         }
         true => Err(Error::data("build", message)),
@@ -78,10 +78,10 @@ fn one(build: &Build) -> Result<()> {
         if build.changes_brief() && build.save_brief.is_none() {
             let kept: Vec<String> =
                 targets.drain(..).map(|target| target.path().display().to_string()).collect();
-            if !kept.is_empty() && !build.telling.quiet {
+            if !kept.is_empty() && !build.notices.quiet {
                 let files = kept.join(", ");
-                say(&format!(
-                    "not written, since the brief was changed for this run: {files}; say --to to write a file"
+                print_message(&format!(
+                    "not written, because flags changed the brief for this run: {files}; add --to to write a file"
                 ));
             }
         }
@@ -119,16 +119,16 @@ fn one(build: &Build) -> Result<()> {
     };
     let to_screen = build.to.is_empty() && build.split_levels.is_none();
     // On a screen they stand under the cross-tab.
-    if !to_screen || build.telling.strict {
-        build.telling.notices(&crosstab.notices())?;
+    if !to_screen || build.notices.strict {
+        build.notices.report(&crosstab.notices())?;
     }
     if let (Some(path), Some(groups)) = (&build.save_groups, &groups) {
         save_groups(path, groups)?;
-        build.telling.wrote(path);
+        build.notices.report_written(path);
     }
     if let Some(path) = &build.save_yardsticks {
         save_yardsticks(path, &crosstab.yardsticks())?;
-        build.telling.wrote(path);
+        build.notices.report_written(path);
     }
     if let (Some(path), Some(lines)) = (&build.save_brief, &lines) {
         save_brief(&brief, build, path, lines)?;
@@ -136,18 +136,18 @@ fn one(build: &Build) -> Result<()> {
     for target in &targets {
         target.write(&crosstab)?;
         if !target.is_standard_output() {
-            build.telling.wrote(target.path());
+            build.notices.report_written(target.path());
         }
     }
     if let Some(files) = &level_files {
-        files.write(&crosstab, &options)?.iter().for_each(|path| build.telling.wrote(path));
+        files.write(&crosstab, &options)?.iter().for_each(|path| build.notices.report_written(path));
     }
     // Whoever wants a file wants no screenful beside it.
     if to_screen { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
 }
 
 impl Build {
-    /// Whether something is asked for that the brief does not say.
+    /// Whether flags change what the brief computes or shows.
     fn changes_brief(&self) -> bool {
         let lists = [
             &self.measure,
@@ -182,7 +182,7 @@ impl Build {
     /// All that the run reads.
     fn inputs(&self, brief: &Brief, lines: Option<&Path>) -> Vec<String> {
         let none = Path::new("-");
-        // A brief may be written over itself, which keeps what it says.
+        // A brief may be written over itself: its keys and comments are kept.
         let again = self.save_brief.as_ref().is_some_and(|saved| *saved == self.input);
         let own = if is_brief(&self.input) && !again { &self.input } else { none };
         let lines = lines.filter(|_| self.groups.is_empty()).unwrap_or(none);
@@ -291,7 +291,7 @@ fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result
         Err(_) => brief_to_toml(&kept),
     };
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
-    build.telling.wrote(path);
+    build.notices.report_written(path);
     Ok(())
 }
 

@@ -27,7 +27,7 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
         let options = TableOptions { inert: compare.inert };
         target.write_changes(&comparison, (title.clone(), &everything), options)?;
         if !target.is_standard_output() {
-            compare.telling.wrote(target.path());
+            compare.notices.report_written(target.path());
         }
     }
     if targets.is_empty() {
@@ -67,7 +67,7 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
     let of_run = |notice: Notice| notice.of(&name);
     // What the brief asks for is asked for both; what may be wrong is of one of them.
     let notices = crosstab.notices().into_iter().filter(|notice| !notice.code().is_asked_for()).map(of_run);
-    compare.telling.notices(&notices.collect::<Vec<_>>())?;
+    compare.notices.report(&notices.collect::<Vec<_>>())?;
     let formats = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
     Ok((Snapshot::of(name, &crosstab), ratios, formats))
 }

@@ -7,8 +7,8 @@ use pivvel::{
 
 use crate::arguments::Explain;
 use crate::build::inputs;
+use crate::messages::print_message;
 use crate::screen;
-use crate::telling::say;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
     let (brief, address, path) = explain.asked.read()?;
@@ -33,7 +33,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     for target in &targets {
         target.write_story(&story)?;
         if !target.is_standard_output() {
-            say(&format!("wrote {}", target.path().display()));
+            print_message(&format!("wrote {}", target.path().display()));
         }
     }
     match (explain.json, targets.is_empty()) {

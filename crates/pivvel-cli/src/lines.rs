@@ -12,8 +12,8 @@ use crate::apply::{assume, names};
 use crate::arguments::{Asked, Lines};
 use crate::build::{inputs, read_brief};
 use crate::effort::watched;
+use crate::messages::print_message;
 use crate::screen;
-use crate::telling::say;
 
 /// Lines that are shown on a screen where nothing is said.
 const SHOWN: usize = 400;
@@ -53,9 +53,9 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let options = TableOptions { inert: lines.inert };
     let tied = watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
     if !target.is_standard_output() {
-        say(&format!("wrote {}", target.path().display()));
+        print_message(&format!("wrote {}", target.path().display()));
     }
-    say(told(&wanted, &tied).trim_end());
+    print_message(told(&wanted, &tied).trim_end());
     checked(&tied)
 }
 

@@ -10,11 +10,11 @@ mod demo;
 mod effort;
 mod explain;
 mod lines;
+mod messages;
 mod screen;
 mod shell;
 mod signals;
 mod survey;
-mod telling;
 
 use std::process::ExitCode;
 
@@ -24,7 +24,7 @@ use clap::Parser;
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     if let Err(error) = signals::end_cleanly() {
-        telling::say(&format!("pivvel: Ctrl-C may leave a temporary file behind: {error}"));
+        messages::print_message(&format!("pivvel: Ctrl-C may leave a temporary file behind: {error}"));
     }
     let result = match &arguments.command {
         Command::Demo(demo) => demo::run(demo),
@@ -41,7 +41,7 @@ fn main() -> ExitCode {
         // Whoever reads our output had enough.
         Err(error) if error.is_broken_pipe() => ExitCode::SUCCESS,
         Err(error) => {
-            telling::say(&format!("pivvel: {error}"));
+            messages::print_message(&format!("pivvel: {error}"));
             ExitCode::from(if error.is_request() { 2 } else { 1 })
         }
     }

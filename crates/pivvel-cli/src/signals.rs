@@ -1,7 +1,7 @@
 //! Signals that end the program: it ends at once, and takes with it what was half done. What whoever started
 //! it lets it ignore, as `nohup` does, is ignored.
 
-/// Lets the program end cleanly when it is told to end.
+/// Lets the program end cleanly when a signal ends it.
 ///
 /// # Errors
 /// What the system finds wrong.
@@ -16,7 +16,7 @@ pub(crate) fn end_cleanly() -> std::io::Result<()> {
     std::thread::spawn(move || {
         if let Some(signal) = signals.forever().next() {
             pivvel::abandon_writing();
-            // As shells tell that a signal ended a program.
+            // The exit code of shells for a program that a signal ended.
             std::process::exit(128 + signal);
         }
     });
@@ -31,7 +31,7 @@ fn ignored() -> u64 {
     mask.and_then(|mask| u64::from_str_radix(mask.trim(), 16).ok()).unwrap_or(0)
 }
 
-/// Lets the program end cleanly when it is told to end.
+/// Lets the program end cleanly when a signal ends it.
 ///
 /// # Errors
 /// What the system finds wrong.

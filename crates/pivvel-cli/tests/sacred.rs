@@ -1,5 +1,5 @@
-//! Files that are read are not written, what is hidden is in no byte, what is secret is not told, and what a
-//! user should know is told wherever the result goes.
+//! Files that are read are not written, what is hidden is in no byte, no password is printed, and notices are
+//! printed wherever the result goes.
 
 #![allow(clippy::unwrap_used)]
 
@@ -34,7 +34,7 @@ impl Place {
     }
 }
 
-fn told(output: &Output) -> String {
+fn stderr(output: &Output) -> String {
     String::from_utf8_lossy(&output.stderr).into_owned()
 }
 
@@ -75,7 +75,7 @@ fn an_output_is_no_input_and_no_other_output() {
         cases.iter().map(|case| [&SALES[..], case].concat()).chain(others.iter().map(|case| case.to_vec()));
     for arguments in all {
         let output = place.run(&arguments);
-        assert_eq!(output.status.code(), Some(2), "{arguments:?}: {}", told(&output));
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}: {}", stderr(&output));
         assert_eq!(fs::read_to_string(place.path().join("lines.csv")).unwrap(), LINES, "{arguments:?}");
         assert!(
             !place.path().join("o.csv").exists() && !place.path().join("o.json").exists(),
@@ -97,7 +97,7 @@ fn links_stay_links_and_what_is_read_only_stands() {
     place.write("kept.csv", "earlier");
     fs::set_permissions(place.path().join("kept.csv"), fs::Permissions::from_mode(0o444)).unwrap();
     let output = place.run(&[&SALES[..], &["--to", "kept.csv"]].concat());
-    assert_eq!(output.status.code(), Some(2), "{}", told(&output));
+    assert_eq!(output.status.code(), Some(2), "{}", stderr(&output));
     assert_eq!(fs::read_to_string(place.path().join("kept.csv")).unwrap(), "earlier");
 }
 
@@ -107,7 +107,7 @@ fn notices_are_told_wherever_the_result_goes() {
     let misspelt = [&SALES[..], &["--where", "scenario = 'actaul'"]].concat();
     let output = place.run(&[&misspelt[..], &["--to", "o.csv"]].concat());
     assert!(output.status.success());
-    let lines = told(&output);
+    let lines = stderr(&output);
     assert!(
         lines.contains(
             "unknown-member: scenario is compared with 'actaul', which no line has; nearest: 'actual'"
@@ -115,7 +115,7 @@ fn notices_are_told_wherever_the_result_goes() {
         "{lines}"
     );
     assert!(lines.contains("empty-result: there is no line to show"), "{lines}");
-    assert_eq!(told(&place.run(&[&misspelt[..], &["--to", "o.csv", "--quiet"]].concat())), "");
+    assert_eq!(stderr(&place.run(&[&misspelt[..], &["--to", "o.csv", "--quiet"]].concat())), "");
     fs::remove_file(place.path().join("o.csv")).unwrap();
     let strict = place.run(&[&misspelt[..], &["--to", "o.csv", "--strict"]].concat());
     assert_eq!(strict.status.code(), Some(1));
@@ -123,10 +123,13 @@ fn notices_are_told_wherever_the_result_goes() {
     // What the brief itself asks for ends no run.
     let right = [&SALES[..], &["--where", "scenario = 'actual'", "--to", "o.csv", "--strict"]].concat();
     let output = place.run(&right);
-    assert!(output.status.success(), "{}", told(&output));
-    assert_eq!(told(&output), "lines-excluded: 1 line left out by: scenario = 'actual'\nwrote o.csv\n");
+    assert!(output.status.success(), "{}", stderr(&output));
+    assert_eq!(
+        stderr(&output),
+        "lines-excluded: 1 line excluded: scenario = 'actual' is not true\nwrote o.csv\n"
+    );
     // Into a pipe, too.
-    assert!(told(&place.run(&[&misspelt[..], &["--to", "-"]].concat())).contains("empty-result"));
+    assert!(stderr(&place.run(&[&misspelt[..], &["--to", "-"]].concat())).contains("empty-result"));
 }
 
 #[test]
@@ -140,9 +143,9 @@ fn a_trial_takes_no_place_of_what_a_brief_keeps() {
     let kept = fs::read_to_string(place.path().join("kept.csv")).unwrap();
     let output = place.run(&["build", "kept.toml", "--where", "scenario = 'plan'"]);
     assert!(
-        told(&output).contains("not written, since the brief was changed for this run: kept.csv"),
+        stderr(&output).contains("not written, because flags changed the brief for this run: kept.csv"),
         "{}",
-        told(&output)
+        stderr(&output)
     );
     assert_eq!(fs::read_to_string(place.path().join("kept.csv")).unwrap(), kept);
     assert!(
@@ -172,10 +175,10 @@ fn hidden_figures_are_in_no_byte() {
     for (form, shape) in forms.iter().flat_map(|form| shapes.iter().map(move |shape| (form, shape))) {
         let output = place.run(&[&["build", "quiet.toml", "--to", form], *shape].concat());
         // A build without a form's feature says so, and writes nothing.
-        if output.status.code() == Some(2) && told(&output).contains("--features") {
+        if output.status.code() == Some(2) && stderr(&output).contains("--features") {
             continue;
         }
-        assert!(output.status.success(), "{form}: {}", told(&output));
+        assert!(output.status.success(), "{form}: {}", stderr(&output));
         let held = unpacked(&place.path().join(form));
         figures.iter().for_each(|figure| assert!(!held.contains(figure), "{figure} in {form} {shape:?}"));
     }
@@ -262,7 +265,7 @@ fn pipes_with_a_name_are_read_from_their_beginning() {
         text.matches("Fell,coast,total,member,total,sales,8888889.01,2").count(),
         2,
         "{text}{}",
-        told(&output)
+        stderr(&output)
     );
 }
 
@@ -295,7 +298,7 @@ fn extremes_end_with_a_message() {
     ];
     for (arguments, code) in cases {
         let output = place.run(arguments);
-        assert_eq!(output.status.code(), Some(*code), "{}", told(&output));
+        assert_eq!(output.status.code(), Some(*code), "{}", stderr(&output));
     }
     assert!(!fs::read_to_string(place.path().join("o.json")).unwrap().contains("inf"));
     let short: Vec<String> = (0..2_800).map(|i| i.to_string()).collect();

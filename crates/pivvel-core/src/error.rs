@@ -177,7 +177,7 @@ impl Error {
         matches!(&*self.0, Fault::Io { cause, .. } if cause.kind() == std::io::ErrorKind::BrokenPipe)
     }
 
-    /// The column whose values are to be looked at again, where this error says so.
+    /// The column of an [`Error::reconsider`].
     pub fn reconsidered(&self) -> Option<&str> {
         match &*self.0 {
             Fault::Reconsider { column, .. } => Some(column),

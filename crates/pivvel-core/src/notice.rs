@@ -1,9 +1,9 @@
-//! What a user should know and that is no error: what was left out, blanked, misspelt, empty, mixed or not
-//! used. Each notice has a code that stays the same, whom it is for, and a sentence.
+//! Notices: what a user should know and that is no error. Each has a stable code, an audience and a sentence.
 
 use std::fmt;
 
-/// Something that a user should know of a run.
+/// Something that a user should know of a run and that is no error: what was excluded, blanked, misspelt, empty,
+/// mixed or not used.
 ///
 /// ```
 /// use std::sync::Arc;
@@ -29,9 +29,9 @@ pub struct Notice {
 /// Whom a notice is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Audience {
-    /// Who wrote the brief: it says what was most likely not meant.
+    /// The author of the brief: what was most likely not meant.
     Author,
-    /// Who reads the result: it says what the numbers cover.
+    /// The reader of the result: what the numbers cover.
     Reader,
 }
 
@@ -61,7 +61,7 @@ macro_rules! codes {
 codes! {
     /// Lines that the condition of the brief leaves out.
     LinesExcluded = "lines-excluded",
-    /// Lines for which that condition met a blank.
+    /// Lines for which that condition was blank.
     ConditionBlank = "condition-blank",
     /// No line is left.
     EmptyResult = "empty-result",
@@ -87,7 +87,7 @@ codes! {
     NotUsed = "not-used",
     /// A rule that no value can reach, or values that no rule is for.
     RuleGap = "rule-gap",
-    /// A scale, rules or a total that mix what should stay apart.
+    /// A scale or rules that put totals beside their parts.
     Mixed = "mixed-scale",
     /// Cells that lie beyond a kept scale, or have none there.
     KeptScale = "kept-scale",
@@ -97,24 +97,24 @@ codes! {
     UnusedMeasure = "unused-measure",
     /// A measure that is blank in every cell.
     BlankMeasure = "blank-measure",
-    /// A total that adds up what an item sets against each other.
+    /// A total that adds up members that an item subtracts or divides, as actual and plan.
     MixedTotal = "mixed-total",
-    /// An item that adds up what cannot be added up.
+    /// An item that adds up a measure that is no sum.
     ItemAddsUp = "item-adds-up-ratios",
-    /// A title that names something that stands for nothing.
+    /// A name in the title that has no value.
     TitleName = "title-name",
     /// A last line that looks like a total of the others.
     TotalLine = "total-line",
-    /// An item, or what gathers members, that is called like a member of the lines.
+    /// A calculated item or an others member with the name of a member of the lines.
     SameName = "same-name",
-    /// What the source's headings or files are odd in.
+    /// Something odd about the headings, sheets or files of the source.
     Source = "source",
-    /// An order, a pick or a window that does nothing.
+    /// An order that is blank for every member.
     NoEffect = "no-effect",
 }
 
 impl NoticeCode {
-    /// Whether it tells what the brief asked for, rather than what may be wrong.
+    /// Whether it reports what the brief asked for, rather than what may be wrong.
     pub fn is_asked_for(self) -> bool {
         use NoticeCode::*;
         matches!(self, LinesExcluded | MembersNotShown | BlankMembers | FiguresHidden)
@@ -122,17 +122,17 @@ impl NoticeCode {
 }
 
 impl Notice {
-    /// A notice for who wrote the brief.
+    /// A notice for the author of the brief.
     pub(crate) fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
         Notice { code, audience: Audience::Author, text: text.into() }
     }
 
-    /// A notice for who reads the result.
+    /// A notice for readers of the result.
     pub(crate) fn reader(code: NoticeCode, text: impl Into<String>) -> Notice {
         Notice { code, audience: Audience::Reader, text: text.into() }
     }
 
-    /// The same, said of a part of the whole.
+    /// The same notice about one part, as a view, whose name it begins with.
     pub fn of(self, part: &str) -> Notice {
         Notice { text: format!("{part}: {}", self.text), ..self }
     }

@@ -176,8 +176,8 @@ proptest! {
         prop_assert_eq!(found, wanted, "{:?}", pick);
         if !shown.is_empty() || gathers {
             let all = sums.len() == shown.len();
-            let told = crosstab.notices().iter().any(|n| n.code() == NoticeCode::MembersNotShown);
-            prop_assert_eq!(!told, all, "{:?}", crosstab.notices());
+            let reported = crosstab.notices().iter().any(|n| n.code() == NoticeCode::MembersNotShown);
+            prop_assert_eq!(!reported, all, "{:?}", crosstab.notices());
         }
     }
 }

@@ -391,8 +391,8 @@ fn doubtful_emphasis() {
     for (name, brief) in cases {
         let batch = lines();
         let plan = Plan::new(&brief, &Batches::new(batch.schema(), [batch]).schema()).unwrap();
-        let told: Vec<String> = plan.notices.iter().map(ToString::to_string).collect();
-        writeln!(all, "{name}\n  {}\n", told.join("\n  ")).unwrap();
+        let notices: Vec<String> = plan.notices.iter().map(ToString::to_string).collect();
+        writeln!(all, "{name}\n  {}\n", notices.join("\n  ")).unwrap();
     }
     insta::assert_snapshot!(all);
 }
@@ -418,7 +418,7 @@ fn wrong_related_tables() {
         (&[("amount", "code")], &["Tern"]),
         (&[("yard", "code")], &["Tern", "Auk", "Tern"]),
     ];
-    let told: Vec<String> =
+    let notices: Vec<String> =
         cases.iter().map(|(keys, codes)| join(keys, codes).unwrap_err().to_string()).collect();
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(notices.join("\n"));
 }

@@ -53,8 +53,8 @@ pub(crate) fn open_stream(
     Ok(ArrowSource { name, origin: Origin::Stream(Some(reader), last), columns, progress: Arc::default() })
 }
 
-/// The marks that end a stream: that of today, and that of earlier versions behind anything.
-const ENDS: [[u8; 8]; 1] = [[0xff, 0xff, 0xff, 0xff, 0, 0, 0, 0]];
+/// The mark that ends a stream.
+const END: [u8; 8] = [0xff, 0xff, 0xff, 0xff, 0, 0, 0, 0];
 
 /// A reader that knows the last bytes that it gave.
 struct Tail {
@@ -111,7 +111,7 @@ fn broken(name: &str, error: &ArrowError) -> Error {
 /// What stands behind the stream of a kept batch, before the checksum of all that comes before.
 const TRAILER: &[u8; 8] = b"pivvel-2";
 
-/// Writes one record batch as an Arrow IPC stream, with what its schema tells. Behind the end of the stream,
+/// Writes one record batch as an Arrow IPC stream, with the metadata of its schema. Behind the end of the stream,
 /// where no reader of streams looks, stands a checksum.
 pub(crate) fn write_batch(batch: &RecordBatch, out: &mut dyn Write) -> std::io::Result<()> {
     let failed = |e: ArrowError| match e {
@@ -142,7 +142,7 @@ pub(crate) fn read_batch(path: &Path) -> Result<RecordBatch> {
     }
 }
 
-/// What is told of groups that an earlier version kept, or of another Arrow file.
+/// The error for groups that an earlier version kept, or for another Arrow file.
 fn earlier(name: &str) -> Error {
     let message =
         "this is an Arrow file and no kept groups of this version, which have a checksum; keep them anew";
@@ -197,7 +197,7 @@ impl ArrowSource {
         troubles.finish(&self.name, 1)?;
         // A stream ends with a mark, and without it may have been cut short.
         if let Origin::Stream(_, last) = &self.origin
-            && !ENDS.contains(&*last.lock().unwrap_or_else(PoisonError::into_inner))
+            && *last.lock().unwrap_or_else(PoisonError::into_inner) != END
         {
             let message = "it ends without the mark that ends a stream of record batches: it was cut short";
             return Err(Error::data(&self.name, message));

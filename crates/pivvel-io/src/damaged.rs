@@ -1,5 +1,4 @@
-//! Files that are damaged: what reads their forms may panic on what it finds there, and a user is told that
-//! the file is damaged.
+//! Damaged files: a reader that panics on one becomes an error.
 
 use std::panic::{AssertUnwindSafe, catch_unwind, set_hook, take_hook};
 use std::sync::Once;
@@ -7,20 +6,20 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use pivvel_core::{Error, Result};
 
-/// How many files are being read that may be damaged.
+/// How many guarded reads run now.
 static READING: AtomicUsize = AtomicUsize::new(0);
 static HOOK: Once = Once::new();
 
-/// Reads what may be damaged. A panic while doing so is an error, and nothing is printed of it.
+/// Reads what may be damaged. A panic of the reader is an error, and no panic message is printed.
 ///
 /// # Errors
 /// What `read` finds wrong, or that it panicked.
 pub(crate) fn guarded<T>(name: &str, read: impl FnOnce() -> Result<T>) -> Result<T> {
     HOOK.call_once(|| {
-        let told = take_hook();
+        let earlier_hook = take_hook();
         set_hook(Box::new(move |panic| {
             if READING.load(Ordering::Relaxed) == 0 {
-                told(panic);
+                earlier_hook(panic);
             }
         }));
     });

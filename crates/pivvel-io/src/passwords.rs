@@ -9,8 +9,8 @@ use postgres::config::Host;
 
 /// The password for a server, if there is one.
 pub(crate) fn password(config: &Config) -> Option<String> {
-    let said = std::env::var("PGPASSWORD").ok().filter(|password| !password.is_empty());
-    said.or_else(|| {
+    let of_environment = std::env::var("PGPASSWORD").ok().filter(|password| !password.is_empty());
+    of_environment.or_else(|| {
         let text = std::fs::read_to_string(file()?).ok()?;
         let host = config.get_hosts().first().map_or("localhost".into(), |host| match host {
             Host::Tcp(host) => host.clone(),

@@ -137,7 +137,7 @@ fn connect(config: &Config, name: &str) -> Result<Client> {
         Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
         None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
     })?;
-    crate::statements::know(client.cancel_token());
+    crate::statements::register(client.cancel_token());
     let said = config.get_options().unwrap_or("");
     for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !said.contains(key)) {
         match client.batch_execute(&format!("SET {key} = '{value}'")) {

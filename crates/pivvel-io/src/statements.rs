@@ -1,4 +1,4 @@
-//! Statements that run on servers, so that a program that is about to end can stop them there, too.
+//! Statements that run on servers, so that a program that is about to end can cancel them there, too.
 
 use std::sync::{Mutex, PoisonError};
 
@@ -6,11 +6,11 @@ use postgres::{CancelToken, NoTls};
 
 static RUNNING: Mutex<Vec<CancelToken>> = Mutex::new(Vec::new());
 
-/// Sessions that are known at most; those that ended are not told apart.
+/// The most sessions that are kept. Sessions that ended are among them.
 const KNOWN: usize = 64;
 
-/// Notes a session in which statements may run.
-pub(crate) fn know(token: CancelToken) {
+/// Registers a session in which statements may run.
+pub(crate) fn register(token: CancelToken) {
     let mut running = RUNNING.lock().unwrap_or_else(PoisonError::into_inner);
     if running.len() == KNOWN {
         running.remove(0);
@@ -18,9 +18,9 @@ pub(crate) fn know(token: CancelToken) {
     running.push(token);
 }
 
-/// Stops whatever runs on servers for this program.
+/// Cancels the statements of all registered sessions.
 pub(crate) fn cancel() {
     let running = std::mem::take(&mut *RUNNING.lock().unwrap_or_else(PoisonError::into_inner));
-    // A session that ended is told to stop in vain.
+    // For a session that ended this does nothing.
     running.iter().for_each(|token| drop(token.cancel_query(NoTls)));
 }

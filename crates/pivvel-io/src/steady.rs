@@ -1,5 +1,4 @@
-//! A file that must not change while it is read: how it was when it was opened, and whether it still is so
-//! when the last line was read.
+//! A file that must not change while it is read, and whose reader may panic where it is damaged.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,7 +12,7 @@ use crate::damaged::guarded;
 use crate::source::Source;
 use crate::text::{Chunk, Column};
 
-/// A source that is a file, and how that file was when it was opened.
+/// A source that is a file, and the state of that file when it was opened.
 pub(crate) struct Steady {
     source: Box<dyn Source>,
     path: PathBuf,
@@ -25,7 +24,7 @@ pub(crate) struct Steady {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Held {
     Text,
-    /// A form that others define, and whose readers may panic on a damaged one.
+    /// A binary form, whose reader may panic on a damaged file.
     Binary,
 }
 

@@ -86,10 +86,10 @@ fn two_readings_are_asked_about() {
         ("a;x\nN;987\nS;12,345\n", &["12,345 may be 12345 or 12.345"], "decimal(3)"),
         ("a;x\nN;1\nS;2 %\nS;3\nS;4\nS;5\nS;6\n", &["column x: \"2 %\" is not a number"], "text"),
     ];
-    for (text, told, _) in cases {
+    for (text, parts, _) in cases {
         let found = sums(&[text], &[]);
         assert!(found.starts_with("error: "), "{text}: {found}");
-        told.iter().for_each(|told| assert!(found.contains(told), "{text}: {found}"));
+        parts.iter().for_each(|part| assert!(found.contains(part), "{text}: {found}"));
     }
     assert_eq!(sums(&[cases[0].0], &[("x", "whole")]), "N=987 S=12345 total=13332");
     assert_eq!(sums(&[cases[0].0], &[("x", "decimal(3)")]), "N=987.000 S=12.345 total=999.345");
@@ -145,9 +145,9 @@ fn a_total_at_the_end_is_noticed() {
         let brief = Brief::new().rows(["a"]).measure(("s", "sum(x)"));
         let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
         let notices = crosstab.notices();
-        let told = notices.iter().find(|notice| notice.code() == NoticeCode::TotalLine);
-        assert_eq!(told.is_some(), expected.is_some(), "{text}");
-        told.into_iter().for_each(|told| assert!(told.text().contains(expected.unwrap()), "{told}"));
+        let notice = notices.iter().find(|notice| notice.code() == NoticeCode::TotalLine);
+        assert_eq!(notice.is_some(), expected.is_some(), "{text}");
+        notice.into_iter().for_each(|notice| assert!(notice.text().contains(expected.unwrap()), "{notice}"));
         let notes = Survey::read(source.as_mut()).unwrap().notes;
         assert_eq!(
             notes.iter().any(|note| note.contains("looks like a total")),

@@ -28,7 +28,7 @@ pub(crate) fn notes(crosstab: &CrossTab) -> Vec<String> {
         }
     }
     if let Some(condition) = crosstab.condition().filter(|_| crosstab.report().excluded == 0) {
-        first.push_str(&format!("; 0 lines left out by: {condition}"));
+        first.push_str(&format!("; 0 lines excluded: {condition} is not true"));
     }
     notes.insert(0, first);
     notes

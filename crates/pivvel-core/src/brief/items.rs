@@ -28,7 +28,7 @@ pub struct PlannedItem {
     pub hidden: bool,
     /// Whether it is applied to aggregates, before formula measures.
     pub before_measures: bool,
-    /// Whether it takes members together as one: their lines are aggregated anew.
+    /// Whether it is a group of members: their lines are aggregated anew as those of one member.
     pub is_group: bool,
     /// The siblings that its formula names.
     pub operands: Vec<String>,
@@ -122,9 +122,7 @@ fn uses_later(item: &ItemBrief, later: &ItemBrief, after_measures: bool) -> Stri
     let later_uses = parse("", &later.formula).map(|expr| expr.names()).unwrap_or_default();
     let later = &later.name;
     if after_measures {
-        format!(
-            "it goes before measures and uses {later}, which goes after them; let both say the same apply"
-        )
+        format!("it goes before measures and uses {later}, which goes after them; give both the same apply")
     } else if later_uses.contains(&item.name) {
         format!("it uses {later}, and {later} uses it; items cannot build on each other in a circle")
     } else {

@@ -82,8 +82,7 @@ pub(super) fn describe_dimensions(
                 return Err(Error::unknown("dimensions", "dimension in the layout", &said.name, known));
             }
             if !in_views.contains(&said.name) {
-                let message =
-                    format!("{place} is not in the layout; what is said about it is kept and not used");
+                let message = format!("{place} is not in the layout; its settings are kept and not used");
                 notices.push(Notice::author(NoticeCode::NotInLayout, message));
             }
             continue;
@@ -99,17 +98,17 @@ pub(super) fn describe_dimensions(
     Ok(())
 }
 
-/// What is said of each dimension in one place: where an assumption's value makes two names one, what is
-/// said later adds to what is said before.
-fn merged(said: &[DimensionBrief]) -> Vec<DimensionBrief> {
+/// One table for each dimension. Where the value of an assumption makes two names one, the later table adds to
+/// the earlier one and overrides it.
+fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
     let mut all: Vec<DimensionBrief> = Vec::new();
-    for said in said {
-        let Some(known) = all.iter_mut().find(|known| known.name == said.name) else {
-            all.push(said.clone());
+    for spec in specs {
+        let Some(known) = all.iter_mut().find(|known| known.name == spec.name) else {
+            all.push(spec.clone());
             continue;
         };
         let DimensionBrief { name: _, label, order, listed, top, having, only, except, totals_of, labels } =
-            said.clone();
+            spec.clone();
         known.label = label.or(known.label.take());
         known.order = order.or(known.order.take());
         known.top = top.or(known.top.take());

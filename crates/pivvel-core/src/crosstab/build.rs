@@ -166,7 +166,7 @@ fn from_groups(
     })
 }
 
-/// The leaf groups after members are gathered or left out.
+/// The leaf groups after picks: members gathered or left out.
 fn apply_picks(picks: &Picks, leaves: LeafGroups) -> Result<LeafGroups> {
     if !picks.regroups() {
         return Ok(leaves);
@@ -262,7 +262,7 @@ fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     notices
 }
 
-/// What is made of members and called like one of the lines: data tell both apart by their kinds, readers do not.
+/// Calculated items and others members with the name of a member of the lines: readers cannot tell them apart.
 fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     let items = plan.items.iter().map(|item| (item.spot.on_rows, item.spot.level, item.name.as_str()));
     let mut made: Vec<(bool, usize, &str)> = items.collect();
@@ -279,7 +279,7 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
         let id = members.find(name).filter(|id| is_plain(*id))?;
         let dimension = &plan.axis(on_rows)[level - 1].name;
         let message = format!(
-            "{} is a member of {dimension}, and what is made of members has its name, too",
+            "two members of {dimension} have the name {}: one of the lines, and a calculated item or others member",
             members.label(id)
         );
         Some(Notice::author(NoticeCode::SameName, message))
@@ -289,10 +289,10 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
 
 /// Texts that formulas over lines compare columns with and that no line has.
 fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
-    let notice = |unmet: &UnknownText| {
-        let column = plan.needed_names().get(unmet.slot).map_or("a column", String::as_str);
-        let near = unmet.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
-        let message = format!("{column} is compared with '{}', which no line has{near}", unmet.text);
+    let notice = |unknown: &UnknownText| {
+        let column = plan.needed_names().get(unknown.slot).map_or("a column", String::as_str);
+        let near = unknown.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
+        let message = format!("{column} is compared with '{}', which no line has{near}", unknown.text);
         Notice::author(NoticeCode::UnknownMember, message)
     };
     report.unknown_texts.iter().map(notice).collect()

@@ -1,12 +1,12 @@
-//! What a user should know of a run, from all that met something on the way.
+//! The notices of a cross-tab, from its plan, its scan and its source.
 
 use super::CrossTab;
 use crate::lines::Unmatched;
 use crate::notice::{Notice, NoticeCode};
 
 impl CrossTab {
-    /// What a user should know: what was left out, blanked, misspelt, empty, mixed or not used, first what
-    /// its readers should know. What is said of a view alone begins with the view.
+    /// What a user should know of this run, notices for readers first. A notice of one view begins with the name
+    /// of the view.
     pub fn notices(&self) -> Vec<Notice> {
         let mut all = self.own_notices();
         for (place, view) in self.views.iter().enumerate() {
@@ -20,61 +20,51 @@ impl CrossTab {
         all
     }
 
-    /// The same without those of views.
+    /// The same without the notices of views.
     pub fn own_notices(&self) -> Vec<Notice> {
         let (report, tally) = (&self.report, &self.tally);
         let mut all = Vec::new();
-        let mut say = |code, text: String| all.push(Notice::reader(code, text));
+        let mut note = |code, text: String| all.push(Notice::reader(code, text));
         if let Some(condition) = self.condition.as_deref().filter(|_| report.excluded > 0) {
-            let message = format!("{} left out by: {condition}", lines(report.excluded));
-            say(NoticeCode::LinesExcluded, message);
+            let message = format!("{} excluded: {condition} is not true", lines(report.excluded));
+            note(NoticeCode::LinesExcluded, message);
         }
         if self.is_empty() {
-            say(NoticeCode::EmptyResult, "there is no line to show".into());
+            note(NoticeCode::EmptyResult, "there is no line to show".into());
         }
         let counted = [
             (
                 NoticeCode::ConditionBlank,
                 report.undecided,
                 "line",
-                "left out because the condition met a blank",
+                "among those excluded: the condition is blank",
             ),
             (NoticeCode::EmptyLines, tally.empty_lines, "line", "dropped because empty"),
-            (
-                NoticeCode::BadValues,
-                tally.blanked,
-                "value",
-                "taken as blank because of not fitting the column's kind",
-            ),
-            (
-                NoticeCode::NotFinite,
-                report.not_finite,
-                "value",
-                "taken as blank because of being no number or infinite",
-            ),
+            (NoticeCode::BadValues, tally.blanked, "value", "taken as blank: not of the column's kind"),
+            (NoticeCode::NotFinite, report.not_finite, "value", "taken as blank: NaN or infinite"),
             (NoticeCode::ZeroDivision, report.zero_divisions, "line", "blank because of a division by zero"),
         ];
         for (code, count, what, why) in counted.into_iter().filter(|(_, count, ..)| *count > 0) {
-            say(code, format!("{} {why}", counted_as(count, what)));
+            note(code, format!("{} {why}", counted_as(count, what)));
         }
         for unmatched in &tally.unmatched {
             let Unmatched { table, lines: count, keys, examples } = unmatched;
             let more = if *keys > examples.len() as u64 { ", …" } else { "" };
             let message =
                 format!("{} found no partner in {table}: {}{more}", lines(*count), examples.join(", "));
-            say(NoticeCode::Unmatched, message);
+            note(NoticeCode::Unmatched, message);
         }
         for (dimension, count) in &report.blank_members {
             let mut dimensions = self.rows.dimensions().iter().chain(self.columns.dimensions());
             let label = dimensions.find(|d| d.name == *dimension).map_or(dimension, |d| &d.label);
-            say(NoticeCode::BlankMembers, format!("{} with no {label}", lines(*count)));
+            note(NoticeCode::BlankMembers, format!("{} with no {label}", lines(*count)));
         }
         if let Some(line) = &tally.total_line {
             let message =
                 format!("the last line looks like a total of the others: {line}; it counts as a line");
-            say(NoticeCode::TotalLine, message);
+            note(NoticeCode::TotalLine, message);
         }
-        self.picked.iter().for_each(|picked| say(NoticeCode::MembersNotShown, picked.clone()));
+        self.picked.iter().for_each(|picked| note(NoticeCode::MembersNotShown, picked.clone()));
         for place in (0..self.measures.len()).filter(|place| self.hides_figure(*place)) {
             let message =
                 format!("figures of {} are hidden, and stand in no table", self.measures[place].name);

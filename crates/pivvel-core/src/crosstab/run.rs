@@ -143,7 +143,7 @@ impl<'a> Run<'a> {
                 Ok((scans, tally)) => return make(&jobs, scans, source, &tally),
                 Err(error) => match (error.wider(), error.reconsidered()) {
                     (Some((column, kind)), _) if source.widen(column, *kind) => {}
-                    // Either it is read otherwise now, or its misfits are told as such.
+                    // The column has another kind now, or its misfits are an error in the next pass.
                     (_, Some(column)) if !looked_at.iter().any(|known| known == column) => {
                         looked_at.push(column.to_string());
                         source.reconsider(column)?;
@@ -251,7 +251,7 @@ impl<'a> Run<'a> {
             scan.report.read += left_out + tally.left_out;
             scan.report.excluded += left_out + tally.left_out;
             scan.report.undecided += undecided;
-            // What was not read may have what no other line has.
+            // A line that was not read may hold a text that no other line has.
             scan.looked &= left_out + tally.left_out == 0;
         }
         Ok((all, tally))

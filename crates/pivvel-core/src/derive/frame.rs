@@ -34,8 +34,8 @@ pub(crate) struct Cells {
     /// The item that computes each cell, by its place in the order of application; those behind the
     /// last one have none.
     pub(crate) makers: Vec<Option<usize>>,
-    /// Which of those that items compute are aggregated from the lines of all members that they take
-    /// together; those behind the last one are not.
+    /// Which cells of items are aggregated from the lines of all members of a group; those behind the last one
+    /// are not.
     pub(crate) merged: Vec<bool>,
     /// Aggregates by their place in the plan, then by cell.
     pub(crate) aggregates: Vec<Values>,

@@ -121,8 +121,8 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     }
 }
 
-/// Aggregates anew what items take together: the lines of all their members, as if these were one. Cells
-/// where another item plays a part are left to the item's formula.
+/// Aggregates the cells of groups anew, from the lines of all their members. Cells where another item plays a
+/// part are left to the item's formula.
 pub(super) fn merge_groups(
     plan: &Plan,
     (rows, columns): (&Axis, &Axis),

@@ -1,5 +1,4 @@
-//! Texts that formulas compare columns with, and whether any line has them: a misspelt member makes a
-//! condition that no line meets, and no error.
+//! Texts that formulas compare columns with and that no line has: most often misspelt members.
 
 use std::collections::BTreeSet;
 
@@ -10,7 +9,7 @@ use super::spec::{Finer, Grouping, LineValue};
 use crate::formula::{LineFormula, LineLeaf, Operator, Step, column_texts};
 use crate::suggest::nearest;
 
-/// A column of more members is none of few, in which a misspelt one would be found.
+/// Columns of more different texts are not searched for misspelt members.
 const FEW: usize = 1_000;
 
 /// A text that a column is compared with and that no line has.
@@ -96,11 +95,11 @@ impl Watch {
         }
     }
 
-    /// Looks at a batch. What is found is looked for no more.
+    /// Looks at a batch. A text that it holds is wanted no more.
     pub(super) fn look(&mut self, batch: &RecordBatch) {
         for watched in self.columns.iter_mut().filter(|watched| !watched.wanted.is_empty()) {
             let column = batch.column(watched.slot);
-            texts(column, &mut |text| watched.meet(text));
+            texts(column, &mut |text| watched.take(text));
         }
     }
 
@@ -108,14 +107,14 @@ impl Watch {
         for (mine, theirs) in self.columns.iter_mut().zip(&other.columns) {
             mine.wanted.retain(|text| theirs.wanted.contains(text));
             mine.many |= theirs.many;
-            theirs.members.iter().for_each(|text| mine.meet(text));
+            theirs.members.iter().for_each(|text| mine.take(text));
         }
     }
 
     /// The texts that no line has, of columns of few members.
     pub(super) fn unknown(&self) -> Vec<UnknownText> {
         let few = self.columns.iter().filter(|watched| !watched.many);
-        let unmet = few.flat_map(|watched| {
+        let unknown = few.flat_map(|watched| {
             let known: Vec<&str> = watched.members.iter().map(String::as_str).collect();
             watched.wanted.iter().map(move |text| UnknownText {
                 slot: watched.slot,
@@ -123,12 +122,12 @@ impl Watch {
                 nearest: nearest(text, &known).map(str::to_string),
             })
         });
-        unmet.collect()
+        unknown.collect()
     }
 }
 
 impl Watched {
-    fn meet(&mut self, text: &str) {
+    fn take(&mut self, text: &str) {
         if self.many && self.wanted.is_empty() || self.members.contains(text) {
             return;
         }
@@ -141,10 +140,10 @@ impl Watched {
     }
 }
 
-/// Gives the texts of an array to `meet`, each at least once.
-fn texts(array: &ArrayRef, meet: &mut dyn FnMut(&str)) {
+/// Gives the texts of an array to `take`, each at least once.
+fn texts(array: &ArrayRef, take: &mut dyn FnMut(&str)) {
     let values = array.as_any_dictionary_opt().map_or(array, |dictionary| dictionary.values());
     let texts = column_texts(values);
     // Neighbours are most often alike.
-    texts.chunk_by(|a, b| a == b).for_each(|alike| meet(alike[0]));
+    texts.chunk_by(|a, b| a == b).for_each(|alike| take(alike[0]));
 }

@@ -24,10 +24,9 @@ pub enum Kind {
     YesNo,
 }
 
-/// What a field of yes and no is told by, in the metadata of a schema, that members of such a column are
-/// called otherwise than `no`.
+/// The key in the metadata of a field of yes and no for the word that stands for no, where it is not `no`.
 pub const NO_WORD: &str = "pivvel.no";
-/// The same of `yes`.
+/// The same for `yes`.
 pub const YES_WORD: &str = "pivvel.yes";
 
 impl Kind {

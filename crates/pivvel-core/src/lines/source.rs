@@ -155,8 +155,8 @@ pub trait LineSource {
         Err(Error::data(self.name(), "it answers no statements"))
     }
 
-    /// Lets scans leave out lines of which some column lies outside its bounds; what is left out is told
-    /// in the tally. Blanks are never left out.
+    /// Lets scans leave out lines of which some column lies outside its bounds; the tally counts
+    /// them. Blanks are never left out.
     fn narrow(&mut self, _bounds: &[Bound]) {}
 
     /// Lets scans leave out lines that do not meet a condition, which is the text of it in SQL with the

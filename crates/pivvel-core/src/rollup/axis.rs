@@ -205,8 +205,8 @@ impl Axis {
         self.dimensions.len()
     }
 
-    /// The name of a level: its dimension's, or `total`. A dimension of that name is `total_member`, so that it can
-    /// be told from the total.
+    /// The name of a level: its dimension's, or `total`. A dimension of that name is `total_member`, so that it differs from the
+    /// total.
     pub fn level_name(&self, level: usize) -> &str {
         match level.checked_sub(1).map(|i| self.dimensions[i].name.as_str()) {
             None => "total",

@@ -31,7 +31,7 @@ pub(crate) struct Evidence {
     wide: bool,
     padded: u64,
     units: Vec<(char, u64)>,
-    /// A value that marks and points may be told apart in two ways, and one that days and months may.
+    /// A number that can be read with two meanings of its mark, and a date with two orders of day and month.
     two_numbers: Option<Box<str>>,
     two_dates: Option<Box<str>>,
     /// Whether a year of two digits was seen.
@@ -266,7 +266,7 @@ impl Evidence {
     }
 
     /// A number of the style that most values allow. Where a mark may be a point, other columns of the file
-    /// tell which it is, and where they do not it is asked.
+    /// decide, and where they do not the column is in trouble.
     fn number(&self, column: &str, style: usize, point: Option<char>) -> ColumnKind {
         let pairs = [
             (NumberStyle::PointCommas, NumberStyle::Comma, '.'),

@@ -338,7 +338,7 @@ impl<'a> Decoder<'a> {
     }
 }
 
-/// A value that does not fit, as it is told.
+/// A value that does not fit, as messages show it.
 fn misfit_of(chunk: &Chunk, line: usize, column: &Column, field: &[u8]) -> Misfit {
     let wanted = match (column.kind.kind, column.kind.unit) {
         (Kind::Date, _) => format!("a date ({})", column.kind.order.words()),

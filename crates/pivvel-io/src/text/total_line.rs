@@ -22,7 +22,7 @@ const WORDS: [&str; 14] = [
     "suma",
 ];
 
-/// The last line of a chunk as it is told, if it looks like a total: where a text says so, or where all texts
+/// The last line of a chunk as notices show it, if it looks like a total: where a text says so, or where all texts
 /// and dates are blank and a number is not.
 pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
     let line = chunk.len().checked_sub(1)?;

@@ -287,8 +287,8 @@ fn wrong_yardsticks() {
     let (name, scale) = plain.iter().find(|(name, _)| *name == "quantity@harbour/channel").unwrap();
     some.insert(name, KeptScale { low: 5.0, high: 8.0, ..*scale });
     let crosstab = with(some).unwrap();
-    let told: Vec<String> = crosstab.notices().iter().map(ToString::to_string).collect();
-    let told = told.join("; ");
+    let notices: Vec<String> = crosstab.notices().iter().map(ToString::to_string).collect();
+    let told = notices.join("; ");
     assert!(told.contains("no yardstick in k.json"), "{told}");
     assert!(told.contains("2 cells lie beyond the ends of its scale in k.json"), "{told}");
 }

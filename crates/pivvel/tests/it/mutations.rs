@@ -1,5 +1,5 @@
 //! Damaged files of every form: an error or a result, and never a panic; kept groups and yardsticks that are
-//! damaged are never taken. `PIVVEL_MUTATIONS` says how many of each form are tried.
+//! damaged are never taken. `PIVVEL_MUTATIONS` sets how many of each form are tried.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;

@@ -22,7 +22,7 @@ fn notices(brief: &str, lines: &str) -> Vec<Notice> {
     CrossTab::build(&brief, source.as_mut()).unwrap_or_else(|error| panic!("{error}\n{brief:?}")).notices()
 }
 
-/// A code with a brief and lines in which it is told, and others in which it is not.
+/// A code, a brief and lines with this notice, and a brief and lines without it.
 type Case = (NoticeCode, String, &'static str, String, &'static str);
 
 fn cases() -> Vec<Case> {
@@ -162,21 +162,21 @@ fn cases() -> Vec<Case> {
 }
 
 #[test]
-fn each_notice_is_told_where_it_is_so_and_only_there() {
-    for (code, told, lines, untold, others) in cases() {
+fn each_notice_appears_where_it_holds_and_only_there() {
+    for (code, brief, lines, other, others) in cases() {
         let codes = |notices: Vec<Notice>| {
             notices.iter().map(|notice| (notice.code(), notice.to_string())).collect::<Vec<_>>()
         };
-        let found = codes(notices(&told, lines));
+        let found = codes(notices(&brief, lines));
         assert!(
             found.iter().any(|(found, _)| *found == code),
-            "{} is not told: {found:?}\n{told}",
+            "{} is missing: {found:?}\n{brief}",
             code.name()
         );
-        let found = codes(notices(&untold, others));
+        let found = codes(notices(&other, others));
         assert!(
             !found.iter().any(|(found, _)| *found == code),
-            "{} is told: {found:?}\n{untold}",
+            "{} is false: {found:?}\n{other}",
             code.name()
         );
     }
@@ -209,11 +209,14 @@ fn blanked_values_are_counted() {
         brief_from_toml("b", &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"))
             .unwrap();
     assert_eq!(brief.bad_values, BadValues::Blank);
-    let told = notices(
+    let found = notices(
         &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"),
         "coast,amount\nFell,1\nSkerry,x\nSkerry,y\n",
     );
-    assert!(told.iter().any(|notice| notice.text() == "2 values taken as blank because of not fitting the column's kind"), "{told:?}");
+    assert!(
+        found.iter().any(|notice| notice.text() == "2 values taken as blank: not of the column's kind"),
+        "{found:?}"
+    );
 }
 
 /// Values of a related table that are blanked are counted, too.

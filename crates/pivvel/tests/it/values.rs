@@ -29,7 +29,7 @@ proptest! {
         numbers in proptest::collection::vec((any_number(), "[a-z]{0,20}"), 1..40),
         quoted in any::<bool>(),
     ) {
-        // That a point stands before decimals is told by another column where 1.000 alone does not tell it.
+        // 1.000 alone can be read in two ways; another column shows that a point stands before decimals.
         let mut text = "id,note,amount,last,rate\n".to_string();
         for (i, ((_, _, number), note)) in numbers.iter().enumerate() {
             let number = if quoted { format!("\"{number}\"") } else { number.clone() };

@@ -1,25 +1,26 @@
-//! What is told on standard error: files that were written, and what a user should know of a run.
+//! Messages on standard error: notices of a run, and files that were written.
 
 use std::io::Write;
 use std::path::Path;
 
 use pivvel::{Error, Notice, Result, printable_lines, without_secrets};
 
-use crate::arguments::Telling;
+use crate::arguments::NoticeFlags;
 
-/// Writes a line to standard error, with nothing in it that steers a terminal. Where nobody can read it, the work goes on.
-pub(crate) fn say(line: &str) {
+/// Prints a line to standard error, without control characters and passwords. An error of standard error itself is
+/// ignored: the work goes on.
+pub(crate) fn print_message(line: &str) {
     let _ = writeln!(std::io::stderr(), "{}", printable_lines(&without_secrets(line)));
 }
 
-impl Telling {
-    /// Tells notices, one line each.
+impl NoticeFlags {
+    /// Prints notices, one line each.
     ///
     /// # Errors
-    /// Where notices end the run, and one is more than what the brief asked for.
-    pub(crate) fn notices(self, notices: &[Notice]) -> Result<()> {
+    /// Under `--strict`, a notice that is more than what the brief asked for.
+    pub(crate) fn report(self, notices: &[Notice]) -> Result<()> {
         if !self.quiet {
-            notices.iter().for_each(|notice| say(&format!("{}: {notice}", notice.code().name())));
+            notices.iter().for_each(|notice| print_message(&format!("{}: {notice}", notice.code().name())));
         }
         let serious: Vec<&str> = notices
             .iter()
@@ -37,10 +38,10 @@ impl Telling {
         }
     }
 
-    /// Tells that a file was written.
-    pub(crate) fn wrote(self, path: &Path) {
+    /// Prints that a file was written.
+    pub(crate) fn report_written(self, path: &Path) {
         if !self.quiet {
-            say(&format!("wrote {}", path.display()));
+            print_message(&format!("wrote {}", path.display()));
         }
     }
 }
