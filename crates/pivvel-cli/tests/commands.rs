@@ -12,6 +12,18 @@ fn pivvel(folder: &Path) -> Command {
     command
 }
 
+/// One that signals end, also where the tests themselves run in the background, where Ctrl-C is ignored.
+#[cfg(unix)]
+fn open_to_signals(folder: &Path) -> Command {
+    if cfg!(not(target_os = "linux")) {
+        return pivvel(folder);
+    }
+    let mut command = Command::new("env");
+    command.args(["--default-signal=INT,TERM,HUP", env!("CARGO_BIN_EXE_pivvel")]);
+    command.current_dir(folder).env("NO_COLOR", "1");
+    command
+}
+
 fn run(folder: &Path, arguments: &[&str]) -> Output {
     pivvel(folder).args(arguments).output().unwrap()
 }
@@ -258,7 +270,7 @@ fn an_interrupted_run_leaves_nothing_behind() {
     let folder = tempfile::tempdir().unwrap();
     let earlier = folder.path().join("out.csv");
     std::fs::write(&earlier, "earlier").unwrap();
-    let mut child = pivvel(folder.path())
+    let mut child = open_to_signals(folder.path())
         .args(["build", "-", "--rows", "coast", "--measure", "n = count()", "--to", "out.csv"])
         .stdin(Stdio::piped())
         .stderr(Stdio::piped())
@@ -319,7 +331,7 @@ fn stopped_at_any_moment() {
     assert!(run(folder.path(), &arguments).status.success());
     let usual = started.elapsed();
     for round in 0..100u32 {
-        let mut child = pivvel(folder.path())
+        let mut child = open_to_signals(folder.path())
             .args(arguments)
             .stdout(Stdio::null())
             .stderr(Stdio::null())
