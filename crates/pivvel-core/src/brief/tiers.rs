@@ -37,7 +37,7 @@ pub(crate) enum AxisKey {
     /// One key, by its place.
     Key(usize),
     Tier(TierKey),
-    /// No dimension: which tiers are kept.
+    /// No dimension: which tiers are kept, and last whether that is kept which has none.
     Filter(Box<TierKey>, Vec<bool>),
 }
 
@@ -246,7 +246,7 @@ pub(super) fn all_leaves(formula: &CellFormula, visit: &mut dyn FnMut(&CellLeaf)
     });
 }
 
-/// Which tiers are kept, by the tier's place.
+/// Which tiers are kept, by the tier's place; last whether that is kept which has none.
 type TierConditions = Vec<(usize, Vec<bool>)>;
 
 /// Splits a condition into the part over lines and the parts over tiers, which are joined by `and`.
@@ -266,8 +266,9 @@ pub(super) fn split_condition(expr: &Expr, tiers: &[PlannedTier]) -> Result<(Opt
         };
         return Ok((of_lines, of_tiers));
     }
-    let keeps: Result<Vec<bool>> =
-        tiers[tier].labels.iter().map(|label| keeps(expr, &tiers[tier], label)).collect();
+    // What has no tier comes last, with an empty label, as a blank text is compared everywhere.
+    let labels = tiers[tier].labels.iter().map(String::as_str).chain([""]);
+    let keeps: Result<Vec<bool>> = labels.map(|label| keeps(expr, &tiers[tier], label)).collect();
     Ok((None, vec![(tier, keeps?)]))
 }
 
@@ -283,13 +284,13 @@ fn keeps(expr: &Expr, tier: &PlannedTier, label: &str) -> Result<bool> {
     let wrong = |span: &Range<usize>| {
         let name = &tier.name;
         let message = format!(
-            "a condition on tier {name} stands by itself or between and: {name} = '…', {name} <> '…', {name} in (…)"
+            "a condition on tier {name} stands by itself or between and: {name} = '…', {name} <> '…', {name} in (…), {name} is blank"
         );
         Err(Error::formula(place, expr.to_string(), span.clone(), message))
     };
     let is_tier = |expr: &Expr| matches!(&expr.node, Node::Name(name) if name.whole() == tier.name);
     let named = |expr: &Expr| match &expr.node {
-        Node::Text(text) if tier.labels.contains(text) => Ok(text == label),
+        Node::Text(text) if text.is_empty() || tier.labels.contains(text) => Ok(text == label),
         Node::Text(text) => {
             let known = tier.labels.iter().map(String::as_str);
             Err(Error::request(place, unknown_message(&format!("tier of {}", tier.name), text, known)))
@@ -302,6 +303,7 @@ fn keeps(expr: &Expr, tier: &PlannedTier, label: &str) -> Result<bool> {
         Node::In(a, list) if is_tier(a) => {
             Ok(list.iter().map(named).collect::<Result<Vec<bool>>>()?.contains(&true))
         }
+        Node::IsBlank(a) if is_tier(a) => Ok(label.is_empty()),
         Node::Not(inner) => Ok(!keeps(inner, tier, label)?),
         _ => wrong(&(0..0)),
     }

@@ -16,18 +16,29 @@ pub(crate) struct Picks {
     pub(crate) rows: Vec<(Vec<Fate>, Option<String>)>,
     pub(crate) columns: Vec<(Vec<Fate>, Option<String>)>,
     /// Members that are not shown although totals cover them: the axis, and the path that leads there.
-    pub(crate) hidden: Vec<(bool, Vec<MemberId>)>,
+    pub(crate) hidden: Vec<(bool, Path)>,
     /// What a reader must know.
     pub(crate) notes: Vec<String>,
 }
+
+/// The members that lead to one, outermost first; none for the member that gathers at its level.
+type Path = Vec<Option<MemberId>>;
 
 impl Picks {
     /// Keeps what is not shown from being shown.
     pub(crate) fn hide(&self, frame: &mut Frame) {
         for (on_rows, path) in &self.hidden {
-            let axis = if *on_rows { &mut frame.rows } else { &mut frame.columns };
-            let step = |(level, node): (usize, u32), member: &MemberId| {
-                Some((level + 1, axis.child(level + 1, node, *member)?))
+            let (axis, levels) = match on_rows {
+                true => (&mut frame.rows, &self.rows),
+                false => (&mut frame.columns, &self.columns),
+            };
+            let gathering = |level: usize| {
+                let label = levels[level].1.as_deref()?;
+                axis.members(level).gathering(label)
+            };
+            let step = |(level, node): (usize, u32), member: &Option<MemberId>| {
+                let member = member.or_else(|| gathering(level))?;
+                Some((level + 1, axis.child(level + 1, node, member)?))
             };
             if let Some((level, node)) = path.iter().try_fold((0, 0), step) {
                 axis.hide(level, node);
@@ -69,16 +80,18 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
         for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
             let level = i + 1;
             let mut open = open(axis, level, depth);
+            let mut ranked = open.clone();
             let under: Vec<bool> = (0..axis.len(level) as u32)
                 .map(|node| gathered[axis.parent_node(level, node) as usize])
                 .collect();
+            open.iter_mut().zip(&under).for_each(|(open, under)| *open &= !under);
             // A top over all parents is one for all of them, whatever becomes of these.
-            if !dimension.pick.top.as_ref().is_some_and(|top| top.overall) {
-                open.iter_mut().zip(&under).for_each(|(open, under)| *open &= !under);
-            } else if depth > 0 {
-                open.fill(false);
+            match dimension.pick.top.as_ref().is_some_and(|top| top.overall) {
+                true if depth > 0 => ranked.fill(false),
+                true => {}
+                false => ranked.clone_from(&open),
             }
-            let keeps = kept(frame, engine, axis, level, on_rows, dimension, &open)?;
+            let keeps = kept(frame, engine, (axis, level, on_rows), dimension, (&open, &ranked))?;
             let others = dimension.pick.top.as_ref().and_then(|top| top.others.clone());
             let shown_only = dimension.pick.totals_of == TotalsOf::Shown;
             // Nodes of items are made anew, and are no nodes of the lines.
@@ -90,18 +103,45 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
                 _ => Fate::Kept,
             };
             let fates: Vec<Fate> = of_lines.clone().map(fate).collect();
-            for node in of_lines.filter(|node| keeps[*node] != Kept::Yes && fate(*node) == Fate::Kept) {
-                let path = (1..=level).map(|at| axis.member_of(at, axis.ancestor(level, node as u32, at)));
-                picks.hidden.push((on_rows, path.collect()));
-            }
+            let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
+            side.push((fates, others));
+            let not_shown = |node: usize| keeps[node] != Kept::Yes;
+            picks
+                .hidden
+                .extend(hidden(axis, level, side, &not_shown).into_iter().map(|path| (on_rows, path)));
+            let fates = &side[i].0;
             gathered = under;
             fates.iter().enumerate().for_each(|(node, fate)| gathered[node] |= *fate == Fate::Gathered);
             picks.notes.extend(note(axis, level, dimension, &keeps));
-            let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
-            side.push((fates, others));
         }
     }
     Ok(picks)
+}
+
+/// The members of a level that are in the result and not shown. Where several become one because what they are
+/// under is gathered, that is shown if one of them is.
+fn hidden(
+    axis: &Axis,
+    level: usize,
+    levels: &[(Vec<Fate>, Option<String>)],
+    not_shown: &dyn Fn(usize) -> bool,
+) -> Vec<Path> {
+    let mut paths: BTreeMap<Path, bool> = BTreeMap::new();
+    for node in (0..levels[level - 1].0.len()).filter(|node| axis.made(level, *node as u32).is_none()) {
+        let becomes = |at: usize| {
+            let above = axis.ancestor(level, node as u32, at);
+            match levels[at - 1].0[above as usize] {
+                Fate::Kept => Some(Some(axis.member_of(at, above))),
+                Fate::Gathered => Some(None),
+                Fate::Dropped => None,
+            }
+        };
+        if let Some(path) = (1..=level).map(becomes).collect::<Option<Path>>() {
+            let hidden = not_shown(node) && levels[level - 1].0[node] == Fate::Kept;
+            *paths.entry(path).or_insert(true) &= hidden;
+        }
+    }
+    paths.into_iter().filter(|(_, hidden)| *hidden).map(|(path, _)| path).collect()
 }
 
 /// The nodes of a level that are members of the lines and stand under so many members that gather.
@@ -124,28 +164,25 @@ enum Kept {
     NotOnTop,
 }
 
+/// What becomes of each node of a level: of those that are `open` by name and condition, of those that are
+/// `ranked` by the top.
 fn kept(
     frame: &Frame,
     engine: &Engine<'_>,
-    axis: &Axis,
-    level: usize,
-    on_rows: bool,
+    (axis, level, on_rows): (&Axis, usize, bool),
     dimension: &Dimension,
-    open: &[bool],
+    (open, ranked): (&[bool], &[bool]),
 ) -> Result<Vec<Kept>> {
     let Pick { only, except, condition, by, count, top, .. } = &dimension.pick;
     let nodes = axis.len(level);
-    let mut keeps = vec![Kept::Yes; nodes];
+    let mut meets = vec![true; nodes];
     let ids = |names: &[String]| -> Vec<MemberId> {
         names.iter().filter_map(|name| axis.members(level - 1).find(name)).collect()
     };
     let (only_these, not_these) = (ids(only), ids(except));
-    for (node, keep) in keeps.iter_mut().enumerate() {
+    for (node, meets) in meets.iter_mut().enumerate() {
         let member = axis.member_of(level, node as u32);
-        let left_out = !only.is_empty() && !only_these.contains(&member) || not_these.contains(&member);
-        if open[node] && left_out {
-            *keep = Kept::No;
-        }
+        *meets = (only.is_empty() || only_these.contains(&member)) && !not_these.contains(&member);
     }
     let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
     let cell = |node: usize| {
@@ -155,17 +192,16 @@ fn kept(
     let place = || Error::overflow(format!("dimension {}", dimension.name));
     if let Some(condition) = condition {
         let holds = engine.holds(condition, grain).map_err(|_| place())?;
-        for (node, keep) in keeps.iter_mut().enumerate() {
-            if open[node] && !cell(node).is_some_and(|cell| holds[cell]) {
-                *keep = Kept::No;
-            }
+        for (node, meets) in meets.iter_mut().enumerate() {
+            *meets &= cell(node).is_some_and(|cell| holds[cell]);
         }
     }
+    let keep = |node: usize| if open[node] && !meets[node] { Kept::No } else { Kept::Yes };
+    let mut keeps: Vec<Kept> = (0..nodes).map(keep).collect();
     let (Some(by), Some(top)) = (by, top) else { return Ok(keeps) };
     let values = engine.values(by, grain).map_err(|_| place())?;
     let mut groups: BTreeMap<u32, Vec<(usize, Option<Value>)>> = BTreeMap::new();
-    let candidate =
-        |node: &usize| open[*node] && keeps[*node] == Kept::Yes && axis.made(level, *node as u32).is_none();
+    let candidate = |node: &usize| ranked[*node] && meets[*node] && axis.made(level, *node as u32).is_none();
     for node in (0..nodes).filter(candidate) {
         let parent = if top.overall { 0 } else { axis.parent_node(level, node as u32) };
         groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values[cell])));

@@ -32,9 +32,8 @@ pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups
                 }
                 AxisKey::Filter(tier, keeps) => {
                     let tiers = classify(plan, &leaves, paths, on_rows, tier)?;
-                    Collapsed::Filter(
-                        tiers.into_iter().map(|tier| tier.is_some_and(|tier| keeps[tier])).collect(),
-                    )
+                    let none = keeps.len() - 1;
+                    Collapsed::Filter(tiers.into_iter().map(|tier| keeps[tier.unwrap_or(none)]).collect())
                 }
             })
         };

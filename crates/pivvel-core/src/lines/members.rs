@@ -163,6 +163,12 @@ impl Members {
         found.or_else(|| if label == BLANK { self.find("") } else { None })
     }
 
+    /// The member that gathers others under a label.
+    pub(crate) fn gathering(&self, label: &str) -> Option<MemberId> {
+        let is_it = |member: &Member| matches!(member, Member::Others(known) if **known == *label);
+        self.members.iter().position(is_it).map(|i| MemberId(i as u32))
+    }
+
     /// The member of a period.
     pub(crate) fn period(&self, part: DatePart, period: i32) -> Option<MemberId> {
         let wanted = Member::Period(part, period);

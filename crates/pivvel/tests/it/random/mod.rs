@@ -1,0 +1,206 @@
+//! Random briefs against PostgreSQL: roll-ups with distinct counts, quantiles and deviations, window
+//! functions partitioned as groups of cells say, nested aggregation as a subquery, and calculated
+//! items as conditional sums. The seed of every run is printed; `PIVVEL_SEED` runs one again.
+
+mod layout;
+mod measures;
+mod shown;
+
+use std::collections::BTreeMap;
+
+use pivvel::{Brief, CrossTab, ReadOptions, TextSource, Value, tidy};
+
+use crate::draw::Draw;
+use crate::server::{Server, table_of};
+use layout::Layout;
+
+const ROWS: [&[&str]; 6] = [
+    &["coast", "harbour"],
+    &["coast", "harbour", "yard"],
+    &["range", "article"],
+    &["sold_on.year", "sold_on.month"],
+    &["agent", "sold_on.year", "sold_on.quarter"],
+    &["channel"],
+];
+
+const COLUMNS: [&[&str]; 5] =
+    [&["scenario"], &["sold_on.year", "scenario"], &["channel"], &[], &["agent", "range"]];
+
+const CONDITIONS: [(&str, &str); 5] = [
+    ("", "true"),
+    ("amount > 100", "amount > 100"),
+    ("quantity between 2 and 9 and channel <> 'staff'", "quantity between 2 and 9 and channel <> 'staff'"),
+    (
+        "cost is not blank and not (coast in ('Fell Coast', 'Isle of Tarrow'))",
+        "cost is not null and coast not in ('Fell Coast', 'Isle of Tarrow')",
+    ),
+    ("case when agent = '' then 0 else amount end > 50", "case when agent = '' then 0 else amount end > 50"),
+];
+
+/// The lines, some of them without a date.
+fn some_undated(lines: &str) -> String {
+    let undated = |(place, line): (usize, &str)| match line.splitn(3, ',').collect::<Vec<_>>()[..] {
+        [order, _, rest] if place % 13 == 12 => format!("{order},,{rest}\n"),
+        _ => format!("{line}\n"),
+    };
+    lines.lines().enumerate().map(undated).collect()
+}
+
+type Key = (Vec<Option<String>>, String);
+
+fn ours(crosstab: &CrossTab) -> BTreeMap<Key, Option<Value>> {
+    let key = |row: &pivvel::TidyRow<'_>| {
+        let members = row.members().into_iter().map(|m| m.map(str::to_string)).collect();
+        (members, row.measure().to_string())
+    };
+    tidy(crosstab).map(|row| (key(&row), row.value())).collect()
+}
+
+fn compare(seed: u64, what: &str, key: &Key, ours: Option<Value>, theirs: &str) {
+    let same = match ours {
+        None => theirs.is_empty(),
+        Some(value) => theirs.parse::<f64>().is_ok_and(|theirs| {
+            let ours = value.as_f64();
+            (ours - theirs).abs() <= 1e-9 * theirs.abs().max(1.0)
+                && !(matches!(value, Value::Exact { .. }) && (ours - theirs).abs() > 1e-6)
+        }),
+    };
+    assert!(same, "seed {seed}, {key:?}: {ours:?} here, {theirs} there; {what}");
+}
+
+/// What is asked in one run, and the same for the server.
+struct Question {
+    brief: Brief,
+    layout: Layout,
+    /// The condition on lines in SQL, where these are not filtered before.
+    condition: &'static str,
+    /// Whether a cell is not shown because totals are off there.
+    is_off: Box<dyn Fn(&[Option<String>]) -> bool>,
+}
+
+/// A layout with all that depends on groups of cells, and sometimes a difference of scenarios.
+fn plain(draw: &mut Draw) -> Question {
+    let mut layout = Layout::new(draw.of(&ROWS), draw.of(&COLUMNS));
+    let (condition, sql) = draw.of(&CONDITIONS);
+    let mut brief = Brief::new().rows(layout.rows.iter().copied()).columns(layout.columns.iter().copied());
+    if !condition.is_empty() {
+        brief = brief.filter(condition);
+    }
+    if layout.columns.contains(&"scenario") {
+        brief = brief.item("scenario", "variance", "actual - plan");
+        layout.differences.push((layout.name_of("scenario"), "variance", ["actual", "plan"]));
+    }
+    Question { brief, layout, condition: sql, is_off: Box::new(|_| false) }
+}
+
+/// One in which members are classified, picked, gathered and calculated, and totals are off.
+fn with_members_changed(draw: &mut Draw) -> Question {
+    let condition = draw.of(&CONDITIONS);
+    let shown::Shown { brief, layout, .. } = shown::shown(draw, condition);
+    let (totals, rows, columns) = (brief.totals.clone(), layout.rows.clone(), layout.columns.clone());
+    let is_off = move |members: &[Option<String>]| {
+        let (row, column) = members.split_at(rows.len());
+        let off = |dimensions: &[&str], path: &[Option<String>], all: &str| {
+            let level = path.iter().take_while(|member| member.is_some()).count();
+            let name = if level == 0 { all } else { dimensions[level - 1] };
+            level < dimensions.len() && totals.iter().any(|(off, _)| off == name)
+        };
+        off(&rows, row, "column total") || off(&columns, column, "row total")
+    };
+    Question { brief, layout, condition: "true", is_off: Box::new(is_off) }
+}
+
+fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
+    let Some(server) = Server::start() else { return };
+    let one = std::env::var("PIVVEL_SEED").ok().map(|text| text.parse::<u64>().unwrap());
+    let many = std::env::var("PIVVEL_BRIEFS").ok().map_or(default, |text| text.parse::<u64>().unwrap());
+    let seeds = one.map_or(1..=many, |seed| seed..=seed);
+    let (mut cells, mut briefs) = (0, 0);
+    println!("seeds {seeds:?}");
+    let mut loaded = None;
+    for seed in seeds {
+        let mut draw = Draw::new(seed);
+        // New lines now and then; more would only take longer to load.
+        let set = seed / 50;
+        let mut lines = Vec::new();
+        pivvel_demo::write_lines(&mut lines, 150, 7_000 + set).unwrap();
+        let lines = some_undated(&String::from_utf8(lines).unwrap());
+        if loaded != Some(set) {
+            server.answer(&table_of(&lines));
+            loaded = Some(set);
+        }
+        let mut question = ask(&mut draw);
+        let (measures, nested) = measures::measures(&mut draw, &question.layout, question.condition);
+        for measure in &measures {
+            question.brief = question.brief.measure((measure.name, measure.formula.as_str()));
+        }
+        let crosstab = build(&question.brief, &lines, seed);
+        let text = crate::lines::tidy_csv(&crosstab);
+        assert_eq!(
+            text,
+            crate::lines::tidy_csv(&build(&question.brief, &shuffled(&lines, &mut draw), seed)),
+            "seed {seed}"
+        );
+        // The server's own groups, merged here, give the same bytes as the lines.
+        #[cfg(feature = "full")]
+        if !measures.iter().any(|measure| measure.formula.contains("unit price")) {
+            let location = format!("{}#table=lines", server.address());
+            let mut table = pivvel::open(&location, &ReadOptions::default()).unwrap();
+            let grouped = CrossTab::build(&question.brief, table.as_mut())
+                .unwrap_or_else(|e| panic!("seed {seed}: {e}"));
+            assert_eq!(crate::lines::tidy_csv(&grouped), text, "seed {seed}");
+            assert_eq!(grouped.report(), crosstab.report(), "seed {seed}");
+        }
+        let mut found = ours(&crosstab);
+        let dimensions = question.layout.names().len();
+        let rolled = |text: &str| (text != "^").then(|| text.to_string());
+        for record in server.answer(&question.layout.query(question.condition, &measures, &nested)) {
+            let members: Vec<Option<String>> = record.iter().take(dimensions).map(rolled).collect();
+            if (question.is_off)(&members) {
+                continue;
+            }
+            for (measure, theirs) in measures.iter().zip(record.iter().skip(dimensions)) {
+                let key = (members.clone(), measure.name.to_string());
+                let value = found
+                    .remove(&key)
+                    .unwrap_or_else(|| panic!("seed {seed}: only there: {key:?} in {:?}", question.brief));
+                compare(seed, &format!("{} in {:?}", measure.formula, question.brief), &key, value, theirs);
+                cells += 1;
+            }
+        }
+        assert!(
+            found.is_empty(),
+            "seed {seed}: only here: {:?} in {:?}",
+            found.keys().next(),
+            question.brief
+        );
+        briefs += 1;
+    }
+    println!("{cells} values of {briefs} briefs compared");
+    assert!(one.is_some() || cells > briefs * 200, "too little to compare");
+}
+
+fn build(brief: &Brief, lines: &str, seed: u64) -> CrossTab {
+    let lines = std::io::Cursor::new(lines.as_bytes().to_vec());
+    let mut source = TextSource::from_reader("lines", lines, &ReadOptions::default()).unwrap();
+    CrossTab::build(brief, &mut source).unwrap_or_else(|e| panic!("seed {seed}: {e}"))
+}
+
+/// The same lines in another order.
+fn shuffled(lines: &str, draw: &mut Draw) -> String {
+    let mut lines: Vec<&str> = lines.lines().collect();
+    for i in (2..lines.len()).rev() {
+        lines.swap(i, 1 + draw.below(i));
+    }
+    lines.join("\n") + "\n"
+}
+
+#[test]
+fn random_briefs_equal_postgres() {
+    run(210, plain);
+}
+
+#[test]
+fn random_members_equal_postgres() {
+    run(150, with_members_changed);
+}
