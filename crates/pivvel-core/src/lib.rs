@@ -44,13 +44,14 @@ mod tables;
 pub use arrow_schema::Schema;
 pub use behind::{
     Address, DateSpan, EmphasisStory, ItemStory, LineOrder, LinesBehind, Operand, PeersStory, Story, Tied,
-    TiedAggregate, TiedPart, Trace,
+    TiedAggregate, TiedPart, Trace, WindowPart,
 };
 pub use brief::{
     Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
-    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PeersOf, Pick, Placement, Plan,
-    PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief, Scaling, Side,
-    TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PALETTE_NAMES, PeersOf, Pick,
+    Placement, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief,
+    SYMBOL_NAMES, Scaling, Side, TONE_NAMES, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
+    YardstickOf,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
@@ -66,7 +67,7 @@ pub use lines::{
     decimal_text,
 };
 pub use notice::{Audience, Notice, NoticeCode};
-pub use peers::{KeptScale, Peers, Yardstick, Yardsticks};
+pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;

@@ -4,7 +4,7 @@
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
-use pivvel_core::{CrossTab, Emphasis, Entry, Form, Mark, Scale, Side, Span};
+use pivvel_core::{CrossTab, Emphasis, Entry, Form, Mark, PeersOf, Scale, Side, Span};
 
 use crate::palette::{PALETTES, Paint, Palette, Tone};
 use crate::signs::{Symbol, SymbolSet};
@@ -69,8 +69,12 @@ impl<'c> Wardrobe<'c> {
                 return named;
             }
             let diverging = emphasis.planned().is_diverging();
-            let owner =
-                (said.on.clone(), scale.row_level, scale.column_level, scale.apart.clone(), diverging);
+            // Levels that are scaled together have one hue.
+            let (row, column) = match said.peers {
+                PeersOf::All => (usize::MAX, usize::MAX),
+                _ => (scale.row_level, scale.column_level),
+            };
+            let owner = (said.on.clone(), row, column, scale.apart.clone(), diverging);
             let turn = *turns.entry(owner).or_insert_with(|| {
                 let turn = &mut next[usize::from(diverging)];
                 *turn += 1;

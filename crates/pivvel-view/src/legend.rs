@@ -1,6 +1,6 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
-use pivvel_core::{Axis, CrossTab, Emphasis, Form, NumberFormat, Scale, Side, Value};
+use pivvel_core::{Axis, CrossTab, Emphasis, Form, NumberFormat, PeersOf, Scale, Side, Value};
 
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
 use crate::number::show_number;
@@ -114,19 +114,21 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
 /// A line for each scale; for one grain whose peers are in many groups a single one.
 fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
+    let joined = emphasis.planned().said.peers == PeersOf::All;
     let mut met: Vec<(usize, usize, &[Option<String>; 2])> = Vec::new();
     for (i, scale) in emphasis.scales().iter().enumerate() {
-        let grain = (scale.row_level, scale.column_level, &scale.apart);
+        let of = |scale: &'_ Scale| if joined { (0, 0) } else { (scale.row_level, scale.column_level) };
+        let grain = (of(scale).0, of(scale).1, &scale.apart);
         if met.contains(&grain) {
             continue;
         }
         met.push(grain);
-        let same = |other: &Scale| (other.row_level, other.column_level, &other.apart) == grain;
+        let same = |other: &Scale| (of(other).0, of(other).1, &other.apart) == grain;
         let all = emphasis.scales().iter().enumerate().filter(|(_, other)| same(other));
         if !all.clone().any(|(i, _)| wardrobe.uses(place, i)) {
             continue;
         }
-        let groups = all.count();
+        let groups = if joined { 1 } else { all.count() };
         entries.push(entry(wardrobe, place, emphasis, i, groups));
     }
     entries
@@ -269,11 +271,17 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
     let levels =
         [level(rows, scale.row_level, &scale.apart[0]), level(columns, scale.column_level, &scale.apart[1])];
     let levels: Vec<String> = levels.into_iter().flatten().collect();
-    let levels = if levels.is_empty() { "totals".into() } else { levels.join(" by ") };
     let planned = emphasis.planned();
+    let levels = match planned.said.peers {
+        PeersOf::All => {
+            let apart = scale.apart.iter().flatten().map(|member| format!(" ({member})"));
+            format!("all levels together{}", apart.collect::<String>())
+        }
+        _ if levels.is_empty() => "totals".into(),
+        _ => levels.join(" by "),
+    };
     let peers = match planned.said.peers.name() {
-        "level" => String::new(),
-        "all" => " with every other level".into(),
+        "level" | "all" => String::new(),
         name => format!(", each by its {}", if name == "siblings" { "siblings" } else { name }),
     };
     let cells = match (groups, scale.yardstick.count) {

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use pivvel_core::{Brief, Error, KeptScale, Result, YardstickOf, Yardsticks};
+use pivvel_core::{Brief, Error, KeptScale, KeptTop, Result, YardstickOf, Yardsticks};
 use pivvel_io::write_whole;
 use serde_json::{Map, Value, json};
 
@@ -47,33 +47,54 @@ pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
                 high: wanted("high")?,
                 mean: number("mean"),
                 clip: clip.and_then(|clip| <[f64; 4]>::try_from(clip).ok()),
+                tops: tops(scale)
+                    .ok_or_else(|| wrong(&format!("a top of {peers} has no count or no value")))?,
             },
         );
     }
     Ok(yardsticks)
 }
 
-/// Writes yardsticks as JSON: by the name of the peers their count, low, high and mean and, where the
-/// scale was clipped, the two shares and the values there.
+/// The tops and bottoms of a scale; `None` where one of them is not whole.
+fn tops(scale: &Value) -> Option<Vec<KeptTop>> {
+    let read = |top: &Value| {
+        let count = |key: &str| top.get(key).and_then(Value::as_str);
+        let (count, bottom) =
+            count("top").map(|count| (count, false)).or(count("bottom").map(|count| (count, true)))?;
+        Some(KeptTop { count: count.to_string(), bottom, value: top.get("value")?.as_f64()? })
+    };
+    scale.get("tops").and_then(Value::as_array).into_iter().flatten().map(read).collect()
+}
+
+/// Writes yardsticks as JSON: by the name of the peers their count, low, high and mean; where the
+/// scale was clipped, the two shares and the values there; and of each top or bottom that a rule names, the
+/// value that a cell had to reach.
 ///
 /// ```
 /// use pivvel::{KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 ///
 /// let mut kept = Yardsticks::default();
-/// let scale = KeptScale { count: 2, low: 1.5, high: 9.0, mean: Some(5.25), clip: None };
+/// let scale = KeptScale { count: 2, low: 1.5, high: 9.0, mean: Some(5.25), ..KeptScale::default() };
 /// kept.insert("sales@coast/total", scale);
 /// assert_eq!(yardsticks_from_json("kept.json", &yardsticks_to_json(&kept))?, kept);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn yardsticks_to_json(yardsticks: &Yardsticks) -> String {
     let scale = |(peers, scale): (&str, &KeptScale)| {
-        let KeptScale { count, low, high, mean, clip } = *scale;
+        let KeptScale { count, low, high, mean, clip, ref tops } = *scale;
         let mut said = json!({ "count": count, "low": low, "high": high });
         if let Some(mean) = mean {
             said["mean"] = json!(mean);
         }
         if let Some(clip) = clip {
             said["clip"] = json!(clip);
+        }
+        if !tops.is_empty() {
+            let top = |top: &KeptTop| {
+                let which = if top.bottom { "bottom" } else { "top" };
+                json!({ which: top.count, "value": top.value })
+            };
+            said["tops"] = tops.iter().map(top).collect();
         }
         (peers.to_string(), said)
     };

@@ -4,6 +4,16 @@ use super::spec::Brief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::Group;
 
+/// The names of the palettes. What they look like is a matter of views.
+pub const PALETTE_NAMES: [&str; 9] =
+    ["water", "sand", "heather", "kelp", "rust", "slate", "shore", "dusk", "moor"];
+
+/// The names of the sets of symbols.
+pub const SYMBOL_NAMES: [&str; 3] = ["tide", "slope", "pips"];
+
+/// The names of the tones that rules show.
+pub const TONE_NAMES: [&str; 6] = ["gain", "loss", "watch", "calm", "strong", "faint"];
+
 /// What makes a measure's cells stand out.
 ///
 /// ```

@@ -2,7 +2,9 @@
 //! something that is gone kept and told.
 
 use super::cells::CellScope;
-use super::emphasis::{EmphasisBrief, Form, PeersOf, Side, YardstickOf};
+use super::emphasis::{
+    EmphasisBrief, Form, PALETTE_NAMES, PeersOf, SYMBOL_NAMES, Side, TONE_NAMES, YardstickOf,
+};
 use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
 use super::plan::{Count, Dimension, Measure, Plan};
 use super::rules::{self, PlannedRule};
@@ -252,6 +254,17 @@ fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
 /// Parts of an emphasis that do not go together.
 fn check_parts(place: &str, said: &EmphasisBrief) -> Result<()> {
     let wrong = |message: &str| Err(Error::request(place, message));
+    let known = |what: &str, name: &Option<String>, names: &[&'static str]| match name {
+        Some(name) if !names.contains(&name.as_str()) => {
+            Err(Error::unknown(place, what, name, names.iter().copied()))
+        }
+        _ => Ok(()),
+    };
+    known("palette", &said.palette, &PALETTE_NAMES)?;
+    known("set of symbols", &said.symbols, &SYMBOL_NAMES)?;
+    for rule in said.rules.iter().filter(|_| said.form != Form::Symbol) {
+        known("tone", &rule.show, &TONE_NAMES)?;
+    }
     if let Some(steps) = said.steps {
         let [least, most_symbols, most] = STEPS;
         if said.form == Form::Symbol && !(least..=most_symbols).contains(&steps) {

@@ -10,6 +10,7 @@ mod emphasize;
 mod format;
 mod items;
 mod layout;
+mod opened;
 mod plan;
 mod rules;
 mod spec;
@@ -17,12 +18,15 @@ mod tiers;
 mod title;
 mod views;
 
-pub use emphasis::{EmphasisBrief, Form, PeersOf, RuleBrief, Side, Unit, YardstickOf};
+pub use emphasis::{
+    EmphasisBrief, Form, PALETTE_NAMES, PeersOf, RuleBrief, SYMBOL_NAMES, Side, TONE_NAMES, Unit, YardstickOf,
+};
 pub use emphasize::PlannedEmphasis;
 pub(crate) use emphasize::{Middle, SCHEMES};
 pub use format::{Negative, NumberFormat, Scaling};
 pub use items::PlannedItem;
 pub use layout::{Direction, Order, OrderBy};
+pub(crate) use opened::check_opened;
 pub(crate) use plan::{Choice, Count};
 pub use plan::{Dimension, Measure, Pick, Plan};
 pub use rules::PlannedRule;

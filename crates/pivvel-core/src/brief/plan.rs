@@ -8,7 +8,6 @@ use arrow_schema::Schema;
 use super::NumberFormat;
 use super::assume::Assumptions;
 use super::cells::CellScope;
-use super::emphasis::PeersOf;
 use super::emphasize::{self, PlannedEmphasis};
 use super::items::PlannedItem;
 use super::layout::{self, Order};
@@ -16,8 +15,8 @@ use super::spec::{Brief, MeasureBrief, Placement, TopBrief, TotalsOf};
 use super::tiers::{AxisKey, PlannedTier, all_leaves, plan_axis, plan_tiers, split_condition};
 use crate::error::{Error, Result};
 use crate::formula::{
-    CellFormula, CellLeaf, Columns, Function, Group, Operator, Relation, Spot, Step, check_condition,
-    check_formula, parse,
+    CellFormula, CellLeaf, Columns, Function, Operator, Relation, Spot, Step, check_condition, check_formula,
+    parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::lines::{DatePart, Kind, SqlTable, Statement};
@@ -137,6 +136,15 @@ impl Count {
             Count::All => all,
             Count::Members(count) => count,
             Count::Share(share) => (all * share as usize).div_ceil(10_000),
+        }
+    }
+
+    /// The same as it is written: `3` or `2.5%`.
+    pub(crate) fn words(self) -> Option<String> {
+        match self {
+            Count::All => None,
+            Count::Members(count) => Some(count.to_string()),
+            Count::Share(share) => Some(format!("{}%", f64::from(share) / 100.0)),
         }
     }
 }
@@ -400,20 +408,19 @@ impl Plan {
         !self.named_members().is_empty()
     }
 
-    /// The cells that a measure's cells of a grain are scaled with: as the first emphasis on it says that
-    /// shows it by its own values; all of the grain where none does.
-    pub(crate) fn peers_of(&self, shown: usize, grain: (usize, usize)) -> Group {
-        let scales = |e: &&PlannedEmphasis| {
+    /// The emphasis whose peers and yardstick a measure's cells of a grain have everywhere: the first on it that
+    /// shows it by its own values. Where there is none, all of the grain are peers.
+    pub(crate) fn scaled_by(&self, shown: usize, grain: (usize, usize)) -> Option<usize> {
+        let scales = |e: &PlannedEmphasis| {
             let said = &e.said;
             e.measure == Some(shown)
                 && e.has_scale()
                 && said.by.is_none()
-                && said.about.is_none()
+                && e.about_formula().is_none()
                 && !said.whole_row
-                && said.peers != PeersOf::All
                 && e.grains.contains(&grain)
         };
-        self.emphasis.iter().find(scales).map_or(Group::Level, |e| e.said.peers.group())
+        self.emphasis.iter().position(scales)
     }
 
     /// The dimensions of an axis.

@@ -138,13 +138,14 @@ fn from_groups(
         let values: Vec<Values> =
             shown.iter().map(|measure| engine.measure(*measure, grain).clone()).collect();
         let levels = engine.frame().grains[grain].levels();
-        let groups = (0..shown.len()).map(|measure| plan.peers_of(measure, levels)).collect();
-        (values, groups)
+        let scaled_by = (0..shown.len()).map(|measure| plan.scaled_by(measure, levels)).collect();
+        (values, scaled_by)
     };
     let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
     drop(engine);
     let grains = frame.grains.into_iter().zip(computed);
-    let grains = grains.map(|(cells, (values, groups))| Grain::new(cells.pairs, cells.lines, values, groups));
+    let grains =
+        grains.map(|(cells, (values, scaled_by))| Grain::new(cells.pairs, cells.lines, values, scaled_by));
     Ok(CrossTab {
         fingerprint: hashed(&plan.computed()),
         title,

@@ -50,9 +50,10 @@ impl<'a> Cell<'a> {
     /// What the cell's peers are called; see the tidy result.
     pub(crate) fn peers(&self, measure: usize) -> Option<&'a str> {
         let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let levels = (self.row.level(), self.column.level());
+        let peers = self.crosstab.peers_at(measure, self.grain);
+        let levels = (!peers.is_joined()).then_some((self.row.level(), self.column.level()));
         let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), levels, key);
-        self.crosstab.peers_at(measure, self.grain).name(self.id as usize, name)
+        peers.name(self.id as usize, name)
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the

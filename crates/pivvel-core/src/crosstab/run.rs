@@ -13,7 +13,7 @@ use super::groups::{Groups, merged};
 use super::jobs::Job;
 use super::notices::with_thousands;
 use super::table::CrossTab;
-use crate::brief::Brief;
+use crate::brief::{Brief, check_opened};
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
@@ -134,6 +134,7 @@ impl<'a> Run<'a> {
     ) -> Result<K> {
         let mut looked_at: Vec<String> = Vec::new();
         loop {
+            check_opened(brief, &source.schema())?;
             let jobs = Job::all(brief, source)?;
             let scans = match self.ask(&jobs, source)? {
                 Some(scans) => Ok((scans, Tally::default())),

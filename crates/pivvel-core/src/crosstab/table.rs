@@ -72,16 +72,21 @@ pub(crate) struct Grain {
     pub(crate) lines: Vec<u64>,
     /// Values by measure, then by cell.
     pub(crate) values: Vec<Values>,
-    /// How the cells go together as peers, by measure...
-    groups: Vec<Group>,
-    /// ...and the peers, once they are asked for: to rank a million cells is to sort them.
+    /// The emphasis whose peers these are, by measure, if any...
+    scaled_by: Vec<Option<usize>>,
+    /// ...and the peers of the others, once they are asked for: to rank a million cells is to sort them.
     peers: Vec<OnceLock<Peers>>,
 }
 
 impl Grain {
-    pub(super) fn new(cells: PairTable, lines: Vec<u64>, values: Vec<Values>, groups: Vec<Group>) -> Grain {
+    pub(super) fn new(
+        cells: PairTable,
+        lines: Vec<u64>,
+        values: Vec<Values>,
+        scaled_by: Vec<Option<usize>>,
+    ) -> Grain {
         let peers = vec![OnceLock::new(); values.len()];
-        Grain { cells, lines, values, groups, peers }
+        Grain { cells, lines, values, scaled_by, peers }
     }
 }
 
@@ -185,10 +190,12 @@ impl CrossTab {
         let across = self.columns.depth() + 1;
         for grain in 0..self.grains.len() {
             for (i, measure) in self.measures.iter().enumerate() {
-                for (key, measured) in self.peers_at(i, grain).groups() {
+                let peers = self.peers_at(i, grain);
+                for (key, measured) in peers.groups() {
                     let axes = (&self.rows, &self.columns);
-                    let name = peers_id(&measure.name, axes, (grain / across, grain % across), key);
-                    KeptScale::of(measured, None)
+                    let levels = (!peers.is_joined()).then_some((grain / across, grain % across));
+                    let name = peers_id(&measure.name, axes, levels, key);
+                    KeptScale::of(measured, &Wanted::default())
                         .into_iter()
                         .for_each(|scale| all.insert(name.clone(), scale));
                 }
@@ -232,10 +239,13 @@ impl CrossTab {
     pub(super) fn peers_at(&self, measure: usize, grain: usize) -> &Peers {
         let across = self.columns.depth() + 1;
         let (axes, levels) = ((&self.rows, &self.columns), (grain / across, grain % across));
-        let Grain { cells, values, groups: own, peers, .. } = &self.grains[grain];
-        peers[measure].get_or_init(|| {
-            let keys = groups(axes, levels, cells.pairs(), own[measure]);
-            Peers::new(&values[measure], &keys, &shown(axes, levels, cells.pairs()), &Wanted::default())
+        let Grain { cells, values, scaled_by, peers, .. } = &self.grains[grain];
+        let scaled = scaled_by[measure].and_then(|emphasis| self.emphases[emphasis].peers(grain));
+        scaled.unwrap_or_else(|| {
+            peers[measure].get_or_init(|| {
+                let keys = groups(axes, levels, cells.pairs(), Group::Level);
+                Peers::new(&values[measure], &keys, &shown(axes, levels, cells.pairs()), &Wanted::default())
+            })
         })
     }
 

@@ -1,5 +1,6 @@
 //! Decisions, from values and their peers: which scale a cell is on, and which rule matches first.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::scale::Scale;
@@ -20,8 +21,8 @@ pub(crate) struct Known<'a> {
     pub(crate) kept: &'a [(String, Yardsticks)],
 }
 
-/// Groups of peers by name, with what was measured.
-pub(crate) type Everything = Vec<(String, Measured)>;
+/// Groups of peers by name, with what was measured and their values, the highest first.
+pub(crate) type Everything = BTreeMap<String, (Measured, Vec<Value>)>;
 
 /// What was measured of the peers of everything, for those emphases that ask for it.
 ///
@@ -32,26 +33,28 @@ pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everythi
         if emphasis.said.yardstick != YardstickOf::All {
             return Ok(Everything::new());
         }
-        let grains = measured(emphasis, engine)?;
-        let frame = engine.frame();
-        let named = |(grain, (_, peers)): (usize, &(Values, Peers))| {
-            peers
-                .groups()
-                .map(|(key, measured)| (name(emphasis, frame, grain, key), measured.clone()))
-                .collect::<Vec<_>>()
-        };
-        Ok(grains
-            .iter()
-            .enumerate()
-            .filter_map(|(grain, found)| Some((grain, found.as_ref()?)))
-            .flat_map(named)
-            .collect())
+        let mut everything = Everything::new();
+        for (grain, found) in measured(emphasis, engine)?.iter().enumerate() {
+            let Some((values, peers)) = found else { continue };
+            for ((key, measured), members) in peers.groups().zip(peers.members(values)) {
+                let name = name(emphasis, engine.frame(), (grain, peers), key);
+                let known = everything.entry(name).or_insert_with(|| (measured.clone(), Vec::new()));
+                known.1.extend(members.into_iter().map(|(_, value)| value));
+            }
+        }
+        everything.values_mut().for_each(|(_, values)| values.sort_by(|a, b| b.order(a)));
+        Ok(everything)
     };
     plan.emphasis.iter().map(one).collect()
 }
 
-fn name(emphasis: &PlannedEmphasis, frame: &Frame, grain: usize, key: &GroupKey) -> String {
-    frame.peers_id(&emphasis.scale_name(), grain, key)
+fn name(
+    emphasis: &PlannedEmphasis,
+    frame: &Frame,
+    (grain, peers): (usize, &Peers),
+    key: &GroupKey,
+) -> String {
+    frame.peers_id(&emphasis.scale_name(), grain, peers, key)
 }
 
 /// Decides about every cell.
@@ -126,84 +129,110 @@ fn measure_by(
     place: usize,
     notices: &mut Vec<Notice>,
 ) -> Result<()> {
-    let file = match &planned.said.yardstick {
-        YardstickOf::Shown => return Ok(()),
-        YardstickOf::All if known.everything.is_empty() => return Ok(()),
-        YardstickOf::All => None,
+    match &planned.said.yardstick {
+        YardstickOf::Shown => Ok(()),
+        YardstickOf::All => {
+            if let Some(everything) = known.everything.get(place) {
+                let missing = measure_by_everything(planned, frame, grains, everything);
+                notices.extend(missing_notice(planned, missing, "all"));
+            }
+            Ok(())
+        }
         YardstickOf::Kept(file) => {
             let kept = known.kept.iter().find(|(name, _)| name == file).map(|(_, kept)| kept);
-            Some((
-                file,
-                kept.ok_or_else(|| {
-                    Error::request(&planned.place, format!("the yardsticks of {file} were not given"))
-                })?,
-            ))
-        }
-    };
-    let (mut missing, mut groups, mut beyond) = (0, 0, 0);
-    let mut unclipped = None;
-    for (grain, found) in grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?))) {
-        let cuts: Vec<Measured> = found.1.groups().map(|(_, measured)| measured.clone()).collect();
-        let mut next = cuts.into_iter();
-        missing += found.1.measure_by(|key| {
-            let shown = next.next().unwrap_or_default();
-            let name = name(planned, frame, grain, key);
-            match &file {
-                None if key.classes != GroupKey::PLAIN.classes => Some(shown),
-                None => {
-                    known.everything[place].iter().find(|(known, _)| *known == name).map(|(_, m)| m.clone())
-                }
-                Some((_, kept)) => {
-                    let scale = kept.get(&name)?;
-                    if let Some((low, high)) = planned.wanted.clip
-                        && scale.clip.is_none_or(|clip| clip[0] != low || clip[1] != high)
-                    {
-                        unclipped = Some(name);
-                    }
-                    // The top so many are those of what is shown; a file keeps no members.
-                    Some(Measured { cuts: shown.cuts, ..scale.measured() })
-                }
-            }
-        });
-        groups += found.1.groups().count();
-        if file.is_some() {
-            let lies_beyond = |(cell, value): &(usize, &Option<Value>)| {
-                let (value, yardstick) = (value.map(|v| v.as_f64()), found.1.yardstick_of(*cell));
-                value.zip(yardstick).is_some_and(|(v, y)| v < y.low.as_f64() || v > y.high.as_f64())
-            };
-            beyond += found.0.iter().enumerate().filter(lies_beyond).count();
+            let wrong = || Error::request(&planned.place, format!("the yardsticks of {file} were not given"));
+            measure_by_file(planned, frame, grains, (file, kept.ok_or_else(wrong)?), notices)
         }
     }
-    if let Some((file, _)) = file.as_ref().filter(|_| groups > 0 && missing == groups) {
+}
+
+/// Measures by all members, before some were picked: cells stand, are counted and ranked among all of them.
+/// Gives how many groups are not among them.
+fn measure_by_everything(
+    planned: &PlannedEmphasis,
+    frame: &Frame,
+    grains: &mut [Option<(Values, Peers)>],
+    everything: &Everything,
+) -> usize {
+    let mut missing = 0;
+    for (grain, (values, peers)) in
+        grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?)))
+    {
+        // What is made of members is measured as it is shown.
+        let of_group = |(key, _): (&GroupKey, &Measured)| {
+            let is_plain = key.classes == GroupKey::PLAIN.classes;
+            is_plain.then(|| everything.get(&name(planned, frame, (grain, peers), key)))
+        };
+        let found: Vec<Option<Option<&(Measured, Vec<Value>)>>> = peers.groups().map(of_group).collect();
+        let mut next = found.iter();
+        missing += peers.measure_by(|shown| match next.next() {
+            Some(Some(all)) => all.map(|(measured, _)| measured.clone()),
+            _ => Some(shown.clone()),
+        });
+        let all = found.iter().map(|found| found.flatten().map(|(_, values)| values.as_slice()));
+        let all: Vec<Option<&[Value]>> = all.collect();
+        peers.rank_among(values, &all);
+    }
+    missing
+}
+
+/// Measures by what an earlier run kept. A file keeps no members, so ranks stay those among what is shown.
+fn measure_by_file(
+    planned: &PlannedEmphasis,
+    frame: &Frame,
+    grains: &mut [Option<(Values, Peers)>],
+    (file, kept): (&str, &Yardsticks),
+    notices: &mut Vec<Notice>,
+) -> Result<()> {
+    let (mut missing, mut groups, mut beyond) = (0, 0, 0);
+    for (grain, (values, peers)) in
+        grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?)))
+    {
+        let mut scales = Vec::new();
+        for (key, _) in peers.groups() {
+            let name = name(planned, frame, (grain, peers), key);
+            let scale = kept.get(&name).map(|scale| scale.measured(&planned.wanted));
+            if let Some((_, Some(part))) = &scale {
+                let message = format!("{file} keeps no {part} for {name}; save it again with this brief");
+                return Err(Error::request(&planned.place, message));
+            }
+            scales.push(scale.map(|(measured, _)| measured));
+        }
+        groups += scales.len();
+        let mut next = scales.into_iter();
+        missing += peers.measure_by(|_| next.next().flatten());
+        let lies_beyond = |(cell, value): &(usize, &Option<Value>)| {
+            let (value, yardstick) = (value.map(|v| v.as_f64()), peers.yardstick_of(*cell));
+            value.zip(yardstick).is_some_and(|(v, y)| v < y.low.as_f64() || v > y.high.as_f64())
+        };
+        beyond += values.iter().enumerate().filter(lies_beyond).count();
+    }
+    if groups > 0 && missing == groups {
         let message = format!(
             "{file} has no yardstick of any of its peers, so it was kept for another layout or other measures; keep one with \
              --save-yardsticks"
         );
         return Err(Error::request(&planned.place, message));
     }
-    if let Some((file, _)) = file.as_ref().filter(|_| beyond > 0) {
-        let (cells, ends) = if beyond == 1 { ("1 cell lies", "the end") } else { ("cells lie", "the ends") };
-        let cells = if beyond == 1 { cells.to_string() } else { format!("{beyond} {cells}") };
+    if beyond > 0 {
+        let cells = if beyond == 1 { "1 cell lies".to_string() } else { format!("{beyond} cells lie") };
+        let ends = if beyond == 1 { "the end" } else { "the ends" };
         let message = format!("{}: {cells} beyond {ends} of its scale in {file}", planned.place);
         notices.push(Notice::reader(NoticeCode::KeptScale, message));
     }
-    if let (Some(name), Some((file, _))) = (unclipped, &file) {
-        let message =
-            format!("{file} keeps no clip at these shares for {name}; save it again with this brief");
-        return Err(Error::request(&planned.place, message));
-    }
-    if missing > 0 {
-        let from = file.map_or("all".to_string(), |(file, _)| file.clone());
-        let groups = if missing == 1 {
-            "1 group of peers has".to_string()
-        } else {
-            format!("{missing} groups of peers have")
-        };
-        let message =
-            format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place);
-        notices.push(Notice::reader(NoticeCode::KeptScale, message));
-    }
+    notices.extend(missing_notice(planned, missing, file));
     Ok(())
+}
+
+/// What a reader must know of groups that are not measured.
+fn missing_notice(planned: &PlannedEmphasis, missing: usize, from: &str) -> Option<Notice> {
+    let groups = match missing {
+        0 => return None,
+        1 => "1 group of peers has".to_string(),
+        _ => format!("{missing} groups of peers have"),
+    };
+    let message = format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place);
+    Some(Notice::reader(NoticeCode::KeptScale, message))
 }
 
 fn decide_grain(
@@ -225,7 +254,8 @@ fn decide_grain(
     let mut scale_of = Vec::new();
     for ((key, measured), used) in peers.groups().zip(used) {
         let apart = [frame.rows.class_name(key.classes.0), frame.columns.class_name(key.classes.1)];
-        let names = (name(planned, frame, grain, key), apart, within(&frame.rows, &frame.columns, key));
+        let names =
+            (name(planned, frame, (grain, &peers), key), apart, within(&frame.rows, &frame.columns, key));
         let levels = (cells.row_level, cells.column_level);
         let scale = Scale::new(planned, measured, names, levels, key.classes).filter(Scale::has_places);
         scale_of.push(scale.filter(|_| used).map(|scale| {
@@ -320,12 +350,9 @@ fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<D
 impl Emphasis {
     /// Every group of peers that was measured, as it is kept for later runs.
     pub(crate) fn kept(&self) -> impl Iterator<Item = (&str, KeptScale)> {
-        let clip = self.planned.wanted.clip;
-        self.scales.iter().filter_map(move |scale| {
-            let ends = clip.map(|_| (scale.low, scale.high));
-            let measured = Measured { yardstick: Some(scale.yardstick), clip: ends, cuts: Vec::new() };
-            Some((scale.peers.as_str(), KeptScale::of(&measured, clip)?))
-        })
+        let wanted = &self.planned.wanted;
+        let kept = |scale: &'_ Scale| KeptScale::of(&scale.measured, wanted);
+        self.scales.iter().filter_map(move |scale| Some((scale.peers.as_str(), kept(scale)?)))
     }
 
     /// Whether a link stands in a cell of a grain.

@@ -71,6 +71,11 @@ impl Emphasis {
         &self.scales
     }
 
+    /// The cells that it scales together at a grain, where it decides there.
+    pub(crate) fn peers(&self, grain: usize) -> Option<&Peers> {
+        self.grains.get(grain)?.as_ref().map(|decided| &decided.peers)
+    }
+
     /// Whether it is for a measure's cells at a grain.
     pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
         (self.planned.said.whole_row || self.planned.measure == Some(measure))

@@ -27,6 +27,8 @@ pub struct Scale {
     /// The high end.
     pub high: f64,
     pub(crate) class: (Class, Class),
+    /// What was measured of its peers.
+    pub(super) measured: Measured,
     by_rank: bool,
     /// Whether its ends are those of the yardstick, so that places can be found without rounding.
     plain: bool,
@@ -78,6 +80,7 @@ impl Scale {
             plain,
             fixed: low.is_some() && high.is_some(),
             yardstick,
+            measured: measured.clone(),
         })
     }
 

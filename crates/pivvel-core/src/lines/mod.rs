@@ -26,6 +26,7 @@ pub(crate) use dictionary::{hash, mix};
 pub use kind::{Kind, NO_WORD, YES_WORD};
 pub(crate) use members::BLANK;
 pub use members::{Member, MemberId, Members};
+pub(crate) use related::RELATED;
 pub use related::Related;
 pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};
 pub use table::{Dialect, SqlColumn, SqlTable, Statement};

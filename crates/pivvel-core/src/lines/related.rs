@@ -59,6 +59,9 @@ pub struct Related<'a> {
 /// Keys without a partner that are named to the reader.
 const NAMED: usize = 3;
 
+/// The key in a schema's metadata for the names of the related tables that lines were opened with, one on a line.
+pub(crate) const RELATED: &str = "pivvel.related";
+
 impl<'a> Related<'a> {
     /// Brings a table's columns to lines. `keys` pairs columns of the lines with columns of the
     /// table. A column that is called like one of the lines gets the table's name before its own,
@@ -229,7 +232,13 @@ impl LineSource for Related<'_> {
         let brought = self.brought.iter().map(|(place, name)| {
             Arc::new(Field::new(name, brought_type(theirs.field(*place).data_type()), true))
         });
-        Arc::new(Schema::new(own.fields().iter().cloned().chain(brought).collect::<Vec<_>>()))
+        let mut metadata = own.metadata().clone();
+        let read = own.metadata().get(RELATED).map_or("", String::as_str);
+        metadata.insert(RELATED.to_string(), format!("{read}{}\n", self.name));
+        Arc::new(Schema::new_with_metadata(
+            own.fields().iter().cloned().chain(brought).collect::<Vec<_>>(),
+            metadata,
+        ))
     }
 
     fn notes(&self) -> &[String] {

@@ -4,7 +4,8 @@
 use std::collections::BTreeMap;
 
 use super::Yardstick;
-use super::yardstick::Measured;
+use super::yardstick::{Measured, Wanted};
+use crate::brief::Count;
 use crate::lines::Value;
 
 /// The scales of a run by the names of their peers.
@@ -13,7 +14,7 @@ use crate::lines::Value;
 /// use pivvel_core::{KeptScale, Yardsticks};
 ///
 /// let mut kept = Yardsticks::default();
-/// let scale = KeptScale { count: 12, low: 0.0, high: 900.0, mean: Some(310.5), clip: None };
+/// let scale = KeptScale { count: 12, low: 0.0, high: 900.0, mean: Some(310.5), ..KeptScale::default() };
 /// kept.insert("sales@harbour/total", scale);
 /// assert_eq!(kept.get("sales@harbour/total").unwrap().high, 900.0);
 /// ```
@@ -21,7 +22,7 @@ use crate::lines::Value;
 pub struct Yardsticks(BTreeMap<String, KeptScale>);
 
 /// The reference numbers of one group of peers, as they are kept.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct KeptScale {
     /// Cells that had a value.
     pub count: u64,
@@ -33,6 +34,19 @@ pub struct KeptScale {
     pub mean: Option<f64>,
     /// Where the scale was clipped, if it was: the shares, and the values there.
     pub clip: Option<[f64; 4]>,
+    /// What a value had to reach to be among so many of the highest or of the lowest, for those that rules named.
+    pub tops: Vec<KeptTop>,
+}
+
+/// The last value of so many of the highest peers, or of the lowest.
+#[derive(Debug, Clone, PartialEq)]
+pub struct KeptTop {
+    /// How many, as a rule says it: `3` or `20%`.
+    pub count: String,
+    /// Whether these are the lowest.
+    pub bottom: bool,
+    /// The lowest value of the highest so many, or the highest of the lowest.
+    pub value: f64,
 }
 
 impl Yardsticks {
@@ -59,19 +73,40 @@ impl Yardsticks {
 
 impl KeptScale {
     /// What is kept of a group that was measured; nothing of one without values, or of dates.
-    pub(crate) fn of(measured: &Measured, clip: Option<(f64, f64)>) -> Option<KeptScale> {
+    pub(crate) fn of(measured: &Measured, wanted: &Wanted) -> Option<KeptScale> {
         let Yardstick { count, low, high, mean, .. } = measured.yardstick?;
         mean?;
-        let clip = clip.zip(measured.clip).map(|((a, b), (low, high))| [a, b, low, high]);
-        Some(KeptScale { count, low: low.as_f64(), high: high.as_f64(), mean, clip })
+        let clip = wanted.clip.zip(measured.clip).map(|((a, b), (low, high))| [a, b, low, high]);
+        let mut tops: Vec<KeptTop> = Vec::new();
+        for ((wanted, bottom), cut) in wanted.cuts.iter().zip(&measured.cuts) {
+            if let Some((count, cut)) = wanted.words().zip(*cut) {
+                let top = KeptTop { count, bottom: *bottom, value: cut.as_f64() };
+                tops.extend((!tops.contains(&top)).then_some(top));
+            }
+        }
+        Some(KeptScale { count, low: low.as_f64(), high: high.as_f64(), mean, clip, tops })
     }
 
-    /// The same as it is measured by.
-    pub(crate) fn measured(&self) -> Measured {
-        let KeptScale { count, low, high, mean, clip } = *self;
+    /// The same as it is measured by; the first of `wanted` that it does not keep, in words, where there is one.
+    pub(crate) fn measured(&self, wanted: &Wanted) -> (Measured, Option<String>) {
+        let KeptScale { count, low, high, mean, clip, ref tops } = *self;
+        let mut missing = None;
+        if wanted.clip.is_some_and(|shares| clip.is_none_or(|clip| (clip[0], clip[1]) != shares)) {
+            missing = Some("clip at these shares".to_string());
+        }
+        let mut cut = |(wanted, bottom): &(Count, bool)| {
+            let words = wanted.words()?;
+            let kept = tops.iter().find(|top| top.count == words && top.bottom == *bottom);
+            let name = || format!("{} {words}", if *bottom { "bottom" } else { "top" });
+            if kept.is_none() {
+                missing.get_or_insert_with(name);
+            }
+            kept.map(|top| Value::Float(top.value))
+        };
+        let cuts = wanted.cuts.iter().map(&mut cut).collect();
         let (low, high) = (Value::Float(low), Value::Float(high));
         let yardstick = Yardstick { count, low, high, mean, spread: None, quartiles: None };
         let clip = clip.map(|[_, _, low, high]| (low, high));
-        Measured { yardstick: Some(yardstick), clip, cuts: Vec::new() }
+        (Measured { yardstick: Some(yardstick), clip, cuts }, missing)
     }
 }

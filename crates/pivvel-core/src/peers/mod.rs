@@ -6,7 +6,7 @@
 mod kept;
 mod yardstick;
 
-pub use kept::{KeptScale, Yardsticks};
+pub use kept::{KeptScale, KeptTop, Yardsticks};
 pub use yardstick::Yardstick;
 pub(crate) use yardstick::{Measured, Wanted, share};
 
@@ -28,6 +28,8 @@ pub struct Peers {
     ranks: Vec<u32>,
     /// What the groups are called, once that is asked for.
     names: OnceLock<Vec<String>>,
+    /// Whether cells of other grains are among them.
+    joined: bool,
 }
 
 const NONE: u32 = u32::MAX;
@@ -37,16 +39,22 @@ impl Peers {
     pub(crate) fn new(values: &[Option<Value>], keys: &[GroupKey], shown: &[bool], wanted: &Wanted) -> Peers {
         let (known, group_of) = grouped(keys, shown);
         let ranks = vec![0; values.len()];
-        let mut peers = Peers { groups: Vec::new(), ranks, keys: known, group_of, names: OnceLock::new() };
-        let mut orders: Vec<Vec<(usize, Value)>> = vec![Vec::new(); peers.keys.len()];
-        for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
-            orders[*group as usize].extend(values[cell].map(|value| (cell, value)));
-        }
-        for mut order in orders {
+        let groups = Vec::new();
+        let mut peers = Peers { groups, ranks, keys: known, group_of, names: OnceLock::new(), joined: false };
+        for mut order in peers.members(values) {
             let rank = |cell: &usize, rank| peers.ranks[*cell] = rank;
             peers.groups.push(Measured::new(&mut order, wanted, rank));
         }
         peers
+    }
+
+    /// The cells of each group that have a value, with it.
+    pub(crate) fn members(&self, values: &[Option<Value>]) -> Vec<Vec<(usize, Value)>> {
+        let mut members: Vec<Vec<(usize, Value)>> = vec![Vec::new(); self.keys.len()];
+        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
+            members[*group as usize].extend(values[cell].map(|value| (cell, value)));
+        }
+        members
     }
 
     /// Measures the peers of several grains together, by class.
@@ -65,6 +73,7 @@ impl Peers {
             joint.insert(classes, Measured::new(&mut order, wanted, rank));
         }
         for (_, peers) in grains {
+            peers.joined = true;
             for (key, group) in peers.keys.iter().zip(&mut peers.groups) {
                 *group = joint.get(&key.classes).cloned().unwrap_or_default();
             }
@@ -73,14 +82,28 @@ impl Peers {
 
     /// Measures each group by reference numbers from elsewhere; groups that they do not know have
     /// none. Gives how many these are.
-    pub(crate) fn measure_by(&mut self, mut known: impl FnMut(&GroupKey) -> Option<Measured>) -> usize {
+    pub(crate) fn measure_by(&mut self, mut known: impl FnMut(&Measured) -> Option<Measured>) -> usize {
         let mut missing = 0;
-        for (key, group) in self.keys.iter().zip(&mut self.groups) {
+        for group in &mut self.groups {
             let used = group.yardstick.is_some();
-            *group = known(key).unwrap_or_default();
+            *group = known(group).unwrap_or_default();
             missing += usize::from(used && group.yardstick.is_none());
         }
         missing
+    }
+
+    /// Ranks the cells of those groups for which there are values from elsewhere, the highest first, among these.
+    pub(crate) fn rank_among(&mut self, values: &[Option<Value>], known: &[Option<&[Value]>]) {
+        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
+            if let Some((value, known)) = values[cell].zip(known[*group as usize]) {
+                self.ranks[cell] = known.partition_point(|other| other.order(&value).is_gt()) as u32 + 1;
+            }
+        }
+    }
+
+    /// Whether cells of other grains are among them.
+    pub(crate) fn is_joined(&self) -> bool {
+        self.joined
     }
 
     /// The yardstick of plain members where all of a grain are peers; `None` where no cell has a value.
@@ -144,13 +167,18 @@ fn grouped(keys: &[GroupKey], shown: &[bool]) -> (Vec<GroupKey>, Vec<u32>) {
 
 /// What a group of peers is called, run after run: the measure, the row level and the column level;
 /// where members are scaled apart, with the label of what they are or are under; and where not all
-/// of a grain are peers, with the members that they are in.
+/// of a grain are peers, with the members that they are in. No levels are those of all together.
 pub(crate) fn peers_id(
     measure: &str,
     (rows, columns): (&Axis, &Axis),
-    (row_level, column_level): (usize, usize),
+    levels: Option<(usize, usize)>,
     key: &GroupKey,
 ) -> String {
+    let Some((row_level, column_level)) = levels else {
+        let apart = [rows.class_name(key.classes.0), columns.class_name(key.classes.1)];
+        let apart = apart.iter().flatten().map(|label| format!(":{label}")).collect::<String>();
+        return format!("{measure}@all levels{apart}");
+    };
     let level = |axis: &Axis, level: usize, class: Class| {
         let name = axis.level_name(level);
         axis.class_name(class).map_or(name.to_string(), |label| format!("{name}:{label}"))
@@ -175,8 +203,8 @@ pub(crate) fn within(rows: &Axis, columns: &Axis, key: &GroupKey) -> Vec<(String
 
 impl Frame {
     /// What a group of a grain's cells is called.
-    pub(crate) fn peers_id(&self, measure: &str, grain: usize, key: &GroupKey) -> String {
-        let cells = &self.grains[grain];
-        peers_id(measure, (&self.rows, &self.columns), (cells.row_level, cells.column_level), key)
+    pub(crate) fn peers_id(&self, measure: &str, grain: usize, peers: &Peers, key: &GroupKey) -> String {
+        let levels = (!peers.joined).then(|| self.grains[grain].levels());
+        peers_id(measure, (&self.rows, &self.columns), levels, key)
     }
 }

@@ -34,7 +34,7 @@ pub(crate) struct Wanted {
 }
 
 /// What was measured of one group of peers.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Measured {
     pub(crate) yardstick: Option<Yardstick>,
     /// The values at the shares that were wanted.

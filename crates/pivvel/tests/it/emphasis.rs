@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 
 use pivvel::{
-    Brief, CrossTab, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions, RuleBrief, Run, TextSource,
-    YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
+    Brief, CrossTab, DimensionBrief, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions, RuleBrief,
+    Run, TextSource, YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
 };
 use proptest::prelude::*;
 
@@ -164,6 +164,53 @@ proptest! {
         }
     }
 
+    /// The picture, the rules and the tidy result have one yardstick, whatever it is: of what is shown, of all
+    /// members, or of an earlier run.
+    #[test]
+    fn a_cell_has_one_yardstick(lines in any_lines(), earlier in any_lines(), peers in 0..PeersOf::NAMES.len(), way in 0..3usize) {
+        let top = RuleBrief { top: Some("40%".into()), ..RuleBrief::default() };
+        let asked = |yardstick: YardstickOf, except: &[&str]| {
+            let mut tint = EmphasisBrief { peers: PeersOf::NAMES[peers].1, yardstick, ..EmphasisBrief::new("quantity", Form::Tint) };
+            let mut brief = brief(|e| *e = tint.clone());
+            (tint.form, tint.rules) = (Form::Ink, vec![top.clone()]);
+            brief = brief.emphasize(tint);
+            let except = except.iter().map(|label| label.to_string()).collect();
+            brief.dimensions = vec![DimensionBrief { name: "coast".into(), except, ..DimensionBrief::default() }];
+            brief
+        };
+        let everything = build(&asked(YardstickOf::Shown, &[]), &lines, None);
+        let before = build(&asked(YardstickOf::Shown, &[]), &earlier, None);
+        let yardstick = [YardstickOf::Shown, YardstickOf::All, YardstickOf::Kept("k.json".into())][way].clone();
+        let kept = yardsticks_from_json("k.json", &yardsticks_to_json(&before.yardsticks())).unwrap();
+        let shown = asked(yardstick, &[crate::lines::COASTS[0]]);
+        let crosstab = Run::new().yardsticks(&[("k.json".to_string(), kept.clone())]).build(&shown, &mut read(&lines));
+        // A file that knows none of the peers is refused.
+        let Ok(crosstab) = crosstab else { return Ok(()) };
+        let all: BTreeMap<(Path, Path), pivvel::Cell<'_>> =
+            everything.cells().map(|cell| (paths(&everything, cell.row(), cell.column()), cell)).collect();
+        for (cell, row) in crosstab.cells().zip(tidy(&crosstab)) {
+            let marks = crosstab.marks(cell.row(), cell.column(), 0);
+            let tint = marks.iter().find(|mark| mark.form == Form::Tint);
+            let Some(tint) = tint else { continue };
+            let scale = &crosstab.emphases()[0].scales()[tint.scale.unwrap()];
+            prop_assert_eq!(tint.position, row.position());
+            prop_assert_eq!(Some(&scale.yardstick), row.yardstick());
+            prop_assert_eq!(scale.peers.as_str(), row.peers());
+            let mine = &all[&paths(&crosstab, cell.row(), cell.column())];
+            let is_top = marks.iter().any(|mark| mark.form == Form::Ink && mark.rule == Some(0));
+            match way {
+                1 => prop_assert_eq!((row.rank(), row.position()), (mine.rank(0), mine.position(0))),
+                2 => {
+                    let known = kept.get(row.peers()).unwrap();
+                    let value = row.value().unwrap().as_f64();
+                    prop_assert_eq!((known.low, known.high), (scale.yardstick.low.as_f64(), scale.yardstick.high.as_f64()));
+                    prop_assert_eq!(is_top, value >= known.tops[0].value);
+                }
+                _ => {}
+            }
+        }
+    }
+
     /// Of rules that cut the scale everywhere exactly one matches, whatever their order; the highest so
     /// many are as many as there are, ties with them.
     #[test]
@@ -270,7 +317,7 @@ fn wrong_yardsticks() {
         .unwrap_err();
     assert_eq!(
         error.to_string(),
-        "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@harbour/channel; save it again with this brief"
+        "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@coast/channel; save it again with this brief"
     );
     let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
     let with = |kept: Yardsticks| {
@@ -285,7 +332,7 @@ fn wrong_yardsticks() {
     );
     let mut some = Yardsticks::default();
     let (name, scale) = plain.iter().find(|(name, _)| *name == "quantity@harbour/channel").unwrap();
-    some.insert(name, KeptScale { low: 5.0, high: 8.0, ..*scale });
+    some.insert(name, KeptScale { low: 5.0, high: 8.0, ..scale.clone() });
     let crosstab = with(some).unwrap();
     let notices: Vec<String> = crosstab.notices().iter().map(ToString::to_string).collect();
     let told = notices.join("; ");
