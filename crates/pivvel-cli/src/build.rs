@@ -248,7 +248,14 @@ pub(crate) fn is_brief(path: &Path) -> bool {
 pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     let name = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(|e| Error::io(&name, e))?;
-    let mut brief = brief_from_toml(&name, &text)?;
+    let mut brief = match brief_from_toml(&name, &text) {
+        Err(_) if !is_brief(path) => {
+            let message =
+                format!("this is no brief, which is a TOML file; for a file of lines: pivvel survey {name}");
+            return Err(Error::request(&name, message));
+        }
+        read => read?,
+    };
     for related in &mut brief.related {
         related.source = beside(path, &related.source).display().to_string();
     }

@@ -80,7 +80,11 @@ pub fn story_to_json(story: &Story) -> String {
 }
 
 fn operand(operand: &Operand) -> Json {
+    let window = operand.window.iter().map(
+        |part| json!({ "member": part.member, "has_lines": part.has_lines, "value": value(&part.value) }),
+    );
     json!({
+        "window": window.collect::<Vec<_>>(),
         "text": operand.text,
         "value": value(&operand.value),
         "formula": operand.formula,

@@ -62,9 +62,16 @@ impl std::str::FromStr for Address {
             let pair = part.iter().position(|(c, quoted)| *c == '=' && !quoted);
             let Some(at) = pair else {
                 let said: String = part.iter().map(|(c, _)| *c).collect();
+                let said = said.trim();
+                // A comma in a label ends the member, unless it is quoted.
+                let quoted = address.members.last().map_or(
+                    "total is the grand total".to_string(),
+                    |(dimension, label)| {
+                        format!("a member with a comma stands in quotes: {dimension}=\"{label}, {said}\"")
+                    },
+                );
                 let message = format!(
-                    "{} is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total",
-                    said.trim()
+                    "{said} is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; {quoted}"
                 );
                 return Err(Error::request(place(), message));
             };

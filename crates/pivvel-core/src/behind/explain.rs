@@ -12,7 +12,7 @@ use super::operands::{is_aggregate, operands, with_operands, within};
 use super::trace::Trace;
 use crate::brief::{Brief, Choice, Form};
 use crate::crosstab::{Cell, Run};
-use crate::derive::targets;
+use crate::derive::{targets, window};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Expr, Step, parse};
 use crate::lines::{LineSource, Value};
@@ -67,8 +67,21 @@ pub struct Operand {
     pub formula: Option<String>,
     /// The cell that it is read from, where that is another one.
     pub at: Option<Address>,
+    /// The periods of a moving window, the earliest first; nothing where it is no window.
+    pub window: Vec<WindowPart>,
     /// What it is made of in turn; nothing where that was told before.
     pub operands: Vec<Operand>,
+}
+
+/// One period of a moving window.
+#[derive(Debug, Clone, PartialEq)]
+pub struct WindowPart {
+    /// What it is called.
+    pub member: String,
+    /// Whether there are lines in it.
+    pub has_lines: bool,
+    /// What the window takes from it; `None` where that is blank.
+    pub value: Option<Value>,
 }
 
 /// A calculated item, and the cells that its formula reads.
@@ -283,10 +296,31 @@ impl Teller<'_> {
         Operand {
             value: place.and_then(|place| self.value(place)),
             at: place.and_then(|place| self.related(place)),
+            window: place.map(|place| self.window(formula.as_deref(), expr, place)).unwrap_or_default(),
             operands: parts.iter().map(|part| self.operand(part, told)).collect(),
             formula,
             text,
         }
+    }
+
+    /// The periods of a window that moves over a measure, each with what it has of it.
+    fn window(&self, formula: Option<&str>, expr: &Expr, place: usize) -> Vec<WindowPart> {
+        let own = formula.and_then(|formula| parse("", formula).ok());
+        let expr = own.as_ref().unwrap_or(expr);
+        let plan = &self.trace.plan;
+        let Step::Leaf(CellLeaf::Moving(_, _, way, over)) = &plan.measures[place].cell.step else {
+            return Vec::new();
+        };
+        let of = within(expr).first().map(ToString::to_string).unwrap_or_default();
+        let named = self.named.iter().find(|(text, _)| *text == of).map_or(&of, |(_, name)| name);
+        let Some(measure) = plan.measures.iter().position(|m| m.name == *named) else { return Vec::new() };
+        let part = |(member, cell): (String, Option<usize>)| WindowPart {
+            member,
+            has_lines: cell.is_some(),
+            value: cell.and_then(|cell| self.trace.inside.measures[measure][self.grain][cell]),
+        };
+        let places = window(&self.trace.inside.frame, self.grain, *way, *over, self.cell);
+        places.into_iter().map(part).collect()
     }
 
     /// The cell that a formula reads its value from, where it is one look at another cell.

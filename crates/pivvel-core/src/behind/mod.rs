@@ -10,6 +10,6 @@ mod sorted;
 mod trace;
 
 pub use address::Address;
-pub use explain::{DateSpan, EmphasisStory, ItemStory, Operand, PeersStory, Story};
+pub use explain::{DateSpan, EmphasisStory, ItemStory, Operand, PeersStory, Story, WindowPart};
 pub use lines::{LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart};
 pub use trace::Trace;

@@ -56,9 +56,13 @@ pub(super) fn is_aggregate(expr: &Expr) -> bool {
 }
 
 /// What stands within an operand that has a value of its own too: what is ranked, or added up along a
-/// dimension, or looked up elsewhere.
+/// dimension, or looked up elsewhere. What a window moves over is one part, whatever it is made of.
 pub(super) fn within(expr: &Expr) -> Vec<Expr> {
     match &expr.node {
+        Node::Call { arguments, clauses, .. } if clauses.iter().any(|c| matches!(c, Clause::Over(_))) => {
+            // The aggregate comes before it.
+            arguments.last().cloned().into_iter().collect()
+        }
         Node::Call { arguments, .. } if !is_aggregate(expr) => arguments.iter().flat_map(operands).collect(),
         _ => Vec::new(),
     }

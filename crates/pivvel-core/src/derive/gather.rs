@@ -1,5 +1,5 @@
 //! Group functions: what is made of several cells of one grain. Cells that are not shown take no
-//! part, and cells of different classes never meet.
+//! part in groups, and stand in sequences all the same; cells of different classes never meet.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -111,7 +111,7 @@ struct Sequence {
 
 /// The sequences of a grain's cells along a dimension, and where each begins.
 fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
-    let Places { frame, cells, shown, classes, .. } = places;
+    let Places { frame, cells, classes, .. } = places;
     let axis = frame.axis(way.spot.on_rows);
     let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
     if level < way.spot.level {
@@ -130,7 +130,7 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     // By sequence, class, the members below the dimension, and the node of the other axis.
     type Line = (usize, (Class, Class), Vec<u32>, u32);
     let mut found: HashMap<Line, Sequence> = HashMap::new();
-    for cell in (0..cells.len()).filter(|cell| shown[*cell]) {
+    for cell in 0..cells.len() {
         let (row, column) = cells.pairs.pairs()[cell];
         let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };
         let Some((sequence, position)) = place_of[axis.ancestor(level, own, way.spot.level) as usize] else {
@@ -189,4 +189,48 @@ pub(super) fn moving(
         }
     }
     Ok(Arc::new(result))
+}
+
+/// One place of a moving window: what it is called, and its cell, where there is one.
+type WindowPlace = (String, Option<usize>);
+
+/// The places of the window that ends at a cell, the earliest first; nothing where the cell stands in no sequence.
+pub(crate) fn window(frame: &Frame, grain: usize, way: Way, over: u32, cell: usize) -> Vec<WindowPlace> {
+    let cells = &frame.grains[grain];
+    let (axis, own_level) = (frame.axis(way.spot.on_rows), way.spot.level);
+    let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
+    if level < own_level {
+        return Vec::new();
+    }
+    let (row, column) = cells.pairs.pairs()[cell];
+    let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };
+    let node = axis.ancestor(level, own, own_level);
+    let sequences = Sequences::new(axis, own_level, way.throughout);
+    let sequence = sequences.lists().iter().find(|sequence| sequence.contains(&node));
+    let places: Vec<(i64, u32)> = sequence
+        .map(|sequence| {
+            positions(axis, own_level, sequence).into_iter().zip(sequence.iter().copied()).collect()
+        })
+        .unwrap_or_default();
+    let Some(last) = places.iter().find(|(_, known)| *known == node).map(|(at, _)| *at) else {
+        return Vec::new();
+    };
+    // The cell at a member of the sequence, under the same members as this one.
+    let cell_at = |start: u32| {
+        let step =
+            |node: u32, at: usize| axis.child(at, node, axis.member_of(at, axis.ancestor(level, own, at)));
+        let node = (own_level + 1..=level).try_fold(start, step)?;
+        let pair = if way.spot.on_rows { (node, other) } else { (other, node) };
+        cells.pairs.find(pair.0, pair.1).map(|cell| cell as usize)
+    };
+    let part = axis.dimensions()[own_level - 1].period();
+    let place = |at: i64| {
+        let there = places.iter().find(|(known, _)| *known == at).map(|(_, node)| *node);
+        let label = match there {
+            Some(node) => axis.members(own_level - 1).label(axis.member_of(own_level, node)).to_string(),
+            None => part?.label(i32::try_from(at).ok()?),
+        };
+        Some((label, there.and_then(cell_at)))
+    };
+    (last - i64::from(over) + 1..=last).filter_map(place).collect()
 }

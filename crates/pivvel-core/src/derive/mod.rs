@@ -12,6 +12,7 @@ mod tier;
 
 pub(crate) use evaluate::Engine;
 pub(crate) use frame::Frame;
+pub(crate) use gather::window;
 pub(crate) use groups::{GroupKey, groups, shown};
 pub(crate) use items::made_of;
 pub(crate) use pick::{Picks, pick};

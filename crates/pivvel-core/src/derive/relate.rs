@@ -201,7 +201,8 @@ impl Sequences {
         };
         let mut found: HashMap<(u32, Class), u32> = HashMap::new();
         let mut sequences = Sequences { lists: Vec::new(), of: vec![None; axis.len(level)] };
-        for node in nodes.into_iter().filter(|node| !axis.is_hidden(level, *node)) {
+        // Members that are not shown are in the sequence all the same: what is picked changes no value.
+        for node in nodes {
             let key = (axis.ancestor(level, node, top), axis.class(level, node));
             let list = *found.entry(key).or_insert_with(|| {
                 sequences.lists.push(Vec::new());

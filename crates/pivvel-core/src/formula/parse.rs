@@ -443,6 +443,15 @@ fn named(input: &mut Input<'_>) -> Parsed<Node> {
         }
         clauses.push(clause);
     }
+    let before = input.checkpoint();
+    if !clauses.is_empty() && opt(preceded(multispace0, ",")).parse_next(input)?.is_some() {
+        let at = input.previous_token_end();
+        return cut(
+            at - 1..at,
+            "all arguments come first, then among, where and their like: quantile(x, 25% among level)",
+        );
+    }
+    input.reset(&before);
     clauses.sort_by_key(Clause::place);
     close(input, opened)?;
     Ok(Node::Call { function: function.to_string(), arguments, clauses })

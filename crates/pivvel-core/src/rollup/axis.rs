@@ -359,8 +359,7 @@ impl Axis {
                 place_of_parent[*node as usize] = place;
             }
             let parent = |node: u32| place_of_parent[self.parent_node(level, node) as usize];
-            let shown = |node: &u32| !self.is_hidden(level, *node);
-            let mut order: Vec<u32> = (0..self.len(level) as u32).filter(shown).collect();
+            let mut order: Vec<u32> = (0..self.len(level) as u32).collect();
             order.sort_by(|a, b| {
                 parent(*a).cmp(&parent(*b)).then_with(|| self.sibling_order(level, *a, *b, &by[level - 1]))
             });
@@ -381,7 +380,7 @@ impl Axis {
         self.order = ordered;
     }
 
-    /// The nodes of a level that are shown, in the order of their members.
+    /// The nodes of a level in the order of their members, those that are not shown in their places.
     pub(crate) fn order(&self, level: usize) -> &[u32] {
         self.order.get(level).map_or(&[], Vec::as_slice)
     }
@@ -403,7 +402,8 @@ impl Axis {
         if total == Placement::Before {
             entries.push(entry);
         }
-        for child in children[level][place].clone() {
+        let shown = |child: &usize| !self.is_hidden(level + 1, ordered[level + 1][*child]);
+        for child in children[level][place].clone().filter(shown) {
             self.emit(level + 1, child, ordered, children, entries);
         }
         if total == Placement::After {

@@ -80,10 +80,17 @@ fn computed(story: &Story) -> Words {
 }
 
 fn tell(operand: &Operand, depth: usize, words: &mut Words) {
-    let Operand { text, value, formula, at, operands } = operand;
+    let Operand { text, value, formula, at, window, operands } = operand;
     let formula = formula.as_ref().map(|formula| format!(" = {formula}")).unwrap_or_default();
     let at = at.as_ref().map(|at| format!(", read at {at}")).unwrap_or_default();
     words.push((depth, format!("{text}{formula} is {}{at}", exact(value))));
+    for part in window {
+        let value = match part.value {
+            None if !part.has_lines => "has no lines".to_string(),
+            value => format!("is {}", exact(&value)),
+        };
+        words.push((depth + 1, format!("{} {value}", part.member)));
+    }
     operands.iter().for_each(|operand| tell(operand, depth + 1, words));
 }
 

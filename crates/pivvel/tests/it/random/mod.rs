@@ -156,7 +156,9 @@ fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
         let rolled = |text: &str| (text != "^").then(|| text.to_string());
         for record in server.answer(&question.layout.query(question.condition, &measures, &nested)) {
             let members: Vec<Option<String>> = record.iter().take(dimensions).map(rolled).collect();
-            if (question.is_off)(&members) {
+            // A cell without lines is not there, where a roll-up of none has a total.
+            let none = members.iter().all(Option::is_none) && record.get(dimensions + 1) == Some("0");
+            if none || (question.is_off)(&members) {
                 continue;
             }
             for (measure, theirs) in measures.iter().zip(record.iter().skip(dimensions)) {

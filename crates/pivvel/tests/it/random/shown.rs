@@ -177,6 +177,18 @@ impl Shown {
                 join.trim_start()
             ));
         }
+        // Members that become one are shown where one of them is.
+        if let Some(inner) = picks.iter().find(|picked| picked.level == 2) {
+            let own = format!("shown_{}, shown_{}", inner.parent.unwrap(), inner.name);
+            let named = self.named_columns(&["hidden_r2"]);
+            let lines = self.lines.clone();
+            self.step(
+                "settled",
+                &format!(
+                    "select {named}, bool_and(hidden_r2) over (partition by {own}) hidden_r2 from {lines} l"
+                ),
+            );
+        }
     }
 
     /// The columns of lines, with gathered members and hidden ones marked.
