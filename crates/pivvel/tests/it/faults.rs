@@ -144,3 +144,54 @@ fn groups_that_do_not_fit_are_told() {
     let said = run(&["coast"], "median(amount)").unwrap_err().to_string();
     assert!(said.contains("do not fit in 4 MiB"), "{said}");
 }
+
+/// A stray cell far from the lines takes no memory: it is told, or it is a line like others. Content that is broken
+/// off within a table is an error, and no wait without end.
+#[test]
+fn stray_cells_and_broken_content_of_workbooks() {
+    let folder = tempfile::tempdir().unwrap();
+    let stray = |row: u32, column: u16| {
+        let path = folder.path().join(format!("stray {row} {column}.xlsx"));
+        let mut book = rust_xlsxwriter::Workbook::new();
+        let sheet = book.add_worksheet();
+        for (row, (coast, amount)) in [("coast", "amount"), ("Fell", "10.5")].iter().enumerate() {
+            sheet.write_string(row as u32, 0, *coast).unwrap();
+            sheet.write_string(row as u32, 1, *amount).unwrap();
+        }
+        sheet.write_string(row, column, "1").unwrap();
+        book.save(&path).unwrap();
+        path.display().to_string()
+    };
+    for (row, column, letters) in [(199_999, 499, "SF"), (1_048_575, 16_383, "XFD")] {
+        let message = format!("row 1 has the headings, and column {letters} has none; ");
+        assert!(error(&stray(row, column)).contains(&message), "{letters}");
+    }
+    let mut source = open(&stray(1_048_575, 1), &ReadOptions::default()).unwrap();
+    let crosstab = CrossTab::build(&sales(), source.as_mut()).unwrap();
+    assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "11.5");
+    assert_eq!(crosstab.tally().empty_lines, 1_048_573);
+
+    let cell = |text: &str| {
+        format!("<table:table-cell office:value-type=\"string\"><text:p>{text}</text:p></table:table-cell>")
+    };
+    let row = |cells: &str| format!("<table:table-row>{cells}</table:table-row>");
+    let lines = row(&(cell("coast") + &cell("amount"))) + &row(&(cell("Fell") + &cell("10.5")));
+    let far = format!(
+        "{lines}<table:table-row table:number-rows-repeated=\"1048000\"><table:table-cell/></table:table-row>{}",
+        row(&format!("<table:table-cell table:number-columns-repeated=\"16000\"/>{}", cell("1")))
+    );
+    let path = folder.path().join("lines.ods");
+    let location = path.display().to_string();
+    crate::forms::write_ods(&path, &far, 0);
+    assert_eq!(
+        error(&location),
+        "lines.ods: a sheet spans 1048003 rows and 16001 columns, most of whose cells are empty: delete the rows and \
+         columns beyond the lines, or save it as .csv"
+    );
+    crate::forms::write_ods(&path, &lines, 0);
+    assert!(open(&location, &ReadOptions::default()).is_ok());
+    for lacks in [1, 30, 90, 150, 260] {
+        crate::forms::write_ods(&path, &lines, lacks);
+        assert!(error(&location).starts_with("lines.ods: this workbook cannot be read: "), "{lacks}");
+    }
+}

@@ -197,29 +197,7 @@ impl Lines {
                 format!("<table:table-row>{cells}</table:table-row>")
             })
             .collect();
-        let office = "urn:oasis:names:tc:opendocument:xmlns";
-        let content = format!(
-            "<?xml version=\"1.0\" encoding=\"UTF-8\"?><office:document-content xmlns:office=\"{office}:office:1.0\" \
-             xmlns:table=\"{office}:table:1.0\" xmlns:text=\"{office}:text:1.0\" office:version=\"1.2\"><office:body>\
-             <office:spreadsheet><table:table table:name=\"Lines\"><table:table-row>{heading}</table:table-row>{rows}\
-             </table:table></office:spreadsheet></office:body></office:document-content>"
-        );
-        let mime = "application/vnd.oasis.opendocument.spreadsheet";
-        let manifest = format!(
-            "<?xml version=\"1.0\" encoding=\"UTF-8\"?><manifest:manifest xmlns:manifest=\"{office}:manifest:1.0\">\
-             <manifest:file-entry manifest:full-path=\"/\" manifest:media-type=\"{mime}\"/><manifest:file-entry \
-             manifest:full-path=\"content.xml\" manifest:media-type=\"text/xml\"/></manifest:manifest>"
-        );
-        let mut book = zip::ZipWriter::new(File::create(path).unwrap());
-        let stored =
-            || zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
-        for (name, text) in
-            [("mimetype", mime), ("content.xml", &content), ("META-INF/manifest.xml", &manifest)]
-        {
-            book.start_file(name, stored()).unwrap();
-            book.write_all(text.as_bytes()).unwrap();
-        }
-        book.finish().unwrap();
+        write_ods(path, &format!("<table:table-row>{heading}</table:table-row>{rows}"), 0);
     }
 
     fn parquet(&self, path: &Path, lines_a_group: usize) {
@@ -292,4 +270,30 @@ fn text(array: &ArrayRef, row: usize) -> String {
             chrono::NaiveDate::from_num_days_from_ce_opt(day + 719_163).unwrap().to_string()
         }
     }
+}
+
+/// An OpenDocument workbook of one sheet with these rows, whose content lacks so many bytes at its end.
+pub(crate) fn write_ods(path: &Path, rows: &str, lacks: usize) {
+    let office = "urn:oasis:names:tc:opendocument:xmlns";
+    let content = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><office:document-content xmlns:office=\"{office}:office:1.0\" \
+         xmlns:table=\"{office}:table:1.0\" xmlns:text=\"{office}:text:1.0\" office:version=\"1.2\"><office:body>\
+         <office:spreadsheet><table:table table:name=\"Lines\">{rows}</table:table></office:spreadsheet></office:body>\
+         </office:document-content>"
+    );
+    let mime = "application/vnd.oasis.opendocument.spreadsheet";
+    let manifest = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><manifest:manifest xmlns:manifest=\"{office}:manifest:1.0\">\
+         <manifest:file-entry manifest:full-path=\"/\" manifest:media-type=\"{mime}\"/><manifest:file-entry \
+         manifest:full-path=\"content.xml\" manifest:media-type=\"text/xml\"/></manifest:manifest>"
+    );
+    let content = &content[..content.len() - lacks];
+    let mut book = zip::ZipWriter::new(File::create(path).unwrap());
+    let stored =
+        || zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
+    for (name, text) in [("mimetype", mime), ("content.xml", content), ("META-INF/manifest.xml", &manifest)] {
+        book.start_file(name, stored()).unwrap();
+        book.write_all(text.as_bytes()).unwrap();
+    }
+    book.finish().unwrap();
 }
