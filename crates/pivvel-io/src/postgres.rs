@@ -20,10 +20,12 @@ use crate::text::{AsItIs, Chunk, Chunks, Form, Split, Table, TableColumn, TextCo
 
 /// What a session is set to, unless the address sets it. Engines that know no such setting do
 /// without, but a session is read-only.
-const SETTINGS: [(&str, &str); 5] = [
+const SETTINGS: [(&str, &str); 6] = [
     ("default_transaction_read_only", "on"),
     ("statement_timeout", "3600000"),
     ("datestyle", "ISO"),
+    // The day of a moment is the one that files have, whoever asks.
+    ("timezone", "UTC"),
     ("extra_float_digits", "1"),
     // A table whose parts are on several servers is grouped there.
     ("enable_partitionwise_aggregate", "on"),
@@ -59,16 +61,19 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
                 ('r', 'v', 'm', 'f', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', \
                 'information_schema') AND n.nspname NOT LIKE 'pg\\_%' ORDER BY 1";
     let tables: Vec<String> = client.query(list, &[]).map_err(fail)?.iter().map(|row| row.get(0)).collect();
-    let chosen = choose(&name, part.get("table"), &tables)?;
-    let table = match chosen.split_once('.') {
-        // A name may have a dot of its own.
-        Some((schema, table)) if !exists(&mut client, &chosen, &name)? => {
-            format!("{}.{}", quoted(schema), quoted(table))
+    let table = match part.get("table").map(|wanted| table_of(&mut client, wanted, &name)).transpose()? {
+        Some(Some(table)) => table,
+        wanted => {
+            let chosen = choose(&name, part.get("table").filter(|_| wanted.is_some()), &tables)?;
+            table_of(&mut client, &chosen, &name)?.unwrap_or_else(|| quoted(&chosen))
         }
-        _ => quoted(&chosen),
     };
-    let list = "SELECT attname::text, format_type(atttypid, NULL), atttypmod FROM pg_attribute WHERE attrelid = \
-                $1::text::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum";
+    // A domain is what it is made of.
+    let list = "WITH RECURSIVE own AS (SELECT attnum, attname, atttypid AS type, atttypmod AS modifier FROM pg_attribute \
+                WHERE attrelid = $1::text::regclass AND attnum > 0 AND NOT attisdropped UNION ALL SELECT own.attnum, \
+                own.attname, t.typbasetype, t.typtypmod FROM own JOIN pg_type t ON t.oid = own.type WHERE t.typtype = 'd') \
+                SELECT attname::text, format_type(type, NULL), modifier FROM own JOIN pg_type t ON t.oid = own.type WHERE \
+                t.typtype <> 'd' ORDER BY attnum";
     let (mut names, mut columns) = (Vec::new(), Vec::new());
     for row in client.query(list, &[&table]).map_err(fail)? {
         let (column, own, modifier): (String, String, i32) = (row.get(0), row.get(1), row.get(2));
@@ -171,9 +176,17 @@ fn causes(error: &postgres::Error) -> String {
     said
 }
 
-fn exists(client: &mut Client, table: &str, name: &str) -> Result<bool> {
-    let row = client.query_one("SELECT to_regclass($1) IS NOT NULL", &[&quoted(table)]);
-    Ok(row.map_err(|e| failed(name, &e))?.get(0))
+/// The table of a name, as statements name it: with its schema or without. Both may have dots of their own.
+fn table_of(client: &mut Client, wanted: &str, name: &str) -> Result<Option<String>> {
+    let dots = wanted.match_indices('.').map(|(at, _)| at);
+    let split = dots.map(|at| format!("{}.{}", quoted(&wanted[..at]), quoted(&wanted[at + 1..])));
+    for table in std::iter::once(quoted(wanted)).chain(split) {
+        let row = client.query_one("SELECT to_regclass($1) IS NOT NULL", &[&table]);
+        if row.map_err(|e| failed(name, &e))?.get(0) {
+            return Ok(Some(table));
+        }
+    }
+    Ok(None)
 }
 
 /// How a column is read, and its kind where the type tells it.

@@ -98,3 +98,30 @@ fn compare(crosstab: &CrossTab, mut theirs: Cells) {
     }
     assert!(theirs.is_empty(), "only there: {:?}", theirs.keys().next());
 }
+
+/// Tables are named with their schema or without, whatever dots these have; domains are what they are made of; a
+/// moment's day is that of UTC, as in files, and not of the role's time zone.
+#[cfg(feature = "full")]
+#[test]
+fn schemas_domains_and_moments() {
+    let Some(server) = Server::start() else { return };
+    server.answer(
+        "alter role oracle set timezone = 'Pacific/Auckland'; create domain money_of as numeric(12, 2); \
+         create domain sales_of as money_of; create schema \"a.b\"; \
+         create table \"a.b\".\"lines.of may\" (coast text, amount sales_of, at timestamptz); \
+         insert into \"a.b\".\"lines.of may\" values ('Fell', 1.50, '2024-05-31 23:30+00'), ('Fell', 2.25, '2024-06-01 00:30+00'); \
+         create table lines as select * from \"a.b\".\"lines.of may\";\n",
+    );
+    let brief = Brief::new().rows(["at.month"]).measure(("sales", "sum(amount)"));
+    for table in ["a.b.lines.of may", "lines", "public.lines"] {
+        let location = format!("{}#table={table}", server.address());
+        let mut source = pivvel::open(&location, &ReadOptions::default()).unwrap();
+        let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
+        for (month, sales) in [("2024-05", "1.50"), ("2024-06", "2.25")] {
+            assert_eq!(crosstab.value(&[month], &[], "sales").unwrap().to_string(), sales, "{table}");
+        }
+    }
+    let location = format!("{}#table=public.liens", server.address());
+    let error = pivvel::open(&location, &ReadOptions::default()).err().unwrap().to_string();
+    assert!(error.contains("there is no table \"public.liens\"; "), "{error}");
+}
