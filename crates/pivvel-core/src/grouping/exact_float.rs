@@ -59,6 +59,7 @@ impl ExactFloat {
     pub(super) fn to_bytes(&self) -> Vec<u8> {
         let mut sum = self.clone();
         sum.carry();
+        sum.shorten();
         let limbs = sum.limbs.iter().flat_map(|limb| limb.to_le_bytes());
         sum.base.to_le_bytes().into_iter().chain(limbs).collect()
     }
@@ -110,6 +111,23 @@ impl ExactFloat {
         self.pending += 1;
         if self.pending >= PENDING {
             self.carry();
+        }
+    }
+
+    /// The fewest limbs for the same sum, after carrying: equal sums are equal then.
+    fn shorten(&mut self) {
+        while self.limbs.last() == Some(&0) {
+            self.limbs.pop();
+        }
+        let zeros = self.limbs.iter().take_while(|limb| **limb == 0).count();
+        self.limbs.drain(..zeros);
+        self.base = if self.limbs.is_empty() { 0 } else { self.base + zeros as u32 };
+        // A top limb of nothing but the sign says no more than the sign of the one below.
+        while self.limbs.len() > 1 && self.limbs.last() == Some(&-1) {
+            self.limbs.pop();
+            if let Some(top) = self.limbs.last_mut() {
+                *top -= 1 << 32;
+            }
         }
     }
 

@@ -5,15 +5,17 @@
 //! count of those in which it is blank and its states. Finer groups are a list in the row of the group
 //! that they are part of.
 
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Decimal128Type, Decimal256Type, Float64Type, UInt64Type};
+use arrow_array::types::{Decimal128Type, Decimal256Type, Float64Type, Int32Type, UInt64Type};
 use arrow_array::{
     Array, ArrayRef, BinaryArray, BooleanArray, Decimal128Array, Decimal256Array, Float64Array, Int32Array,
     ListArray, StringArray, StructArray, UInt64Array,
 };
 use arrow_buffer::OffsetBuffer;
+use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Fields};
 
 use super::exact_float::ExactFloat;
@@ -39,11 +41,12 @@ impl Scan<'_> {
         let (rows, columns): (Vec<u32>, Vec<u32>) = pairs.iter().copied().unzip();
         let mut table = self.rows.kept("row", &rows);
         table.extend(self.columns.kept("column", &columns));
+        let order = in_order(&table, &vec![0; pairs.len()]);
         table.extend(self.states.kept(pairs.len()));
         for (i, finer) in self.finer.iter().enumerate() {
             table.push((format!("finer {}", i + 1), Arc::new(finer.kept(pairs.len())?)));
         }
-        structs(table, pairs.len())
+        moved(structs(table, pairs.len())?, &order)
     }
 
     /// Takes the groups of a table, as if their lines had been read.
@@ -80,11 +83,13 @@ impl FinerScan {
         let outgrown = |_| Error::overflow("a sum over the lines");
         let states = self.states.merged(&into, order.len()).map_err(outgrown)?;
         let mut table = self.keys.kept("key", &keys);
+        let of: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].0).collect();
+        let by_key = in_order(&table, &of);
         table.extend(states.kept(order.len()));
         for (i, finer) in self.finer.iter().enumerate() {
             table.push((format!("finer {}", i + 1), Arc::new(finer.moved(&into).kept(order.len())?)));
         }
-        let table = structs(table, order.len())?;
+        let table = moved(structs(table, order.len())?, &by_key)?;
         let field = Arc::new(Field::new("group", table.data_type().clone(), false));
         ListArray::try_new(field, OffsetBuffer::from_lengths(lengths), Arc::new(table), None).map_err(failed)
     }
@@ -236,7 +241,12 @@ impl ValueStates {
         }
         if needs.list {
             let lengths = self.lists.iter().map(Vec::len);
-            let values = self.values(self.lists.iter().flatten().map(|value| Some(*value)));
+            let in_order = |list: &Vec<Value>| {
+                let mut list = list.clone();
+                list.sort_unstable_by(Value::order);
+                list
+            };
+            let values = self.values(self.lists.iter().flat_map(in_order).map(Some));
             let field = Arc::new(Field::new("value", values.data_type().clone(), true));
             let offsets = OffsetBuffer::from_lengths(lengths);
             // As many values as the lengths say.
@@ -379,6 +389,56 @@ fn counts(counts: impl Iterator<Item = u64>) -> ArrayRef {
 
 fn wide(digits: &[i128]) -> ArrayRef {
     Arc::new(Decimal128Array::from(digits.to_vec()))
+}
+
+/// The order of rows by what they are part of and then by their keys: the same lines are kept in the same bytes,
+/// whichever of them was read first.
+fn in_order(keys: &Columns, part_of: &[u32]) -> Vec<usize> {
+    let by_key = |array: &ArrayRef, a: usize, b: usize| -> Ordering {
+        let blank = |i: usize| array.is_null(i);
+        if blank(a) || blank(b) {
+            return blank(a).cmp(&blank(b));
+        }
+        match array.data_type() {
+            DataType::Utf8 => {
+                let texts = array.as_string::<i32>();
+                texts.value(a).cmp(texts.value(b))
+            }
+            DataType::Int32 => {
+                let periods = array.as_primitive::<Int32Type>();
+                periods.value(a).cmp(&periods.value(b))
+            }
+            DataType::Float64 => {
+                let floats = array.as_primitive::<Float64Type>();
+                floats.value(a).total_cmp(&floats.value(b))
+            }
+            DataType::Boolean => {
+                let yes = array.as_boolean();
+                yes.value(a).cmp(&yes.value(b))
+            }
+            _ => {
+                let digits = array.as_primitive::<Decimal128Type>();
+                digits.value(a).cmp(&digits.value(b))
+            }
+        }
+    };
+    let mut order: Vec<usize> = (0..part_of.len()).collect();
+    order.sort_by(|a, b| {
+        let own = || keys.iter().map(|(_, array)| by_key(array, *a, *b)).find(|order| order.is_ne());
+        part_of[*a].cmp(&part_of[*b]).then_with(|| own().unwrap_or(Ordering::Equal))
+    });
+    order
+}
+
+/// The rows of a table in another order.
+fn moved(table: StructArray, order: &[usize]) -> Result<StructArray> {
+    if order.is_sorted() {
+        return Ok(table);
+    }
+    let data = table.to_data();
+    let mut rows = MutableArrayData::new(vec![&data], false, order.len());
+    order.iter().try_for_each(|row| rows.try_extend(0, *row, row + 1)).map_err(failed)?;
+    Ok(StructArray::from(rows.freeze()))
 }
 
 fn structs(columns: Columns, rows: usize) -> Result<StructArray> {

@@ -54,6 +54,8 @@ pub struct ScanReport {
     pub undecided: u64,
     /// Divisions by zero, in lines; each gave a blank.
     pub zero_divisions: u64,
+    /// Divisions by zero in formulas over cells, in cells that are shown.
+    pub zero_cells: u64,
     /// Lines in which a dimension is blank, by dimension.
     pub blank_members: Vec<(String, u64)>,
     /// Floating-point values that are no number or infinite; each was taken as blank.
