@@ -51,7 +51,7 @@ pub use brief::{
     ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PALETTE_NAMES, PeersOf, Pick,
     Placement, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief,
     SYMBOL_NAMES, Scaling, Side, TONE_NAMES, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
-    YardstickOf,
+    YardstickOf, kinds_of_unseen,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
@@ -63,8 +63,8 @@ pub use formula::{
 pub use grouping::{ScanReport, UnknownText};
 pub use lines::{
     Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
-    NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, Value, YES_WORD,
-    decimal_text,
+    NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, UNSEEN, Unmatched, Value,
+    YES_WORD, decimal_text,
 };
 pub use notice::{Audience, Notice, NoticeCode};
 pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};

@@ -387,6 +387,20 @@ fn draw_swatch(
     x + 40.0 + text_width(&swatch.name) + 16.0
 }
 
+/// The most pixels of a PNG either way.
+#[cfg(feature = "png")]
+const LARGEST: f32 = 16_000.0;
+
+/// The size that a picture says of itself.
+#[cfg(feature = "png")]
+fn size_of(svg: &str) -> Option<(f32, f32)> {
+    let of = |name: &str| {
+        let rest = svg.split_once(&format!("{name}=\""))?.1;
+        rest.split_once('"')?.0.parse().ok()
+    };
+    Some((of(" width")?, of(" height")?))
+}
+
 /// Draws SVG as PNG, at twice its size so that print is sharp.
 ///
 /// # Errors
@@ -394,6 +408,12 @@ fn draw_swatch(
 #[cfg(feature = "png")]
 pub fn draw_png(svg: &str) -> Result<Vec<u8>, String> {
     use resvg::{tiny_skia, usvg};
+    if let Some((width, height)) = size_of(svg).filter(|(width, height)| width.max(*height) > LARGEST) {
+        return Err(format!(
+            "this picture is {width:.0} by {height:.0} pixels, and a PNG has {LARGEST:.0} either way; show fewer members (only, \
+             having, top), or write .svg"
+        ));
+    }
     let mut options = usvg::Options::default();
     options.fontdb_mut().load_system_fonts();
     if options.fontdb.is_empty() {
@@ -405,8 +425,7 @@ pub fn draw_png(svg: &str) -> Result<Vec<u8>, String> {
     options.fontdb_mut().set_sans_serif_family(family);
     let tree = usvg::Tree::from_str(svg, &options).map_err(|e| e.to_string())?;
     let size = tree.size();
-    // What is very large is drawn smaller rather than not at all.
-    let scale = (16_000.0 / size.width().max(size.height())).min(2.0);
+    let scale = (LARGEST / size.width().max(size.height())).min(2.0);
     let (width, height) = ((size.width() * scale).ceil() as u32, (size.height() * scale).ceil() as u32);
     let mut pixels = tiny_skia::Pixmap::new(width, height).ok_or("the picture is too large")?;
     resvg::render(&tree, tiny_skia::Transform::from_scale(scale, scale), &mut pixels.as_mut());

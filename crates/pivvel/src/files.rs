@@ -3,9 +3,11 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result, Shape, TableSpec};
+use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result, Shape, TableSpec, kinds_of_unseen};
 use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
 use pivvel_view::{draw_page, draw_svg};
+
+use crate::too_large::{check_page, check_picture, check_workbook};
 
 /// A file that a cross-tab is written to, in the form that its ending says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -109,12 +111,35 @@ impl Target {
             let message = format!("the brief has {views} views, and none is number {view}");
             return Err(Error::request("--view", message));
         }
-        // A level that is not there is told before a file is begun.
+        // A level that is not there is told before a file is begun, and so is what would be too large.
         crosstab.table(&self.spec(TableForm::Csv))?;
+        self.check_size(crosstab)?;
         if self.is_standard_output() {
             return self.fill(crosstab, &mut std::io::stdout()).map_err(|e| Error::io("standard output", e));
         }
         write_whole(&self.path, |out| self.fill(crosstab, out))
+    }
+
+    /// Whether the form can hold the cross-tab, which [`Target::write`] asks, too: a page, a picture and a sheet have
+    /// bounds.
+    ///
+    /// # Errors
+    /// What would be too large, with the number and what to do.
+    pub fn check_size(&self, crosstab: &CrossTab) -> Result<()> {
+        let place = self.path.display().to_string();
+        let views = || crosstab.views().iter().map(|view| &view.crosstab);
+        match (self.form, self.options.view) {
+            (Form::Page, _) => check_page(&place, std::iter::once(crosstab).chain(views())),
+            (Form::Svg | Form::Png, Some(view)) => check_picture(&place, views().nth(view - 1)),
+            (Form::Svg | Form::Png, None) => check_picture(&place, std::iter::once(crosstab).chain(views())),
+            (Form::Table(TableForm::Workbook), _) => {
+                let is_laid_out = self.options.shape.is_none();
+                let is_tidy = self.options.shape.is_none_or(|shape| shape == Shape::Tidy);
+                let tidy = is_tidy && self.options.levels.is_empty();
+                if is_laid_out || tidy { check_workbook(&place, crosstab, tidy) } else { Ok(()) }
+            }
+            (Form::Table(_), _) => Ok(()),
+        }
     }
 
     /// The table that a form holds.
@@ -261,7 +286,7 @@ pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<
     // Kinds may be those of the lines' columns or of a related table's.
     let known = |source: &dyn Source| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
     if brief.related.is_empty() {
-        return Ok(open_lines(path, brief, delimiter)?);
+        return settled(open_lines(path, brief, delimiter)?, brief);
     }
     let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
     let paths =
@@ -290,6 +315,18 @@ pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<
     let Some(mut lines) = sources.next() else { unreachable!("the lines themselves are a source") };
     for (related, table) in brief.related.iter().zip(sources) {
         lines = Box::new(Related::new(lines, &related.name, table, &related.keys)?);
+    }
+    settled(lines, brief)
+}
+
+/// Lines whose columns without a value have the kinds that the brief needs; those whose first lines alone hold
+/// nothing are looked at to their end before.
+fn settled(mut lines: Box<dyn LineSource>, brief: &Brief) -> Result<Box<dyn LineSource>> {
+    for (column, _) in kinds_of_unseen(brief, &lines.schema()) {
+        lines.reconsider(&column)?;
+    }
+    for (column, kind) in kinds_of_unseen(brief, &lines.schema()) {
+        lines.widen(&column, kind);
     }
     Ok(lines)
 }

@@ -73,6 +73,7 @@ mod compare_files;
 mod files;
 mod report_file;
 mod story_json;
+mod too_large;
 mod yardstick_file;
 
 pub use brief_file::{BRIEF_SCHEMA, brief_from_toml, brief_to_toml, rewrite_brief};

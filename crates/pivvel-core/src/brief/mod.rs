@@ -16,6 +16,7 @@ mod rules;
 mod spec;
 mod tiers;
 mod title;
+mod unseen;
 mod views;
 
 pub use emphasis::{
@@ -37,4 +38,5 @@ pub use spec::{
 pub use tiers::PlannedTier;
 pub(crate) use tiers::{AxisKey, TierKey};
 pub(crate) use title::fill as fill_title;
+pub use unseen::kinds_of_unseen;
 pub use views::{ViewBrief, ViewForm};

@@ -192,6 +192,12 @@ impl Measure {
         &self.level_texts
     }
 
+    /// Gives every leaf of its formulas to `visit`, and those that it reads other cells by.
+    pub(crate) fn each_leaf(&self, visit: &mut dyn FnMut(&CellLeaf)) {
+        all_leaves(&self.cell, visit);
+        self.levels.iter().filter_map(|(_, formula)| formula.as_ref()).for_each(|f| all_leaves(f, visit));
+    }
+
     /// The formula at a grain, if it has one there.
     pub(crate) fn formula_at(&self, grain: usize) -> Option<&CellFormula> {
         match self.grains.get(grain) {

@@ -28,6 +28,8 @@ pub enum Kind {
 pub const NO_WORD: &str = "pivvel.no";
 /// The same for `yes`.
 pub const YES_WORD: &str = "pivvel.yes";
+/// The key in the metadata of a field in which no value was met, so that it may be of any kind.
+pub const UNSEEN: &str = "pivvel.unseen";
 
 impl Kind {
     /// The kind of an Arrow column, if it is one that can be used.

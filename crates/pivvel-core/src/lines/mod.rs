@@ -23,7 +23,7 @@ pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use dictionary::Dictionary;
 pub(crate) use dictionary::{hash, mix};
-pub use kind::{Kind, NO_WORD, YES_WORD};
+pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub(crate) use members::BLANK;
 pub use members::{Member, MemberId, Members};
 pub(crate) use related::RELATED;

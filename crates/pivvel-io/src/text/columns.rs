@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use pivvel_core::{Error, Kind, NO_WORD, Result, YES_WORD};
+use pivvel_core::{Error, Kind, NO_WORD, Result, UNSEEN, YES_WORD};
 
 use super::Chunk;
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
@@ -80,7 +80,8 @@ impl TextColumns {
             let words = column.kind.yes_no_words.iter().flat_map(|[no, yes]| {
                 [(NO_WORD.to_string(), no.clone()), (YES_WORD.to_string(), yes.clone())]
             });
-            field.with_metadata(words.collect::<HashMap<String, String>>())
+            let unseen = column.kind.unseen.then(|| (UNSEEN.to_string(), String::new()));
+            field.with_metadata(words.chain(unseen).collect::<HashMap<String, String>>())
         };
         Arc::new(Schema::new(self.all.iter().map(field).collect::<Vec<_>>()))
     }

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray};
 use pivvel::{
-    Batches, Brief, CrossTab, ReadOptions, Result, Sheet, TerminalOptions, TextSource, draw_terminal,
+    Batches, Brief, CrossTab, NoticeCode, ReadOptions, Result, Sheet, TerminalOptions, TextSource,
+    draw_terminal, open_source,
 };
 
 use crate::lines::tidy_csv;
@@ -92,4 +93,34 @@ fn batches_of_another_schema_are_refused() {
     let mut source = Batches::new(numbers.schema(), [numbers, texts]);
     let error = CrossTab::build(&Brief::new().measure(("v", "sum(v)")), &mut source).unwrap_err();
     assert_eq!(error.to_string(), "batches: a batch has other columns than the schema says");
+}
+
+/// A column in which no value was met may be of any kind: a file of headings alone gives an empty result, a column that
+/// is blank everywhere a blank, and one that is blank in its first lines is looked at to its end.
+#[test]
+fn columns_without_a_value() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("lines.csv");
+    let built = |lines: &str, brief: &Brief| {
+        std::fs::write(&path, lines).unwrap();
+        open_source(&path, brief, None).and_then(|mut source| CrossTab::build(brief, source.as_mut()))
+    };
+    let brief = Brief::new()
+        .rows(["d.year", "coast"])
+        .filter("coast <> 'x' and d > '2024-01-01'")
+        .measure(("sales", "sum(amount - cost)"))
+        .measure(("costs", "sum(cost)"))
+        .measure(("so_far", "running(sales along year)"));
+    let nothing = built("d,coast,amount,cost\n", &brief).unwrap();
+    assert!(nothing.is_empty());
+    assert!(nothing.notices().iter().any(|notice| notice.code() == NoticeCode::EmptyResult));
+    let no_costs = built("d,coast,amount,cost\n2024-05-01,Fell,7,\n2024-06-01,Skerry,5,\n", &brief).unwrap();
+    assert_eq!(no_costs.value(&[], &[], "sales").unwrap().to_string(), "12");
+    assert_eq!(no_costs.value(&[], &[], "costs"), None);
+    let late =
+        format!("d,coast,amount,cost\n{}2024-06-01,Skerry,5,0.25\n", "2024-05-01,Fell,7,\n".repeat(30_000));
+    assert_eq!(built(&late, &brief).unwrap().value(&[], &[], "costs").unwrap().to_string(), "0.25");
+    // What is wrong without the lines stays wrong.
+    let wrong = built("coast,amount\n", &Brief::new().rows(["coast"]).measure(("s", "sum(lower(amount))")));
+    assert!(wrong.unwrap_err().to_string().contains("sum wants numbers"));
 }

@@ -4,8 +4,8 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, Comparison, CrossTab, LevelFiles, ReportTarget, Run, Snapshot, State, Target, TargetOptions,
-    beside, brief_from_toml, open_source, open_yardsticks, read_tidy,
+    Brief, Comparison, CrossTab, LevelFiles, MeasureBrief, ReadOptions, ReportTarget, Run, Snapshot, State,
+    Target, TargetOptions, TextSource, beside, brief_from_toml, open_source, open_yardsticks, read_tidy,
 };
 
 use crate::rewriting::demo;
@@ -117,5 +117,49 @@ fn every_brief_comes_back_from_every_form() {
                 &text[text.len().saturating_sub(40)..]
             );
         }
+    }
+}
+
+/// What no browser, picture or sheet can hold is refused before a file is begun, with the number and what to do; a
+/// table holds it.
+#[test]
+fn too_large_is_said_before() {
+    let folder = tempfile::tempdir().unwrap();
+    let lines = |count: usize| {
+        let lines = (0..count).map(|i| format!("k{i},{i}\n")).collect::<String>();
+        let lines = std::io::Cursor::new(format!("id,amount\n{lines}").into_bytes());
+        let mut source = TextSource::from_reader("lines", lines, &ReadOptions::default()).unwrap();
+        let sums = (0..12).fold(Brief::new().rows(["id"]), |b, i| {
+            b.measure(MeasureBrief::new(format!("s{i}"), "sum(amount)"))
+        });
+        CrossTab::build(&sums, &mut source).unwrap()
+    };
+    let error = |crosstab: &CrossTab, name: &str| {
+        let path = folder.path().join(name);
+        let error = Target::new(&path).unwrap().write(crosstab).unwrap_err().to_string();
+        assert!(!path.exists(), "{name}");
+        error.split_once(": ").unwrap().1.to_string()
+    };
+    let large = lines(17_000);
+    let page = error(&large, "a.html");
+    assert!(
+        page.starts_with("this page would have 204,012 cells, and 200,000 are the most; show fewer members"),
+        "{page}"
+    );
+    assert!(
+        error(&large, "a.svg").starts_with("this picture would have 204,012 cells, and 100,000 are the most")
+    );
+    let small = lines(8_000);
+    Target::new(folder.path().join("b.csv")).unwrap().write(&large).unwrap();
+    Target::new(folder.path().join("b.svg")).unwrap().write(&small).unwrap();
+    #[cfg(feature = "full")]
+    {
+        let png = error(&small, "a.png");
+        assert!(png.contains("pixels, and a PNG has 16000 either way; show fewer members"), "{png}");
+        let book = error(&lines(90_000), "a.xlsx");
+        assert!(
+            book.starts_with("the tidy sheet would have 1,080,012 rows, and a sheet has 1,048,576"),
+            "{book}"
+        );
     }
 }

@@ -1,0 +1,86 @@
+//! What a file can hold: said before it is drawn, with the number and what to do.
+
+use pivvel_core::{CrossTab, Error, Result};
+
+/// The most cells of a page; with more of them browsers are slow.
+const PAGE: usize = 200_000;
+/// The most cells of a picture.
+const PICTURE: usize = 100_000;
+/// The rows and the columns that a sheet of a workbook has (ISO/IEC 29500).
+const SHEET: (usize, usize) = (1_048_576, 16_384);
+
+/// Why a page of these cross-tabs would be too large.
+pub(crate) fn check_page<'c>(place: &str, crosstabs: impl IntoIterator<Item = &'c CrossTab>) -> Result<()> {
+    drawn(place, "page", PAGE, crosstabs)
+}
+
+/// Why a picture would be.
+pub(crate) fn check_picture<'c>(
+    place: &str,
+    crosstabs: impl IntoIterator<Item = &'c CrossTab>,
+) -> Result<()> {
+    drawn(place, "picture", PICTURE, crosstabs)
+}
+
+fn drawn<'c>(
+    place: &str,
+    what: &str,
+    most: usize,
+    crosstabs: impl IntoIterator<Item = &'c CrossTab>,
+) -> Result<()> {
+    let cells: usize = crosstabs.into_iter().map(|crosstab| shape(crosstab).0 * shape(crosstab).1).sum();
+    if cells <= most {
+        return Ok(());
+    }
+    let message = format!(
+        "this {what} would have {} cells, and {} are the most; show fewer members (only, having, top), or write a table \
+         (.csv, .json, .parquet, .arrow)",
+        with_marks(cells),
+        with_marks(most)
+    );
+    Err(Error::request(place, message))
+}
+
+/// Why a workbook would have a sheet that is too large. `tidy` is whether the tidy sheet holds all levels.
+pub(crate) fn check_workbook(place: &str, crosstab: &CrossTab, tidy: bool) -> Result<()> {
+    let (rows, columns) = SHEET;
+    let too_large = |sheet: &str, found: usize, most: usize, what: &str| {
+        let message = format!(
+            "{sheet} would have {} {what}, and a sheet has {}; show fewer members, or write a table (.csv, .json, .parquet, \
+             .arrow)",
+            with_marks(found),
+            with_marks(most)
+        );
+        Err(Error::request(place, message))
+    };
+    let shown = std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| &view.crosstab));
+    for (i, crosstab) in shown.enumerate() {
+        let sheet =
+            if i == 0 { "the sheet of the cross-tab".to_string() } else { format!("the sheet of view {i}") };
+        let (down, across) = shape(crosstab);
+        if down > rows {
+            return too_large(&sheet, down, rows, "rows");
+        }
+        if across > columns {
+            return too_large(&sheet, across, columns, "columns");
+        }
+    }
+    let tidy_rows = crosstab.cells().count() * crosstab.measures().len();
+    if tidy && tidy_rows > rows {
+        return too_large("the tidy sheet", tidy_rows, rows, "rows");
+    }
+    Ok(())
+}
+
+/// How many rows are drawn, and how many columns of figures.
+fn shape(crosstab: &CrossTab) -> (usize, usize) {
+    (crosstab.rows().entries().len(), crosstab.columns().entries().len() * crosstab.measures().len())
+}
+
+/// A count with marks between thousands.
+fn with_marks(count: usize) -> String {
+    pivvel_view::show_number(
+        &pivvel_core::Value::Exact { digits: count as i128, scale: 0 },
+        &pivvel_core::NumberFormat::default(),
+    )
+}
