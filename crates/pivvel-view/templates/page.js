@@ -256,6 +256,69 @@
   addEventListener("resize", fit);
   requestAnimationFrame(fit);
 
+  // ---- A table that is too wide for a sheet is printed in parts: the same rows, some of the columns each ----
+  // In points; cells have more room on the screen, so less of a sheet is used than it seems.
+  const SHEET = 760, LEAST = 6.5;
+  function columnsOf(table) {
+    // By column: its width in the size that print has; where a group of columns begins there, it may be cut before it.
+    const row = $("tr", table.tBodies[0]).find(row => row.cells.length > 1 && row.offsetWidth);
+    const scale = LEAST / parseFloat(getComputedStyle(table).fontSize);
+    const width = cell => cell.offsetWidth * scale;
+    const cells = row ? [...row.cells] : [];
+    return { label: cells.length ? width(cells[0]) : 0, all: cells.slice(1).map(cell => ({ width: width(cell), begins: cell.classList.contains("gap") })) };
+  }
+  function cuts({ label, all }) {
+    const parts = [];
+    for (let from = 0; from < all.length;) {
+      let to = from, width = label;
+      while (to < all.length && (to === from || width + all[to].width <= SHEET)) width += all[to++].width;
+      // Groups stay together where half of the part or more is left.
+      let at = to;
+      while (to < all.length && at > from + (to - from) / 2 && !all[at].begins) at--;
+      if (to < all.length && all[at].begins && at > from) to = at;
+      parts.push([from, to]);
+      from = to;
+    }
+    return parts;
+  }
+  function part(table, [from, to]) {
+    const copy = table.cloneNode(true);
+    copy.removeAttribute("id");
+    copy.className = "part";
+    const heads = [...copy.tHead.rows], taken = heads.map(() => []);
+    heads.forEach((row, level) => {
+      let at = 0;
+      [...row.cells].forEach(cell => {
+        while (taken[level][at]) at++;
+        const [wide, high, first] = [cell.colSpan, cell.rowSpan, at];
+        for (let down = 0; down < high && level + down < heads.length; down++)
+          for (let i = 0; i < wide; i++) taken[level + down][at + i] = true;
+        at += wide;
+        if (cell.classList.contains("corner")) return;
+        // The corner is the first column of all.
+        const shown = Math.min(first - 1 + wide, to) - Math.max(first - 1, from);
+        if (shown <= 0) cell.remove(); else cell.colSpan = shown;
+      });
+    });
+    [...copy.tBodies[0].rows].forEach(row => {
+      const [label, ...cells] = [...row.cells];
+      if (label.colSpan > 1) label.colSpan = to - from + 1;
+      cells.forEach((cell, i) => { if (i < from || i >= to) cell.remove(); });
+    });
+    return copy;
+  }
+  addEventListener("beforeprint", () => tables.forEach(of => {
+    if (parseFloat(of.table.dataset.print) >= LEAST || of.table.hidden) return;
+    const parts = cuts(columnsOf(of.table));
+    if (parts.length < 2) return;
+    of.table.before(...parts.map(range => part(of.table, range)));
+    of.table.classList.add("whole");
+  }));
+  addEventListener("afterprint", () => {
+    $("table.part").forEach(table => table.remove());
+    $("table.whole").forEach(table => table.classList.remove("whole"));
+  });
+
   // ---- Light and dark ----
   const theme = document.getElementById("theme");
   theme.addEventListener("click", () => {

@@ -97,8 +97,8 @@ impl<'a> Table<'a> {
         classes.join(" ")
     }
 
-    /// The size of print, in points, at which the whole width fits on a landscape sheet; wider tables
-    /// than the least size allows run over.
+    /// The size of print, in points, at which the whole width fits on a landscape sheet. Below a size that can
+    /// be read the page's script prints the table in parts.
     fn print_size(&self) -> String {
         const SHEET: f64 = 690.0;
         // Digits are about 0.62 of their size wide, and each column has some room around it.
@@ -111,7 +111,7 @@ impl<'a> Table<'a> {
         let labels = self.sheet.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
         let trends = 14.0 * self.sheet.trends.len() as f64;
         let size = SHEET / (figures + trends + width(labels.unwrap_or(0).min(45)));
-        format!("{:.1}", size.clamp(4.0, 9.0))
+        format!("{:.1}", size.clamp(1.0, 9.0))
     }
 }
 

@@ -175,6 +175,27 @@ fn pages_are_quiet_self_contained_and_print() {
     }
 }
 
+/// A table that is too wide for a sheet is printed in parts: all rows, every figure once, the totals among them, and
+/// headings over each. Afterwards the page is as it was.
+#[test]
+fn a_wide_table_is_printed_in_parts() {
+    let brief = "rows = [\"coast\", \"harbour\"]\ncolumns = [\"sold_on.year\", \"sold_on.month\"]\n\
+                 [measures]\nsales = \"sum(amount)\"\n";
+    Page::open(&draw_page(&crosstab(brief, pivvel_demo::CSV)), |page| async move {
+        let before = page.value("return document.body.innerHTML.length").await;
+        page.value("dispatchEvent(new Event('beforeprint'))").await;
+        let whole = "const cells = t => [...t.tBodies[0].rows].map(row => [...row.cells].slice(1).map(cell => cell.textContent)); \
+                     const whole = cells(document.querySelector('#t0')), parts = [...document.querySelectorAll('table.part')].map(cells); \
+                     return parts.length > 2 && whole[0].length === 40 && whole.every((row, i) => JSON.stringify(row) === JSON.stringify(parts.flatMap(part => part[i])))";
+        assert_eq!(page.value(whole).await, json!(true));
+        let headed = "return [...document.querySelectorAll('table.part')].every(t => [...t.tHead.rows].reduce((sum, row, i) => \
+                      sum + (i ? 0 : [...row.cells].slice(1).reduce((wide, cell) => wide + cell.colSpan, 0)), 0) === t.tBodies[0].rows[0].cells.length - 1)";
+        assert_eq!(page.value(headed).await, json!(true));
+        page.value("dispatchEvent(new Event('afterprint'))").await;
+        assert_eq!(page.value("return document.body.innerHTML.length").await, before);
+    });
+}
+
 /// Names that look like markup, script or addresses are text; names of any script and length are
 /// legible; nothing leads anywhere but to the web or to mail.
 #[test]
