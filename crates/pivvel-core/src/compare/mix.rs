@@ -6,7 +6,7 @@
 //! `mean(r − R) Δw`, which is the mix, where `R` is the whole ratio: shares add up to one, so that what is
 //! taken off every `r` changes no sum (the midpoint form of a shift-share decomposition; Marshall 1923 and
 //! Edgeworth 1925 weigh index numbers by the same means). A member that is not there before or after
-//! has no change of its own, and is all mix.
+//! has no change of its own, and is all mix; what it has above nothing, as a cost without sales, is all own.
 
 use super::ratio::Ratio;
 use super::snapshot::{Key, Snapshot, Told};
@@ -92,7 +92,11 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
             // What has no ratio in one of the two is taken to have had the other's.
             let (r0, r1) = (r0.or(r1).unwrap_or(centre), r1.or(r0).unwrap_or(centre));
             let mean = (r0 + r1) / 2.0;
-            MixPart { member: name(key), own: (w0 + w1) / 2.0 * (r1 - r0), mix: (mean - centre) * (w1 - w0) }
+            // What stands above nothing, as a cost without sales, has no share that could shift: it is all own.
+            let unshared = |n: f64, d: f64, whole: f64| if d == 0.0 { n / whole } else { 0.0 };
+            let apart = unshared(*n1, *d1, after.1) - unshared(*n0, *d0, before.1);
+            let own = (w0 + w1) / 2.0 * (r1 - r0) + apart;
+            MixPart { member: name(key), own, mix: (mean - centre) * (w1 - w0) }
         })
         .collect();
     let own: f64 = parts.iter().map(|part| part.own).sum();

@@ -20,11 +20,11 @@ pub struct ChangeFormats {
 /// first, and the change of ratios taken apart.
 pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFormats) -> Report {
     let mut words: Vec<(usize, String)> = comparison.notes().iter().map(|note| (0, note.clone())).collect();
-    words.extend(comparison.levels().iter().flat_map(members));
+    words.extend(comparison.levels().iter().flat_map(|level| members(level, comparison.dimensions())));
     let mut parts = vec![ReportPart::Words(words)];
     for (heading, group) in groups(comparison, formats.inner) {
         parts.push(ReportPart::Heading(heading));
-        let (table, left) = table(group, formats);
+        let (table, left) = table(group, comparison.dimensions(), formats);
         parts.push(ReportPart::Table(table));
         if left > 0 {
             let all = formats.limit.unwrap_or_default() + left;
@@ -72,10 +72,26 @@ fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
     groups.into_iter().map(|(measure, levels, group)| (headed(measure, levels), group)).collect()
 }
 
+/// A member as it is read: the blank member by its dimension's name.
+fn shown_member(label: &str, dimension: Option<&String>) -> String {
+    match (label, dimension) {
+        ("", Some(dimension)) => format!("no {dimension}"),
+        ("", None) => "blank".into(),
+        _ => label.to_string(),
+    }
+}
+
 /// Members that came and went.
-fn members(level: &LevelChange) -> Vec<(usize, String)> {
+fn members(level: &LevelChange, dimensions: &[String]) -> Vec<(usize, String)> {
+    // A path ends with the dimension that it is a member of.
+    let last = dimensions.iter().position(|dimension| *dimension == level.dimension).unwrap_or_default();
+    let name = |path: &Vec<String>| {
+        let first = (last + 1).saturating_sub(path.len());
+        let labels = path.iter().enumerate().map(|(i, label)| shown_member(label, dimensions.get(first + i)));
+        labels.collect::<Vec<_>>().join(" > ")
+    };
     let list = |paths: &[Vec<String>]| {
-        let named: Vec<String> = paths.iter().take(8).map(|path| path.join(" > ")).collect();
+        let named: Vec<String> = paths.iter().take(8).map(name).collect();
         let more = if paths.len() > 8 { format!(" and {} more", paths.len() - 8) } else { String::new() };
         format!("{}{more}", named.join(", "))
     };
@@ -90,7 +106,7 @@ fn percent(share: f64) -> String {
 }
 
 /// The largest changes of a group, and how many are left out.
-fn table(mut group: Vec<&Change>, formats: &ChangeFormats) -> (ReportTable, usize) {
+fn table(mut group: Vec<&Change>, dimensions: &[String], formats: &ChangeFormats) -> (ReportTable, usize) {
     let size = |change: &Change| change.change.map_or(-1.0, |value| value.as_f64().abs());
     group.sort_by(|a, b| size(b).total_cmp(&size(a)));
     let all = group.len();
@@ -106,7 +122,10 @@ fn table(mut group: Vec<&Change>, formats: &ChangeFormats) -> (ReportTable, usiz
     let by = |value: Option<Value>, format| value.map_or(String::new(), |value| show_number(&value, format));
     let shown = |value: Option<Value>| by(value, &format);
     let row = |change: &&Change| {
-        let path: Vec<&str> = change.members.iter().flatten().map(String::as_str).collect();
+        let members = change.members.iter().zip(dimensions);
+        let path: Vec<String> = members
+            .filter_map(|(label, dimension)| Some(shown_member(label.as_ref()?, Some(dimension))))
+            .collect();
         let name = if path.is_empty() { "total".to_string() } else { path.join(" > ") };
         let rank = match (change.state, change.ranks) {
             (State::New, _) => "new".to_string(),
@@ -153,7 +172,8 @@ fn mix(mixed: &Mixed, comparison: &Comparison) -> Vec<ReportPart> {
         points(*own),
         points(*mix)
     );
-    let rows = parts.iter().map(|part| vec![part.member.clone(), points(part.own), points(part.mix)]);
+    let name = |label: &str| shown_member(label, comparison.dimensions().first());
+    let rows = parts.iter().map(|part| vec![name(&part.member), points(part.own), points(part.mix)]);
     let table = ReportTable {
         columns: vec![column(outermost, false), column("own", true), column("mix", true)],
         rows: rows.collect(),

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Cursor;
 
 use pivvel::{
-    Brief, Change, Comparison, CrossTab, Ratio, ReadOptions, Snapshot, State, Target, TextSource, Value,
-    read_tidy, with_ratios,
+    Brief, Change, ChangeFormats, Comparison, CrossTab, Ratio, ReadOptions, Snapshot, State, Target,
+    TextSource, Value, read_tidy, report_changes, with_ratios,
 };
 
 use crate::draw::Draw;
@@ -153,6 +153,29 @@ fn a_change_that_is_mix_alone() {
     assert!(close(whole.own, 0.0) && close(whole.mix, -0.15), "{whole:?}");
     // Half a share more of a member 15 points below the middle of 35 %, half less of one 15 above it.
     assert!(whole.parts.iter().all(|part| close(part.mix, -0.075) && close(part.own, 0.0)), "{whole:?}");
+}
+
+/// A cost without sales has no share that could shift: what it takes from the ratio is all own, and the members' parts
+/// add up. The blank member is called by its dimension.
+#[test]
+fn a_cost_without_sales_is_own() {
+    let brief = Brief::new().rows(["coast"]).measure(("margin", "sum(amount - cost) / sum(amount)"));
+    let (with, ratios) = with_ratios(&brief);
+    let earlier = "coast,amount,cost\na,10.00,4.00\n,5.00,2.00\nb,,3.00\n";
+    let later = "coast,amount,cost\na,12.00,5.00\n,7.00,2.00\nc,1.00,1.00\n";
+    let [earlier, later] = [earlier, later].map(|text| Snapshot::of("", &built(&with, text)));
+    let compared = Comparison::new(&earlier, &later, &ratios).unwrap();
+    let [whole] = compared.mixed() else { panic!("{:?}", compared.mixed()) };
+    let close = |a: f64, b: f64| (a - b).abs() < 1e-12;
+    // (6 + 3 - 3) / 15 before, (7 + 5 + 0) / 20 after; b took 3 / 15.
+    assert!(close(whole.ratios[0], 0.4) && close(whole.ratios[1], 0.6), "{whole:?}");
+    let b = whole.parts.iter().find(|part| part.member == "b").unwrap();
+    assert!(close(b.own, 0.2) && close(b.mix, 0.0), "{b:?}");
+    let sum = |of: &dyn Fn(&pivvel::MixPart) -> f64| whole.parts.iter().map(of).sum::<f64>();
+    assert!(close(sum(&|part| part.own), whole.own) && close(sum(&|part| part.mix), whole.mix), "{whole:?}");
+    let report = report_changes(&compared, "c".into(), &ChangeFormats::default());
+    let text = format!("{:?}", report.parts);
+    assert!(text.contains("\"no coast\"") && !text.contains("[\"\""), "{text}");
 }
 
 /// New and gone members, ranks, and the place of a change among those of its own level, by loops.
