@@ -111,6 +111,8 @@ codes! {
     Source = "source",
     /// An order that is blank for every member.
     NoEffect = "no-effect",
+    /// Something that goes along texts which only look like periods.
+    NoPeriods = "no-periods",
 }
 
 impl NoticeCode {

@@ -1,5 +1,6 @@
 //! From leaf groups to cross-tabs.
 
+use super::doubts::doubts;
 use super::groups::hashed;
 use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
@@ -9,8 +10,8 @@ use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{LeafGroups, Moved, ScanReport, UnknownText};
-use crate::lines::{Member, MemberId, Tally};
+use crate::grouping::{LeafGroups, Moved};
+use crate::lines::Tally;
 use crate::notice::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
@@ -124,12 +125,10 @@ fn from_groups(
         picks.hide(&mut frame);
         frame.arrange_naturally();
     }
-    notices.extend(unknown_texts(plan, &report));
-    notices.extend(unknown_members(plan, &frame));
-    notices.extend(same_names(plan, &frame));
+    notices.extend(doubts(plan, &frame, &report));
     notices.extend(arrange(plan, &mut frame)?);
     let engine = Engine::run(plan, &mut frame)?;
-    report.zero_divisions += engine.zero_divisions();
+    report.zero_cells = engine.zero_divisions();
     look(&engine, &moved);
     let emphases = decide(plan, &engine, &known, &mut notices)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
@@ -239,62 +238,4 @@ fn without_effect(dimension: &Dimension, by: &SortBy) -> Option<Notice> {
     );
     let all_blank = values.len() > 1 && values.iter().all(Option::is_none);
     all_blank.then(|| Notice::author(NoticeCode::NoEffect, message))
-}
-
-/// Members that the brief names and that no line has, with the nearest one that there is.
-fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
-    let mut notices: Vec<Notice> = Vec::new();
-    for (place, spot, label) in plan.named_members() {
-        let axis = frame.axis(spot.on_rows);
-        let members = axis.members(spot.level - 1);
-        if members.is_empty() || members.find(&label).is_some() {
-            continue;
-        }
-        let dimension = &axis.dimensions()[spot.level - 1].name;
-        let known: Vec<&str> = members.labels().collect();
-        let near = crate::suggest::nearest(&label, &known);
-        let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
-        let message = format!("{place} names {label}, which is no member of {dimension}{near}");
-        let notice = Notice::author(NoticeCode::UnknownMember, message);
-        if !notices.contains(&notice) {
-            notices.push(notice);
-        }
-    }
-    notices
-}
-
-/// Calculated items and others members with the name of a member of the lines: readers cannot tell them apart.
-fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
-    let items = plan.items.iter().map(|item| (item.spot.on_rows, item.spot.level, item.name.as_str()));
-    let mut made: Vec<(bool, usize, &str)> = items.collect();
-    for on_rows in [true, false] {
-        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
-            let others = dimension.pick.top.as_ref().and_then(|top| top.others.as_deref());
-            made.extend(others.map(|others| (on_rows, i + 1, others)));
-        }
-    }
-    let twice = |(on_rows, level, name): (bool, usize, &str)| {
-        let members = frame.axis(on_rows).members(level - 1);
-        let is_plain =
-            |id: MemberId| !matches!(members.member(id), Member::Others(_) | Member::Calculated(..));
-        let id = members.find(name).filter(|id| is_plain(*id))?;
-        let dimension = &plan.axis(on_rows)[level - 1].name;
-        let message = format!(
-            "two members of {dimension} have the name {}: one of the lines, and a calculated item or others member",
-            members.label(id)
-        );
-        Some(Notice::author(NoticeCode::SameName, message))
-    };
-    made.into_iter().filter_map(twice).collect()
-}
-
-/// Texts that formulas over lines compare columns with and that no line has.
-fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
-    let notice = |unknown: &UnknownText| {
-        let column = plan.needed_names().get(unknown.slot).map_or("a column", String::as_str);
-        let near = unknown.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
-        let message = format!("{column} is compared with '{}', which no line has{near}", unknown.text);
-        Notice::author(NoticeCode::UnknownMember, message)
-    };
-    report.unknown_texts.iter().map(notice).collect()
 }

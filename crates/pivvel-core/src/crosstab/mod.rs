@@ -2,6 +2,7 @@
 
 mod build;
 mod cell;
+mod doubts;
 mod groups;
 mod jobs;
 mod marks;

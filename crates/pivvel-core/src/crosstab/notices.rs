@@ -43,6 +43,7 @@ impl CrossTab {
             (NoticeCode::BadValues, tally.blanked, "value", "taken as blank: not of the column's kind"),
             (NoticeCode::NotFinite, report.not_finite, "value", "taken as blank: NaN or infinite"),
             (NoticeCode::ZeroDivision, report.zero_divisions, "line", "blank because of a division by zero"),
+            (NoticeCode::ZeroDivision, report.zero_cells, "cell", "blank because of a division by zero"),
         ];
         for (code, count, what, why) in counted.into_iter().filter(|(_, count, ..)| *count > 0) {
             note(code, format!("{} {why}", counted_as(count, what)));

@@ -22,8 +22,8 @@ const WORDS: [&str; 14] = [
     "suma",
 ];
 
-/// The last line of a chunk as notices show it, if it looks like a total: where a text says so, or where all texts
-/// and dates are blank and a number is not.
+/// The last line of a chunk as notices show it, if it looks like a total: where a text says so, or where several texts
+/// and dates are all blank and a number is not.
 pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
     let line = chunk.len().checked_sub(1)?;
     let fields: Vec<_> = (0..columns.len()).map(|i| String::from_utf8_lossy(chunk.field(line, i))).collect();
@@ -38,7 +38,8 @@ pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
             text.chars().filter(|c| c.is_alphabetic()).flat_map(char::to_lowercase).collect();
         WORDS.contains(&letters.as_str())
     };
-    let has_texts = columns.iter().any(|column| !is_number(column));
+    // A line may well know nothing of one dimension; of several it does hardly.
+    let has_texts = columns.iter().filter(|column| !is_number(column)).count() > 1;
     let alone = has_texts && of(false).all(str::is_empty);
     let looks_like = of(true).any(|number| !number.is_empty()) && (alone || of(false).any(said));
     let filled: Vec<&str> =

@@ -29,6 +29,11 @@ fn cases() -> Vec<Case> {
     use NoticeCode::*;
     let sales = |more: &str| format!("{more}\n{SALES}");
     let after = |more: &str| format!("{SALES}{more}\n");
+    let fiscal = |case: &str| {
+        let along =
+            format!("{SALES}so_far = \"running(sales along fiscal)\"\n[derived]\nfiscal = \"{case}\"\n");
+        along.replace("[\"coast\"]", "[\"fiscal\"]")
+    };
     let blank_line = "coast,harbour,day,scenario,amount,cost\nFell,Pellam,2024-05-01,actual,10.00,4\n,,,,,\nSkerry,Holm,2025-05-01,actual,6.00,1\n";
     vec![
         (LinesExcluded, sales("where = \"scenario = 'actual'\""), LINES, sales("where = \"amount > 0\""), LINES),
@@ -151,6 +156,13 @@ fn cases() -> Vec<Case> {
         (Source, SALES.into(), "coast,amount,amount\nFell,1,2\n", SALES.into(), "coast,amount,Amount\nFell,1,2\n"),
         (TotalLine, SALES.into(), "coast,amount\nFell,1\nSkerry,2\nTotal,3\n", SALES.into(), "coast,amount\nFell,1\nSkerry,2\nHolm,3\n"),
         (TitleName, sales("title = \"Sales of {year}\""), LINES, sales("title = \"Sales of {period}\""), LINES),
+        (
+            NoPeriods,
+            fiscal("case when amount > 8 then 'FY24' else 'FY23' end"),
+            LINES,
+            fiscal("case when amount > 8 then 'old' else 'new' end"),
+            LINES,
+        ),
         (
             NoEffect,
             after("[dimensions.coast]\norder = \"sales at day.year '2024' at scenario 'none'\"").replace("rows", "columns = [\"day.year\", \"scenario\"]\nrows"),
