@@ -21,8 +21,15 @@ pub(crate) struct Known<'a> {
     pub(crate) kept: &'a [(String, Yardsticks)],
 }
 
-/// Groups of peers by name, with what was measured and their values, the highest first.
-pub(crate) type Everything = BTreeMap<String, (Measured, Vec<Value>)>;
+/// Groups of peers by name.
+pub(crate) type Everything = BTreeMap<String, Whole>;
+
+/// What was measured of a group, and its values, the highest first.
+#[derive(Debug, Clone)]
+pub(crate) struct Whole {
+    measured: Measured,
+    values: Vec<Value>,
+}
 
 /// What was measured of the peers of everything, for those emphases that ask for it.
 ///
@@ -38,11 +45,12 @@ pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everythi
             let Some((values, peers)) = found else { continue };
             for ((key, measured), members) in peers.groups().zip(peers.members(values)) {
                 let name = name(emphasis, engine.frame(), (grain, peers), key);
-                let known = everything.entry(name).or_insert_with(|| (measured.clone(), Vec::new()));
-                known.1.extend(members.into_iter().map(|(_, value)| value));
+                let whole = || Whole { measured: measured.clone(), values: Vec::new() };
+                let known = everything.entry(name).or_insert_with(whole);
+                known.values.extend(members.into_iter().map(|(_, value)| value));
             }
         }
-        everything.values_mut().for_each(|(_, values)| values.sort_by(|a, b| b.order(a)));
+        everything.values_mut().for_each(|whole| whole.values.sort_by(|a, b| b.order(a)));
         Ok(everything)
     };
     plan.emphasis.iter().map(one).collect()
@@ -159,18 +167,19 @@ fn measure_by_everything(
         grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?)))
     {
         // What is made of members is measured as it is shown.
-        let of_group = |(key, _): (&GroupKey, &Measured)| {
-            let is_plain = key.classes == GroupKey::PLAIN.classes;
-            is_plain.then(|| everything.get(&name(planned, frame, (grain, peers), key)))
+        let is_plain = |key: &GroupKey| key.classes == GroupKey::PLAIN.classes;
+        let whole = |(key, _): (&GroupKey, &Measured)| {
+            everything.get(&name(planned, frame, (grain, peers), key)).filter(|_| is_plain(key))
         };
-        let found: Vec<Option<Option<&(Measured, Vec<Value>)>>> = peers.groups().map(of_group).collect();
-        let mut next = found.iter();
+        let wholes: Vec<Option<&Whole>> = peers.groups().map(whole).collect();
+        let plain: Vec<bool> = peers.groups().map(|(key, _)| is_plain(key)).collect();
+        let mut next = wholes.iter().zip(plain);
         missing += peers.measure_by(|shown| match next.next() {
-            Some(Some(all)) => all.map(|(measured, _)| measured.clone()),
+            Some((whole, true)) => whole.map(|whole| whole.measured.clone()),
             _ => Some(shown.clone()),
         });
-        let all = found.iter().map(|found| found.flatten().map(|(_, values)| values.as_slice()));
-        let all: Vec<Option<&[Value]>> = all.collect();
+        let all: Vec<Option<&[Value]>> =
+            wholes.iter().map(|whole| whole.map(|whole| whole.values.as_slice())).collect();
         peers.rank_among(values, &all);
     }
     missing

@@ -74,8 +74,20 @@ struct Question {
     layout: Layout,
     /// The condition on lines in SQL, where these are not filtered before.
     condition: &'static str,
+}
+
+impl Question {
     /// Whether a cell is not shown because totals are off there.
-    is_off: Box<dyn Fn(&[Option<String>]) -> bool>,
+    fn is_off(&self, members: &[Option<String>]) -> bool {
+        let (rows, columns) = (&self.layout.rows, &self.layout.columns);
+        let (row, column) = members.split_at(rows.len());
+        let off = |dimensions: &[&str], path: &[Option<String>], all: &str| {
+            let level = path.iter().take_while(|member| member.is_some()).count();
+            let name = if level == 0 { all } else { dimensions[level - 1] };
+            level < dimensions.len() && self.brief.totals.iter().any(|(off, _)| off == name)
+        };
+        off(rows, row, "column total") || off(columns, column, "row total")
+    }
 }
 
 /// A layout with all that depends on groups of cells, and sometimes a difference of scenarios.
@@ -90,24 +102,14 @@ fn plain(draw: &mut Draw) -> Question {
         brief = brief.item("scenario", "variance", "actual - plan");
         layout.differences.push((layout.name_of("scenario"), "variance", ["actual", "plan"]));
     }
-    Question { brief, layout, condition: sql, is_off: Box::new(|_| false) }
+    Question { brief, layout, condition: sql }
 }
 
 /// One in which members are classified, picked, gathered and calculated, and totals are off.
 fn with_members_changed(draw: &mut Draw) -> Question {
     let condition = draw.of(&CONDITIONS);
     let shown::Shown { brief, layout, .. } = shown::shown(draw, condition);
-    let (totals, rows, columns) = (brief.totals.clone(), layout.rows.clone(), layout.columns.clone());
-    let is_off = move |members: &[Option<String>]| {
-        let (row, column) = members.split_at(rows.len());
-        let off = |dimensions: &[&str], path: &[Option<String>], all: &str| {
-            let level = path.iter().take_while(|member| member.is_some()).count();
-            let name = if level == 0 { all } else { dimensions[level - 1] };
-            level < dimensions.len() && totals.iter().any(|(off, _)| off == name)
-        };
-        off(&rows, row, "column total") || off(&columns, column, "row total")
-    };
-    Question { brief, layout, condition: "true", is_off: Box::new(is_off) }
+    Question { brief, layout, condition: "true" }
 }
 
 fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
@@ -158,7 +160,7 @@ fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
             let members: Vec<Option<String>> = record.iter().take(dimensions).map(rolled).collect();
             // A cell without lines is not there, where a roll-up of none has a total.
             let none = members.iter().all(Option::is_none) && record.get(dimensions + 1) == Some("0");
-            if none || (question.is_off)(&members) {
+            if none || question.is_off(&members) {
                 continue;
             }
             for (measure, theirs) in measures.iter().zip(record.iter().skip(dimensions)) {
