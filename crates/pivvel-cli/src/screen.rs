@@ -2,9 +2,9 @@
 
 use std::io::{IsTerminal, Write, stdout};
 
-use pivvel::{Colours, CrossTab, Error, Result, Sheet, TerminalOptions, draw_terminal};
+use pivvel::{Colours, CrossTab, Error, Ground, Result, Sheet, TerminalOptions, draw_terminal};
 
-use crate::arguments::{ScreenArguments, When};
+use crate::arguments::{Background, ScreenArguments, When};
 
 /// Rows that are drawn on a terminal at most; into a file or a pager all are.
 const TERMINAL_ROWS: usize = 400;
@@ -31,7 +31,21 @@ pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
         None => None,
     };
     let rows = (terminal && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
-    TerminalOptions { width, colours, rows }
+    TerminalOptions { width, colours, rows, ground: ground(arguments.background) }
+}
+
+/// The background that is said, or that the terminal tells in COLORFGBG: colours of text and background by their
+/// numbers, of which the dark ones are 0 to 6 and 8. Light where it tells none.
+fn ground(background: Background) -> Ground {
+    match background {
+        Background::Light => Ground::Light,
+        Background::Dark => Ground::Dark,
+        Background::Auto => {
+            let told = std::env::var("COLORFGBG").unwrap_or_default();
+            let number = told.rsplit(';').next().and_then(|number| number.parse::<u8>().ok());
+            if number.is_some_and(|number| number <= 6 || number == 8) { Ground::Dark } else { Ground::Light }
+        }
+    }
 }
 
 /// Whether the terminal says that it takes 24-bit colours.

@@ -316,7 +316,7 @@
   }));
   addEventListener("afterprint", () => {
     $("table.part").forEach(table => table.remove());
-    $("table.whole").forEach(table => table.classList.remove("whole"));
+    $("table.whole").forEach(table => table.removeAttribute("class"));
   });
 
   // ---- Light and dark ----

@@ -9,7 +9,9 @@ use pivvel_core::{
     Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf,
     Placement, RuleBrief, Scaling, Side, TopBrief, Value,
 };
-use pivvel_view::{Colours, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number};
+use pivvel_view::{
+    Colours, Ground, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number,
+};
 
 #[test]
 fn numbers_are_rounded_exactly_and_dressed() {
@@ -277,6 +279,21 @@ fn colour_and_its_absence() {
             "{coloured}"
         );
     }
+    // On a dark ground the lowest is nearest to it, as on a light one.
+    let ramp = |ground| {
+        let options = TerminalOptions { colours: Colours::Full, ground, ..TerminalOptions::default() };
+        let text = draw_terminal(&Sheet::new(&crosstab), &options);
+        let legend =
+            text.lines().find(|line| line.contains("Sales, harbour by day.quarter")).unwrap().to_string();
+        let tints = legend.split("\u{1b}[48;2;").skip(1).map(|rest| {
+            let parts = rest.split(['m', ';', '\u{1b}']).take(3);
+            parts.map(|part| part.parse::<u32>().unwrap()).sum::<u32>()
+        });
+        tints.collect::<Vec<u32>>()
+    };
+    let (light, dark) = (ramp(Ground::Light), ramp(Ground::Dark));
+    assert!(light[0] > 700 && light[0] > *light.last().unwrap(), "{light:?}");
+    assert!(dark[0] < 150 && dark[0] < *dark.last().unwrap(), "{dark:?}");
     let plain = drawn(Colours::None);
     assert!(!plain.contains('\u{1b}'), "a name must not bring escapes of its own");
     assert!(plain.contains('█') && plain.contains('·'), "signs stand for colours: {plain}");

@@ -164,7 +164,7 @@ proptest! {
     fn terminals(asked in asked(), width in prop::option::of(40..160usize), rows in prop::option::of(1..20usize)) {
         let crosstab = crosstab(&asked);
         let sheet = Sheet::new(&crosstab);
-        let draw = |colours| draw_terminal(&sheet, &TerminalOptions { width, colours, rows });
+        let draw = |colours| draw_terminal(&sheet, &TerminalOptions { width, colours, rows, ..TerminalOptions::default() });
         let (none, indexed, full) = (draw(Colours::None), draw(Colours::Indexed), draw(Colours::Full));
         for text in [&none, &indexed, &full] {
             let plain = plain(text);

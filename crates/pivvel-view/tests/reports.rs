@@ -11,7 +11,7 @@ use pivvel_core::{
     with_ratios,
 };
 use pivvel_view::{
-    ChangeFormats, Colours, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
+    ChangeFormats, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
     draw_report_page, report_changes, report_lines, report_story, show_number, tell_lines,
 };
 use proptest::prelude::*;
@@ -88,7 +88,7 @@ fn story(address: &str, measure: &str) -> Report {
 }
 
 fn options() -> TerminalOptions {
-    TerminalOptions { width: None, colours: Colours::None, rows: None }
+    TerminalOptions::default()
 }
 
 /// The texts of a report, in order.

@@ -80,7 +80,7 @@ pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, 
     if room.symbol > 0 {
         match dress.symbol {
             Some((symbol, paint)) => {
-                pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(Ground::Light)));
+                pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(pen.ground)));
                 pen.space(1);
             }
             None => pen.space(2),
@@ -97,9 +97,9 @@ pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, 
     let shade = dress.tint.map_or(String::new(), |tint| shade(tint, pen.colours));
     let figure = format!("{}{text}", " ".repeat(room.figure - width(&text)));
     let style = match (dress.tint, dress.ink) {
-        (Some(tint), None) => pen.on(style, tint.tint(Ground::Light), ink(Ground::Light)),
-        (Some(tint), Some(paint)) => pen.on(style, tint.tint(Ground::Light), paint.ink(Ground::Light)),
-        (None, Some(paint)) => pen.fore(style, paint.shape(Ground::Dark)),
+        (Some(tint), None) => pen.on(style, tint.tint(pen.ground), ink(pen.ground)),
+        (Some(tint), Some(paint)) => pen.on(style, tint.tint(pen.ground), paint.ink(pen.ground)),
+        (None, Some(paint)) => pen.ink(style, paint),
         (None, None) => style,
     };
     pen.put(&figure, style);
@@ -110,7 +110,7 @@ pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, 
 fn draw_bar(pen: &mut Pen, bar: &Bar) {
     let places = BAR as f64;
     let zero = (bar.span.zero * places).round() as usize;
-    let style = pen.fore(Style::new(), bar.paint.shape(Ground::Light));
+    let style = pen.fore(Style::new(), bar.paint.shape(pen.ground));
     let mut text = String::new();
     if bar.span.below {
         let halves = ((bar.span.zero - bar.span.from) * places * 2.0).round() as usize;
@@ -155,6 +155,15 @@ impl Pen {
     /// A style with a text colour.
     pub(super) fn fore(&self, style: Style, colour: Rgb) -> Style {
         style.fg_color(self.colour(colour))
+    }
+
+    /// A style with the colour of a figure. Where the ground is not known to be dark, one that can be read on
+    /// both.
+    pub(super) fn ink(&self, style: Style, paint: Paint) -> Style {
+        self.fore(
+            style,
+            if self.ground == Ground::Dark { paint.ink(Ground::Dark) } else { paint.shape(Ground::Dark) },
+        )
     }
 
     /// A style with a ground and a text colour.

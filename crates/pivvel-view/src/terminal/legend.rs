@@ -5,7 +5,7 @@ use pivvel_core::Form;
 
 use super::{Colours, GAP, Pen, clean, width};
 use crate::legend::{LegendEntry, Sample, Swatch};
-use crate::palette::{Ground, PALETTES, Paint, ink};
+use crate::palette::{PALETTES, Paint, ink};
 use crate::sheet::Sheet;
 
 /// How many characters a ramp has.
@@ -80,10 +80,10 @@ fn ramp(pen: &mut Pen, form: Form, paints: &[Paint]) {
     for i in 0..RAMP {
         let (paint, style) = (at(i), Style::new());
         match form {
-            Form::Bar => pen.put("█", pen.fore(style, paint.shape(Ground::Light))),
-            Form::Ink => pen.put("▪", pen.fore(style, paint.shape(Ground::Dark))),
+            Form::Bar => pen.put("█", pen.fore(style, paint.shape(pen.ground))),
+            Form::Ink => pen.put("▪", pen.ink(style, paint)),
             _ if pen.colours == Colours::None => pen.put(shade(paint), style),
-            _ => pen.put(" ", pen.on(style, paint.tint(Ground::Light), ink(Ground::Light))),
+            _ => pen.put(" ", pen.on(style, paint.tint(pen.ground), ink(pen.ground))),
         }
     }
 }
@@ -107,13 +107,11 @@ fn draw_swatch(pen: &mut Pen, form: Form, swatch: &Swatch) {
     let (paint, style) = (swatch.paint, Style::new());
     let tone = if let Paint::Tone(tone) = paint { tone.sign() } else { None };
     match (form, swatch.symbol) {
-        (_, Some(symbol)) => {
-            pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(Ground::Light)))
-        }
-        (Form::Bar, _) => pen.put("██", pen.fore(style, paint.shape(Ground::Light))),
+        (_, Some(symbol)) => pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(pen.ground))),
+        (Form::Bar, _) => pen.put("██", pen.fore(style, paint.shape(pen.ground))),
         (Form::Ink, _) => {
             let sign = tone.map_or("12".to_string(), |sign| format!("{sign} 12"));
-            pen.put(&sign, pen.fore(style, paint.shape(Ground::Dark)));
+            pen.put(&sign, pen.ink(style, paint));
         }
         _ => {
             let sign = match (tone, pen.colours) {
@@ -121,7 +119,7 @@ fn draw_swatch(pen: &mut Pen, form: Form, swatch: &Swatch) {
                 (None, Colours::None) => format!(" {}", shade(paint)),
                 (None, _) => "  ".into(),
             };
-            pen.put(&sign, pen.on(style, paint.tint(Ground::Light), ink(Ground::Light)));
+            pen.put(&sign, pen.on(style, paint.tint(pen.ground), ink(pen.ground)));
         }
     }
     pen.space(1);

@@ -19,7 +19,7 @@ const NARROW: usize = 24;
 
 /// Draws lines whose cells are texts. Columns that do not fit in the width are left out and named.
 pub fn draw_lines(columns: &[LineColumn], rows: &[Vec<String>], options: &TerminalOptions) -> String {
-    let mut pen = Pen { text: String::new(), colours: options.colours };
+    let mut pen = Pen::new(options);
     let room = options.width.unwrap_or(usize::MAX);
     let natural = |i: usize| {
         let cells = rows.iter().filter_map(|row| row.get(i)).map(|cell| cell.width());

@@ -36,6 +36,8 @@ pub struct TerminalOptions {
     pub colours: Colours,
     /// How many rows to draw at most.
     pub rows: Option<usize>,
+    /// The background that the terminal has, as far as it is known.
+    pub ground: Ground,
 }
 
 /// Spaces between columns.
@@ -45,7 +47,7 @@ const FOLDS: usize = 4;
 
 /// Draws a sheet.
 pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
-    let mut pen = Pen { text: String::new(), colours: options.colours };
+    let mut pen = Pen::new(options);
     pen.line(&clean(&sheet.title), Style::new().bold());
     pen.text.push('\n');
     let shown = options.rows.unwrap_or(usize::MAX).min(sheet.rows.len());
@@ -93,9 +95,14 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
 struct Pen {
     text: String,
     colours: Colours,
+    ground: Ground,
 }
 
 impl Pen {
+    fn new(options: &TerminalOptions) -> Pen {
+        Pen { text: String::new(), colours: options.colours, ground: options.ground }
+    }
+
     fn put(&mut self, text: &str, style: Style) {
         if self.colours != Colours::None && !style.is_plain() && !text.is_empty() {
             self.text.push_str(&format!("{style}{text}{style:#}"));
@@ -307,7 +314,7 @@ fn draw_row(
     let indent = (2 * row.indent).min(label_width / 2);
     pen.space(indent);
     let label = cut(&row.label, label_width - indent);
-    let ground = row.tint.map(|tint| pen.on(style, tint.tint(Ground::Light), ink(Ground::Light)));
+    let ground = row.tint.map(|tint| pen.on(style, tint.tint(pen.ground), ink(pen.ground)));
     pen.put(&label, ground.unwrap_or(style));
     pen.space(label_width - indent - width(&label));
     let mut at = 0;
@@ -323,7 +330,7 @@ fn draw_row(
             (None, Some(trend)) => {
                 let line = row.trends.get(trend).and_then(Option::as_ref);
                 let text = line.map_or(String::new(), |line| cell::trend(line, rooms[column].figure));
-                pen.put(&text, pen.fore(Style::new(), PALETTES[0].shape(1.0, Ground::Light)));
+                pen.put(&text, pen.fore(Style::new(), PALETTES[0].shape(1.0, pen.ground)));
                 pen.space(end - start - width(&text));
             }
             (None, None) => pen.space(end - start),

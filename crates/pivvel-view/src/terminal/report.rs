@@ -7,7 +7,7 @@ use crate::report::{Report, ReportPart};
 
 /// Draws a report: its title, and its parts one after the other.
 pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
-    let mut pen = Pen { text: String::new(), colours: options.colours };
+    let mut pen = Pen::new(options);
     pen.line(&clean(&report.title), Style::new().bold());
     for part in &report.parts {
         match part {
