@@ -9,8 +9,8 @@ use std::sync::Arc;
 use arrow_array::*;
 use pivvel_core::{
     Assumed, AssumptionBrief, Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, LineSource,
-    MeasureBrief, PeersOf, Placement, Plan, Related, Result, RuleBrief, Side, TierBrief, TopBrief, ViewBrief,
-    ViewForm, YardstickOf,
+    MeasureBrief, PeersOf, Placement, Plan, Related, RelatedBrief, Result, RuleBrief, Side, TierBrief,
+    TopBrief, ViewBrief, ViewForm, YardstickOf,
 };
 
 fn lines() -> RecordBatch {
@@ -348,6 +348,21 @@ fn wrong_emphasis() {
         ("blank and a bound", rule(RuleBrief { blank: true, below: text("1"), ..RuleBrief::default() })),
         ("when no condition", rule(RuleBrief { when: text("sales * 2"), ..RuleBrief::default() })),
         ("twice the same", emphasis(Form::Tint, |_| {}).tint("sales")),
+        ("palette misspelt", emphasis(Form::Tint, |e| e.palette = text("wter"))),
+        ("symbols misspelt", emphasis(Form::Symbol, |e| e.symbols = text("tdie"))),
+        ("tone misspelt", rule(RuleBrief { below: text("0"), show: text("los"), ..RuleBrief::default() })),
+        ("lines opened with another kind", Brief { kinds: vec![("cost".into(), "text".into())], ..base() }),
+        (
+            "lines opened without a related table",
+            Brief {
+                related: vec![RelatedBrief {
+                    name: "yards".into(),
+                    source: "yards.csv".into(),
+                    keys: vec![("yard".into(), "yard".into())],
+                }],
+                ..base()
+            },
+        ),
         ("a line along nothing", view(ViewForm::Line, &|_| {})),
         ("a strip of one level", view(ViewForm::Strip, &|v| v.rows = Some(vec!["coast".into()]))),
         ("tiles without a grid", view(ViewForm::Tiles, &|_| {})),
