@@ -415,8 +415,8 @@ pub(crate) struct ScreenArguments {
     /// When to colour
     #[arg(long, value_enum, default_value_t = When::Auto, value_name = "WHEN")]
     pub(crate) color: When,
-    /// The terminal's background; what COLORFGBG tells, and else light
-    #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "GROUND")]
+    /// The terminal's background; auto reads COLORFGBG, and takes light where it is not set
+    #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "BACKGROUND")]
     pub(crate) background: Background,
     /// The width to keep within, in characters; 0 for no limit; the window's where not said
     #[arg(long, value_name = "PLACES")]

@@ -117,7 +117,7 @@ fn one(build: &Build) -> Result<()> {
             (build.effort.run()?.yardsticks(&yardsticks).build_from(&brief, &groups)?, None)
         }
     };
-    // All of them are asked before one is written.
+    // Check all targets before the first one is written.
     targets.iter().try_for_each(|target| target.check_size(&crosstab))?;
     let to_screen = build.to.is_empty() && build.split_levels.is_none();
     // On a screen they stand under the cross-tab.

@@ -34,8 +34,8 @@ pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
     TerminalOptions { width, colours, rows, ground: ground(arguments.background) }
 }
 
-/// The background that is said, or that the terminal tells in COLORFGBG: colours of text and background by their
-/// numbers, of which the dark ones are 0 to 6 and 8. Light where it tells none.
+/// The background that the flag gives, or the terminal in COLORFGBG: the numbers of two colours, the last one that of
+/// the background. Numbers 0 to 6 and 8 are dark. Light where the variable is not set.
 fn ground(background: Background) -> Ground {
     match background {
         Background::Light => Ground::Light,

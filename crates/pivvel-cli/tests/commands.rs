@@ -290,6 +290,29 @@ fn an_interrupted_run_leaves_nothing_behind() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }
 
+/// Tints suit the background that a flag names, or the terminal in COLORFGBG.
+#[test]
+fn backgrounds() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("lines.csv"), "coast,amount\nFell,1\nSkerry,2\n").unwrap();
+    let drawn = |variable: &str, more: &[&str]| {
+        let arguments =
+            ["build", "lines.csv", "--rows", "coast", "--measure", "s = sum(amount)", "--tint", "s"];
+        let mut command = pivvel(folder.path());
+        command.args(arguments).args(["--color", "always"]).args(more).env("COLORFGBG", variable);
+        command.env_remove("NO_COLOR");
+        words(&command.output().unwrap().stdout)
+    };
+    let (light, dark) = (drawn("", &["--background", "light"]), drawn("", &["--background", "dark"]));
+    assert!(light.contains("\u{1b}[") && light != dark);
+    for (variable, expected) in
+        [("", &light), ("0;15", &light), ("15;0", &dark), ("15;default;8", &dark), ("x", &light)]
+    {
+        assert_eq!(drawn(variable, &[]), *expected, "{variable}");
+    }
+    assert_eq!(drawn("15;0", &["--background", "light"]), light);
+}
+
 /// Completions are scripts that a shell takes, and the manual knows every command and flag.
 #[test]
 fn completions_and_manual() {

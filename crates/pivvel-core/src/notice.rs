@@ -111,7 +111,7 @@ codes! {
     Source = "source",
     /// An order that is blank for every member.
     NoEffect = "no-effect",
-    /// Something that goes along texts which only look like periods.
+    /// A running total or a window along text that looks like periods.
     NoPeriods = "no-periods",
 }
 

@@ -24,7 +24,7 @@ const SETTINGS: [(&str, &str); 6] = [
     ("default_transaction_read_only", "on"),
     ("statement_timeout", "3600000"),
     ("datestyle", "ISO"),
-    // The day of a moment is the one that files have, whoever asks.
+    // A timestamp has the same day as in files, whatever the time zone of the role.
     ("timezone", "UTC"),
     ("extra_float_digits", "1"),
     // A table whose parts are on several servers is grouped there.
@@ -68,7 +68,7 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
             table_of(&mut client, &chosen, &name)?.unwrap_or_else(|| quoted(&chosen))
         }
     };
-    // A domain is what it is made of.
+    // A column of a domain has the domain's base type.
     let list = "WITH RECURSIVE own AS (SELECT attnum, attname, atttypid AS type, atttypmod AS modifier FROM pg_attribute \
                 WHERE attrelid = $1::text::regclass AND attnum > 0 AND NOT attisdropped UNION ALL SELECT own.attnum, \
                 own.attname, t.typbasetype, t.typtypmod FROM own JOIN pg_type t ON t.oid = own.type WHERE t.typtype = 'd') \

@@ -5,8 +5,6 @@
 //! falls so far that the text on a tint is hard to read; tests hold both. What is good or bad is
 //! never told by hue alone: views add a sign.
 
-use pivvel_core::{PALETTE_NAMES, TONE_NAMES};
-
 use crate::colour::Rgb;
 
 /// On which ground is drawn.
@@ -32,15 +30,15 @@ pub struct Palette {
 
 /// Every palette: sequential ones in the order in which scales get them, then diverging ones.
 pub const PALETTES: [Palette; 9] = [
-    Palette { name: PALETTE_NAMES[0], low: None, high: (228.0, 0.105) },
-    Palette { name: PALETTE_NAMES[1], low: None, high: (80.0, 0.115) },
-    Palette { name: PALETTE_NAMES[2], low: None, high: (322.0, 0.110) },
-    Palette { name: PALETTE_NAMES[3], low: None, high: (150.0, 0.105) },
-    Palette { name: PALETTE_NAMES[4], low: None, high: (40.0, 0.115) },
-    Palette { name: PALETTE_NAMES[5], low: None, high: (255.0, 0.016) },
-    Palette { name: PALETTE_NAMES[6], low: Some((48.0, 0.135)), high: (245.0, 0.120) },
-    Palette { name: PALETTE_NAMES[7], low: Some((92.0, 0.135)), high: (290.0, 0.125) },
-    Palette { name: PALETTE_NAMES[8], low: Some((22.0, 0.125)), high: (268.0, 0.120) },
+    Palette { name: "water", low: None, high: (228.0, 0.105) },
+    Palette { name: "sand", low: None, high: (80.0, 0.115) },
+    Palette { name: "heather", low: None, high: (322.0, 0.110) },
+    Palette { name: "kelp", low: None, high: (150.0, 0.105) },
+    Palette { name: "rust", low: None, high: (40.0, 0.115) },
+    Palette { name: "slate", low: None, high: (255.0, 0.016) },
+    Palette { name: "shore", low: Some((48.0, 0.135)), high: (245.0, 0.120) },
+    Palette { name: "dusk", low: Some((92.0, 0.135)), high: (290.0, 0.125) },
+    Palette { name: "moor", low: Some((22.0, 0.125)), high: (268.0, 0.120) },
 ];
 
 /// How many palettes scales are handed in turn: the sequential ones with a hue.
@@ -65,13 +63,13 @@ pub enum Tone {
     Faint,
 }
 
-const TONES: [(&str, Tone); TONE_NAMES.len()] = [
-    (TONE_NAMES[0], Tone::Gain),
-    (TONE_NAMES[1], Tone::Loss),
-    (TONE_NAMES[2], Tone::Watch),
-    (TONE_NAMES[3], Tone::Calm),
-    (TONE_NAMES[4], Tone::Strong),
-    (TONE_NAMES[5], Tone::Faint),
+const TONES: [(&str, Tone); 6] = [
+    ("gain", Tone::Gain),
+    ("loss", Tone::Loss),
+    ("watch", Tone::Watch),
+    ("calm", Tone::Calm),
+    ("strong", Tone::Strong),
+    ("faint", Tone::Faint),
 ];
 
 /// The names of the palettes.

@@ -391,7 +391,7 @@ fn draw_swatch(
 #[cfg(feature = "png")]
 const LARGEST: f32 = 16_000.0;
 
-/// The size that a picture says of itself.
+/// The size in the attributes of an SVG.
 #[cfg(feature = "png")]
 fn size_of(svg: &str) -> Option<(f32, f32)> {
     let of = |name: &str| {
@@ -410,7 +410,7 @@ pub fn draw_png(svg: &str) -> Result<Vec<u8>, String> {
     use resvg::{tiny_skia, usvg};
     if let Some((width, height)) = size_of(svg).filter(|(width, height)| width.max(*height) > LARGEST) {
         return Err(format!(
-            "this picture is {width:.0} by {height:.0} pixels, and a PNG has {LARGEST:.0} either way; show fewer members (only, \
+            "this picture is {width:.0} by {height:.0} pixels, and a PNG holds at most {LARGEST:.0} either way; show fewer members (only, \
              having, top), or write .svg"
         ));
     }

@@ -3,8 +3,6 @@
 //! `tide` is a basin that fills, `slope` a stroke that turns from falling to rising, `pips` a growing
 //! number of dots.
 
-use pivvel_core::SYMBOL_NAMES;
-
 /// A set of symbols.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum SymbolSet {
@@ -16,11 +14,8 @@ pub enum SymbolSet {
     Pips,
 }
 
-const SETS: [(&str, SymbolSet); SYMBOL_NAMES.len()] = [
-    (SYMBOL_NAMES[0], SymbolSet::Tide),
-    (SYMBOL_NAMES[1], SymbolSet::Slope),
-    (SYMBOL_NAMES[2], SymbolSet::Pips),
-];
+const SETS: [(&str, SymbolSet); 3] =
+    [("tide", SymbolSet::Tide), ("slope", SymbolSet::Slope), ("pips", SymbolSet::Pips)];
 
 /// The names of the sets of symbols.
 pub fn symbol_names() -> impl Iterator<Item = &'static str> {

@@ -5,9 +5,10 @@
 #![allow(clippy::unwrap_used)]
 
 use palette::{FromColor, LinSrgb, Oklab, Srgb};
+use pivvel_core::{PALETTE_NAMES, SYMBOL_NAMES, TONE_NAMES};
 use pivvel_view::{
-    CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, SymbolSet, Tone, category, ink, paper, symbol_names,
-    tone_names,
+    CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, SymbolSet, Tone, category, ink, palette_names, paper,
+    symbol_names, tone_names,
 };
 
 const GROUNDS: [Ground; 2] = [Ground::Light, Ground::Dark];
@@ -177,4 +178,12 @@ fn symbols_differ_by_shape() {
             }
         }
     }
+}
+
+/// What briefs may name is what there is.
+#[test]
+fn names_are_those_of_briefs() {
+    assert_eq!(palette_names().collect::<Vec<_>>(), PALETTE_NAMES);
+    assert_eq!(symbol_names().collect::<Vec<_>>(), SYMBOL_NAMES);
+    assert_eq!(tone_names().collect::<Vec<_>>(), TONE_NAMES);
 }

@@ -120,8 +120,8 @@ impl Target {
         write_whole(&self.path, |out| self.fill(crosstab, out))
     }
 
-    /// Whether the form can hold the cross-tab, which [`Target::write`] asks, too: a page, a picture and a sheet have
-    /// bounds.
+    /// Checks that the form can hold the cross-tab: pages, pictures and sheets have bounds. [`Target::write`] checks it,
+    /// too.
     ///
     /// # Errors
     /// What would be too large, with the number and what to do.

@@ -1,4 +1,4 @@
-//! What a file can hold: said before it is drawn, with the number and what to do.
+//! Checks that a file can hold a cross-tab, before it is written. Errors have the number and what to do.
 
 use pivvel_core::{CrossTab, Error, Result};
 
@@ -9,12 +9,12 @@ const PICTURE: usize = 100_000;
 /// The rows and the columns that a sheet of a workbook has (ISO/IEC 29500).
 const SHEET: (usize, usize) = (1_048_576, 16_384);
 
-/// Why a page of these cross-tabs would be too large.
+/// Checks that a page can hold these cross-tabs.
 pub(crate) fn check_page<'c>(place: &str, crosstabs: impl IntoIterator<Item = &'c CrossTab>) -> Result<()> {
     drawn(place, "page", PAGE, crosstabs)
 }
 
-/// Why a picture would be.
+/// Checks that a picture can hold these cross-tabs.
 pub(crate) fn check_picture<'c>(
     place: &str,
     crosstabs: impl IntoIterator<Item = &'c CrossTab>,
@@ -33,7 +33,7 @@ fn drawn<'c>(
         return Ok(());
     }
     let message = format!(
-        "this {what} would have {} cells, and {} are the most; show fewer members (only, having, top), or write a table \
+        "this {what} would have {} cells, and a {what} holds at most {}; show fewer members (only, having, top), or write a table \
          (.csv, .json, .parquet, .arrow)",
         with_marks(cells),
         with_marks(most)
@@ -41,7 +41,7 @@ fn drawn<'c>(
     Err(Error::request(place, message))
 }
 
-/// Why a workbook would have a sheet that is too large. `tidy` is whether the tidy sheet holds all levels.
+/// Checks that the sheets of a workbook can hold a cross-tab; the tidy sheet only where `tidy`.
 pub(crate) fn check_workbook(place: &str, crosstab: &CrossTab, tidy: bool) -> Result<()> {
     let (rows, columns) = SHEET;
     let too_large = |sheet: &str, found: usize, most: usize, what: &str| {

@@ -67,7 +67,7 @@ impl std::str::FromStr for Address {
                 let quoted = address.members.last().map_or(
                     "total is the grand total".to_string(),
                     |(dimension, label)| {
-                        format!("a member with a comma stands in quotes: {dimension}=\"{label}, {said}\"")
+                        format!("put a member with a comma in quotes: {dimension}=\"{label}, {said}\"")
                     },
                 );
                 let message = format!(

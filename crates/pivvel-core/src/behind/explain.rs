@@ -308,9 +308,8 @@ impl Teller<'_> {
         let own = formula.and_then(|formula| parse("", formula).ok());
         let expr = own.as_ref().unwrap_or(expr);
         let plan = &self.trace.plan;
-        let Step::Leaf(CellLeaf::Moving(_, _, way, over)) = &plan.measures[place].cell.step else {
-            return Vec::new();
-        };
+        let here = plan.measures[place].formula_at(self.grain).map(|formula| &formula.step);
+        let Some(Step::Leaf(CellLeaf::Moving(_, _, way, over))) = here else { return Vec::new() };
         let of = within(expr).first().map(ToString::to_string).unwrap_or_default();
         let named = self.named.iter().find(|(text, _)| *text == of).map_or(&of, |(_, name)| name);
         let Some(measure) = plan.measures.iter().position(|m| m.name == *named) else { return Vec::new() };

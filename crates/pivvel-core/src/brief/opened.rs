@@ -6,8 +6,8 @@ use super::spec::Brief;
 use crate::error::{Error, Result};
 use crate::lines::{Kind, RELATED};
 
-/// Kinds and related tables are a matter of opening lines. What a brief says of them must be so by now: nothing
-/// of it is left out without a word.
+/// Kinds and related tables take effect when lines are opened. Here it is too late for them, so lines that were
+/// opened otherwise are an error.
 ///
 /// # Errors
 /// A column of another kind than the brief gives it, and a related table that was not read.
@@ -16,22 +16,23 @@ pub(crate) fn check_opened(brief: &Brief, schema: &Schema) -> Result<()> {
         let field = schema.field_with_name(column).ok();
         let found = field.and_then(|field| Kind::of(field.data_type()));
         if let Some(found) = found.filter(|found| !is_of(*found, given)) {
-            let message =
-                format!("the brief gives {column} the kind {given}, and these lines have it as {found}");
+            let message = format!(
+                "the brief gives {column} the kind {given}, but these lines were opened with {found}"
+            );
             return Err(Error::request("kinds", message));
         }
     }
     let read = schema.metadata().get(RELATED).map_or("", String::as_str);
     for related in &brief.related {
         if !read.lines().any(|name| name == related.name) {
-            let message = "these lines were opened without it; open them with the brief";
+            let message = "these lines were opened without this table; open them with the brief";
             return Err(Error::request(format!("related {}", related.name), message));
         }
     }
     Ok(())
 }
 
-/// Whether a kind is what a brief calls so: `decimal` and `date(dmy)` leave some of it open.
+/// Whether a kind is the one that a brief names. `decimal` leaves the scale open, and `date(dmy)` is a date.
 fn is_of(found: Kind, given: &str) -> bool {
     let name = given.split('(').next().unwrap_or(given).trim();
     match found {

@@ -37,7 +37,7 @@ pub(crate) enum AxisKey {
     /// One key, by its place.
     Key(usize),
     Tier(TierKey),
-    /// No dimension: which tiers are kept, and last whether that is kept which has none.
+    /// No dimension: whether each tier is kept; the last value is for members without a tier.
     Filter(Box<TierKey>, Vec<bool>),
 }
 
@@ -246,7 +246,7 @@ pub(super) fn all_leaves(formula: &CellFormula, visit: &mut dyn FnMut(&CellLeaf)
     });
 }
 
-/// Which tiers are kept, by the tier's place; last whether that is kept which has none.
+/// By the place of a tier: whether each of its classes is kept; the last value is for members without one.
 type TierConditions = Vec<(usize, Vec<bool>)>;
 
 /// Splits a condition into the part over lines and the parts over tiers, which are joined by `and`.
@@ -266,7 +266,7 @@ pub(super) fn split_condition(expr: &Expr, tiers: &[PlannedTier]) -> Result<(Opt
         };
         return Ok((of_lines, of_tiers));
     }
-    // What has no tier comes last, with an empty label, as a blank text is compared everywhere.
+    // Members without a tier come last. Their label is empty, as that of every blank member.
     let labels = tiers[tier].labels.iter().map(String::as_str).chain([""]);
     let keeps: Result<Vec<bool>> = labels.map(|label| keeps(expr, &tiers[tier], label)).collect();
     Ok((None, vec![(tier, keeps?)]))

@@ -1,4 +1,4 @@
-//! Kinds for columns in which no value was met: a file of headings alone, or a column that is blank in every line.
+//! Kinds for columns without a value: of a file that has only headings, or blank in every line.
 
 use arrow_schema::{DataType, Field, Schema};
 
@@ -6,9 +6,8 @@ use super::plan::Plan;
 use super::spec::Brief;
 use crate::lines::{Kind, UNSEEN};
 
-/// The kinds that columns without a value must have for a brief to make sense, where they are not texts: numbers
-/// where they are added up, dates where a part of a date is asked for. Nothing where the brief makes sense as it is,
-/// or not at all.
+/// The kinds that columns without a value need for a brief to be valid: numbers where they are added up, dates where a
+/// part of a date is used. Empty where the brief is valid as it is, and where no kinds make it valid.
 pub fn kinds_of_unseen(brief: &Brief, schema: &Schema) -> Vec<(String, Kind)> {
     let fields: Vec<Field> = schema.fields().iter().map(|field| field.as_ref().clone()).collect();
     let unseen: Vec<usize> =
@@ -18,7 +17,8 @@ pub fn kinds_of_unseen(brief: &Brief, schema: &Schema) -> Vec<(String, Kind)> {
     search.from(&fields, &mut Vec::new(), &wrong).unwrap_or_default()
 }
 
-/// A search for kinds, column by column, of which each makes something else wrong, and the last one nothing.
+/// Tries kinds column by column. A kind after which the error is another one is a step; the search ends when there
+/// is no error.
 struct Search<'a> {
     brief: &'a Brief,
     schema: &'a Schema,

@@ -75,7 +75,7 @@ fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
     report.unknown_texts.iter().map(notice).collect()
 }
 
-/// Dimensions that something goes along as along periods, and that hold texts which only look like periods.
+/// Running totals and windows along dimensions whose members look like periods but are text.
 fn no_periods(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     let mut along: Vec<(&str, bool, usize)> = Vec::new();
     for measure in &plan.measures {
@@ -98,8 +98,8 @@ fn no_periods(plan: &Plan, frame: &Frame) -> Vec<Notice> {
         }
         let name = &dimension.name;
         let message = format!(
-            "{measure} goes along {name}, whose members look like periods ({}) and are texts: it goes by their order, and a gap does not count; \
-             the calendar knows parts of dates, as in sold_on.quarter",
+            "{measure} goes along {name}, whose members look like periods ({}) but are text: it follows their order and \
+             sees no gaps; parts of a date, as sold_on.quarter, follow the calendar",
             labels[0]
         );
         let notice = Notice::author(NoticeCode::NoPeriods, message);

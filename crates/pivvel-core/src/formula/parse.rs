@@ -448,7 +448,7 @@ fn named(input: &mut Input<'_>) -> Parsed<Node> {
         let at = input.previous_token_end();
         return cut(
             at - 1..at,
-            "all arguments come first, then among, where and their like: quantile(x, 25% among level)",
+            "arguments come before among, where and other clauses: quantile(x, 25% among level)",
         );
     }
     input.reset(&before);

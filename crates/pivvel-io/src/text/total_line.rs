@@ -38,7 +38,7 @@ pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
             text.chars().filter(|c| c.is_alphabetic()).flat_map(char::to_lowercase).collect();
         WORDS.contains(&letters.as_str())
     };
-    // A line may well know nothing of one dimension; of several it does hardly.
+    // A line may be blank in the only dimension; it is hardly blank in several.
     let has_texts = columns.iter().filter(|column| !is_number(column)).count() > 1;
     let alone = has_texts && of(false).all(str::is_empty);
     let looks_like = of(true).any(|number| !number.is_empty()) && (alone || of(false).any(said));

@@ -1,11 +1,11 @@
-//! The cells of a sheet that are there: what takes memory are these, not the range that a stray cell spans.
+//! The cells of a sheet that hold something. Empty ones take no memory, so that a stray cell far away costs nothing.
 
 use std::io::{Read, Seek};
 
 use calamine::{Data, Ods, Reader, Xlsx};
 use pivvel_core::{Error, Result};
 
-use super::open_document;
+use super::{open_document, unreadable};
 
 /// The most memory that the cells of a sheet may take. A sheet of a million rows and thirty columns fits.
 const BOUND: usize = 2 << 30;
@@ -24,7 +24,7 @@ enum Form<R: Read + Seek> {
 /// The rows of a sheet that have cells, top to bottom, each with its cells from left to right.
 pub(super) struct Cells {
     pub(super) rows: Vec<(u32, Vec<(u32, String)>)>,
-    /// About what they take.
+    /// About how much memory they take.
     bytes: usize,
 }
 
@@ -35,11 +35,9 @@ impl<R: Read + Seek + Clone> Book<R> {
     /// # Errors
     /// A file that is no workbook of the two forms, or that is damaged.
     pub(super) fn open(name: &str, file: R) -> Result<Book<R>> {
-        let broken =
-            |e: &dyn std::fmt::Display| Error::data(name, format!("this workbook cannot be read: {e}"));
         let form = match open_document::check(name, file.clone())? {
-            true => Form::Document(Ods::new(file).map_err(|e| broken(&e))?),
-            false => Form::Open(Box::new(Xlsx::new(file).map_err(|e| broken(&e))?)),
+            true => Form::Document(Ods::new(file).map_err(|e| unreadable(name, e))?),
+            false => Form::Open(Box::new(Xlsx::new(file).map_err(|e| unreadable(name, e))?)),
         };
         Ok(Book { name: name.to_string(), form })
     }
@@ -57,18 +55,16 @@ impl<R: Read + Seek + Clone> Book<R> {
     /// A sheet that is damaged, or whose cells are more than there is room for.
     pub(super) fn cells(&mut self, sheet: &str, range: Option<Corners>) -> Result<Cells> {
         let name = &self.name;
-        let broken =
-            |e: &dyn std::fmt::Display| Error::data(name, format!("this workbook cannot be read: {e}"));
         let mut cells = Cells { rows: Vec::new(), bytes: 0 };
         match &mut self.form {
             Form::Open(book) => {
-                let mut reader = book.worksheet_cells_reader(sheet).map_err(|e| broken(&e))?;
-                while let Some(cell) = reader.next_cell().map_err(|e| broken(&e))? {
+                let mut reader = book.worksheet_cells_reader(sheet).map_err(|e| unreadable(name, e))?;
+                while let Some(cell) = reader.next_cell().map_err(|e| unreadable(name, e))? {
                     cells.add(name, cell.get_position(), &Data::from(cell.get_value().clone()), range)?;
                 }
             }
             Form::Document(book) => {
-                let all = book.worksheet_range(sheet).map_err(|e| broken(&e))?;
+                let all = book.worksheet_range(sheet).map_err(|e| unreadable(name, e))?;
                 let (top, left) = all.start().unwrap_or((0, 0));
                 for (row, column, cell) in all.used_cells() {
                     cells.add(name, (top + row as u32, left + column as u32), cell, range)?;

@@ -1,5 +1,5 @@
 //! Spreadsheet workbooks in the ISO forms, Office Open XML (`.xlsx`) and OpenDocument (`.ods`): a
-//! sheet, or a range of one, with a row of headings. A sheet is read whole into memory, the cells that are there.
+//! sheet, or a range of one, with a row of headings. The cells of a sheet that hold something are read into memory.
 
 mod cells;
 mod open_document;
@@ -62,6 +62,11 @@ pub(crate) fn open(
     let columns = TextColumns::find(names, evidence, &options.kinds, Some('.'))?;
     let form = Sheet { width: heads.len(), rows: Arc::new(rows), first };
     Ok(TextSource::new(name, columns, notes, options.bad_values, Box::new(form)))
+}
+
+/// The error for a workbook that is damaged, or none at all.
+fn unreadable(name: &str, why: impl std::fmt::Display) -> Error {
+    Error::data(name, format!("this workbook cannot be read: {why}"))
 }
 
 type Rows = (Vec<String>, u64, Vec<Vec<String>>);

@@ -1,5 +1,5 @@
-//! What is asked of an OpenDocument workbook before it is taken apart: that its content ends where it should, and
-//! that the range it spans is one that memory has room for.
+//! Checks of an OpenDocument workbook before it is read: its content must be complete, and the range of its cells
+//! must fit into memory.
 
 use std::io::{BufReader, Read, Seek};
 
@@ -7,6 +7,8 @@ use pivvel_core::{Error, Result};
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
+
+use super::unreadable;
 
 /// The most cells that the used range of a sheet may span.
 const SPAN: u64 = 50_000_000;
@@ -16,14 +18,13 @@ const SPAN: u64 = 50_000_000;
 /// # Errors
 /// A file that is not packed as workbooks are, content that is broken off, and a range that is too large.
 pub(super) fn check(name: &str, file: impl Read + Seek) -> Result<bool> {
-    let broken = |e: &dyn std::fmt::Display| Error::data(name, format!("this workbook cannot be read: {e}"));
-    let mut packed = ZipArchive::new(file).map_err(|e| broken(&e))?;
+    let mut packed = ZipArchive::new(file).map_err(|e| unreadable(name, e))?;
     let Ok(content) = packed.by_name("content.xml") else { return Ok(false) };
     let mut reader = Reader::from_reader(BufReader::new(content));
     let (mut depth, mut buffer, mut sheet) = (0u64, Vec::new(), Spanned::default());
     loop {
         buffer.clear();
-        match reader.read_event_into(&mut buffer).map_err(|e| broken(&e))? {
+        match reader.read_event_into(&mut buffer).map_err(|e| unreadable(name, e))? {
             Event::Start(tag) => {
                 depth += 1;
                 sheet.begin(&tag);
@@ -50,7 +51,7 @@ pub(super) fn check(name: &str, file: impl Read + Seek) -> Result<bool> {
     }
     match depth {
         0 => Ok(true),
-        _ => Err(broken(&"its content is broken off")),
+        _ => Err(unreadable(name, "its content ends in the middle")),
     }
 }
 

@@ -143,11 +143,14 @@ fn too_large_is_said_before() {
     let large = lines(17_000);
     let page = error(&large, "a.html");
     assert!(
-        page.starts_with("this page would have 204,012 cells, and 200,000 are the most; show fewer members"),
+        page.starts_with(
+            "this page would have 204,012 cells, and a page holds at most 200,000; show fewer members"
+        ),
         "{page}"
     );
     assert!(
-        error(&large, "a.svg").starts_with("this picture would have 204,012 cells, and 100,000 are the most")
+        error(&large, "a.svg")
+            .starts_with("this picture would have 204,012 cells, and a picture holds at most 100,000")
     );
     let small = lines(8_000);
     Target::new(folder.path().join("b.csv")).unwrap().write(&large).unwrap();
@@ -155,7 +158,10 @@ fn too_large_is_said_before() {
     #[cfg(feature = "full")]
     {
         let png = error(&small, "a.png");
-        assert!(png.contains("pixels, and a PNG has 16000 either way; show fewer members"), "{png}");
+        assert!(
+            png.contains("pixels, and a PNG holds at most 16000 either way; show fewer members"),
+            "{png}"
+        );
         let book = error(&lines(90_000), "a.xlsx");
         assert!(
             book.starts_with("the tidy sheet would have 1,080,012 rows, and a sheet has 1,048,576"),
