@@ -89,7 +89,7 @@ pub(crate) struct Effort {
     /// Work with so many threads; as many as there are cores where not said
     #[arg(long, value_name = "N", value_parser = threads)]
     pub(crate) threads: Option<usize>,
-    /// Let the groups take so much memory: 512MiB, 8GiB; three quarters of what is free where not said
+    /// Let the groups, and the cells of a sheet, take so much memory: 512MiB, 8GiB; three quarters of what is free where not said
     #[arg(long, value_name = "SIZE")]
     pub(crate) memory: Option<String>,
     /// Read the lines of a database rather than letting it group them

@@ -221,7 +221,7 @@ fn from_lines(
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
     };
-    let mut source = open_source(lines, brief, build.reading.delimiter)?;
+    let mut source = open_source(lines, brief, &build.effort.reading(build.reading.delimiter)?)?;
     if let Some(levels) = build.only_levels.as_deref().map(names) {
         let spec = TableSpec { levels, ..TableSpec::default() };
         spec.check(&Plan::new(brief, &source.schema())?)?;

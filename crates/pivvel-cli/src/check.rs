@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Audience, Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, Result, Run, SqlTable,
-    Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
+    Audience, Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, ReadOptions, Result, Run,
+    SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -19,7 +19,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(check.brief.display().to_string(), message));
     };
-    let mut source = open_source(&lines, &brief, None)?;
+    let mut source = open_source(&lines, &brief, &ReadOptions::default())?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
         return Err(Error::request(source.name(), trouble));

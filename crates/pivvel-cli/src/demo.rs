@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use pivvel::{Error, Result, Run, Target, beside, open_source, open_yardsticks, write_whole};
+use pivvel::{Error, ReadOptions, Result, Run, Target, beside, open_source, open_yardsticks, write_whole};
 
 use crate::arguments::Demo;
 use crate::build::read_brief;
@@ -22,7 +22,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
         let brief = read_brief(&path)?;
         let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
         let crosstab = {
-            let mut source = open_source(&lines, &brief, None)?;
+            let mut source = open_source(&lines, &brief, &ReadOptions::default())?;
             Run::new().yardsticks(&open_yardsticks(&brief)?).build(&brief, source.as_mut())?
         };
         first.get_or_insert(crosstab);

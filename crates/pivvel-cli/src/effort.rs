@@ -5,7 +5,7 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
 use indicatif::{HumanBytes, HumanDuration, ProgressBar, ProgressDrawTarget, ProgressStyle};
-use pivvel::{Error, Progress, Result, Run};
+use pivvel::{Error, Progress, ReadOptions, Result, Run};
 
 use crate::arguments::Effort;
 
@@ -17,6 +17,11 @@ impl Effort {
             run = run.threads(threads);
         }
         Ok(if self.read_lines { run.reading_lines() } else { run })
+    }
+
+    /// How lines are read.
+    pub(crate) fn reading(&self, delimiter: Option<u8>) -> Result<ReadOptions> {
+        Ok(ReadOptions { delimiter, sheet_bytes: Some(self.bytes()?), ..ReadOptions::default() })
     }
 
     fn bytes(&self) -> Result<usize> {

@@ -28,7 +28,8 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
             }
         },
     };
-    let mut open = || open_source(&path, &brief, None);
+    let reading = explain.effort.reading(None)?;
+    let mut open = || open_source(&path, &brief, &reading);
     let story = run.explain(&brief, &mut open, &address, &measure)?;
     for target in &targets {
         target.write_story(&story)?;

@@ -29,13 +29,14 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         measure: lines.measure.clone(),
     };
     check_outputs(&inputs(&lines.asked.brief, &brief, &path), &lines.to.iter().collect::<Vec<_>>())?;
-    let mut source = open_source(&path, &brief, None)?;
+    let reading = lines.effort.reading(None)?;
+    let mut source = open_source(&path, &brief, &reading)?;
     wanted.check(&brief, source.as_ref())?;
     let yardsticks = open_yardsticks(&brief)?;
     let run = lines.effort.run()?.yardsticks(&yardsticks);
     let trace = watched(source.progress(), || run.trace(&brief, source.as_mut()))?;
     // Again from the start: what is read once is no longer there.
-    let mut source = open_source(&path, &brief, None)?;
+    let mut source = open_source(&path, &brief, &reading)?;
     let Some(target) = target else {
         wanted.limit = wanted.limit.or(Some(SHOWN));
         if wanted.columns.is_empty() {

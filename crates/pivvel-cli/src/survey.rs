@@ -5,8 +5,8 @@ use std::path::Path;
 
 use anstyle::Style;
 use pivvel::{
-    Brief, ColumnSurvey, DatePart, Kind, NumberFormat, Result, Survey, Value, is_scenario, open_lines,
-    printable, quote_name, show_number, without_secrets,
+    Brief, ColumnSurvey, DatePart, Kind, NumberFormat, ReadOptions, Result, Survey, Value, is_scenario,
+    open_lines, printable, quote_name, show_number, without_secrets,
 };
 
 use crate::arguments::SurveyArguments;
@@ -16,7 +16,8 @@ use crate::screen;
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut brief = Brief::new();
     arguments.reading.apply(&mut brief)?;
-    let mut source = open_lines(&arguments.source, &brief, arguments.reading.delimiter)?;
+    let reading = ReadOptions { delimiter: arguments.reading.delimiter, ..ReadOptions::default() };
+    let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
     let options = screen::options(&arguments.screen);
     screen::print(&draw(&survey, arguments, options.colours != pivvel::Colours::None, options.width))

@@ -207,3 +207,35 @@ fn places_that_are_none() {
     assert_eq!(std::fs::read_to_string(place.out().join("file")).unwrap(), "earlier");
     assert_eq!(std::fs::read_dir(place.out()).unwrap().count(), 2);
 }
+
+/// Names of files that are no text: an error says so, also of a pattern, which would leave such files out.
+#[cfg(target_os = "linux")]
+#[test]
+fn names_that_are_no_text() {
+    use std::ffi::OsString;
+    use std::os::unix::ffi::OsStringExt;
+    let folder = tempfile::tempdir().unwrap();
+    let named = |bytes: &[u8]| OsString::from_vec(bytes.to_vec());
+    for name in [&b"a\xff.csv"[..], b"b.csv", b"c.CSV"] {
+        std::fs::write(folder.path().join(named(name)), "coast,amount\nFell,1\n").unwrap();
+    }
+    let said = "the name of this file is not UTF-8";
+    let cases: [(&[u8], &str); 5] =
+        [(b"a\xff.csv", said), (b"*.csv", said), (b"??.csv", said), (b"b*.csv", ""), (b"*.CSV", "")];
+    for (name, wanted) in cases {
+        for command in ["survey", "build"] {
+            let mut pivvel = Command::new(env!("CARGO_BIN_EXE_pivvel"));
+            let output = pivvel.current_dir(folder.path()).arg(command).arg(named(name)).output().unwrap();
+            let told = told(&output);
+            assert_eq!(output.status.success(), wanted.is_empty(), "{command} {name:?}: {told}");
+            assert!(told.contains(wanted), "{command} {name:?}: {told}");
+        }
+    }
+    let to = Command::new(env!("CARGO_BIN_EXE_pivvel"))
+        .current_dir(folder.path())
+        .args(["build", "b.csv", "--to"])
+        .arg(named(b"to\xff.csv"))
+        .output()
+        .unwrap();
+    assert!(to.status.success() && folder.path().join(named(b"to\xff.csv")).exists(), "{}", told(&to));
+}

@@ -79,6 +79,8 @@ codes! {
     BlankMembers = "blank-members",
     /// Members that are not shown, or are gathered.
     MembersNotShown = "members-not-shown",
+    /// A top or bottom of no fewer members than there are.
+    TopKeepsAll = "top-keeps-all",
     /// A member or a text that is named and that no line has.
     UnknownMember = "unknown-member",
     /// A dimension, level or total that is named and is not in the layout.
@@ -119,7 +121,7 @@ impl NoticeCode {
     /// Whether it reports what the brief asked for, rather than what may be wrong.
     pub fn is_asked_for(self) -> bool {
         use NoticeCode::*;
-        matches!(self, LinesExcluded | MembersNotShown | BlankMembers | FiguresHidden)
+        matches!(self, LinesExcluded | MembersNotShown | TopKeepsAll | BlankMembers | FiguresHidden)
     }
 }
 

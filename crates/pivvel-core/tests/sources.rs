@@ -181,8 +181,12 @@ fn batches_are_read_once_and_what_is_no_number_is_counted() {
     let x: ArrayRef = Arc::new(Float64Array::from(vec![1.5, f64::NAN, f64::INFINITY, 2.0]));
     let batch = RecordBatch::try_from_iter([("x", x)]).unwrap();
     let mut once = source(vec![batch]);
-    let crosstab = CrossTab::build(&brief, &mut once).unwrap();
-    assert_eq!((crosstab.value(&[], &[], "sum").unwrap().as_f64(), crosstab.report().not_finite), (3.5, 2));
+    let (crosstab, kept) = Run::new().keep(&brief, &mut once).unwrap();
+    let merged = Run::new().build_from(&brief, &[kept]).unwrap();
+    for crosstab in [crosstab, merged] {
+        let sum = crosstab.value(&[], &[], "sum").unwrap().as_f64();
+        assert_eq!((sum, crosstab.report().not_finite), (3.5, 2));
+    }
     let error = CrossTab::build(&brief, &mut once).unwrap_err().to_string();
     assert!(error.contains("can be read only once"), "{error}");
 }

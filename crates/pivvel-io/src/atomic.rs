@@ -200,7 +200,7 @@ pub fn abandon_writing() {
         let _ = std::fs::remove_file(path);
     }
     #[cfg(feature = "postgres")]
-    crate::statements::cancel();
+    crate::postgres::cancel();
 }
 
 #[cfg(unix)]

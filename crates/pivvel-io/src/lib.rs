@@ -32,8 +32,6 @@ mod outputs;
 #[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(feature = "postgres")]
-mod passwords;
-#[cfg(feature = "postgres")]
 mod postgres;
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 mod rows;
@@ -41,8 +39,6 @@ mod several;
 mod source;
 #[cfg(feature = "sqlite")]
 mod sqlite;
-#[cfg(feature = "postgres")]
-mod statements;
 mod steady;
 mod survey;
 mod table;

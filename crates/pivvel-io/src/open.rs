@@ -60,6 +60,10 @@ fn open_pattern(pattern: &str, part: &Part, options: &ReadOptions) -> Result<Box
         glob::glob(pattern).map_err(|e| Error::request(pattern, format!("the pattern is wrong: {e}")))?;
     let mut paths: Vec<PathBuf> = paths.filter_map(|path| path.ok()).filter(|path| path.is_file()).collect();
     paths.sort();
+    if let Some(path) = with_odd_name(pattern) {
+        let message = "the name of this file is not UTF-8, so that no pattern can name it; rename it";
+        return Err(Error::data(path.display().to_string(), message));
+    }
     match &paths[..] {
         [] => Err(Error::data(pattern, "no file has a name of this pattern")),
         [only] => open_file(only, part, options),
@@ -69,6 +73,16 @@ fn open_pattern(pattern: &str, part: &Part, options: &ReadOptions) -> Result<Box
             Ok(Box::new(Several::new(name, parts?)?))
         }
     }
+}
+
+/// A file that a pattern would name if its name were text: patterns leave out all others.
+fn with_odd_name(pattern: &str) -> Option<PathBuf> {
+    let path = Path::new(pattern);
+    let own = glob::Pattern::new(path.file_name()?.to_str()?).ok()?;
+    let folder = path.parent().and_then(Path::to_str).filter(|folder| !folder.is_empty()).unwrap_or(".");
+    let files = glob::glob(folder).ok()?.flatten().filter_map(|folder| std::fs::read_dir(folder).ok());
+    let mut odd = files.flatten().flatten().filter(|file| file.file_name().to_str().is_none());
+    odd.find(|file| own.matches(&file.file_name().to_string_lossy())).map(|file| file.path())
 }
 
 fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {

@@ -45,6 +45,11 @@ impl Fetched {
 }
 
 impl Fetching {
+    /// Counts values of the next row that are no number or infinite.
+    pub(crate) fn count_not_finite(&mut self, values: u64) {
+        self.chunk.not_finite += values;
+    }
+
     /// Takes a row; a blank is an empty text.
     pub(crate) fn row<'a>(&mut self, fields: impl Iterator<Item = &'a str>) -> Result<(), Enough> {
         self.chunk.push_row(fields);

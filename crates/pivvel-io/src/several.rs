@@ -68,6 +68,7 @@ impl Several {
             let part = scan(self.parts[i].as_mut(), &places)?;
             tally.empty_lines += part.empty_lines;
             tally.blanked += part.blanked;
+            tally.not_finite += part.not_finite;
             tally.left_out += part.left_out;
             tally.total_line = tally.total_line.or(part.total_line);
             self.progress.add(self.parts[i].progress().and_then(|p| p.total()).unwrap_or(0));

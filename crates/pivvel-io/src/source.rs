@@ -32,4 +32,6 @@ pub struct ReadOptions {
     pub bad_values: BadValues,
     /// How many bytes make a block of text; a number that suits the machine's caches where not said.
     pub block_bytes: Option<usize>,
+    /// How many bytes the cells of a workbook's sheet may take; 2 GiB where not said.
+    pub sheet_bytes: Option<usize>,
 }

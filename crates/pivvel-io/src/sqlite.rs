@@ -156,7 +156,8 @@ impl Form for TableForm {
 
     fn table(&self) -> Option<Table> {
         // Any column may hold anything; statements see to it that it does not.
-        let column = |sql: &String| TableColumn { sql: sql.clone(), holds: None, scale_is_fixed: false };
+        let column =
+            |sql: &String| TableColumn { sql: sql.clone(), never: None, holds: None, scale_is_fixed: false };
         let columns = self.columns.iter().map(column).collect();
         Some(Table { dialect: Dialect::Sqlite, from: self.table.clone(), columns })
     }

@@ -299,6 +299,56 @@ fn colour_and_its_absence() {
     assert!(plain.contains('█') && plain.contains('·'), "signs stand for colours: {plain}");
 }
 
+/// A page sorts by exact values, also where floating point takes them for one.
+#[test]
+fn exact_values_are_ranked_exactly() {
+    let coast: ArrayRef = Arc::new(StringArray::from(vec!["a", "b", "d"]));
+    let amount: ArrayRef =
+        Arc::new(arrow_array::Int64Array::from(vec![1 + (1 << 53), 1 << 53, 2 + (1 << 53)]));
+    let batch = RecordBatch::try_from_iter([("coast", coast), ("amount", amount)]).unwrap();
+    let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
+    let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
+    let page = draw_page(&crosstab);
+    let ranks: Vec<&str> = page.split("data-r=\"").skip(1).map(|rest| &rest[..1]).collect();
+    assert_eq!(ranks, ["2", "1", "3", "4"]);
+}
+
+/// Without colour every tone has a sign of its own, the same in cells and in the legend.
+#[test]
+fn tones_have_signs() {
+    let mut signs = Vec::new();
+    for tone in pivvel_view::tone_names() {
+        for form in [Form::Tint, Form::Ink] {
+            let crosstab = crosstab(|mut brief| {
+                let show = Some(tone.to_string());
+                let rule = RuleBrief {
+                    name: Some("best".into()),
+                    top: Some("1".into()),
+                    show,
+                    ..RuleBrief::default()
+                };
+                let levels = vec!["coast".to_string()];
+                brief.columns = Vec::new();
+                brief.emphasis =
+                    vec![EmphasisBrief { rules: vec![rule], levels, ..EmphasisBrief::new("sales", form) }];
+                brief
+            });
+            let drawn = draw(&crosstab, None);
+            // The legend names the rule after its sign; of an ink it shows a figure between.
+            let legend = drawn.lines().find(|line| line.contains(" best")).unwrap();
+            let sign = legend.split(" best").next().unwrap().chars().rfind(|c| !c.is_ascii()).unwrap();
+            let table = &drawn[..drawn.find(legend).unwrap()];
+            assert_eq!(table.matches(sign).count(), 1, "{tone}: {drawn}");
+            signs.push((sign, tone));
+        }
+    }
+    signs.sort();
+    signs.dedup();
+    assert_eq!(signs.len(), 6, "{signs:?}");
+    signs.dedup_by_key(|(sign, _)| *sign);
+    assert_eq!(signs.len(), 6, "{signs:?}");
+}
+
 /// The page names no other resource, escapes names, and is marked up as a table.
 #[test]
 fn the_page_is_whole_and_safe() {

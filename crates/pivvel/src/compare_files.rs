@@ -8,19 +8,21 @@ use arrow_schema::{DataType, Field, Schema};
 use pivvel_core::{Address, Brief, CrossTab, Error, LinesBehind, Result, Run, Snapshot};
 use pivvel_io::{ReadOptions, Source, open};
 
+use crate::files::location_of;
+
 /// Reads a tidy result from a file of any form that lines are read from.
 ///
 /// # Errors
 /// A file that cannot be read, or that holds no tidy result.
 pub fn read_tidy(path: &Path) -> Result<Snapshot> {
-    let name = path.display().to_string();
-    let plain = open(&name, &ReadOptions::default())?;
+    let name = location_of(path)?;
+    let plain = open(name, &ReadOptions::default())?;
     let columns: Vec<String> = plain.columns().iter().map(|column| column.name.clone()).collect();
     let reopened = || -> Result<Box<dyn Source>> {
         // Read as text no member and no digit is taken for anything else.
         let kinds = columns.iter().map(|column| (column.clone(), "text".to_string())).collect();
-        let texts = open(&name, &ReadOptions { kinds, ..ReadOptions::default() });
-        texts.or_else(|_| open(&name, &ReadOptions::default()))
+        let texts = open(name, &ReadOptions { kinds, ..ReadOptions::default() });
+        texts.or_else(|_| open(name, &ReadOptions::default()))
     };
     // As lines that are behind everything, since these have one type for each column.
     let brief = Brief::new().measure(("lines", "count()"));
@@ -32,7 +34,7 @@ pub fn read_tidy(path: &Path) -> Result<Snapshot> {
     let trace = Run::new().trace(&brief, reopened()?.as_mut())?;
     let mut batches: Vec<RecordBatch> = Vec::new();
     trace.lines(&LinesBehind::of(Address::new()), reopened()?.as_mut(), &mut |batch| {
-        batches.push(as_texts(&batch).map_err(|e| Error::io(&name, e))?);
+        batches.push(as_texts(&batch).map_err(|e| Error::io(name, e))?);
         Ok(())
     })?;
     Snapshot::from_texts(name, &batches)

@@ -264,29 +264,38 @@ fn png(_: &str) -> Result<Vec<u8>, String> {
     Err("this build draws no PNG".into())
 }
 
-/// Opens the lines of a brief, wherever they are: see [`open`](pivvel_io::open).
+/// Opens the lines of a brief, wherever they are: see [`open`](pivvel_io::open). Of the options the kinds and
+/// bad values are the brief's.
 ///
 /// # Errors
 /// A file that cannot be opened or whose form is not read.
-pub fn open_lines(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<Box<dyn Source>> {
-    let options = ReadOptions {
-        delimiter,
-        kinds: brief.kinds.clone(),
-        bad_values: brief.bad_values,
-        ..ReadOptions::default()
-    };
-    open(&path.to_string_lossy(), &options)
+pub fn open_lines(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    let options = ReadOptions { kinds: brief.kinds.clone(), bad_values: brief.bad_values, ..options.clone() };
+    open(location_of(path)?, &options)
 }
 
-/// Opens the lines of a brief with the columns of its related tables.
+/// The location that a path is.
+///
+/// # Errors
+/// A name that is no text.
+pub(crate) fn location_of(path: &Path) -> Result<&str> {
+    path.to_str().ok_or_else(|| {
+        let message =
+            "the name of this file is not UTF-8; rename it, or read it through a pipe, as in: pivvel build - < FILE";
+        Error::request(path.display().to_string(), message)
+    })
+}
+
+/// Opens the lines of a brief with the columns of its related tables. Of the options the kinds and bad values are
+/// the brief's.
 ///
 /// # Errors
 /// A file that cannot be opened or whose form is not read; keys that are not there.
-pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<Box<dyn LineSource>> {
+pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<Box<dyn LineSource>> {
     // Kinds may be those of the lines' columns or of a related table's.
     let known = |source: &dyn Source| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
     if brief.related.is_empty() {
-        return settled(open_lines(path, brief, delimiter)?, brief);
+        return settled(open_lines(path, brief, options)?, brief);
     }
     let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
     let paths =
@@ -298,13 +307,13 @@ pub fn open_source(path: &Path, brief: &Brief, delimiter: Option<u8>) -> Result<
             let message = "lines on standard input cannot be joined with related files; name a file";
             return Err(Error::request("related", message));
         }
-        let source = open_lines(&path, &plain, delimiter)?;
+        let source = open_lines(&path, &plain, options)?;
         let columns = known(source.as_ref());
         let kinds: Vec<_> =
             brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
         sources.push(match kinds.is_empty() {
             true => source,
-            false => open_lines(&path, &Brief { kinds, ..plain.clone() }, delimiter)?,
+            false => open_lines(&path, &Brief { kinds, ..plain.clone() }, options)?,
         });
         met.extend(columns);
     }

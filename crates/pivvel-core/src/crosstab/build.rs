@@ -77,7 +77,11 @@ pub(super) fn assemble(
         }
     }
     trended.into_iter().for_each(|(of, trend)| done[of].trends.push(trend));
-    labelled.into_iter().for_each(|(of, labels)| done[of].labels.push(labels));
+    for (of, labels) in labelled {
+        let notice = labels.notice(&jobs[of].plan.emphasis[labels.emphasis].place);
+        done[of].notices.extend(notice);
+        done[of].labels.push(labels);
+    }
     let views = done.split_off(1);
     let Some(mut main) = done.pop() else { unreachable!("the first job is the brief's own") };
     main.views = said.iter().cloned().zip(views).map(|(said, crosstab)| View { said, crosstab }).collect();

@@ -92,6 +92,7 @@ impl Groups {
         say("excluded", list(|scan| scan.report.excluded));
         say("undecided", list(|scan| scan.report.undecided));
         say("zero_divisions", list(|scan| scan.report.zero_divisions));
+        say("not_finite", list(|scan| scan.report.not_finite));
         let mut columns: Vec<(String, ArrayRef)> = Vec::new();
         for (i, scan) in scans.iter().enumerate() {
             columns.push((format!("groups {}", i + 1), Arc::new(one_list(scan.kept()?)?)));
@@ -176,6 +177,7 @@ pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<Le
             scan.report.excluded += groups.number("excluded", place);
             scan.report.undecided += groups.number("undecided", place);
             scan.report.zero_divisions += groups.number("zero_divisions", place);
+            scan.report.not_finite += groups.number("not_finite", place);
         }
         all.push(scan.finish());
     }

@@ -65,13 +65,15 @@ impl CrossTab {
                 format!("the last line looks like a total of the others: {line}; it counts as a line");
             note(NoticeCode::TotalLine, message);
         }
-        self.picked.iter().for_each(|picked| note(NoticeCode::MembersNotShown, picked.clone()));
+        let (shown, kept): (Vec<&Notice>, Vec<&Notice>) =
+            self.picked.iter().partition(|picked| picked.code() == NoticeCode::MembersNotShown);
+        all.extend(shown.into_iter().cloned());
         for place in (0..self.measures.len()).filter(|place| self.hides_figure(*place)) {
             let message =
                 format!("figures of {} are hidden, and stand in no table", self.measures[place].name);
             all.push(Notice::author(NoticeCode::FiguresHidden, message));
         }
-        all.extend(self.notices.iter().cloned());
+        all.extend(kept.into_iter().chain(&self.notices).cloned());
         all
     }
 }

@@ -252,6 +252,7 @@ impl<'a> Run<'a> {
             scan.report.read += left_out + tally.left_out;
             scan.report.excluded += left_out + tally.left_out;
             scan.report.undecided += undecided;
+            scan.report.not_finite += tally.not_finite;
             // A line that was not read may hold a text that no other line has.
             scan.looked &= left_out + tally.left_out == 0;
         }

@@ -50,7 +50,7 @@ pub struct CrossTab {
     pub(super) report: ScanReport,
     pub(super) tally: Tally,
     pub(super) notices: Vec<Notice>,
-    pub(super) picked: Vec<String>,
+    pub(super) picked: Vec<Notice>,
     /// How the numbers of each item are shown, where not as the measure's.
     pub(super) item_formats: Vec<Option<NumberFormat>>,
 }

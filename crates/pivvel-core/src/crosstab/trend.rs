@@ -7,6 +7,7 @@ use super::CrossTab;
 use crate::brief::{Brief, Form, MeasureBrief, Plan, PlannedEmphasis};
 use crate::derive::period_places;
 use crate::lines::{Member, MemberId, Members, Value};
+use crate::notice::{Notice, NoticeCode};
 use crate::rollup::{Axis, Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.
@@ -128,6 +129,8 @@ pub(super) struct Labels {
     pub(crate) emphasis: usize,
     pub(crate) column: String,
     by_entry: HashMap<Entry, String>,
+    /// Members of which it says several things, and the first of them.
+    unsettled: (usize, String),
 }
 
 impl Labels {
@@ -168,14 +171,39 @@ impl Labels {
                 labels.entry(parent.node).or_default().push(member.label().to_string());
             }
         }
-        let mut by_entry = HashMap::new();
+        let (mut by_entry, mut unsettled) = (HashMap::new(), (0, String::new()));
         for entry in axis.entries().iter().filter(|entry| entry.level() == level) {
             let own = same_entry(axis, *entry, found.rows(), &same);
-            if let Some([one]) = own.and_then(|own| labels.get(&own.node)).map(Vec::as_slice) {
-                by_entry.insert(*entry, one.clone());
+            match own.and_then(|own| labels.get(&own.node)).map(Vec::as_slice) {
+                Some([one]) => drop(by_entry.insert(*entry, one.clone())),
+                Some([_, _, ..]) => {
+                    unsettled.0 += 1;
+                    if unsettled.0 == 1 {
+                        unsettled.1 =
+                            axis.path(*entry).pop().map_or(String::new(), |m| m.label().to_string());
+                    }
+                }
+                _ => {}
             }
         }
-        Labels { emphasis, column: column.to_string(), by_entry }
+        Labels { emphasis, column: column.to_string(), by_entry, unsettled }
+    }
+
+    /// That members have no link because the column says several things of them.
+    pub(crate) fn notice(&self, place: &str) -> Option<Notice> {
+        let (count, first) = &self.unsettled;
+        let which = match count {
+            0 => return None,
+            1 => format!("{first} has no link, because {} has several values there", self.column),
+            more => {
+                format!(
+                    "{first} and {} more have no link, because {} has several values there",
+                    more - 1,
+                    self.column
+                )
+            }
+        };
+        Some(Notice::author(NoticeCode::NotUsed, format!("{place}: {which}")))
     }
 
     pub(crate) fn of(&self, entry: Entry) -> Option<(String, String)> {

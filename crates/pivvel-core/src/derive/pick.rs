@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 
 use super::evaluate::Engine;
 use super::frame::Frame;
-use crate::brief::{Dimension, Pick, Plan, TotalsOf};
+use crate::brief::{Count, Dimension, Pick, Plan, TotalsOf};
 use crate::error::{Error, Result};
 use crate::lines::{MemberId, Value};
+use crate::notice::{Notice, NoticeCode};
 use crate::rollup::{Apart, Axis, Fate};
 
 /// What becomes of the members of both axes.
@@ -18,7 +19,7 @@ pub(crate) struct Picks {
     /// Members that are not shown although totals cover them: the axis, and the path that leads there.
     pub(crate) hidden: Vec<(bool, Path)>,
     /// What a reader must know.
-    pub(crate) notes: Vec<String>,
+    pub(crate) notes: Vec<Notice>,
 }
 
 /// The members that lead to one, outermost first; none for the member that gathers at its level.
@@ -110,9 +111,14 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
                 .hidden
                 .extend(hidden(axis, level, side, &not_shown).into_iter().map(|path| (on_rows, path)));
             let fates = &side[i].0;
+            // Under members that gather, a top chooses later on.
+            let is_final = !under.contains(&true);
             gathered = under;
             fates.iter().enumerate().for_each(|(node, fate)| gathered[node] |= *fate == Fate::Gathered);
             picks.notes.extend(note(axis, level, dimension, &keeps));
+            if is_final && depth == 0 {
+                picks.notes.extend(keeps_all(axis, level, dimension, &keeps));
+            }
         }
     }
     Ok(picks)
@@ -229,7 +235,7 @@ fn kept(
 }
 
 /// What a reader must know of members that are not shown.
-fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<String> {
+fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<Notice> {
     let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
     let all = of_lines.clone().count();
     let shown = of_lines.filter(|node| keeps[*node] == Kept::Yes).count();
@@ -248,5 +254,30 @@ fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Opt
         (None, Some(having)) => format!(", those with {having}"),
         _ => String::new(),
     };
-    Some(format!("{shown} of {all} in {label} are shown{what}; {rest}"))
+    let text = format!("{shown} of {all} in {label} are shown{what}; {rest}");
+    Some(Notice::reader(NoticeCode::MembersNotShown, text))
+}
+
+/// That a top is of no fewer members than there are.
+fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<Notice> {
+    let (top, Count::Members(count)) = (dimension.pick.top.as_ref()?, dimension.pick.count) else {
+        return None;
+    };
+    let mut groups: BTreeMap<u32, usize> = BTreeMap::new();
+    for node in (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none()) {
+        match keeps[node] {
+            Kept::NotOnTop => return None,
+            Kept::Yes => *groups.entry(axis.parent_node(level, node as u32)).or_default() += 1,
+            Kept::No => {}
+        }
+    }
+    let most = if top.overall { groups.values().sum() } else { *groups.values().max()? };
+    let (end, name) = (if top.bottom { "bottom" } else { "top" }, &dimension.name);
+    let text = match level == 1 || top.overall {
+        true => format!("the {end} {count} of {name} are all members that there are, which are {most}"),
+        false => {
+            format!("the {end} {count} of {name} are all members of each parent, which has {most} at most")
+        }
+    };
+    Some(Notice::author(NoticeCode::TopKeepsAll, text))
 }

@@ -124,8 +124,7 @@ impl<'a> Related<'a> {
         })?;
         let schema = self.table.schema();
         let keys = self.keys.iter().map(|(_, key)| Coder::new(kind(&schema, *key), None)).collect();
-        let mut table =
-            Table { coders: keys, rows: HashMap::new(), columns: Vec::new(), blanked: tally.blanked };
+        let mut table = Table { coders: keys, rows: HashMap::new(), columns: Vec::new(), tally };
         let mut row = 0;
         for batch in &batches {
             for (key, label) in table.keys_of(&batch.columns()[..self.keys.len()])? {
@@ -164,7 +163,7 @@ struct Table {
     rows: HashMap<Vec<u32>, u32>,
     columns: Vec<ArrayRef>,
     /// Values that did not fit their column's kind and were taken as blank.
-    blanked: u64,
+    tally: Tally,
 }
 
 impl Table {
@@ -303,7 +302,8 @@ impl LineSource for Related<'_> {
                 examples,
             });
         }
-        tally.blanked += table.blanked;
+        tally.blanked += table.tally.blanked;
+        tally.not_finite += table.tally.not_finite;
         Ok(tally)
     }
 

@@ -18,6 +18,8 @@ pub struct Tally {
     pub empty_lines: u64,
     /// Values that did not fit their column's kind and were taken as blank, as was asked.
     pub blanked: u64,
+    /// Numbers that were no number or infinite, and were taken as blank.
+    pub not_finite: u64,
     /// Lines that were not read, because no line like them is wanted.
     pub left_out: u64,
     /// Lines that found no partner in a related table, by table.

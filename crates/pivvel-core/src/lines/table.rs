@@ -28,6 +28,9 @@ pub struct SqlColumn {
     pub name: String,
     /// What a statement reads for it: the quoted name, as a rule.
     pub sql: String,
+    /// A condition that no line may meet if a statement is to use the column: that it holds what is no number.
+    /// The lines are read here where one does.
+    pub never: Option<String>,
     /// Whether the database holds what the source says that the column holds. Another kind was
     /// given where not.
     pub kept_as_is: bool,

@@ -25,6 +25,8 @@ pub struct Chunk {
     pub(crate) broken: Vec<(u64, String)>,
     /// Lines that held nothing and were dropped.
     pub(crate) empty_lines: u64,
+    /// Values that were no number or infinite, and are blank.
+    pub(crate) not_finite: u64,
     /// Lines of the file that the chunk stretches over.
     pub(crate) stretch: u64,
     /// Whether the bytes are those of the file, so that its lines can be counted in them...
@@ -89,7 +91,7 @@ impl Chunk {
         self.ragged.clear();
         self.broken.clear();
         self.numbers.clear();
-        (self.quotes, self.empty_lines, self.stretch) = (false, 0, 0);
+        (self.quotes, self.empty_lines, self.not_finite, self.stretch) = (false, 0, 0, 0);
     }
 
     /// How many lines it holds.

@@ -64,6 +64,8 @@ pub(crate) struct Table {
 /// A column of such a table.
 pub(crate) struct TableColumn {
     pub(crate) sql: String,
+    /// A condition that no line may meet if a statement is to use it.
+    pub(crate) never: Option<String>,
     /// What it holds, where its type says so.
     pub(crate) holds: Option<Kind>,
     pub(crate) scale_is_fixed: bool,
@@ -162,6 +164,7 @@ impl Shared<'_> {
             splitter.split(&mut chunk);
             self.troubles.read(number, chunk.stretch);
             tally.empty_lines += chunk.empty_lines;
+            tally.not_finite += chunk.not_finite;
             self.note_last(number, &chunk);
             match decoder.decode(&mut chunk)? {
                 Decoded::Batch(batch) => take(batch)?,
@@ -205,6 +208,7 @@ pub(crate) fn side_by_side(
     for part in done {
         let part = part?;
         tally.empty_lines += part.empty_lines;
+        tally.not_finite += part.not_finite;
         tally.blanked += part.blanked;
     }
     Ok(tally)
@@ -258,6 +262,7 @@ impl LineSource for TextSource {
             SqlColumn {
                 name: said.name.clone(),
                 sql: own.sql,
+                never: own.never,
                 kept_as_is: own.holds.is_none_or(same) && said.kind.trouble.is_none(),
                 scale_is_fixed: own.scale_is_fixed && own.holds == Some(said.kind.kind),
             }

@@ -7,8 +7,9 @@ use pivvel_core::{Error, Result};
 
 use super::{open_document, unreadable};
 
-/// The most memory that the cells of a sheet may take. A sheet of a million rows and thirty columns fits.
-const BOUND: usize = 2 << 30;
+/// The most memory that the cells of a sheet may take where nothing is said. A sheet of a million rows and thirty
+/// columns fits.
+const USUAL: usize = 2 << 30;
 
 /// An opened workbook.
 pub(super) struct Book<R: Read + Seek> {
@@ -26,6 +27,8 @@ pub(super) struct Cells {
     pub(super) rows: Vec<(u32, Vec<(u32, String)>)>,
     /// About how much memory they take.
     bytes: usize,
+    /// How much they may take.
+    room: usize,
 }
 
 /// The corner where a range begins, and the one where it ends, if it does.
@@ -53,9 +56,14 @@ impl<R: Read + Seek + Clone> Book<R> {
     ///
     /// # Errors
     /// A sheet that is damaged, or whose cells are more than there is room for.
-    pub(super) fn cells(&mut self, sheet: &str, range: Option<Corners>) -> Result<Cells> {
+    pub(super) fn cells(
+        &mut self,
+        sheet: &str,
+        range: Option<Corners>,
+        room: Option<usize>,
+    ) -> Result<Cells> {
         let name = &self.name;
-        let mut cells = Cells { rows: Vec::new(), bytes: 0 };
+        let mut cells = Cells { rows: Vec::new(), bytes: 0, room: room.unwrap_or(USUAL) };
         match &mut self.form {
             Form::Open(book) => {
                 let mut reader = book.worksheet_cells_reader(sheet).map_err(|e| unreadable(name, e))?;
@@ -93,10 +101,11 @@ impl Cells {
             return Ok(());
         }
         self.bytes += text.len() + size_of::<(u32, String)>();
-        if self.bytes > BOUND {
+        if self.bytes > self.room {
             let message = format!(
-                "the cells of this sheet take more than {} GiB; save it as .csv, which is read piece by piece",
-                BOUND >> 30
+                "the cells of this sheet do not fit in {:.1} MiB; save it as .csv, which is read piece by piece, or allow \
+                 more memory",
+                self.room as f64 / f64::from(1 << 20)
             );
             return Err(Error::data(name, message));
         }

@@ -47,7 +47,7 @@ pub(crate) fn open(
     let wrong =
         |range: &str| Error::request(&place, format!("{range} is no range of cells: write it as B3:F900"));
     let range = part.get("range").map(|range| corners(range).ok_or_else(|| wrong(range))).transpose()?;
-    let cells = book.cells(&sheet, range)?;
+    let cells = book.cells(&sheet, range, options.sheet_bytes)?;
     let (heads, first, rows) = rows(cells, &place, name)?;
     let fields: Vec<Vec<u8>> = heads.iter().map(|head| head.clone().into_bytes()).collect();
     let (names, mut notes) = headings(&place, &fields)?;

@@ -5,7 +5,7 @@ use anstyle::{Ansi256Color, Color, RgbColor, Style};
 use super::{Colours, Pen, cut, width};
 use crate::colour::Rgb;
 use crate::dress::Bar;
-use crate::palette::{Ground, PALETTES, Paint, ink};
+use crate::palette::{Ground, PALETTES, Paint, Tone, ink};
 use crate::sheet::{SheetCell, SheetRow, TrendLine};
 
 /// How many characters a bar has.
@@ -35,7 +35,7 @@ impl Room {
             let dress = &cell.dress;
             room.symbol = room.symbol.max(if dress.symbol.is_some() { 2 } else { 0 });
             room.bar = room.bar.max(if dress.bar.is_some() { BAR + 1 } else { 0 });
-            room.figure = room.figure.max(width(&figure(cell)));
+            room.figure = room.figure.max(width(&figure(cell, colours)));
             room.shade = room.shade.max(dress.tint.map_or(0, |tint| width(&shade(tint, colours))));
         }
         room
@@ -46,11 +46,22 @@ impl Room {
     }
 }
 
-/// The figure with the sign of its tone, so that no colour says alone what is good or bad.
-fn figure(cell: &SheetCell) -> String {
-    let tone =
-        cell.dress.ink.and_then(|paint| if let Paint::Tone(tone) = paint { tone.sign() } else { None });
-    match tone.filter(|_| !cell.text.is_empty()) {
+/// The sign of a tone, so that no colour says alone what is good or bad, and without colour every tone has one.
+pub(super) fn sign(paint: Paint, colours: Colours) -> Option<char> {
+    let Paint::Tone(tone) = paint else { return None };
+    tone.sign().or_else(|| match tone {
+        _ if colours != Colours::None => None,
+        Tone::Strong => Some('◆'),
+        Tone::Calm => Some('◇'),
+        Tone::Faint => Some('◦'),
+        Tone::Gain | Tone::Loss | Tone::Watch => None,
+    })
+}
+
+/// The figure with the sign of its tone.
+fn figure(cell: &SheetCell, colours: Colours) -> String {
+    let sign = cell.dress.ink.and_then(|paint| sign(paint, colours));
+    match sign.filter(|_| !cell.text.is_empty()) {
         Some(sign) => format!("{sign} {}", cell.text),
         None => cell.text.clone(),
     }
@@ -59,7 +70,7 @@ fn figure(cell: &SheetCell) -> String {
 /// What stands for a tint where there is no colour, and for what it must say beside its hue.
 fn shade(paint: Paint, colours: Colours) -> String {
     match paint {
-        Paint::Tone(tone) => tone.sign().map_or(String::new(), |sign| format!(" {sign}")),
+        Paint::Tone(_) => sign(paint, colours).map_or(String::new(), |sign| format!(" {sign}")),
         _ if colours != Colours::None => String::new(),
         Paint::Place { palette, position } if PALETTES[palette].is_diverging() => {
             let step = ((position.clamp(-1.0, 1.0) + 1.0) * 2.0).round() as usize;
@@ -93,7 +104,7 @@ pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, 
         }
         pen.space(1);
     }
-    let text = cut(&figure(cell), room.figure);
+    let text = cut(&figure(cell, pen.colours), room.figure);
     let shade = dress.tint.map_or(String::new(), |tint| shade(tint, pen.colours));
     let figure = format!("{}{text}", " ".repeat(room.figure - width(&text)));
     let style = match (dress.tint, dress.ink) {

@@ -3,6 +3,7 @@
 use anstyle::Style;
 use pivvel_core::Form;
 
+use super::cell::sign;
 use super::{Colours, GAP, Pen, clean, width};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::palette::{PALETTES, Paint, ink};
@@ -105,7 +106,7 @@ fn shade(paint: Paint) -> &'static str {
 
 fn draw_swatch(pen: &mut Pen, form: Form, swatch: &Swatch) {
     let (paint, style) = (swatch.paint, Style::new());
-    let tone = if let Paint::Tone(tone) = paint { tone.sign() } else { None };
+    let tone = sign(paint, pen.colours);
     match (form, swatch.symbol) {
         (_, Some(symbol)) => pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(pen.ground))),
         (Form::Bar, _) => pen.put("██", pen.fore(style, paint.shape(pen.ground))),

@@ -105,7 +105,7 @@ impl Case {
             std::fs::write(folder.path().join(&related.source), text).unwrap();
             related.source = folder.path().join(&related.source).display().to_string();
         }
-        CrossTab::build(&brief, pivvel::open_source(&path, &brief, None)?.as_mut())
+        CrossTab::build(&brief, pivvel::open_source(&path, &brief, &ReadOptions::default())?.as_mut())
     }
 
     /// Through record batches that anything may have made.

@@ -103,7 +103,8 @@ fn columns_without_a_value() {
     let path = folder.path().join("lines.csv");
     let built = |lines: &str, brief: &Brief| {
         std::fs::write(&path, lines).unwrap();
-        open_source(&path, brief, None).and_then(|mut source| CrossTab::build(brief, source.as_mut()))
+        open_source(&path, brief, &ReadOptions::default())
+            .and_then(|mut source| CrossTab::build(brief, source.as_mut()))
     };
     let brief = Brief::new()
         .rows(["d.year", "coast"])

@@ -94,6 +94,13 @@ fn cases() -> Vec<Case> {
             LINES,
         ),
         (
+            NotUsed,
+            after("[[emphasis]]\non = \"coast\"\nas = \"link\"\nlink = \"https://example.test/{harbour}\""),
+            LINES,
+            after("[[emphasis]]\non = \"coast\"\nas = \"link\"\nlink = \"https://example.test/{coast}\""),
+            LINES,
+        ),
+        (
             RuleGap,
             after("[[emphasis]]\non = \"sales\"\nas = \"ink\"\nrules = [{ below = 5, show = \"loss\" }, { from = 7, show = \"gain\" }]"),
             LINES,
@@ -106,6 +113,14 @@ fn cases() -> Vec<Case> {
             LINES,
             after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nhigh = 20\nlevels = [\"coast\", \"harbour\"]")
                 .replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+        ),
+        (
+            Mixed,
+            // A blank before a formula changes nothing.
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nhigh = 20").replace("[\"coast\"]", "[\"coast\", \"harbour\"]").replace("\"sum", "\" sum"),
+            LINES,
+            after("[[emphasis]]\non = \"sales\"\nas = \"bar\"\nhigh = 20").replace("[\"coast\"]", "[\"coast\", \"harbour\"]").replace("\"sum", "\" mean"),
             LINES,
         ),
         (
@@ -150,6 +165,20 @@ fn cases() -> Vec<Case> {
             after("[totals]\ncoast = \"after\""),
             LINES,
             after("[totals]\ncoast = \"after\"").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+        ),
+        (
+            TopKeepsAll,
+            after("[dimensions.coast]\ntop = { count = 9, by = \"sales\" }"),
+            LINES,
+            after("[dimensions.coast]\ntop = { count = 1, by = \"sales\" }"),
+            LINES,
+        ),
+        (
+            TopKeepsAll,
+            after("[dimensions.harbour]\ntop = { count = 9, by = \"sales\" }").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
+            LINES,
+            after("[dimensions.harbour]\ntop = { count = \"100%\", by = \"sales\" }").replace("[\"coast\"]", "[\"coast\", \"harbour\"]"),
             LINES,
         ),
         (Source, SALES.into(), "coast,,amount\nFell,x,1\n", SALES.into(), "coast,note,amount\nFell,x,1\n"),

@@ -125,3 +125,34 @@ fn schemas_domains_and_moments() {
     let error = pivvel::open(&location, &ReadOptions::default()).err().unwrap().to_string();
     assert!(error.contains("there is no table \"public.liens\"; "), "{error}");
 }
+
+/// What is no number or infinite is blank and counted, whether the server could group the lines or not.
+#[cfg(feature = "full")]
+#[test]
+fn what_is_no_number_is_counted() {
+    let Some(server) = Server::start() else { return };
+    server.answer(
+        "create table lines (coast text, amount numeric(12, 2), rate double precision, free numeric); insert into \
+         lines values ('Fell', 1.50, 0.5, 'NaN'), ('Fell', 'NaN', 'Infinity', 1.125), ('Skerry', 2.25, 'NaN', 2);\n",
+    );
+    let cases = [
+        ("sum(amount)", "", "3.75", 1),
+        ("sum(amount)", "coast = 'Skerry'", "2.25", 0),
+        ("sum(amount)", "amount > 0", "3.75", 1),
+        ("sum(rate)", "", "0.5", 2),
+        ("sum(free)", "", "3.125", 1),
+        ("sum(free) + sum(amount)", "", "6.875", 2),
+        ("count()", "", "3", 0),
+    ];
+    for (formula, condition, value, not_finite) in cases {
+        let mut brief = Brief::new().measure(("m", formula));
+        if !condition.is_empty() {
+            brief = brief.filter(condition);
+        }
+        let location = format!("{}#table=lines", server.address());
+        let mut source = pivvel::open(&location, &ReadOptions::default()).unwrap();
+        let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
+        let found = crosstab.value(&[], &[], "m").unwrap().to_string();
+        assert_eq!((found.as_str(), crosstab.report().not_finite), (value, not_finite), "{formula}");
+    }
+}

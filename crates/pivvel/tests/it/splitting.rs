@@ -25,7 +25,8 @@ fn expected(text: &str) -> Vec<[String; 3]> {
 
 fn found(text: &str, block_bytes: Option<usize>) -> Vec<[String; 3]> {
     let kinds = ["a", "b", "c"].map(|column| (column.to_string(), "text".to_string())).to_vec();
-    let options = ReadOptions { kinds, bad_values: BadValues::Blank, block_bytes, delimiter: Some(b',') };
+    let (bad_values, delimiter) = (BadValues::Blank, Some(b','));
+    let options = ReadOptions { kinds, bad_values, block_bytes, delimiter, ..ReadOptions::default() };
     let reader = std::io::Cursor::new(text.as_bytes().to_vec());
     let mut source = TextSource::from_reader("x", reader, &options).unwrap();
     let mut lines = Vec::new();

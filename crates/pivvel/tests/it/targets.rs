@@ -56,7 +56,7 @@ fn built(name: &str, text: &str) -> (Brief, CrossTab) {
         related.source = beside(&file, &related.source).display().to_string();
     });
     let yardsticks = open_yardsticks(&brief).unwrap();
-    let mut source = open_source(&lines, &brief, None).unwrap();
+    let mut source = open_source(&lines, &brief, &ReadOptions::default()).unwrap();
     let crosstab = Run::new().yardsticks(&yardsticks).build(&brief, source.as_mut()).unwrap();
     (brief, crosstab)
 }

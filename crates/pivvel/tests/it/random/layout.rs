@@ -154,8 +154,9 @@ impl Layout {
         let shown = self.hidden.iter().map(|(name, axis, level)| {
             format!(" and not (g.{axis}l >= {level} and coalesce(g.{name}, false))")
         });
+        // What each cell looks up is made once, and not once for each cell.
         let mut query = format!(
-            "with {}cells as ({cells}), nested as ({nested}), result0 as (select {select} from cells g where true{})",
+            "with {}cells as materialized ({cells}), nested as materialized ({nested}), result0 as (select {select} from cells g where true{})",
             self.with,
             shown.collect::<String>(),
         );

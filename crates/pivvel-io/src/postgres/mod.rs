@@ -3,9 +3,12 @@
 //! Sessions are read-only and have a time limit for each statement. Values come as text, so that
 //! a numeric keeps its digits; names are quoted, and values are bound.
 
-use std::str::FromStr;
+mod address;
+mod passwords;
+mod services;
+mod statements;
+
 use std::sync::{Mutex, PoisonError};
-use std::time::Duration;
 
 use pivvel_core::{Dialect, Error, Kind, Result, Statement};
 use postgres::fallible_iterator::FallibleIterator;
@@ -17,6 +20,8 @@ use crate::location::Location;
 use crate::rows::{Fetched, choose, quoted};
 use crate::source::ReadOptions;
 use crate::text::{AsItIs, Chunk, Chunks, Form, Split, Table, TableColumn, TextColumns, TextSource, gather};
+
+pub(crate) use statements::cancel;
 
 /// What a session is set to, unless the address sets it. Engines that know no such setting do
 /// without, but a session is read-only.
@@ -31,6 +36,9 @@ const SETTINGS: [(&str, &str); 6] = [
     ("enable_partitionwise_aggregate", "on"),
 ];
 
+/// What numbers may be that have no digits.
+const NOT_FINITE: [&str; 3] = ["NaN", "Infinity", "-Infinity"];
+
 struct TableForm {
     config: Config,
     name: String,
@@ -43,7 +51,12 @@ struct TableForm {
 
 /// A column: what a statement reads for it, and what its type says.
 struct OwnColumn {
+    /// Its values; nothing for what is no number or infinite.
     sql: String,
+    /// Its values as they are.
+    whole: String,
+    /// Which lines hold what is no number or infinite, where a column can.
+    not_finite: Option<String>,
     kind: Option<ColumnKind>,
     scale_is_fixed: bool,
 }
@@ -51,8 +64,8 @@ struct OwnColumn {
 /// A table of a server.
 pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> {
     let Location { base, part } = Location::parse(location)?;
-    let config = config(base)?;
-    let name = address(&config);
+    let config = address::config(base)?;
+    let name = address::shown(&config);
     part.only(&name, "a database", &["table"])?;
     let mut client = connect(&config, &name)?;
     let fail = |e| failed(&name, &e);
@@ -100,49 +113,12 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
     Ok(TextSource::new(name, kinds, Vec::new(), options.bad_values, Box::new(form)))
 }
 
-/// The address with what a session is set to.
-fn config(address: &str) -> Result<Config> {
-    // Schemes are the same in letters of any size.
-    let (_, rest) = address.split_once("://").unwrap_or(("", address));
-    let authority = rest.split(['/', '?']).next().unwrap_or(rest);
-    if authority.matches('@').count() > 1 {
-        let message = "an @ in a password is written %40, and there is more than one here";
-        return Err(Error::request("postgresql://…", message));
-    }
-    let mut config = Config::from_str(&format!("postgresql://{rest}")).map_err(|e| {
-        // What is wrong is told, what the address holds is not.
-        let message = format!("the address of the database cannot be read: {e}");
-        Error::request("postgresql://…", message)
-    })?;
-    if config.get_password().is_none()
-        && let Some(password) = crate::passwords::password(&config)
-    {
-        config.password(password);
-    }
-    if config.get_connect_timeout().is_none() {
-        config.connect_timeout(Duration::from_secs(10));
-    }
-    Ok(config)
-}
-
-/// The address without its secrets.
-fn address(config: &Config) -> String {
-    let host = config.get_hosts().first().map_or(String::new(), |host| match host {
-        postgres::config::Host::Tcp(host) => host.clone(),
-        #[cfg(unix)]
-        postgres::config::Host::Unix(path) => path.display().to_string(),
-    });
-    let user = config.get_user().map(|user| format!("{user}@")).unwrap_or_default();
-    let base = config.get_dbname().map(|base| format!("/{base}")).unwrap_or_default();
-    format!("postgresql://{user}{host}{base}")
-}
-
 fn connect(config: &Config, name: &str) -> Result<Client> {
     let mut client = config.connect(NoTls).map_err(|e| match e.as_db_error() {
         Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
         None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
     })?;
-    crate::statements::register(client.cancel_token());
+    statements::register(client.cancel_token());
     let said = config.get_options().unwrap_or("");
     for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !said.contains(key)) {
         match client.batch_execute(&format!("SET {key} = '{value}'")) {
@@ -191,31 +167,37 @@ fn table_of(client: &mut Client, wanted: &str, name: &str) -> Result<Option<Stri
 
 /// How a column is read, and its kind where the type tells it.
 fn column_as(column: &str, own: &str, modifier: i32) -> OwnColumn {
-    // What is no number, or has no end, is no value.
-    let finite = format!("CASE WHEN {column} NOT IN ('NaN', 'Infinity', '-Infinity') THEN {column} END");
-    let kept = |sql: &str, kind: Kind| OwnColumn {
+    let kept = |sql: &str, kind: Option<ColumnKind>| OwnColumn {
         sql: sql.to_string(),
-        kind: Some(ColumnKind::of(kind)),
-        scale_is_fixed: true,
+        whole: sql.to_string(),
+        not_finite: None,
+        scale_is_fixed: kind.is_some(),
+        kind,
     };
+    // What is no number or infinite is no value, and is counted.
+    let finite = |kind: Option<ColumnKind>| {
+        let condition = format!("{column} IN ('NaN', 'Infinity', '-Infinity')");
+        let sql = format!("CASE WHEN NOT {condition} THEN {column} END");
+        OwnColumn { sql, not_finite: Some(condition), ..kept(column, kind) }
+    };
+    let of = |kind: Kind| Some(ColumnKind::of(kind));
     match own {
-        "smallint" | "integer" | "bigint" => kept(column, Kind::Whole),
+        "smallint" | "integer" | "bigint" => kept(column, of(Kind::Whole)),
         "numeric" if modifier >= 4 && (modifier - 4) & 0x7ff <= 18 => {
             let (precision, scale) = ((modifier - 4) >> 16 & 0xffff, ((modifier - 4) & 0x7ff) as u8);
             let kind = if scale == 0 { Kind::Whole } else { Kind::Decimal { scale } };
-            let kind = ColumnKind { wide: precision > 18, ..ColumnKind::of(kind) };
-            OwnColumn { sql: finite, kind: Some(kind), scale_is_fixed: true }
+            finite(Some(ColumnKind { wide: precision > 18, ..ColumnKind::of(kind) }))
         }
-        "numeric" => OwnColumn { sql: finite, kind: None, scale_is_fixed: false },
-        "money" => OwnColumn { sql: format!("{column}::numeric"), kind: None, scale_is_fixed: false },
-        "real" | "double precision" => kept(&finite, Kind::Float),
-        "boolean" => kept(column, Kind::YesNo),
-        "date" => kept(column, Kind::Date),
+        "numeric" => finite(None),
+        "money" => kept(&format!("{column}::numeric"), None),
+        "real" | "double precision" => finite(of(Kind::Float)),
+        "boolean" => kept(column, of(Kind::YesNo)),
+        "date" => kept(column, of(Kind::Date)),
         "timestamp without time zone" | "timestamp with time zone" => {
-            kept(&format!("{column}::date"), Kind::Date)
+            kept(&format!("{column}::date"), of(Kind::Date))
         }
-        "text" => kept(column, Kind::Text),
-        _ => kept(&format!("{column}::text"), Kind::Text),
+        "text" => kept(column, of(Kind::Text)),
+        _ => kept(&format!("{column}::text"), of(Kind::Text)),
     }
 }
 
@@ -244,7 +226,7 @@ impl Form for TableForm {
     fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>> {
         let mut client = connect(&self.config, &self.name)?;
         let own = |(i, column): (usize, &OwnColumn)| match wanted.contains(&i) {
-            true => format!("({})::text", column.sql),
+            true => format!("({})::text", column.whole),
             false => "NULL::text".into(),
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
@@ -254,9 +236,14 @@ impl Form for TableForm {
             sql += &format!(" WHERE {}", kept.sql);
         }
         let name = self.name.clone();
+        let numbers: Vec<bool> = self.columns.iter().map(|column| column.not_finite.is_some()).collect();
         Ok(Box::new(Fetched::start(self.columns.len(), move |fetching| {
             each_row(&mut client, &name, &sql, &values, |texts| {
-                Ok(fetching.row(texts.iter().copied()).is_ok())
+                let is_finite = |(text, is_number): (&&str, &bool)| !is_number || !NOT_FINITE.contains(text);
+                let finite: Vec<bool> = texts.iter().zip(&numbers).map(is_finite).collect();
+                fetching.count_not_finite(finite.iter().filter(|finite| !**finite).count() as u64);
+                let own = texts.iter().zip(finite).map(|(text, finite)| if finite { *text } else { "" });
+                Ok(fetching.row(own).is_ok())
             })
         })))
     }
@@ -276,6 +263,7 @@ impl Form for TableForm {
     fn table(&self) -> Option<Table> {
         let column = |own: &OwnColumn| TableColumn {
             sql: own.sql.clone(),
+            never: own.not_finite.clone(),
             // A numeric of no fixed scale is a number all the same.
             holds: Some(own.kind.as_ref().map_or(Kind::Whole, |kind| kind.kind)),
             scale_is_fixed: own.scale_is_fixed,
