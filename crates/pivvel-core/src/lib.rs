@@ -58,7 +58,8 @@ pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{
-    Clause, Expr, Group, Name, Node, Operator, Place, Ties, parse as parse_formula, quote_name,
+    Clause, Expr, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
+    quote_name, scalar_functions,
 };
 pub use grouping::{ScanReport, UnknownText};
 pub use lines::{

@@ -274,3 +274,14 @@ proptest! {
         }
     }
 }
+
+/// The table of functions in the documents is what there is.
+#[test]
+fn functions_are_documented() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/formulas.md");
+    let document = std::fs::read_to_string(path).unwrap();
+    for function in pivvel_core::scalar_functions() {
+        let row = format!("| `{}` | {} |\n", function.usage().replace(" or ", "` or `"), function.about());
+        assert!(document.contains(&row), "{row}");
+    }
+}

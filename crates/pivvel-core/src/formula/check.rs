@@ -5,6 +5,7 @@
 
 use std::ops::Range;
 
+use super::scalar::{Call, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::types::Type;
 use super::{Clause, Expr, Name, Node, Operator, Place};
 use crate::error::{Error, Result, shown};
@@ -33,7 +34,7 @@ pub(crate) enum Step<L> {
     IsBlank(Box<Typed<L>>),
     /// Conditions with what they give, and what is given where none holds.
     Case(Vec<(Typed<L>, Typed<L>)>, Box<Typed<L>>),
-    Apply(Apply, Vec<Typed<L>>),
+    Apply(Call, Vec<Typed<L>>),
     /// The same number, finer or as a float.
     Convert(Box<Typed<L>>),
 }
@@ -48,43 +49,9 @@ pub(crate) enum Blanks {
     Spread,
 }
 
-/// The functions of one line or cell.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Apply {
-    Abs,
-    /// To so many digits after the point, halves away from zero.
-    Round(u8),
-    Floor,
-    Ceiling,
-    SquareRoot,
-    Logarithm,
-    Coalesce,
-    Least,
-    Greatest,
-    Lower,
-    Upper,
-    Trim,
-}
-
-/// The functions by name, with what they take as a message says it.
-const FUNCTIONS: [(&str, &str); 12] = [
-    ("abs", "abs(x)"),
-    ("round", "round(x) or round(x, 2)"),
-    ("floor", "floor(x)"),
-    ("ceiling", "ceiling(x)"),
-    ("sqrt", "sqrt(x)"),
-    ("ln", "ln(x)"),
-    ("coalesce", "coalesce(x, 0)"),
-    ("least", "least(x, y)"),
-    ("greatest", "greatest(x, y)"),
-    ("lower", "lower(x)"),
-    ("upper", "upper(x)"),
-    ("trim", "trim(x)"),
-];
-
 /// The names of the functions of one line or cell.
 pub(crate) fn function_names() -> impl Iterator<Item = &'static str> {
-    FUNCTIONS.iter().map(|(name, _)| *name)
+    scalar_functions().map(ScalarFunction::name)
 }
 
 /// What is wrong, and with which part of the text.
@@ -182,10 +149,9 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Le
         Node::IsBlank(inner) => (Step::IsBlank(Box::new(check(inner, scope)?)), Type::Condition),
         Node::Case { branches, otherwise } => return check_case(branches, otherwise.as_deref(), scope),
         Node::Call { function, arguments, clauses } => {
-            let known = FUNCTIONS.iter().any(|(name, _)| name == function);
-            return match known && clauses.is_empty() {
-                true => apply(function, arguments, &expr.span, scope),
-                false => scope.call(function, arguments, clauses, &expr.span),
+            return match scalar_function(function).filter(|_| clauses.is_empty()) {
+                Some(function) => apply(function, arguments, &expr.span, scope),
+                None => scope.call(function, arguments, clauses, &expr.span),
             };
         }
         Node::At(value, place) => return scope.at(value, place, &expr.span),
@@ -310,66 +276,43 @@ fn unify<L>(mut values: Vec<(Typed<L>, &Expr)>) -> Checked<(Vec<Typed<L>>, Type)
 }
 
 fn apply<S: Scope>(
-    function: &str,
+    function: &'static ScalarFunction,
     arguments: &[Expr],
     span: &Range<usize>,
     scope: &mut S,
 ) -> Checked<Typed<S::Leaf>> {
-    let usage = FUNCTIONS.iter().find(|(name, _)| *name == function).map_or("", |(_, usage)| *usage);
-    let wrong = |span: &Range<usize>| (span.clone(), format!("write it like {usage}"));
-    let mut digits = 0;
-    let takes = match (function, arguments) {
-        ("coalesce" | "least" | "greatest", [_, _, ..]) => arguments,
-        ("round", [value, Expr { node: Node::Number { digits: places, scale: 0 }, .. }]) => {
-            digits = u8::try_from(*places)
-                .ok()
-                .filter(|places| *places <= 18)
-                .ok_or_else(|| wrong(&arguments[1].span))?;
+    let wrong = |span: &Range<usize>| (span.clone(), format!("write it like {}", function.usage()));
+    let mut places = 0;
+    let takes = match (function.takes(), arguments) {
+        (Takes::Any | Takes::Comparable, [_, _, ..])
+        | (Takes::TwoNumbers, [_, _])
+        | (Takes::Number | Takes::NumberAndPlaces | Takes::Text, [_]) => arguments,
+        (Takes::NumberAndPlaces, [value, Expr { node: Node::Number { digits, scale: 0 }, .. }]) => {
+            let few = u8::try_from(*digits).ok().filter(|places| *places <= 18);
+            places = few.ok_or_else(|| wrong(&arguments[1].span))?;
             std::slice::from_ref(value)
         }
-        ("coalesce" | "least" | "greatest", _) => return Err(wrong(span)),
-        (_, [_]) => arguments,
         _ => return Err(wrong(span)),
     };
-    let of_text = matches!(function, "lower" | "upper" | "trim");
     let mut values = Vec::with_capacity(takes.len());
     for argument in takes {
         let value = check(argument, scope)?;
-        let fits = match function {
-            "coalesce" => true,
-            "least" | "greatest" => value.gives.is_number() || value.gives == Type::Day,
-            _ if of_text => value.gives == Type::Text,
-            _ => value.gives.is_number(),
+        let fits = match function.takes() {
+            Takes::Any => true,
+            Takes::Comparable => value.gives.is_number() || value.gives == Type::Day,
+            Takes::Text => value.gives == Type::Text,
+            Takes::Number | Takes::NumberAndPlaces | Takes::TwoNumbers => value.gives.is_number(),
         };
         if !fits {
-            let wanted = if of_text { "a text" } else { "a number" };
-            return Err((
-                argument.span.clone(),
-                format!("{function} wants {wanted}, and this is {}", value.gives.words()),
-            ));
+            let wanted = if function.takes() == Takes::Text { "a text" } else { "a number" };
+            let message = format!("{} wants {wanted}, and this is {}", function.name(), value.gives.words());
+            return Err((argument.span.clone(), message));
         }
         values.push((value, argument));
     }
     let (values, common) = unify(values)?;
-    let float = common == Type::Float;
-    let (apply, gives) = match function {
-        "abs" => (Apply::Abs, common),
-        "round" if float => (Apply::Round(digits), Type::Float),
-        "round" => (Apply::Round(digits), Type::Exact { scale: digits.min(common.scale()) }),
-        "floor" | "ceiling" => {
-            let apply = if function == "floor" { Apply::Floor } else { Apply::Ceiling };
-            (apply, if float { Type::Float } else { Type::Exact { scale: 0 } })
-        }
-        "sqrt" => (Apply::SquareRoot, Type::Float),
-        "ln" => (Apply::Logarithm, Type::Float),
-        "coalesce" => (Apply::Coalesce, common),
-        "least" => (Apply::Least, common),
-        "greatest" => (Apply::Greatest, common),
-        "lower" => (Apply::Lower, common),
-        "upper" => (Apply::Upper, common),
-        _ => (Apply::Trim, common),
-    };
-    Ok(Typed { step: Step::Apply(apply, values), gives })
+    let gives = function.gives(common, places);
+    Ok(Typed { step: Step::Apply(Call { function, places }, values), gives })
 }
 
 impl Blanks {

@@ -18,10 +18,11 @@ use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
 use super::Operator;
-use super::check::{Apply, Blanks, Step};
+use super::check::{Blanks, Step};
 use super::line::{LineFormula, LineLeaf};
+use super::scalar::Call;
 use super::types::Type;
-use super::values::{applied, changed, join};
+use super::values::join;
 use crate::lines::{DatePart, Kind, Value, hash, pow10};
 
 /// Numbers of one batch, one a line.
@@ -104,7 +105,7 @@ impl<'a> Evaluation<'a> {
                 self.arithmetic((*operator, *blanks), formula.gives, left, right)?
             }
             Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.gives)?,
-            Step::Apply(apply, arguments) => self.apply(*apply, arguments, formula.gives)?,
+            Step::Apply(call, arguments) => self.apply(*call, arguments, formula.gives)?,
             Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Join(..) | Step::IsBlank(_) => {
                 unreachable!("the check lets only numbers stand here")
             }
@@ -249,7 +250,7 @@ impl<'a> Evaluation<'a> {
         Ok(Numbers::of_values(&result, gives))
     }
 
-    fn apply(&mut self, apply: Apply, arguments: &[LineFormula], gives: Type) -> Run<Numbers<'a>> {
+    fn apply(&mut self, call: Call, arguments: &[LineFormula], gives: Type) -> Run<Numbers<'a>> {
         let lines = self.batch.num_rows();
         let all = vec![true; lines];
         let mut given = Vec::with_capacity(arguments.len());
@@ -260,16 +261,8 @@ impl<'a> Evaluation<'a> {
         }
         let mut result = Vec::with_capacity(lines);
         for i in 0..lines {
-            let mut some = given.iter().filter_map(|values| values[i]);
-            result.push(match apply {
-                Apply::Coalesce => some.next(),
-                Apply::Least => some.min_by(Value::order),
-                Apply::Greatest => some.max_by(Value::order),
-                _ => match some.next() {
-                    Some(value) => applied(apply, value).map_err(|_| Outgrown)?,
-                    None => None,
-                },
-            });
+            let mut values = given.iter().map(|values| values[i]);
+            result.push(call.of_values(&mut values).map_err(|_| Outgrown)?);
         }
         Ok(Numbers::of_values(&result, gives))
     }
@@ -357,7 +350,11 @@ impl<'a> Evaluation<'a> {
                 }
                 result
             }
-            Step::Apply(Apply::Coalesce, arguments) => {
+            Step::Apply(call, arguments) => {
+                if let Some(change) = call.of_text() {
+                    let texts = self.texts(&arguments[0])?.into_iter();
+                    return Ok(texts.map(|text| Cow::Owned(change(&text))).collect());
+                }
                 let mut result = vec![Cow::Borrowed(""); lines];
                 for argument in arguments {
                     for (known, text) in result.iter_mut().zip(self.texts(argument)?) {
@@ -368,11 +365,6 @@ impl<'a> Evaluation<'a> {
                 }
                 result
             }
-            Step::Apply(apply, arguments) => self
-                .texts(&arguments[0])?
-                .into_iter()
-                .map(|text| Cow::Owned(changed(*apply, &text)))
-                .collect(),
             _ => vec![Cow::Borrowed(""); lines],
         })
     }

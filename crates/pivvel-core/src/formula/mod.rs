@@ -13,6 +13,7 @@ mod evaluate;
 mod line;
 mod parse;
 mod print;
+mod scalar;
 mod types;
 mod values;
 
@@ -20,14 +21,15 @@ pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way};
 pub(crate) use check::{
-    Apply, Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number,
-    check_truth, function_names,
+    Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
+    function_names,
 };
 pub(crate) use columns::Columns;
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};
 pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
 pub use print::quote_name;
+pub use scalar::{ScalarFunction, scalar_functions};
 pub(crate) use types::Type;
 pub(crate) use values::{Evaluate, Outgrown, Texts, Values, arithmetic, evaluate, holds};
 

@@ -7,9 +7,9 @@
 use std::sync::Arc;
 
 use super::Operator;
-use super::check::{Apply, Blanks, Step, Typed};
+use super::check::{Blanks, Step, Typed};
 use super::types::Type;
-use crate::lines::{Value, pow10, rescale};
+use crate::lines::{Value, rescale};
 
 /// A number outgrew 38 digits.
 #[derive(Debug)]
@@ -110,23 +110,11 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                 .for_each(|(cell, _)| result[cell] = given[cell]);
             Arc::new(result)
         }
-        Step::Apply(apply, arguments) => {
+        Step::Apply(call, arguments) => {
             let all: Vec<Values> =
                 arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
-            match apply {
-                Apply::Coalesce | Apply::Least | Apply::Greatest => {
-                    let pick = |cell: usize| {
-                        let mut some = all.iter().filter_map(|values| values[cell]);
-                        match apply {
-                            Apply::Coalesce => some.next(),
-                            Apply::Least => some.min_by(Value::order),
-                            _ => some.max_by(Value::order),
-                        }
-                    };
-                    Arc::new((0..of.cells()).map(pick).collect())
-                }
-                _ => each(all[0].clone(), &|value| applied(*apply, value))?,
-            }
+            let result = |cell: usize| call.of_values(&mut all.iter().map(|values| values[cell]));
+            Arc::new((0..of.cells()).map(result).collect::<Result<_, _>>()?)
         }
         _ => unreachable!("the check lets only values stand here"),
     })
@@ -169,14 +157,14 @@ fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.texts(leaf)?,
         Step::Word(word) => Arc::new(vec![Some(Arc::from(word.as_str())); of.cells()]),
-        Step::Apply(apply, arguments) if matches!(apply, Apply::Lower | Apply::Upper | Apply::Trim) => {
-            let change = |text: &Arc<str>| Arc::from(changed(*apply, text));
-            Arc::new(texts(&arguments[0], of)?.iter().map(|text| text.as_ref().map(change)).collect())
-        }
-        Step::Apply(_, arguments) => {
+        Step::Apply(call, arguments) => {
             let all: Vec<Texts> =
                 arguments.iter().map(|argument| texts(argument, of)).collect::<Result<_, _>>()?;
-            Arc::new((0..of.cells()).map(|cell| all.iter().find_map(|texts| texts[cell].clone())).collect())
+            let result = |cell: usize| match call.of_text() {
+                Some(change) => all[0][cell].as_ref().map(|text| Arc::from(change(text))),
+                None => all.iter().find_map(|texts| texts[cell].clone()),
+            };
+            Arc::new((0..of.cells()).map(result).collect())
         }
         Step::Case(branches, otherwise) => {
             let all = vec![true; of.cells()];
@@ -201,15 +189,6 @@ pub(super) fn join(operator: Operator, a: Option<bool>, b: Option<bool>) -> Opti
         (a, b) if a == decisive || b == decisive => decisive,
         (Some(_), Some(_)) => decisive.map(|d| !d),
         _ => None,
-    }
-}
-
-/// A text in another dress.
-pub(super) fn changed(apply: Apply, text: &str) -> String {
-    match apply {
-        Apply::Lower => text.to_lowercase(),
-        Apply::Upper => text.to_uppercase(),
-        _ => text.trim().to_string(),
     }
 }
 
@@ -274,40 +253,4 @@ fn converted(value: Value, to: Type) -> Result<Value, Outgrown> {
         (value, Type::Float) => Value::Float(value.as_f64()),
         (value, _) => value,
     })
-}
-
-/// A function of one value.
-pub(super) fn applied(apply: Apply, value: Value) -> Result<Option<Value>, Outgrown> {
-    if let Value::Exact { digits, scale } = value {
-        let whole = |digits: i128| Value::Exact { digits, scale: 0 };
-        let unit = pow10(scale).ok_or(Outgrown)?;
-        let exact = match apply {
-            Apply::Abs => Some(Value::Exact { digits: digits.checked_abs().ok_or(Outgrown)?, scale }),
-            Apply::Floor => Some(whole(digits.div_euclid(unit))),
-            Apply::Ceiling => Some(whole(-(-digits).div_euclid(unit))),
-            Apply::Round(places) if places >= scale => Some(value),
-            Apply::Round(places) => {
-                let unit = pow10(scale - places).ok_or(Outgrown)?;
-                let up = i128::from(digits.unsigned_abs() % unit.unsigned_abs() * 2 >= unit.unsigned_abs());
-                Some(Value::Exact { digits: digits / unit + up * digits.signum(), scale: places })
-            }
-            _ => None,
-        };
-        if exact.is_some() {
-            return Ok(exact);
-        }
-    }
-    let x = value.as_f64();
-    let result = match apply {
-        Apply::Abs => x.abs(),
-        Apply::Floor => x.floor(),
-        Apply::Ceiling => x.ceil(),
-        Apply::Round(places) => {
-            let unit = 10f64.powi(places.into());
-            (x * unit).round() / unit
-        }
-        Apply::SquareRoot => x.sqrt(),
-        _ => x.ln(),
-    };
-    Ok(result.is_finite().then_some(Value::Float(result)))
 }

@@ -4,7 +4,7 @@
 //! Exact numbers are numbers of the database where it has decimals, and whole digits at the scale of
 //! the formula where it has none. A blank is NULL; of texts, an empty one.
 
-use crate::formula::{Apply, Blanks, LineFormula, LineLeaf, Operator, Step, Type};
+use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step, Type};
 use crate::lines::{DatePart, Dialect, SqlColumn, SqlTable, decimal_text, pow10};
 
 /// Why a formula is not computed by the database.
@@ -108,12 +108,14 @@ impl<'a> Writer<'a> {
                 }
                 format!("{sql} ELSE {} END", self.number(otherwise)?)
             }
-            Step::Apply(Apply::Abs, arguments) => format!("abs({})", self.number(&arguments[0])?),
-            Step::Apply(Apply::Coalesce, arguments) => {
+            Step::Apply(call, arguments) => {
+                let function = call
+                    .function
+                    .sql()
+                    .ok_or_else(|| format!("{} is computed here", call.function.name()))?;
                 let all: Result<Vec<String>, Reason> = arguments.iter().map(|a| self.number(a)).collect();
-                format!("coalesce({})", all?.join(", "))
+                format!("{function}({})", all?.join(", "))
             }
-            Step::Apply(..) => return Err("its functions are computed here".into()),
             _ => return Err("it is no number".into()),
         })
     }
