@@ -6,7 +6,7 @@
 use std::fmt;
 use std::ops::Range;
 
-use crate::lines::Kind;
+use crate::model::Kind;
 use crate::printable::printable;
 use crate::suggest::nearest;
 

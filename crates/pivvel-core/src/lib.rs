@@ -33,7 +33,7 @@ mod error;
 mod formula;
 mod grouping;
 mod lines;
-mod notice;
+mod model;
 mod peers;
 mod printable;
 mod pushdown;
@@ -63,11 +63,12 @@ pub use formula::{
 };
 pub use grouping::{ScanReport, UnknownText};
 pub use lines::{
-    Batches, Bound, DatePart, Dialect, Dictionary, Kind, Limit, LineSource, Member, MemberId, Members,
-    NO_WORD, Progress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, UNSEEN, Unmatched, Value,
-    YES_WORD, decimal_text,
+    Batches, Bound, Dialect, Dictionary, Limit, LineSource, Member, MemberId, Members, Progress, Related,
+    SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
 };
-pub use notice::{Audience, Notice, NoticeCode};
+pub use model::{
+    Audience, DatePart, Kind, NO_WORD, Notice, NoticeCode, UNSEEN, Value, YES_WORD, decimal_text,
+};
 pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};

@@ -15,7 +15,8 @@ use crate::crosstab::{Cell, Run};
 use crate::derive::{targets, window};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Expr, Step, parse};
-use crate::lines::{LineSource, Value};
+use crate::lines::LineSource;
+use crate::model::Value;
 use crate::peers::Yardstick;
 use crate::rollup::{Entry, grain_index};
 

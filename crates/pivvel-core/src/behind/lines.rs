@@ -14,7 +14,8 @@ use crate::brief::{Brief, Plan};
 use crate::derive::made_of;
 use crate::error::{Error, Result};
 use crate::grouping::{Grouping, Scan, States, Wanted, keep};
-use crate::lines::{LineSource, Value};
+use crate::lines::LineSource;
+use crate::model::Value;
 use crate::rollup::{Axis, Entry};
 
 /// Which lines are wanted, and how.

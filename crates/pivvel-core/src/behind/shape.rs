@@ -12,7 +12,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use super::sorted::SortKey;
 use crate::error::{Error, Result};
 use crate::formula::{Columns, Evaluation, LineFormula, Numbers, Type};
-use crate::lines::{DatePart, Value};
+use crate::model::{DatePart, Value};
 
 /// A column that is shown, or that lines are sorted by.
 #[derive(Debug, Clone)]

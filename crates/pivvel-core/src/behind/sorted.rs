@@ -7,7 +7,7 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::ArrowError;
 
 use crate::error::{Error, Result};
-use crate::lines::Value;
+use crate::model::Value;
 
 /// What a line is sorted by; blanks come last.
 #[derive(Debug, Clone)]

@@ -6,7 +6,8 @@ use crate::brief::{Brief, Plan};
 use crate::crosstab::{CrossTab, Inside, Run, opened};
 use crate::error::Result;
 use crate::grouping::{Scan, Sieve};
-use crate::lines::{Kind, LineSource};
+use crate::lines::LineSource;
+use crate::model::Kind;
 
 /// A cross-tab with what it was computed in: the way from each cell back to its lines.
 ///

@@ -4,7 +4,7 @@ use super::emphasis::{EmphasisBrief, RuleBrief};
 use super::spec::{Assumed, AssumptionBrief, Brief, DimensionBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, Type, Typed};
-use crate::lines::{decimal_text, rescale};
+use crate::model::{decimal_text, rescale};
 
 /// The values that are assumed, checked against their bounds.
 #[derive(Debug, Clone, Default)]

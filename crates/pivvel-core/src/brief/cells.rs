@@ -13,7 +13,7 @@ use crate::formula::{
     Scope, Shift, Spot, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::lines::DatePart;
+use crate::model::DatePart;
 
 /// How deep measures may build on one another.
 const DEEPEST: usize = 60;
@@ -189,7 +189,7 @@ impl<'a> CellScope<'a> {
     /// calendar's.
     fn is_shown_order(&self, spot: Spot) -> bool {
         let dimensions = if spot.on_rows { self.rows } else { self.across };
-        dimensions[spot.level - 1].kind != crate::lines::Kind::Date
+        dimensions[spot.level - 1].kind != crate::model::Kind::Date
     }
 
     /// Whether a measure of this name is hidden; nothing where there is none.

@@ -11,8 +11,7 @@ use super::rules::{self, PlannedRule};
 use super::spec::{Assumed, Brief};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
-use crate::lines::Value;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, Value};
 use crate::peers::Wanted;
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.

@@ -11,7 +11,7 @@ use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, Typed, check,
     function_names, parse,
 };
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode};
 
 /// A member that is computed from its siblings.
 #[derive(Debug, Clone)]

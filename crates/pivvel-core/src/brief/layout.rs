@@ -5,8 +5,7 @@ use super::plan::{Choice, Count, Dimension, Pick, Plan};
 use super::spec::{Assumed, Brief, DimensionBrief, Placement, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Type};
-use crate::lines::rescale;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, rescale};
 
 /// The order of a dimension's members under one parent.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

@@ -4,7 +4,8 @@ use arrow_schema::Schema;
 
 use super::spec::Brief;
 use crate::error::{Error, Result};
-use crate::lines::{Kind, RELATED};
+use crate::lines::RELATED;
+use crate::model::Kind;
 
 /// Kinds and related tables take effect when lines are opened. Here it is too late for them, so lines that were
 /// opened otherwise are an error.

@@ -19,8 +19,8 @@ use crate::formula::{
     parse,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::lines::{DatePart, Kind, SqlTable, Statement};
-use crate::notice::{Notice, NoticeCode};
+use crate::lines::{SqlTable, Statement};
+use crate::model::{DatePart, Kind, Notice, NoticeCode};
 use crate::pushdown::push;
 
 /// A brief checked against a source's columns, ready to run.

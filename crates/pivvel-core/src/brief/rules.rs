@@ -8,7 +8,7 @@ use super::plan::Count;
 use super::spec::Assumed;
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Type};
-use crate::lines::{Value, date_from_text};
+use crate::model::{Value, date_from_text};
 
 /// A rule, ready to be tried. All that it says must hold.
 #[derive(Debug, Clone)]

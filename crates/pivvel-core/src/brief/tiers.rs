@@ -9,7 +9,7 @@ use super::spec::{Assumed, Brief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;
-use crate::lines::{Kind, Value};
+use crate::model::{Kind, Value};
 
 /// A class of members, checked.
 #[derive(Debug, Clone)]

@@ -5,7 +5,7 @@ use arrow_schema::Schema;
 use super::cells::CellScope;
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, quote_name};
-use crate::lines::Kind;
+use crate::model::Kind;
 
 const KNOWN: [&str; 3] = ["period", "where", "source"];
 

@@ -4,7 +4,7 @@ use arrow_schema::{DataType, Field, Schema};
 
 use super::plan::Plan;
 use super::spec::Brief;
-use crate::lines::{Kind, UNSEEN};
+use crate::model::{Kind, UNSEEN};
 
 /// The kinds that columns without a value need for a brief to be valid: numbers where they are added up, dates where a
 /// part of a date is used. Empty where the brief is valid as it is, and where no kinds make it valid.

@@ -7,7 +7,7 @@ use super::ratio::Ratio;
 use super::snapshot::{Key, Snapshot, Told};
 use crate::error::{Error, Result};
 use crate::formula::{Blanks, Operator, arithmetic};
-use crate::lines::Value;
+use crate::model::Value;
 
 /// Whether a cell stands in both results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -7,7 +7,7 @@ use arrow_array::{Array, RecordBatch};
 
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
-use crate::lines::Value;
+use crate::model::Value;
 use crate::tables::{TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.

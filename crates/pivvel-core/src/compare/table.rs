@@ -7,7 +7,7 @@ use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array}
 use arrow_schema::{DataType, Field, Schema};
 
 use super::change::{Change, Comparison};
-use crate::lines::Value;
+use crate::model::Value;
 
 impl Comparison {
     /// Every change as a row: the dimensions, `row_level`, `column_level`, `row_kind`, `column_kind`, `measure`,

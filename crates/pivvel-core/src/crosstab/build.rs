@@ -12,7 +12,7 @@ use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::rollup::{SortBy, regroup};
 

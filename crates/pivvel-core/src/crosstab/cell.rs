@@ -2,7 +2,7 @@
 
 use super::table::{CrossTab, Grain};
 use crate::derive::GroupKey;
-use crate::lines::Value;
+use crate::model::Value;
 use crate::peers::{Yardstick, peers_id};
 use crate::rollup::Entry;
 

@@ -4,8 +4,8 @@ use crate::brief::{Dimension, Plan};
 use crate::derive::Frame;
 use crate::formula::CellLeaf;
 use crate::grouping::{ScanReport, UnknownText};
-use crate::lines::{Kind, Member, MemberId};
-use crate::notice::{Notice, NoticeCode};
+use crate::lines::{Member, MemberId};
+use crate::model::{Kind, Notice, NoticeCode};
 
 pub(super) fn doubts(plan: &Plan, frame: &Frame, report: &ScanReport) -> Vec<Notice> {
     [

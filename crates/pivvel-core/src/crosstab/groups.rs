@@ -12,7 +12,8 @@ use super::jobs::Job;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::grouping::{LeafGroups, Scan};
-use crate::lines::{Kind, LineSource, Tally};
+use crate::lines::{LineSource, Tally};
+use crate::model::Kind;
 
 /// The version of how groups are kept. Groups of another one are refused.
 const VERSION: &str = "2";

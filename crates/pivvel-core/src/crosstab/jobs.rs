@@ -5,7 +5,7 @@ use super::trend::{Labels, trend_brief};
 use crate::brief::{Brief, Form, Plan};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode};
 
 /// A plan, and what its cross-tab is for.
 pub(crate) struct Job {

@@ -2,7 +2,7 @@
 
 use super::CrossTab;
 use crate::lines::Unmatched;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode};
 
 impl CrossTab {
     /// What a user should know of this run, notices for readers first. A notice of one view begins with the name

@@ -17,7 +17,8 @@ use crate::brief::{Brief, check_opened};
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{Bound, Dialect, Kind, LineSource, Statement, Taker, Tally};
+use crate::lines::{Bound, Dialect, LineSource, Statement, Taker, Tally};
+use crate::model::Kind;
 use crate::peers::Yardsticks;
 use crate::pushdown::{answer, condition, counts, push};
 

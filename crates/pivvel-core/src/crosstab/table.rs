@@ -9,8 +9,8 @@ use crate::derive::{groups, period_places, shown};
 use crate::emphasis::{Emphasis, Scale};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
-use crate::lines::{Tally, Value};
-use crate::notice::Notice;
+use crate::lines::Tally;
+use crate::model::{Notice, Value};
 use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
 use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
 

@@ -6,8 +6,8 @@ use std::collections::HashMap;
 use super::CrossTab;
 use crate::brief::{Brief, Form, MeasureBrief, Plan, PlannedEmphasis};
 use crate::derive::period_places;
-use crate::lines::{Member, MemberId, Members, Value};
-use crate::notice::{Notice, NoticeCode};
+use crate::lines::{Member, MemberId, Members};
+use crate::model::{Notice, NoticeCode, Value};
 use crate::rollup::{Axis, Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.

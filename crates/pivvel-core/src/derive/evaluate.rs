@@ -11,7 +11,7 @@ use crate::error::{Error, Result};
 use crate::formula::{
     CellFormula, CellLeaf, Evaluate, Outgrown, Relation, Texts, Type, Typed, Values, evaluate, holds,
 };
-use crate::lines::Value;
+use crate::model::Value;
 use crate::rollup::Class;
 
 /// Computes values in a frame.

@@ -9,7 +9,7 @@ use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
 use crate::grouping::{Total, summarize};
-use crate::lines::Value;
+use crate::model::Value;
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.

@@ -7,8 +7,8 @@ use super::evaluate::Engine;
 use super::frame::Frame;
 use crate::brief::{Count, Dimension, Pick, Plan, TotalsOf};
 use crate::error::{Error, Result};
-use crate::lines::{MemberId, Value};
-use crate::notice::{Notice, NoticeCode};
+use crate::lines::MemberId;
+use crate::model::{Notice, NoticeCode, Value};
 use crate::rollup::{Apart, Axis, Fate};
 
 /// What becomes of the members of both axes.

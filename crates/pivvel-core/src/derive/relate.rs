@@ -4,7 +4,8 @@ use std::collections::HashMap;
 
 use super::frame::Frame;
 use crate::formula::{Relation, Shift};
-use crate::lines::{DatePart, Member, MemberId};
+use crate::lines::{Member, MemberId};
+use crate::model::DatePart;
 use crate::rollup::{Axis, Class, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.

@@ -8,7 +8,8 @@ use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
 use crate::formula::{Function, Share};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
-use crate::lines::{Member, MemberId, Members, Value};
+use crate::lines::{Member, MemberId, Members};
+use crate::model::Value;
 use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
 /// Leaf groups whose keys are the layout's dimensions, tiers among them.

@@ -9,8 +9,7 @@ use crate::brief::{Form, PeersOf, Plan, PlannedEmphasis, PlannedRule, Side, Yard
 use crate::derive::{Engine, Frame, GroupKey};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Values};
-use crate::lines::Value;
-use crate::notice::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 
 /// What is known of peers that this layout does not show.

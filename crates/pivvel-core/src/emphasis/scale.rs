@@ -1,7 +1,7 @@
 //! From a value to its place: ends, middles, spans and steps.
 
 use crate::brief::{Middle, PlannedEmphasis};
-use crate::lines::Value;
+use crate::model::Value;
 use crate::peers::{Measured, Yardstick, share};
 use crate::rollup::Class;
 

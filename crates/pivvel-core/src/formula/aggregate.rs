@@ -2,7 +2,7 @@
 //! lines, and over values that are there already, is the work of grouping.
 
 use super::types::{FINEST, Type};
-use crate::lines::pow10;
+use crate::model::pow10;
 
 /// What is made of many values.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -3,7 +3,8 @@
 use super::check::Step;
 use super::line::{LineFormula, LineLeaf};
 use super::{Operator, Type};
-use crate::lines::{DatePart, Limit};
+use crate::lines::Limit;
+use crate::model::DatePart;
 
 /// Values of one column that a condition may hold for: from the lowest to the highest, both
 /// included.

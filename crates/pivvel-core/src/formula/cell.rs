@@ -3,7 +3,7 @@
 use super::aggregate::Function;
 use super::check::Typed;
 use super::{Group, Ties};
-use crate::lines::DatePart;
+use crate::model::DatePart;
 
 /// A formula over cells, ready to run.
 pub(crate) type CellFormula = Typed<CellLeaf>;

@@ -9,7 +9,7 @@ use super::scalar::{Call, ScalarFunction, Takes, scalar_function, scalar_functio
 use super::types::Type;
 use super::{Clause, Expr, Name, Node, Operator, Place};
 use crate::error::{Error, Result, shown};
-use crate::lines::{DatePart, date_from_text};
+use crate::model::{DatePart, date_from_text};
 
 /// A checked formula, whose leaves are what its scope made of names and calls.
 #[derive(Debug, Clone, PartialEq)]

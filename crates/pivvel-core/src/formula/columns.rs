@@ -9,7 +9,7 @@ use super::check::{Step, Typed};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
 use crate::error::{Result, unknown_message};
-use crate::lines::{DatePart, Kind, NO_WORD, YES_WORD};
+use crate::model::{DatePart, Kind, NO_WORD, YES_WORD};
 
 /// A source's columns while a plan is made: names are looked up here, and every column that is
 /// found gets a slot in the batches that the scan will be given.

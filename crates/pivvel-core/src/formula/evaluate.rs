@@ -23,7 +23,8 @@ use super::line::{LineFormula, LineLeaf};
 use super::scalar::Call;
 use super::types::Type;
 use super::values::join;
-use crate::lines::{DatePart, Kind, Value, hash, pow10};
+use crate::lines::hash;
+use crate::model::{DatePart, Kind, Value, pow10};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]

@@ -8,7 +8,7 @@ use super::columns::Columns;
 use super::types::Type;
 use super::{Clause, Expr, Name, Place};
 use crate::error::unknown_message;
-use crate::lines::DatePart;
+use crate::model::DatePart;
 
 /// A formula over lines, ready to run.
 pub(crate) type LineFormula = Typed<LineLeaf>;

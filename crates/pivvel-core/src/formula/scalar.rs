@@ -5,7 +5,7 @@ use std::fmt;
 
 use super::types::Type;
 use super::values::Outgrown;
-use crate::lines::{Value, pow10};
+use crate::model::{Value, pow10};
 
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.
 ///

@@ -1,7 +1,7 @@
 //! What formulas give, and what comes of putting two together.
 
 use super::Operator;
-use crate::lines::{DatePart, Kind};
+use crate::model::{DatePart, Kind};
 
 /// What a formula gives.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::Operator;
 use super::check::{Blanks, Step, Typed};
 use super::types::Type;
-use crate::lines::{Value, rescale};
+use crate::model::{Value, rescale};
 
 /// A number outgrew 38 digits.
 #[derive(Debug)]

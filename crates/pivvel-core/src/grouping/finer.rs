@@ -14,7 +14,7 @@ use super::states::States;
 use super::totals::Outgrown;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, Typed, Values, evaluate};
-use crate::lines::Value;
+use crate::model::Value;
 
 /// Finer groups of one set of keys while lines are read.
 #[derive(Debug, Clone)]

@@ -29,7 +29,8 @@ use super::summary::Moments;
 use super::totals::Totals;
 use crate::error::{Error, Result};
 use crate::formula::Type;
-use crate::lines::{Kind, Member, Value};
+use crate::lines::Member;
+use crate::model::{Kind, Value};
 
 /// Named columns of a table, in order.
 type Columns = Vec<(String, ArrayRef)>;

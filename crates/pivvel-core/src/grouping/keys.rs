@@ -11,7 +11,8 @@ use super::pairs::PairTable;
 use super::spec::Key;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
-use crate::lines::{Coder, Codes, DayTable, Kind, MemberId, Members};
+use crate::lines::{Coder, Codes, MemberId, Members};
+use crate::model::{DayTable, Kind};
 
 /// Keys while lines are read.
 #[derive(Debug, Clone)]

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use super::keys::KeyScan;
 use super::nest::{KEYS, Latest};
-use crate::lines::DayTable;
+use crate::model::DayTable;
 
 /// A sheet stays below this many places (2 MiB); in much larger ones, going by paths is quicker.
 const LIMIT: usize = 1 << 17;

@@ -1,7 +1,7 @@
 //! What a scan is to do: keys to group by, and values whose states are kept.
 
 use crate::formula::{Function, LineFormula, Type, Typed};
-use crate::lines::{DatePart, Kind};
+use crate::model::{DatePart, Kind};
 
 /// Everything that a scan needs to know.
 #[derive(Debug, Clone, Default)]

@@ -12,7 +12,7 @@ use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
 use super::totals::{Outgrown, Totals};
 use crate::formula::{Blanks, Data, Function, Numbers, Operator, Type, arithmetic};
-use crate::lines::Value;
+use crate::model::Value;
 
 /// The states of all groups.
 #[derive(Debug, Clone)]

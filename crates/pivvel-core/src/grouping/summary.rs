@@ -5,7 +5,7 @@ use arrow_buffer::i256;
 use super::exact_float::ExactFloat;
 use super::totals::Outgrown;
 use crate::formula::{Function, Share};
-use crate::lines::{Value, rescale};
+use crate::model::{Value, rescale};
 
 /// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
 /// the largest scale among them; as soon as a floating-point number is one of them the sum is a

@@ -10,10 +10,10 @@ use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 use hashbrown::HashTable;
 
-use super::days::DayTable;
+use super::Member;
 use super::dictionary::{Dictionary, mix};
-use super::{DatePart, Kind, Member};
 use crate::error::{Error, Result};
+use crate::model::{DatePart, DayTable, Kind};
 
 /// Gives every member of one dimension a gap-free number in the order of first sight.
 #[derive(Debug, Clone)]

@@ -2,8 +2,7 @@
 
 use std::cmp::Ordering;
 
-use super::calendar::{MONTHS, WEEKDAYS, calendar_place};
-use super::{DatePart, decimal_text};
+use crate::model::{DatePart, MONTHS, WEEKDAYS, calendar_place, decimal_text};
 
 /// A member of one dimension, by the number that it was given when first seen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -11,8 +11,9 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coder::Coder;
-use super::{Kind, LineSource, Progress, Tally, Unmatched};
+use super::{LineSource, Progress, Tally, Unmatched};
 use crate::error::{Error, Result};
+use crate::model::Kind;
 
 /// Lines with the columns of a related table, looked up by key.
 ///

@@ -7,9 +7,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions};
 use arrow_schema::{Schema, SchemaRef};
 
-use super::rescale;
 use super::table::{SqlTable, Statement};
 use crate::error::{Error, Result};
+use crate::model::rescale;
 
 /// What a source has to say about the lines that it read, beside the lines.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -172,7 +172,7 @@ pub trait LineSource {
 
     /// Gives a column a wider kind after a scan asked for one; false where the lines cannot be
     /// read a second time. See [`Error::widen`].
-    fn widen(&mut self, _column: &str, _kind: crate::lines::Kind) -> bool {
+    fn widen(&mut self, _column: &str, _kind: crate::model::Kind) -> bool {
         false
     }
 

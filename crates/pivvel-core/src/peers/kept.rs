@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::Yardstick;
 use super::yardstick::{Measured, Wanted};
 use crate::brief::Count;
-use crate::lines::Value;
+use crate::model::Value;
 
 /// The scales of a run by the names of their peers.
 ///

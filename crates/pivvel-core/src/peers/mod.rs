@@ -14,7 +14,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::derive::{Frame, GroupKey};
-use crate::lines::Value;
+use crate::model::Value;
 use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.

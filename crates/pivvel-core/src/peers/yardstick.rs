@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::brief::Count;
 use crate::grouping::{Total, quantile};
-use crate::lines::Value;
+use crate::model::Value;
 
 /// The reference numbers of one group of peers.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -9,7 +9,8 @@ use super::Pushed;
 use crate::error::{Error, Result};
 use crate::formula::Type;
 use crate::grouping::{Finer, Grouping, Key, LineValue, Scan, States, ValueColumns};
-use crate::lines::{Dialect, Statement, decimal_digits};
+use crate::lines::{Dialect, Statement};
+use crate::model::decimal_digits;
 
 /// Rows that are taken at once.
 const ROWS: usize = 8_192;

@@ -5,7 +5,8 @@
 //! the formula where it has none. A blank is NULL; of texts, an empty one.
 
 use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step, Type};
-use crate::lines::{DatePart, Dialect, SqlColumn, SqlTable, decimal_text, pow10};
+use crate::lines::{Dialect, SqlColumn, SqlTable};
+use crate::model::{DatePart, decimal_text, pow10};
 
 /// Why a formula is not computed by the database.
 pub(super) type Reason = String;

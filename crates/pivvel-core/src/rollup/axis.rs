@@ -5,7 +5,8 @@ use std::cmp::Ordering;
 use super::class::{Apart, Class, Classes};
 use crate::brief::{Dimension, Direction, Placement};
 use crate::grouping::{AxisPaths, PairTable};
-use crate::lines::{BLANK, Member, MemberId, Members, Value};
+use crate::lines::{BLANK, Member, MemberId, Members};
+use crate::model::Value;
 
 /// The rows or the columns of a cross-tab.
 #[derive(Debug, Clone)]

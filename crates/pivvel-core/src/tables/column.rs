@@ -5,7 +5,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, Int64Array};
 use arrow_schema::DataType;
 
-use crate::lines::{Value, rescale};
+use crate::model::{Value, rescale};
 
 /// What a column holds, as far as its values are known.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

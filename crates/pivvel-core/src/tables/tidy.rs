@@ -10,7 +10,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use super::{exact_field, metadata};
 
 use crate::crosstab::{Cell, CrossTab};
-use crate::lines::Value;
+use crate::model::Value;
 use crate::peers::Yardstick;
 use crate::rollup::{Axis, Entry};
 

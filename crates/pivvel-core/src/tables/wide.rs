@@ -8,7 +8,7 @@ use arrow_schema::{DataType, Field, Schema};
 use super::column::{Holds, own_name};
 use super::{Levels, ROWS, Table, metadata};
 use crate::crosstab::CrossTab;
-use crate::lines::Value;
+use crate::model::Value;
 use crate::rollup::{Axis, Entry, MemberRef};
 
 pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, measures: &[usize]) -> Table<'a> {

@@ -1,0 +1,18 @@
+//! What all of the core speaks of: values and their kinds, decimals, days and periods, notices. It imports nothing
+//! of the core.
+
+mod calendar;
+mod days;
+mod decimal;
+mod kind;
+mod notice;
+mod value;
+
+pub use calendar::DatePart;
+pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date_text};
+pub(crate) use days::DayTable;
+pub use decimal::decimal_text;
+pub(crate) use decimal::{decimal_digits, pow10, rescale};
+pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
+pub use notice::{Audience, Notice, NoticeCode};
+pub use value::Value;
