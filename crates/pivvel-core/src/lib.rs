@@ -35,6 +35,7 @@ mod grouping;
 mod lines;
 mod model;
 mod peers;
+mod plan;
 mod printable;
 mod pushdown;
 mod rollup;
@@ -47,11 +48,9 @@ pub use behind::{
     TiedAggregate, TiedPart, Trace, WindowPart,
 };
 pub use brief::{
-    Assumed, AssumptionBrief, BadValues, Brief, Dimension, DimensionBrief, Direction, EmphasisBrief, Form,
-    ItemBrief, Measure, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PALETTE_NAMES, PeersOf, Pick,
-    Placement, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, RelatedBrief, RuleBrief,
-    SYMBOL_NAMES, Scaling, Side, TONE_NAMES, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
-    YardstickOf, kinds_of_unseen,
+    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
+    Negative, NumberFormat, PALETTE_NAMES, PeersOf, Placement, RelatedBrief, RuleBrief, SYMBOL_NAMES,
+    Scaling, Side, TONE_NAMES, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
@@ -70,6 +69,10 @@ pub use model::{
     Audience, DatePart, Kind, NO_WORD, Notice, NoticeCode, UNSEEN, Value, YES_WORD, decimal_text,
 };
 pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
+pub use plan::{
+    Dimension, Direction, Measure, Order, OrderBy, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule,
+    PlannedTier, kinds_of_unseen,
+};
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;

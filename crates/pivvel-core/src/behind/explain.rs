@@ -10,7 +10,7 @@ use super::address::Address;
 use super::lines::{LinesBehind, TiedPart};
 use super::operands::{is_aggregate, operands, with_operands, within};
 use super::trace::Trace;
-use crate::brief::{Brief, Choice, Form};
+use crate::brief::{Brief, Form};
 use crate::crosstab::{Cell, Run};
 use crate::derive::{targets, window};
 use crate::error::{Error, Result};
@@ -18,6 +18,7 @@ use crate::formula::{CellLeaf, Expr, Step, parse};
 use crate::lines::LineSource;
 use crate::model::Value;
 use crate::peers::Yardstick;
+use crate::plan::Choice;
 use crate::rollup::{Entry, grain_index};
 
 /// Where one number comes from.

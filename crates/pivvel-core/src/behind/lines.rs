@@ -10,12 +10,13 @@ use super::address::Address;
 use super::shape::{Shown, schema, show};
 use super::sorted::Sorted;
 use super::trace::Trace;
-use crate::brief::{Brief, Plan};
+use crate::brief::Brief;
 use crate::derive::made_of;
 use crate::error::{Error, Result};
 use crate::grouping::{Grouping, Scan, States, Wanted, keep};
 use crate::lines::LineSource;
 use crate::model::Value;
+use crate::plan::Plan;
 use crate::rollup::{Axis, Entry};
 
 /// Which lines are wanted, and how.

@@ -1,12 +1,12 @@
 //! What is said of lines by the members of a cell, so that a source can leave out most of the others.
 
 use super::trace::Trace;
-use crate::brief::{AxisKey, Plan};
 use crate::crosstab::{Job, Run};
 use crate::error::Result;
 use crate::formula::{LineFormula, Operator, Step, Type, Typed};
 use crate::grouping::Key;
 use crate::lines::{LineSource, Member};
+use crate::plan::{AxisKey, Plan};
 use crate::rollup::{Axis, Entry};
 
 impl Trace {

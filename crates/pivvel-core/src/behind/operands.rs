@@ -3,8 +3,9 @@
 
 use arrow_schema::Schema;
 
-use crate::brief::{Brief, MeasureBrief, Plan};
+use crate::brief::{Brief, MeasureBrief};
 use crate::formula::{Clause, Expr, Node, parse};
+use crate::plan::Plan;
 
 /// The parts of a formula that have a value of their own, outermost only, each once.
 pub(super) fn operands(expr: &Expr) -> Vec<Expr> {

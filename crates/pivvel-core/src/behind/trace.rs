@@ -2,12 +2,13 @@
 
 use arrow_schema::SchemaRef;
 
-use crate::brief::{Brief, Plan};
+use crate::brief::Brief;
 use crate::crosstab::{CrossTab, Inside, Run, opened};
 use crate::error::Result;
 use crate::grouping::{Scan, Sieve};
 use crate::lines::LineSource;
 use crate::model::Kind;
+use crate::plan::Plan;
 
 /// A cross-tab with what it was computed in: the way from each cell back to its lines.
 ///

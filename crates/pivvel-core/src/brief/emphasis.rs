@@ -1,6 +1,5 @@
 //! Emphasis as it is asked for: what stands out, how, by what, among which peers and by which rules.
 
-use super::spec::Brief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::Group;
 
@@ -236,23 +235,5 @@ impl EmphasisBrief {
     /// An emphasis of this form on a measure, by the measure itself, each level on its own scale.
     pub fn new(on: impl Into<String>, form: Form) -> EmphasisBrief {
         EmphasisBrief { on: on.into(), form, ..EmphasisBrief::default() }
-    }
-}
-
-impl Brief {
-    /// Tints a measure's cells by their position, each level on a scale of its own.
-    pub fn tint(self, measure: impl Into<String>) -> Brief {
-        self.emphasize(EmphasisBrief::new(measure, Form::Tint))
-    }
-
-    /// Draws bars in a measure's cells, each level on a scale of its own.
-    pub fn bar(self, measure: impl Into<String>) -> Brief {
-        self.emphasize(EmphasisBrief::new(measure, Form::Bar))
-    }
-
-    /// One emphasis more.
-    pub fn emphasize(mut self, emphasis: EmphasisBrief) -> Brief {
-        self.emphasis.push(emphasis);
-        self
     }
 }

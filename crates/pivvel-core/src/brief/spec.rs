@@ -1,6 +1,7 @@
 //! The brief as data: what the analyst wants, in names and formulas, not yet checked.
 
-use super::emphasis::EmphasisBrief;
+use super::assumption::AssumptionBrief;
+use super::emphasis::{EmphasisBrief, Form};
 use super::format::NumberFormat;
 use super::views::ViewBrief;
 use crate::error::{Error, Result, unknown_message};
@@ -123,37 +124,6 @@ pub struct RelatedBrief {
     pub source: String,
     /// Columns of the lines with the columns of the file that they are looked up in.
     pub keys: Vec<(String, String)>,
-}
-
-/// A named what-if value.
-#[derive(Debug, Clone, PartialEq)]
-pub struct AssumptionBrief {
-    /// The name that formulas and texts use.
-    pub name: String,
-    /// What is assumed where nothing else is said.
-    pub value: Assumed,
-    /// The lowest number that makes sense.
-    pub low: Option<Assumed>,
-    /// The highest number that makes sense.
-    pub high: Option<Assumed>,
-    /// The only values that make sense, where there are few.
-    pub choices: Vec<String>,
-}
-
-/// An assumed value.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Assumed {
-    /// A number, exactly as written; `4%` is 4 at scale 2.
-    Number {
-        /// The digits.
-        digits: i128,
-        /// How many of them stand after the point.
-        scale: u8,
-        /// Whether it was written as a percentage, and is told as one.
-        percent: bool,
-    },
-    /// A text, or the name of a dimension or a measure.
-    Text(String),
 }
 
 /// What is said about one dimension.
@@ -314,12 +284,6 @@ impl MeasureBrief {
     }
 }
 
-impl From<i64> for Assumed {
-    fn from(number: i64) -> Assumed {
-        Assumed::Number { digits: number.into(), scale: 0, percent: false }
-    }
-}
-
 /// A measure whose formula is a tree that was built without text.
 ///
 /// ```
@@ -366,5 +330,29 @@ impl Placement {
             Placement::After => "after",
             Placement::Off => "off",
         }
+    }
+}
+
+impl Brief {
+    /// Tints a measure's cells by their position, each level on a scale of its own.
+    pub fn tint(self, measure: impl Into<String>) -> Brief {
+        self.emphasize(EmphasisBrief::new(measure, Form::Tint))
+    }
+
+    /// Draws bars in a measure's cells, each level on a scale of its own.
+    pub fn bar(self, measure: impl Into<String>) -> Brief {
+        self.emphasize(EmphasisBrief::new(measure, Form::Bar))
+    }
+
+    /// One emphasis more.
+    pub fn emphasize(mut self, emphasis: EmphasisBrief) -> Brief {
+        self.emphasis.push(emphasis);
+        self
+    }
+
+    /// One view more.
+    pub fn view(mut self, view: ViewBrief) -> Brief {
+        self.views.push(view);
+        self
     }
 }

@@ -5,7 +5,7 @@ use super::groups::hashed;
 use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
 use super::trend::{Labels, Trend, trends};
-use crate::brief::{Dimension, Order, OrderBy, Plan, ViewBrief, fill_title};
+use crate::brief::ViewBrief;
 use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
@@ -14,6 +14,7 @@ use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
 use crate::model::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
+use crate::plan::{Dimension, Order, OrderBy, Plan, fill_title};
 use crate::rollup::{SortBy, regroup};
 
 /// What a cross-tab was computed in, for those who ask where a number comes from.

@@ -1,11 +1,11 @@
 //! What the author of a brief most likely did not mean, as far as only the lines can tell.
 
-use crate::brief::{Dimension, Plan};
 use crate::derive::Frame;
 use crate::formula::CellLeaf;
 use crate::grouping::{ScanReport, UnknownText};
 use crate::lines::{Member, MemberId};
 use crate::model::{Kind, Notice, NoticeCode};
+use crate::plan::{Dimension, Plan};
 
 pub(super) fn doubts(plan: &Plan, frame: &Frame, report: &ScanReport) -> Vec<Notice> {
     [

@@ -2,10 +2,11 @@
 //! plan, and all plans are filled by one pass over the lines.
 
 use super::trend::{Labels, trend_brief};
-use crate::brief::{Brief, Form, Plan};
+use crate::brief::{Brief, Form};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
 use crate::model::{Notice, NoticeCode};
+use crate::plan::Plan;
 
 /// A plan, and what its cross-tab is for.
 pub(crate) struct Job {

@@ -36,7 +36,7 @@ impl CrossTab {
                 .filter_map(|text| parse("", text).ok())
                 .any(|expr| expr.names().iter().any(|n| n == measure))
         };
-        let hidden = |(place, measure): (usize, &crate::brief::Measure)| {
+        let hidden = |(place, measure): (usize, &crate::plan::Measure)| {
             self.hides_figure(place) && (planned.measure == Some(place) || named(&measure.name))
         };
         self.measures().iter().enumerate().any(hidden)

@@ -13,13 +13,14 @@ use super::groups::{Groups, merged};
 use super::jobs::Job;
 use super::notices::with_thousands;
 use super::table::CrossTab;
-use crate::brief::{Brief, check_opened};
+use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
 use crate::lines::{Bound, Dialect, LineSource, Statement, Taker, Tally};
 use crate::model::Kind;
 use crate::peers::Yardsticks;
+use crate::plan::check_opened;
 use crate::pushdown::{answer, condition, counts, push};
 
 /// How lines become a cross-tab, where that is not to be left to what suits the machine. The result

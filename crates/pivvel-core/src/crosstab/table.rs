@@ -4,14 +4,16 @@ use std::sync::OnceLock;
 
 use super::cell::Cell;
 use super::trend::{Labels, Trend};
-use crate::brief::{Measure, NumberFormat, ViewBrief};
+use crate::brief::{NumberFormat, ViewBrief};
 use crate::derive::{groups, period_places, shown};
 use crate::emphasis::{Emphasis, Scale};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::Tally;
 use crate::model::{Notice, Value};
-use crate::peers::{KeptScale, Peers, Wanted, Yardsticks, peers_id};
+use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
+use crate::plan::Measure;
+use crate::plan::Wanted;
 use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its

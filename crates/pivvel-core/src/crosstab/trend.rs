@@ -4,10 +4,11 @@
 use std::collections::HashMap;
 
 use super::CrossTab;
-use crate::brief::{Brief, Form, MeasureBrief, Plan, PlannedEmphasis};
+use crate::brief::{Brief, Form, MeasureBrief};
 use crate::derive::period_places;
 use crate::lines::{Member, MemberId, Members};
 use crate::model::{Notice, NoticeCode, Value};
+use crate::plan::{Plan, PlannedEmphasis};
 use crate::rollup::{Axis, Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.

@@ -6,12 +6,12 @@ use std::sync::Arc;
 
 use super::frame::{Cells, Frame};
 use super::{gather, relate};
-use crate::brief::Plan;
 use crate::error::{Error, Result};
 use crate::formula::{
     CellFormula, CellLeaf, Evaluate, Outgrown, Relation, Texts, Type, Typed, Values, evaluate, holds,
 };
 use crate::model::Value;
+use crate::plan::Plan;
 use crate::rollup::Class;
 
 /// Computes values in a frame.

@@ -4,10 +4,10 @@ use std::borrow::Cow;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
-use crate::brief::Plan;
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
+use crate::plan::Plan;
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
 use super::items::{add_items, merge_groups};

@@ -6,9 +6,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::frame::Cells;
-use crate::brief::{Plan, PlannedItem};
 use crate::grouping::{Outgrown, States};
 use crate::lines::{Member, MemberId};
+use crate::plan::{Plan, PlannedItem};
 use crate::rollup::{Apart, Axis, Made};
 
 pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut [Cells]) {

@@ -5,10 +5,11 @@ use std::collections::BTreeMap;
 
 use super::evaluate::Engine;
 use super::frame::Frame;
-use crate::brief::{Count, Dimension, Pick, Plan, TotalsOf};
+use crate::brief::TotalsOf;
 use crate::error::{Error, Result};
 use crate::lines::MemberId;
 use crate::model::{Notice, NoticeCode, Value};
+use crate::plan::{Count, Dimension, Pick, Plan};
 use crate::rollup::{Apart, Axis, Fate};
 
 /// What becomes of the members of both axes.

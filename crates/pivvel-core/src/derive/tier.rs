@@ -3,13 +3,13 @@
 
 use std::sync::Arc;
 
-use crate::brief::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
 use crate::formula::{Function, Share};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
 use crate::lines::{Member, MemberId, Members};
 use crate::model::Value;
+use crate::plan::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
 /// Leaf groups whose keys are the layout's dimensions, tiers among them.

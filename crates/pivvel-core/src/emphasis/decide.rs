@@ -5,12 +5,13 @@ use std::sync::Arc;
 
 use super::scale::Scale;
 use super::{Decided, Emphasis};
-use crate::brief::{Form, PeersOf, Plan, PlannedEmphasis, PlannedRule, Side, YardstickOf};
+use crate::brief::{Form, PeersOf, Side, YardstickOf};
 use crate::derive::{Engine, Frame, GroupKey};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Values};
 use crate::model::{Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
+use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
 
 /// What is known of peers that this layout does not show.
 pub(crate) struct Known<'a> {

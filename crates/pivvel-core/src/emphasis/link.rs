@@ -3,7 +3,7 @@
 
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 
-use crate::brief::SCHEMES;
+use crate::plan::SCHEMES;
 
 /// What a label keeps of itself in a link: what RFC 3986 calls unreserved.
 const ESCAPED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');

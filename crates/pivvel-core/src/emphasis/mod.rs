@@ -9,9 +9,10 @@ pub(crate) use decide::{Known, decide, reference};
 pub(crate) use link::link;
 pub use scale::{Scale, Span};
 
-use crate::brief::{Form, PlannedEmphasis, PlannedRule};
+use crate::brief::Form;
 use crate::formula::Values;
 use crate::peers::Peers;
+use crate::plan::{PlannedEmphasis, PlannedRule};
 
 /// An emphasis with what it came to: its scales, and a decision for every cell.
 #[derive(Debug, Clone)]

@@ -1,8 +1,8 @@
 //! From a value to its place: ends, middles, spans and steps.
 
-use crate::brief::{Middle, PlannedEmphasis};
 use crate::model::Value;
 use crate::peers::{Measured, Yardstick, share};
+use crate::plan::{Middle, PlannedEmphasis};
 use crate::rollup::Class;
 
 /// The scale of one group of peers.

@@ -87,3 +87,18 @@ pub(crate) struct Shift {
     /// How many of them, backward if negative.
     pub(crate) by: i32,
 }
+
+/// Gives every leaf of a formula, and of those that it reads other cells by, to `visit`.
+pub(crate) fn all_leaves(formula: &CellFormula, visit: &mut dyn FnMut(&CellLeaf)) {
+    formula.leaves(&mut |leaf| {
+        visit(leaf);
+        match leaf {
+            CellLeaf::At(inner, _)
+            | CellLeaf::Among(_, inner, _)
+            | CellLeaf::Rank(inner, _)
+            | CellLeaf::Running(inner, _)
+            | CellLeaf::Moving(_, inner, ..) => all_leaves(inner, visit),
+            CellLeaf::Aggregate(_) | CellLeaf::Measure(_) | CellLeaf::Label(_) => {}
+        }
+    });
+}

@@ -19,7 +19,7 @@ mod values;
 
 pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
-pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way};
+pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way, all_leaves};
 pub(crate) use check::{
     Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
     function_names,

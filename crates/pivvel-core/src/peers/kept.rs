@@ -4,9 +4,9 @@
 use std::collections::BTreeMap;
 
 use super::Yardstick;
-use super::yardstick::{Measured, Wanted};
-use crate::brief::Count;
+use super::yardstick::Measured;
 use crate::model::Value;
+use crate::plan::{Count, Wanted};
 
 /// The scales of a run by the names of their peers.
 ///

@@ -8,13 +8,14 @@ mod yardstick;
 
 pub use kept::{KeptScale, KeptTop, Yardsticks};
 pub use yardstick::Yardstick;
-pub(crate) use yardstick::{Measured, Wanted, share};
+pub(crate) use yardstick::{Measured, share};
 
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::derive::{Frame, GroupKey};
 use crate::model::Value;
+use crate::plan::Wanted;
 use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.

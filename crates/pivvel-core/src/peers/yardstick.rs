@@ -2,9 +2,9 @@
 
 use std::cmp::Reverse;
 
-use crate::brief::Count;
 use crate::grouping::{Total, quantile};
 use crate::model::Value;
+use crate::plan::{Count, Wanted};
 
 /// The reference numbers of one group of peers.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -22,15 +22,6 @@ pub struct Yardstick {
     /// The lower quartile, the median and the upper quartile, between two values by straight
     /// interpolation; none for dates.
     pub quartiles: Option<[f64; 3]>,
-}
-
-/// What is wanted of peers beside their yardstick.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Wanted {
-    /// The shares at which a scale ends.
-    pub(crate) clip: Option<(f64, f64)>,
-    /// The values that so many of the highest reach, or of the lowest.
-    pub(crate) cuts: Vec<(Count, bool)>,
 }
 
 /// What was measured of one group of peers.

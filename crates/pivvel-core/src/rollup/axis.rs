@@ -3,10 +3,11 @@
 use std::cmp::Ordering;
 
 use super::class::{Apart, Class, Classes};
-use crate::brief::{Dimension, Direction, Placement};
+use crate::brief::Placement;
 use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{BLANK, Member, MemberId, Members};
 use crate::model::Value;
+use crate::plan::{Dimension, Direction};
 
 /// The rows or the columns of a cross-tab.
 #[derive(Debug, Clone)]

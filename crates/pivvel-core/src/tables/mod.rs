@@ -15,9 +15,9 @@ use std::collections::HashMap;
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, SchemaRef};
 
-use crate::brief::{Dimension, Plan};
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::{Error, Result};
+use crate::plan::{Dimension, Plan};
 use crate::rollup::Axis;
 use cells::CellsShape;
 use tidy::{TidyShape, tidy_of};

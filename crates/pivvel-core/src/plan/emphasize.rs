@@ -2,108 +2,20 @@
 //! something that is gone kept and told.
 
 use super::cells::CellScope;
-use super::emphasis::{
-    EmphasisBrief, Form, PALETTE_NAMES, PeersOf, SYMBOL_NAMES, Side, TONE_NAMES, YardstickOf,
-};
 use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
-use super::plan::{Count, Dimension, Measure, Plan};
-use super::rules::{self, PlannedRule};
-use super::spec::{Assumed, Brief};
+use super::model::{
+    Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, Wanted, is_formula,
+};
+use super::rules;
+use crate::brief::{
+    Assumed, Brief, EmphasisBrief, Form, PALETTE_NAMES, PeersOf, SYMBOL_NAMES, Side, TONE_NAMES, YardstickOf,
+};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
+use crate::formula::{CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
 use crate::model::{Notice, NoticeCode, Value};
-use crate::peers::Wanted;
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
-
-/// What stands out, and at which grains.
-#[derive(Debug, Clone)]
-pub struct PlannedEmphasis {
-    /// What it is called in messages.
-    pub place: String,
-    /// As it was asked for.
-    pub said: EmphasisBrief,
-    /// The measure's place among those that are shown; none for a link on a dimension.
-    pub measure: Option<usize>,
-    /// The axis and the level of the dimension that a link is on.
-    pub linked: Option<(bool, usize)>,
-    /// The grains whose cells stand out, as (row level, column level); level 0 is the total.
-    pub grains: Vec<(usize, usize)>,
-    /// The rules, in the order in which they are tried.
-    pub rules: Vec<PlannedRule>,
-    /// The periods that a trend goes along.
-    pub along: Option<String>,
-    pub(crate) basis: Option<CellFormula>,
-    pub(crate) condition: Option<CellFormula>,
-    pub(crate) middle: Option<Middle>,
-    pub(crate) ends: [Option<f64>; 2],
-    pub(crate) wanted: Wanted,
-    /// Members that its conditions name.
-    compared: Vec<(Spot, String)>,
-}
-
-/// What positions are about.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) enum Middle {
-    Value(f64),
-    Mean,
-}
-
-impl PlannedEmphasis {
-    /// Every formula over cells that it has.
-    pub(crate) fn formulas(&self) -> impl Iterator<Item = &CellFormula> {
-        self.basis
-            .iter()
-            .chain(&self.condition)
-            .chain(self.rules.iter().filter_map(|rule| rule.when.as_ref()))
-    }
-
-    /// Members that its conditions name, with who names them.
-    pub(crate) fn compared_members(&self) -> impl Iterator<Item = (String, Spot, String)> {
-        self.compared.iter().map(|(spot, label)| (self.place.clone(), *spot, label.clone()))
-    }
-
-    /// What decides, in words: the measure, or what else was said.
-    pub fn by(&self) -> &str {
-        self.said.by.as_deref().unwrap_or(&self.said.on)
-    }
-
-    /// The scale's name: what decides and, where a formula is the middle, what it is less.
-    pub fn scale_name(&self) -> String {
-        match self.about_formula() {
-            Some(about) => format!("{} less {about}", self.by()),
-            None => self.by().to_string(),
-        }
-    }
-
-    /// The formula that positions are about, where it is no number and not the mean.
-    pub fn about_formula(&self) -> Option<&str> {
-        self.said
-            .about
-            .as_deref()
-            .filter(|about| self.middle == Some(Middle::Value(0.0)) && is_formula(about))
-    }
-
-    /// Whether its positions are about a middle, from −1 to 1.
-    pub fn is_diverging(&self) -> bool {
-        self.middle.is_some()
-    }
-
-    /// Whether it has a scale of its own at all: trends and links have none.
-    pub fn has_scale(&self) -> bool {
-        !matches!(self.said.form, Form::Trend | Form::Link)
-    }
-
-    /// The same as the grain that decides: for whole rows the total of the columns.
-    pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
-        if self.said.whole_row { (row, 0) } else { (row, column) }
-    }
-}
-
-fn is_formula(about: &str) -> bool {
-    about != "mean" && matches!(Assumed::read(about), Assumed::Text(_))
-}
 
 /// Checks what stands out, as far as formulas go. What names a measure or a dimension that is gone
 /// from the layout is told and left out.

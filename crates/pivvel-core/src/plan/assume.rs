@@ -1,14 +1,10 @@
 //! Assumptions: what-if values by name, in formulas and in the texts of a brief.
 
-use super::emphasis::{EmphasisBrief, RuleBrief};
-use super::spec::{Assumed, AssumptionBrief, Brief, DimensionBrief};
+use super::model::Assumptions;
+use crate::brief::{Assumed, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, RuleBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, Type, Typed};
-use crate::model::{decimal_text, rescale};
-
-/// The values that are assumed, checked against their bounds.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Assumptions(Vec<(String, Assumed)>);
+use crate::model::rescale;
 
 impl Assumptions {
     /// Checks every assumption's value.
@@ -87,45 +83,6 @@ fn below(a: &Assumed, b: &Assumed) -> bool {
     };
     let common = *s.max(t);
     rescale(*a, *s, common).zip(rescale(*b, *t, common)).is_some_and(|(a, b)| a < b)
-}
-
-/// The value as a title tells it.
-impl std::fmt::Display for Assumed {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Assumed::Number { digits, scale, percent: true } if *scale >= 2 => {
-                write!(f, "{} %", decimal_text(*digits, scale - 2))
-            }
-            Assumed::Number { digits, scale, .. } => f.write_str(&decimal_text(*digits, *scale)),
-            Assumed::Text(text) => f.write_str(text),
-        }
-    }
-}
-
-impl Assumed {
-    /// An assumed value as a brief or a flag writes it: `4%`, `1250`, `-0.5`, or any text.
-    ///
-    /// ```
-    /// use pivvel_core::Assumed;
-    /// assert_eq!(Assumed::read("4%"), Assumed::Number { digits: 4, scale: 2, percent: true });
-    /// assert_eq!(Assumed::read("coast"), Assumed::Text("coast".into()));
-    /// ```
-    pub fn read(text: &str) -> Assumed {
-        let number = text.trim();
-        let (number, percent) =
-            number.strip_suffix('%').map_or((number, false), |number| (number.trim_end(), true));
-        let (sign, plain) = number.strip_prefix('-').map_or((1, number), |plain| (-1, plain));
-        let (whole, fraction) = plain.split_once('.').unwrap_or((plain, ""));
-        let all = format!("{whole}{fraction}");
-        let digits = all.parse::<i128>().ok().filter(|_| all.bytes().all(|b| b.is_ascii_digit()));
-        match digits {
-            Some(digits) if fraction.len() <= 16 && !whole.is_empty() => {
-                let scale = fraction.len() as u8 + if percent { 2 } else { 0 };
-                Assumed::Number { digits: sign * digits, scale, percent }
-            }
-            _ => Assumed::Text(text.to_string()),
-        }
-    }
 }
 
 impl Brief {

@@ -1,54 +1,11 @@
 //! The part of a plan that arranges: order of members, places of totals, grains that stand out.
 
 use super::cells::CellScope;
-use super::plan::{Choice, Count, Dimension, Pick, Plan};
-use super::spec::{Assumed, Brief, DimensionBrief, Placement, TotalsOf};
+use super::model::{Choice, Count, Dimension, Direction, Order, OrderBy, Pick, Plan};
+use crate::brief::{Assumed, Brief, DimensionBrief, Placement, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Type};
 use crate::model::{Notice, NoticeCode, rescale};
-
-/// The order of a dimension's members under one parent.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Order {
-    /// What they are sorted by.
-    pub by: OrderBy,
-    /// Which way.
-    pub direction: Direction,
-}
-
-/// What members are sorted by.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub enum OrderBy {
-    /// Their natural order: the calendar's for dates and names of months and weekdays, numbers by
-    /// size, texts by label.
-    #[default]
-    Natural,
-    /// Their labels, as text.
-    Label,
-    /// A formula over cells, as text, in the total of the other axis.
-    Cells(String),
-}
-
-impl Order {
-    /// What members are sorted by, in words.
-    pub fn words(&self) -> &str {
-        match &self.by {
-            OrderBy::Natural => "their natural order",
-            OrderBy::Label => "their label",
-            OrderBy::Cells(formula) => formula,
-        }
-    }
-}
-
-/// Which way members are sorted. The blank member and blank values come last either way.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Direction {
-    /// Lowest first.
-    #[default]
-    Ascending,
-    /// Highest first.
-    Descending,
-}
 
 /// The total column and the total row, as totals and levels name them.
 pub(super) const ROW_TOTAL: &str = "row total";

@@ -1,40 +1,15 @@
 //! Calculated items: formulas over the siblings of a member.
 
+use super::model::{Assumptions, Plan, PlannedItem};
+use crate::brief::{Brief, ItemBrief};
 use std::ops::Range;
 
-use super::assume::Assumptions;
-use super::format::NumberFormat;
-use super::plan::Plan;
-use super::spec::{Brief, ItemBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, Typed, check,
     function_names, parse,
 };
 use crate::model::{Notice, NoticeCode};
-
-/// A member that is computed from its siblings.
-#[derive(Debug, Clone)]
-pub struct PlannedItem {
-    /// The dimension that it is a member of.
-    pub dimension: String,
-    /// Its label.
-    pub name: String,
-    /// Its formula, as it was written.
-    pub formula: String,
-    /// How its numbers are shown, where not as the measure's.
-    pub format: Option<NumberFormat>,
-    /// Whether it is computed for others only.
-    pub hidden: bool,
-    /// Whether it is applied to aggregates, before formula measures.
-    pub before_measures: bool,
-    /// Whether it is a group of members: their lines are aggregated anew as those of one member.
-    pub is_group: bool,
-    /// The siblings that its formula names.
-    pub operands: Vec<String>,
-    pub(crate) spot: Spot,
-    expr: Expr,
-}
 
 /// Checks the items of a brief, and brings them into the order in which they are applied: those
 /// that go before formula measures first, then in the order of the brief.

@@ -1,6 +1,6 @@
 //! Where a measure can have no value, whatever the lines: known from its formula alone.
 
-use super::plan::{Dimension, Measure, Plan};
+use super::model::{Dimension, Measure, Plan};
 use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Shift, Spot, Step};
 
 impl Plan {

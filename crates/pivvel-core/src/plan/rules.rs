@@ -2,53 +2,12 @@
 //! read: which can never match, and where none does.
 
 use super::cells::CellScope;
-use super::emphasis::{RuleBrief, Side, Unit};
 use super::layout;
-use super::plan::Count;
-use super::spec::Assumed;
+use super::model::{Bounds, PlannedRule};
+use crate::brief::{Assumed, RuleBrief, Side, Unit};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, Type};
+use crate::formula::Type;
 use crate::model::{Value, date_from_text};
-
-/// A rule, ready to be tried. All that it says must hold.
-#[derive(Debug, Clone)]
-pub struct PlannedRule {
-    /// What the legend calls it: its own name, or its conditions in words.
-    pub name: String,
-    /// How it shows, where it says so.
-    pub show: Option<String>,
-    /// Its conditions in words.
-    pub words: String,
-    pub(crate) bounds: Bounds,
-    /// So many of the highest, or of the lowest.
-    pub(crate) count: Option<(Count, bool)>,
-    pub(crate) mean: Option<Side>,
-    pub(crate) blank: bool,
-    pub(crate) when: Option<CellFormula>,
-}
-
-/// From where to where a rule matches; half open, and open where nothing is said.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
-pub(crate) struct Bounds {
-    pub(crate) from: Option<Value>,
-    pub(crate) below: Option<Value>,
-    pub(crate) is: Option<Value>,
-    /// Whether they are positions on the scale rather than values.
-    pub(crate) positions: bool,
-}
-
-impl Bounds {
-    fn is_any(&self) -> bool {
-        self.from.is_some() || self.below.is_some() || self.is.is_some()
-    }
-
-    /// Whether a value lies within.
-    pub(crate) fn hold(&self, value: &Value) -> bool {
-        self.from.is_none_or(|from| value.order(&from).is_ge())
-            && self.below.is_none_or(|below| value.order(&below).is_lt())
-            && self.is.is_none_or(|is| value.order(&is).is_eq())
-    }
-}
 
 impl PlannedRule {
     /// Whether nothing but bounds decides.

@@ -1,53 +1,14 @@
 //! Tiers: classes of the members of a dimension by an aggregate, used like a dimension.
 
+use super::model::{AxisKey, Dimension, Measure, Order, Pick, PlannedTier, TierKey};
+use crate::brief::{Assumed, Brief};
 use std::ops::Range;
 
 use super::cells::CellScope;
-use super::layout::Order;
-use super::plan::{Dimension, Measure, Pick};
-use super::spec::{Assumed, Brief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;
 use crate::model::{Kind, Value};
-
-/// A class of members, checked.
-#[derive(Debug, Clone)]
-pub struct PlannedTier {
-    /// The name of the dimension that the tiers make.
-    pub name: String,
-    /// The dimension whose members are classified.
-    pub of: String,
-    /// What they are classified by, as it was written.
-    pub by: String,
-    /// Dimensions within which they are classified.
-    pub within: Vec<String>,
-    /// The labels, lowest first.
-    pub labels: Vec<String>,
-    /// The cuts, lowest first: values, or shares of the members.
-    pub cuts: Vec<Value>,
-    /// Whether the cuts are shares.
-    pub quantiles: bool,
-    pub(crate) by_formula: Option<CellFormula>,
-}
-
-/// How keys of the scan make up a dimension of an axis.
-#[derive(Debug, Clone)]
-pub(crate) enum AxisKey {
-    /// One key, by its place.
-    Key(usize),
-    Tier(TierKey),
-    /// No dimension: whether each tier is kept; the last value is for members without a tier.
-    Filter(Box<TierKey>, Vec<bool>),
-}
-
-/// The keys that a tier is found by.
-#[derive(Debug, Clone)]
-pub(crate) struct TierKey {
-    pub(crate) tier: usize,
-    pub(crate) within: Vec<usize>,
-    pub(crate) of: usize,
-}
 
 /// What each tier is made of, in formulas over lines.
 pub(super) type TierSources = Vec<(Vec<Key>, Key)>;
@@ -229,21 +190,6 @@ pub(super) fn check_by(brief: &Brief, tiers: &[PlannedTier], measures: &[Measure
         }
     }
     Ok(())
-}
-
-/// Gives every leaf of a formula, and of those that it reads other cells by, to `visit`.
-pub(super) fn all_leaves(formula: &CellFormula, visit: &mut dyn FnMut(&CellLeaf)) {
-    formula.leaves(&mut |leaf| {
-        visit(leaf);
-        match leaf {
-            CellLeaf::At(inner, _)
-            | CellLeaf::Among(_, inner, _)
-            | CellLeaf::Rank(inner, _)
-            | CellLeaf::Running(inner, _)
-            | CellLeaf::Moving(_, inner, ..) => all_leaves(inner, visit),
-            CellLeaf::Aggregate(_) | CellLeaf::Measure(_) | CellLeaf::Label(_) => {}
-        }
-    });
 }
 
 /// By the place of a tier: whether each of its classes is kept; the last value is for members without one.

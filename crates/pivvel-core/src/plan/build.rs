@@ -1,0 +1,151 @@
+//! The plan: a brief checked against a source's columns. Every name is resolved and every type is
+//! right before any line is read.
+
+use super::model::{Assumptions, AxisKey, Dimension, Plan};
+use crate::brief::{Brief, MeasureBrief};
+use crate::formula::{Columns, check_condition, check_formula, parse};
+
+use arrow_schema::Schema;
+
+use super::cells::CellScope;
+use super::emphasize;
+use super::layout;
+use super::tiers::{plan_axis, plan_tiers, split_condition};
+use crate::error::{Error, Result};
+use crate::grouping::Grouping;
+use crate::model::{Notice, NoticeCode};
+
+impl Plan {
+    /// Checks a brief against the columns of a source.
+    ///
+    /// # Errors
+    /// Any name that is not known, with the nearest known one; any formula that cannot be read or
+    /// does not make sense, with the spot marked.
+    pub fn new(brief: &Brief, schema: &Schema) -> Result<Plan> {
+        let assumptions = Assumptions::new(&brief.assumptions)?;
+        let brief = &brief.settled(&assumptions);
+        let mut columns = Columns::new(schema);
+        let mut notices = Vec::new();
+        derive_columns(brief, &assumptions, &mut columns)?;
+        let mut grouping = Grouping::default();
+        let (mut tiers, tier_sources) = plan_tiers(brief, &columns)?;
+        let (rows, row_keys) =
+            plan_axis("rows", &brief.rows, &tiers, &tier_sources, &mut columns, &mut grouping.rows)?;
+        let (across, column_keys) =
+            plan_axis("columns", &brief.columns, &tiers, &tier_sources, &mut columns, &mut grouping.columns)?;
+        let mut row_keys = row_keys;
+        let mut names: Vec<&str> = rows.iter().chain(&across).map(|d: &Dimension| d.name.as_str()).collect();
+        names.sort_unstable();
+        if let Some(twice) = names.windows(2).find(|pair| pair[0] == pair[1]) {
+            return Err(Error::request("layout", format!("{} stands in it twice", twice[0])));
+        }
+        if let Some(text) = &brief.filter {
+            let expr = parse("where", text)?;
+            let (of_lines, of_tiers) = split_condition(&expr, &tiers)?;
+            if let Some(expr) = of_lines {
+                grouping.filter = Some(check_condition("where", text, &expr, &mut columns)?);
+            }
+            for (tier, keeps) in of_tiers {
+                let key = super::tiers::hidden_key(tier, &tier_sources, &mut columns, &mut grouping.rows)?;
+                row_keys.push(AxisKey::Filter(Box::new(key), keeps));
+            }
+        }
+        let lines = [MeasureBrief::new("lines", "count()")];
+        let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
+        let mut aggregates = Vec::new();
+        let (mut rows, mut across) = (rows, across);
+        let (measures, measure_order, aggregate_texts, mut emphasis, period) = {
+            let (r, c) = (rows.clone(), across.clone());
+            let mut scope = CellScope::new(
+                (&mut columns, &mut grouping, &mut aggregates),
+                (&r, &c),
+                &assumptions,
+                briefs,
+            );
+            scope.measures()?;
+            layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut notices)?;
+            super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
+            let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut notices)?;
+            let period = super::title::period(brief.title.as_deref(), schema, &mut scope)?;
+            let (measures, order, texts) = scope.finish();
+            (measures, order, texts, emphasis, period)
+        };
+        super::tiers::check_by(brief, &tiers, &measures)?;
+        let mut plan = Plan {
+            title: String::new(),
+            rows,
+            columns: across,
+            measures,
+            emphasis: Vec::new(),
+            condition: brief.filter.clone(),
+            notices: Vec::new(),
+            row_totals: Vec::new(),
+            column_totals: Vec::new(),
+            items: Vec::new(),
+            tiers,
+            grouping,
+            aggregates,
+            aggregate_texts,
+            measure_order,
+            row_keys,
+            column_keys,
+            assumptions: Assumptions::default(),
+            period,
+            needed: Vec::new(),
+            needed_names: Vec::new(),
+        };
+        plan.items = super::items::plan_items(brief, &plan, &assumptions, &mut columns, &mut notices)?;
+        layout::choose_grains(&mut plan, &mut columns, &mut notices)?;
+        (plan.row_totals, plan.column_totals) =
+            layout::place_totals(brief, &plan, &mut columns, &mut notices)?;
+        emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut notices)?;
+        plan.emphasis = emphasis;
+        notices.extend(plan.doubts(brief));
+        let unknown = brief.title.as_deref().and_then(super::title::doubt);
+        notices.extend(unknown.map(|unknown| Notice::author(NoticeCode::TitleName, unknown)));
+        plan.title = brief.title.clone().unwrap_or_else(|| plan.made_title());
+        plan.notices = notices;
+        plan.needed_names = columns.needed_names().map(str::to_string).collect();
+        plan.needed = columns.needed().to_vec();
+        plan.assumptions = assumptions;
+        Ok(plan)
+    }
+
+    /// The columns that further formulas over the same lines may name, those that the scan is given first.
+    pub(crate) fn columns(&self, brief: &Brief, schema: &Schema) -> Result<Columns> {
+        let mut columns = Columns::new(schema).after(&self.needed);
+        derive_columns(&brief.settled(&self.assumptions), &self.assumptions, &mut columns)?;
+        Ok(columns)
+    }
+
+    fn made_title(&self) -> String {
+        let shown = self.measures.iter().filter(|m| !m.hidden);
+        let mut title = shown.map(|m| m.label.as_str()).collect::<Vec<_>>().join(", ");
+        let labels = |dimensions: &[Dimension]| {
+            dimensions.iter().map(|d| d.label.clone()).collect::<Vec<_>>().join(", ")
+        };
+        if !self.rows.is_empty() {
+            title.push_str(&format!(" by {}", labels(&self.rows)));
+        }
+        if !self.columns.is_empty() {
+            let word = if self.rows.is_empty() { "by" } else { "and" };
+            title.push_str(&format!(" {word} {}", labels(&self.columns)));
+        }
+        title
+    }
+}
+
+/// Lets assumptions and derived columns stand in formulas over lines, each after the ones before it.
+fn derive_columns(brief: &Brief, assumptions: &Assumptions, columns: &mut Columns) -> Result<()> {
+    for name in assumptions.names() {
+        if let Some(formula) = assumptions.formula(name) {
+            columns.derive(name, formula).map_err(|e| Error::request(format!("assumption {name}"), e))?;
+        }
+    }
+    for (name, text) in &brief.derived {
+        let place = format!("derived column {name}");
+        let formula = check_formula(&place, text, &parse(&place, text)?, columns)?;
+        columns.derive(name, formula).map_err(|e| Error::request(place, e))?;
+    }
+    Ok(())
+}

@@ -1,0 +1,31 @@
+//! The plan: what a brief comes to over a source's columns, before any line is read. Data in `model`, and a file for
+//! each topic.
+
+mod aggregates;
+mod assume;
+mod blank;
+mod build;
+mod cells;
+mod doubts;
+mod emphasize;
+mod items;
+mod layout;
+mod model;
+mod named;
+mod opened;
+mod rules;
+mod statements;
+mod tiers;
+mod title;
+mod unseen;
+mod views;
+
+pub(crate) use emphasize::SCHEMES;
+pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, Wanted};
+pub use model::{
+    Dimension, Direction, Measure, Order, OrderBy, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule,
+    PlannedTier,
+};
+pub(crate) use opened::check_opened;
+pub(crate) use title::fill as fill_title;
+pub use unseen::kinds_of_unseen;

@@ -1,0 +1,508 @@
+//! The plan as data: a brief checked against a source's columns. Every name is resolved, and every type is right.
+
+use crate::formula::{CellFormula, CellLeaf, Expr, Spot, all_leaves};
+use std::collections::BTreeSet;
+
+use crate::brief::{Assumed, EmphasisBrief, Form, NumberFormat, Placement, Side, TopBrief, TotalsOf};
+use crate::grouping::{Aggregate, Grouping};
+use crate::model::{DatePart, Kind, Notice, Value};
+
+/// A brief checked against a source's columns, ready to run.
+#[derive(Debug, Clone)]
+pub struct Plan {
+    /// The heading.
+    pub title: String,
+    /// Dimensions on the rows, outermost first.
+    pub rows: Vec<Dimension>,
+    /// Dimensions on the columns, outermost first.
+    pub columns: Vec<Dimension>,
+    /// What is computed, hidden measures among it.
+    pub measures: Vec<Measure>,
+    /// What stands out, in the order in which it is tried.
+    pub emphasis: Vec<PlannedEmphasis>,
+    /// The condition that lines must meet, as a formula's text.
+    pub condition: Option<String>,
+    /// What the author should know before running it.
+    pub notices: Vec<Notice>,
+    /// Where the totals stand, by level from the grand total inward, on the rows.
+    pub row_totals: Vec<Placement>,
+    /// Where the totals stand, by level from the grand total inward, on the columns.
+    pub column_totals: Vec<Placement>,
+    /// Members that are computed from their siblings, in the order in which they are applied.
+    pub items: Vec<PlannedItem>,
+    /// Classes of members.
+    pub tiers: Vec<PlannedTier>,
+    pub(crate) grouping: Grouping,
+    pub(crate) aggregates: Vec<Aggregate>,
+    /// How each of these is written.
+    pub(crate) aggregate_texts: Vec<String>,
+    /// Measures in an order in which each comes after those that it builds on.
+    pub(crate) measure_order: Vec<usize>,
+    /// How the keys of the scan make up the dimensions of each axis.
+    pub(crate) row_keys: Vec<AxisKey>,
+    pub(crate) column_keys: Vec<AxisKey>,
+    pub(crate) assumptions: Assumptions,
+    /// The first and the last day of the lines, where the heading names their period.
+    pub(crate) period: Option<[CellFormula; 2]>,
+    pub(super) needed: Vec<usize>,
+    pub(super) needed_names: Vec<String>,
+}
+
+/// A dimension of the layout.
+#[derive(Debug, Clone)]
+pub struct Dimension {
+    /// Its name, as the layout writes it.
+    pub name: String,
+    /// Its heading.
+    pub label: String,
+    /// The order of its members.
+    pub order: Order,
+    /// The members that come first, in this order.
+    pub listed: Vec<String>,
+    /// Labels that are shown instead of members' own.
+    pub labels: Vec<(String, String)>,
+    /// What the column behind it holds.
+    pub kind: Kind,
+    /// The part of a date that it is made of.
+    pub part: Option<DatePart>,
+    /// Which of its members are shown.
+    pub pick: Pick,
+    pub(crate) order_by: Option<CellFormula>,
+}
+
+impl Dimension {
+    /// The part of a date that its members are; days where it is a whole date.
+    pub(crate) fn period(&self) -> Option<DatePart> {
+        self.part.or((self.kind == Kind::Date).then_some(DatePart::Day))
+    }
+
+    /// The column that it is made of.
+    pub(crate) fn date_column(&self) -> &str {
+        match self.part {
+            Some(_) => self.name.rsplit_once('.').map_or(self.name.as_str(), |(column, _)| column),
+            None => &self.name,
+        }
+    }
+}
+
+/// Which members of a dimension are shown.
+#[derive(Debug, Clone, Default)]
+pub struct Pick {
+    /// The only ones; all where nothing is said.
+    pub only: Vec<String>,
+    /// Those that are not.
+    pub except: Vec<String>,
+    /// The condition on cells that they must meet, as text.
+    pub having: Option<String>,
+    /// How many, and by what.
+    pub top: Option<TopBrief>,
+    /// What totals cover.
+    pub totals_of: TotalsOf,
+    pub(crate) condition: Option<CellFormula>,
+    pub(crate) by: Option<CellFormula>,
+    pub(crate) count: Count,
+}
+
+/// How many members are kept.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) enum Count {
+    #[default]
+    All,
+    Members(usize),
+    /// A share of the members, in hundredths of a percent.
+    Share(u32),
+}
+
+impl Count {
+    /// How many that is of so many. Part of a member is a member: 20 % of six are two.
+    pub(crate) fn of(self, all: usize) -> usize {
+        match self {
+            Count::All => all,
+            Count::Members(count) => count,
+            Count::Share(share) => (all * share as usize).div_ceil(10_000),
+        }
+    }
+
+    /// The same as it is written: `3` or `2.5%`.
+    pub(crate) fn words(self) -> Option<String> {
+        match self {
+            Count::All => None,
+            Count::Members(count) => Some(count.to_string()),
+            Count::Share(share) => Some(format!("{}%", f64::from(share) / 100.0)),
+        }
+    }
+}
+
+impl Pick {
+    /// Whether any member may be left out.
+    pub fn is_any(&self) -> bool {
+        !self.only.is_empty() || !self.except.is_empty() || self.having.is_some() || self.top.is_some()
+    }
+}
+
+/// A measure of the cross-tab.
+#[derive(Debug, Clone)]
+pub struct Measure {
+    /// Its name in data.
+    pub name: String,
+    /// Its heading.
+    pub label: String,
+    /// Its formula, as it was written.
+    pub formula: String,
+    /// How its numbers are shown.
+    pub format: NumberFormat,
+    /// Whether it is shown at totals and subtotals too.
+    pub totals: bool,
+    /// Whether it is computed for others only.
+    pub hidden: bool,
+    pub(crate) cell: CellFormula,
+    pub(crate) levels: Vec<(String, Option<CellFormula>)>,
+    pub(crate) level_texts: Vec<(String, Option<String>)>,
+    /// For each grain, which formula it has there.
+    pub(crate) grains: Vec<Choice>,
+}
+
+/// Which formula a measure has at a grain.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Choice {
+    Main,
+    Level(usize),
+    Nothing,
+}
+
+impl Measure {
+    /// The levels at which it has another formula, or none.
+    pub fn level_formulas(&self) -> &[(String, Option<String>)] {
+        &self.level_texts
+    }
+
+    /// Gives every leaf of its formulas to `visit`, and those that it reads other cells by.
+    pub(crate) fn each_leaf(&self, visit: &mut dyn FnMut(&CellLeaf)) {
+        all_leaves(&self.cell, visit);
+        self.levels.iter().filter_map(|(_, formula)| formula.as_ref()).for_each(|f| all_leaves(f, visit));
+    }
+
+    /// The formula at a grain, if it has one there.
+    pub(crate) fn formula_at(&self, grain: usize) -> Option<&CellFormula> {
+        match self.grains.get(grain) {
+            Some(Choice::Nothing) => None,
+            Some(Choice::Level(i)) => self.levels[*i].1.as_ref(),
+            _ => Some(&self.cell),
+        }
+    }
+
+    /// Whether it has a formula at a grain (row level, column level), where columns have so many
+    /// dimensions.
+    pub(crate) fn shows_at(&self, grain: usize) -> bool {
+        self.grains.get(grain).is_none_or(|choice| *choice != Choice::Nothing)
+    }
+}
+
+/// The order of a dimension's members under one parent.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Order {
+    /// What they are sorted by.
+    pub by: OrderBy,
+    /// Which way.
+    pub direction: Direction,
+}
+
+/// What members are sorted by.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum OrderBy {
+    /// Their natural order: the calendar's for dates and names of months and weekdays, numbers by
+    /// size, texts by label.
+    #[default]
+    Natural,
+    /// Their labels, as text.
+    Label,
+    /// A formula over cells, as text, in the total of the other axis.
+    Cells(String),
+}
+
+impl Order {
+    /// What members are sorted by, in words.
+    pub fn words(&self) -> &str {
+        match &self.by {
+            OrderBy::Natural => "their natural order",
+            OrderBy::Label => "their label",
+            OrderBy::Cells(formula) => formula,
+        }
+    }
+}
+
+/// Which way members are sorted. The blank member and blank values come last either way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Direction {
+    /// Lowest first.
+    #[default]
+    Ascending,
+    /// Highest first.
+    Descending,
+}
+
+/// A member that is computed from its siblings.
+#[derive(Debug, Clone)]
+pub struct PlannedItem {
+    /// The dimension that it is a member of.
+    pub dimension: String,
+    /// Its label.
+    pub name: String,
+    /// Its formula, as it was written.
+    pub formula: String,
+    /// How its numbers are shown, where not as the measure's.
+    pub format: Option<NumberFormat>,
+    /// Whether it is computed for others only.
+    pub hidden: bool,
+    /// Whether it is applied to aggregates, before formula measures.
+    pub before_measures: bool,
+    /// Whether it is a group of members: their lines are aggregated anew as those of one member.
+    pub is_group: bool,
+    /// The siblings that its formula names.
+    pub operands: Vec<String>,
+    pub(crate) spot: Spot,
+    pub(super) expr: Expr,
+}
+
+/// A class of members, checked.
+#[derive(Debug, Clone)]
+pub struct PlannedTier {
+    /// The name of the dimension that the tiers make.
+    pub name: String,
+    /// The dimension whose members are classified.
+    pub of: String,
+    /// What they are classified by, as it was written.
+    pub by: String,
+    /// Dimensions within which they are classified.
+    pub within: Vec<String>,
+    /// The labels, lowest first.
+    pub labels: Vec<String>,
+    /// The cuts, lowest first: values, or shares of the members.
+    pub cuts: Vec<Value>,
+    /// Whether the cuts are shares.
+    pub quantiles: bool,
+    pub(crate) by_formula: Option<CellFormula>,
+}
+
+/// How keys of the scan make up a dimension of an axis.
+#[derive(Debug, Clone)]
+pub(crate) enum AxisKey {
+    /// One key, by its place.
+    Key(usize),
+    Tier(TierKey),
+    /// No dimension: whether each tier is kept; the last value is for members without a tier.
+    Filter(Box<TierKey>, Vec<bool>),
+}
+
+/// The keys that a tier is found by.
+#[derive(Debug, Clone)]
+pub(crate) struct TierKey {
+    pub(crate) tier: usize,
+    pub(crate) within: Vec<usize>,
+    pub(crate) of: usize,
+}
+
+/// A rule, ready to be tried. All that it says must hold.
+#[derive(Debug, Clone)]
+pub struct PlannedRule {
+    /// What the legend calls it: its own name, or its conditions in words.
+    pub name: String,
+    /// How it shows, where it says so.
+    pub show: Option<String>,
+    /// Its conditions in words.
+    pub words: String,
+    pub(crate) bounds: Bounds,
+    /// So many of the highest, or of the lowest.
+    pub(crate) count: Option<(Count, bool)>,
+    pub(crate) mean: Option<Side>,
+    pub(crate) blank: bool,
+    pub(crate) when: Option<CellFormula>,
+}
+
+/// From where to where a rule matches; half open, and open where nothing is said.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub(crate) struct Bounds {
+    pub(crate) from: Option<Value>,
+    pub(crate) below: Option<Value>,
+    pub(crate) is: Option<Value>,
+    /// Whether they are positions on the scale rather than values.
+    pub(crate) positions: bool,
+}
+
+impl Bounds {
+    pub(super) fn is_any(&self) -> bool {
+        self.from.is_some() || self.below.is_some() || self.is.is_some()
+    }
+
+    /// Whether a value lies within.
+    pub(crate) fn hold(&self, value: &Value) -> bool {
+        self.from.is_none_or(|from| value.order(&from).is_ge())
+            && self.below.is_none_or(|below| value.order(&below).is_lt())
+            && self.is.is_none_or(|is| value.order(&is).is_eq())
+    }
+}
+
+/// What stands out, and at which grains.
+#[derive(Debug, Clone)]
+pub struct PlannedEmphasis {
+    /// What it is called in messages.
+    pub place: String,
+    /// As it was asked for.
+    pub said: EmphasisBrief,
+    /// The measure's place among those that are shown; none for a link on a dimension.
+    pub measure: Option<usize>,
+    /// The axis and the level of the dimension that a link is on.
+    pub linked: Option<(bool, usize)>,
+    /// The grains whose cells stand out, as (row level, column level); level 0 is the total.
+    pub grains: Vec<(usize, usize)>,
+    /// The rules, in the order in which they are tried.
+    pub rules: Vec<PlannedRule>,
+    /// The periods that a trend goes along.
+    pub along: Option<String>,
+    pub(crate) basis: Option<CellFormula>,
+    pub(crate) condition: Option<CellFormula>,
+    pub(crate) middle: Option<Middle>,
+    pub(crate) ends: [Option<f64>; 2],
+    pub(crate) wanted: Wanted,
+    /// Members that its conditions name.
+    pub(super) compared: Vec<(Spot, String)>,
+}
+
+/// What positions are about.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Middle {
+    Value(f64),
+    Mean,
+}
+
+impl PlannedEmphasis {
+    /// Every formula over cells that it has.
+    pub(crate) fn formulas(&self) -> impl Iterator<Item = &CellFormula> {
+        self.basis
+            .iter()
+            .chain(&self.condition)
+            .chain(self.rules.iter().filter_map(|rule| rule.when.as_ref()))
+    }
+
+    /// Members that its conditions name, with who names them.
+    pub(crate) fn compared_members(&self) -> impl Iterator<Item = (String, Spot, String)> {
+        self.compared.iter().map(|(spot, label)| (self.place.clone(), *spot, label.clone()))
+    }
+
+    /// What decides, in words: the measure, or what else was said.
+    pub fn by(&self) -> &str {
+        self.said.by.as_deref().unwrap_or(&self.said.on)
+    }
+
+    /// The scale's name: what decides and, where a formula is the middle, what it is less.
+    pub fn scale_name(&self) -> String {
+        match self.about_formula() {
+            Some(about) => format!("{} less {about}", self.by()),
+            None => self.by().to_string(),
+        }
+    }
+
+    /// The formula that positions are about, where it is no number and not the mean.
+    pub fn about_formula(&self) -> Option<&str> {
+        self.said
+            .about
+            .as_deref()
+            .filter(|about| self.middle == Some(Middle::Value(0.0)) && is_formula(about))
+    }
+
+    /// Whether its positions are about a middle, from −1 to 1.
+    pub fn is_diverging(&self) -> bool {
+        self.middle.is_some()
+    }
+
+    /// Whether it has a scale of its own at all: trends and links have none.
+    pub fn has_scale(&self) -> bool {
+        !matches!(self.said.form, Form::Trend | Form::Link)
+    }
+
+    /// The same as the grain that decides: for whole rows the total of the columns.
+    pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
+        if self.said.whole_row { (row, 0) } else { (row, column) }
+    }
+}
+
+pub(super) fn is_formula(about: &str) -> bool {
+    about != "mean" && matches!(Assumed::read(about), Assumed::Text(_))
+}
+
+/// What is wanted of peers beside their yardstick.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Wanted {
+    /// The shares at which a scale ends.
+    pub(crate) clip: Option<(f64, f64)>,
+    /// The values that so many of the highest reach, or of the lowest.
+    pub(crate) cuts: Vec<(Count, bool)>,
+}
+
+/// The values that are assumed, checked against their bounds.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Assumptions(pub(super) Vec<(String, Assumed)>);
+
+impl Plan {
+    /// Places in the schema of the columns that the scan must be given, in this order.
+    pub fn needed(&self) -> &[usize] {
+        &self.needed
+    }
+
+    /// Names of the columns that the scan must be given, in this order.
+    pub fn needed_names(&self) -> &[String] {
+        &self.needed_names
+    }
+
+    /// The aggregates that a measure is made of, by their places.
+    pub(crate) fn aggregates_of(&self, measure: usize, found: &mut BTreeSet<usize>) {
+        let Measure { cell, levels, .. } = &self.measures[measure];
+        for formula in levels.iter().filter_map(|(_, formula)| formula.as_ref()).chain([cell]) {
+            all_leaves(formula, &mut |leaf| match leaf {
+                CellLeaf::Aggregate(place) => drop(found.insert(*place)),
+                CellLeaf::Measure(other) => self.aggregates_of(*other, found),
+                _ => {}
+            });
+        }
+    }
+
+    /// All that decides which cells there are and what their values are, as text.
+    pub(crate) fn computed(&self) -> String {
+        let layout = |dimensions: &[Dimension]| {
+            let one = |d: &Dimension| format!("{} {:?} {:?} {:?}", d.name, d.order, d.listed, d.pick);
+            dimensions.iter().map(one).collect::<Vec<_>>().join("; ")
+        };
+        let measure = |m: &Measure| format!("{} = {} {:?}", m.name, m.formula, m.level_texts);
+        let measures: Vec<String> = self.measures.iter().map(measure).collect();
+        let item = |item: &PlannedItem| format!("{}: {} = {}", item.dimension, item.name, item.formula);
+        let items: Vec<String> = self.items.iter().map(item).collect();
+        format!(
+            "{} | {} | {measures:?} | {items:?} | {:?} | {:?} {:?}",
+            layout(&self.rows),
+            layout(&self.columns),
+            self.tiers,
+            self.needed_names,
+            self.grouping
+        )
+    }
+
+    /// The emphasis whose peers and yardstick a measure's cells of a grain have everywhere: the first on it that
+    /// shows it by its own values. Where there is none, all of the grain are peers.
+    pub(crate) fn scaled_by(&self, shown: usize, grain: (usize, usize)) -> Option<usize> {
+        let scales = |e: &PlannedEmphasis| {
+            let said = &e.said;
+            e.measure == Some(shown)
+                && e.has_scale()
+                && said.by.is_none()
+                && e.about_formula().is_none()
+                && !said.whole_row
+                && e.grains.contains(&grain)
+        };
+        self.emphasis.iter().position(scales)
+    }
+
+    /// The dimensions of an axis.
+    pub(crate) fn axis(&self, on_rows: bool) -> &[Dimension] {
+        if on_rows { &self.rows } else { &self.columns }
+    }
+}

@@ -1,0 +1,166 @@
+//! Several views of one set of lines: each a brief of its own, made from the one that holds it.
+
+use crate::brief::{Brief, EmphasisBrief, MeasureBrief, PeersOf, ViewBrief, ViewForm};
+use crate::error::{Error, Result, unknown_message};
+use crate::formula::{Node, parse};
+
+impl Brief {
+    /// The brief of a view: this one with the view's layout, condition and measures.
+    ///
+    /// # Errors
+    /// A view that does not say what its form needs, or says what is not there.
+    pub fn of_view(&self, place: usize) -> Result<Brief> {
+        let view = &self.views[place];
+        let name = format!("view {} ({})", place + 1, view.form.name());
+        let wrong = |message: &str| Err(Error::request(&name, message));
+        let mut own = self.clone();
+        own.views = Vec::new();
+        own.to = Vec::new();
+        own.title = view.title.clone();
+        own.rows = view.rows.clone().unwrap_or(own.rows);
+        own.columns = match &view.columns {
+            Some(columns) => columns.clone(),
+            None if view.form == ViewForm::Table => own.columns,
+            None => Vec::new(),
+        };
+        if let Some(condition) = &view.filter {
+            own.filter = Some(match &self.filter {
+                Some(all) => format!("({all}) and ({condition})"),
+                None => condition.clone(),
+            });
+        }
+        match view.form {
+            ViewForm::Line => {
+                let Some(along) = &view.along else {
+                    return wrong("a line goes along periods: say along = \"sold_on.month\"");
+                };
+                own.columns = vec![along.clone()];
+            }
+            ViewForm::Strip if own.rows.len() < 2 => {
+                return wrong("a strip shows members within groups: say rows = [\"coast\", \"harbour\"]");
+            }
+            ViewForm::Tiles if view.grid.is_empty() => {
+                return wrong("tiles stand on a grid: say grid = { \"Fell Coast\" = [1, 1] }");
+            }
+            _ if own.rows.is_empty() && view.form != ViewForm::Table => {
+                return wrong("it shows members: say rows = [\"coast\"]");
+            }
+            _ => {}
+        }
+        if let Some(per) = &view.per {
+            own.rows.retain(|row| row != per);
+            own.columns.retain(|column| column != per);
+            own.rows.insert(0, per.clone());
+        }
+        own.measures = self.measures_of(&name, view)?;
+        // What is said of dimensions that this view does not show is said for other views.
+        let shown = |name: &String| own.rows.contains(name) || own.columns.contains(name);
+        own.items.retain(|item| own.rows.contains(&item.dimension) || own.columns.contains(&item.dimension));
+        own.dimensions
+            .retain(|dimension| own.rows.contains(&dimension.name) || own.columns.contains(&dimension.name));
+        own.totals.retain(|(total, _)| {
+            let of_axis = ["", "rows", "columns", "row total", "column total"].contains(&total.as_str());
+            let has_members = |axis: &[String]| {
+                axis.iter().position(|name| name == total).is_some_and(|place| place + 1 < axis.len())
+            };
+            of_axis || has_members(&own.rows) || has_members(&own.columns)
+        });
+        let measured =
+            |on: &String| own.measures.iter().any(|measure| measure.name == *on && !measure.hidden);
+        own.emphasis = self
+            .emphasis
+            .iter()
+            .filter(|e| measured(&e.on) || shown(&e.on))
+            .filter(|e| {
+                e.levels.is_empty() || e.levels.iter().any(|level| shown(level) || level.contains("total"))
+            })
+            .map(|e| EmphasisBrief {
+                levels: e
+                    .levels
+                    .iter()
+                    .filter(|level| shown(level) || level.contains("total"))
+                    .cloned()
+                    .collect(),
+                peers: match e.peers {
+                    PeersOf::Level if view.own_scales => PeersOf::Branch,
+                    peers => peers,
+                },
+                ..e.clone()
+            })
+            .collect();
+        let shown =
+            |name: &String| own.rows.contains(name) || own.columns.contains(name) || name.ends_with("total");
+        for measure in &mut own.measures {
+            measure.levels.retain(|(level, _)| shown(level));
+        }
+        let needed = needed_measures(&own);
+        own.measures.retain(|measure| needed.contains(&measure.name));
+        Ok(own)
+    }
+
+    /// The measures of a view: those that it shows in the order that it says, the others hidden.
+    fn measures_of(&self, name: &str, view: &ViewBrief) -> Result<Vec<MeasureBrief>> {
+        let (least, most) = view.form.measures();
+        let known = || self.measures.iter().map(|measure| measure.name.as_str());
+        let usual = self.measures.iter().filter(|measure| !measure.hidden).take(most);
+        let wanted: Vec<&str> = match view.measures.is_empty() {
+            true => usual.map(|measure| measure.name.as_str()).collect(),
+            false => view.measures.iter().map(String::as_str).collect(),
+        };
+        if let Some(unknown) = wanted.iter().find(|wanted| !known().any(|known| known == **wanted)) {
+            return Err(Error::request(name, unknown_message("measure", unknown, known())));
+        }
+        if self.measures.is_empty() {
+            return Ok(Vec::new());
+        }
+        if wanted.len() < least || wanted.len() > most {
+            let count = if least == most { least.to_string() } else { format!("{least} to {most}") };
+            let message =
+                format!("it shows {count} of the measures, not {}; say measures = […]", wanted.len());
+            return Err(Error::request(name, message));
+        }
+        let shown = |measure: &&MeasureBrief| wanted.contains(&measure.name.as_str());
+        let in_order = wanted.iter().filter_map(|wanted| self.measures.iter().find(|m| m.name == *wanted));
+        let mut all: Vec<MeasureBrief> =
+            in_order.map(|measure| MeasureBrief { hidden: false, ..measure.clone() }).collect();
+        let rest = self.measures.iter().filter(|measure| !shown(measure));
+        all.extend(rest.map(|measure| MeasureBrief { hidden: true, ..measure.clone() }));
+        Ok(all)
+    }
+}
+
+/// The measures of a brief that are shown or that something else in it reads.
+fn needed_measures(brief: &Brief) -> Vec<String> {
+    let mut unread: Vec<&str> = Vec::new();
+    for dimension in &brief.dimensions {
+        unread.extend(dimension.order.iter().chain(&dimension.having).map(String::as_str));
+        unread.extend(dimension.top.iter().map(|top| top.by.as_str()));
+    }
+    unread.extend(brief.tiers.iter().map(|tier| tier.by.as_str()));
+    for emphasis in &brief.emphasis {
+        unread.extend(emphasis.by.iter().chain(&emphasis.only).chain(&emphasis.about).map(String::as_str));
+        unread.extend(emphasis.rules.iter().filter_map(|rule| rule.when.as_deref()));
+    }
+    let shown = || brief.measures.iter().filter(|measure| !measure.hidden);
+    let mut needed: Vec<String> = shown().map(|measure| measure.name.clone()).collect();
+    unread.extend(shown().flat_map(formulas));
+    while let Some(text) = unread.pop() {
+        // An order has a direction after its formula.
+        let formula = text.strip_suffix(" desc").or(text.strip_suffix(" asc")).unwrap_or(text);
+        let Ok(expr) = parse("", formula) else { continue };
+        expr.walk(&mut |part| {
+            let Node::Name(name) = &part.node else { return };
+            let known = brief.measures.iter().find(|measure| measure.name == name.whole());
+            if let Some(measure) = known.filter(|measure| !needed.contains(&measure.name)) {
+                needed.push(measure.name.clone());
+                unread.extend(formulas(measure));
+            }
+        });
+    }
+    needed
+}
+
+fn formulas(measure: &MeasureBrief) -> impl Iterator<Item = &str> {
+    let at_levels = measure.levels.iter().filter_map(|(_, formula)| formula.as_deref());
+    std::iter::once(measure.formula.as_str()).chain(at_levels)
+}
