@@ -8,9 +8,9 @@ use super::frame::{Cells, Frame};
 use super::{gather, relate};
 use crate::error::{Error, Result};
 use crate::formula::{
-    CellFormula, CellLeaf, Evaluate, Outgrown, Relation, Texts, Type, Typed, Values, evaluate, holds,
+    CellFormula, CellLeaf, Evaluate, Relation, Texts, Type, Typed, Values, evaluate, holds,
 };
-use crate::model::Value;
+use crate::model::{Overflow, Value};
 use crate::plan::Plan;
 use crate::rollup::Class;
 
@@ -88,18 +88,18 @@ impl<'a> Engine<'a> {
     }
 
     /// The values that a formula gives at a grain, items included.
-    pub(crate) fn values(&self, formula: &CellFormula, grain: usize) -> Result<Values, Outgrown> {
+    pub(crate) fn values(&self, formula: &CellFormula, grain: usize) -> Result<Values, Overflow> {
         let values = evaluate(formula, &mut AtGrain { engine: self, grain })?;
         self.with_items(values, formula.gives, grain)
     }
 
     /// The cells of a grain that a condition holds for.
-    pub(crate) fn holds(&self, condition: &CellFormula, grain: usize) -> Result<Vec<bool>, Outgrown> {
+    pub(crate) fn holds(&self, condition: &CellFormula, grain: usize) -> Result<Vec<bool>, Overflow> {
         holds(condition, &mut AtGrain { engine: self, grain })
     }
 
     /// Fills the cells of those items that are applied to measures.
-    fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Outgrown> {
+    fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Overflow> {
         let cells = &self.frame.grains[grain];
         if !cells.makers.iter().flatten().any(|item| !self.plan.items[*item].before_measures) {
             return Ok(values);
@@ -152,7 +152,7 @@ fn fill_item(
     place: usize,
     formula: Option<&Typed<usize>>,
     values: &mut [Option<Value>],
-) -> Result<(), Outgrown> {
+) -> Result<(), Overflow> {
     let is_own = |cell: &usize| {
         cells.maker(*cell) == Some(place) && !cells.merged.get(*cell).copied().unwrap_or(false)
     };
@@ -189,17 +189,17 @@ struct Operands<'a> {
 
 impl Evaluate for Operands<'_> {
     type Leaf = usize;
-    type Error = Outgrown;
+    type Error = Overflow;
 
     fn cells(&self) -> usize {
         self.own.len()
     }
 
-    fn values(&mut self, leaf: &usize) -> Result<Values, Outgrown> {
+    fn values(&mut self, leaf: &usize) -> Result<Values, Overflow> {
         Ok(Arc::new(self.own.iter().map(|cell| (self.operand)(*cell, *leaf)).collect()))
     }
 
-    fn texts(&mut self, _: &usize) -> Result<Texts, Outgrown> {
+    fn texts(&mut self, _: &usize) -> Result<Texts, Overflow> {
         Ok(Arc::new(vec![None; self.own.len()]))
     }
 
@@ -214,13 +214,13 @@ struct AtGrain<'a, 'e> {
 
 impl Evaluate for AtGrain<'_, '_> {
     type Leaf = CellLeaf;
-    type Error = Outgrown;
+    type Error = Overflow;
 
     fn cells(&self) -> usize {
         self.engine.frame.grains[self.grain].len()
     }
 
-    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
+    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Overflow> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
@@ -247,7 +247,7 @@ impl Evaluate for AtGrain<'_, '_> {
         })
     }
 
-    fn texts(&mut self, leaf: &CellLeaf) -> Result<Texts, Outgrown> {
+    fn texts(&mut self, leaf: &CellLeaf) -> Result<Texts, Overflow> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let CellLeaf::Label(spot) = leaf else { return Ok(Arc::new(vec![None; cells.len()])) };
@@ -273,7 +273,7 @@ impl Evaluate for AtGrain<'_, '_> {
 
 impl AtGrain<'_, '_> {
     /// The values of a formula at the cells that are related to those of this grain.
-    fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Outgrown> {
+    fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Overflow> {
         let frame = self.engine.frame;
         let targets = relate::targets(frame, self.grain, relation);
         let mut computed: HashMap<usize, Values> = HashMap::new();

@@ -1,12 +1,13 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
+use crate::model::Overflow;
 use std::borrow::Cow;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{Aggregate, LeafGroups, Outgrown, PairTable, States};
+use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
 use crate::plan::Plan;
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
@@ -107,7 +108,7 @@ fn cells<'a>(
     rolled: Vec<RolledGrain<'a>>,
     across: usize,
     aggregates: &[Aggregate],
-) -> Result<Vec<(Cells, Cow<'a, States>)>, Outgrown> {
+) -> Result<Vec<(Cells, Cow<'a, States>)>, Overflow> {
     let last = rolled.len() - 1;
     let mut grains = Vec::with_capacity(rolled.len());
     for (i, grain) in rolled.into_iter().enumerate() {
@@ -132,7 +133,7 @@ struct Finishing<'a> {
     states: &'a States,
     aggregates: &'a [Aggregate],
     next: AtomicUsize,
-    finished: Vec<OnceLock<Result<Values, Outgrown>>>,
+    finished: Vec<OnceLock<Result<Values, Overflow>>>,
 }
 
 impl<'a> Finishing<'a> {
@@ -151,7 +152,7 @@ impl<'a> Finishing<'a> {
     }
 
     /// All of them, once every thread has ended.
-    fn done(self) -> Result<Vec<Values>, Outgrown> {
+    fn done(self) -> Result<Vec<Values>, Overflow> {
         self.finished.into_iter().filter_map(OnceLock::into_inner).collect()
     }
 }

@@ -7,9 +7,9 @@ use std::sync::Arc;
 use super::frame::{Cells, Frame};
 use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
-use crate::formula::{Function, Group, Outgrown, Ranking, Ties, Values, Way};
+use crate::formula::{Function, Group, Ranking, Ties, Values, Way};
 use crate::grouping::{Total, summarize};
-use crate::model::Value;
+use crate::model::{Overflow, Value};
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
@@ -62,11 +62,11 @@ pub(super) fn among(
     function: Function,
     values: &Values,
     group: Group,
-) -> Result<Values, Outgrown> {
+) -> Result<Values, Overflow> {
     let mut result = vec![None; values.len()];
     for cells in places.groups(group) {
         let some: Vec<Value> = cells.iter().filter_map(|cell| values[*cell]).collect();
-        let summary = summarize(function, &some).map_err(|_| Outgrown)?;
+        let summary = summarize(function, &some)?;
         cells.into_iter().filter(|cell| values[*cell].is_some()).for_each(|cell| result[cell] = summary);
     }
     Ok(Arc::new(result))
@@ -155,12 +155,12 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
 }
 
 /// The sum of values from the first cell of each sequence to each of its cells.
-pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Outgrown> {
+pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Overflow> {
     let mut result = vec![None; values.len()];
     for sequence in sequences(places, way) {
         let mut so_far = Total::default();
         for (_, cell) in sequence.cells {
-            values[cell].iter().try_for_each(|value| so_far.add(value)).map_err(|_| Outgrown)?;
+            values[cell].iter().try_for_each(|value| so_far.add(value))?;
             result[cell] = so_far.value();
         }
     }
@@ -174,7 +174,7 @@ pub(super) fn moving(
     values: &Values,
     way: Way,
     over: u32,
-) -> Result<Values, Outgrown> {
+) -> Result<Values, Overflow> {
     let mut result = vec![None; values.len()];
     for sequence in sequences(places, way) {
         let Sequence { first, cells } = sequence;
@@ -185,7 +185,7 @@ pub(super) fn moving(
             }
             let window = cells[..=i].iter().rev().take_while(|(at, _)| *at >= from);
             let some: Vec<Value> = window.filter_map(|(_, cell)| values[*cell]).collect();
-            result[*cell] = summarize(function, &some).map_err(|_| Outgrown)?;
+            result[*cell] = summarize(function, &some)?;
         }
     }
     Ok(Arc::new(result))

@@ -1,12 +1,13 @@
 //! Room for calculated items: a node for each under every parent, with all that its operands have
 //! under them, and a cell wherever an operand has one.
 
+use crate::model::Overflow;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::frame::Cells;
-use crate::grouping::{Outgrown, States};
+use crate::grouping::States;
 use crate::lines::{Member, MemberId};
 use crate::plan::{Plan, PlannedItem};
 use crate::rollup::{Apart, Axis, Made};
@@ -128,7 +129,7 @@ pub(super) fn merge_groups(
     (rows, columns): (&Axis, &Axis),
     grains: &mut [Cells],
     states: &[Cow<'_, States>],
-) -> Result<(), Outgrown> {
+) -> Result<(), Overflow> {
     let is_group = |apart: &Apart| matches!(apart, Apart::Item(item) if plan.items[*item as usize].is_group);
     let of_groups = |axis: &Axis, level: usize, node: u32| {
         axis.apart(axis.class(level, node))

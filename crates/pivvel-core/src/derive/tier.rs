@@ -4,11 +4,11 @@
 use std::sync::Arc;
 
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, CellLeaf, Evaluate, Outgrown, Texts, Values, evaluate};
+use crate::formula::{CellFormula, CellLeaf, Evaluate, Texts, Values, evaluate};
 use crate::formula::{Function, Share};
 use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
 use crate::lines::{Member, MemberId, Members};
-use crate::model::Value;
+use crate::model::{Overflow, Value};
 use crate::plan::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
@@ -90,16 +90,16 @@ fn classify(
 }
 
 /// The cuts as values.
-fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Outgrown> {
+fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Overflow> {
     if !tier.quantiles {
         return Ok(tier.cuts.clone());
     }
     let at = |share: &Value| {
         let Value::Exact { digits, scale } = *share else { return Ok(None) };
         let Some(share) = Share::new(digits, scale) else { return Ok(None) };
-        summarize(Function::Quantile(share), values).map_err(|_| Outgrown)
+        summarize(Function::Quantile(share), values)
     };
-    let all: Result<Vec<Option<Value>>, Outgrown> = tier.cuts.iter().map(at).collect();
+    let all: Result<Vec<Option<Value>>, Overflow> = tier.cuts.iter().map(at).collect();
     Ok(all?.into_iter().flatten().collect())
 }
 
@@ -123,17 +123,15 @@ struct OfMembers<'a> {
 
 impl Evaluate for OfMembers<'_> {
     type Leaf = CellLeaf;
-    type Error = Outgrown;
+    type Error = Overflow;
 
     fn cells(&self) -> usize {
         self.states.len()
     }
 
-    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Outgrown> {
+    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Overflow> {
         match leaf {
-            CellLeaf::Aggregate(place) => {
-                self.states.finish(&self.plan.aggregates[*place]).map(Arc::new).map_err(|_| Outgrown)
-            }
+            CellLeaf::Aggregate(place) => self.states.finish(&self.plan.aggregates[*place]).map(Arc::new),
             CellLeaf::Measure(place) => {
                 let formula: &CellFormula = &self.plan.measures[*place].cell;
                 evaluate(formula, &mut OfMembers { plan: self.plan, states: self.states })
@@ -142,7 +140,7 @@ impl Evaluate for OfMembers<'_> {
         }
     }
 
-    fn texts(&mut self, _: &CellLeaf) -> Result<Texts, Outgrown> {
+    fn texts(&mut self, _: &CellLeaf) -> Result<Texts, Overflow> {
         Ok(Arc::new(vec![None; self.states.len()]))
     }
 

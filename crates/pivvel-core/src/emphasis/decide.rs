@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::mark::{Decided, Emphasis};
 use super::scale::Scale;
-use super::{Decided, Emphasis};
 use crate::brief::{Form, PeersOf, Side, YardstickOf};
 use crate::derive::{Engine, Frame, GroupKey};
 use crate::error::{Error, Result};

@@ -2,7 +2,7 @@
 
 use super::aggregate::Function;
 use super::check::Typed;
-use super::{Group, Ties};
+use super::expr::{Group, Ties};
 use crate::model::DatePart;
 
 /// A formula over cells, ready to run.

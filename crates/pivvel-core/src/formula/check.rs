@@ -5,9 +5,9 @@
 
 use std::ops::Range;
 
+use super::expr::{Clause, Expr, Name, Node, Operator, Place};
 use super::scalar::{Call, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::types::Type;
-use super::{Clause, Expr, Name, Node, Operator, Place};
 use crate::error::{Error, Result, shown};
 use crate::model::{DatePart, date_from_text};
 

@@ -1,11 +1,13 @@
 //! The columns that formulas and dimensions may name, and which of them a plan needs.
 
+use std::ops::Range;
 use std::sync::Arc;
 
 use arrow_schema::{Field, Schema};
 
-use super::Name;
-use super::check::{Step, Typed};
+use super::aggregate::Function;
+use super::check::{Checked, Scope, Step, Typed, function_names};
+use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
 use crate::error::{Result, unknown_message};
@@ -149,4 +151,30 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
         _ => LineLeaf::PartOf(Box::new(found), part),
     };
     Ok(Typed::leaf(leaf, Type::Period(part)))
+}
+
+impl Scope for Columns {
+    type Leaf = LineLeaf;
+
+    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<LineFormula> {
+        self.resolve(name).map_err(|message| (span.clone(), message))
+    }
+
+    fn call(
+        &mut self,
+        function: &str,
+        _: &[Expr],
+        _: &[Clause],
+        span: &Range<usize>,
+    ) -> Checked<LineFormula> {
+        let message = match Function::named(function).is_some() {
+            true => format!("{function}(…) takes many lines, and cannot stand in a formula over one line"),
+            false => unknown_message("function of one line", function, function_names()),
+        };
+        Err((span.clone(), message))
+    }
+
+    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<LineFormula> {
+        Err((span.clone(), "at reads another cell, and this formula is over one line".into()))
+    }
 }

@@ -17,14 +17,14 @@ use arrow_array::{
 use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
-use super::Operator;
 use super::check::{Blanks, Step};
+use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
 use super::scalar::Call;
 use super::types::Type;
 use super::values::join;
 use crate::lines::hash;
-use crate::model::{DatePart, Kind, Value, pow10};
+use crate::model::{DatePart, Kind, Overflow, Value, pow10};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -66,11 +66,7 @@ pub(crate) struct Evaluation<'a> {
     pub(crate) zero_divisions: u64,
 }
 
-/// A number outgrew 38 digits.
-#[derive(Debug)]
-pub(crate) struct Outgrown;
-
-type Run<T> = std::result::Result<T, Outgrown>;
+type Run<T> = std::result::Result<T, Overflow>;
 
 impl<'a> Evaluation<'a> {
     pub(crate) fn new(batch: &'a RecordBatch) -> Evaluation<'a> {
@@ -263,7 +259,7 @@ impl<'a> Evaluation<'a> {
         let mut result = Vec::with_capacity(lines);
         for i in 0..lines {
             let mut values = given.iter().map(|values| values[i]);
-            result.push(call.of_values(&mut values).map_err(|_| Outgrown)?);
+            result.push(call.of_values(&mut values)?);
         }
         Ok(Numbers::of_values(&result, gives))
     }
@@ -310,15 +306,15 @@ impl<'a> Evaluation<'a> {
         let (a_scale, b_scale) = (left.gives.scale(), right.gives.scale());
         let common = a_scale.max(b_scale);
         let (a_by, b_by) =
-            (pow10(common - a_scale).ok_or(Outgrown)?, pow10(common - b_scale).ok_or(Outgrown)?);
+            (pow10(common - a_scale).ok_or(Overflow)?, pow10(common - b_scale).ok_or(Overflow)?);
         let mut truths = Vec::with_capacity(lines);
         for i in 0..lines {
             if is_blank(i) {
                 truths.push(None);
                 continue;
             }
-            let a = a.data.digits(i).checked_mul(a_by).ok_or(Outgrown)?;
-            let b = b.data.digits(i).checked_mul(b_by).ok_or(Outgrown)?;
+            let a = a.data.digits(i).checked_mul(a_by).ok_or(Overflow)?;
+            let b = b.data.digits(i).checked_mul(b_by).ok_or(Overflow)?;
             truths.push(Some(operator.holds(a.cmp(&b))));
         }
         Ok(truths)
@@ -573,7 +569,7 @@ pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
 fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Run<Numbers<'_>> {
     let data = match to {
         Type::Exact { scale } => {
-            let by = pow10(scale - from.scale()).ok_or(Outgrown)?;
+            let by = pow10(scale - from.scale()).ok_or(Overflow)?;
             let lines = match &numbers.data {
                 Data::Narrow(digits) => digits.len(),
                 Data::Wide(digits) => digits.len(),
@@ -581,7 +577,7 @@ fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Run<Numbers<'_>> {
             };
             let blank = |i: usize| numbers.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
             let one = |i: usize| if blank(i) { Some(0) } else { numbers.data.digits(i).checked_mul(by) };
-            Data::Wide((0..lines).map(one).collect::<Option<_>>().ok_or(Outgrown)?)
+            Data::Wide((0..lines).map(one).collect::<Option<_>>().ok_or(Overflow)?)
         }
         Type::Float => Data::Float(Cow::Owned(floats(&numbers, from))),
         _ => numbers.data,
@@ -596,7 +592,7 @@ fn negate(numbers: Numbers<'_>) -> Run<Numbers<'_>> {
             None => Data::Wide(digits.iter().map(|d| -i128::from(*d)).collect()),
         },
         Data::Wide(digits) => {
-            Data::Wide(digits.iter().map(|d| d.checked_neg()).collect::<Option<_>>().ok_or(Outgrown)?)
+            Data::Wide(digits.iter().map(|d| d.checked_neg()).collect::<Option<_>>().ok_or(Overflow)?)
         }
         Data::Float(floats) => Data::Float(Cow::Owned(floats.iter().map(|v| -v).collect())),
     };
@@ -612,7 +608,7 @@ fn exact(
     blanks: &Option<NullBuffer>,
 ) -> Run<Data<'static>> {
     let lift = |gives: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - gives.scale()) };
-    let (a_by, b_by) = (lift(a_type).ok_or(Outgrown)?, lift(b_type).ok_or(Outgrown)?);
+    let (a_by, b_by) = (lift(a_type).ok_or(Overflow)?, lift(b_type).ok_or(Overflow)?);
     let one = |a: i128, b: i128| {
         let (a, b) = (a.checked_mul(a_by)?, b.checked_mul(b_by)?);
         match operator {
@@ -637,7 +633,7 @@ fn exact(
             (0..lines).map(|i| if blank(i) { Some(0) } else { one(a.digits(i), b.digits(i)) }).collect()
         }
     };
-    result.map(Data::Wide).ok_or(Outgrown)
+    result.map(Data::Wide).ok_or(Overflow)
 }
 
 fn floats(numbers: &Numbers<'_>, gives: Type) -> Vec<f64> {

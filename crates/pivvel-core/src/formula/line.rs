@@ -1,13 +1,7 @@
-//! Formulas over lines: names are columns, columns that the brief derives, and assumptions.
+//! Formulas over lines, and what they read.
 
-use std::ops::Range;
-
-use super::aggregate::Function;
-use super::check::{Checked, Scope, Step, Typed, function_names};
-use super::columns::Columns;
+use super::check::{Step, Typed};
 use super::types::Type;
-use super::{Clause, Expr, Name, Place};
-use crate::error::unknown_message;
 use crate::model::DatePart;
 
 /// A formula over lines, ready to run.
@@ -51,31 +45,5 @@ impl LineFormula {
     /// One on every line.
     pub(crate) fn one() -> LineFormula {
         Typed { step: Step::Digits(1), gives: Type::Exact { scale: 0 } }
-    }
-}
-
-impl Scope for Columns {
-    type Leaf = LineLeaf;
-
-    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<LineFormula> {
-        self.resolve(name).map_err(|message| (span.clone(), message))
-    }
-
-    fn call(
-        &mut self,
-        function: &str,
-        _: &[Expr],
-        _: &[Clause],
-        span: &Range<usize>,
-    ) -> Checked<LineFormula> {
-        let message = match Function::named(function).is_some() {
-            true => format!("{function}(…) takes many lines, and cannot stand in a formula over one line"),
-            false => unknown_message("function of one line", function, function_names()),
-        };
-        Err((span.clone(), message))
-    }
-
-    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<LineFormula> {
-        Err((span.clone(), "at reads another cell, and this formula is over one line".into()))
     }
 }

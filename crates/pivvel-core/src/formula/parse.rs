@@ -9,7 +9,7 @@ use winnow::prelude::*;
 use winnow::stream::{LocatingSlice, Location, Stateful, Stream};
 use winnow::token::{any, one_of, take_while};
 
-use super::{COMPARISON, Clause, Expr, Group, Name, Node, Operator, Place, RESERVED, Ties};
+use super::expr::{COMPARISON, Clause, Expr, Group, Name, Node, Operator, Place, RESERVED, Ties};
 use crate::error::{Error, Result, unknown_message};
 
 /// The longest formula that is read, in bytes.

@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-use super::{COMPARISON, Clause, Expr, Name, Node, Place, RESERVED};
+use super::expr::{COMPARISON, Clause, Expr, Name, Node, Place, RESERVED};
 
 impl fmt::Display for Expr {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

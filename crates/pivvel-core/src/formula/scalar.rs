@@ -4,8 +4,7 @@
 use std::fmt;
 
 use super::types::Type;
-use super::values::Outgrown;
-use crate::model::{Value, pow10};
+use crate::model::{Overflow, Value, pow10};
 
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.
 ///
@@ -78,7 +77,7 @@ pub(super) enum Takes {
 pub(super) enum Eval {
     /// Of one number: first as an exact one, `None` where that is no way, and else as a float.
     Number {
-        exact: fn(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Outgrown>,
+        exact: fn(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Overflow>,
         float: fn(f64, u8) -> f64,
     },
     TwoNumbers(fn(f64, f64) -> f64),
@@ -97,7 +96,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         gives: same,
         eval: Eval::Number {
             exact: |digits, scale, _| {
-                Ok(Some(Value::Exact { digits: digits.checked_abs().ok_or(Outgrown)?, scale }))
+                Ok(Some(Value::Exact { digits: digits.checked_abs().ok_or(Overflow)?, scale }))
             },
             float: |x, _| x.abs(),
         },
@@ -254,11 +253,11 @@ fn whole(of: Type, _: u8) -> Type {
     if of == Type::Float { Type::Float } else { Type::Exact { scale: 0 } }
 }
 
-fn unit(scale: u8) -> Result<i128, Outgrown> {
-    pow10(scale).ok_or(Outgrown)
+fn unit(scale: u8) -> Result<i128, Overflow> {
+    pow10(scale).ok_or(Overflow)
 }
 
-fn rounded(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Outgrown> {
+fn rounded(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Overflow> {
     if places >= scale {
         return Ok(Some(Value::Exact { digits, scale }));
     }
@@ -280,7 +279,7 @@ impl Call {
     pub(super) fn of_values(
         self,
         values: &mut dyn Iterator<Item = Option<Value>>,
-    ) -> Result<Option<Value>, Outgrown> {
+    ) -> Result<Option<Value>, Overflow> {
         let result = match &self.function.eval {
             Eval::Pick(pick) => return Ok(pick(&mut values.flatten())),
             Eval::Number { exact, float } => {

@@ -1,6 +1,6 @@
 //! What formulas give, and what comes of putting two together.
 
-use super::Operator;
+use super::expr::Operator;
 use crate::model::{DatePart, Kind};
 
 /// What a formula gives.

@@ -6,14 +6,10 @@
 
 use std::sync::Arc;
 
-use super::Operator;
 use super::check::{Blanks, Step, Typed};
+use super::expr::Operator;
 use super::types::Type;
-use crate::model::{Value, rescale};
-
-/// A number outgrew 38 digits.
-#[derive(Debug)]
-pub(crate) struct Outgrown;
+use crate::model::{Overflow, Value, rescale};
 
 /// Values of many cells; `None` where there is none.
 pub(crate) type Values = Arc<Vec<Option<Value>>>;
@@ -25,7 +21,7 @@ pub(crate) trait Evaluate {
     /// What a leaf is.
     type Leaf;
     /// What can go wrong.
-    type Error: From<Outgrown>;
+    type Error: From<Overflow>;
 
     /// How many cells there are.
     fn cells(&self) -> usize;
@@ -59,8 +55,8 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
         Type::Float => Value::Float(digits as f64),
         _ => Value::Date(digits as i32),
     };
-    let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Outgrown>| {
-        let all: Result<Vec<_>, Outgrown> = inner.iter().map(|value| value.map_or(Ok(None), work)).collect();
+    let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Overflow>| {
+        let all: Result<Vec<_>, Overflow> = inner.iter().map(|value| value.map_or(Ok(None), work)).collect();
         all.map(Arc::new)
     };
     Ok(match &formula.step {
@@ -206,7 +202,7 @@ pub(crate) fn arithmetic(
     blanks: Blanks,
     a: Option<Value>,
     b: Option<Value>,
-) -> Result<Option<Value>, Outgrown> {
+) -> Result<Option<Value>, Overflow> {
     let (a, b) = match (a, b) {
         (Some(a), Some(b)) => (a, b),
         _ if blanks == Blanks::Spread => return Ok(None),
@@ -223,7 +219,7 @@ pub(crate) fn arithmetic(
             Operator::Add => (aligned().and_then(|(x, y)| x.checked_add(y)), common),
             _ => (aligned().and_then(|(x, y)| x.checked_sub(y)), common),
         };
-        return digits.map(|digits| Some(Value::Exact { digits, scale })).ok_or(Outgrown);
+        return digits.map(|digits| Some(Value::Exact { digits, scale })).ok_or(Overflow);
     }
     let (x, y) = (a.as_f64(), b.as_f64());
     let value = match operator {
@@ -235,20 +231,20 @@ pub(crate) fn arithmetic(
     Ok(value.is_finite().then_some(Value::Float(value)))
 }
 
-fn negated(value: Value) -> Result<Value, Outgrown> {
+fn negated(value: Value) -> Result<Value, Overflow> {
     Ok(match value {
         Value::Exact { digits, scale } => {
-            Value::Exact { digits: digits.checked_neg().ok_or(Outgrown)?, scale }
+            Value::Exact { digits: digits.checked_neg().ok_or(Overflow)?, scale }
         }
         Value::Float(value) => Value::Float(-value),
         date => date,
     })
 }
 
-fn converted(value: Value, to: Type) -> Result<Value, Outgrown> {
+fn converted(value: Value, to: Type) -> Result<Value, Overflow> {
     Ok(match (value, to) {
         (Value::Exact { digits, scale: from }, Type::Exact { scale }) if from < scale => {
-            Value::Exact { digits: rescale(digits, from, scale).ok_or(Outgrown)?, scale }
+            Value::Exact { digits: rescale(digits, from, scale).ok_or(Overflow)?, scale }
         }
         (value, Type::Float) => Value::Float(value.as_f64()),
         (value, _) => value,

@@ -11,10 +11,9 @@ use super::leaf::keep;
 use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
 use super::states::States;
-use super::totals::Outgrown;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, Typed, Values, evaluate};
-use crate::model::Value;
+use crate::model::{Overflow, Value};
 
 /// Finer groups of one set of keys while lines are read.
 #[derive(Debug, Clone)]
@@ -106,7 +105,7 @@ impl FinerScan {
     }
 
     /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says.
-    pub(super) fn absorb(&mut self, other: &FinerScan, groups: &[u32]) -> Result<(), Outgrown> {
+    pub(super) fn absorb(&mut self, other: &FinerScan, groups: &[u32]) -> Result<(), Overflow> {
         let keys = self.keys.absorb(&other.keys);
         if let (Some(mine), Some(theirs)) = (&mut self.sets, &other.sets) {
             let room = (groups.iter().max().map_or(0, |high| *high as usize + 1), self.keys.paths());
@@ -208,7 +207,7 @@ pub(super) fn numbers<'a>(
 
 impl FinerGroups {
     /// The finer groups of fewer groups; see [`States::merged`].
-    pub(super) fn merged(&self, into: &[u32], groups: usize) -> Result<FinerGroups, Outgrown> {
+    pub(super) fn merged(&self, into: &[u32], groups: usize) -> Result<FinerGroups, Overflow> {
         if let Some(sets) = &self.sets {
             let sets = sets.merged(into, (groups, self.blank_keys.len()));
             let (pairs, states) = (PairTable::default(), self.states.clone());
@@ -248,7 +247,7 @@ impl FinerGroups {
         &self,
         formula: &Typed<Aggregate>,
         groups: usize,
-    ) -> Result<Vec<Vec<Value>>, Outgrown> {
+    ) -> Result<Vec<Vec<Value>>, Overflow> {
         let values = evaluate(formula, &mut Inner(&self.states))?;
         let mut lists = vec![Vec::new(); groups];
         for ((group, _), value) in self.pairs.pairs().iter().zip(values.iter()) {
@@ -263,25 +262,19 @@ struct Inner<'a>(&'a States);
 
 impl Evaluate for Inner<'_> {
     type Leaf = Aggregate;
-    type Error = Outgrown;
+    type Error = Overflow;
 
     fn cells(&self) -> usize {
         self.0.len()
     }
 
-    fn values(&mut self, leaf: &Aggregate) -> Result<Values, Outgrown> {
+    fn values(&mut self, leaf: &Aggregate) -> Result<Values, Overflow> {
         self.0.finish(leaf).map(Arc::new)
     }
 
-    fn texts(&mut self, _: &Aggregate) -> Result<Texts, Outgrown> {
+    fn texts(&mut self, _: &Aggregate) -> Result<Texts, Overflow> {
         Ok(Arc::new(vec![None; self.0.len()]))
     }
 
     fn divided_by_zero(&mut self, _: usize) {}
-}
-
-impl From<crate::formula::Outgrown> for Outgrown {
-    fn from(_: crate::formula::Outgrown) -> Outgrown {
-        Outgrown
-    }
 }

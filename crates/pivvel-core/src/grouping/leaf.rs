@@ -1,5 +1,6 @@
 //! The scan: batches of lines in, leaf groups out.
 
+use crate::model::Overflow;
 use std::ops::Range;
 
 use arrow_array::cast::AsArray;
@@ -15,7 +16,6 @@ use super::pairs::PairTable;
 use super::sheet::Sheet;
 use super::spec::Grouping;
 use super::states::States;
-use super::totals::Outgrown;
 use super::watch::{UnknownText, Watch};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
@@ -359,7 +359,7 @@ impl LeafGroups {
         &self,
         rows: (AxisPaths, &[u32]),
         columns: (AxisPaths, &[u32]),
-    ) -> Result<LeafGroups, Outgrown> {
+    ) -> Result<LeafGroups, Overflow> {
         let pairs = self.groups.pairs();
         let target = |(row, column): &(u32, u32)| {
             let (row, column) = (rows.1[*row as usize], columns.1[*column as usize]);

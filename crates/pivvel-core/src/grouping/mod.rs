@@ -28,5 +28,4 @@ pub(crate) use sieve::{Sieve, Wanted};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
 pub(crate) use summary::{Total, quantile, summarize};
-pub(crate) use totals::Outgrown;
 pub use watch::UnknownText;

@@ -10,9 +10,9 @@ use super::finer::FinerGroups;
 use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
-use super::totals::{Outgrown, Totals};
+use super::totals::Totals;
 use crate::formula::{Blanks, Data, Function, Numbers, Operator, Type, arithmetic};
-use crate::model::Value;
+use crate::model::{Overflow, Value};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -161,7 +161,7 @@ impl States {
 
     /// States of fewer groups: each group here is merged into the one that `into` names for it, or
     /// left out where that is [`States::NOWHERE`].
-    pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Outgrown> {
+    pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Overflow> {
         let mut merged = States::of(self.values.iter().map(|value| (value.gives, value.needs)));
         merged.finer = self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?;
         merged.resize(groups);
@@ -171,7 +171,7 @@ impl States {
 
     /// Merges each group of other states into the one here that `into` names for it. Finer groups are
     /// not looked at.
-    pub(super) fn absorb(&mut self, other: &States, into: &[u32]) -> Result<(), Outgrown> {
+    pub(super) fn absorb(&mut self, other: &States, into: &[u32]) -> Result<(), Overflow> {
         self.totals.merge(&other.totals, into)?;
         for (mine, theirs) in self.values.iter_mut().zip(&other.values) {
             mine.merge(theirs, into, self.totals.len())?;
@@ -199,7 +199,7 @@ impl States {
     }
 
     /// The value of an aggregate in every group; `None` where it is blank.
-    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vec<Option<Value>>, Outgrown> {
+    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vec<Option<Value>>, Overflow> {
         match aggregate {
             Aggregate::Lines => Ok(self.all_lines().map(|lines| Some(Value::whole(lines))).collect()),
             Aggregate::Of { function, value } => {
@@ -212,7 +212,7 @@ impl States {
             Aggregate::Ratio(above, below) => {
                 let (above, below) = (self.finish(above)?, self.finish(below)?);
                 let ratio = |(above, below): (Option<Value>, Option<Value>)| {
-                    arithmetic(Operator::Divide, Blanks::Spread, above, below).map_err(|_| Outgrown)
+                    arithmetic(Operator::Divide, Blanks::Spread, above, below)
                 };
                 above.into_iter().zip(below).map(ratio).collect()
             }
@@ -365,7 +365,7 @@ impl ValueStates {
         groups: &[u32],
         numbers: &Numbers<'_>,
         by: Option<&Numbers<'_>>,
-    ) -> Result<(), Outgrown> {
+    ) -> Result<(), Overflow> {
         match &numbers.data {
             Data::Narrow(digits) => self.take_exact(groups, digits, numbers, i128::from)?,
             Data::Wide(digits) => self.take_exact(groups, digits, numbers, |v| v)?,
@@ -418,7 +418,7 @@ impl ValueStates {
         digits: &[T],
         numbers: &Numbers<'_>,
         wide: impl Fn(T) -> i128,
-    ) -> Result<(), Outgrown> {
+    ) -> Result<(), Overflow> {
         if let (true, Extremes::Exact(lows)) = (self.needs.low, &mut self.lows) {
             each_present(groups, digits, numbers, |group, value| lows[group] = lows[group].min(wide(value)));
         }
@@ -456,7 +456,7 @@ impl ValueStates {
     }
 
     /// Merges all states but exact sums; there are so many groups here.
-    fn merge(&mut self, theirs: &ValueStates, into: &[u32], groups: usize) -> Result<(), Outgrown> {
+    fn merge(&mut self, theirs: &ValueStates, into: &[u32], groups: usize) -> Result<(), Overflow> {
         let targets = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
         if !theirs.blank.is_empty() {
             self.blank.resize(groups, 0);
@@ -499,7 +499,7 @@ impl ValueStates {
         Ok(())
     }
 
-    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Result<Option<Value>, Outgrown> {
+    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Result<Option<Value>, Overflow> {
         let present = totals.lines(group) - self.blank.get(group).copied().unwrap_or(0);
         if function == Function::Count {
             return Ok(Some(Value::whole(present)));
@@ -564,8 +564,8 @@ impl ValueStates {
 }
 
 /// A sum that is not beyond all floats.
-fn finite(sum: f64) -> Result<f64, Outgrown> {
-    if sum.is_finite() { Ok(sum) } else { Err(Outgrown) }
+fn finite(sum: f64) -> Result<f64, Overflow> {
+    if sum.is_finite() { Ok(sum) } else { Err(Overflow) }
 }
 
 /// Keeps the earlier of two; of the same day, the lower value.

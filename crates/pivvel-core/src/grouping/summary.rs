@@ -3,9 +3,8 @@
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::totals::Outgrown;
 use crate::formula::{Function, Share};
-use crate::model::{Value, rescale};
+use crate::model::{Overflow, Value, rescale};
 
 /// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
 /// the largest scale among them; as soon as a floating-point number is one of them the sum is a
@@ -23,7 +22,7 @@ impl Total {
     ///
     /// # Errors
     /// An exact sum of more than 38 digits.
-    pub(crate) fn of<'v>(values: impl IntoIterator<Item = &'v Value>) -> Result<Total, Outgrown> {
+    pub(crate) fn of<'v>(values: impl IntoIterator<Item = &'v Value>) -> Result<Total, Overflow> {
         let mut total = Total::default();
         values.into_iter().try_for_each(|value| total.add(value))?;
         Ok(total)
@@ -33,7 +32,7 @@ impl Total {
     ///
     /// # Errors
     /// An exact sum of more than 38 digits.
-    pub(crate) fn add(&mut self, value: &Value) -> Result<(), Outgrown> {
+    pub(crate) fn add(&mut self, value: &Value) -> Result<(), Overflow> {
         let Value::Exact { digits, scale } = *value else {
             self.floats.get_or_insert_default().add(value.as_f64());
             return Ok(());
@@ -41,7 +40,7 @@ impl Total {
         let own = self.scale.unwrap_or(scale);
         let common = own.max(scale);
         let aligned = rescale(self.digits, own, common).zip(rescale(digits, scale, common));
-        self.digits = aligned.and_then(|(sum, more)| sum.checked_add(more)).ok_or(Outgrown)?;
+        self.digits = aligned.and_then(|(sum, more)| sum.checked_add(more)).ok_or(Overflow)?;
         self.scale = Some(common);
         Ok(())
     }
@@ -77,7 +76,7 @@ impl Total {
 }
 
 /// What a function makes of values, in any order and of any kinds.
-pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<Value>, Outgrown> {
+pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<Value>, Overflow> {
     let Some(some) = values.first() else {
         let zero = matches!(function, Function::Count | Function::Distinct | Function::DistinctEstimate);
         return Ok(zero.then_some(Value::whole(0)));
@@ -110,12 +109,12 @@ pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<V
 }
 
 /// A value that is not beyond all floats.
-fn finite(value: Value) -> Result<Value, Outgrown> {
-    if value.as_f64().is_finite() { Ok(value) } else { Err(Outgrown) }
+fn finite(value: Value) -> Result<Value, Overflow> {
+    if value.as_f64().is_finite() { Ok(value) } else { Err(Overflow) }
 }
 
 /// The sum of squares about the mean of values of any kinds.
-fn squares_about_mean(values: &[Value]) -> Result<f64, Outgrown> {
+fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
     let mut moments = Moments::default();
     let count = values.len() as u64;
     // At one scale, squares of digits are exact.
@@ -125,7 +124,7 @@ fn squares_about_mean(values: &[Value]) -> Result<f64, Outgrown> {
             _ => None,
         };
         for value in values {
-            moments.add_exact(digits(value).ok_or(Outgrown)?)?;
+            moments.add_exact(digits(value).ok_or(Overflow)?)?;
         }
         return Ok(moments.about_mean(sum, count, scale));
     }
@@ -149,7 +148,7 @@ pub(super) fn spread(function: Function, squares: f64, count: u64, population: b
 ///
 /// # Errors
 /// An exact one of more than 38 digits.
-pub(super) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Outgrown> {
+pub(super) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Overflow> {
     let (below, part, finer) = share.place(sorted.len());
     let (low, high) = (sorted[below], sorted[(below + 1).min(sorted.len() - 1)]);
     let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (low, high) else {
@@ -161,7 +160,7 @@ pub(super) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value
         let more = y.checked_sub(x)?.checked_mul(part)?;
         Some(Value::Exact { digits: rescale(x, 0, finer)?.checked_add(more)?, scale: scale + finer })
     };
-    exact().ok_or(Outgrown)
+    exact().ok_or(Overflow)
 }
 
 /// The quantile of sorted values, between two of them by straight interpolation: definition 7 of
@@ -187,10 +186,10 @@ impl Moments {
         Moments { exact, float: ExactFloat::default() }
     }
 
-    pub(crate) fn add_exact(&mut self, digits: i128) -> Result<(), Outgrown> {
+    pub(crate) fn add_exact(&mut self, digits: i128) -> Result<(), Overflow> {
         let digits = i256::from_i128(digits);
-        let square = digits.checked_mul(digits).ok_or(Outgrown)?;
-        self.exact = self.exact.checked_add(square).ok_or(Outgrown)?;
+        let square = digits.checked_mul(digits).ok_or(Overflow)?;
+        self.exact = self.exact.checked_add(square).ok_or(Overflow)?;
         Ok(())
     }
 
@@ -203,8 +202,8 @@ impl Moments {
         }
     }
 
-    pub(crate) fn merge(&mut self, other: &Moments) -> Result<(), Outgrown> {
-        self.exact = self.exact.checked_add(other.exact).ok_or(Outgrown)?;
+    pub(crate) fn merge(&mut self, other: &Moments) -> Result<(), Overflow> {
+        self.exact = self.exact.checked_add(other.exact).ok_or(Overflow)?;
         self.float.merge(&other.float);
         Ok(())
     }

@@ -4,14 +4,11 @@
 //! A sum is 64 bits wide; what it overflows by stands in 128 bits beside it, which few sums of money
 //! ever need.
 
+use crate::model::Overflow;
 use arrow_buffer::NullBuffer;
 
 use super::states::States;
 use crate::formula::{Data, Numbers};
-
-/// A sum or an extreme outgrew 38 digits.
-#[derive(Debug)]
-pub(crate) struct Outgrown;
 
 /// Every sum is what stands for it in both lists together.
 #[derive(Debug, Clone, Default)]
@@ -154,7 +151,7 @@ impl Totals {
         place: usize,
         groups: &[u32],
         numbers: &Numbers<'_>,
-    ) -> Result<(), Outgrown> {
+    ) -> Result<(), Overflow> {
         let blanks = numbers.blanks.as_ref();
         match &numbers.data {
             Data::Narrow(digits) => self.add(place, groups, digits, blanks),
@@ -197,7 +194,7 @@ impl Totals {
         &mut self,
         place: usize,
         values: impl Iterator<Item = (u32, i128)>,
-    ) -> Result<(), Outgrown> {
+    ) -> Result<(), Overflow> {
         let groups = self.len();
         let over = &mut self.over[place];
         over.resize(groups, 0);
@@ -208,12 +205,12 @@ impl Totals {
             *slot = sum;
             outgrown |= beyond || sum.unsigned_abs() > WIDEST;
         }
-        if outgrown { Err(Outgrown) } else { Ok(()) }
+        if outgrown { Err(Overflow) } else { Ok(()) }
     }
 
     /// Adds the lines and sums of each group of others to the group that is named for it, and leaves out
     /// those for which that is [`States::NOWHERE`].
-    pub(super) fn merge(&mut self, theirs: &Totals, into: &[u32]) -> Result<(), Outgrown> {
+    pub(super) fn merge(&mut self, theirs: &Totals, into: &[u32]) -> Result<(), Overflow> {
         match self.width() {
             1 => self.merge_all::<1>(theirs, into),
             2 => self.merge_all::<2>(theirs, into),

@@ -6,6 +6,7 @@ mod days;
 mod decimal;
 mod kind;
 mod notice;
+mod overflow;
 mod value;
 
 pub use calendar::DatePart;
@@ -15,4 +16,5 @@ pub use decimal::decimal_text;
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
+pub(crate) use overflow::Overflow;
 pub use value::Value;

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, BooleanArray, Date32Array, Decimal128Array, Int32Array, StringArray};
 use arrow_buffer::i256;
 
-use super::Pushed;
+use super::statements::Pushed;
 use crate::error::{Error, Result};
 use crate::formula::Type;
 use crate::grouping::{Finer, Grouping, Key, LineValue, Scan, States, ValueColumns};

@@ -1,8 +1,9 @@
 //! Other groups of the same lines: members gathered or left out, and keys that are collapsed into
 //! tiers once these are known.
 
-use crate::grouping::{AxisPaths, LeafGroups, Outgrown, PairTable, States};
+use crate::grouping::{AxisPaths, LeafGroups, PairTable, States};
 use crate::lines::{Member, Members};
+use crate::model::Overflow;
 
 /// What becomes of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,7 +20,7 @@ pub(crate) fn regroup(
     leaves: &LeafGroups,
     rows: &[Level],
     columns: &[Level],
-) -> Result<LeafGroups, Outgrown> {
+) -> Result<LeafGroups, Overflow> {
     let (row_paths, row_targets) = moved(&leaves.rows, rows);
     let (column_paths, column_targets) = moved(&leaves.columns, columns);
     let regrouped = leaves.regrouped((row_paths, &row_targets), (column_paths, &column_targets))?;
@@ -29,7 +30,7 @@ pub(crate) fn regroup(
 
 /// The same without the paths that no line is left of, so that what was left out makes no row and no
 /// column.
-pub(crate) fn without_empty_paths(leaves: LeafGroups) -> Result<LeafGroups, Outgrown> {
+pub(crate) fn without_empty_paths(leaves: LeafGroups) -> Result<LeafGroups, Overflow> {
     let mut used = [vec![false; leaves.rows.len()], vec![false; leaves.columns.len()]];
     for (row, column) in leaves.groups.pairs() {
         used[0][*row as usize] = true;

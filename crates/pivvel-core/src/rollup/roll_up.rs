@@ -1,9 +1,10 @@
 //! Roll-ups: the cells of every grain, each from the cells of a finer grain, by merging states.
 
+use crate::model::Overflow;
 use std::borrow::Cow;
 
 use super::axis::Axis;
-use crate::grouping::{Outgrown, PairTable, States};
+use crate::grouping::{PairTable, States};
 
 /// The cells of one grain as states.
 pub(crate) struct RolledGrain<'a> {
@@ -18,7 +19,7 @@ pub(crate) fn roll_up<'a>(
     states: &'a States,
     rows: &Axis,
     columns: &Axis,
-) -> Result<Vec<RolledGrain<'a>>, Outgrown> {
+) -> Result<Vec<RolledGrain<'a>>, Overflow> {
     let (k, l) = (rows.depth(), columns.depth());
     let mut grains: Vec<Option<RolledGrain<'_>>> = (0..(k + 1) * (l + 1)).map(|_| None).collect();
     grains[grain_index(l, k, l)] = Some(RolledGrain { cells: leaves, states: Cow::Borrowed(states) });

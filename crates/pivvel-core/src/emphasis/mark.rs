@@ -1,0 +1,103 @@
+//! An emphasis with what it decided, and the decision about one cell.
+
+use super::scale::{Scale, Span, step};
+use crate::brief::Form;
+use crate::formula::Values;
+use crate::peers::Peers;
+use crate::plan::{PlannedEmphasis, PlannedRule};
+
+/// An emphasis with what it came to: its scales, and a decision for every cell.
+#[derive(Debug, Clone)]
+pub struct Emphasis {
+    pub(crate) planned: PlannedEmphasis,
+    pub(super) scales: Vec<Scale>,
+    /// By grain, where it decides there.
+    pub(super) grains: Vec<Option<Decided>>,
+}
+
+/// The decisions at one grain.
+#[derive(Debug, Clone)]
+pub(super) struct Decided {
+    pub(super) values: Values,
+    pub(super) peers: Peers,
+    /// The scale of each group of peers.
+    pub(super) scale_of: Vec<Option<usize>>,
+    /// The cells that meet the condition, where there is one.
+    pub(super) applies: Option<Vec<bool>>,
+    /// The rule that matched first, by cell, where there are rules.
+    pub(super) winners: Option<Vec<Option<u16>>>,
+}
+
+/// What one emphasis decided about one cell.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Mark {
+    /// The place of the emphasis among those of the cross-tab.
+    pub emphasis: usize,
+    /// Its form.
+    pub form: Form,
+    /// The place of its scale among [`Emphasis::scales`].
+    pub scale: Option<usize>,
+    /// From 0 for the low end to 1 for the high end; from −1 to 1 about a middle. Beyond these where
+    /// the ends are clipped, fixed or kept.
+    pub position: Option<f64>,
+    /// Which of so many steps, from 0, and how many there are.
+    pub step: Option<(u8, u8)>,
+    /// From where to where a bar reaches.
+    pub span: Option<Span>,
+    /// The place of the rule that matched.
+    pub rule: Option<usize>,
+}
+
+impl Emphasis {
+    /// What was asked for, and where it applies.
+    pub fn planned(&self) -> &PlannedEmphasis {
+        &self.planned
+    }
+
+    /// The rules, in the order in which they are tried.
+    pub fn rules(&self) -> &[PlannedRule] {
+        &self.planned.rules
+    }
+
+    /// Every scale on which some cell has a place, the finest grain first.
+    pub fn scales(&self) -> &[Scale] {
+        &self.scales
+    }
+
+    /// The cells that it scales together at a grain, where it decides there.
+    pub(crate) fn peers(&self, grain: usize) -> Option<&Peers> {
+        self.grains.get(grain)?.as_ref().map(|decided| &decided.peers)
+    }
+
+    /// Whether it is for a measure's cells at a grain.
+    pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
+        (self.planned.said.whole_row || self.planned.measure == Some(measure))
+            && self.planned.grains.contains(&grain)
+    }
+
+    /// The decision about a cell of a grain, if it is one to stand out.
+    pub(crate) fn mark(&self, place: usize, grain: usize, cell: usize) -> Option<Mark> {
+        let decided = self.grains.get(grain)?.as_ref().filter(|_| self.planned.has_scale())?;
+        if decided.applies.as_ref().is_some_and(|applies| !applies[cell]) {
+            return None;
+        }
+        let (said, form) = (&self.planned.said, self.planned.said.form);
+        let rule = decided.winners.as_ref().and_then(|winners| winners[cell]).map(usize::from);
+        let scale = decided.peers.group(cell).and_then(|group| decided.scale_of[group]);
+        let value = decided.values[cell];
+        let on = scale.zip(value).map(|(scale, value)| (&self.scales[scale], value));
+        let rank = decided.peers.rank(cell);
+        let position = on.and_then(|(scale, value)| scale.position(&value, rank));
+        let span = on.filter(|_| form == Form::Bar).and_then(|(scale, value)| scale.span(&value, rank));
+        let steps = said.steps.or((form == Form::Symbol).then_some(3)).filter(|_| said.rules.is_empty());
+        let step = steps
+            .zip(position)
+            .and_then(|(steps, p)| Some((step(p, steps, self.planned.is_diverging())?, steps)));
+        let decides = match form {
+            Form::Bar => span.is_some(),
+            _ if !said.rules.is_empty() => rule.is_some(),
+            _ => position.is_some(),
+        };
+        decides.then_some(Mark { emphasis: place, form, scale, position, step, span, rule })
+    }
+}
