@@ -1,6 +1,7 @@
 //! The lines behind a cell, by a second pass over the source that keeps them alone. What they add up to
 //! is computed anew from them, and told beside what the cell has.
 
+use crate::grouping::NOWHERE;
 use std::collections::BTreeSet;
 
 use arrow_array::RecordBatch;
@@ -13,7 +14,7 @@ use super::trace::Trace;
 use crate::brief::Brief;
 use crate::derive::made_of;
 use crate::error::{Error, Result};
-use crate::grouping::{Grouping, Scan, States, Wanted, keep};
+use crate::grouping::{Grouping, Scan, Wanted, keep};
 use crate::lines::LineSource;
 use crate::model::Value;
 use crate::plan::Plan;
@@ -255,7 +256,7 @@ impl Trace {
             let depth = axis.depth();
             let spot = |node: u32| {
                 let is = |entry: &Entry| axis.ancestor(depth, node, entry.level()) == entry.node;
-                entries.iter().position(is).map_or(States::NOWHERE, |place| place as u32)
+                entries.iter().position(is).map_or(NOWHERE, |place| place as u32)
             };
             (0..axis.len(depth) as u32).map(spot).collect()
         };

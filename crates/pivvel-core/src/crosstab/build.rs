@@ -1,10 +1,11 @@
 //! From leaf groups to cross-tabs.
 
+use super::beside::trends;
 use super::doubts::doubts;
 use super::groups::hashed;
 use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
-use super::trend::{Labels, Trend, trends};
+use super::trend::{Labels, Trend};
 use crate::brief::ViewBrief;
 use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};

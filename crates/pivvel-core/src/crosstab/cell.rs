@@ -4,7 +4,7 @@ use super::table::{CrossTab, Grain};
 use crate::derive::GroupKey;
 use crate::model::Value;
 use crate::peers::{Yardstick, peers_id};
-use crate::rollup::Entry;
+use crate::rollup::{Entry, grain_index};
 
 /// A cell into which at least one line falls.
 #[derive(Debug, Clone, Copy)]
@@ -69,5 +69,20 @@ impl<'a> Cell<'a> {
 
     fn grain(&self) -> &'a Grain {
         self.crosstab.grain(self.grain)
+    }
+}
+
+impl CrossTab {
+    /// The cell where a row and a column meet; `None` where no line falls into it.
+    pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
+        let grain = grain_index(self.columns.depth(), row.level(), column.level());
+        let id = self.grains[grain].cells.find(row.node, column.node)?;
+        Some(Cell { crosstab: self, row, column, grain, id })
+    }
+
+    /// Every cell in display order, row by row.
+    pub fn cells(&self) -> impl Iterator<Item = Cell<'_>> {
+        let columns = self.columns.entries();
+        self.rows.entries().iter().flat_map(move |row| columns.iter().filter_map(|c| self.cell(*row, *c)))
     }
 }

@@ -1,7 +1,8 @@
 //! What a brief asks for in all: itself, its views, and what their emphasis needs beside. Each has a
 //! plan, and all plans are filled by one pass over the lines.
 
-use super::trend::{Labels, trend_brief};
+use super::beside::trend_brief;
+use super::trend::Labels;
 use crate::brief::{Brief, Form};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;

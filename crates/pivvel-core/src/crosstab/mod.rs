@@ -1,5 +1,6 @@
 //! The cross-tab: every cell of every grain, with its axes, values and peers.
 
+mod beside;
 mod build;
 mod cell;
 mod doubts;

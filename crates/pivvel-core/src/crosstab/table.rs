@@ -2,7 +2,6 @@
 
 use std::sync::OnceLock;
 
-use super::cell::Cell;
 use super::trend::{Labels, Trend};
 use crate::brief::{NumberFormat, ViewBrief};
 use crate::derive::{groups, period_places, shown};
@@ -172,13 +171,6 @@ impl CrossTab {
         self.grains[0].lines.is_empty()
     }
 
-    /// The cell where a row and a column meet; `None` where no line falls into it.
-    pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
-        let grain = grain_index(self.columns.depth(), row.level(), column.level());
-        let id = self.grains[grain].cells.find(row.node, column.node)?;
-        Some(Cell { crosstab: self, row, column, grain, id })
-    }
-
     /// The grain and the place of the cell where a row and a column meet.
     pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(usize, usize)> {
         let grain = grain_index(self.columns.depth(), row.level(), column.level());
@@ -215,12 +207,6 @@ impl CrossTab {
     /// For a level that this cross-tab does not have.
     pub fn cell_count(&self, row_level: usize, column_level: usize) -> usize {
         self.grain(grain_index(self.columns.depth(), row_level, column_level)).cells.len()
-    }
-
-    /// Every cell in display order, row by row.
-    pub fn cells(&self) -> impl Iterator<Item = Cell<'_>> {
-        let columns = self.columns.entries();
-        self.rows.entries().iter().flat_map(move |row| columns.iter().filter_map(|c| self.cell(*row, *c)))
     }
 
     /// The value of a measure where two paths of labels meet; empty paths are totals.

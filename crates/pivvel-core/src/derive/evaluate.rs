@@ -4,7 +4,8 @@ use std::cell::{Cell, OnceCell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::frame::{Cells, Frame};
+use super::cells::Cells;
+use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
 use crate::formula::{

@@ -1,5 +1,6 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
+use super::cells::Cells;
 use crate::model::Overflow;
 use std::borrow::Cow;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -7,7 +8,7 @@ use std::sync::{Arc, OnceLock};
 
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
+use crate::grouping::{Aggregate, LeafGroups, States};
 use crate::plan::Plan;
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
@@ -22,24 +23,6 @@ pub(crate) struct Frame {
     pub(crate) rows: Axis,
     pub(crate) columns: Axis,
     pub(crate) grains: Vec<Cells>,
-}
-
-/// The cells of one grain.
-#[derive(Debug, Clone)]
-pub(crate) struct Cells {
-    pub(crate) row_level: usize,
-    pub(crate) column_level: usize,
-    /// Row node and column node of every cell.
-    pub(crate) pairs: PairTable,
-    pub(crate) lines: Vec<u64>,
-    /// The item that computes each cell, by its place in the order of application; those behind the
-    /// last one have none.
-    pub(crate) makers: Vec<Option<usize>>,
-    /// Which cells of items are aggregated from the lines of all members of a group; those behind the last one
-    /// are not.
-    pub(crate) merged: Vec<bool>,
-    /// Aggregates by their place in the plan, then by cell.
-    pub(crate) aggregates: Vec<Values>,
 }
 
 impl Frame {
@@ -154,21 +137,5 @@ impl<'a> Finishing<'a> {
     /// All of them, once every thread has ended.
     fn done(self) -> Result<Vec<Values>, Overflow> {
         self.finished.into_iter().filter_map(OnceLock::into_inner).collect()
-    }
-}
-
-impl Cells {
-    /// The row level and the column level.
-    pub(crate) fn levels(&self) -> (usize, usize) {
-        (self.row_level, self.column_level)
-    }
-
-    pub(crate) fn len(&self) -> usize {
-        self.lines.len()
-    }
-
-    /// The item that computes a cell.
-    pub(crate) fn maker(&self, cell: usize) -> Option<usize> {
-        self.makers.get(cell).copied().flatten()
     }
 }

@@ -4,7 +4,8 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::frame::{Cells, Frame};
+use super::cells::Cells;
+use super::frame::Frame;
 use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::formula::{Function, Group, Ranking, Ties, Values, Way};

@@ -1,12 +1,13 @@
 //! Room for calculated items: a node for each under every parent, with all that its operands have
 //! under them, and a cell wherever an operand has one.
 
+use crate::grouping::NOWHERE;
 use crate::model::Overflow;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::frame::Cells;
+use super::cells::Cells;
 use crate::grouping::States;
 use crate::lines::{Member, MemberId};
 use crate::plan::{Plan, PlannedItem};
@@ -147,7 +148,7 @@ pub(super) fn merge_groups(
         cells.merged.resize(if open.is_empty() { 0 } else { cells.len() }, false);
         // A member may be of several groups, whose cells are made one after the other then.
         while !open.is_empty() {
-            let mut into = vec![States::NOWHERE; states.len()];
+            let mut into = vec![NOWHERE; states.len()];
             let (mut made, mut rest) = (Vec::new(), Vec::new());
             for cell in open {
                 let (row, column) = cells.pairs.pairs()[cell];
@@ -159,7 +160,7 @@ pub(super) fn merge_groups(
                     .filter_map(|(row, column)| cells.pairs.find(row, column))
                     .map(|c| c as usize)
                     .collect();
-                if plain.iter().any(|cell| into[*cell] != States::NOWHERE) {
+                if plain.iter().any(|cell| into[*cell] != NOWHERE) {
                     rest.push(cell);
                     continue;
                 }

@@ -1,13 +1,15 @@
 //! Groups that are finer than the cells: by keys that stand in no layout, as clients do in
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
+use super::pairs::NOWHERE;
+use super::states::FinerGroups;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
 
+use super::filter::keep;
 use super::key_sets::KeySets;
 use super::keys::KeyScan;
-use super::leaf::keep;
 use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
 use super::states::States;
@@ -27,17 +29,6 @@ pub(super) struct FinerScan {
     pub(super) numbers: Vec<u32>,
     /// The keys of each group, where these are counted and nothing else: then there are no pairs.
     pub(super) sets: Option<KeySets>,
-}
-
-/// Finer groups: which group each is part of, and its states.
-#[derive(Debug, Clone)]
-pub(crate) struct FinerGroups {
-    /// Group and key of each.
-    pairs: PairTable,
-    states: States,
-    /// Keys of which some part is blank.
-    blank_keys: Arc<Vec<bool>>,
-    sets: Option<KeySets>,
 }
 
 impl FinerScan {
@@ -215,15 +206,15 @@ impl FinerGroups {
         }
         let pairs = self.pairs.pairs();
         let target = |(group, key): &(u32, u32)| (into[*group as usize], *key);
-        let kept = || pairs.iter().map(target).filter(|(group, _)| *group != States::NOWHERE);
+        let kept = || pairs.iter().map(target).filter(|(group, _)| *group != NOWHERE);
         let room = (groups, self.blank_keys.len());
         let mut merged = PairTable::with_room(room, pairs.len());
         let mut numbers = Vec::with_capacity(pairs.len());
         merged.number_within(kept(), room, &mut numbers);
         let mut numbers = numbers.into_iter();
         let mut next = |pair: &(u32, u32)| match target(pair).0 {
-            States::NOWHERE => States::NOWHERE,
-            _ => numbers.next().unwrap_or(States::NOWHERE),
+            NOWHERE => NOWHERE,
+            _ => numbers.next().unwrap_or(NOWHERE),
         };
         let targets: Vec<u32> = pairs.iter().map(&mut next).collect();
         let states = self.states.merged(&targets, merged.len())?;

@@ -1,8 +1,8 @@
 //! Which keys occur in each group, for counting them: a row of bits for each group where that takes
 //! little memory, and a table of the pairs that occur where it does not.
 
+use super::pairs::NOWHERE;
 use super::pairs::PairTable;
-use super::states::States;
 
 /// Rows of bits may take so many bytes whatever they hold...
 const FREE: usize = 8 << 20;
@@ -59,19 +59,19 @@ impl KeySets {
     }
 
     /// The keys of fewer groups: those of each group here go into the one that `into` names for it, or are
-    /// left out where that is [`States::NOWHERE`]; all are below `room`.
+    /// left out where that is [`NOWHERE`]; all are below `room`.
     pub(super) fn merged(&self, into: &[u32], room: (usize, usize)) -> KeySets {
         let mut merged = KeySets { set: self.len(), ..KeySets::default() };
         merged.make_room(room);
         merged.set = 0;
         if merged.pairs.is_some() || self.pairs.is_some() {
             let moved = self.each().map(|(group, key)| (into[group as usize], key));
-            merged.insert(moved.filter(|(group, _)| *group != States::NOWHERE), room);
+            merged.insert(moved.filter(|(group, _)| *group != NOWHERE), room);
             return merged;
         }
         let shared = self.words.min(merged.words);
         for (row, target) in self.bits.chunks(self.words.max(1)).zip(into) {
-            if *target != States::NOWHERE {
+            if *target != NOWHERE {
                 let first = *target as usize * merged.words;
                 let mine = &mut merged.bits[first..first + shared];
                 mine.iter_mut().zip(row).for_each(|(mine, theirs)| *mine |= theirs);
@@ -168,7 +168,7 @@ mod tests {
             assert_eq!(sets.each().collect::<BTreeSet<_>>(), expected);
             assert_eq!(sets.len(), expected.len());
             let into: Vec<u32> =
-                (0..=groups).map(|group| if group % 5 == 4 { States::NOWHERE } else { group % 5 }).collect();
+                (0..=groups).map(|group| if group % 5 == 4 { NOWHERE } else { group % 5 }).collect();
             let moved: BTreeSet<(u32, u32)> =
                 expected.iter().filter(|(g, _)| g % 5 != 4).map(|(g, k)| (g % 5, *k)).collect();
             let merged = sets.merged(&into, (4, room.1));

@@ -1,13 +1,14 @@
 //! The scan: batches of lines in, leaf groups out.
 
+use super::filter::keep;
+use super::pairs::NOWHERE;
 use crate::model::Overflow;
 use std::ops::Range;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float32Type, Float64Type};
-use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, make_array};
-use arrow_data::transform::MutableArrayData;
-use arrow_schema::{ArrowError, DataType};
+use arrow_array::{Array, ArrayRef, RecordBatch};
+use arrow_schema::DataType;
 
 use super::finer::{FinerScan, numbers};
 use super::keys::{AxisPaths, KeyScan};
@@ -88,7 +89,7 @@ pub(crate) struct LeafGroups {
 }
 
 /// For every path that a scan has met, the one that its lines are under now, or
-/// [`States::NOWHERE`]; nothing where all are where they were.
+/// [`NOWHERE`]; nothing where all are where they were.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Moved {
     pub(crate) rows: Option<Vec<u32>>,
@@ -99,7 +100,7 @@ impl Moved {
     /// Where paths are after a further move.
     fn then(&self, rows: &[u32], columns: &[u32]) -> Moved {
         let follow = |path: &u32, targets: &[u32]| match *path {
-            States::NOWHERE => States::NOWHERE,
+            NOWHERE => NOWHERE,
             path => targets[path as usize],
         };
         let after = |earlier: &Option<Vec<u32>>, targets: &[u32]| match earlier {
@@ -351,7 +352,7 @@ impl<'p> Scan<'p> {
 
 impl LeafGroups {
     /// The same lines in other groups: every row path and column path here goes into the one that
-    /// is named for it, or is left out where that is [`States::NOWHERE`].
+    /// is named for it, or is left out where that is [`NOWHERE`].
     ///
     /// # Errors
     /// A sum that outgrows 38 digits.
@@ -363,17 +364,15 @@ impl LeafGroups {
         let pairs = self.groups.pairs();
         let target = |(row, column): &(u32, u32)| {
             let (row, column) = (rows.1[*row as usize], columns.1[*column as usize]);
-            (row != States::NOWHERE && column != States::NOWHERE).then_some((row, column))
+            (row != NOWHERE && column != NOWHERE).then_some((row, column))
         };
         let targets: Vec<Option<(u32, u32)>> = pairs.iter().map(target).collect();
         let (kept_rows, kept_columns): (Vec<u32>, Vec<u32>) = targets.iter().flatten().copied().unzip();
         let (mut groups, mut numbers) = (PairTable::default(), Vec::new());
         groups.number(&kept_rows, &kept_columns, &mut numbers);
         let mut numbers = numbers.into_iter();
-        let into: Vec<u32> = targets
-            .iter()
-            .map(|target| target.and_then(|_| numbers.next()).unwrap_or(States::NOWHERE))
-            .collect();
+        let into: Vec<u32> =
+            targets.iter().map(|target| target.and_then(|_| numbers.next()).unwrap_or(NOWHERE)).collect();
         let states = self.states.merged(&into, groups.len())?;
         let moved = self.moved.then(rows.1, columns.1);
         let report = self.report.clone();
@@ -393,26 +392,4 @@ fn not_finite(batch: &RecordBatch) -> u64 {
         _ => 0,
     };
     batch.columns().iter().map(of).sum::<usize>() as u64
-}
-
-/// The lines of a batch that a condition holds for, copied run by run.
-pub(crate) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
-    let kept = holds.iter().filter(|holds| **holds).count();
-    let copied = |column: &ArrayRef| {
-        let data = column.to_data();
-        let mut copy = MutableArrayData::new(vec![&data], false, kept);
-        let mut at = 0;
-        for run in holds.chunk_by(|a, b| a == b) {
-            if run[0] {
-                copy.try_extend(0, at, at + run.len())?;
-            }
-            at += run.len();
-        }
-        Ok(make_array(copy.freeze()))
-    };
-    let options = RecordBatchOptions::new().with_row_count(Some(kept));
-    let columns: Result<Vec<ArrayRef>, ArrowError> = batch.columns().iter().map(copied).collect();
-    columns
-        .and_then(|columns| RecordBatch::try_new_with_options(batch.schema(), columns, &options))
-        .map_err(|e| Error::data("where", e.to_string()))
 }

@@ -4,6 +4,7 @@
 //! after is one code path.
 
 mod exact_float;
+mod filter;
 mod finer;
 mod kept;
 mod key_sets;
@@ -20,10 +21,11 @@ mod summary;
 mod totals;
 mod watch;
 
+pub(crate) use filter::keep;
 pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
-pub(crate) use leaf::{Crowd, LeafGroups, Moved, Scan, keep};
-pub(crate) use pairs::PairTable;
+pub(crate) use leaf::{Crowd, LeafGroups, Moved, Scan};
+pub(crate) use pairs::{NOWHERE, PairTable};
 pub(crate) use sieve::{Sieve, Wanted};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};

@@ -5,6 +5,9 @@ use hashbrown::HashTable;
 
 use crate::lines::mix;
 
+/// The target of groups that are left out.
+pub(crate) const NOWHERE: u32 = u32::MAX;
+
 const NONE: u32 = u32::MAX;
 /// A flat table stays below this many slots (16 MiB)...
 const FLAT_LIMIT: usize = 1 << 22;

@@ -1,11 +1,11 @@
 //! A second pass over lines: which of them are behind some cells.
 
+use super::pairs::NOWHERE;
 use arrow_array::RecordBatch;
 
 use super::keys::KeyScan;
 use super::leaf::{Moved, Scan};
 use super::spec::Grouping;
-use super::states::States;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula};
 
@@ -17,7 +17,7 @@ pub(crate) struct Sieve {
     columns: KeyScan,
 }
 
-/// For every path of a scan, which of the wanted nodes it is under; [`States::NOWHERE`] where it is
+/// For every path of a scan, which of the wanted nodes it is under; [`NOWHERE`] where it is
 /// under none of them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Wanted {
@@ -36,7 +36,7 @@ impl Sieve {
     pub(crate) fn wanted(&self, moved: &Moved, rows: &[u32], columns: &[u32]) -> Wanted {
         let of = |paths: usize, moved: &Option<Vec<u32>>, under: &[u32]| -> Vec<u32> {
             let now = |path: u32| moved.as_ref().map_or(path, |moved| moved[path as usize]);
-            let under = |path: u32| if path == States::NOWHERE { path } else { under[path as usize] };
+            let under = |path: u32| if path == NOWHERE { path } else { under[path as usize] };
             (0..paths as u32).map(|path| under(now(path))).collect()
         };
         Wanted {
@@ -58,9 +58,8 @@ impl Sieve {
         self.rows.follow(&mut evaluation, batch.num_rows())?;
         self.columns.follow(&mut evaluation, batch.num_rows())?;
         // A path that the scan has not met is one of a line that came later.
-        let spot = |wanted: &[u32], path: u32| {
-            wanted.get(path as usize).copied().filter(|spot| *spot != States::NOWHERE)
-        };
+        let spot =
+            |wanted: &[u32], path: u32| wanted.get(path as usize).copied().filter(|spot| *spot != NOWHERE);
         let line = |i: usize| {
             if holds.as_ref().is_some_and(|holds| !holds[i]) {
                 return None;

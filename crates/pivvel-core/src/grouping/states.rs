@@ -3,10 +3,13 @@
 //! States are updated by lines and merged with states; nothing is divided or rounded before
 //! `finish`. Merging is exact and gives the same result in any order.
 
+use std::sync::Arc;
+
+use super::key_sets::KeySets;
+use super::pairs::{NOWHERE, PairTable};
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::finer::FinerGroups;
 use super::sketch::{Distinct, Spread};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
@@ -160,7 +163,7 @@ impl States {
     }
 
     /// States of fewer groups: each group here is merged into the one that `into` names for it, or
-    /// left out where that is [`States::NOWHERE`].
+    /// left out where that is [`NOWHERE`].
     pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Overflow> {
         let mut merged = States::of(self.values.iter().map(|value| (value.gives, value.needs)));
         merged.finer = self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?;
@@ -178,9 +181,6 @@ impl States {
         }
         Ok(())
     }
-
-    /// The target of groups that are left out.
-    pub(crate) const NOWHERE: u32 = u32::MAX;
 
     /// Lines in every group.
     pub(crate) fn all_lines(&self) -> impl ExactSizeIterator<Item = u64> {
@@ -237,7 +237,7 @@ impl Extremes {
     }
 
     fn merge(&mut self, theirs: &Extremes, into: &[u32], low: bool) {
-        let kept = |target: &&u32| **target != States::NOWHERE;
+        let kept = |target: &&u32| **target != NOWHERE;
         match (self, theirs) {
             (Extremes::Exact(mine), Extremes::Exact(theirs)) => {
                 for (target, value) in into.iter().zip(theirs).filter(|(target, _)| kept(target)) {
@@ -457,7 +457,7 @@ impl ValueStates {
 
     /// Merges all states but exact sums; there are so many groups here.
     fn merge(&mut self, theirs: &ValueStates, into: &[u32], groups: usize) -> Result<(), Overflow> {
-        let targets = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
+        let targets = || into.iter().enumerate().filter(|(_, target)| **target != NOWHERE);
         if !theirs.blank.is_empty() {
             self.blank.resize(groups, 0);
             targets().for_each(|(group, target)| self.blank[*target as usize] += theirs.blank[group]);
@@ -603,4 +603,15 @@ fn each_value(groups: &[u32], numbers: &Numbers<'_>, gives: Type, mut take: impl
             take(*group as usize, line, numbers.data.value(line, gives));
         }
     }
+}
+
+/// Finer groups: which group each is part of, and its states.
+#[derive(Debug, Clone)]
+pub(crate) struct FinerGroups {
+    /// Group and key of each.
+    pub(super) pairs: PairTable,
+    pub(super) states: States,
+    /// Keys of which some part is blank.
+    pub(super) blank_keys: Arc<Vec<bool>>,
+    pub(super) sets: Option<KeySets>,
 }

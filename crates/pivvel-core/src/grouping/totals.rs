@@ -4,10 +4,10 @@
 //! A sum is 64 bits wide; what it overflows by stands in 128 bits beside it, which few sums of money
 //! ever need.
 
+use super::pairs::NOWHERE;
 use crate::model::Overflow;
 use arrow_buffer::NullBuffer;
 
-use super::states::States;
 use crate::formula::{Data, Numbers};
 
 /// Every sum is what stands for it in both lists together.
@@ -209,7 +209,7 @@ impl Totals {
     }
 
     /// Adds the lines and sums of each group of others to the group that is named for it, and leaves out
-    /// those for which that is [`States::NOWHERE`].
+    /// those for which that is [`NOWHERE`].
     pub(super) fn merge(&mut self, theirs: &Totals, into: &[u32]) -> Result<(), Overflow> {
         match self.width() {
             1 => self.merge_all::<1>(theirs, into),
@@ -217,7 +217,7 @@ impl Totals {
             3 => self.merge_all::<3>(theirs, into),
             4 => self.merge_all::<4>(theirs, into),
             width => {
-                let kept = || into.iter().enumerate().filter(|(_, target)| **target != States::NOWHERE);
+                let kept = || into.iter().enumerate().filter(|(_, target)| **target != NOWHERE);
                 for (group, target) in kept() {
                     self.slots[*target as usize * width] += theirs.slots[group * width];
                 }
@@ -228,7 +228,7 @@ impl Totals {
             }
         }
         for (place, over) in theirs.over.iter().enumerate().filter(|(_, over)| !over.is_empty()) {
-            let kept = into.iter().zip(over).filter(|(target, _)| **target != States::NOWHERE);
+            let kept = into.iter().zip(over).filter(|(target, _)| **target != NOWHERE);
             self.add_wide(place, kept.map(|(target, over)| (*target, *over)))?;
         }
         Ok(())
@@ -238,7 +238,7 @@ impl Totals {
         let (cells, _) = self.slots.as_chunks_mut::<W>();
         let (theirs, _) = theirs.slots.as_chunks::<W>();
         for (target, from) in into.iter().zip(theirs) {
-            if *target == States::NOWHERE {
+            if *target == NOWHERE {
                 continue;
             }
             let cell = &mut cells[*target as usize];

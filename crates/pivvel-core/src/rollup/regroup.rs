@@ -1,7 +1,8 @@
 //! Other groups of the same lines: members gathered or left out, and keys that are collapsed into
 //! tiers once these are known.
 
-use crate::grouping::{AxisPaths, LeafGroups, PairTable, States};
+use crate::grouping::NOWHERE;
+use crate::grouping::{AxisPaths, LeafGroups, PairTable};
 use crate::lines::{Member, Members};
 use crate::model::Overflow;
 
@@ -64,12 +65,12 @@ fn moved(paths: &AxisPaths, levels: &[Level]) -> (AxisPaths, Vec<u32>) {
                 let (members, id) = paths.members[i].with(Member::Others(label.as_str().into()));
                 (members, id.index() as u32)
             }
-            None => (paths.members[i].clone(), States::NOWHERE),
+            None => (paths.members[i].clone(), NOWHERE),
         };
         let member = |(node, (_, member)): (usize, &(u32, u32))| match fates[node] {
             Fate::Kept => *member,
             Fate::Gathered => gathering,
-            Fate::Dropped => States::NOWHERE,
+            Fate::Dropped => NOWHERE,
         };
         let own: Vec<u32> = paths.levels[i].pairs().iter().enumerate().map(member).collect();
         let (level, moved) =
@@ -84,19 +85,19 @@ fn moved(paths: &AxisPaths, levels: &[Level]) -> (AxisPaths, Vec<u32>) {
 /// Numbers pairs of parents and members; a pair of which one is nowhere is nowhere.
 fn level_of(parents: impl Iterator<Item = u32>, members: &[u32]) -> (PairTable, Vec<u32>) {
     let pairs: Vec<(u32, u32)> = parents.zip(members.iter().copied()).collect();
-    let here = |(parent, member): &&(u32, u32)| *parent != States::NOWHERE && *member != States::NOWHERE;
+    let here = |(parent, member): &&(u32, u32)| *parent != NOWHERE && *member != NOWHERE;
     let (a, b): (Vec<u32>, Vec<u32>) = pairs.iter().filter(here).copied().unzip();
     let (mut level, mut numbers) = (PairTable::default(), Vec::new());
     level.number(&a, &b, &mut numbers);
     let mut numbers = numbers.into_iter();
     let targets = pairs.iter().map(|pair| if here(&pair) { numbers.next() } else { None });
-    let targets = targets.map(|number| number.unwrap_or(States::NOWHERE)).collect();
+    let targets = targets.map(|number| number.unwrap_or(NOWHERE)).collect();
     (level, targets)
 }
 
 /// The axis with several of its keys made one. `keys` says for each key of the result how many
 /// keys here make it up; where it is made otherwise than as the key itself, `made` gives the
-/// members and, for every deepest path, which of them it is under ([`States::NOWHERE`] leaves the
+/// members and, for every deepest path, which of them it is under ([`NOWHERE`] leaves the
 /// path out); a key that makes up nothing is dropped.
 pub(crate) fn collapse(paths: &AxisPaths, keys: &[Collapsed]) -> (AxisPaths, Vec<u32>) {
     let deepest = paths.len();
@@ -109,7 +110,7 @@ pub(crate) fn collapse(paths: &AxisPaths, keys: &[Collapsed]) -> (AxisPaths, Vec
             Collapsed::Filter(own) => {
                 let nowhere = |(target, keeps): (&mut u32, &bool)| {
                     if !keeps {
-                        *target = States::NOWHERE
+                        *target = NOWHERE
                     }
                 };
                 targets.iter_mut().zip(own).for_each(nowhere);

@@ -6,8 +6,8 @@ use arrow_array::{ArrayRef, RecordBatch, StringArray, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::column::{Holds, own_name};
+use super::spec::{Levels, metadata};
 use super::tidy::{members_of, tidy_dimensions};
-use super::{Levels, metadata};
 use crate::crosstab::{Cell, CrossTab};
 
 pub(super) struct CellsShape {

@@ -7,7 +7,7 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::{exact_field, metadata};
+use super::spec::{exact_field, metadata};
 
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::Value;

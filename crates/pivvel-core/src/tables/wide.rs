@@ -6,7 +6,7 @@ use arrow_array::{ArrayRef, RecordBatch, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 
 use super::column::{Holds, own_name};
-use super::{Levels, ROWS, Table, metadata};
+use super::spec::{Levels, ROWS, Table, metadata};
 use crate::crosstab::CrossTab;
 use crate::model::Value;
 use crate::rollup::{Axis, Entry, MemberRef};

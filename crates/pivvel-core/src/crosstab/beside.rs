@@ -1,0 +1,174 @@
+//! What is read from further cross-tabs of the same lines.
+
+use std::collections::HashMap;
+
+use super::table::CrossTab;
+use super::trend::{Labels, Trend};
+use crate::brief::{Brief, Form, MeasureBrief};
+use crate::derive::period_places;
+use crate::lines::{Member, MemberId, Members};
+use crate::model::{Notice, NoticeCode, Value};
+use crate::plan::{Plan, PlannedEmphasis};
+use crate::rollup::{Axis, Entry};
+
+/// The brief of the cross-tab that a trend is read from: the same rows, with the periods as columns.
+pub(super) fn trend_brief(brief: &Brief, planned: &PlannedEmphasis, along: &str) -> Brief {
+    let mut own = brief.clone();
+    own.columns = vec![along.to_string()];
+    own.emphasis = Vec::new();
+    own.views = Vec::new();
+    own.items.retain(|item| own.rows.contains(&item.dimension) || item.dimension == along);
+    own.dimensions.retain(|d| own.rows.contains(&d.name));
+    own.totals = Vec::new();
+    let hide = |m: MeasureBrief| MeasureBrief { hidden: m.name != planned.said.on, ..m };
+    own.measures = own.measures.into_iter().map(hide).collect();
+    own
+}
+
+/// Reads a trend from the cross-tab with periods as columns.
+pub(super) fn trends(of: &CrossTab, place: usize, planned: &PlannedEmphasis, by_period: &CrossTab) -> Trend {
+    let periods: Vec<Entry> =
+        by_period.columns().entries().iter().copied().filter(|e| e.level() == 1).collect();
+    let label = |entry: &Entry| by_period.columns().path(*entry)[0].label().to_string();
+    let mut trend = Trend {
+        emphasis: place,
+        measure: planned.measure.unwrap_or(0),
+        periods: periods.iter().map(label).collect(),
+        places: period_places(by_period.columns(), &periods),
+        ends: HashMap::new(),
+        rows: HashMap::new(),
+        classes: HashMap::new(),
+    };
+    let same: Vec<Vec<Option<MemberId>>> = (0..of.rows().depth())
+        .map(|level| same_members(of.rows().members(level), by_period.rows().members(level)))
+        .collect();
+    for row in of.rows().entries() {
+        if !planned.grains.iter().any(|(level, _)| *level == row.level()) {
+            continue;
+        }
+        let Some(own) = same_entry(of.rows(), *row, by_period.rows(), &same) else { continue };
+        let value = |period: &Entry| by_period.cell(own, *period).and_then(|cell| cell.value(0));
+        let values: Vec<Option<Value>> = periods.iter().map(value).collect();
+        let class = of.rows().class(row.level(), row.node);
+        let ends = trend.ends.entry((row.level(), class)).or_insert((f64::INFINITY, f64::NEG_INFINITY));
+        for value in values.iter().flatten() {
+            *ends = (ends.0.min(value.as_f64()), ends.1.max(value.as_f64()));
+        }
+        if values.iter().flatten().count() > 1 {
+            trend.classes.insert(*row, class);
+            trend.rows.insert(*row, values);
+        }
+    }
+    trend
+}
+
+/// The members of one list by those of another one.
+fn same_members(of: &Members, other: &Members) -> Vec<Option<MemberId>> {
+    // An item's place depends on which other items the layout has.
+    let alike = |members: &Members, id: MemberId| match members.member(id) {
+        Member::Calculated(_, label) => Member::Calculated(0, label.clone()),
+        member => member.clone(),
+    };
+    let known: HashMap<Member, MemberId> = other.in_order().map(|id| (alike(other, id), id)).collect();
+    (0..of.len()).map(|i| known.get(&alike(of, MemberId(i as u32))).copied()).collect()
+}
+
+/// The entry of another axis that the same members lead to.
+fn same_entry(axis: &Axis, entry: Entry, other: &Axis, same: &[Vec<Option<MemberId>>]) -> Option<Entry> {
+    let mut node = 0;
+    for (level, member) in axis.path(entry).iter().enumerate() {
+        node = other.child(level + 1, node, same[level][member.id().index()]?)?;
+    }
+    Some(Entry::new(entry.level(), node))
+}
+
+impl Labels {
+    /// The brief of the cross-tab that these are read from: the axis of the dimension down to it, with
+    /// the column below.
+    pub(crate) fn brief(brief: &Brief, (on_rows, level): (bool, usize), column: &str) -> Brief {
+        let axis = if on_rows { &brief.rows } else { &brief.columns };
+        let mut rows: Vec<String> = axis[..level].to_vec();
+        rows.push(column.to_string());
+        Brief {
+            rows,
+            filter: brief.filter.clone(),
+            derived: brief.derived.clone(),
+            related: brief.related.clone(),
+            assumptions: brief.assumptions.clone(),
+            tiers: brief.tiers.clone(),
+            kinds: brief.kinds.clone(),
+            bad_values: brief.bad_values,
+            ..Brief::new()
+        }
+    }
+
+    pub(crate) fn read(
+        of: &CrossTab,
+        emphasis: usize,
+        column: &str,
+        (on_rows, level): (bool, usize),
+        found: &CrossTab,
+    ) -> Labels {
+        let axis = if on_rows { of.rows() } else { of.columns() };
+        let same: Vec<Vec<Option<MemberId>>> =
+            (0..level).map(|i| same_members(axis.members(i), found.rows().members(i))).collect();
+        let mut labels: HashMap<u32, Vec<String>> = HashMap::new();
+        for entry in found.rows().entries().iter().filter(|entry| entry.level() == level + 1) {
+            if let Some((parent, member)) = found.rows().parent(*entry).zip(found.rows().path(*entry).pop())
+                && !member.is_blank()
+            {
+                labels.entry(parent.node).or_default().push(member.label().to_string());
+            }
+        }
+        let (mut by_entry, mut unsettled) = (HashMap::new(), (0, String::new()));
+        for entry in axis.entries().iter().filter(|entry| entry.level() == level) {
+            let own = same_entry(axis, *entry, found.rows(), &same);
+            match own.and_then(|own| labels.get(&own.node)).map(Vec::as_slice) {
+                Some([one]) => drop(by_entry.insert(*entry, one.clone())),
+                Some([_, _, ..]) => {
+                    unsettled.0 += 1;
+                    if unsettled.0 == 1 {
+                        unsettled.1 =
+                            axis.path(*entry).pop().map_or(String::new(), |m| m.label().to_string());
+                    }
+                }
+                _ => {}
+            }
+        }
+        Labels { emphasis, column: column.to_string(), by_entry, unsettled }
+    }
+
+    /// That members have no link because the column says several things of them.
+    pub(crate) fn notice(&self, place: &str) -> Option<Notice> {
+        let (count, first) = &self.unsettled;
+        let which = match count {
+            0 => return None,
+            1 => format!("{first} has no link, because {} has several values there", self.column),
+            more => {
+                format!(
+                    "{first} and {} more have no link, because {} has several values there",
+                    more - 1,
+                    self.column
+                )
+            }
+        };
+        Some(Notice::author(NoticeCode::NotUsed, format!("{place}: {which}")))
+    }
+}
+
+impl PlannedEmphasis {
+    /// The columns beside those of the layout that a link on a dimension names.
+    pub(super) fn columns_beside(&self, plan: &Plan) -> Vec<String> {
+        let (Form::Link, Some((on_rows, level)), Some(link)) = (self.said.form, self.linked, &self.said.link)
+        else {
+            return Vec::new();
+        };
+        let dimensions = if on_rows { &plan.rows } else { &plan.columns };
+        let mut names: Vec<String> =
+            link.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0.to_string())).collect();
+        names.retain(|name| !dimensions[..level].iter().any(|d| d.name == *name));
+        names.sort_unstable();
+        names.dedup();
+        names
+    }
+}

@@ -1,0 +1,128 @@
+//! Which table is wanted, and what tables have in common.
+
+use std::collections::HashMap;
+
+use arrow_array::RecordBatch;
+use arrow_schema::{DataType, Field, SchemaRef};
+
+use crate::crosstab::{Cell, CrossTab};
+use crate::error::{Error, Result};
+use crate::plan::{Dimension, Plan};
+
+/// The version of what tables mean; it grows when a column's name or meaning changes.
+pub const TABLE_VERSION: &str = "1";
+
+/// Rows of a batch.
+pub(super) const ROWS: usize = 8_192;
+
+/// The shape of a table.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Shape {
+    /// One row a cell and measure, with its place among its peers.
+    #[default]
+    Tidy,
+    /// One row a cell, with a typed column for each measure.
+    Cells,
+    /// As it is shown: one row for each row, one column for each column and measure.
+    Wide,
+}
+
+/// Which table is wanted of a cross-tab.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct TableSpec {
+    /// Its shape.
+    pub shape: Shape,
+    /// Whether numbers that are not of one type in a column stand as text, to the last digit, rather
+    /// than as binary floating point with the exact text beside it.
+    pub exact: bool,
+    /// The levels to keep, by the names of dimensions, `row total` (the total column) and `column total`
+    /// (the total row); on an axis of which none is named all are kept.
+    pub levels: Vec<String>,
+    /// Whether it holds the figures that the brief hides, too.
+    pub with_hidden: bool,
+}
+
+/// A table, batch by batch.
+pub struct Table<'a> {
+    /// The columns, with the version of their meaning among the metadata.
+    pub schema: SchemaRef,
+    /// The rows, some thousand at a time.
+    pub batches: Box<dyn Iterator<Item = RecordBatch> + 'a>,
+}
+
+impl std::fmt::Debug for Table<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Table").field("schema", &self.schema).finish_non_exhaustive()
+    }
+}
+
+impl TableSpec {
+    /// Checks before a line is read that a plan has the levels that are to be kept.
+    ///
+    /// # Errors
+    /// A level that is not there.
+    pub fn check(&self, plan: &Plan) -> Result<()> {
+        Levels::new((&plan.rows, &plan.columns), &self.levels).map(|_| ())
+    }
+}
+
+/// The levels that are kept, by axis.
+pub(super) struct Levels {
+    pub(super) rows: Vec<bool>,
+    pub(super) columns: Vec<bool>,
+}
+
+impl Levels {
+    pub(super) fn new(axes: (&[Dimension], &[Dimension]), names: &[String]) -> Result<Levels> {
+        let mut rows = vec![false; axes.0.len() + 1];
+        let mut columns = vec![false; axes.1.len() + 1];
+        for name in names {
+            let level = |axis: &[Dimension]| {
+                let is = |d: &Dimension| d.name == *name || d.label == *name;
+                axis.iter().position(is).map(|place| place + 1)
+            };
+            match (name.as_str(), level(axes.0), level(axes.1)) {
+                ("column total", ..) => rows[0] = true,
+                ("row total", ..) => columns[0] = true,
+                (_, Some(level), _) => rows[level] = true,
+                (_, _, Some(level)) => columns[level] = true,
+                _ => {
+                    let known = axes
+                        .0
+                        .iter()
+                        .chain(axes.1)
+                        .map(|d| d.name.as_str())
+                        .chain(["row total", "column total"]);
+                    return Err(Error::unknown("levels", "level", name, known));
+                }
+            }
+        }
+        for axis in [&mut rows, &mut columns] {
+            if !axis.contains(&true) {
+                axis.fill(true);
+            }
+        }
+        Ok(Levels { rows, columns })
+    }
+
+    pub(super) fn has(&self, cell: &Cell<'_>) -> bool {
+        self.rows[cell.row().level()] && self.columns[cell.column().level()]
+    }
+}
+
+/// A text column of numbers.
+pub(super) fn exact_field(name: &str) -> Field {
+    let says = HashMap::from([("pivvel:exact".to_string(), "number".to_string())]);
+    Field::new(name, DataType::Utf8, true).with_metadata(says)
+}
+
+/// What a table tells about itself in forms that can carry it.
+pub(super) fn metadata(crosstab: &CrossTab) -> HashMap<String, String> {
+    let said = [
+        ("pivvel:table", TABLE_VERSION),
+        ("pivvel:fingerprint", crosstab.fingerprint()),
+        ("pivvel:title", crosstab.title()),
+        ("pivvel:source", crosstab.source()),
+    ];
+    said.into_iter().map(|(key, value)| (key.to_string(), value.to_string())).collect()
+}
