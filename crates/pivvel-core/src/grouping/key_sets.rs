@@ -148,7 +148,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     use super::KeySets;
-    use crate::grouping::States;
+    use crate::grouping::NOWHERE;
 
     /// Rows of bits and pairs hold the same keys, whatever they turn into on the way.
     #[test]
