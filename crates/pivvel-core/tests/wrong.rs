@@ -138,6 +138,8 @@ fn wrong_measures() {
         "mean(scenario among row)",
         "round(sales, 40)",
         "coalesce(sales)",
+        "power(sum(sales))",
+        "exp('a')",
         "abs('x')",
         "lower(sales)",
         "sqrt(sales, 2)",
