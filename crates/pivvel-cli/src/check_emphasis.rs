@@ -10,17 +10,17 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
         writeln!(out, "\nStands out, in the order in which it is tried")?;
     }
     for emphasis in &plan.emphasis {
-        let said = &emphasis.said;
-        let by = if said.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
-        let reach = if said.whole_row { ", on the whole row" } else { "" };
-        writeln!(out, "  {} on {}{by}{reach}: {}", said.form.name(), said.on, levels(plan, emphasis))?;
-        if let Some(only) = &said.only {
+        let spec = &emphasis.spec;
+        let by = if spec.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
+        let reach = if spec.whole_row { ", on the whole row" } else { "" };
+        writeln!(out, "  {} on {}{by}{reach}: {}", spec.form.name(), spec.on, levels(plan, emphasis))?;
+        if let Some(only) = &spec.only {
             writeln!(out, "    where {only}")?;
         }
-        if let Some(link) = &said.link {
+        if let Some(link) = &spec.link {
             writeln!(out, "    leads to {link}")?;
         }
-        if let Some(along) = &said.along {
+        if let Some(along) = &spec.along {
             writeln!(out, "    along {along}")?;
         }
         if emphasis.has_scale() {
@@ -56,29 +56,29 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
 }
 
 fn scale(emphasis: &PlannedEmphasis) -> String {
-    let said = &emphasis.said;
-    let mut words = vec![format!("peers: {}", said.peers.name())];
-    match &said.yardstick {
+    let spec = &emphasis.spec;
+    let mut words = vec![format!("peers: {}", spec.peers.name())];
+    match &spec.yardstick {
         YardstickOf::Shown => {}
         YardstickOf::All => words.push("measured by all before members are picked".into()),
         YardstickOf::Kept(file) => words.push(format!("measured by {file}")),
     }
-    if said.by_rank {
+    if spec.by_rank {
         words.push("by rank".into());
     }
-    words.extend(said.about.as_ref().map(|about| format!("about {about}")));
-    words.extend(said.clip.as_ref().map(|(low, high)| format!("ends at {low} and {high} of the peers")));
-    words.extend(said.low.as_ref().map(|low| format!("from {low}")));
-    words.extend(said.high.as_ref().map(|high| format!("to {high}")));
-    if let Some(steps) = said.steps.or((said.form == Form::Symbol && said.rules.is_empty()).then_some(3)) {
+    words.extend(spec.about.as_ref().map(|about| format!("about {about}")));
+    words.extend(spec.clip.as_ref().map(|(low, high)| format!("ends at {low} and {high} of the peers")));
+    words.extend(spec.low.as_ref().map(|low| format!("from {low}")));
+    words.extend(spec.high.as_ref().map(|high| format!("to {high}")));
+    if let Some(steps) = spec.steps.or((spec.form == Form::Symbol && spec.rules.is_empty()).then_some(3)) {
         words.push(format!("in {steps} steps"));
     }
-    match said.good {
+    match spec.good {
         Some(pivvel::Side::High) => words.push("high is good".into()),
         Some(pivvel::Side::Low) => words.push("low is good".into()),
         None => {}
     }
-    if said.hide_figure {
+    if spec.hide_figure {
         words.push("figures are shown nowhere".into());
     }
     words.join("; ")

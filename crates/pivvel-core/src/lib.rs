@@ -23,13 +23,13 @@
 //!
 //! This crate knows no file, socket, terminal, colour or clock.
 
-mod behind;
 mod brief;
 mod compare;
 mod crosstab;
-mod derive;
+mod drill;
 mod emphasis;
 mod error;
+mod eval;
 mod formula;
 mod grouping;
 mod lines;
@@ -40,13 +40,9 @@ mod printable;
 mod pushdown;
 mod rollup;
 mod suggest;
-mod tables;
+mod table;
 
 pub use arrow_schema::Schema;
-pub use behind::{
-    Address, DateSpan, EmphasisStory, ItemStory, LineOrder, LinesBehind, Operand, PeersStory, Story, Tied,
-    TiedAggregate, TiedPart, Trace, WindowPart,
-};
 pub use brief::{
     Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
     Negative, NumberFormat, PALETTE_NAMES, PeersOf, Placement, RelatedBrief, RuleBrief, SYMBOL_NAMES,
@@ -54,6 +50,10 @@ pub use brief::{
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
+pub use drill::{
+    Address, DateSpan, EmphasisStory, ItemStory, LineOrder, LinesBehind, Operand, PeersStory, Story, Tied,
+    TiedAggregate, TiedPart, Trace, WindowPart,
+};
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{
@@ -76,4 +76,4 @@ pub use plan::{
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
-pub use tables::{Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TableSpec, TidyRow, tidy, tidy_dimensions};
+pub use table::{Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TableSpec, TidyRow, tidy, tidy_dimensions};

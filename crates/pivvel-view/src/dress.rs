@@ -64,17 +64,17 @@ impl<'c> Wardrobe<'c> {
         let mut turns: HashMap<Owner, usize> = HashMap::new();
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
-            let said = &emphasis.planned().said;
-            if let Some(named) = said.palette.as_deref().and_then(Palette::named) {
+            let spec = &emphasis.planned().spec;
+            if let Some(named) = spec.palette.as_deref().and_then(Palette::named) {
                 return named;
             }
             let diverging = emphasis.planned().is_diverging();
             // Levels that are scaled together have one hue.
-            let (row, column) = match said.peers {
+            let (row, column) = match spec.peers {
                 PeersOf::All => (usize::MAX, usize::MAX),
                 _ => (scale.row_level, scale.column_level),
             };
-            let owner = (said.on.clone(), row, column, scale.apart.clone(), diverging);
+            let owner = (spec.on.clone(), row, column, scale.apart.clone(), diverging);
             let turn = *turns.entry(owner).or_insert_with(|| {
                 let turn = &mut next[usize::from(diverging)];
                 *turn += 1;
@@ -92,8 +92,8 @@ impl<'c> Wardrobe<'c> {
 
     /// The palette of a scale.
     pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> usize {
-        let said = &self.crosstab.emphases()[emphasis].planned().said;
-        let named = || said.palette.as_deref().and_then(Palette::named).unwrap_or(0);
+        let spec = &self.crosstab.emphases()[emphasis].planned().spec;
+        let named = || spec.palette.as_deref().and_then(Palette::named).unwrap_or(0);
         scale.map_or_else(named, |scale| self.palettes[emphasis][scale])
     }
 
@@ -129,13 +129,13 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn row_tint(&self, row: Entry) -> Option<Paint> {
         let marks =
             (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, Entry::TOTAL, m));
-        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().said.whole_row;
+        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().spec.whole_row;
         marks.into_iter().find(|mark| mark.form == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }
 
     fn paint(&self, mark: &Mark) -> Paint {
         let emphasis = &self.crosstab.emphases()[mark.emphasis];
-        let good = emphasis.planned().said.good;
+        let good = emphasis.planned().spec.good;
         if let Some(rule) = mark.rule {
             return self.rule_paint(mark.emphasis, rule, mark.scale);
         }
@@ -167,9 +167,9 @@ impl<'c> Wardrobe<'c> {
         let palette = self.palette(emphasis, scale);
         let diverging = PALETTES[palette].is_diverging();
         let position = if diverging { 2.0 * position - 1.0 } else { position };
-        match planned.said.form {
-            Form::Symbol => symbol_paint(position, diverging, planned.said.good),
-            _ => Paint::Place { palette, position: turned(position, diverging, planned.said.good) },
+        match planned.spec.form {
+            Form::Symbol => symbol_paint(position, diverging, planned.spec.good),
+            _ => Paint::Place { palette, position: turned(position, diverging, planned.spec.good) },
         }
     }
 
@@ -185,7 +185,7 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_symbol(&self, emphasis: usize, rule: usize) -> Symbol {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let order = planned.rules_upward();
-        let of = planned.said.steps.unwrap_or(order.len().clamp(3, 5) as u8);
+        let of = planned.spec.steps.unwrap_or(order.len().clamp(3, 5) as u8);
         let shown = planned.rules[rule].show.as_deref().and_then(|show| show.parse::<u8>().ok());
         let place = order.iter().position(|known| *known == rule).unwrap_or(0);
         let spread = (place * usize::from(of - 1)).div_ceil((order.len() - 1).max(1)) as u8;
@@ -194,8 +194,8 @@ impl<'c> Wardrobe<'c> {
     }
 
     pub(crate) fn set(&self, emphasis: usize) -> SymbolSet {
-        let said = &self.crosstab.emphases()[emphasis].planned().said;
-        said.symbols.as_deref().and_then(SymbolSet::named).unwrap_or(SymbolSet::Tide)
+        let spec = &self.crosstab.emphases()[emphasis].planned().spec;
+        spec.symbols.as_deref().and_then(SymbolSet::named).unwrap_or(SymbolSet::Tide)
     }
 }
 

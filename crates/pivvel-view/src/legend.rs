@@ -52,7 +52,7 @@ pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
     for (place, emphasis) in wardrobe.crosstab.emphases().iter().enumerate() {
         let planned = emphasis.planned();
-        match planned.said.form {
+        match planned.spec.form {
             Form::Link => {}
             Form::Trend => entries.extend(trend(wardrobe, place, emphasis)),
             form if !planned.rules.is_empty() => {
@@ -75,7 +75,7 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
     let depth = wardrobe.crosstab.rows().depth();
     let tint = |(place, emphasis): (usize, &Emphasis)| {
         let planned = emphasis.planned();
-        let own = planned.measure == Some(measure) && planned.said.form == Form::Tint;
+        let own = planned.measure == Some(measure) && planned.spec.form == Form::Tint;
         let scale =
             emphasis.scales().iter().position(|scale| (scale.row_level, scale.column_level) == (depth, 0));
         Some(entry(wardrobe, place, emphasis, scale.filter(|_| own)?, 1).sample)
@@ -87,18 +87,18 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
 pub(crate) fn subject(crosstab: &CrossTab, emphasis: &Emphasis) -> String {
     let planned = emphasis.planned();
     let measures = crosstab.measures();
-    let on = planned.measure.map_or(planned.said.on.clone(), |measure| measures[measure].label.clone());
+    let on = planned.measure.map_or(planned.spec.on.clone(), |measure| measures[measure].label.clone());
     let less = planned.about_formula().map_or(String::new(), |about| format!(" less {about}"));
-    match planned.said.by.as_deref().filter(|by| *by != planned.said.on) {
+    match planned.spec.by.as_deref().filter(|by| *by != planned.spec.on) {
         Some(by) => format!("{on} by {by}{less}"),
         None => format!("{on}{less}"),
     }
 }
 
 fn reach(emphasis: &Emphasis) -> String {
-    let said = &emphasis.planned().said;
-    let only = said.only.as_ref().map_or(String::new(), |only| format!(", where {only}"));
-    if said.whole_row { format!(", on the whole row{only}") } else { only }
+    let spec = &emphasis.planned().spec;
+    let only = spec.only.as_ref().map_or(String::new(), |only| format!(", where {only}"));
+    if spec.whole_row { format!(", on the whole row{only}") } else { only }
 }
 
 fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<LegendEntry> {
@@ -114,7 +114,7 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
 /// A line for each scale; for one grain whose peers are in many groups a single one.
 fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
-    let joined = emphasis.planned().said.peers == PeersOf::All;
+    let joined = emphasis.planned().spec.peers == PeersOf::All;
     let mut met: Vec<(usize, usize, &[Option<String>; 2])> = Vec::new();
     for (i, scale) in emphasis.scales().iter().enumerate() {
         let of = |scale: &'_ Scale| if joined { (0, 0) } else { (scale.row_level, scale.column_level) };
@@ -136,21 +136,21 @@ fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<Leg
 
 fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, groups: usize) -> LegendEntry {
     let scale = &emphasis.scales()[i];
-    let (planned, said) = (emphasis.planned(), &emphasis.planned().said);
+    let (planned, spec) = (emphasis.planned(), &emphasis.planned().spec);
     let diverging = planned.is_diverging();
     let palette = wardrobe.palette(place, Some(i));
-    let steps = said.steps.or((said.form == Form::Symbol).then_some(3));
-    let paint = |position: f64| match said.form {
-        Form::Symbol => symbol_paint(position, diverging, said.good),
-        Form::Bar => bar_paint(palette, diverging && position < 0.0, said.good),
-        _ => Paint::Place { palette, position: turned(position, diverging, said.good) },
+    let steps = spec.steps.or((spec.form == Form::Symbol).then_some(3));
+    let paint = |position: f64| match spec.form {
+        Form::Symbol => symbol_paint(position, diverging, spec.good),
+        Form::Bar => bar_paint(palette, diverging && position < 0.0, spec.good),
+        _ => Paint::Place { palette, position: turned(position, diverging, spec.good) },
     };
     let ends = ends(wardrobe, emphasis, scale, groups);
     let sample = match steps {
         Some(steps) => {
             let step = |step: u8| Swatch {
                 paint: paint(step_position((step, steps), diverging)),
-                symbol: (said.form == Form::Symbol).then(|| Symbol {
+                symbol: (spec.form == Form::Symbol).then(|| Symbol {
                     set: wardrobe.set(place),
                     step,
                     of: steps,
@@ -170,9 +170,9 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
         subject(wardrobe.crosstab, emphasis),
         reach(emphasis),
         among(wardrobe, emphasis, scale, groups),
-        good(said.good)
+        good(spec.good)
     );
-    LegendEntry { form: said.form, sample, text }
+    LegendEntry { form: spec.form, sample, text }
 }
 
 fn good(side: Option<Side>) -> &'static str {
@@ -196,7 +196,7 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
     let (planned, crosstab) = (emphasis.planned(), wardrobe.crosstab);
     let measure = planned.measure.unwrap_or(0);
     let format = crosstab.format_apart(scale, measure).clone();
-    let own = planned.said.by.is_none() || planned.said.by.as_deref() == Some(&planned.said.on);
+    let own = planned.spec.by.is_none() || planned.spec.by.as_deref() == Some(&planned.spec.on);
     let format = if own { format } else { NumberFormat::default() };
     let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
     let number = |value: f64, exact: &Value| match exact.as_f64() == value {
@@ -213,7 +213,7 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         true => [number(low, &scale.yardstick.low), number(high, &scale.yardstick.high)],
         false => words.map(str::to_string),
     };
-    let middle = scale.middle.map(|middle| match planned.said.about.as_deref() {
+    let middle = scale.middle.map(|middle| match planned.spec.about.as_deref() {
         Some("mean") if !shown => "mean".to_string(),
         Some("mean") => format!("mean {}", show_number(&Value::Float(middle), &format)),
         _ if shown => whole(middle, &format),
@@ -272,7 +272,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         [level(rows, scale.row_level, &scale.apart[0]), level(columns, scale.column_level, &scale.apart[1])];
     let levels: Vec<String> = levels.into_iter().flatten().collect();
     let planned = emphasis.planned();
-    let levels = match planned.said.peers {
+    let levels = match planned.spec.peers {
         PeersOf::All => {
             let apart = scale.apart.iter().flatten().map(|member| format!(" ({member})"));
             format!("all levels together{}", apart.collect::<String>())
@@ -280,7 +280,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         _ if levels.is_empty() => "totals".into(),
         _ => levels.join(" by "),
     };
-    let peers = match planned.said.peers.name() {
+    let peers = match planned.spec.peers.name() {
         "level" | "all" => String::new(),
         name => format!(", each by its {}", if name == "siblings" { "siblings" } else { name }),
     };
@@ -290,12 +290,12 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         (groups, _) => format!("{groups} groups"),
     };
     let clip =
-        planned.said.clip.as_ref().map_or(String::new(), |(low, high)| format!(", ends at {low} and {high}"));
-    let from = match &planned.said.yardstick {
+        planned.spec.clip.as_ref().map_or(String::new(), |(low, high)| format!(", ends at {low} and {high}"));
+    let from = match &planned.spec.yardstick {
         pivvel_core::YardstickOf::Shown => String::new(),
         pivvel_core::YardstickOf::All => ", by all before members were picked".into(),
         pivvel_core::YardstickOf::Kept(file) => format!(", by {file}"),
     };
-    let rank = if planned.said.by_rank { ", by rank" } else { "" };
+    let rank = if planned.spec.by_rank { ", by rank" } else { "" };
     format!("{levels}{peers}: {cells}{rank}{clip}{from}")
 }

@@ -37,11 +37,11 @@ pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
             continue;
         }
         let panels = charts::panels(shown);
-        if shown.said.form != ViewForm::Table || panels.len() > 1 {
+        if shown.spec.form != ViewForm::Table || panels.len() > 1 {
             parts.push(heading(shown.crosstab.title()));
         }
         for panel in panels {
-            parts.push(match shown.said.form {
+            parts.push(match shown.spec.form {
                 ViewForm::Table => {
                     let mut sheet = Sheet::of_panel(&shown.crosstab, &panel);
                     sheet.notes = crate::notes::own_notes(&shown.crosstab, crosstab);

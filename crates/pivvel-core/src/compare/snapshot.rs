@@ -8,7 +8,7 @@ use arrow_array::{Array, RecordBatch};
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
-use crate::tables::{TIDY_COLUMNS, tidy, tidy_dimensions};
+use crate::table::{TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
 #[derive(Debug, Clone)]
@@ -149,10 +149,13 @@ fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<To
     let exact = schema.index_of("exact").is_ok();
     let cell = |row: usize| {
         let plain = |column: &str| text(column, row).unwrap_or_default();
-        let said = if exact { text("exact", row) } else { text("value", row) };
-        let value = said.map(|said| {
-            Value::read(&said).ok_or_else(|| {
-                Error::data(name, format!("row {}, column value: {said} is no number and no date", row + 1))
+        let written = if exact { text("exact", row) } else { text("value", row) };
+        let value = written.map(|written| {
+            Value::read(&written).ok_or_else(|| {
+                Error::data(
+                    name,
+                    format!("row {}, column value: {written} is no number and no date", row + 1),
+                )
             })
         });
         Ok(Told {

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::table::CrossTab;
 use super::trend::{Labels, Trend};
 use crate::brief::{Brief, Form, MeasureBrief};
-use crate::derive::period_places;
+use crate::eval::period_places;
 use crate::lines::{Member, MemberId, Members};
 use crate::model::{Notice, NoticeCode, Value};
 use crate::plan::{Plan, PlannedEmphasis};
@@ -20,7 +20,7 @@ pub(super) fn trend_brief(brief: &Brief, planned: &PlannedEmphasis, along: &str)
     own.items.retain(|item| own.rows.contains(&item.dimension) || item.dimension == along);
     own.dimensions.retain(|d| own.rows.contains(&d.name));
     own.totals = Vec::new();
-    let hide = |m: MeasureBrief| MeasureBrief { hidden: m.name != planned.said.on, ..m };
+    let hide = |m: MeasureBrief| MeasureBrief { hidden: m.name != planned.spec.on, ..m };
     own.measures = own.measures.into_iter().map(hide).collect();
     own
 }
@@ -159,7 +159,7 @@ impl Labels {
 impl PlannedEmphasis {
     /// The columns beside those of the layout that a link on a dimension names.
     pub(super) fn columns_beside(&self, plan: &Plan) -> Vec<String> {
-        let (Form::Link, Some((on_rows, level)), Some(link)) = (self.said.form, self.linked, &self.said.link)
+        let (Form::Link, Some((on_rows, level)), Some(link)) = (self.spec.form, self.linked, &self.spec.link)
         else {
             return Vec::new();
         };

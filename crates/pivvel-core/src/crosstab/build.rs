@@ -7,9 +7,9 @@ use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
 use super::trend::{Labels, Trend};
 use crate::brief::ViewBrief;
-use crate::derive::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
+use crate::eval::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::formula::Values;
 use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
@@ -29,7 +29,7 @@ pub(crate) struct Inside {
 
 /// What a cross-tab is computed with, beside its groups.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Means<'a> {
+pub(crate) struct BuildContext<'a> {
     /// The yardsticks of earlier runs, by the name that the brief has for them.
     pub(crate) kept: &'a [(String, Yardsticks)],
     pub(crate) threads: usize,
@@ -40,10 +40,10 @@ pub(crate) fn opened(
     plan: &Plan,
     groups: LeafGroups,
     (source, tally): (&str, &Tally),
-    means: Means<'_>,
+    context: BuildContext<'_>,
 ) -> Result<(CrossTab, Inside)> {
     let mut inside = None;
-    let crosstab = from_groups(plan, groups, source, tally.clone(), means, &mut |engine, moved| {
+    let crosstab = from_groups(plan, groups, source, tally.clone(), context, &mut |engine, moved| {
         let grains = engine.frame().grains.len();
         let of = |measure| (0..grains).map(|grain| engine.measure(measure, grain).clone()).collect();
         let measures = (0..plan.measures.len()).map(of).collect();
@@ -55,17 +55,17 @@ pub(crate) fn opened(
 
 /// The cross-tab with its views and trends.
 pub(super) fn assemble(
-    said: &[ViewBrief],
+    specs: &[ViewBrief],
     jobs: &[Job],
     groups: Vec<LeafGroups>,
     (source, tally): (&str, &Tally),
-    means: Means<'_>,
+    context: BuildContext<'_>,
 ) -> Result<CrossTab> {
     let mut done: Vec<CrossTab> = Vec::new();
     let mut trended: Vec<(usize, Trend)> = Vec::new();
     let mut labelled: Vec<(usize, Labels)> = Vec::new();
     for (job, groups) in jobs.iter().zip(groups) {
-        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), means, &mut |_, _| ())?;
+        let crosstab = from_groups(&job.plan, groups, source, tally.clone(), context, &mut |_, _| ())?;
         match &job.what {
             What::Own => done.push(crosstab),
             What::Trend { of, emphasis } => {
@@ -86,7 +86,7 @@ pub(super) fn assemble(
     }
     let views = done.split_off(1);
     let Some(mut main) = done.pop() else { unreachable!("the first job is the brief's own") };
-    main.views = said.iter().cloned().zip(views).map(|(said, crosstab)| View { said, crosstab }).collect();
+    main.views = specs.iter().cloned().zip(views).map(|(spec, crosstab)| View { spec, crosstab }).collect();
     Ok(main)
 }
 
@@ -96,17 +96,17 @@ fn from_groups(
     leaves: LeafGroups,
     source: &str,
     tally: Tally,
-    means: Means<'_>,
+    context: BuildContext<'_>,
     look: &mut dyn FnMut(&Engine<'_>, &Moved),
 ) -> Result<CrossTab> {
     let mut report = leaves.report.clone();
     let mut notices = plan.notices.clone();
     let mut leaves = settle_tiers(plan, leaves)?;
-    let mut known = Known { everything: Vec::new(), kept: means.kept };
+    let mut known = Known { everything: Vec::new(), kept: context.kept };
     let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
     let mut picks: Option<Picks> = None;
     if picking {
-        let mut everything = Frame::new(plan, leaves.clone(), means.threads)?;
+        let mut everything = Frame::new(plan, leaves.clone(), context.threads)?;
         let engine = Engine::run(plan, &mut everything)?;
         let mut decided = pick(plan, engine.frame(), &engine, 0)?;
         known.everything = reference(plan, &engine)?;
@@ -114,7 +114,7 @@ fn from_groups(
         leaves = apply_picks(&decided, leaves)?;
         let (mut depth, mut deeper) = (1, decided.gathers_above(plan));
         while deeper {
-            let mut gathered = Frame::new(plan, leaves.clone(), means.threads)?;
+            let mut gathered = Frame::new(plan, leaves.clone(), context.threads)?;
             decided.hide(&mut gathered);
             let engine = Engine::run(plan, &mut gathered)?;
             let more = pick(plan, engine.frame(), &engine, depth)?;
@@ -126,7 +126,7 @@ fn from_groups(
         picks = Some(decided);
     }
     let moved = std::mem::take(&mut leaves.moved);
-    let mut frame = Frame::new(plan, leaves, means.threads)?;
+    let mut frame = Frame::new(plan, leaves, context.threads)?;
     if let Some(picks) = &picks {
         picks.hide(&mut frame);
         frame.arrange_naturally();

@@ -1,7 +1,7 @@
 //! One cell, read from the cross-tab that it is part of.
 
 use super::table::{CrossTab, Grain};
-use crate::derive::GroupKey;
+use crate::eval::GroupKey;
 use crate::model::Value;
 use crate::peers::{Yardstick, peers_id};
 use crate::rollup::{Entry, grain_index};

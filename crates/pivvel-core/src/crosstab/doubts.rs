@@ -1,6 +1,6 @@
 //! What the author of a brief most likely did not mean, as far as only the lines can tell.
 
-use crate::derive::Frame;
+use crate::eval::Frame;
 use crate::formula::CellLeaf;
 use crate::grouping::{ScanReport, UnknownText};
 use crate::lines::{Member, MemberId};

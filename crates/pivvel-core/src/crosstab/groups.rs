@@ -108,7 +108,7 @@ impl Groups {
         Ok(Groups { name: source.name().into(), batch })
     }
 
-    fn said(&self, key: &str) -> String {
+    fn metadata(&self, key: &str) -> String {
         self.batch.schema().metadata().get(&format!("pivvel:{key}")).cloned().unwrap_or_default()
     }
 
@@ -130,12 +130,12 @@ impl Groups {
     }
 
     fn number(&self, key: &str, job: usize) -> u64 {
-        self.said(key).split(' ').nth(job).and_then(|text| text.parse().ok()).unwrap_or(0)
+        self.metadata(key).split(' ').nth(job).and_then(|text| text.parse().ok()).unwrap_or(0)
     }
 
     /// That these groups were made for a brief's jobs.
     fn check(&self, jobs: &[Job], first: &Groups) -> Result<()> {
-        if self.said("fingerprint") == fingerprint(jobs) {
+        if self.metadata("fingerprint") == fingerprint(jobs) {
             return Ok(());
         }
         let (own, theirs) = (self.lines()?, first.lines()?);
@@ -188,9 +188,9 @@ pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<Le
         tally.blanked += groups.number("blanked", 0);
     }
     let source = match kept {
-        [only] => only.said("source"),
+        [only] => only.metadata("source"),
         [first, .., last] => {
-            format!("{} … {} ({} kept)", first.said("source"), last.said("source"), kept.len())
+            format!("{} … {} ({} kept)", first.metadata("source"), last.metadata("source"), kept.len())
         }
         [] => String::new(),
     };
@@ -199,8 +199,8 @@ pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<Le
 
 /// What the groups are made by.
 fn fingerprint(jobs: &[Job]) -> String {
-    let said = jobs.iter().map(|job| format!("{:?} {:?}", job.plan.needed_names(), job.plan.grouping));
-    hashed(&said.collect::<String>())
+    let parts = jobs.iter().map(|job| format!("{:?} {:?}", job.plan.needed_names(), job.plan.grouping));
+    hashed(&parts.collect::<String>())
 }
 
 /// A text as a number in hexadecimal digits (FNV-1a).

@@ -45,7 +45,7 @@ impl Job {
         for (of, own) in briefs.iter().enumerate() {
             let emphasis = jobs[of].plan.emphasis.clone();
             for (place, planned) in emphasis.iter().enumerate() {
-                if let Some(along) = planned.along.as_ref().filter(|_| planned.said.form == Form::Trend) {
+                if let Some(along) = planned.along.as_ref().filter(|_| planned.spec.form == Form::Trend) {
                     let plan = Plan::new(&trend_brief(own, planned, along), &schema);
                     match plan {
                         Ok(plan) => jobs.push(Job { plan, what: What::Trend { of, emphasis: place } }),

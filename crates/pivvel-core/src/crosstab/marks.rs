@@ -12,13 +12,13 @@ impl CrossTab {
     pub fn marks(&self, row: Entry, column: Entry, measure: usize) -> Vec<Mark> {
         let mut marks: Vec<Mark> = Vec::new();
         for (place, emphasis) in self.emphases().iter().enumerate() {
-            let form = emphasis.planned.said.form;
+            let form = emphasis.planned.spec.form;
             if !emphasis.covers((row.level(), column.level()), measure)
                 || marks.iter().any(|m| m.form == form)
             {
                 continue;
             }
-            let column = if emphasis.planned.said.whole_row { Entry::TOTAL } else { column };
+            let column = if emphasis.planned.spec.whole_row { Entry::TOTAL } else { column };
             if let Some((grain, cell)) = self.spot(row, column) {
                 marks.extend(emphasis.mark(place, grain, cell));
             }
@@ -31,7 +31,7 @@ impl CrossTab {
     pub fn hides_scale(&self, emphasis: &Emphasis) -> bool {
         let planned = &emphasis.planned;
         let named = |measure: &str| {
-            let formulas = planned.said.by.iter().chain(&planned.said.about);
+            let formulas = planned.spec.by.iter().chain(&planned.spec.about);
             formulas
                 .filter_map(|text| parse("", text).ok())
                 .any(|expr| expr.names().iter().any(|n| n == measure))
@@ -44,7 +44,7 @@ impl CrossTab {
 
     /// Whether the figures of a measure stand nowhere.
     pub fn hides_figure(&self, measure: usize) -> bool {
-        let hides = |e: &Emphasis| e.planned.said.hide_figure && e.planned.measure == Some(measure);
+        let hides = |e: &Emphasis| e.planned.spec.hide_figure && e.planned.measure == Some(measure);
         self.emphases().iter().any(hides)
     }
 
@@ -55,18 +55,18 @@ impl CrossTab {
         self.emphases().iter().enumerate().filter(linked).find_map(|(place, emphasis)| {
             let mut labels = labels(axis, entry);
             labels.extend(self.beside(place, entry));
-            link(emphasis.planned.said.link.as_deref()?, &labels)
+            link(emphasis.planned.spec.link.as_deref()?, &labels)
         })
     }
 
     /// Where the figure of a measure leads, if an emphasis links it.
     pub fn cell_link(&self, row: Entry, column: Entry, measure: usize) -> Option<String> {
         let grain = (row.level(), column.level());
-        let links = |e: &&Emphasis| e.planned.said.form == Form::Link && e.covers(grain, measure);
+        let links = |e: &&Emphasis| e.planned.spec.form == Form::Link && e.covers(grain, measure);
         self.emphases().iter().filter(links).find_map(|emphasis| {
             let (grain, cell) = self.spot(row, column)?;
             let labels = [labels(self.rows(), row), labels(self.columns(), column)].concat();
-            emphasis.links_at(grain, cell).then(|| link(emphasis.planned.said.link.as_deref()?, &labels))?
+            emphasis.links_at(grain, cell).then(|| link(emphasis.planned.spec.link.as_deref()?, &labels))?
         })
     }
 }

@@ -10,7 +10,7 @@ impl CrossTab {
     pub fn notices(&self) -> Vec<Notice> {
         let mut all = self.own_notices();
         for (place, view) in self.views.iter().enumerate() {
-            let name = format!("view {} ({})", place + 1, view.said.form.name());
+            let name = format!("view {} ({})", place + 1, view.spec.form.name());
             for notice in view.crosstab.own_notices() {
                 if !all.contains(&notice) {
                     all.push(notice.of(&name));

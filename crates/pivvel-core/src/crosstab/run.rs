@@ -8,7 +8,7 @@ use std::thread::available_parallelism;
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, SchemaRef};
 
-use super::build::{Means, assemble};
+use super::build::{BuildContext, assemble};
 use super::groups::{Groups, merged};
 use super::jobs::Job;
 use super::notices::with_thousands;
@@ -104,7 +104,7 @@ impl<'a> Run<'a> {
     /// Groups that were kept for another brief, or for lines whose columns hold other kinds.
     pub fn build_from(&self, brief: &Brief, kept: &[Groups]) -> Result<CrossTab> {
         let (jobs, groups, source, tally) = merged(brief, kept)?;
-        assemble(&brief.views, &jobs, groups, (&source, &tally), self.means())
+        assemble(&brief.views, &jobs, groups, (&source, &tally), self.context())
     }
 
     fn run<K>(
@@ -116,15 +116,15 @@ impl<'a> Run<'a> {
         self.grouped(brief, source, |jobs, scans, source, tally| {
             let kept = keep(jobs, &scans, source, tally)?;
             let groups = scans.into_iter().map(Scan::finish).collect();
-            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.means())?;
+            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.context())?;
             Ok((crosstab, kept))
         })
     }
 
     /// What cross-tabs are computed with.
-    pub(crate) fn means(&self) -> Means<'a> {
+    pub(crate) fn context(&self) -> BuildContext<'a> {
         let threads = self.threads.unwrap_or_else(|| available_parallelism().map_or(1, NonZero::get));
-        Means { kept: self.yardsticks, threads }
+        BuildContext { kept: self.yardsticks, threads }
     }
 
     /// Groups the lines of every job, and makes something of the groups.
@@ -197,9 +197,9 @@ impl<'a> Run<'a> {
     fn leave_out(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(u64, u64)> {
         source.keep_only(None);
         let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok((0, 0)) };
-        let said = |job: &Job| condition(&job.plan.grouping, job.plan.needed(), &table);
-        let Some(first) = said(&jobs[0]) else { return Ok((0, 0)) };
-        if jobs.iter().any(|job| said(job).as_ref() != Some(&first)) {
+        let pushed = |job: &Job| condition(&job.plan.grouping, job.plan.needed(), &table);
+        let Some(first) = pushed(&jobs[0]) else { return Ok((0, 0)) };
+        if jobs.iter().any(|job| pushed(job).as_ref() != Some(&first)) {
             return Ok((0, 0));
         }
         let Ok(counting) = counts(&jobs[0].plan.grouping, jobs[0].plan.needed(), &table) else {
@@ -231,7 +231,7 @@ impl<'a> Run<'a> {
         let place = |column: &usize| needed.iter().position(|known| known == column).unwrap_or(0);
         let wants: Vec<Vec<usize>> =
             jobs.iter().map(|job| job.plan.needed().iter().map(place).collect()).collect();
-        let threads = self.means().threads;
+        let threads = self.context().threads;
         let room = Room { allowed: self.memory.unwrap_or(usize::MAX), taken: AtomicUsize::new(0) };
         let mut workers: Vec<Vec<Scan<'_>>> =
             (0..threads).map(|_| jobs.iter().map(|job| Scan::new(&job.plan.grouping)).collect()).collect();

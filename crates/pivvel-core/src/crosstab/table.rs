@@ -4,8 +4,8 @@ use std::sync::OnceLock;
 
 use super::trend::{Labels, Trend};
 use crate::brief::{NumberFormat, ViewBrief};
-use crate::derive::{groups, period_places, shown};
 use crate::emphasis::{Emphasis, Scale};
+use crate::eval::{groups, period_places, shown};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::Tally;
@@ -60,7 +60,7 @@ pub struct CrossTab {
 #[derive(Debug, Clone)]
 pub struct View {
     /// What was asked for.
-    pub said: ViewBrief,
+    pub spec: ViewBrief,
     /// What it shows.
     pub crosstab: CrossTab,
 }

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use super::mark::{Decided, Emphasis};
 use super::scale::Scale;
 use crate::brief::{Form, PeersOf, Side, YardstickOf};
-use crate::derive::{Engine, Frame, GroupKey};
 use crate::error::{Error, Result};
+use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
 use crate::model::{Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
@@ -37,7 +37,7 @@ pub(crate) struct Whole {
 /// A number that outgrows 38 digits.
 pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everything>> {
     let one = |emphasis: &PlannedEmphasis| {
-        if emphasis.said.yardstick != YardstickOf::All {
+        if emphasis.spec.yardstick != YardstickOf::All {
             return Ok(Everything::new());
         }
         let mut everything = Everything::new();
@@ -88,7 +88,7 @@ pub(crate) fn decide(
                 emphasis.grains.push(decided);
             }
             order_scales(&mut emphasis, engine.frame());
-        } else if planned.said.form == Form::Link {
+        } else if planned.spec.form == Form::Link {
             emphasis.grains = linked(planned, engine)?;
         }
         all.push(emphasis);
@@ -106,12 +106,12 @@ fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option
         let grain = frame.grain(row, column);
         if found[grain].is_none() {
             let values = values(planned, engine, basis, grain)?;
-            let keys = frame.groups(grain, planned.said.peers.group());
+            let keys = frame.groups(grain, planned.spec.peers.group());
             let peers = Peers::new(&values, &keys, &frame.shown(grain), &planned.wanted);
             found[grain] = Some((values, peers));
         }
     }
-    if planned.said.peers == PeersOf::All {
+    if planned.spec.peers == PeersOf::All {
         let mut joined: Vec<(&[Option<Value>], &mut Peers)> =
             found.iter_mut().flatten().map(|(values, peers)| (values.as_slice(), peers)).collect();
         Peers::join(&mut joined, &planned.wanted);
@@ -137,7 +137,7 @@ fn measure_by(
     place: usize,
     notices: &mut Vec<Notice>,
 ) -> Result<()> {
-    match &planned.said.yardstick {
+    match &planned.spec.yardstick {
         YardstickOf::Shown => Ok(()),
         YardstickOf::All => {
             if let Some(everything) = known.everything.get(place) {

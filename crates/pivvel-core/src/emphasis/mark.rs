@@ -71,7 +71,7 @@ impl Emphasis {
 
     /// Whether it is for a measure's cells at a grain.
     pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
-        (self.planned.said.whole_row || self.planned.measure == Some(measure))
+        (self.planned.spec.whole_row || self.planned.measure == Some(measure))
             && self.planned.grains.contains(&grain)
     }
 
@@ -81,7 +81,7 @@ impl Emphasis {
         if decided.applies.as_ref().is_some_and(|applies| !applies[cell]) {
             return None;
         }
-        let (said, form) = (&self.planned.said, self.planned.said.form);
+        let (spec, form) = (&self.planned.spec, self.planned.spec.form);
         let rule = decided.winners.as_ref().and_then(|winners| winners[cell]).map(usize::from);
         let scale = decided.peers.group(cell).and_then(|group| decided.scale_of[group]);
         let value = decided.values[cell];
@@ -89,13 +89,13 @@ impl Emphasis {
         let rank = decided.peers.rank(cell);
         let position = on.and_then(|(scale, value)| scale.position(&value, rank));
         let span = on.filter(|_| form == Form::Bar).and_then(|(scale, value)| scale.span(&value, rank));
-        let steps = said.steps.or((form == Form::Symbol).then_some(3)).filter(|_| said.rules.is_empty());
+        let steps = spec.steps.or((form == Form::Symbol).then_some(3)).filter(|_| spec.rules.is_empty());
         let step = steps
             .zip(position)
             .and_then(|(steps, p)| Some((step(p, steps, self.planned.is_diverging())?, steps)));
         let decides = match form {
             Form::Bar => span.is_some(),
-            _ if !said.rules.is_empty() => rule.is_some(),
+            _ if !spec.rules.is_empty() => rule.is_some(),
             _ => position.is_some(),
         };
         decides.then_some(Mark { emphasis: place, form, scale, position, step, span, rule })

@@ -76,7 +76,7 @@ impl Scale {
             },
             high: high.or(clip_high).unwrap_or(yardstick.high.as_f64()),
             class,
-            by_rank: planned.said.by_rank,
+            by_rank: planned.spec.by_rank,
             plain,
             fixed: low.is_some() && high.is_some(),
             yardstick,

@@ -96,7 +96,7 @@ impl Function {
     }
 
     /// What comes of values of a type; what is wanted instead where they do not fit.
-    pub(crate) fn gives(self, of: Type) -> Result<Type, &'static str> {
+    pub(crate) fn result_type(self, of: Type) -> Result<Type, &'static str> {
         let whole = Type::Exact { scale: 0 };
         match self {
             Function::Count | Function::Distinct | Function::DistinctEstimate => Ok(whole),

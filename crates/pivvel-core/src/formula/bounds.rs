@@ -18,13 +18,13 @@ pub(crate) struct Extent {
 /// The ranges that all lines are in for which a condition holds.
 pub(crate) fn extents(condition: &LineFormula) -> Vec<Extent> {
     match &condition.step {
-        Step::Join(Operator::And, left, right) => {
+        Step::Logical(Operator::And, left, right) => {
             let mut both = extents(left);
             both.extend(extents(right));
             both
         }
         // One of several values of a column lies between the lowest and the highest of them.
-        Step::Join(Operator::Or, left, right) => match (&extents(left)[..], &extents(right)[..]) {
+        Step::Logical(Operator::Or, left, right) => match (&extents(left)[..], &extents(right)[..]) {
             ([a], [b]) if a.slot == b.slot => {
                 let widest = |a: &Option<Limit>, b: &Option<Limit>, low: bool| {
                     let (a, b) = (a.as_ref()?, b.as_ref()?);
@@ -57,12 +57,12 @@ fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Op
     let constant = plain(value);
     let (low, high) = match (&constant.step, part) {
         (Step::Digits(period), Some(part)) => days(part, i32::try_from(*period).ok()?)?,
-        (Step::Digits(day), None) if constant.gives == Type::Day => {
+        (Step::Digits(day), None) if constant.ty == Type::Day => {
             let day = Limit::Exact { digits: *day, scale: 0 };
             (day.clone(), day)
         }
         (Step::Digits(digits), None) => {
-            let Type::Exact { scale } = constant.gives else { return None };
+            let Type::Exact { scale } = constant.ty else { return None };
             let number = Limit::Exact { digits: *digits, scale };
             (number.clone(), number)
         }
@@ -81,7 +81,7 @@ fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Op
 /// The formula below what only makes it finer.
 fn plain(formula: &LineFormula) -> &LineFormula {
     match &formula.step {
-        Step::Convert(inner) if formula.gives != Type::Float => plain(inner),
+        Step::Convert(inner) if formula.ty != Type::Float => plain(inner),
         _ => formula,
     }
 }

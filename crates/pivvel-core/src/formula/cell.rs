@@ -1,12 +1,12 @@
 //! Formulas over cells: what their leaves are once every name is resolved.
 
 use super::aggregate::Function;
-use super::check::Typed;
+use super::check::TypedExpr;
 use super::expr::{Group, Ties};
 use crate::model::DatePart;
 
 /// A formula over cells, ready to run.
-pub(crate) type CellFormula = Typed<CellLeaf>;
+pub(crate) type CellFormula = TypedExpr<CellLeaf>;
 
 /// What a formula over cells reads.
 #[derive(Debug, Clone, PartialEq)]

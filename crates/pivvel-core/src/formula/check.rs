@@ -13,9 +13,9 @@ use crate::model::{DatePart, date_from_text};
 
 /// A checked formula, whose leaves are what its scope made of names and calls.
 #[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Typed<L> {
+pub(crate) struct TypedExpr<L> {
     pub(crate) step: Step<L>,
-    pub(crate) gives: Type,
+    pub(crate) ty: Type,
 }
 
 /// What is done.
@@ -26,17 +26,17 @@ pub(crate) enum Step<L> {
     Digits(i128),
     Word(String),
     Nothing,
-    Negate(Box<Typed<L>>),
-    Not(Box<Typed<L>>),
-    Arithmetic(Operator, Blanks, Box<Typed<L>>, Box<Typed<L>>),
-    Compare(Operator, Box<Typed<L>>, Box<Typed<L>>),
-    Join(Operator, Box<Typed<L>>, Box<Typed<L>>),
-    IsBlank(Box<Typed<L>>),
+    Negate(Box<TypedExpr<L>>),
+    Not(Box<TypedExpr<L>>),
+    Arithmetic(Operator, Blanks, Box<TypedExpr<L>>, Box<TypedExpr<L>>),
+    Compare(Operator, Box<TypedExpr<L>>, Box<TypedExpr<L>>),
+    Logical(Operator, Box<TypedExpr<L>>, Box<TypedExpr<L>>),
+    IsBlank(Box<TypedExpr<L>>),
     /// Conditions with what they give, and what is given where none holds.
-    Case(Vec<(Typed<L>, Typed<L>)>, Box<Typed<L>>),
-    Apply(Call, Vec<Typed<L>>),
+    Case(Vec<(TypedExpr<L>, TypedExpr<L>)>, Box<TypedExpr<L>>),
+    Apply(Call, Vec<TypedExpr<L>>),
     /// The same number, finer or as a float.
-    Convert(Box<Typed<L>>),
+    Convert(Box<TypedExpr<L>>),
 }
 
 /// What a blank beside a value makes of a sum or a difference.
@@ -46,7 +46,7 @@ pub(crate) enum Blanks {
     AsNothing,
     /// The whole is blank: what is unknown less one is unknown. So it is beside a constant, which
     /// has a value everywhere, and in products and quotients.
-    Spread,
+    Propagate,
 }
 
 /// The names of the functions of one line or cell.
@@ -63,7 +63,7 @@ pub(crate) trait Scope {
     type Leaf;
 
     /// What a name means.
-    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<Typed<Self::Leaf>>;
+    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<TypedExpr<Self::Leaf>>;
 
     /// What a call means that is no function of one value.
     fn call(
@@ -72,10 +72,10 @@ pub(crate) trait Scope {
         arguments: &[Expr],
         clauses: &[Clause],
         span: &Range<usize>,
-    ) -> Checked<Typed<Self::Leaf>>;
+    ) -> Checked<TypedExpr<Self::Leaf>>;
 
     /// What a value at a related cell means.
-    fn at(&mut self, value: &Expr, place: &Place, span: &Range<usize>) -> Checked<Typed<Self::Leaf>>;
+    fn at(&mut self, value: &Expr, place: &Place, span: &Range<usize>) -> Checked<TypedExpr<Self::Leaf>>;
 }
 
 /// Checks a formula. `place` says where it stands and `text` is the whole text of it.
@@ -84,7 +84,7 @@ pub(crate) fn check_formula<S: Scope>(
     text: &str,
     expr: &Expr,
     scope: &mut S,
-) -> Result<Typed<S::Leaf>> {
+) -> Result<TypedExpr<S::Leaf>> {
     check(expr, scope).map_err(|(span, message)| Error::formula(place, text, span, message))
 }
 
@@ -94,50 +94,50 @@ pub(crate) fn check_condition<S: Scope>(
     text: &str,
     expr: &Expr,
     scope: &mut S,
-) -> Result<Typed<S::Leaf>> {
+) -> Result<TypedExpr<S::Leaf>> {
     let formula = check_formula(place, text, expr, scope)?;
-    if formula.gives == Type::Condition {
+    if formula.ty == Type::Condition {
         return Ok(formula);
     }
-    let message = format!("a condition is wanted, and this is {}", formula.gives.words());
+    let message = format!("a condition is wanted, and this is {}", formula.ty.words());
     Err(Error::formula(place, text, expr.span.clone(), message))
 }
 
-pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
     let at = |message: String| (expr.span.clone(), message);
-    let (step, gives) = match &expr.node {
+    let (step, ty) = match &expr.node {
         Node::Number { digits, scale } => (Step::Digits(*digits), Type::Exact { scale: *scale }),
         Node::Text(text) => (Step::Word(text.clone()), Type::Text),
         Node::Blank => (Step::Nothing, Type::Nothing),
         Node::Name(name) => return scope.name(name, &expr.span),
         Node::Negate(inner) => {
             let inner = check_number(inner, scope)?;
-            let gives = inner.gives;
-            (Step::Negate(Box::new(inner)), gives)
+            let ty = inner.ty;
+            (Step::Negate(Box::new(inner)), ty)
         }
         Node::Not(inner) => (Step::Not(Box::new(check_truth(inner, scope)?)), Type::Condition),
         Node::Binary(operator, left, right) => match operator {
             Operator::And | Operator::Or => {
                 let (left, right) = (check_truth(left, scope)?, check_truth(right, scope)?);
-                (Step::Join(*operator, Box::new(left), Box::new(right)), Type::Condition)
+                (Step::Logical(*operator, Box::new(left), Box::new(right)), Type::Condition)
             }
             Operator::Add | Operator::Subtract | Operator::Multiply | Operator::Divide => {
                 let (left, right) = (check_number(left, scope)?, check_number(right, scope)?);
-                let gives = Type::arithmetic(*operator, left.gives, right.gives)
+                let ty = Type::arithmetic(*operator, left.ty, right.ty)
                     .ok_or_else(|| at("the result would have more than 30 digits after the point".into()))?;
                 let blanks = if left.is_constant() || right.is_constant() {
-                    Blanks::Spread
+                    Blanks::Propagate
                 } else {
                     Blanks::of(*operator)
                 };
-                (Step::Arithmetic(*operator, blanks, Box::new(left), Box::new(right)), gives)
+                (Step::Arithmetic(*operator, blanks, Box::new(left), Box::new(right)), ty)
             }
             _ => return compare(*operator, expr, left, right, scope),
         },
         Node::Between(value, low, high) => {
             let low = compare(Operator::GreaterOrEqual, expr, value, low, scope)?;
             let high = compare(Operator::LessOrEqual, expr, value, high, scope)?;
-            (Step::Join(Operator::And, Box::new(low), Box::new(high)), Type::Condition)
+            (Step::Logical(Operator::And, Box::new(low), Box::new(high)), Type::Condition)
         }
         Node::In(value, list) => {
             let all: Vec<_> = list
@@ -156,35 +156,35 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Le
         }
         Node::At(value, place) => return scope.at(value, place, &expr.span),
     };
-    Ok(Typed { step, gives })
+    Ok(TypedExpr { step, ty })
 }
 
 /// Whether one of several conditions holds. Halves of halves, so that a long list is no deep formula.
-fn any_of<L>(mut all: Vec<Typed<L>>) -> Option<Typed<L>> {
+fn any_of<L>(mut all: Vec<TypedExpr<L>>) -> Option<TypedExpr<L>> {
     if all.len() < 2 {
         return all.pop();
     }
     let rest = all.split_off(all.len() / 2);
-    let step = Step::Join(Operator::Or, Box::new(any_of(all)?), Box::new(any_of(rest)?));
-    Some(Typed { step, gives: Type::Condition })
+    let step = Step::Logical(Operator::Or, Box::new(any_of(all)?), Box::new(any_of(rest)?));
+    Some(TypedExpr { step, ty: Type::Condition })
 }
 
 /// A formula that must give a number.
-pub(crate) fn check_number<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+pub(crate) fn check_number<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
     let formula = check(expr, scope)?;
-    if formula.gives.is_number() {
+    if formula.ty.is_number() {
         return Ok(formula);
     }
-    Err((expr.span.clone(), format!("a number is wanted here, and this is {}", formula.gives.words())))
+    Err((expr.span.clone(), format!("a number is wanted here, and this is {}", formula.ty.words())))
 }
 
 /// A formula that must be a condition.
-pub(crate) fn check_truth<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed<S::Leaf>> {
+pub(crate) fn check_truth<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
     let formula = check(expr, scope)?;
-    if formula.gives == Type::Condition {
+    if formula.ty == Type::Condition {
         return Ok(formula);
     }
-    Err((expr.span.clone(), format!("a condition is wanted here, and this is {}", formula.gives.words())))
+    Err((expr.span.clone(), format!("a condition is wanted here, and this is {}", formula.ty.words())))
 }
 
 /// A comparison. A text beside a date or a period is read as one.
@@ -194,11 +194,11 @@ fn compare<S: Scope>(
     left: &Expr,
     right: &Expr,
     scope: &mut S,
-) -> Checked<Typed<S::Leaf>> {
+) -> Checked<TypedExpr<S::Leaf>> {
     let (mut a, mut b) = (check(left, scope)?, check(right, scope)?);
-    read_as(&mut b, a.gives, right)?;
-    read_as(&mut a, b.gives, left)?;
-    let fits = match (a.gives, b.gives) {
+    read_as(&mut b, a.ty, right)?;
+    read_as(&mut a, b.ty, left)?;
+    let fits = match (a.ty, b.ty) {
         (Type::Nothing, _) | (_, Type::Nothing) => {
             return Err((whole.span.clone(), "nothing compares with blank; write x is blank".into()));
         }
@@ -207,13 +207,13 @@ fn compare<S: Scope>(
         (a, b) => a == b,
     };
     if !fits {
-        let message = format!("{} cannot be compared with {}", a.gives.words(), b.gives.words());
+        let message = format!("{} cannot be compared with {}", a.ty.words(), b.ty.words());
         return Err((whole.span.clone(), message));
     }
-    Ok(Typed { step: Step::Compare(operator, Box::new(a), Box::new(b)), gives: Type::Condition })
+    Ok(TypedExpr { step: Step::Compare(operator, Box::new(a), Box::new(b)), ty: Type::Condition })
 }
 
-fn read_as<L>(formula: &mut Typed<L>, other: Type, expr: &Expr) -> Checked<()> {
+fn read_as<L>(formula: &mut TypedExpr<L>, other: Type, expr: &Expr) -> Checked<()> {
     let part = match other {
         Type::Day => DatePart::Day,
         Type::Period(part) => part,
@@ -231,7 +231,7 @@ fn read_as<L>(formula: &mut Typed<L>, other: Type, expr: &Expr) -> Checked<()> {
             format!("{} is not {}; write it like '{}'", shown(&label), other.words(), part.example());
         return Err((expr.span.clone(), message));
     };
-    *formula = Typed { step: Step::Digits(period.into()), gives: other };
+    *formula = TypedExpr { step: Step::Digits(period.into()), ty: other };
     Ok(())
 }
 
@@ -239,7 +239,7 @@ fn check_case<S: Scope>(
     branches: &[(Expr, Expr)],
     otherwise: Option<&Expr>,
     scope: &mut S,
-) -> Checked<Typed<S::Leaf>> {
+) -> Checked<TypedExpr<S::Leaf>> {
     let mut conditions = Vec::with_capacity(branches.len());
     let mut values = Vec::with_capacity(branches.len() + 1);
     for (condition, value) in branches {
@@ -249,30 +249,30 @@ fn check_case<S: Scope>(
     let nothing = Expr::from(Node::Blank);
     let last = otherwise.unwrap_or(&nothing);
     values.push((check(last, scope)?, last));
-    let (mut values, gives) = unify(values)?;
+    let (mut values, ty) = unify(values)?;
     let Some(otherwise) = values.pop() else { unreachable!("there is a value for the case of none") };
     let branches = conditions.into_iter().zip(values).collect();
-    Ok(Typed { step: Step::Case(branches, Box::new(otherwise)), gives })
+    Ok(TypedExpr { step: Step::Case(branches, Box::new(otherwise)), ty })
 }
 
 /// Values as one type, where there is one for all of them.
-fn unify<L>(mut values: Vec<(Typed<L>, &Expr)>) -> Checked<(Vec<Typed<L>>, Type)> {
+fn unify<L>(mut values: Vec<(TypedExpr<L>, &Expr)>) -> Checked<(Vec<TypedExpr<L>>, Type)> {
     // A text beside a date is one, as in a comparison.
-    let date = values.iter().map(|(value, _)| value.gives).find(|t| matches!(t, Type::Day | Type::Period(_)));
+    let date = values.iter().map(|(value, _)| value.ty).find(|t| matches!(t, Type::Day | Type::Period(_)));
     if let Some(date) = date {
         values.iter_mut().try_for_each(|(value, expr)| read_as(value, date, expr))?;
     }
-    let mut gives = Type::Nothing;
+    let mut ty = Type::Nothing;
     for (value, expr) in &values {
-        gives = gives.common(value.gives).filter(|t| *t != Type::Condition).ok_or_else(|| {
-            let message = match value.gives {
+        ty = ty.common(value.ty).filter(|t| *t != Type::Condition).ok_or_else(|| {
+            let message = match value.ty {
                 Type::Condition => "this gives yes or no, where a value is wanted".to_string(),
-                own => format!("this is {}, and what stands before it is {}", own.words(), gives.words()),
+                own => format!("this is {}, and what stands before it is {}", own.words(), ty.words()),
             };
             (expr.span.clone(), message)
         })?;
     }
-    Ok((values.into_iter().map(|(value, _)| value.converted(gives)).collect(), gives))
+    Ok((values.into_iter().map(|(value, _)| value.converted(ty)).collect(), ty))
 }
 
 fn apply<S: Scope>(
@@ -280,7 +280,7 @@ fn apply<S: Scope>(
     arguments: &[Expr],
     span: &Range<usize>,
     scope: &mut S,
-) -> Checked<Typed<S::Leaf>> {
+) -> Checked<TypedExpr<S::Leaf>> {
     let wrong = |span: &Range<usize>| (span.clone(), format!("write it like {}", function.usage()));
     let mut places = 0;
     let takes = match (function.takes(), arguments) {
@@ -299,20 +299,20 @@ fn apply<S: Scope>(
         let value = check(argument, scope)?;
         let fits = match function.takes() {
             Takes::Any => true,
-            Takes::Comparable => value.gives.is_number() || value.gives == Type::Day,
-            Takes::Text => value.gives == Type::Text,
-            Takes::Number | Takes::NumberAndPlaces | Takes::TwoNumbers => value.gives.is_number(),
+            Takes::Comparable => value.ty.is_number() || value.ty == Type::Day,
+            Takes::Text => value.ty == Type::Text,
+            Takes::Number | Takes::NumberAndPlaces | Takes::TwoNumbers => value.ty.is_number(),
         };
         if !fits {
             let wanted = if function.takes() == Takes::Text { "a text" } else { "a number" };
-            let message = format!("{} wants {wanted}, and this is {}", function.name(), value.gives.words());
+            let message = format!("{} wants {wanted}, and this is {}", function.name(), value.ty.words());
             return Err((argument.span.clone(), message));
         }
         values.push((value, argument));
     }
     let (values, common) = unify(values)?;
-    let gives = function.gives(common, places);
-    Ok(Typed { step: Step::Apply(Call { function, places }, values), gives })
+    let ty = function.result_type(common, places);
+    Ok(TypedExpr { step: Step::Apply(Call { function, places }, values), ty })
 }
 
 impl Blanks {
@@ -320,28 +320,28 @@ impl Blanks {
     pub(crate) fn of(operator: Operator) -> Blanks {
         match operator {
             Operator::Add | Operator::Subtract => Blanks::AsNothing,
-            _ => Blanks::Spread,
+            _ => Blanks::Propagate,
         }
     }
 }
 
-impl<L> Typed<L> {
-    pub(crate) fn leaf(leaf: L, gives: Type) -> Typed<L> {
-        Typed { step: Step::Leaf(leaf), gives }
+impl<L> TypedExpr<L> {
+    pub(crate) fn leaf(leaf: L, ty: Type) -> TypedExpr<L> {
+        TypedExpr { step: Step::Leaf(leaf), ty }
     }
 
     /// The same value as another type that it can be given as.
-    pub(crate) fn converted(self, gives: Type) -> Typed<L> {
-        match self.gives == gives {
+    pub(crate) fn converted(self, ty: Type) -> TypedExpr<L> {
+        match self.ty == ty {
             true => self,
-            false if self.gives == Type::Nothing => Typed { step: Step::Nothing, gives },
-            false => Typed { step: Step::Convert(Box::new(self)), gives },
+            false if self.ty == Type::Nothing => TypedExpr { step: Step::Nothing, ty },
+            false => TypedExpr { step: Step::Convert(Box::new(self)), ty },
         }
     }
 
     /// The same formula with other leaves.
-    pub(crate) fn map<M>(self, leaf: &mut dyn FnMut(L) -> M) -> Typed<M> {
-        let mut of = |inner: Box<Typed<L>>| Box::new(inner.map(leaf));
+    pub(crate) fn map<M>(self, leaf: &mut dyn FnMut(L) -> M) -> TypedExpr<M> {
+        let mut of = |inner: Box<TypedExpr<L>>| Box::new(inner.map(leaf));
         let step = match self.step {
             Step::Leaf(own) => Step::Leaf(leaf(own)),
             Step::Digits(digits) => Step::Digits(digits),
@@ -353,7 +353,7 @@ impl<L> Typed<L> {
             Step::Convert(a) => Step::Convert(of(a)),
             Step::Arithmetic(operator, blanks, a, b) => Step::Arithmetic(operator, blanks, of(a), of(b)),
             Step::Compare(operator, a, b) => Step::Compare(operator, of(a), of(b)),
-            Step::Join(operator, a, b) => Step::Join(operator, of(a), of(b)),
+            Step::Logical(operator, a, b) => Step::Logical(operator, of(a), of(b)),
             Step::Case(branches, otherwise) => {
                 let branches = branches.into_iter().map(|(c, v)| (c.map(leaf), v.map(leaf))).collect();
                 Step::Case(branches, Box::new(otherwise.map(leaf)))
@@ -362,7 +362,7 @@ impl<L> Typed<L> {
                 Step::Apply(apply, values.into_iter().map(|v| v.map(leaf)).collect())
             }
         };
-        Typed { step, gives: self.gives }
+        TypedExpr { step, ty: self.ty }
     }
 
     /// Whether it reads nothing.
@@ -382,12 +382,12 @@ impl<L> Typed<L> {
     }
 
     /// Gives every part to `visit`, the whole first.
-    pub(crate) fn each<'t>(&'t self, visit: &mut dyn FnMut(&'t Typed<L>)) {
+    pub(crate) fn each<'t>(&'t self, visit: &mut dyn FnMut(&'t TypedExpr<L>)) {
         visit(self);
         match &self.step {
             Step::Leaf(_) | Step::Digits(_) | Step::Word(_) | Step::Nothing => {}
             Step::Negate(a) | Step::Not(a) | Step::IsBlank(a) | Step::Convert(a) => a.each(visit),
-            Step::Arithmetic(_, _, a, b) | Step::Compare(_, a, b) | Step::Join(_, a, b) => {
+            Step::Arithmetic(_, _, a, b) | Step::Compare(_, a, b) | Step::Logical(_, a, b) => {
                 a.each(visit);
                 b.each(visit);
             }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use arrow_schema::{Field, Schema};
 
 use super::aggregate::Function;
-use super::check::{Checked, Scope, Step, Typed, function_names};
+use super::check::{Checked, Scope, Step, TypedExpr, function_names};
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
@@ -91,7 +91,7 @@ impl Columns {
             Some((_, formula)) => formula.clone(),
             None => {
                 let (slot, kind) = self.find(base)?;
-                Typed::leaf(LineLeaf::Column(slot), Type::of(kind))
+                TypedExpr::leaf(LineLeaf::Column(slot), Type::of(kind))
             }
         };
         match &name.part {
@@ -115,11 +115,11 @@ impl Columns {
     fn named(&self, found: LineFormula) -> LineFormula {
         let Step::Leaf(LineLeaf::Column(slot)) = found.step else { return found };
         let Some([no, yes]) = &self.words[self.needed[slot]] else { return found };
-        let word = |word: &String| Typed { step: Step::Word(word.clone()), gives: Type::Text };
-        let nothing = Typed { step: Step::Nothing, gives: Type::Text };
-        let is_no = Typed { step: Step::Not(Box::new(found.clone())), gives: Type::Condition };
+        let word = |word: &String| TypedExpr { step: Step::Word(word.clone()), ty: Type::Text };
+        let nothing = TypedExpr { step: Step::Nothing, ty: Type::Text };
+        let is_no = TypedExpr { step: Step::Not(Box::new(found.clone())), ty: Type::Condition };
         let branches = vec![(found, word(yes)), (is_no, word(no))];
-        Typed { step: Step::Case(branches, Box::new(nothing)), gives: Type::Text }
+        TypedExpr { step: Step::Case(branches, Box::new(nothing)), ty: Type::Text }
     }
 
     fn find(&mut self, name: &str) -> Result<(usize, Kind), String> {
@@ -139,8 +139,8 @@ impl Columns {
 }
 
 fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, String> {
-    if found.gives != Type::Day {
-        let words = found.gives.words();
+    if found.ty != Type::Day {
+        let words = found.ty.words();
         return Err(format!("only dates have parts such as .{part}, and {base} is {words}"));
     }
     let Some(part) = DatePart::from_name(part) else {
@@ -150,7 +150,7 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
         Step::Leaf(LineLeaf::Column(slot)) => LineLeaf::Part(slot, part),
         _ => LineLeaf::PartOf(Box::new(found), part),
     };
-    Ok(Typed::leaf(leaf, Type::Period(part)))
+    Ok(TypedExpr::leaf(leaf, Type::Period(part)))
 }
 
 impl Scope for Columns {

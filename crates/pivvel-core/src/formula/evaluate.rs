@@ -22,7 +22,7 @@ use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
 use super::scalar::Call;
 use super::types::Type;
-use super::values::join;
+use super::values::logical;
 use crate::lines::hash;
 use crate::model::{DatePart, Kind, Overflow, Value, pow10};
 
@@ -78,7 +78,7 @@ impl<'a> Evaluation<'a> {
         let lines = self.batch.num_rows();
         Ok(match &formula.step {
             Step::Leaf(leaf) => self.leaf(leaf)?,
-            Step::Digits(digits) if formula.gives == Type::Float => {
+            Step::Digits(digits) if formula.ty == Type::Float => {
                 Numbers { data: Data::Float(Cow::Owned(vec![*digits as f64; lines])), blanks: None }
             }
             Step::Digits(digits) => {
@@ -89,7 +89,7 @@ impl<'a> Evaluation<'a> {
                 Numbers { data, blanks: None }
             }
             Step::Nothing => {
-                let data = if formula.gives == Type::Float {
+                let data = if formula.ty == Type::Float {
                     Data::Float(Cow::Owned(vec![0.0; lines]))
                 } else {
                     Data::Narrow(Cow::Owned(vec![0; lines]))
@@ -97,13 +97,13 @@ impl<'a> Evaluation<'a> {
                 Numbers { data, blanks: Some(NullBuffer::new_null(lines)) }
             }
             Step::Negate(inner) => negate(self.numbers(inner)?)?,
-            Step::Convert(inner) => convert(self.numbers(inner)?, inner.gives, formula.gives)?,
+            Step::Convert(inner) => convert(self.numbers(inner)?, inner.ty, formula.ty)?,
             Step::Arithmetic(operator, blanks, left, right) => {
-                self.arithmetic((*operator, *blanks), formula.gives, left, right)?
+                self.arithmetic((*operator, *blanks), formula.ty, left, right)?
             }
-            Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.gives)?,
-            Step::Apply(call, arguments) => self.apply(*call, arguments, formula.gives)?,
-            Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Join(..) | Step::IsBlank(_) => {
+            Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.ty)?,
+            Step::Apply(call, arguments) => self.apply(*call, arguments, formula.ty)?,
+            Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Logical(..) | Step::IsBlank(_) => {
                 unreachable!("the check lets only numbers stand here")
             }
         })
@@ -144,7 +144,7 @@ impl<'a> Evaluation<'a> {
 
     /// A hash of what a formula gives, blank where it gives nothing.
     fn hashes(&mut self, formula: &LineFormula) -> Run<Numbers<'a>> {
-        let digits: Vec<i64> = match formula.gives {
+        let digits: Vec<i64> = match formula.ty {
             Type::Text => self.texts(formula)?.iter().map(|text| hash(text.as_bytes()) as i64).collect(),
             Type::Condition => self
                 .truths(formula)?
@@ -163,7 +163,7 @@ impl<'a> Evaluation<'a> {
 
     /// Which lines a formula of any type gives nothing for.
     fn blanks(&mut self, formula: &LineFormula) -> Run<Option<NullBuffer>> {
-        Ok(match (&formula.step, formula.gives) {
+        Ok(match (&formula.step, formula.ty) {
             (Step::Leaf(LineLeaf::Column(slot)), _) => blanks(self.batch.column(*slot)),
             (Step::Leaf(LineLeaf::Where(inner, condition)), Type::Text | Type::Condition) => {
                 let kept: NullBuffer =
@@ -188,7 +188,7 @@ impl<'a> Evaluation<'a> {
     fn arithmetic(
         &mut self,
         (operator, rule): (Operator, Blanks),
-        gives: Type,
+        ty: Type,
         left: &LineFormula,
         right: &LineFormula,
     ) -> Run<Numbers<'a>> {
@@ -203,14 +203,14 @@ impl<'a> Evaluation<'a> {
             a.blank_to_zero();
             b.blank_to_zero();
         }
-        Ok(match (gives, operator) {
+        Ok(match (ty, operator) {
             (Type::Exact { scale }, _) => {
-                let data = exact(operator, (&a, left.gives), (&b, right.gives), scale, &blanks)?;
+                let data = exact(operator, (&a, left.ty), (&b, right.ty), scale, &blanks)?;
                 Numbers { data, blanks }
             }
-            (_, Operator::Divide) => self.divide(floats(&a, left.gives), floats(&b, right.gives), blanks),
+            (_, Operator::Divide) => self.divide(floats(&a, left.ty), floats(&b, right.ty), blanks),
             _ => {
-                let pairs = floats(&a, left.gives).into_iter().zip(floats(&b, right.gives));
+                let pairs = floats(&a, left.ty).into_iter().zip(floats(&b, right.ty));
                 let data = match operator {
                     Operator::Add => pairs.map(|(a, b)| a + b).collect(),
                     Operator::Subtract => pairs.map(|(a, b)| a - b).collect(),
@@ -225,7 +225,7 @@ impl<'a> Evaluation<'a> {
         &mut self,
         branches: &[(LineFormula, LineFormula)],
         otherwise: &LineFormula,
-        gives: Type,
+        ty: Type,
     ) -> Run<Numbers<'a>> {
         let lines = self.batch.num_rows();
         let before = self.active.clone();
@@ -237,23 +237,23 @@ impl<'a> Evaluation<'a> {
                 truths.iter().zip(&open).map(|(t, open)| *open && *t == Some(true)).collect();
             self.active = before.clone();
             self.narrow(chosen.iter().copied());
-            self.numbers(value)?.give(gives, &chosen, &mut result);
+            self.numbers(value)?.give(ty, &chosen, &mut result);
             chosen.iter().enumerate().filter(|(_, chosen)| **chosen).for_each(|(i, _)| open[i] = false);
             self.active = before.clone();
             self.narrow(open.iter().copied());
         }
-        self.numbers(otherwise)?.give(gives, &open, &mut result);
+        self.numbers(otherwise)?.give(ty, &open, &mut result);
         self.active = before;
-        Ok(Numbers::of_values(&result, gives))
+        Ok(Numbers::of_values(&result, ty))
     }
 
-    fn apply(&mut self, call: Call, arguments: &[LineFormula], gives: Type) -> Run<Numbers<'a>> {
+    fn apply(&mut self, call: Call, arguments: &[LineFormula], ty: Type) -> Run<Numbers<'a>> {
         let lines = self.batch.num_rows();
         let all = vec![true; lines];
         let mut given = Vec::with_capacity(arguments.len());
         for argument in arguments {
             let mut values = vec![None; lines];
-            self.numbers(argument)?.give(argument.gives, &all, &mut values);
+            self.numbers(argument)?.give(argument.ty, &all, &mut values);
             given.push(values);
         }
         let mut result = Vec::with_capacity(lines);
@@ -261,7 +261,7 @@ impl<'a> Evaluation<'a> {
             let mut values = given.iter().map(|values| values[i]);
             result.push(call.of_values(&mut values)?);
         }
-        Ok(Numbers::of_values(&result, gives))
+        Ok(Numbers::of_values(&result, ty))
     }
 
     /// Which lines a condition holds for; a blank condition does not hold, and is counted.
@@ -276,15 +276,15 @@ impl<'a> Evaluation<'a> {
         Ok(match &formula.step {
             Step::Leaf(LineLeaf::Column(slot)) => self.batch.column(*slot).as_boolean().iter().collect(),
             Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
-            Step::Join(operator, left, right) => {
+            Step::Logical(operator, left, right) => {
                 let (left, right) = (self.truths(left)?, self.truths(right)?);
-                left.into_iter().zip(right).map(|(a, b)| join(*operator, a, b)).collect()
+                left.into_iter().zip(right).map(|(a, b)| logical(*operator, a, b)).collect()
             }
             Step::IsBlank(inner) => match self.blanks(inner)? {
                 Some(blanks) => blanks.iter().map(|valid| Some(!valid)).collect(),
                 None => vec![Some(false); self.batch.num_rows()],
             },
-            Step::Compare(operator, left, right) if left.gives == Type::Text => {
+            Step::Compare(operator, left, right) if left.ty == Type::Text => {
                 let (a, b) = (self.texts(left)?, self.texts(right)?);
                 a.iter().zip(&b).map(|(a, b)| Some(operator.holds(a.cmp(b)))).collect()
             }
@@ -299,11 +299,11 @@ impl<'a> Evaluation<'a> {
         let lines = self.batch.num_rows();
         let is_blank = |i: usize| blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
         if matches!(a.data, Data::Float(_)) || matches!(b.data, Data::Float(_)) {
-            let (a, b) = (floats(&a, left.gives), floats(&b, right.gives));
+            let (a, b) = (floats(&a, left.ty), floats(&b, right.ty));
             let truth = |i: usize| (!is_blank(i)).then(|| operator.holds(a[i].total_cmp(&b[i])));
             return Ok((0..lines).map(truth).collect());
         }
-        let (a_scale, b_scale) = (left.gives.scale(), right.gives.scale());
+        let (a_scale, b_scale) = (left.ty.scale(), right.ty.scale());
         let common = a_scale.max(b_scale);
         let (a_by, b_by) =
             (pow10(common - a_scale).ok_or(Overflow)?, pow10(common - b_scale).ok_or(Overflow)?);
@@ -388,7 +388,7 @@ impl<'a> Evaluation<'a> {
             Step::Leaf(LineLeaf::PartOf(date, _)) => return self.array(date),
             _ => {}
         }
-        Ok(match formula.gives {
+        Ok(match formula.ty {
             Type::Text => Arc::new(StringViewArray::from_iter_values(self.texts(formula)?)),
             Type::Condition => Arc::new(BooleanArray::from(self.truths(formula)?)),
             Type::Float => {
@@ -424,20 +424,20 @@ impl Numbers<'_> {
 
 impl Numbers<'_> {
     /// Gives the chosen lines their values.
-    fn give(&self, gives: Type, chosen: &[bool], into: &mut [Option<Value>]) {
+    fn give(&self, ty: Type, chosen: &[bool], into: &mut [Option<Value>]) {
         for i in (0..chosen.len()).filter(|i| chosen[*i]) {
             let blank = self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-            into[i] = (!blank).then(|| match gives {
+            into[i] = (!blank).then(|| match ty {
                 // Days and periods are digits here.
                 Type::Day | Type::Period(_) => Value::Exact { digits: self.data.digits(i), scale: 0 },
-                gives => self.data.value(i, gives),
+                ty => self.data.value(i, ty),
             });
         }
     }
 
-    fn of_values(values: &[Option<Value>], gives: Type) -> Numbers<'static> {
+    fn of_values(values: &[Option<Value>], ty: Type) -> Numbers<'static> {
         let blanks = values.iter().any(Option::is_none).then(|| values.iter().map(Option::is_some).collect());
-        let data = match gives {
+        let data = match ty {
             Type::Float => Data::Float(values.iter().map(|v| v.map_or(0.0, |v| v.as_f64())).collect()),
             _ => Data::Wide(
                 values
@@ -452,11 +452,11 @@ impl Numbers<'_> {
 
 impl Data<'_> {
     /// The value of a line that is not blank.
-    pub(crate) fn value(&self, i: usize, gives: Type) -> Value {
-        match (self, gives) {
+    pub(crate) fn value(&self, i: usize, ty: Type) -> Value {
+        match (self, ty) {
             (Data::Float(floats), _) => Value::Float(floats[i]),
             (data, Type::Day) => Value::Date(data.digits(i) as i32),
-            (data, gives) => Value::Exact { digits: data.digits(i), scale: gives.scale() },
+            (data, ty) => Value::Exact { digits: data.digits(i), scale: ty.scale() },
         }
     }
 
@@ -607,7 +607,7 @@ fn exact(
     to: u8,
     blanks: &Option<NullBuffer>,
 ) -> Run<Data<'static>> {
-    let lift = |gives: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - gives.scale()) };
+    let lift = |ty: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - ty.scale()) };
     let (a_by, b_by) = (lift(a_type).ok_or(Overflow)?, lift(b_type).ok_or(Overflow)?);
     let one = |a: i128, b: i128| {
         let (a, b) = (a.checked_mul(a_by)?, b.checked_mul(b_by)?);
@@ -636,8 +636,8 @@ fn exact(
     result.map(Data::Wide).ok_or(Overflow)
 }
 
-fn floats(numbers: &Numbers<'_>, gives: Type) -> Vec<f64> {
-    let by = 10f64.powi(gives.scale().into());
+fn floats(numbers: &Numbers<'_>, ty: Type) -> Vec<f64> {
+    let by = 10f64.powi(ty.scale().into());
     match &numbers.data {
         Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
         Data::Wide(digits) => digits.iter().map(|d| *d as f64 / by).collect(),

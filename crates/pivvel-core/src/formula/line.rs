@@ -1,11 +1,11 @@
 //! Formulas over lines, and what they read.
 
-use super::check::{Step, Typed};
+use super::check::{Step, TypedExpr};
 use super::types::Type;
 use crate::model::DatePart;
 
 /// A formula over lines, ready to run.
-pub(crate) type LineFormula = Typed<LineLeaf>;
+pub(crate) type LineFormula = TypedExpr<LineLeaf>;
 
 /// What a formula over lines reads, with slots for columns.
 #[derive(Debug, Clone, PartialEq)]
@@ -25,25 +25,25 @@ pub(crate) enum LineLeaf {
 impl LineFormula {
     /// Whether a formula gives something: for counting, which anything allows.
     pub(crate) fn presence(self) -> LineFormula {
-        Typed::leaf(LineLeaf::Presence(Box::new(self)), Type::Exact { scale: 0 })
+        TypedExpr::leaf(LineLeaf::Presence(Box::new(self)), Type::Exact { scale: 0 })
     }
 
     /// A hash of what a formula of any type gives.
     pub(crate) fn hashed(self) -> LineFormula {
-        Typed::leaf(LineLeaf::Hash(Box::new(self)), Type::Exact { scale: 0 })
+        TypedExpr::leaf(LineLeaf::Hash(Box::new(self)), Type::Exact { scale: 0 })
     }
 
     /// The value on those lines only for which a condition holds.
     pub(crate) fn only_where(self, condition: Option<LineFormula>) -> LineFormula {
-        let gives = self.gives;
+        let ty = self.ty;
         match condition {
-            Some(condition) => Typed::leaf(LineLeaf::Where(Box::new(self), Box::new(condition)), gives),
+            Some(condition) => TypedExpr::leaf(LineLeaf::Where(Box::new(self), Box::new(condition)), ty),
             None => self,
         }
     }
 
     /// One on every line.
     pub(crate) fn one() -> LineFormula {
-        Typed { step: Step::Digits(1), gives: Type::Exact { scale: 0 } }
+        TypedExpr { step: Step::Digits(1), ty: Type::Exact { scale: 0 } }
     }
 }

@@ -22,8 +22,8 @@ pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way, all_leaves};
 pub(crate) use check::{
-    Blanks, Checked, Scope, Step, Typed, check, check_condition, check_formula, check_number, check_truth,
-    function_names,
+    Blanks, Checked, Scope, Step, TypedExpr, check, check_condition, check_formula, check_number,
+    check_truth, function_names,
 };
 pub(crate) use columns::Columns;
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};

@@ -18,7 +18,7 @@ pub struct ScalarFunction {
     about: &'static str,
     takes: Takes,
     /// What it gives for values of one type, rounded to so many places.
-    gives: fn(Type, u8) -> Type,
+    result_type: fn(Type, u8) -> Type,
     eval: Eval,
     /// The function of databases that gives the same to the last digit.
     sql: Option<&'static str>,
@@ -44,8 +44,8 @@ impl ScalarFunction {
         self.takes
     }
 
-    pub(super) fn gives(&self, of: Type, places: u8) -> Type {
-        (self.gives)(of, places)
+    pub(super) fn result_type(&self, of: Type, places: u8) -> Type {
+        (self.result_type)(of, places)
     }
 
     pub(crate) fn sql(&self) -> Option<&'static str> {
@@ -93,7 +93,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "abs(x)",
         about: "the value without its sign",
         takes: Takes::Number,
-        gives: same,
+        result_type: same,
         eval: Eval::Number {
             exact: |digits, scale, _| {
                 Ok(Some(Value::Exact { digits: digits.checked_abs().ok_or(Overflow)?, scale }))
@@ -107,7 +107,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "round(x) or round(x, 2)",
         about: "to whole numbers or to so many digits after the point, halves away from zero",
         takes: Takes::NumberAndPlaces,
-        gives: |of, places| match of {
+        result_type: |of, places| match of {
             Type::Exact { scale } => Type::Exact { scale: places.min(scale) },
             other => other,
         },
@@ -125,7 +125,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "floor(x)",
         about: "the nearest whole number that is not above",
         takes: Takes::Number,
-        gives: whole,
+        result_type: whole,
         eval: Eval::Number {
             exact: |digits, scale, _| {
                 Ok(Some(Value::Exact { digits: digits.div_euclid(unit(scale)?), scale: 0 }))
@@ -139,7 +139,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "ceiling(x)",
         about: "the nearest whole number that is not below",
         takes: Takes::Number,
-        gives: whole,
+        result_type: whole,
         eval: Eval::Number {
             exact: |digits, scale, _| {
                 Ok(Some(Value::Exact { digits: -(-digits).div_euclid(unit(scale)?), scale: 0 }))
@@ -153,7 +153,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "sqrt(x)",
         about: "the square root; blank below zero",
         takes: Takes::Number,
-        gives: float,
+        result_type: float,
         eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.sqrt() },
         sql: None,
     },
@@ -162,7 +162,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "exp(x)",
         about: "the number e (2.718…) to the power of x",
         takes: Takes::Number,
-        gives: float,
+        result_type: float,
         eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.exp() },
         sql: None,
     },
@@ -171,7 +171,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "ln(x)",
         about: "the natural logarithm; blank at zero and below",
         takes: Takes::Number,
-        gives: float,
+        result_type: float,
         eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.ln() },
         sql: None,
     },
@@ -180,7 +180,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "power(x, y)",
         about: "x to the power of y; blank where no number is, as for power(-1, 0.5)",
         takes: Takes::TwoNumbers,
-        gives: float,
+        result_type: float,
         eval: Eval::TwoNumbers(f64::powf),
         sql: None,
     },
@@ -189,7 +189,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "coalesce(x, 0)",
         about: "the first value that is not blank",
         takes: Takes::Any,
-        gives: same,
+        result_type: same,
         eval: Eval::Pick(|values| values.next()),
         sql: Some("coalesce"),
     },
@@ -198,7 +198,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "least(x, y)",
         about: "the least of the values that are not blank",
         takes: Takes::Comparable,
-        gives: same,
+        result_type: same,
         eval: Eval::Pick(|values| values.min_by(Value::order)),
         sql: None,
     },
@@ -207,7 +207,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "greatest(x, y)",
         about: "the greatest of the values that are not blank",
         takes: Takes::Comparable,
-        gives: same,
+        result_type: same,
         eval: Eval::Pick(|values| values.max_by(Value::order)),
         sql: None,
     },
@@ -216,7 +216,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "lower(x)",
         about: "the text in small letters",
         takes: Takes::Text,
-        gives: same,
+        result_type: same,
         eval: Eval::Text(str::to_lowercase),
         sql: None,
     },
@@ -225,7 +225,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "upper(x)",
         about: "the text in capital letters",
         takes: Takes::Text,
-        gives: same,
+        result_type: same,
         eval: Eval::Text(str::to_uppercase),
         sql: None,
     },
@@ -234,7 +234,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         usage: "trim(x)",
         about: "the text without spaces at its ends",
         takes: Takes::Text,
-        gives: same,
+        result_type: same,
         eval: Eval::Text(|text| text.trim().to_string()),
         sql: None,
     },

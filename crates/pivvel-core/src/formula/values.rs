@@ -6,7 +6,7 @@
 
 use std::sync::Arc;
 
-use super::check::{Blanks, Step, Typed};
+use super::check::{Blanks, Step, TypedExpr};
 use super::expr::Operator;
 use super::types::Type;
 use crate::model::{Overflow, Value, rescale};
@@ -37,20 +37,24 @@ pub(crate) trait Evaluate {
 }
 
 /// The values that a formula gives, one a cell.
-pub(crate) fn evaluate<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Values, E::Error> {
+pub(crate) fn evaluate<E: Evaluate>(formula: &TypedExpr<E::Leaf>, of: &mut E) -> Result<Values, E::Error> {
     let all = vec![true; of.cells()];
     values(formula, of, &all)
 }
 
 /// Which cells a condition holds for; not where it is blank.
-pub(crate) fn holds<E: Evaluate>(condition: &Typed<E::Leaf>, of: &mut E) -> Result<Vec<bool>, E::Error> {
+pub(crate) fn holds<E: Evaluate>(condition: &TypedExpr<E::Leaf>, of: &mut E) -> Result<Vec<bool>, E::Error> {
     let all = vec![true; of.cells()];
     Ok(truths(condition, of, &all)?.into_iter().map(|truth| truth == Some(true)).collect())
 }
 
 /// `active` says in which cells the value is used: only there a division by zero counts.
-fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) -> Result<Values, E::Error> {
-    let exact = |digits: i128| match formula.gives {
+fn values<E: Evaluate>(
+    formula: &TypedExpr<E::Leaf>,
+    of: &mut E,
+    active: &[bool],
+) -> Result<Values, E::Error> {
+    let exact = |digits: i128| match formula.ty {
         Type::Exact { scale } => Value::Exact { digits, scale },
         Type::Float => Value::Float(digits as f64),
         _ => Value::Date(digits as i32),
@@ -65,8 +69,8 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
         Step::Nothing => Arc::new(vec![None; of.cells()]),
         Step::Negate(inner) => each(values(inner, of, active)?, &|value| negated(value).map(Some))?,
         Step::Convert(inner) => {
-            let gives = formula.gives;
-            each(values(inner, of, active)?, &|value| converted(value, gives).map(Some))?
+            let ty = formula.ty;
+            each(values(inner, of, active)?, &|value| converted(value, ty).map(Some))?
         }
         Step::Arithmetic(operator, blanks, left, right) => {
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
@@ -79,7 +83,7 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
                 // A value beside a blank stays as it was, and becomes of the same kind as all others here.
                 let alone = a.is_some() != b.is_some();
                 result.push(match value.filter(|_| alone) {
-                    Some(value) => Some(converted(value, formula.gives)?),
+                    Some(value) => Some(converted(value, formula.ty)?),
                     None => value,
                 });
             }
@@ -116,22 +120,26 @@ fn values<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
     })
 }
 
-fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) -> Result<Truths, E::Error> {
+fn truths<E: Evaluate>(
+    formula: &TypedExpr<E::Leaf>,
+    of: &mut E,
+    active: &[bool],
+) -> Result<Truths, E::Error> {
     Ok(match &formula.step {
         Step::Not(inner) => truths(inner, of, active)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
-        Step::Join(operator, left, right) => {
+        Step::Logical(operator, left, right) => {
             let (left, right) = (truths(left, of, active)?, truths(right, of, active)?);
-            left.into_iter().zip(right).map(|(a, b)| join(*operator, a, b)).collect()
+            left.into_iter().zip(right).map(|(a, b)| logical(*operator, a, b)).collect()
         }
-        Step::IsBlank(inner) if inner.gives == Type::Text => {
+        Step::IsBlank(inner) if inner.ty == Type::Text => {
             let blank = |text: &Option<Arc<str>>| Some(text.as_deref().is_none_or(str::is_empty));
             texts(inner, of)?.iter().map(blank).collect()
         }
-        Step::IsBlank(inner) if inner.gives == Type::Condition => {
+        Step::IsBlank(inner) if inner.ty == Type::Condition => {
             truths(inner, of, active)?.iter().map(|truth| Some(truth.is_none())).collect()
         }
         Step::IsBlank(inner) => values(inner, of, active)?.iter().map(|v| Some(v.is_none())).collect(),
-        Step::Compare(operator, left, right) if left.gives == Type::Text => {
+        Step::Compare(operator, left, right) if left.ty == Type::Text => {
             let (a, b) = (texts(left, of)?, texts(right, of)?);
             let pair = |(a, b): (&Option<Arc<str>>, &Option<Arc<str>>)| {
                 Some(operator.holds(a.as_deref()?.cmp(b.as_deref()?)))
@@ -149,7 +157,7 @@ fn truths<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E, active: &[bool]) ->
     })
 }
 
-fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::Error> {
+fn texts<E: Evaluate>(formula: &TypedExpr<E::Leaf>, of: &mut E) -> Result<Texts, E::Error> {
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.texts(leaf)?,
         Step::Word(word) => Arc::new(vec![Some(Arc::from(word.as_str())); of.cells()]),
@@ -179,7 +187,7 @@ fn texts<E: Evaluate>(formula: &Typed<E::Leaf>, of: &mut E) -> Result<Texts, E::
 }
 
 /// `and` and `or`: what decides, decides even beside a blank.
-pub(super) fn join(operator: Operator, a: Option<bool>, b: Option<bool>) -> Option<bool> {
+pub(super) fn logical(operator: Operator, a: Option<bool>, b: Option<bool>) -> Option<bool> {
     let decisive = Some(operator == Operator::Or);
     match (a, b) {
         (a, b) if a == decisive || b == decisive => decisive,
@@ -205,7 +213,7 @@ pub(crate) fn arithmetic(
 ) -> Result<Option<Value>, Overflow> {
     let (a, b) = match (a, b) {
         (Some(a), Some(b)) => (a, b),
-        _ if blanks == Blanks::Spread => return Ok(None),
+        _ if blanks == Blanks::Propagate => return Ok(None),
         (None, Some(b)) if operator == Operator::Subtract => return negated(b).map(Some),
         (some, None) | (None, some) => return Ok(some),
     };

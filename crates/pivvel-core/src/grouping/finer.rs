@@ -14,7 +14,7 @@ use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
 use super::states::States;
 use crate::error::{Error, Result};
-use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, Typed, Values, evaluate};
+use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, TypedExpr, Values, evaluate};
 use crate::model::{Overflow, Value};
 
 /// Finer groups of one set of keys while lines are read.
@@ -67,7 +67,7 @@ impl FinerScan {
             sets.insert(pairs, (count, self.keys.paths()));
             return Ok(evaluation.zero_divisions);
         }
-        self.pairs.number_within(pairs, (count, self.keys.paths()), &mut self.numbers);
+        self.pairs.intern_within(pairs, (count, self.keys.paths()), &mut self.numbers);
         self.states.resize(self.pairs.len());
         update(&mut self.states, &self.values, &mut evaluation, &self.numbers)?;
         let mut divisions = evaluation.zero_divisions;
@@ -114,7 +114,7 @@ impl FinerScan {
         let sets = self.sets.as_ref()?;
         let (groups, keys): (Vec<u32>, Vec<u32>) = sets.each().unzip();
         let mut spread = FinerScan { sets: None, ..self.clone() };
-        spread.pairs.number(&groups, &keys, &mut spread.numbers);
+        spread.pairs.intern(&groups, &keys, &mut spread.numbers);
         spread.states.resize(spread.pairs.len());
         spread.states.totals.count(&spread.numbers);
         Some(spread)
@@ -129,7 +129,7 @@ impl FinerScan {
         let (groups, keys): (Vec<u32>, Vec<u32>) = self.pairs.pairs().iter().copied().unzip();
         let groups: Vec<u32> = groups.into_iter().map(|group| into[group as usize]).collect();
         let (mut pairs, mut numbers) = (PairTable::default(), Vec::new());
-        pairs.number(&groups, &keys, &mut numbers);
+        pairs.intern(&groups, &keys, &mut numbers);
         FinerScan { pairs, ..self.clone() }
     }
 
@@ -148,7 +148,7 @@ impl FinerScan {
             sets.insert(groups.iter().copied().zip(self.keys.path().iter().copied()), room);
             return Ok(());
         }
-        self.pairs.number(groups, self.keys.path(), &mut self.numbers);
+        self.pairs.intern(groups, self.keys.path(), &mut self.numbers);
         self.states.resize(self.pairs.len());
         match path {
             [] => {
@@ -210,7 +210,7 @@ impl FinerGroups {
         let room = (groups, self.blank_keys.len());
         let mut merged = PairTable::with_room(room, pairs.len());
         let mut numbers = Vec::with_capacity(pairs.len());
-        merged.number_within(kept(), room, &mut numbers);
+        merged.intern_within(kept(), room, &mut numbers);
         let mut numbers = numbers.into_iter();
         let mut next = |pair: &(u32, u32)| match target(pair).0 {
             NOWHERE => NOWHERE,
@@ -236,7 +236,7 @@ impl FinerGroups {
     /// What a formula gives in the finer groups of each group; blanks are left out.
     pub(super) fn lists(
         &self,
-        formula: &Typed<Aggregate>,
+        formula: &TypedExpr<Aggregate>,
         groups: usize,
     ) -> Result<Vec<Vec<Value>>, Overflow> {
         let values = evaluate(formula, &mut Inner(&self.states))?;

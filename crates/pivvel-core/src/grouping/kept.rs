@@ -22,7 +22,7 @@ use super::exact_float::ExactFloat;
 use super::finer::FinerScan;
 use super::keys::KeyScan;
 use super::leaf::Scan;
-use super::sketch::{Distinct, Spread};
+use super::sketch::{Distinct, QuantileSketch};
 use super::spec::LineValue;
 use super::states::{Extremes, States, Sums, ValueStates};
 use super::summary::Moments;
@@ -237,7 +237,7 @@ impl ValueStates {
         if needs.spread {
             keep(
                 "spread",
-                Arc::new(BinaryArray::from_iter_values(self.spreads.iter().map(Spread::to_bytes))),
+                Arc::new(BinaryArray::from_iter_values(self.sketches.iter().map(QuantileSketch::to_bytes))),
             );
         }
         if needs.list {
@@ -259,7 +259,7 @@ impl ValueStates {
     }
 
     fn values(&self, values: impl Iterator<Item = Option<Value>>) -> ArrayRef {
-        match self.gives {
+        match self.ty {
             Type::Float => {
                 Arc::new(values.map(|value| value.map(|value| value.as_f64())).collect::<Float64Array>())
             }
@@ -311,18 +311,18 @@ impl ValueStates {
             let both = exact.values().iter().zip(floats);
             self.squares = both.map(|(exact, float)| Moments { exact: *exact, float }).collect();
         }
-        let gives = self.gives;
+        let ty = self.ty;
         let values = |array: &ArrayRef, name: &str| -> Result<Vec<Option<Value>>> {
-            Ok(match gives {
+            Ok(match ty {
                 Type::Float => {
                     let floats = array.as_primitive_opt::<Float64Type>().ok_or_else(|| wrong(name))?;
                     floats.iter().map(|value| value.map(Value::Float)).collect()
                 }
                 _ => {
                     let digits = array.as_primitive_opt::<Decimal128Type>().ok_or_else(|| wrong(name))?;
-                    let value = |digits: i128| match gives {
+                    let value = |digits: i128| match ty {
                         Type::Day => Value::Date(digits as i32),
-                        gives => Value::Exact { digits, scale: gives.scale() },
+                        ty => Value::Exact { digits, scale: ty.scale() },
                     };
                     digits.iter().map(|digits| digits.map(value)).collect()
                 }
@@ -347,8 +347,8 @@ impl ValueStates {
         }
         if needs.spread {
             let all = bytes("spread")?;
-            let all = all.iter().map(|one| one.and_then(Spread::of_bytes)).collect::<Option<_>>();
-            self.spreads = all.ok_or_else(|| wrong("spread"))?;
+            let all = all.iter().map(|one| one.and_then(QuantileSketch::of_bytes)).collect::<Option<_>>();
+            self.sketches = all.ok_or_else(|| wrong("spread"))?;
         }
         if needs.list {
             let array = column("list")?;

@@ -27,7 +27,7 @@ impl KeySets {
     pub(super) fn insert(&mut self, pairs: impl Iterator<Item = (u32, u32)>, room: (usize, usize)) {
         self.make_room(room);
         match &mut self.pairs {
-            Some(table) => table.number_within(pairs, room, &mut self.numbers),
+            Some(table) => table.intern_within(pairs, room, &mut self.numbers),
             None => {
                 for (group, key) in pairs {
                     let word = &mut self.bits[group as usize * self.words + (key >> 6) as usize];
@@ -115,7 +115,7 @@ impl KeySets {
         if !fits(FREE, self.set) {
             let mut table = PairTable::default();
             let all: Vec<(u32, u32)> = self.each().collect();
-            table.number_within(all.into_iter(), (groups, keys), &mut self.numbers);
+            table.intern_within(all.into_iter(), (groups, keys), &mut self.numbers);
             *self = KeySets { pairs: Some(table), ..KeySets::default() };
             return;
         }

@@ -100,7 +100,7 @@ impl KeyScan {
     }
 
     /// Numbers the paths of some of the lines that were read.
-    pub(super) fn number(&mut self, lines: Range<usize>) {
+    pub(super) fn intern(&mut self, lines: Range<usize>) {
         self.at_root(lines.len());
         let known = self.known();
         if let Some(days) = self.dates.clone() {
@@ -112,7 +112,7 @@ impl KeyScan {
     /// Reads the keys of the lines of a batch and numbers their paths.
     pub(super) fn follow(&mut self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<()> {
         self.read(evaluation)?;
-        self.number(0..lines);
+        self.intern(0..lines);
         Ok(())
     }
 
@@ -178,7 +178,7 @@ impl KeyScan {
             match key {
                 0 => {
                     let roots = codes.iter().map(|code| (0, *code));
-                    self.levels[key].number_within(roots, room, &mut self.path);
+                    self.levels[key].intern_within(roots, room, &mut self.path);
                 }
                 _ => self.levels[key].renumber(&mut self.path, codes, room),
             }

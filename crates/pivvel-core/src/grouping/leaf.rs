@@ -11,10 +11,10 @@ use arrow_array::{Array, ArrayRef, RecordBatch};
 use arrow_schema::DataType;
 
 use super::finer::{FinerScan, numbers};
+use super::group_cache::GroupCache;
 use super::keys::{AxisPaths, KeyScan};
 use super::nest::NONE;
 use super::pairs::PairTable;
-use super::sheet::Sheet;
 use super::spec::Grouping;
 use super::states::States;
 use super::watch::{UnknownText, Watch};
@@ -38,7 +38,7 @@ pub(crate) struct Scan<'p> {
     pub(super) finer: Vec<FinerScan>,
     pub(crate) report: ScanReport,
     pub(super) group_of_line: Vec<u32>,
-    sheet: Sheet,
+    group_cache: GroupCache,
     watch: Watch,
     /// Whether all lines were looked at.
     pub(crate) looked: bool,
@@ -122,7 +122,7 @@ impl<'p> Scan<'p> {
             finer: grouping.finer.iter().map(FinerScan::new).collect(),
             report: ScanReport::default(),
             group_of_line: Vec::new(),
-            sheet: Sheet::default(),
+            group_cache: GroupCache::default(),
             watch: Watch::new(grouping),
             looked: false,
         }
@@ -233,20 +233,20 @@ impl<'p> Scan<'p> {
     /// Finds the groups of some of the lines that were read.
     fn find(&mut self, lines: Range<usize>) {
         if !self.columns.told_by_days() {
-            self.columns.number(lines.clone());
+            self.columns.intern(lines.clone());
         }
-        if self.sheet.fits(&self.rows, &self.columns) {
-            self.sheet.place(&self.columns, lines.clone());
+        if self.group_cache.fits(&self.rows, &self.columns) {
+            self.group_cache.place(&self.columns, lines.clone());
             let groups = &mut self.group_of_line[lines.clone()];
-            if !self.sheet.look_up(&self.rows, lines.clone(), groups) {
+            if !self.group_cache.look_up(&self.rows, lines.clone(), groups) {
                 self.find_new(lines);
             }
             return;
         }
         if self.columns.told_by_days() {
-            self.columns.number(lines.clone());
+            self.columns.intern(lines.clone());
         }
-        self.rows.number(lines.clone());
+        self.rows.intern(lines.clone());
         self.number_groups(lines);
     }
 
@@ -260,10 +260,10 @@ impl<'p> Scan<'p> {
         self.rows.number_few(&new);
         let pairs = self.rows.path().iter().copied().zip(columns.iter().copied());
         let (room, mut groups) = ((self.rows.paths(), self.columns.paths()), Vec::new());
-        self.groups.number_within(pairs, room, &mut groups);
+        self.groups.intern_within(pairs, room, &mut groups);
         for ((line, group), column) in new.into_iter().zip(groups).zip(columns) {
             self.group_of_line[line] = group;
-            self.sheet.learn(&self.rows, line, column, group);
+            self.group_cache.learn(&self.rows, line, column, group);
         }
         self.states.resize(self.groups.len());
     }
@@ -279,7 +279,7 @@ impl<'p> Scan<'p> {
 
     /// About how many bytes the groups take.
     pub(crate) fn bytes(&self) -> usize {
-        let keys = self.rows.bytes() + self.columns.bytes() + self.groups.bytes() + self.sheet.bytes();
+        let keys = self.rows.bytes() + self.columns.bytes() + self.groups.bytes() + self.group_cache.bytes();
         keys + self.states.bytes() + self.finer.iter().map(FinerScan::bytes).sum::<usize>()
     }
 
@@ -369,7 +369,7 @@ impl LeafGroups {
         let targets: Vec<Option<(u32, u32)>> = pairs.iter().map(target).collect();
         let (kept_rows, kept_columns): (Vec<u32>, Vec<u32>) = targets.iter().flatten().copied().unzip();
         let (mut groups, mut numbers) = (PairTable::default(), Vec::new());
-        groups.number(&kept_rows, &kept_columns, &mut numbers);
+        groups.intern(&kept_rows, &kept_columns, &mut numbers);
         let mut numbers = numbers.into_iter();
         let into: Vec<u32> =
             targets.iter().map(|target| target.and_then(|_| numbers.next()).unwrap_or(NOWHERE)).collect();

@@ -6,13 +6,13 @@
 mod exact_float;
 mod filter;
 mod finer;
+mod group_cache;
 mod kept;
 mod key_sets;
 mod keys;
 mod leaf;
 mod nest;
 mod pairs;
-mod sheet;
 mod sieve;
 mod sketch;
 mod spec;

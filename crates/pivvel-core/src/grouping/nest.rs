@@ -181,7 +181,7 @@ impl Nest {
         let (mut next, mut parents) = (Vec::new(), 1);
         for ((level, codes), members) in levels.iter_mut().zip(codes).zip(members) {
             let pairs = out.iter().copied().zip(lines.iter().map(|line| codes[*line]));
-            level.number_within(pairs, (parents, *members), &mut next);
+            level.intern_within(pairs, (parents, *members), &mut next);
             std::mem::swap(out, &mut next);
             parents = level.len();
         }

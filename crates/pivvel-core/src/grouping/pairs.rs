@@ -49,15 +49,15 @@ impl PairTable {
     }
 
     /// Numbers the pairs (`a[i]`, `b[i]`) into `out`.
-    pub(crate) fn number(&mut self, a: &[u32], b: &[u32], out: &mut Vec<u32>) {
+    pub(crate) fn intern(&mut self, a: &[u32], b: &[u32], out: &mut Vec<u32>) {
         let (Some(high_a), Some(high_b)) = (a.iter().max(), b.iter().max()) else { return out.clear() };
         let room = (*high_a as usize + 1, *high_b as usize + 1);
-        self.number_within(a.iter().copied().zip(b.iter().copied()), room, out);
+        self.intern_within(a.iter().copied().zip(b.iter().copied()), room, out);
     }
 
     /// Numbers pairs, of which the first numbers are below `room.0` and the second ones below `room.1`,
     /// into `out`.
-    pub(crate) fn number_within(
+    pub(crate) fn intern_within(
         &mut self,
         asked: impl Iterator<Item = (u32, u32)>,
         room: (usize, usize),
@@ -68,9 +68,9 @@ impl PairTable {
         match &mut self.hashed {
             None => {
                 let (mut flat, pairs) = (Flat { slots: &mut self.flat, tall: self.tall }, &mut self.pairs);
-                out.extend(asked.map(|pair| flat.number(pair, pairs)));
+                out.extend(asked.map(|pair| flat.intern(pair, pairs)));
             }
-            Some(hashed) => out.extend(asked.map(|pair| hashed.number(pair, &mut self.pairs))),
+            Some(hashed) => out.extend(asked.map(|pair| hashed.intern(pair, &mut self.pairs))),
         }
     }
 
@@ -81,16 +81,16 @@ impl PairTable {
         match &mut self.hashed {
             None => {
                 let mut flat = Flat { slots: &mut self.flat, tall: self.tall };
-                a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.number((*a, *b), pairs));
+                a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.intern((*a, *b), pairs));
             }
-            Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.number((*a, *b), pairs)),
+            Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.intern((*a, *b), pairs)),
         }
     }
 
     /// Numbers one pair.
     pub(crate) fn number_one(&mut self, a: u32, b: u32) -> u32 {
         let mut out = Vec::with_capacity(1);
-        self.number(&[a], &[b], &mut out);
+        self.intern(&[a], &[b], &mut out);
         out[0]
     }
 
@@ -124,7 +124,7 @@ impl PairTable {
         let first: Vec<u32> = other.pairs.iter().map(|pair| a[pair.0 as usize]).collect();
         let second: Vec<u32> = other.pairs.iter().map(|pair| b[pair.1 as usize]).collect();
         let mut numbers = Vec::with_capacity(first.len());
-        self.number(&first, &second, &mut numbers);
+        self.intern(&first, &second, &mut numbers);
         numbers
     }
 
@@ -180,7 +180,7 @@ struct Flat<'a> {
 
 impl Flat<'_> {
     #[inline(always)]
-    fn number(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
+    fn intern(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
         let slot = &mut self.slots[b as usize * self.tall + a as usize];
         if *slot == NONE {
             new_pair(slot, (a, b), pairs);
@@ -197,7 +197,7 @@ fn new_pair(slot: &mut u32, pair: (u32, u32), pairs: &mut Vec<(u32, u32)>) {
 
 impl Hashed {
     #[inline]
-    fn number(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
+    fn intern(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
         let (last, number) = self.latest[b as usize];
         if last == a {
             return number;
@@ -245,7 +245,7 @@ mod tests {
             for round in 0..40u32 {
                 let a: Vec<u32> = (0..50).map(|i| (i * round) % 13 * spread % 60_000_000).collect();
                 let b: Vec<u32> = (0..50).map(|i| (i + round * i) % 17 * spread % 50_000_000).collect();
-                table.number(&a, &b, &mut out);
+                table.intern(&a, &b, &mut out);
                 for (i, pair) in a.iter().copied().zip(b).enumerate() {
                     let place = seen.iter().position(|p| *p == pair).unwrap_or_else(|| {
                         seen.push(pair);

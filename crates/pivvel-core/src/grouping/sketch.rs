@@ -144,14 +144,14 @@ const LEFT_OUT: u32 = 45;
 /// How values are spread, in steps of 1/128 of their size, so that a value that is read from it is at most
 /// 1/256 (0.4 %) of itself away from one that was put in.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Spread(BTreeMap<i32, u64>);
+pub(crate) struct QuantileSketch(BTreeMap<i32, u64>);
 
-impl Spread {
+impl QuantileSketch {
     pub(crate) fn add(&mut self, value: f64) {
         *self.0.entry(step(value)).or_default() += 1;
     }
 
-    pub(crate) fn merge(&mut self, other: &Spread) {
+    pub(crate) fn merge(&mut self, other: &QuantileSketch) {
         other.0.iter().for_each(|(step, count)| *self.0.entry(*step).or_default() += count);
     }
 
@@ -173,14 +173,14 @@ impl Spread {
         self.0.iter().flat_map(pair).collect()
     }
 
-    pub(crate) fn of_bytes(bytes: &[u8]) -> Option<Spread> {
+    pub(crate) fn of_bytes(bytes: &[u8]) -> Option<QuantileSketch> {
         let (pairs, rest) = bytes.as_chunks::<12>();
         let pair = |pair: &[u8; 12]| {
             let (step, count) = pair.split_first_chunk::<4>()?;
             Some((i32::from_le_bytes(*step), u64::from_le_bytes(count.try_into().ok()?)))
         };
         let steps: Option<BTreeMap<i32, u64>> = pairs.iter().map(pair).collect();
-        steps.filter(|_| rest.is_empty()).map(Spread)
+        steps.filter(|_| rest.is_empty()).map(QuantileSketch)
     }
 
     pub(crate) fn bytes(&self) -> usize {
@@ -209,7 +209,7 @@ fn middle(step: i32) -> f64 {
 #[cfg(test)]
 #[allow(clippy::unwrap_used)]
 mod tests {
-    use super::{Distinct, Spread};
+    use super::{Distinct, QuantileSketch};
     use crate::lines::hash;
 
     /// Few values are counted exactly, many within four standard errors, in whatever parts they come.
@@ -237,10 +237,10 @@ mod tests {
     #[test]
     fn spreads_keep_the_size_of_values() {
         let mut values: Vec<f64> = (0..5_000).map(|i| f64::from(i * i % 7_919 - 2_000) / 100.0).collect();
-        let mut spread = Spread::default();
+        let mut spread = QuantileSketch::default();
         values.iter().for_each(|value| spread.add(*value));
         values.sort_by(f64::total_cmp);
-        let again = Spread::of_bytes(&spread.to_bytes()).unwrap();
+        let again = QuantileSketch::of_bytes(&spread.to_bytes()).unwrap();
         for (place, value) in values.iter().enumerate() {
             let found = again.at(place as u64);
             assert!((found - value).abs() <= value.abs() / 256.0, "{value}: {found}");

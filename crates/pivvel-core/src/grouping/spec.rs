@@ -1,6 +1,6 @@
 //! What a scan is to do: keys to group by, and values whose states are kept.
 
-use crate::formula::{Function, LineFormula, Type, Typed};
+use crate::formula::{Function, LineFormula, Type, TypedExpr};
 use crate::model::{DatePart, Kind};
 
 /// Everything that a scan needs to know.
@@ -88,7 +88,7 @@ pub(crate) enum Aggregate {
     /// One aggregate over another, blank where that is zero: a weighted mean.
     Ratio(Box<Aggregate>, Box<Aggregate>),
     /// An aggregate of what a formula gives in each finer group.
-    Nested { function: Function, finer: usize, inner: Box<Typed<Aggregate>> },
+    Nested { function: Function, finer: usize, inner: Box<TypedExpr<Aggregate>> },
 }
 
 impl Needs {
@@ -111,7 +111,7 @@ impl Needs {
 impl Key {
     /// What the keys are, as members.
     pub(crate) fn kind(&self) -> (Kind, Option<DatePart>) {
-        match self.formula.gives {
+        match self.formula.ty {
             Type::Exact { scale: 0 } => (Kind::Whole, None),
             Type::Exact { scale } => (Kind::Decimal { scale }, None),
             Type::Float => (Kind::Float, None),

@@ -10,7 +10,7 @@ use super::pairs::{NOWHERE, PairTable};
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
-use super::sketch::{Distinct, Spread};
+use super::sketch::{Distinct, QuantileSketch};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
 use super::totals::Totals;
@@ -29,7 +29,7 @@ pub(crate) struct States {
 /// The states of one formula over lines.
 #[derive(Debug, Clone)]
 pub(super) struct ValueStates {
-    pub(super) gives: Type,
+    pub(super) ty: Type,
     pub(super) needs: Needs,
     /// Lines of each group in which the formula is blank; empty until there is one.
     pub(super) blank: Vec<u64>,
@@ -41,7 +41,7 @@ pub(super) struct ValueStates {
     pub(super) lasts: Vec<Option<(i128, Value)>>,
     pub(super) lists: Vec<Vec<Value>>,
     pub(super) distincts: Vec<Distinct>,
-    pub(super) spreads: Vec<Spread>,
+    pub(super) sketches: Vec<QuantileSketch>,
     /// Values in all lists together.
     pub(super) listed: usize,
     /// About how many bytes all estimates take.
@@ -102,12 +102,12 @@ impl States {
     }
 
     pub(crate) fn new(values: &[LineValue]) -> States {
-        States::of(values.iter().map(|v| (v.formula.gives, v.needs)))
+        States::of(values.iter().map(|v| (v.formula.ty, v.needs)))
     }
 
     fn of(values: impl Iterator<Item = (Type, Needs)>) -> States {
         let mut sums = 0;
-        let values = values.map(|(gives, needs)| ValueStates::new(gives, needs, &mut sums)).collect();
+        let values = values.map(|(ty, needs)| ValueStates::new(ty, needs, &mut sums)).collect();
         States { values, totals: Totals::new(sums), finer: Vec::new() }
     }
 
@@ -165,7 +165,7 @@ impl States {
     /// States of fewer groups: each group here is merged into the one that `into` names for it, or
     /// left out where that is [`NOWHERE`].
     pub(crate) fn merged(&self, into: &[u32], groups: usize) -> Result<States, Overflow> {
-        let mut merged = States::of(self.values.iter().map(|value| (value.gives, value.needs)));
+        let mut merged = States::of(self.values.iter().map(|value| (value.ty, value.needs)));
         merged.finer = self.finer.iter().map(|finer| finer.merged(into, groups)).collect::<Result<_, _>>()?;
         merged.resize(groups);
         merged.absorb(self, into)?;
@@ -212,7 +212,7 @@ impl States {
             Aggregate::Ratio(above, below) => {
                 let (above, below) = (self.finish(above)?, self.finish(below)?);
                 let ratio = |(above, below): (Option<Value>, Option<Value>)| {
-                    arithmetic(Operator::Divide, Blanks::Spread, above, below)
+                    arithmetic(Operator::Divide, Blanks::Propagate, above, below)
                 };
                 above.into_iter().zip(below).map(ratio).collect()
             }
@@ -258,8 +258,8 @@ impl Extremes {
 
 impl ValueStates {
     /// With the next place among the exact sums, where it needs one.
-    fn new(gives: Type, needs: Needs, next: &mut usize) -> ValueStates {
-        let float = gives == Type::Float;
+    fn new(ty: Type, needs: Needs, next: &mut usize) -> ValueStates {
+        let float = ty == Type::Float;
         let sums = match needs.sum {
             true if float => Sums::Float(Vec::new()),
             true => {
@@ -269,7 +269,7 @@ impl ValueStates {
             false => Sums::Unasked,
         };
         ValueStates {
-            gives,
+            ty,
             needs,
             blank: Vec::new(),
             sums,
@@ -280,7 +280,7 @@ impl ValueStates {
             lasts: Vec::new(),
             lists: Vec::new(),
             distincts: Vec::new(),
-            spreads: Vec::new(),
+            sketches: Vec::new(),
             listed: 0,
             sketched: 0,
         }
@@ -292,7 +292,7 @@ impl ValueStates {
 
     fn bytes(&self, groups: usize) -> usize {
         let Needs { low, high, squares, first, last, list, distinct, spread, .. } = self.needs;
-        let float = self.gives == Type::Float;
+        let float = self.ty == Type::Float;
         // An exact sum of floats has a few limbs of its own.
         let floats = matches!(self.sums, Sums::Float(_));
         let extreme = if float { size_of::<f64>() } else { size_of::<i128>() };
@@ -306,7 +306,7 @@ impl ValueStates {
             (last, size_of::<Option<(i128, Value)>>()),
             (list, size_of::<Vec<Value>>()),
             (distinct, size_of::<Distinct>()),
-            (spread, size_of::<Spread>()),
+            (spread, size_of::<QuantileSketch>()),
         ];
         let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
         groups * group + self.listed * size_of::<Value>() + self.sketched
@@ -342,7 +342,7 @@ impl ValueStates {
             self.distincts.resize(groups, Distinct::default());
         }
         if spread {
-            self.spreads.resize(groups, Spread::default());
+            self.sketches.resize(groups, QuantileSketch::default());
         }
     }
 
@@ -372,16 +372,16 @@ impl ValueStates {
             Data::Float(floats) => self.take_floats(groups, floats, numbers),
         }
         if self.needs.list {
-            let (gives, lists, listed) = (self.gives, &mut self.lists, &mut self.listed);
-            each_value(groups, numbers, gives, |group, _, value| {
+            let (ty, lists, listed) = (self.ty, &mut self.lists, &mut self.listed);
+            each_value(groups, numbers, ty, |group, _, value| {
                 lists[group].push(value);
                 *listed += 1;
             });
         }
         self.sketch(groups, numbers);
         let Some(by) = by else { return Ok(()) };
-        let (gives, firsts, lasts) = (self.gives, &mut self.firsts, &mut self.lasts);
-        each_value(groups, numbers, gives, |group, line, value| {
+        let (ty, firsts, lasts) = (self.ty, &mut self.firsts, &mut self.lasts);
+        each_value(groups, numbers, ty, |group, line, value| {
             if by.blanks.as_ref().is_some_and(|blanks| blanks.is_null(line)) {
                 return;
             }
@@ -393,18 +393,18 @@ impl ValueStates {
     }
 
     fn sketch(&mut self, groups: &[u32], numbers: &Numbers<'_>) {
-        let (gives, sketched) = (self.gives, &mut self.sketched);
+        let (ty, sketched) = (self.ty, &mut self.sketched);
         if self.needs.distinct {
             let all = &mut self.distincts;
-            each_value(groups, numbers, gives, |group, line, _| {
+            each_value(groups, numbers, ty, |group, line, _| {
                 let before = all[group].bytes();
                 all[group].add(numbers.data.digits(line) as u64);
                 *sketched = (*sketched + all[group].bytes()).saturating_sub(before);
             });
         }
         if self.needs.spread {
-            let all = &mut self.spreads;
-            each_value(groups, numbers, gives, |group, _, value| {
+            let all = &mut self.sketches;
+            each_value(groups, numbers, ty, |group, _, value| {
                 let before = all[group].bytes();
                 all[group].add(value.as_f64());
                 *sketched += all[group].bytes() - before;
@@ -489,7 +489,7 @@ impl ValueStates {
                 self.distincts[target].merge(&theirs.distincts[group]);
             }
             if self.needs.spread {
-                self.spreads[target].merge(&theirs.spreads[group]);
+                self.sketches[target].merge(&theirs.sketches[group]);
             }
             if self.needs.list {
                 self.lists[target].extend_from_slice(&theirs.lists[group]);
@@ -510,8 +510,8 @@ impl ValueStates {
         if present == 0 {
             return Ok(None);
         }
-        let scale = self.gives.scale();
-        let exact = |digits: i128| match self.gives {
+        let scale = self.ty.scale();
+        let exact = |digits: i128| match self.ty {
             Type::Day => Value::Date(digits as i32),
             _ => Value::Exact { digits, scale },
         };
@@ -553,7 +553,7 @@ impl ValueStates {
                 Some(quantile_of_sorted(share, &sorted)?)
             }
             Function::QuantileEstimate(share) => {
-                let spread = &self.spreads[group];
+                let spread = &self.sketches[group];
                 Some(Value::Float(quantile(share.as_f64(), present as usize, |place| {
                     spread.at(place as u64)
                 })))
@@ -597,10 +597,10 @@ fn each_present<T: Copy>(
 }
 
 /// The same with whole values, and the line.
-fn each_value(groups: &[u32], numbers: &Numbers<'_>, gives: Type, mut take: impl FnMut(usize, usize, Value)) {
+fn each_value(groups: &[u32], numbers: &Numbers<'_>, ty: Type, mut take: impl FnMut(usize, usize, Value)) {
     for (line, group) in groups.iter().enumerate() {
         if numbers.blanks.as_ref().is_none_or(|blanks| blanks.is_valid(line)) {
-            take(*group as usize, line, numbers.data.value(line, gives));
+            take(*group as usize, line, numbers.data.value(line, ty));
         }
     }
 }

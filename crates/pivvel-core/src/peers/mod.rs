@@ -13,7 +13,7 @@ pub(crate) use yardstick::{Measured, share};
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use crate::derive::{Frame, GroupKey};
+use crate::eval::{Frame, GroupKey};
 use crate::model::Value;
 use crate::plan::Wanted;
 use crate::rollup::{Axis, Class};

@@ -6,7 +6,7 @@ use std::ops::Range;
 use crate::error::unknown_message;
 use crate::formula::{
     Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share, Step,
-    Type, Typed, check, check_number, check_truth,
+    Type, TypedExpr, check, check_number, check_truth,
 };
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
 
@@ -38,9 +38,9 @@ impl<'e> Call<'e> {
         (self.span.clone(), format!("write it like {usage}"))
     }
 
-    pub(super) fn misfit(&self, argument: &Expr, gives: Type, wanted: &str) -> (Range<usize>, String) {
-        let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, gives.words());
-        if let (Type::Text, Node::Name(name)) = (gives, &argument.node) {
+    pub(super) fn misfit(&self, argument: &Expr, ty: Type, wanted: &str) -> (Range<usize>, String) {
+        let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, ty.words());
+        if let (Type::Text, Node::Name(name)) = (ty, &argument.node) {
             message += &format!("; if it holds numbers, say --as '{}=decimal(2)'", name.whole());
         }
         (argument.span.clone(), message)
@@ -136,7 +136,7 @@ pub(super) fn lines_aggregate(
     call: &Call<'_>,
     columns: &mut Columns,
     kept: &mut Kept<'_>,
-) -> Checked<Typed<Aggregate>> {
+) -> Checked<TypedExpr<Aggregate>> {
     let filter = call.filter().map(|condition| check_truth(condition, columns)).transpose()?;
     if let Some(per) = call.per() {
         return nested(function, call, per, filter, columns, kept);
@@ -146,7 +146,7 @@ pub(super) fn lines_aggregate(
         let argument = call.one()?;
         let formula = check(argument, columns)?;
         let finer = kept.finer(vec![Key { name: argument.to_string(), formula }], filter);
-        return Ok(Typed::leaf(Aggregate::Distinct { finer }, Type::Exact { scale: 0 }));
+        return Ok(TypedExpr::leaf(Aggregate::Distinct { finer }, Type::Exact { scale: 0 }));
     }
     plain(function, call, filter, columns, kept)
 }
@@ -159,7 +159,7 @@ fn nested(
     filter: Option<LineFormula>,
     columns: &mut Columns,
     kept: &mut Kept<'_>,
-) -> Checked<Typed<Aggregate>> {
+) -> Checked<TypedExpr<Aggregate>> {
     call.allow(&["per", "where"])?;
     let (function, argument) = call.of(function)?;
     let mut keys = Vec::new();
@@ -171,8 +171,8 @@ fn nested(
     let Finer { values, finer: within, more_than_counted, .. } = &mut kept.finer[finer];
     *more_than_counted = true;
     let inner = check_number(argument, &mut Inner { columns, kept: Kept { values, finer: within } })?;
-    let gives = function.gives(inner.gives).map_err(|wanted| call.misfit(argument, inner.gives, wanted))?;
-    Ok(Typed::leaf(Aggregate::Nested { function, finer, inner: Box::new(inner) }, gives))
+    let ty = function.result_type(inner.ty).map_err(|wanted| call.misfit(argument, inner.ty, wanted))?;
+    Ok(TypedExpr::leaf(Aggregate::Nested { function, finer, inner: Box::new(inner) }, ty))
 }
 
 /// An aggregate of a formula over lines, whose states are kept.
@@ -182,7 +182,7 @@ fn plain(
     filter: Option<LineFormula>,
     columns: &mut Columns,
     kept: &mut Kept<'_>,
-) -> Checked<Typed<Aggregate>> {
+) -> Checked<TypedExpr<Aggregate>> {
     let known: &[&str] = match function {
         Function::Mean => &["where", "weighted by"],
         Function::First | Function::Last => &["where", "by"],
@@ -190,16 +190,15 @@ fn plain(
     };
     call.allow(known)?;
     if let (Function::Count, []) = (function, call.arguments) {
-        let gives = Type::Exact { scale: 0 };
-        let Some(filter) = filter else { return Ok(Typed::leaf(Aggregate::Lines, gives)) };
+        let ty = Type::Exact { scale: 0 };
+        let Some(filter) = filter else { return Ok(TypedExpr::leaf(Aggregate::Lines, ty)) };
         let formula = LineFormula::one().only_where(Some(filter));
         let value = keep_value(kept.values, "count".into(), formula, None, function);
-        return Ok(Typed::leaf(Aggregate::Of { function, value }, gives));
+        return Ok(TypedExpr::leaf(Aggregate::Of { function, value }, ty));
     }
     let (function, argument) = call.of(function)?;
     let formula = check(argument, columns)?;
-    let gives =
-        function.gives(formula.gives).map_err(|wanted| call.misfit(argument, formula.gives, wanted))?;
+    let ty = function.result_type(formula.ty).map_err(|wanted| call.misfit(argument, formula.ty, wanted))?;
     if let Some(weight) = call.weight() {
         return weighted(argument, weight, filter, columns, kept);
     }
@@ -215,7 +214,7 @@ fn plain(
         _ => formula.only_where(filter),
     };
     let value = keep_value(kept.values, argument.to_string(), formula, by, function);
-    Ok(Typed::leaf(Aggregate::Of { function, value }, gives))
+    Ok(TypedExpr::leaf(Aggregate::Of { function, value }, ty))
 }
 
 /// `mean(x weighted by w)`: the sum of products over the sum of weights, of lines that have both.
@@ -225,29 +224,29 @@ fn weighted(
     filter: Option<LineFormula>,
     columns: &mut Columns,
     kept: &mut Kept<'_>,
-) -> Checked<Typed<Aggregate>> {
+) -> Checked<TypedExpr<Aggregate>> {
     let product = Node::Binary(Operator::Multiply, Box::new(argument.clone()), Box::new(weight.clone()));
     let product = Expr { node: product, span: argument.span.start..weight.span.end };
     let weights = check_number(weight, columns)?;
     let products = check(&product, columns)?.only_where(filter);
-    let missing = Typed { step: Step::IsBlank(Box::new(products.clone())), gives: Type::Condition };
-    let both = Typed { step: Step::Not(Box::new(missing)), gives: Type::Condition };
+    let missing = TypedExpr { step: Step::IsBlank(Box::new(products.clone())), ty: Type::Condition };
+    let both = TypedExpr { step: Step::Not(Box::new(missing)), ty: Type::Condition };
     let mut sum = |name: String, formula: LineFormula| {
         let value = keep_value(kept.values, name, formula, None, Function::Sum);
         Box::new(Aggregate::Of { function: Function::Sum, value })
     };
     let top = sum(product.to_string(), products);
     let bottom = sum(weight.to_string(), weights.only_where(Some(both)));
-    Ok(Typed::leaf(Aggregate::Ratio(top, bottom), Type::Float))
+    Ok(TypedExpr::leaf(Aggregate::Ratio(top, bottom), Type::Float))
 }
 
 /// What decides which line is first.
 fn line_order(by: &Expr, columns: &mut Columns) -> Checked<LineFormula> {
     let formula = check(by, columns)?;
-    if formula.gives == Type::Day || formula.gives.is_number() {
+    if formula.ty == Type::Day || formula.ty.is_number() {
         return Ok(formula);
     }
-    let message = format!("a date decides which line is first, and this is {}", formula.gives.words());
+    let message = format!("a date decides which line is first, and this is {}", formula.ty.words());
     Err((by.span.clone(), message))
 }
 
@@ -260,7 +259,7 @@ struct Inner<'a> {
 impl Scope for Inner<'_> {
     type Leaf = Aggregate;
 
-    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
+    fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<TypedExpr<Aggregate>> {
         Err((span.clone(), format!("an aggregate is wanted before per, as in mean(sum({name}) per client)")))
     }
 
@@ -270,14 +269,14 @@ impl Scope for Inner<'_> {
         arguments: &[Expr],
         clauses: &[Clause],
         span: &Range<usize>,
-    ) -> Checked<Typed<Aggregate>> {
+    ) -> Checked<TypedExpr<Aggregate>> {
         let Some(known) = Function::named(function) else {
             return Err((span.clone(), unknown_message("aggregate before per", function, Function::names())));
         };
         lines_aggregate(known, &Call { function, arguments, clauses, span }, self.columns, &mut self.kept)
     }
 
-    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<Typed<Aggregate>> {
+    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<TypedExpr<Aggregate>> {
         Err((span.clone(), "at cannot stand before per: a finer group has no related cells".into()))
     }
 }

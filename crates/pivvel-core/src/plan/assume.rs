@@ -3,7 +3,7 @@
 use super::model::Assumptions;
 use crate::brief::{Assumed, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, RuleBrief};
 use crate::error::{Error, Result, unknown_message};
-use crate::formula::{Step, Type, Typed};
+use crate::formula::{Step, Type, TypedExpr};
 use crate::model::rescale;
 
 impl Assumptions {
@@ -26,13 +26,13 @@ impl Assumptions {
     }
 
     /// The constant that a name stands for.
-    pub(crate) fn formula<L>(&self, name: &str) -> Option<Typed<L>> {
+    pub(crate) fn formula<L>(&self, name: &str) -> Option<TypedExpr<L>> {
         let (_, value) = self.0.iter().find(|(known, _)| known == name)?;
         Some(match value {
             Assumed::Number { digits, scale, .. } => {
-                Typed { step: Step::Digits(*digits), gives: Type::Exact { scale: *scale } }
+                TypedExpr { step: Step::Digits(*digits), ty: Type::Exact { scale: *scale } }
             }
-            Assumed::Text(text) => Typed { step: Step::Word(text.clone()), gives: Type::Text },
+            Assumed::Text(text) => TypedExpr { step: Step::Word(text.clone()), ty: Type::Text },
         })
     }
 
@@ -134,8 +134,8 @@ impl Brief {
             let lists = tier.cuts.iter_mut().chain(&mut tier.labels).chain(&mut tier.within);
             lists.chain([&mut tier.of, &mut tier.by]).for_each(fill);
         }
-        for said in emphasis {
-            let EmphasisBrief { on, by, only, levels, about, low, high, along, rules, clip, link, .. } = said;
+        for spec in emphasis {
+            let EmphasisBrief { on, by, only, levels, about, low, high, along, rules, clip, link, .. } = spec;
             let texts = by.iter_mut().chain(only).chain(levels).chain(about).chain(low).chain(high);
             let clip = clip.iter_mut().flat_map(|(low, high)| [low, high]);
             texts.chain(along).chain(link).chain(clip).chain([on]).for_each(fill);

@@ -38,8 +38,8 @@ impl Plan {
             Step::Nothing => true,
             Step::Digits(_) | Step::Word(_) | Step::IsBlank(_) => false,
             Step::Negate(a) | Step::Not(a) | Step::Convert(a) => of(a),
-            Step::Arithmetic(_, Blanks::AsNothing, a, b) | Step::Join(_, a, b) => of(a) && of(b),
-            Step::Arithmetic(_, Blanks::Spread, a, b) | Step::Compare(_, a, b) => of(a) || of(b),
+            Step::Arithmetic(_, Blanks::AsNothing, a, b) | Step::Logical(_, a, b) => of(a) && of(b),
+            Step::Arithmetic(_, Blanks::Propagate, a, b) | Step::Compare(_, a, b) => of(a) || of(b),
             Step::Case(branches, otherwise) => {
                 branches.iter().all(|(condition, value)| of(condition) || of(value)) && of(otherwise)
             }

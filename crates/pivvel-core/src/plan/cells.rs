@@ -9,7 +9,8 @@ use super::aggregates::{Call, Kept, lines_aggregate};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Shift, Spot, Ties, Type, Typed, Way, check, check_formula, check_number, function_names, parse,
+    Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, function_names,
+    parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::DatePart;
@@ -92,9 +93,8 @@ impl<'a> CellScope<'a> {
         let place = format!("measure {}", brief.name);
         self.under_way.push(i);
         let cell = self.formula(&place, &brief.formula)?;
-        if !(cell.gives.is_number() || cell.gives == Type::Day) {
-            let message =
-                format!("a measure gives a number or a date, and this gives {}", cell.gives.words());
+        if !(cell.ty.is_number() || cell.ty == Type::Day) {
+            let message = format!("a measure gives a number or a date, and this gives {}", cell.ty.words());
             return Err(Error::formula(place, &brief.formula, 0..brief.formula.len(), message));
         }
         let mut levels: Vec<(String, Option<CellFormula>)> = Vec::new();
@@ -104,13 +104,12 @@ impl<'a> CellScope<'a> {
                 None => None,
                 Some(text) => {
                     let formula = self.formula(&place, text)?;
-                    let fits =
-                        formula.gives == cell.gives || formula.gives.is_number() && cell.gives.is_number();
+                    let fits = formula.ty == cell.ty || formula.ty.is_number() && cell.ty.is_number();
                     if !fits {
                         let message = format!(
                             "this gives {}, and the measure gives {}",
-                            formula.gives.words(),
-                            cell.gives.words()
+                            formula.ty.words(),
+                            cell.ty.words()
                         );
                         return Err(Error::formula(place, text, 0..text.len(), message));
                     }
@@ -120,13 +119,12 @@ impl<'a> CellScope<'a> {
             levels.push((level.clone(), formula));
         }
         // All formulas of a measure give one type, so that its values can be compared.
-        let gives =
-            levels.iter().filter_map(|(_, f)| f.as_ref()).fold(cell.gives, |all, f| match (all, f.gives) {
-                (Type::Exact { scale: a }, Type::Exact { scale: b }) => Type::Exact { scale: a.max(b) },
-                (Type::Exact { .. } | Type::Float, Type::Float) | (Type::Float, _) => Type::Float,
-                (all, _) => all,
-            });
-        let levels = levels.into_iter().map(|(level, f)| (level, f.map(|f| f.converted(gives)))).collect();
+        let ty = levels.iter().filter_map(|(_, f)| f.as_ref()).fold(cell.ty, |all, f| match (all, f.ty) {
+            (Type::Exact { scale: a }, Type::Exact { scale: b }) => Type::Exact { scale: a.max(b) },
+            (Type::Exact { .. } | Type::Float, Type::Float) | (Type::Float, _) => Type::Float,
+            (all, _) => all,
+        });
+        let levels = levels.into_iter().map(|(level, f)| (level, f.map(|f| f.converted(ty)))).collect();
         self.under_way.pop();
         self.order.push(i);
         self.done[i] = Some(Measure {
@@ -136,7 +134,7 @@ impl<'a> CellScope<'a> {
             format: brief.format.clone(),
             totals: brief.totals,
             hidden: brief.hidden,
-            cell: cell.converted(gives),
+            cell: cell.converted(ty),
             levels,
             level_texts: brief.levels.clone(),
             grains: Vec::new(),
@@ -157,10 +155,10 @@ impl<'a> CellScope<'a> {
     /// The same where a condition is wanted.
     pub(super) fn condition(&mut self, place: &str, text: &str) -> Result<CellFormula> {
         let formula = self.formula(place, text)?;
-        if formula.gives == Type::Condition {
+        if formula.ty == Type::Condition {
             return Ok(formula);
         }
-        let message = format!("a condition is wanted, and this is {}", formula.gives.words());
+        let message = format!("a condition is wanted, and this is {}", formula.ty.words());
         Err(Error::formula(place, text, 0..text.len(), message))
     }
 
@@ -314,9 +312,8 @@ impl<'a> CellScope<'a> {
                 _ => {}
             }
         }
-        let gives =
-            if percent || ranking.ties == Ties::Mean { Type::Float } else { Type::Exact { scale: 0 } };
-        Ok(Typed::leaf(CellLeaf::Rank(Box::new(value), ranking), gives))
+        let ty = if percent || ranking.ties == Ties::Mean { Type::Float } else { Type::Exact { scale: 0 } };
+        Ok(TypedExpr::leaf(CellLeaf::Rank(Box::new(value), ranking), ty))
     }
 
     fn along(&mut self, call: &Call<'_>) -> Checked<Way> {
@@ -348,8 +345,8 @@ impl<'a> CellScope<'a> {
         };
         let way = self.along(call)?;
         let value = check_number(value, self)?;
-        let gives = function.gives(value.gives).map_err(|wanted| call.misfit(name, value.gives, wanted))?;
-        Ok(Typed::leaf(CellLeaf::Moving(function, Box::new(value), way, over), gives))
+        let ty = function.result_type(value.ty).map_err(|wanted| call.misfit(name, value.ty, wanted))?;
+        Ok(TypedExpr::leaf(CellLeaf::Moving(function, Box::new(value), way, over), ty))
     }
 }
 
@@ -378,14 +375,14 @@ impl Scope for CellScope<'_> {
                 self.failed.get_or_insert(error);
                 return Err((span.clone(), String::new()));
             }
-            let gives = self.done[i].as_ref().map_or(Type::Nothing, |measure| measure.cell.gives);
-            return Ok(Typed::leaf(CellLeaf::Measure(i), gives));
+            let ty = self.done[i].as_ref().map_or(Type::Nothing, |measure| measure.cell.ty);
+            return Ok(TypedExpr::leaf(CellLeaf::Measure(i), ty));
         }
         if let Some(formula) = self.assumptions.formula(&whole) {
             return Ok(formula);
         }
         if let Some((spot, _)) = self.spots().find(|(_, d)| d.name == whole) {
-            return Ok(Typed::leaf(CellLeaf::Label(spot), Type::Text));
+            return Ok(TypedExpr::leaf(CellLeaf::Label(spot), Type::Text));
         }
         if self.columns.knows(&name.base) {
             let message = format!(
@@ -413,8 +410,8 @@ impl Scope for CellScope<'_> {
                 call.allow(&["along"])?;
                 let way = self.along(&call)?;
                 let value = check_number(call.one()?, self)?;
-                let gives = value.gives;
-                return Ok(Typed::leaf(CellLeaf::Running(Box::new(value), way), gives));
+                let ty = value.ty;
+                return Ok(TypedExpr::leaf(CellLeaf::Running(Box::new(value), way), ty));
             }
             "moving" => return self.moving(&call),
             _ => {}
@@ -432,9 +429,9 @@ impl Scope for CellScope<'_> {
                 call.allow(&["among"])?;
                 let (known, argument) = call.of(known)?;
                 let value = check_number(argument, self)?;
-                let gives =
-                    known.gives(value.gives).map_err(|wanted| call.misfit(argument, value.gives, wanted))?;
-                Ok(Typed::leaf(CellLeaf::Among(known, Box::new(value), group), gives))
+                let ty =
+                    known.result_type(value.ty).map_err(|wanted| call.misfit(argument, value.ty, wanted))?;
+                Ok(TypedExpr::leaf(CellLeaf::Among(known, Box::new(value), group), ty))
             }
         }
     }
@@ -461,13 +458,13 @@ impl Scope for CellScope<'_> {
             }
         };
         let value = check(value, self)?;
-        if !(value.gives.is_number() || value.gives == Type::Day) {
+        if !(value.ty.is_number() || value.ty == Type::Day) {
             return Err((
                 span.clone(),
-                format!("at reads a number or a date, and this is {}", value.gives.words()),
+                format!("at reads a number or a date, and this is {}", value.ty.words()),
             ));
         }
-        let gives = value.gives;
-        Ok(Typed::leaf(CellLeaf::At(Box::new(value), relation), gives))
+        let ty = value.ty;
+        Ok(TypedExpr::leaf(CellLeaf::At(Box::new(value), relation), ty))
     }
 }

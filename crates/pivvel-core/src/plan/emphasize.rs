@@ -25,37 +25,37 @@ pub(super) fn plan_emphasis(
     notices: &mut Vec<Notice>,
 ) -> Result<Vec<PlannedEmphasis>> {
     let mut planned = Vec::new();
-    for (i, said) in brief.emphasis.iter().enumerate() {
-        let place = format!("emphasis {} ({} on {})", i + 1, said.form.name(), said.on);
-        match gone(said, scope)? {
+    for (i, spec) in brief.emphasis.iter().enumerate() {
+        let place = format!("emphasis {} ({} on {})", i + 1, spec.form.name(), spec.on);
+        match gone(spec, scope)? {
             Some(why) => {
                 let message = format!("{place}: {why}; kept and not used");
                 notices.push(Notice::author(NoticeCode::NotUsed, message));
             }
-            None => planned.push(plan_one(place, said, scope)?),
+            None => planned.push(plan_one(place, spec, scope)?),
         }
     }
     Ok(planned)
 }
 
 /// Why an emphasis cannot be used in this layout, though it could in another one.
-fn gone(said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String>> {
-    let on_dimension = said.form == Form::Link && scope.spot(&said.on).is_some();
+fn gone(spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String>> {
+    let on_dimension = spec.form == Form::Link && scope.spot(&spec.on).is_some();
     if !on_dimension {
-        match scope.is_hidden(&said.on) {
+        match scope.is_hidden(&spec.on) {
             Some(false) => {}
-            Some(true) => return Ok(Some(format!("measure {} is not shown", said.on))),
+            Some(true) => return Ok(Some(format!("measure {} is not shown", spec.on))),
             None => {
                 let known: Vec<&str> = scope.measure_names().collect();
-                let near = crate::suggest::nearest(&said.on, &known);
+                let near = crate::suggest::nearest(&spec.on, &known);
                 let near = near.map(|near| format!(", nearest: {near}")).unwrap_or_default();
-                return Ok(Some(format!("there is no measure {}{near}", said.on)));
+                return Ok(Some(format!("there is no measure {}{near}", spec.on)));
             }
         }
     }
-    let whens = said.rules.iter().filter_map(|rule| rule.when.as_ref());
-    let about = said.about.iter().filter(|about| is_formula(about));
-    for text in said.by.iter().chain(&said.only).chain(about).chain(whens) {
+    let whens = spec.rules.iter().filter_map(|rule| rule.when.as_ref());
+    let about = spec.about.iter().filter(|about| is_formula(about));
+    for text in spec.by.iter().chain(&spec.only).chain(about).chain(whens) {
         let Ok(expr) = parse("", text) else { continue };
         let mut away = None;
         expr.walk(&mut |part| {
@@ -86,15 +86,15 @@ fn gone(said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
     Ok(None)
 }
 
-fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<PlannedEmphasis> {
-    check_parts(&place, said)?;
+fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<PlannedEmphasis> {
+    check_parts(&place, spec)?;
     let mut planned = PlannedEmphasis {
-        said: said.clone(),
-        measure: scope.shown_place(&said.on),
+        spec: spec.clone(),
+        measure: scope.shown_place(&spec.on),
         linked: None,
         grains: Vec::new(),
         rules: Vec::new(),
-        along: said.along.clone(),
+        along: spec.along.clone(),
         basis: None,
         condition: None,
         middle: None,
@@ -105,35 +105,35 @@ fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
     };
     let place = planned.place.clone();
     if planned.measure.is_none() {
-        planned.linked = scope.spot(&said.on).map(|spot| (spot.on_rows, spot.level));
+        planned.linked = scope.spot(&spec.on).map(|spot| (spot.on_rows, spot.level));
     }
-    if let Some(text) = &said.only {
+    if let Some(text) = &spec.only {
         planned.condition = Some(scope.condition(&format!("{place}, where"), text)?);
         planned.compared = compared(&parse(&place, text)?, scope);
     }
-    for text in said.rules.iter().filter_map(|rule| rule.when.as_ref()) {
+    for text in spec.rules.iter().filter_map(|rule| rule.when.as_ref()) {
         planned.compared.extend(compared(&parse(&place, text)?, scope));
     }
     if planned.linked.is_some() {
         return Ok(planned);
     }
-    let by = said.by.clone().unwrap_or_else(|| crate::formula::quote_name(&said.on));
+    let by = spec.by.clone().unwrap_or_else(|| crate::formula::quote_name(&spec.on));
     let mut basis = scope.formula(&format!("{place}, by"), &by)?;
-    if !(basis.gives.is_number() || basis.gives == Type::Day) {
-        let message = format!("a number or a date decides, and this gives {}", basis.gives.words());
+    if !(basis.ty.is_number() || basis.ty == Type::Day) {
+        let message = format!("a number or a date decides, and this gives {}", basis.ty.words());
         return Err(Error::formula(format!("{place}, by"), &by, 0..by.len(), message));
     }
-    if let Some(about) = &said.about {
+    if let Some(about) = &spec.about {
         planned.middle = Some(match scope.assumptions.value(about).unwrap_or_else(|| Assumed::read(about)) {
-            _ if basis.gives == Type::Day => {
+            _ if basis.ty == Type::Day => {
                 return Err(Error::request(format!("{place}, about"), "dates have no middle to be about"));
             }
             Assumed::Number { digits, scale, .. } => Middle::Value(Value::Exact { digits, scale }.as_f64()),
             Assumed::Text(text) if text == "mean" => Middle::Mean,
             Assumed::Text(text) => {
                 let middle = scope.formula(&format!("{place}, about"), &text)?;
-                if !middle.gives.is_number() {
-                    let message = format!("a number is wanted, and this gives {}", middle.gives.words());
+                if !middle.ty.is_number() {
+                    let message = format!("a number is wanted, and this gives {}", middle.ty.words());
                     return Err(Error::formula(format!("{place}, about"), &text, 0..text.len(), message));
                 }
                 // What has no middle has no place about it.
@@ -145,7 +145,7 @@ fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
             }
         });
     }
-    planned.ends = [end(&place, "low", &said.low, scope)?, end(&place, "high", &said.high, scope)?];
+    planned.ends = [end(&place, "low", &spec.low, scope)?, end(&place, "high", &spec.high, scope)?];
     if let [Some(low), Some(high)] = planned.ends
         && low >= high
     {
@@ -154,8 +154,8 @@ fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
             format!("its scale goes from {low} to {high}, which is no way up"),
         ));
     }
-    planned.wanted.clip = said.clip.as_ref().map(|(low, high)| clip(&place, low, high)).transpose()?;
-    planned.rules = rules::plan_rules(&place, &said.rules, basis.gives, scope)?;
+    planned.wanted.clip = spec.clip.as_ref().map(|(low, high)| clip(&place, low, high)).transpose()?;
+    planned.rules = rules::plan_rules(&place, &spec.rules, basis.ty, scope)?;
     planned.wanted.cuts =
         planned.rules.iter().map(|rule| rule.count.unwrap_or((Count::All, false))).collect();
     planned.basis = Some(basis);
@@ -163,7 +163,7 @@ fn plan_one(place: String, said: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
 }
 
 /// Parts of an emphasis that do not go together.
-fn check_parts(place: &str, said: &EmphasisBrief) -> Result<()> {
+fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
     let wrong = |message: &str| Err(Error::request(place, message));
     let known = |what: &str, name: &Option<String>, names: &[&'static str]| match name {
         Some(name) if !names.contains(&name.as_str()) => {
@@ -171,35 +171,35 @@ fn check_parts(place: &str, said: &EmphasisBrief) -> Result<()> {
         }
         _ => Ok(()),
     };
-    known("palette", &said.palette, &PALETTE_NAMES)?;
-    known("set of symbols", &said.symbols, &SYMBOL_NAMES)?;
-    for rule in said.rules.iter().filter(|_| said.form != Form::Symbol) {
+    known("palette", &spec.palette, &PALETTE_NAMES)?;
+    known("set of symbols", &spec.symbols, &SYMBOL_NAMES)?;
+    for rule in spec.rules.iter().filter(|_| spec.form != Form::Symbol) {
         known("tone", &rule.show, &TONE_NAMES)?;
     }
-    if let Some(steps) = said.steps {
+    if let Some(steps) = spec.steps {
         let [least, most_symbols, most] = STEPS;
-        if said.form == Form::Symbol && !(least..=most_symbols).contains(&steps) {
+        if spec.form == Form::Symbol && !(least..=most_symbols).contains(&steps) {
             return wrong("symbols come in 3, 4 or 5 steps");
         }
         if !(2..=most).contains(&steps) {
             return wrong("a scale is cut into 2 to 12 steps");
         }
     }
-    match said.form {
-        Form::Trend if said.along.is_none() => {
+    match spec.form {
+        Form::Trend if spec.along.is_none() => {
             return wrong("a trend goes along periods: say along = \"sold_on.month\"");
         }
-        Form::Link if said.link.is_none() => {
+        Form::Link if spec.link.is_none() => {
             return wrong("it says where it leads: link = \"https://example.test/{harbour}\"");
         }
-        Form::Link => check_link(place, said.link.as_deref().unwrap_or(""))?,
+        Form::Link => check_link(place, spec.link.as_deref().unwrap_or(""))?,
         _ => {}
     }
-    if said.by_rank && said.yardstick != YardstickOf::Shown {
+    if spec.by_rank && spec.yardstick != YardstickOf::Shown {
         return wrong("a scale by rank ranks the cells that are shown; leave yardstick out");
     }
-    if said.by_rank
-        && (said.about.is_some() || said.clip.is_some() || said.low.is_some() || said.high.is_some())
+    if spec.by_rank
+        && (spec.about.is_some() || spec.clip.is_some() || spec.low.is_some() || spec.high.is_some())
     {
         return wrong("a scale by rank has no middle, clip or ends");
     }
@@ -282,19 +282,19 @@ pub(super) fn choose_grains(
         if emphasis.linked.is_some() {
             continue;
         }
-        let mut grains = grains(&emphasis.said.levels, &emphasis.place, plan, columns, notices)?;
-        if emphasis.said.whole_row {
+        let mut grains = grains(&emphasis.spec.levels, &emphasis.place, plan, columns, notices)?;
+        if emphasis.spec.whole_row {
             // A whole row is all of its cells, its total too.
             let across = 0..=plan.columns.len();
             grains = grains.iter().flat_map(|(row, _)| across.clone().map(|column| (*row, column))).collect();
             grains.sort_unstable();
             grains.dedup();
         }
-        let own = &all[i].said;
-        let plain = |said: &EmphasisBrief| said.only.is_none() && said.rules.is_empty();
+        let own = &all[i].spec;
+        let plain = |spec: &EmphasisBrief| spec.only.is_none() && spec.rules.is_empty();
         let same = |other: &&PlannedEmphasis| {
-            let said = &other.said;
-            said.form == own.form && said.on == own.on && said.whole_row == own.whole_row && plain(said)
+            let spec = &other.spec;
+            spec.form == own.form && spec.on == own.on && spec.whole_row == own.whole_row && plain(spec)
         };
         if let Some(twice) =
             all[..i].iter().filter(same).find(|other| other.grains.iter().any(|g| grains.contains(g)))
@@ -314,28 +314,28 @@ pub(super) fn choose_grains(
 
 /// What would put several levels on one scale.
 fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Plan) -> Option<String> {
-    let said = &emphasis.said;
+    let spec = &emphasis.spec;
     let mut levels: Vec<(usize, usize)> = grains.iter().map(|grain| emphasis.deciding(*grain)).collect();
     levels.dedup();
     if levels.len() < 2 || !emphasis.has_scale() {
         return None;
     }
     let place = &emphasis.place;
-    if said.peers == PeersOf::All {
+    if spec.peers == PeersOf::All {
         return Some(format!(
             "{place} scales totals with their parts (peers = \"all\"): parts will look small"
         ));
     }
     // Whoever named levels knows which they are.
-    if !said.levels.is_empty() {
+    if !spec.levels.is_empty() {
         return None;
     }
     let measure: Vec<&Measure> = plan.measures.iter().filter(|m| !m.hidden).collect();
-    let adds_up = said.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
-    let fixed = said.low.is_some() || said.high.is_some();
+    let adds_up = spec.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
+    let fixed = spec.low.is_some() || spec.high.is_some();
     let valued =
         emphasis.rules.iter().any(|r| !r.bounds.positions && (r.bounds.from.or(r.bounds.below).is_some()));
-    if adds_up && (fixed || valued && said.about.is_none()) && !only_signs(&emphasis.rules, fixed) {
+    if adds_up && (fixed || valued && spec.about.is_none()) && !only_signs(&emphasis.rules, fixed) {
         let what = if fixed { "has fixed ends" } else { "has rules with true values" };
         return Some(format!(
             "{place} {what} at {} levels alike, and subtotals are larger than their parts; say levels",

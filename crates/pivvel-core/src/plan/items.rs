@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, Typed, check,
+    Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, TypedExpr, check,
     function_names, parse,
 };
 use crate::model::{Notice, NoticeCode};
@@ -47,11 +47,11 @@ pub(super) fn plan_items(
         if items.iter().any(|known| known.spot == spot && known.name == name) {
             return Err(Error::request(place, format!("{dimension} has another item of this name")));
         }
-        let mut scope = Siblings { names: Vec::new(), gives: Type::Float, assumptions };
+        let mut scope = Siblings { names: Vec::new(), ty: Type::Float, assumptions };
         let checked = check(&expr, &mut scope)
             .map_err(|(span, message)| Error::formula(&place, &formula, span, message))?;
-        if !checked.gives.is_number() {
-            let message = format!("an item gives a number, and this gives {}", checked.gives.words());
+        if !checked.ty.is_number() {
+            let message = format!("an item gives a number, and this gives {}", checked.ty.words());
             return Err(Error::formula(place, &formula, 0..formula.len(), message));
         }
         let operands = scope.names;
@@ -162,8 +162,8 @@ impl PlannedItem {
     }
 
     /// The formula for values of a type; `None` where it has no meaning for them, as for dates.
-    pub(crate) fn typed(&self, gives: Type, assumptions: &Assumptions) -> Option<Typed<usize>> {
-        let mut scope = Siblings { names: self.operands.clone(), gives, assumptions };
+    pub(crate) fn typed(&self, ty: Type, assumptions: &Assumptions) -> Option<TypedExpr<usize>> {
+        let mut scope = Siblings { names: self.operands.clone(), ty, assumptions };
         check(&self.expr, &mut scope).ok()
     }
 }
@@ -171,14 +171,14 @@ impl PlannedItem {
 /// Names are siblings, numbered in the order in which they first stand in the formula.
 struct Siblings<'a> {
     names: Vec<String>,
-    gives: Type,
+    ty: Type,
     assumptions: &'a Assumptions,
 }
 
 impl Scope for Siblings<'_> {
     type Leaf = usize;
 
-    fn name(&mut self, name: &Name, _: &Range<usize>) -> Checked<Typed<usize>> {
+    fn name(&mut self, name: &Name, _: &Range<usize>) -> Checked<TypedExpr<usize>> {
         let whole = name.whole();
         if let Some(formula) = self.assumptions.formula(&whole) {
             return Ok(formula);
@@ -187,7 +187,7 @@ impl Scope for Siblings<'_> {
             self.names.push(whole);
             self.names.len() - 1
         });
-        Ok(Typed::leaf(place, self.gives))
+        Ok(TypedExpr::leaf(place, self.ty))
     }
 
     fn call(
@@ -196,11 +196,11 @@ impl Scope for Siblings<'_> {
         _: &[Expr],
         _: &[Clause],
         span: &Range<usize>,
-    ) -> Checked<Typed<usize>> {
+    ) -> Checked<TypedExpr<usize>> {
         Err((span.clone(), unknown_message("function of members", function, function_names())))
     }
 
-    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<Typed<usize>> {
+    fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<TypedExpr<usize>> {
         Err((span.clone(), "at cannot stand in an item's formula; its names are siblings already".into()))
     }
 }

@@ -27,29 +27,29 @@ pub(super) fn describe_dimensions(
     // What views show is described for them.
     let views = (0..brief.views.len()).filter_map(|view| brief.of_view(view).ok());
     let in_views: Vec<String> = views.flat_map(|view| [view.rows, view.columns].concat()).collect();
-    for said in &merged(&brief.dimensions) {
-        let place = format!("dimension {}", said.name);
+    for spec in &merged(&brief.dimensions) {
+        let place = format!("dimension {}", spec.name);
         let names: Vec<String> = rows.iter().chain(across.iter()).map(|d| d.name.clone()).collect();
-        let Some(dimension) = rows.iter_mut().chain(across.iter_mut()).find(|d| d.name == said.name) else {
-            let known = scope.columns.dimension(&said.name).is_ok()
-                || brief.tiers.iter().any(|t| t.name == said.name);
+        let Some(dimension) = rows.iter_mut().chain(across.iter_mut()).find(|d| d.name == spec.name) else {
+            let known = scope.columns.dimension(&spec.name).is_ok()
+                || brief.tiers.iter().any(|t| t.name == spec.name);
             if !known {
                 let known = names.iter().map(String::as_str);
-                return Err(Error::unknown("dimensions", "dimension in the layout", &said.name, known));
+                return Err(Error::unknown("dimensions", "dimension in the layout", &spec.name, known));
             }
-            if !in_views.contains(&said.name) {
+            if !in_views.contains(&spec.name) {
                 let message = format!("{place} is not in the layout; its settings are kept and not used");
                 notices.push(Notice::author(NoticeCode::NotInLayout, message));
             }
             continue;
         };
-        dimension.label = said.label.clone().unwrap_or_else(|| dimension.name.clone());
-        dimension.listed = said.listed.clone();
-        dimension.labels = said.labels.clone();
-        if let Some(text) = &said.order {
+        dimension.label = spec.label.clone().unwrap_or_else(|| dimension.name.clone());
+        dimension.listed = spec.listed.clone();
+        dimension.labels = spec.labels.clone();
+        if let Some(text) = &spec.order {
             (dimension.order, dimension.order_by) = order(&place, text, scope)?;
         }
-        dimension.pick = pick(&place, said, scope)?;
+        dimension.pick = pick(&place, spec, scope)?;
     }
     Ok(())
 }
@@ -109,9 +109,9 @@ fn order(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<(Order, O
 /// it is to decide.
 fn value(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<CellFormula> {
     let formula = scope.formula(place, text)?;
-    if !(formula.gives.is_number() || formula.gives == Type::Day) {
+    if !(formula.ty.is_number() || formula.ty == Type::Day) {
         let message =
-            format!("members are compared by a number or a date, and this gives {}", formula.gives.words());
+            format!("members are compared by a number or a date, and this gives {}", formula.ty.words());
         return Err(Error::formula(place, text, 0..text.len(), message));
     }
     if scope.is_ordered(&formula) {
@@ -121,16 +121,16 @@ fn value(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<CellFormu
     Ok(formula)
 }
 
-fn pick(place: &str, said: &DimensionBrief, scope: &mut CellScope<'_>) -> Result<Pick> {
+fn pick(place: &str, spec: &DimensionBrief, scope: &mut CellScope<'_>) -> Result<Pick> {
     let mut pick = Pick {
-        only: said.only.clone(),
-        except: said.except.clone(),
-        having: said.having.clone(),
-        top: said.top.clone(),
-        totals_of: said.totals_of,
+        only: spec.only.clone(),
+        except: spec.except.clone(),
+        having: spec.having.clone(),
+        top: spec.top.clone(),
+        totals_of: spec.totals_of,
         ..Pick::default()
     };
-    if let Some(text) = &said.having {
+    if let Some(text) = &spec.having {
         let place = format!("{place}, having");
         let condition = scope.condition(&place, text)?;
         if scope.is_ordered(&condition) {
@@ -139,7 +139,7 @@ fn pick(place: &str, said: &DimensionBrief, scope: &mut CellScope<'_>) -> Result
         }
         pick.condition = Some(condition);
     }
-    if let Some(top) = &said.top {
+    if let Some(top) = &spec.top {
         let word = if top.bottom { "bottom" } else { "top" };
         let place = format!("{place}, {word}");
         pick.by = Some(value(&place, &top.by, scope)?);

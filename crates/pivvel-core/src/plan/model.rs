@@ -348,7 +348,7 @@ pub struct PlannedEmphasis {
     /// What it is called in messages.
     pub place: String,
     /// As it was asked for.
-    pub said: EmphasisBrief,
+    pub spec: EmphasisBrief,
     /// The measure's place among those that are shown; none for a link on a dimension.
     pub measure: Option<usize>,
     /// The axis and the level of the dimension that a link is on.
@@ -391,7 +391,7 @@ impl PlannedEmphasis {
 
     /// What decides, in words: the measure, or what else was said.
     pub fn by(&self) -> &str {
-        self.said.by.as_deref().unwrap_or(&self.said.on)
+        self.spec.by.as_deref().unwrap_or(&self.spec.on)
     }
 
     /// The scale's name: what decides and, where a formula is the middle, what it is less.
@@ -404,7 +404,7 @@ impl PlannedEmphasis {
 
     /// The formula that positions are about, where it is no number and not the mean.
     pub fn about_formula(&self) -> Option<&str> {
-        self.said
+        self.spec
             .about
             .as_deref()
             .filter(|about| self.middle == Some(Middle::Value(0.0)) && is_formula(about))
@@ -417,12 +417,12 @@ impl PlannedEmphasis {
 
     /// Whether it has a scale of its own at all: trends and links have none.
     pub fn has_scale(&self) -> bool {
-        !matches!(self.said.form, Form::Trend | Form::Link)
+        !matches!(self.spec.form, Form::Trend | Form::Link)
     }
 
     /// The same as the grain that decides: for whole rows the total of the columns.
     pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
-        if self.said.whole_row { (row, 0) } else { (row, column) }
+        if self.spec.whole_row { (row, 0) } else { (row, column) }
     }
 }
 
@@ -490,12 +490,12 @@ impl Plan {
     /// shows it by its own values. Where there is none, all of the grain are peers.
     pub(crate) fn scaled_by(&self, shown: usize, grain: (usize, usize)) -> Option<usize> {
         let scales = |e: &PlannedEmphasis| {
-            let said = &e.said;
+            let spec = &e.spec;
             e.measure == Some(shown)
                 && e.has_scale()
-                && said.by.is_none()
+                && spec.by.is_none()
                 && e.about_formula().is_none()
-                && !said.whole_row
+                && !spec.whole_row
                 && e.grains.contains(&grain)
         };
         self.emphasis.iter().position(scales)

@@ -33,16 +33,16 @@ impl PlannedRule {
 pub(super) fn plan_rules(
     place: &str,
     rules: &[RuleBrief],
-    gives: Type,
+    ty: Type,
     scope: &mut CellScope<'_>,
 ) -> Result<Vec<PlannedRule>> {
     let one =
-        |(i, rule): (usize, &RuleBrief)| plan_rule(&format!("{place}, rule {}", i + 1), rule, gives, scope);
+        |(i, rule): (usize, &RuleBrief)| plan_rule(&format!("{place}, rule {}", i + 1), rule, ty, scope);
     rules.iter().enumerate().map(one).collect()
 }
 
-fn plan_rule(place: &str, rule: &RuleBrief, gives: Type, scope: &mut CellScope<'_>) -> Result<PlannedRule> {
-    let bounds = bounds(place, rule, gives, scope)?;
+fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>) -> Result<PlannedRule> {
+    let bounds = bounds(place, rule, ty, scope)?;
     if rule.blank && (bounds.is_any() || rule.top.is_some() || rule.bottom.is_some() || rule.mean.is_some()) {
         return Err(Error::request(place, "a blank has no value, so blank = true goes with no bound"));
     }
@@ -66,12 +66,12 @@ fn plan_rule(place: &str, rule: &RuleBrief, gives: Type, scope: &mut CellScope<'
     })
 }
 
-fn bounds(place: &str, rule: &RuleBrief, gives: Type, scope: &CellScope<'_>) -> Result<Bounds> {
+fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Result<Bounds> {
     let mut bounds = Bounds::default();
     let mut percent: Option<(bool, &str)> = None;
-    let said = [("from", &rule.from), ("below", &rule.below), ("is", &rule.is)];
-    for (key, text) in said.into_iter().filter_map(|(key, text)| Some((key, text.as_ref()?))) {
-        let (value, is_percent) = bound(&format!("{place}, {key}"), text, gives, scope)?;
+    let given = [("from", &rule.from), ("below", &rule.below), ("is", &rule.is)];
+    for (key, text) in given.into_iter().filter_map(|(key, text)| Some((key, text.as_ref()?))) {
+        let (value, is_percent) = bound(&format!("{place}, {key}"), text, ty, scope)?;
         match percent {
             Some((other, first)) if other != is_percent => {
                 let message = format!(
@@ -103,8 +103,8 @@ fn text(text: &Option<String>) -> &str {
 }
 
 /// A bound, and whether it was written as a percentage.
-fn bound(place: &str, text: &str, gives: Type, scope: &CellScope<'_>) -> Result<(Value, bool)> {
-    if gives == Type::Day {
+fn bound(place: &str, text: &str, ty: Type, scope: &CellScope<'_>) -> Result<(Value, bool)> {
+    if ty == Type::Day {
         let day = date_from_text(text).map(|day| (Value::Date(day), false));
         return day
             .ok_or_else(|| Error::request(place, format!("{text} is no date; write it like 2025-01-31")));
@@ -121,27 +121,27 @@ fn bound(place: &str, text: &str, gives: Type, scope: &CellScope<'_>) -> Result<
 
 /// What a rule says, in words.
 fn words(rule: &RuleBrief) -> String {
-    let mut said = Vec::new();
+    let mut parts = Vec::new();
     let unit = if rule.unit == Unit::Position { " of the scale" } else { "" };
     let of = |text: &str| if text.ends_with('%') { format!("{text}{unit}") } else { text.to_string() };
     match (&rule.from, &rule.below) {
-        (Some(from), Some(below)) => said.push(format!("{from} to below {}", of(below))),
-        (Some(from), None) => said.push(format!("{} or more", of(from))),
-        (None, Some(below)) => said.push(format!("below {}", of(below))),
+        (Some(from), Some(below)) => parts.push(format!("{from} to below {}", of(below))),
+        (Some(from), None) => parts.push(format!("{} or more", of(from))),
+        (None, Some(below)) => parts.push(format!("below {}", of(below))),
         (None, None) => {}
     }
-    said.extend(rule.is.as_ref().map(|is| format!("exactly {}", of(is))));
-    said.extend(rule.top.as_ref().map(|top| format!("top {top}")));
-    said.extend(rule.bottom.as_ref().map(|bottom| format!("bottom {bottom}")));
-    said.extend(rule.mean.map(|side| match side {
+    parts.extend(rule.is.as_ref().map(|is| format!("exactly {}", of(is))));
+    parts.extend(rule.top.as_ref().map(|top| format!("top {top}")));
+    parts.extend(rule.bottom.as_ref().map(|bottom| format!("bottom {bottom}")));
+    parts.extend(rule.mean.map(|side| match side {
         Side::High => "above the mean".to_string(),
         Side::Low => "below the mean".to_string(),
     }));
     if rule.blank {
-        said.push("blank".into());
+        parts.push("blank".into());
     }
-    said.extend(rule.when.clone());
-    if said.is_empty() { "anything else".into() } else { said.join(" and ") }
+    parts.extend(rule.when.clone());
+    if parts.is_empty() { "anything else".into() } else { parts.join(" and ") }
 }
 
 /// What the analyst most likely did not mean: rules that never match because earlier ones take all

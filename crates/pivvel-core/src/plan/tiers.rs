@@ -160,12 +160,12 @@ pub(super) fn hidden_key(
 
 /// Checks what tiers are classified by.
 pub(super) fn plan_by(brief: &Brief, tiers: &mut [PlannedTier], scope: &mut CellScope<'_>) -> Result<()> {
-    for (tier, said) in tiers.iter_mut().zip(&brief.tiers) {
+    for (tier, spec) in tiers.iter_mut().zip(&brief.tiers) {
         let place = format!("tier {}", tier.name);
-        let formula = scope.formula(&place, &said.by)?;
-        if !formula.gives.is_number() {
-            let message = format!("a number is wanted, and this gives {}", formula.gives.words());
-            return Err(Error::formula(place, &said.by, 0..said.by.len(), message));
+        let formula = scope.formula(&place, &spec.by)?;
+        if !formula.ty.is_number() {
+            let message = format!("a number is wanted, and this gives {}", formula.ty.words());
+            return Err(Error::formula(place, &spec.by, 0..spec.by.len(), message));
         }
         tier.by_formula = Some(formula);
     }
@@ -183,10 +183,10 @@ pub(super) fn check_by(brief: &Brief, tiers: &[PlannedTier], measures: &[Measure
         });
         all
     }
-    for (tier, said) in tiers.iter().zip(&brief.tiers) {
+    for (tier, spec) in tiers.iter().zip(&brief.tiers) {
         if tier.by_formula.as_ref().is_some_and(|formula| !plain(formula, measures)) {
             let message = "a tier is found before there are cells, so it goes by aggregates of lines alone";
-            return Err(Error::formula(format!("tier {}", tier.name), &said.by, 0..said.by.len(), message));
+            return Err(Error::formula(format!("tier {}", tier.name), &spec.by, 0..spec.by.len(), message));
         }
     }
     Ok(())

@@ -162,7 +162,7 @@ impl<'a> Columns<'a> {
         let lines = whole(next())?;
         let mut values = Vec::with_capacity(self.values.len());
         for value in self.values {
-            let scale = match (self.dialect, value.formula.gives) {
+            let scale = match (self.dialect, value.formula.ty) {
                 (Dialect::PostgreSql, Type::Exact { scale }) => scale,
                 _ => 0,
             };
@@ -189,7 +189,7 @@ impl<'a> Columns<'a> {
 /// The members of a key, as arrays that the lines would have had.
 fn array(key: &Key, texts: &[String], dialect: Dialect) -> Result<ArrayRef> {
     let some = |text: &String| (!text.is_empty()).then(|| text.clone());
-    Ok(match key.formula.gives {
+    Ok(match key.formula.ty {
         Type::Text | Type::Nothing => Arc::new(StringArray::from_iter_values(texts)),
         Type::Condition => {
             let yes = |text: String| matches!(text.as_str(), "true" | "t" | "1");
@@ -199,8 +199,8 @@ fn array(key: &Key, texts: &[String], dialect: Dialect) -> Result<ArrayRef> {
         Type::Period(_) => {
             Arc::new(texts.iter().map(|text| text.parse::<i32>().ok()).collect::<Int32Array>())
         }
-        gives => {
-            let scale = if dialect == Dialect::PostgreSql { gives.scale() } else { 0 };
+        ty => {
+            let scale = if dialect == Dialect::PostgreSql { ty.scale() } else { 0 };
             let digits: Option<Vec<Option<i128>>> = texts
                 .iter()
                 .map(|text| if text.is_empty() { Some(None) } else { decimal_digits(text, scale).map(Some) })

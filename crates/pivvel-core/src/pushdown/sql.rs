@@ -56,7 +56,7 @@ impl<'a> Writer<'a> {
 
     /// What a key is grouped by.
     pub(super) fn key(&mut self, formula: &LineFormula) -> Sql {
-        match (&formula.step, formula.gives) {
+        match (&formula.step, formula.ty) {
             // The column itself, so that a table that is divided by it is grouped where its parts are.
             // NULL and an empty text are one member in the end.
             (Step::Leaf(LineLeaf::Column(slot)), Type::Text) if self.has_decimals() => {
@@ -76,11 +76,11 @@ impl<'a> Writer<'a> {
 
     /// An exact number, a day counted from 1970-01-01 or a period; NULL for a blank.
     pub(super) fn number(&mut self, formula: &LineFormula) -> Sql {
-        if formula.gives == Type::Float {
+        if formula.ty == Type::Float {
             return Err("floating point is added up here, where the order of lines does not matter".into());
         }
         Ok(match &formula.step {
-            Step::Leaf(LineLeaf::Column(slot)) => self.column_number(*slot, formula.gives)?,
+            Step::Leaf(LineLeaf::Column(slot)) => self.column_number(*slot, formula.ty)?,
             Step::Leaf(LineLeaf::Part(slot, part)) => self.part(*slot, *part)?,
             Step::Leaf(LineLeaf::PartOf(..)) => return Err("it takes a part of a computed date".into()),
             Step::Leaf(LineLeaf::Presence(inner)) => {
@@ -92,12 +92,12 @@ impl<'a> Writer<'a> {
                 let (condition, inner) = (self.truth(condition)?, self.number(inner)?);
                 format!("CASE WHEN {condition} THEN {inner} END")
             }
-            Step::Digits(digits) => self.digits(*digits, formula.gives),
+            Step::Digits(digits) => self.digits(*digits, formula.ty),
             Step::Nothing => "NULL".into(),
             Step::Negate(inner) => format!("(-{})", self.number(inner)?),
             Step::Convert(inner) => {
                 let own = self.number(inner)?;
-                self.lifted(own, formula.gives.scale() - inner.gives.scale())?
+                self.lifted(own, formula.ty.scale() - inner.ty.scale())?
             }
             Step::Arithmetic(operator, blanks, left, right) => {
                 self.arithmetic(*operator, *blanks, formula, left, right)?
@@ -121,14 +121,14 @@ impl<'a> Writer<'a> {
         })
     }
 
-    fn column_number(&mut self, slot: usize, gives: Type) -> Sql {
+    fn column_number(&mut self, slot: usize, ty: Type) -> Sql {
         let column = self.column(slot)?;
         let own = &column.sql;
-        Ok(match (self.table.dialect, gives) {
+        Ok(match (self.table.dialect, ty) {
             (Dialect::PostgreSql, Type::Day) => format!("({own} - DATE '1970-01-01')"),
             (Dialect::PostgreSql, _) => {
                 if !column.scale_is_fixed {
-                    let scale = gives.scale();
+                    let scale = ty.scale();
                     self.guard(format!("{own} <> round({own}, {scale})"));
                 }
                 format!("{own}::numeric")
@@ -138,7 +138,7 @@ impl<'a> Writer<'a> {
                 format!("CAST(julianday(date({own})) - 2440587.5 AS INTEGER)")
             }
             (Dialect::Sqlite, _) => {
-                let scale = gives.scale();
+                let scale = ty.scale();
                 let unit = pow10(scale).ok_or("its scale is too fine")?;
                 if scale == 0 {
                     self.guard(format!("typeof({own}) NOT IN ('integer', 'null')"));
@@ -197,11 +197,11 @@ impl<'a> Writer<'a> {
         })
     }
 
-    fn digits(&mut self, digits: i128, gives: Type) -> String {
-        let is_day = matches!(gives, Type::Day | Type::Period(_));
+    fn digits(&mut self, digits: i128, ty: Type) -> String {
+        let is_day = matches!(ty, Type::Day | Type::Period(_));
         match self.has_decimals() {
             true => {
-                let scale = if is_day { 0 } else { gives.scale() };
+                let scale = if is_day { 0 } else { ty.scale() };
                 let bound = self.bind(decimal_text(digits, scale));
                 let kind = if is_day { "int" } else { "numeric" };
                 format!("{bound}::text::{kind}")
@@ -234,11 +234,11 @@ impl<'a> Writer<'a> {
         };
         let (mut a, mut b) = (self.number(left)?, self.number(right)?);
         if operator != Operator::Multiply {
-            a = self.lifted(a, whole.gives.scale() - left.gives.scale())?;
-            b = self.lifted(b, whole.gives.scale() - right.gives.scale())?;
+            a = self.lifted(a, whole.ty.scale() - left.ty.scale())?;
+            b = self.lifted(b, whole.ty.scale() - right.ty.scale())?;
         }
         let sql = match blanks {
-            Blanks::Spread => format!("({a} {sign} {b})"),
+            Blanks::Propagate => format!("({a} {sign} {b})"),
             Blanks::AsNothing => format!(
                 "CASE WHEN {a} IS NOT NULL OR {b} IS NOT NULL THEN {} {sign} {} END",
                 Self::filled(&a, "0"),
@@ -260,7 +260,7 @@ impl<'a> Writer<'a> {
                 Dialect::Sqlite => return Err("SQLite keeps yes and no as text".into()),
             },
             Step::Not(inner) => format!("(NOT {})", self.truth(inner)?),
-            Step::Join(operator, left, right) => {
+            Step::Logical(operator, left, right) => {
                 let word = if *operator == Operator::And { "AND" } else { "OR" };
                 format!("({} {word} {})", self.truth(left)?, self.truth(right)?)
             }
@@ -275,16 +275,16 @@ impl<'a> Writer<'a> {
                     Operator::GreaterOrEqual => ">=",
                     _ => return Err("it is no comparison".into()),
                 };
-                if left.gives == Type::Text {
+                if left.ty == Type::Text {
                     // Which text comes first is told by their bytes.
                     let orders = !matches!(operator, Operator::Equal | Operator::NotEqual);
                     let by = if self.has_decimals() && orders { " COLLATE \"C\"" } else { "" };
                     return Ok(format!("(({}){by} {sign} ({}){by})", self.text(left)?, self.text(right)?));
                 }
-                let common = left.gives.scale().max(right.gives.scale());
+                let common = left.ty.scale().max(right.ty.scale());
                 let (a, b) = (self.number(left)?, self.number(right)?);
-                let a = self.lifted(a, common - left.gives.scale())?;
-                let b = self.lifted(b, common - right.gives.scale())?;
+                let a = self.lifted(a, common - left.ty.scale())?;
+                let b = self.lifted(b, common - right.ty.scale())?;
                 format!("({a} {sign} {b})")
             }
             _ => return Err("it is no condition".into()),
@@ -293,7 +293,7 @@ impl<'a> Writer<'a> {
 
     /// Whether a formula of any type gives nothing: yes or no, never NULL.
     fn is_blank(&mut self, formula: &LineFormula) -> Sql {
-        Ok(match formula.gives {
+        Ok(match formula.ty {
             Type::Text => format!("(({}) = '')", self.text(formula)?),
             Type::Condition => format!("({} IS NULL)", self.truth(formula)?),
             Type::Float => match &formula.step {

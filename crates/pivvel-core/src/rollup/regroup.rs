@@ -88,7 +88,7 @@ fn level_of(parents: impl Iterator<Item = u32>, members: &[u32]) -> (PairTable, 
     let here = |(parent, member): &&(u32, u32)| *parent != NOWHERE && *member != NOWHERE;
     let (a, b): (Vec<u32>, Vec<u32>) = pairs.iter().filter(here).copied().unzip();
     let (mut level, mut numbers) = (PairTable::default(), Vec::new());
-    level.number(&a, &b, &mut numbers);
+    level.intern(&a, &b, &mut numbers);
     let mut numbers = numbers.into_iter();
     let targets = pairs.iter().map(|pair| if here(&pair) { numbers.next() } else { None });
     let targets = targets.map(|number| number.unwrap_or(NOWHERE)).collect();

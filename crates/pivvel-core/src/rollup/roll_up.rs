@@ -38,11 +38,11 @@ pub(crate) fn roll_up<'a>(
             if on_rows {
                 let up = rows.parents(finer.0);
                 let pairs = pairs.iter().map(|(row, column)| (up[*row as usize], *column));
-                cells.number_within(pairs, room, &mut into);
+                cells.intern_within(pairs, room, &mut into);
             } else {
                 let up = columns.parents(finer.1);
                 let pairs = pairs.iter().map(|(row, column)| (*row, up[*column as usize]));
-                cells.number_within(pairs, room, &mut into);
+                cells.intern_within(pairs, room, &mut into);
             }
             let states = Cow::Owned(source.states.merged(&into, cells.len())?);
             grains[grain_index(l, r, c)] = Some(RolledGrain { cells, states });

@@ -18,7 +18,7 @@ pub(crate) struct Panel {
 /// The panels of a view.
 pub(crate) fn panels(view: &View) -> Vec<Panel> {
     let axis = view.crosstab.rows();
-    if view.said.per.is_none() {
+    if view.spec.per.is_none() {
         return vec![Panel { title: None, root: None, last: true }];
     }
     let mut roots: Vec<Entry> = Vec::new();
@@ -65,7 +65,7 @@ impl Panel {
 
     /// The rows whose values a scale covers: those of all panels, where they share it.
     pub(crate) fn scaled(&self, view: &View) -> Vec<Entry> {
-        match view.said.own_scales || view.said.form == ViewForm::Table {
+        match view.spec.own_scales || view.spec.form == ViewForm::Table {
             true => self.members(&view.crosstab),
             false => Panel { title: None, root: None, last: true }.members(&view.crosstab),
         }

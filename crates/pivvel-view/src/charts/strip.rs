@@ -55,7 +55,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let good = crosstab
         .emphases()
         .iter()
-        .find_map(|e| e.planned().said.good.filter(|_| e.planned().measure == Some(0)));
+        .find_map(|e| e.planned().spec.good.filter(|_| e.planned().measure == Some(0)));
     let [above, below] = match good {
         Some(pivvel_core::Side::Low) => [Tone::Loss, Tone::Gain],
         _ => [Tone::Gain, Tone::Loss],

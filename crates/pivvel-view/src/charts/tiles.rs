@@ -18,7 +18,7 @@ const GAP: f64 = 6.0;
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let crosstab = &view.crosstab;
     let members = panel.members(crosstab);
-    let grid = &view.said.grid;
+    let grid = &view.spec.grid;
     let columns = grid.iter().map(|(_, (column, _))| *column).max().unwrap_or(1);
     let rows = grid.iter().map(|(_, (_, row))| *row).max().unwrap_or(1);
     let top = if panel.title.is_some() { 30.0 } else { 4.0 };
@@ -132,7 +132,7 @@ fn legend(
     let tinted = |e: &&pivvel_core::Emphasis| {
         let planned = e.planned();
         planned.measure == Some(measure)
-            && planned.said.form == Form::Tint
+            && planned.spec.form == Form::Tint
             && planned.grains.contains(&(depth, 0))
     };
     if crosstab.emphases().iter().any(|e| tinted(&e)) {

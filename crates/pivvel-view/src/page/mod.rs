@@ -51,7 +51,7 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
         let panels = charts::panels(view);
         let mut parts = Vec::new();
         for (i, panel) in panels.iter().enumerate() {
-            parts.push(match view.said.form {
+            parts.push(match view.spec.form {
                 ViewForm::Table => {
                     let sheet = Sheet::of_panel(&view.crosstab, panel);
                     let table =
@@ -73,7 +73,7 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
             parts.concat()
         };
         let notes = crate::notes::own_notes(&view.crosstab, crosstab);
-        sections.push(Section { title, body, wide: view.said.form == ViewForm::Table, notes });
+        sections.push(Section { title, body, wide: view.spec.form == ViewForm::Table, notes });
     }
     let page = Page {
         title: crosstab.title(),

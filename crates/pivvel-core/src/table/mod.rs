@@ -3,10 +3,10 @@
 //! Tables are record batches. Exact numbers stay exact: as decimals where a column holds one measure, as
 //! text beside binary floating point where a column holds several.
 
+mod build;
 mod cells;
 mod column;
 mod spec;
-mod table;
 mod tidy;
 mod wide;
 

@@ -114,7 +114,7 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
     }
     let (a, b) = if on_rows { (&nodes, &others) } else { (&others, &nodes) };
     let mut numbers = Vec::new();
-    grain.pairs.number(a, b, &mut numbers);
+    grain.pairs.intern(a, b, &mut numbers);
     grain.makers.resize(grain.lines.len(), None);
     grain.lines.extend(lines);
     grain.makers.resize(grain.lines.len(), Some(place));

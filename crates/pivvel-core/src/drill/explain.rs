@@ -12,8 +12,8 @@ use super::operands::{is_aggregate, operands, with_operands, within};
 use super::trace::Trace;
 use crate::brief::{Brief, Form};
 use crate::crosstab::{Cell, Run};
-use crate::derive::{targets, window};
 use crate::error::{Error, Result};
+use crate::eval::{targets, window};
 use crate::formula::{CellLeaf, Expr, Step, parse};
 use crate::lines::LineSource;
 use crate::model::Value;
@@ -368,7 +368,7 @@ impl Teller<'_> {
         let story = |(place, emphasis): (usize, &crate::emphasis::Emphasis)| {
             let mark = marks.iter().find(|mark| mark.emphasis == place);
             let won = mark.and_then(|mark| mark.rule);
-            let earlier = marks.iter().any(|m| m.form == emphasis.planned.said.form && m.emphasis < place);
+            let earlier = marks.iter().any(|m| m.form == emphasis.planned.spec.form && m.emphasis < place);
             let outcome = |rule: usize| match won {
                 Some(won) => (rule <= won).then_some(rule == won),
                 None => (!earlier).then_some(false),
@@ -376,7 +376,7 @@ impl Teller<'_> {
             let rules = emphasis.rules().iter().enumerate();
             EmphasisStory {
                 place: emphasis.planned.place.clone(),
-                form: emphasis.planned.said.form,
+                form: emphasis.planned.spec.form,
                 decides: mark.is_some(),
                 position: mark.and_then(|mark| mark.position),
                 rules: rules.map(|(i, rule)| (rule.words.clone(), outcome(i))).collect(),

@@ -118,11 +118,11 @@ pub(super) fn exact_field(name: &str) -> Field {
 
 /// What a table tells about itself in forms that can carry it.
 pub(super) fn metadata(crosstab: &CrossTab) -> HashMap<String, String> {
-    let said = [
+    let spec = [
         ("pivvel:table", TABLE_VERSION),
         ("pivvel:fingerprint", crosstab.fingerprint()),
         ("pivvel:title", crosstab.title()),
         ("pivvel:source", crosstab.source()),
     ];
-    said.into_iter().map(|(key, value)| (key.to_string(), value.to_string())).collect()
+    spec.into_iter().map(|(key, value)| (key.to_string(), value.to_string())).collect()
 }

@@ -61,17 +61,17 @@ impl std::str::FromStr for Address {
         {
             let pair = part.iter().position(|(c, quoted)| *c == '=' && !quoted);
             let Some(at) = pair else {
-                let said: String = part.iter().map(|(c, _)| *c).collect();
-                let said = said.trim();
+                let part_text: String = part.iter().map(|(c, _)| *c).collect();
+                let part_text = part_text.trim();
                 // A comma in a label ends the member, unless it is quoted.
                 let quoted = address.members.last().map_or(
                     "total is the grand total".to_string(),
                     |(dimension, label)| {
-                        format!("put a member with a comma in quotes: {dimension}=\"{label}, {said}\"")
+                        format!("put a member with a comma in quotes: {dimension}=\"{label}, {part_text}\"")
                     },
                 );
                 let message = format!(
-                    "{said} is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; {quoted}"
+                    "{part_text} is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; {quoted}"
                 );
                 return Err(Error::request(place(), message));
             };
@@ -194,10 +194,10 @@ impl CrossTab {
 }
 
 /// The entry at the deepest level that is named.
-fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
-    let Some(deepest) = said.iter().rposition(Option::is_some) else { return Ok(Entry::TOTAL) };
+fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
+    let Some(deepest) = labels.iter().rposition(Option::is_some) else { return Ok(Entry::TOTAL) };
     let mut found: Vec<u32> = vec![0];
-    for (i, label) in said[..=deepest].iter().enumerate() {
+    for (i, label) in labels[..=deepest].iter().enumerate() {
         let mut under = vec![false; axis.len(i)];
         found.iter().for_each(|node| under[*node as usize] = true);
         let under = (0..axis.len(i + 1) as u32).filter(|node| under[axis.parent_node(i + 1, *node) as usize]);
@@ -207,7 +207,7 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
             None => under,
         };
         if next.is_empty() {
-            return Err(not_there(axis, said, i));
+            return Err(not_there(axis, labels, i));
         }
         found = next;
     }
@@ -226,7 +226,7 @@ fn entry(axis: &Axis, said: &[Option<&str>]) -> Result<Entry> {
                 axis.dimensions()[..deepest].iter().map(|d| d.name.as_str()).collect::<Vec<_>>().join(", ");
             let message = format!(
                 "{dimension} {} is under {}{more}; name {above} too",
-                said[deepest].unwrap_or_default(),
+                labels[deepest].unwrap_or_default(),
                 named.join(" and ")
             );
             Err(Error::request("--at", message))
@@ -254,13 +254,13 @@ fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
 }
 
 /// Why no member of a level is the one that is said.
-fn not_there(axis: &Axis, said: &[Option<&str>], level: usize) -> Error {
+fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
     let dimension = &axis.dimensions()[level].name;
-    let label = said[level].unwrap_or_default();
+    let label = labels[level].unwrap_or_default();
     let anywhere =
         (0..axis.len(level + 1) as u32).any(|node| called(axis, Entry::new(level + 1, node), label));
     if anywhere {
-        let above = axis.dimensions().iter().zip(&said[..level]);
+        let above = axis.dimensions().iter().zip(&labels[..level]);
         let above: Vec<String> =
             above.filter_map(|(d, label)| label.map(|label| format!("{} {label}", d.name))).collect();
         let message = format!("there is no {dimension} {label} under {}", above.join(", "));

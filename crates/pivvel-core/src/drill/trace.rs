@@ -73,7 +73,7 @@ impl Run<'_> {
             let Some(scan) = scans.into_iter().next() else { unreachable!("a brief has one job at least") };
             let sieve = Sieve::new(&scan, &plan.grouping);
             let told = (source.name(), tally);
-            let (crosstab, inside) = opened(&plan, Scan::finish(scan), told, self.means())?;
+            let (crosstab, inside) = opened(&plan, Scan::finish(scan), told, self.context())?;
             Ok(Trace { crosstab, brief: brief.clone(), plan, schema, inside, sieve })
         })
     }

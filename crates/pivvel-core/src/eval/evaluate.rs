@@ -9,7 +9,7 @@ use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
 use crate::formula::{
-    CellFormula, CellLeaf, Evaluate, Relation, Texts, Type, Typed, Values, evaluate, holds,
+    CellFormula, CellLeaf, Evaluate, Relation, Texts, Type, TypedExpr, Values, evaluate, holds,
 };
 use crate::model::{Overflow, Value};
 use crate::plan::Plan;
@@ -30,7 +30,7 @@ pub(crate) struct Engine<'a> {
 }
 
 /// The formulas of items by the type of the values that they are for; none where they have no meaning.
-type ItemFormulas = HashMap<(usize, Type), Option<Arc<Typed<usize>>>>;
+type ItemFormulas = HashMap<(usize, Type), Option<Arc<TypedExpr<usize>>>>;
 
 impl<'a> Engine<'a> {
     /// Computes every measure at every grain.
@@ -91,7 +91,7 @@ impl<'a> Engine<'a> {
     /// The values that a formula gives at a grain, items included.
     pub(crate) fn values(&self, formula: &CellFormula, grain: usize) -> Result<Values, Overflow> {
         let values = evaluate(formula, &mut AtGrain { engine: self, grain })?;
-        self.with_items(values, formula.gives, grain)
+        self.with_items(values, formula.ty, grain)
     }
 
     /// The cells of a grain that a condition holds for.
@@ -100,22 +100,22 @@ impl<'a> Engine<'a> {
     }
 
     /// Fills the cells of those items that are applied to measures.
-    fn with_items(&self, values: Values, gives: Type, grain: usize) -> Result<Values, Overflow> {
+    fn with_items(&self, values: Values, ty: Type, grain: usize) -> Result<Values, Overflow> {
         let cells = &self.frame.grains[grain];
         if !cells.makers.iter().flatten().any(|item| !self.plan.items[*item].before_measures) {
             return Ok(values);
         }
         let mut filled = (*values).clone();
         for place in (0..self.plan.items.len()).filter(|i| !self.plan.items[*i].before_measures) {
-            let formula = self.item(place, gives);
+            let formula = self.item(place, ty);
             fill_item(self.frame, cells, place, formula.as_deref(), &mut filled)?;
         }
         Ok(Arc::new(filled))
     }
 
-    fn item(&self, place: usize, gives: Type) -> Option<Arc<Typed<usize>>> {
-        let typed = || self.plan.items[place].typed(gives, &self.plan.assumptions).map(Arc::new);
-        self.items.borrow_mut().entry((place, gives)).or_insert_with(typed).clone()
+    fn item(&self, place: usize, ty: Type) -> Option<Arc<TypedExpr<usize>>> {
+        let typed = || self.plan.items[place].typed(ty, &self.plan.assumptions).map(Arc::new);
+        self.items.borrow_mut().entry((place, ty)).or_insert_with(typed).clone()
     }
 }
 
@@ -125,8 +125,8 @@ fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
         for grain in 0..frame.grains.len() {
             for aggregate in 0..plan.aggregates.len() {
                 let mut values = frame.grains[grain].aggregates[aggregate].to_vec();
-                let gives = type_of(&values);
-                let formula = item.typed(gives, &plan.assumptions);
+                let ty = type_of(&values);
+                let formula = item.typed(ty, &plan.assumptions);
                 let cells = &frame.grains[grain];
                 let filled = fill_item(frame, cells, place, formula.as_ref(), &mut values);
                 frame.grains[grain].aggregates[aggregate] = Arc::new(values);
@@ -151,7 +151,7 @@ fn fill_item(
     frame: &Frame,
     cells: &Cells,
     place: usize,
-    formula: Option<&Typed<usize>>,
+    formula: Option<&TypedExpr<usize>>,
     values: &mut [Option<Value>],
 ) -> Result<(), Overflow> {
     let is_own = |cell: &usize| {

@@ -32,7 +32,7 @@ impl Shown {
     }
 
     fn field(&self) -> Field {
-        let data_type = match self.formula.gives {
+        let data_type = match self.formula.ty {
             Type::Exact { scale: 0 } if self.narrow => DataType::Int64,
             Type::Exact { scale } => DataType::Decimal128(38, scale as i8),
             Type::Float => DataType::Float64,
@@ -45,8 +45,8 @@ impl Shown {
 
     fn array(&self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<ArrayRef> {
         let outgrown = |_| Error::overflow(&self.name);
-        let gives = self.formula.gives;
-        Ok(match gives {
+        let ty = self.formula.ty;
+        Ok(match ty {
             Type::Text | Type::Nothing => {
                 let texts = evaluation.texts(&self.formula).map_err(outgrown)?;
                 let some = |text: Cow<'_, str>| (!text.is_empty()).then(|| text.into_owned());
@@ -57,7 +57,7 @@ impl Shown {
             }
             _ => {
                 let numbers = evaluation.numbers(&self.formula).map_err(outgrown)?;
-                numbers_as_array(&numbers, gives, self.narrow, lines)
+                numbers_as_array(&numbers, ty, self.narrow, lines)
                     .map_err(|e| Error::data(&self.name, e.to_string()))?
             }
         })
@@ -67,7 +67,7 @@ impl Shown {
     pub(super) fn keys(&self, batch: &RecordBatch) -> Result<Vec<Option<SortKey>>> {
         let mut evaluation = Evaluation::new(batch);
         let outgrown = |_| Error::overflow(&self.name);
-        match self.formula.gives {
+        match self.formula.ty {
             Type::Text | Type::Nothing => {
                 let texts = evaluation.texts(&self.formula).map_err(outgrown)?;
                 let key = |text: Cow<'_, str>| (!text.is_empty()).then(|| SortKey::Text(text.into()));
@@ -78,37 +78,37 @@ impl Shown {
                 let number = |yes: bool| SortKey::Number(Value::Exact { digits: yes.into(), scale: 0 });
                 Ok(truths.into_iter().map(|truth| truth.map(number)).collect())
             }
-            gives => {
+            ty => {
                 let numbers = evaluation.numbers(&self.formula).map_err(outgrown)?;
-                let value = |line| Some(SortKey::Number(value_at(&numbers, gives, line)?));
+                let value = |line| Some(SortKey::Number(value_at(&numbers, ty, line)?));
                 Ok((0..batch.num_rows()).map(value).collect())
             }
         }
     }
 }
 
-fn value_at(numbers: &Numbers<'_>, gives: Type, line: usize) -> Option<Value> {
+fn value_at(numbers: &Numbers<'_>, ty: Type, line: usize) -> Option<Value> {
     if numbers.blanks.as_ref().is_some_and(|blanks| blanks.is_null(line)) {
         return None;
     }
-    Some(match gives {
-        Type::Exact { .. } | Type::Float => numbers.data.value(line, gives),
+    Some(match ty {
+        Type::Exact { .. } | Type::Float => numbers.data.value(line, ty),
         _ => Value::Exact { digits: numbers.data.digits(line), scale: 0 },
     })
 }
 
 fn numbers_as_array(
     numbers: &Numbers<'_>,
-    gives: Type,
+    ty: Type,
     narrow: bool,
     lines: usize,
 ) -> Result<ArrayRef, arrow_schema::ArrowError> {
-    let value = |line| value_at(numbers, gives, line);
+    let value = |line| value_at(numbers, ty, line);
     let digits = |line| match value(line)? {
         Value::Exact { digits, .. } => Some(digits),
         _ => None,
     };
-    Ok(match gives {
+    Ok(match ty {
         Type::Float => Arc::new((0..lines).map(|line| Some(value(line)?.as_f64())).collect::<Float64Array>()),
         Type::Period(part) => {
             let label = |line| Some(DatePart::label(part, digits(line)? as i32));

@@ -12,7 +12,7 @@ const LIMIT: usize = 1 << 17;
 
 /// The group that each deepest member of the rows was last seen in, on every path of the columns.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Sheet {
+pub(super) struct GroupCache {
     /// The places of one path of the columns: at least one for each deepest member.
     tall: usize,
     latest: Latest,
@@ -30,7 +30,7 @@ pub(super) struct Sheet {
     period: (i32, i32),
 }
 
-impl Sheet {
+impl GroupCache {
     /// Makes ready for these rows and columns; false where there is no room for them, or looking does not
     /// pay.
     pub(super) fn fits(&mut self, rows: &KeyScan, columns: &KeyScan) -> bool {

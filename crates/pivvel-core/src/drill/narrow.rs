@@ -3,7 +3,7 @@
 use super::trace::Trace;
 use crate::crosstab::{Job, Run};
 use crate::error::Result;
-use crate::formula::{LineFormula, Operator, Step, Type, Typed};
+use crate::formula::{LineFormula, Operator, Step, Type, TypedExpr};
 use crate::grouping::Key;
 use crate::lines::{LineSource, Member};
 use crate::plan::{AxisKey, Plan};
@@ -21,16 +21,16 @@ impl Trace {
         let mut plan = self.plan.clone();
         let Plan { grouping, row_keys, column_keys, .. } = &mut plan;
         let frame = &self.inside.frame;
-        let said = members(&frame.rows, rows, row_keys, &grouping.rows).chain(members(
+        let conditions = members(&frame.rows, rows, row_keys, &grouping.rows).chain(members(
             &frame.columns,
             columns,
             column_keys,
             &grouping.columns,
         ));
-        let all: Vec<LineFormula> = grouping.filter.take().into_iter().chain(said).collect();
-        let both = |a, b| Typed {
-            step: Step::Join(Operator::And, Box::new(a), Box::new(b)),
-            gives: Type::Condition,
+        let all: Vec<LineFormula> = grouping.filter.take().into_iter().chain(conditions).collect();
+        let both = |a, b| TypedExpr {
+            step: Step::Logical(Operator::And, Box::new(a), Box::new(b)),
+            ty: Type::Condition,
         };
         grouping.filter = all.into_iter().reduce(both);
         Run::new().narrow(&[Job::of(plan)], source).map(drop)
@@ -53,13 +53,13 @@ fn members<'a>(
 
 /// That a formula gives a member; none where no source is helped by that.
 fn is_member(formula: &LineFormula, member: &Member) -> Option<LineFormula> {
-    let (step, gives) = match member {
+    let (step, ty) = match member {
         Member::Text(text) => (Step::Word(text.to_string()), Type::Text),
-        Member::Period(_, period) => (Step::Digits((*period).into()), formula.gives),
+        Member::Period(_, period) => (Step::Digits((*period).into()), formula.ty),
         Member::Number { digits, scale } => (Step::Digits(*digits), Type::Exact { scale: *scale }),
         _ => return None,
     };
-    let constant = Typed { step, gives };
+    let constant = TypedExpr { step, ty };
     let equal = Step::Compare(Operator::Equal, Box::new(formula.clone()), Box::new(constant));
-    (formula.gives == gives).then_some(Typed { step: equal, gives: Type::Condition })
+    (formula.ty == ty).then_some(TypedExpr { step: equal, ty: Type::Condition })
 }
