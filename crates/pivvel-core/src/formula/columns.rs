@@ -7,6 +7,7 @@ use arrow_schema::{Field, Schema};
 
 use super::aggregate::Function;
 use super::check::{Checked, Scope, Step, TypedExpr, function_names};
+use super::composed::composed_names;
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;
@@ -167,7 +168,9 @@ impl Scope for Columns {
         _: &[Clause],
         span: &Range<usize>,
     ) -> Checked<LineFormula> {
-        let message = match Function::named(function).is_some() {
+        let message = match Function::named(function).is_some()
+            || composed_names().any(|name| name == function)
+        {
             true => format!("{function}(…) takes many lines, and cannot stand in a formula over one line"),
             false => unknown_message("function of one line", function, function_names()),
         };

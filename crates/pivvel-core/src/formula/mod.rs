@@ -9,6 +9,7 @@ mod bounds;
 mod cell;
 mod check;
 mod columns;
+mod composed;
 mod evaluate;
 mod expr;
 mod line;
@@ -26,6 +27,7 @@ pub(crate) use check::{
     check_truth, function_names,
 };
 pub(crate) use columns::Columns;
+pub(crate) use composed::{composed, composed_names};
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};
 pub use expr::{Clause, Expr, Group, Name, Node, Operator, Place, Ties};
 pub(crate) use line::{LineFormula, LineLeaf};

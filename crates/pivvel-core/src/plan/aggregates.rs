@@ -6,7 +6,7 @@ use std::ops::Range;
 use crate::error::unknown_message;
 use crate::formula::{
     Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share, Step,
-    Type, TypedExpr, check, check_number, check_truth,
+    Type, TypedExpr, check, check_number, check_truth, composed, composed_names,
 };
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
 
@@ -270,8 +270,12 @@ impl Scope for Inner<'_> {
         clauses: &[Clause],
         span: &Range<usize>,
     ) -> Checked<TypedExpr<Aggregate>> {
+        if let Some(formula) = composed(function, arguments, clauses, span) {
+            return check(&formula.map_err(|message| (span.clone(), message))?, self);
+        }
         let Some(known) = Function::named(function) else {
-            return Err((span.clone(), unknown_message("aggregate before per", function, Function::names())));
+            let known = Function::names().chain(composed_names());
+            return Err((span.clone(), unknown_message("aggregate before per", function, known)));
         };
         lines_aggregate(known, &Call { function, arguments, clauses, span }, self.columns, &mut self.kept)
     }

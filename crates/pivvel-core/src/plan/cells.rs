@@ -9,8 +9,8 @@ use super::aggregates::{Call, Kept, lines_aggregate};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, function_names,
-    parse,
+    Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, composed,
+    composed_names, function_names, parse,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::DatePart;
@@ -416,9 +416,12 @@ impl Scope for CellScope<'_> {
             "moving" => return self.moving(&call),
             _ => {}
         }
+        if let Some(formula) = composed(function, arguments, clauses, span) {
+            return check(&formula.map_err(|message| (span.clone(), message))?, self);
+        }
         let Some(known) = Function::named(function) else {
             let more = ["rank", "percent_rank", "running", "moving"];
-            let known = Function::names().chain(more).chain(function_names());
+            let known = Function::names().chain(composed_names()).chain(more).chain(function_names());
             return Err((span.clone(), unknown_message("function", function, known)));
         };
         let group =
