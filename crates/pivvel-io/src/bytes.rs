@@ -134,7 +134,7 @@ fn unpack_zstd(name: &str, raw: Counted) -> Result<Box<dyn Read + Send>> {
 
 #[cfg(not(feature = "zstd"))]
 fn unpack_zstd(name: &str, _: Counted) -> Result<Box<dyn Read + Send>> {
-    Err(crate::open::feature_is_off(name, "text packed by zstd", "zstd"))
+    Err(crate::features::feature_is_off(name, "text packed by zstd", "zstd"))
 }
 
 /// What went wrong while reading a text, in words.

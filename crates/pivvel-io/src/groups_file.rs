@@ -28,7 +28,7 @@ pub fn open_groups(path: &Path) -> Result<Groups> {
 /// Always: this build is without the feature `arrow`.
 #[cfg(not(feature = "arrow"))]
 pub fn save_groups(path: &Path, _: &Groups) -> Result<()> {
-    Err(crate::open::feature_is_off(&path.display().to_string(), "kept groups", "arrow"))
+    Err(crate::features::feature_is_off(&path.display().to_string(), "kept groups", "arrow"))
 }
 
 /// Opens leaf groups that were saved, where this build can.
@@ -37,5 +37,5 @@ pub fn save_groups(path: &Path, _: &Groups) -> Result<()> {
 /// Always: this build is without the feature `arrow`.
 #[cfg(not(feature = "arrow"))]
 pub fn open_groups(path: &Path) -> Result<Groups> {
-    Err(crate::open::feature_is_off(&path.display().to_string(), "kept groups", "arrow"))
+    Err(crate::features::feature_is_off(&path.display().to_string(), "kept groups", "arrow"))
 }

@@ -23,6 +23,7 @@ mod atomic;
 mod bytes;
 mod csv;
 mod damaged;
+mod features;
 mod groups_file;
 mod json_lines;
 mod kinds;

@@ -176,15 +176,6 @@ impl TextSource {
     }
 }
 
-/// That this build leaves a form out, and how to get it.
-#[allow(dead_code)]
-pub(crate) fn feature_is_off(name: &str, what: &str, feature: &str) -> Error {
-    let message = format!(
-        "this build does not read {what}; install it with: cargo install --path crates/pivvel-cli --features {feature}"
-    );
-    Error::request(name, message)
-}
-
 #[cfg(feature = "workbook")]
 fn workbook(path: &Path, name: &str, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
     let bytes = std::fs::read(path).map_err(|e| Error::io(path.display().to_string(), e))?;
@@ -193,7 +184,7 @@ fn workbook(path: &Path, name: &str, part: &Part, options: &ReadOptions) -> Resu
 
 #[cfg(not(feature = "workbook"))]
 fn workbook(_: &Path, name: &str, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off(name, "workbooks", "workbook"))
+    Err(crate::features::feature_is_off(name, "workbooks", "workbook"))
 }
 
 #[cfg(feature = "parquet")]
@@ -203,7 +194,7 @@ fn parquet(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn S
 
 #[cfg(not(feature = "parquet"))]
 fn parquet(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off(&name, "Parquet", "parquet"))
+    Err(crate::features::feature_is_off(&name, "Parquet", "parquet"))
 }
 
 #[cfg(feature = "arrow")]
@@ -213,7 +204,7 @@ fn arrow(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn Sou
 
 #[cfg(not(feature = "arrow"))]
 fn arrow(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off(&name, "Arrow record batches", "arrow"))
+    Err(crate::features::feature_is_off(&name, "Arrow record batches", "arrow"))
 }
 
 #[cfg(feature = "arrow")]
@@ -223,7 +214,7 @@ fn arrow_stream(reader: Box<dyn Read + Send>, name: &str, options: &ReadOptions)
 
 #[cfg(not(feature = "arrow"))]
 fn arrow_stream(_: Box<dyn Read + Send>, name: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off(name, "Arrow record batches", "arrow"))
+    Err(crate::features::feature_is_off(name, "Arrow record batches", "arrow"))
 }
 
 #[cfg(feature = "sqlite")]
@@ -233,7 +224,7 @@ fn sqlite(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Resu
 
 #[cfg(not(feature = "sqlite"))]
 fn sqlite(_: &Path, name: String, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off(&name, "SQLite databases", "sqlite"))
+    Err(crate::features::feature_is_off(&name, "SQLite databases", "sqlite"))
 }
 
 #[cfg(feature = "postgres")]
@@ -243,5 +234,5 @@ fn postgres(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
 
 #[cfg(not(feature = "postgres"))]
 fn postgres(_: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(feature_is_off("the database", "PostgreSQL tables", "postgres"))
+    Err(crate::features::feature_is_off("the database", "PostgreSQL tables", "postgres"))
 }
