@@ -67,3 +67,37 @@ fn sessions_in_documents_are_true() {
     }
     assert!(run >= 4);
 }
+
+/// The briefs in documents are taken over the demonstration's lines, with no notice of what is most likely wrong.
+#[test]
+fn briefs_in_documents_run() {
+    let program = env!("CARGO_BIN_EXE_pivvel");
+    let folder = tempfile::tempdir().unwrap();
+    let run =
+        |arguments: &[&str]| Command::new(program).current_dir(&folder).args(arguments).output().unwrap();
+    assert!(run(&["demo", "."]).status.success());
+    // The demonstration has an empty line, which is noticed.
+    let path = folder.path().join("lines.csv");
+    let lines = std::fs::read_to_string(&path).unwrap();
+    let full = lines.lines().filter(|line| line.chars().any(|c| c != ',')).map(|line| format!("{line}\n"));
+    std::fs::write(&path, full.collect::<String>()).unwrap();
+    let mut briefs = 0;
+    for document in documents() {
+        let text = std::fs::read_to_string(&document).unwrap();
+        for block in text.split("```toml\n").skip(1) {
+            let brief = block.split("```").next().unwrap();
+            if !brief.lines().any(|line| line.starts_with("source")) {
+                continue;
+            }
+            std::fs::write(folder.path().join("brief.toml"), brief).unwrap();
+            let output = run(&["build", "brief.toml", "--strict", "--to", "out.csv"]);
+            let told = String::from_utf8_lossy(&output.stderr);
+            // A yard of the demonstration is meant to find no partner.
+            let fine =
+                output.status.success() || told.trim_end().ends_with("because of a notice: unmatched-keys");
+            assert!(fine, "{}:\n{brief}\n{told}", document.display());
+            briefs += 1;
+        }
+    }
+    assert!(briefs > 10);
+}

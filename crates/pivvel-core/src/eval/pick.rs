@@ -274,11 +274,10 @@ fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -
     }
     let most = if top.overall { groups.values().sum() } else { *groups.values().max()? };
     let (end, name) = (if top.bottom { "bottom" } else { "top" }, &dimension.name);
-    let text = match level == 1 || top.overall {
-        true => format!("the {end} {count} of {name} are all members that there are, which are {most}"),
-        false => {
-            format!("the {end} {count} of {name} are all members of each parent, which has {most} at most")
-        }
+    let why = match level == 1 || top.overall {
+        true => format!("there are only {most}"),
+        false => format!("no parent has more than {most}"),
     };
+    let text = format!("{end} {count} of {name} keeps every member: {why}");
     Some(Notice::author(NoticeCode::TopKeepsAll, text))
 }
