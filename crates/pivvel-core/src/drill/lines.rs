@@ -1,7 +1,6 @@
 //! The lines behind a cell, by a second pass over the source that keeps them alone. What they add up to
 //! is computed anew from them, and told beside what the cell has.
 
-use crate::grouping::NOWHERE;
 use std::collections::BTreeSet;
 
 use arrow_array::RecordBatch;
@@ -14,6 +13,7 @@ use super::trace::Trace;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::eval::made_of;
+use crate::grouping::NOWHERE;
 use crate::grouping::{Grouping, Scan, Wanted, keep};
 use crate::lines::LineSource;
 use crate::model::Value;

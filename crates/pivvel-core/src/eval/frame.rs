@@ -1,18 +1,17 @@
 //! The frame that values are computed in: axes, the cells of every grain, and their aggregates.
 
-use super::cells::Cells;
-use crate::model::Overflow;
 use std::borrow::Cow;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 
+use super::cells::Cells;
+use super::items::{add_items, merge_groups};
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, States};
+use crate::model::Overflow;
 use crate::plan::Plan;
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
-
-use super::items::{add_items, merge_groups};
 
 /// With so many leaf groups a thread more pays.
 const MANY: usize = 50_000;

@@ -1,15 +1,15 @@
 //! Room for calculated items: a node for each under every parent, with all that its operands have
 //! under them, and a cell wherever an operand has one.
 
-use crate::grouping::NOWHERE;
-use crate::model::Overflow;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::cells::Cells;
+use crate::grouping::NOWHERE;
 use crate::grouping::States;
 use crate::lines::{Member, MemberId};
+use crate::model::Overflow;
 use crate::plan::{Plan, PlannedItem};
 use crate::rollup::{Apart, Axis, Made};
 

@@ -1,8 +1,6 @@
 //! Groups that are finer than the cells: by keys that stand in no layout, as clients do in
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
-use super::pairs::NOWHERE;
-use super::states::FinerGroups;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
@@ -10,8 +8,10 @@ use arrow_array::{ArrayRef, RecordBatch};
 use super::filter::keep;
 use super::key_sets::KeySets;
 use super::keys::KeyScan;
+use super::pairs::NOWHERE;
 use super::pairs::PairTable;
 use super::spec::{Aggregate, Finer, LineValue};
+use super::states::FinerGroups;
 use super::states::States;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluate, Evaluation, LineFormula, Numbers, Texts, TypedExpr, Values, evaluate};

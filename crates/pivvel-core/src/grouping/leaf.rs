@@ -1,8 +1,5 @@
 //! The scan: batches of lines in, leaf groups out.
 
-use super::filter::keep;
-use super::pairs::NOWHERE;
-use crate::model::Overflow;
 use std::ops::Range;
 
 use arrow_array::cast::AsArray;
@@ -10,10 +7,12 @@ use arrow_array::types::{Float32Type, Float64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch};
 use arrow_schema::DataType;
 
+use super::filter::keep;
 use super::finer::{FinerScan, numbers};
 use super::group_cache::GroupCache;
 use super::keys::{AxisPaths, KeyScan};
 use super::nest::NONE;
+use super::pairs::NOWHERE;
 use super::pairs::PairTable;
 use super::spec::Grouping;
 use super::states::States;
@@ -21,6 +20,7 @@ use super::watch::{UnknownText, Watch};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
+use crate::model::Overflow;
 
 /// Lines whose values are worked out together.
 const PART: usize = 8_192;

@@ -1,10 +1,10 @@
 //! A second pass over lines: which of them are behind some cells.
 
-use super::pairs::NOWHERE;
 use arrow_array::RecordBatch;
 
 use super::keys::KeyScan;
 use super::leaf::{Moved, Scan};
+use super::pairs::NOWHERE;
 use super::spec::Grouping;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula};

@@ -5,11 +5,11 @@
 
 use std::sync::Arc;
 
-use super::key_sets::KeySets;
-use super::pairs::{NOWHERE, PairTable};
 use arrow_buffer::i256;
 
 use super::exact_float::ExactFloat;
+use super::key_sets::KeySets;
+use super::pairs::{NOWHERE, PairTable};
 use super::sketch::{Distinct, QuantileSketch};
 use super::spec::{Aggregate, LineValue, Needs};
 use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};

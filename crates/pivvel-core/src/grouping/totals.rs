@@ -4,11 +4,11 @@
 //! A sum is 64 bits wide; what it overflows by stands in 128 bits beside it, which few sums of money
 //! ever need.
 
-use super::pairs::NOWHERE;
-use crate::model::Overflow;
 use arrow_buffer::NullBuffer;
 
+use super::pairs::NOWHERE;
 use crate::formula::{Data, Numbers};
+use crate::model::Overflow;
 
 /// Every sum is what stands for it in both lists together.
 #[derive(Debug, Clone, Default)]

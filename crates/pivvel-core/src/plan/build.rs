@@ -1,17 +1,16 @@
 //! The plan: a brief checked against a source's columns. Every name is resolved and every type is
 //! right before any line is read.
 
-use super::model::{Assumptions, AxisKey, Dimension, Plan};
-use crate::brief::{Brief, MeasureBrief};
-use crate::formula::{Columns, check_condition, check_formula, parse};
-
 use arrow_schema::Schema;
 
 use super::cells::CellScope;
 use super::emphasize;
 use super::layout;
+use super::model::{Assumptions, AxisKey, Dimension, Plan};
 use super::tiers::{plan_axis, plan_tiers, split_condition};
+use crate::brief::{Brief, MeasureBrief};
 use crate::error::{Error, Result};
+use crate::formula::{Columns, check_condition, check_formula, parse};
 use crate::grouping::Grouping;
 use crate::model::{Notice, NoticeCode};
 

@@ -1,11 +1,11 @@
 //! Formulas over cells: names are measures, assumptions and dimensions of the layout, calls are
 //! aggregates of lines or of groups of cells, and `at` reads a related cell.
 
-use super::model::{Assumptions, Dimension, Measure};
-use crate::brief::MeasureBrief;
 use std::ops::Range;
 
 use super::aggregates::{Call, Kept, lines_aggregate};
+use super::model::{Assumptions, Dimension, Measure};
+use crate::brief::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,

@@ -1,9 +1,9 @@
 //! Calculated items: formulas over the siblings of a member.
 
-use super::model::{Assumptions, Plan, PlannedItem};
-use crate::brief::{Brief, ItemBrief};
 use std::ops::Range;
 
+use super::model::{Assumptions, Plan, PlannedItem};
+use crate::brief::{Brief, ItemBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, TypedExpr, check,

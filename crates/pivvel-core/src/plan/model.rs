@@ -1,9 +1,9 @@
 //! The plan as data: a brief checked against a source's columns. Every name is resolved, and every type is right.
 
-use crate::formula::{CellFormula, CellLeaf, Expr, Spot, all_leaves};
 use std::collections::BTreeSet;
 
 use crate::brief::{Assumed, EmphasisBrief, Form, NumberFormat, Placement, Side, TopBrief, TotalsOf};
+use crate::formula::{CellFormula, CellLeaf, Expr, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::{DatePart, Kind, Notice, Value};
 

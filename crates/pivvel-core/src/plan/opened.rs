@@ -1,8 +1,8 @@
 //! Whether lines were opened as a brief says: with its kinds, and with its related tables.
 
-use crate::brief::Brief;
 use arrow_schema::Schema;
 
+use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::lines::RELATED;
 use crate::model::Kind;

@@ -1,10 +1,10 @@
 //! Tiers: classes of the members of a dimension by an aggregate, used like a dimension.
 
-use super::model::{AxisKey, Dimension, Measure, Order, Pick, PlannedTier, TierKey};
-use crate::brief::{Assumed, Brief};
 use std::ops::Range;
 
 use super::cells::CellScope;
+use super::model::{AxisKey, Dimension, Measure, Order, Pick, PlannedTier, TierKey};
+use crate::brief::{Assumed, Brief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;

@@ -1,9 +1,9 @@
 //! Kinds for columns without a value: of a file that has only headings, or blank in every line.
 
-use super::model::Plan;
-use crate::brief::Brief;
 use arrow_schema::{DataType, Field, Schema};
 
+use super::model::Plan;
+use crate::brief::Brief;
 use crate::model::{Kind, UNSEEN};
 
 /// The kinds that columns without a value need for a brief to be valid: numbers where they are added up, dates where a

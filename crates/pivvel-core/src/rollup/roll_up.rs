@@ -1,10 +1,10 @@
 //! Roll-ups: the cells of every grain, each from the cells of a finer grain, by merging states.
 
-use crate::model::Overflow;
 use std::borrow::Cow;
 
 use super::axis::Axis;
 use crate::grouping::{PairTable, States};
+use crate::model::Overflow;
 
 /// The cells of one grain as states.
 pub(crate) struct RolledGrain<'a> {

@@ -8,7 +8,6 @@ use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array}
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::spec::{exact_field, metadata};
-
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::Value;
 use crate::peers::Yardstick;
