@@ -86,10 +86,10 @@ pub(crate) struct Asked {
 /// How much of the machine is used.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Effort {
-    /// Work with so many threads; as many as there are cores where not said
+    /// Threads to work with (default: one for each core)
     #[arg(long, value_name = "N", value_parser = threads)]
     pub(crate) threads: Option<usize>,
-    /// Let the groups, and the cells of a sheet, take so much memory: 512MiB, 8GiB; three quarters of what is free where not said
+    /// Memory that the groups, and the cells of a sheet, may take, as 512MiB or 8GiB (default: 75 % of free memory)
     #[arg(long, value_name = "SIZE")]
     pub(crate) memory: Option<String>,
     /// Read the lines of a database rather than letting it group them
@@ -126,7 +126,7 @@ pub(crate) struct Lines {
     /// Tell what this measure's aggregates are over the lines, instead of every shown measure's
     #[arg(long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
-    /// The columns to show: columns of the lines, derived ones, parts of dates; all where not said
+    /// The columns to show: columns of the lines, derived ones, parts of dates (default: all)
     #[arg(long, value_name = "A,B")]
     pub(crate) columns: Option<String>,
     /// Sort the lines: 'amount desc' (repeatable, the first counts most)
@@ -418,7 +418,7 @@ pub(crate) struct ScreenArguments {
     /// The terminal's background; auto reads COLORFGBG, and takes light where it is not set
     #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "BACKGROUND")]
     pub(crate) background: Background,
-    /// The width to keep within, in characters; 0 for no limit; the window's where not said
+    /// The width to keep within, in characters; 0 for no limit (default: the window's)
     #[arg(long, value_name = "PLACES")]
     pub(crate) width: Option<usize>,
 }

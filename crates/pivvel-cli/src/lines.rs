@@ -15,7 +15,7 @@ use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
 
-/// Lines that are shown on a screen where nothing is said.
+/// Lines that a screen shows by default.
 const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {

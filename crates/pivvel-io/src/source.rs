@@ -30,8 +30,8 @@ pub struct ReadOptions {
     pub kinds: Vec<(String, String)>,
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
-    /// How many bytes make a block of text; a number that suits the machine's caches where not said.
+    /// How many bytes make a block of text (default: what suits the machine's caches).
     pub block_bytes: Option<usize>,
-    /// How many bytes the cells of a workbook's sheet may take; 2 GiB where not said.
+    /// How many bytes the cells of a workbook's sheet may take (default: 2 GiB).
     pub sheet_bytes: Option<usize>,
 }

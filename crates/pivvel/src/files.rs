@@ -22,7 +22,7 @@ pub struct Target {
 pub struct TargetOptions {
     /// The view of the brief that is drawn alone, counted from 1, where it is a picture.
     pub view: Option<usize>,
-    /// The shape of a table; where nothing is said, as shown in Markdown and tidy otherwise.
+    /// The shape of a table (default: as shown in Markdown, and tidy otherwise).
     pub shape: Option<Shape>,
     /// The levels that a table keeps; all where none is named.
     pub levels: Vec<String>,

@@ -6,7 +6,7 @@ use crate::model::decimal_text;
 pub struct AssumptionBrief {
     /// The name that formulas and texts use.
     pub name: String,
-    /// What is assumed where nothing else is said.
+    /// The value by default.
     pub value: Assumed,
     /// The lowest number that makes sense.
     pub low: Option<Assumed>,

@@ -34,7 +34,7 @@ pub struct EmphasisBrief {
     pub by: Option<String>,
     /// The condition that cells must meet, as in `coast = 'Fell Coast' and range = 'Rope'`.
     pub only: Option<String>,
-    /// The levels that it is for; all but the grand totals where nothing is said.
+    /// The levels that it is for (default: all but the grand totals).
     pub levels: Vec<String>,
     /// Whether the whole row stands out rather than the cell; its value in the total of the columns
     /// decides then.
@@ -76,7 +76,7 @@ pub struct EmphasisBrief {
 pub struct RuleBrief {
     /// What the legend calls it.
     pub name: Option<String>,
-    /// How it shows: the name of a tone or a symbol; by its place among the rules where nothing is said.
+    /// How it shows: the name of a tone or a symbol (default: by its place among the rules).
     pub show: Option<String>,
     /// The lowest value that matches: a number, a position such as `25%`, a date or an assumption.
     pub from: Option<String>,

@@ -21,7 +21,7 @@ use crate::formula::Expr;
 /// ```
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Brief {
-    /// The heading; made from the layout where it is not given.
+    /// The heading (default: made from the layout).
     pub title: Option<String>,
     /// Where the lines are.
     pub source: Option<String>,
@@ -41,7 +41,7 @@ pub struct Brief {
     pub tiers: Vec<TierBrief>,
     /// Members that are computed from their siblings.
     pub items: Vec<ItemBrief>,
-    /// What is computed; the count of lines where nothing is said.
+    /// What is computed (default: the count of lines).
     pub measures: Vec<MeasureBrief>,
     /// Kinds that columns are given rather than found to be, by column.
     pub kinds: Vec<(String, String)>,
@@ -67,7 +67,7 @@ pub struct MeasureBrief {
     pub name: String,
     /// The aggregate, as in `sum(price * quantity)`.
     pub formula: String,
-    /// Its heading; the name where it is not given.
+    /// Its heading (default: the name).
     pub label: Option<String>,
     /// How its numbers are shown.
     pub format: NumberFormat,
@@ -88,7 +88,7 @@ pub struct ItemBrief {
     pub name: String,
     /// The formula over siblings, as in `actual - plan`.
     pub formula: String,
-    /// How its numbers are shown, whatever the measure; the measure's own way where nothing is said.
+    /// How its numbers are shown, whatever the measure (default: as the measure's).
     pub format: Option<NumberFormat>,
     /// Whether it is computed for other items only, and not shown.
     pub hidden: bool,
@@ -131,7 +131,7 @@ pub struct RelatedBrief {
 pub struct DimensionBrief {
     /// The dimension as the layout names it.
     pub name: String,
-    /// Its heading; the name where it is not given.
+    /// Its heading (default: the name).
     pub label: Option<String>,
     /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
     /// 'plan'`, then `asc` or `desc`.
@@ -142,7 +142,7 @@ pub struct DimensionBrief {
     pub top: Option<TopBrief>,
     /// The condition on cells that members must meet, as in `sales > 10000`.
     pub having: Option<String>,
-    /// The only members that are shown; all where nothing is said.
+    /// The only members that are shown (default: all).
     pub only: Vec<String>,
     /// Members that are not shown.
     pub except: Vec<String>,
@@ -163,7 +163,7 @@ pub struct TopBrief {
     pub bottom: bool,
     /// Whether they are ranked overall rather than within each parent.
     pub overall: bool,
-    /// The label of the member that gathers the rest; they are dropped where nothing is said.
+    /// The label of the member that gathers the rest (default: the rest is dropped).
     pub others: Option<String>,
 }
 

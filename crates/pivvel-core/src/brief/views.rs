@@ -3,11 +3,11 @@
 /// A view beside the cross-tab, drawn from the same lines in the same pass.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ViewBrief {
-    /// The heading; made from the layout where it is not given.
+    /// The heading (default: made from the layout).
     pub title: Option<String>,
     /// How it is drawn.
     pub form: ViewForm,
-    /// Dimensions on its rows; the brief's own where nothing is said.
+    /// Dimensions on its rows (default: the brief's own).
     pub rows: Option<Vec<String>>,
     /// Dimensions on its columns; the brief's own for a cross-tab, and none else.
     pub columns: Option<Vec<String>>,

@@ -28,7 +28,7 @@ pub struct LinesBehind {
     /// The columns to show, also those that the brief derives and parts of dates; all columns of the
     /// lines where none is named.
     pub columns: Vec<String>,
-    /// What the lines are sorted by; the order of the source where nothing is said.
+    /// What the lines are sorted by (default: the order of the source).
     pub order: Vec<LineOrder>,
     /// How many are shown at most. They add up to the cell all the same, shown or not.
     pub limit: Option<usize>,

@@ -50,7 +50,7 @@ pub enum Node {
     Case {
         /// Conditions with what they give, in order.
         branches: Vec<(Expr, Expr)>,
-        /// What is given where none holds; a blank where nothing is said.
+        /// What is given if none holds (default: blank).
         otherwise: Option<Box<Expr>>,
     },
     /// `function(argument, …  clauses)`.

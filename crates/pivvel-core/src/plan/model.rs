@@ -88,7 +88,7 @@ impl Dimension {
 /// Which members of a dimension are shown.
 #[derive(Debug, Clone, Default)]
 pub struct Pick {
-    /// The only ones; all where nothing is said.
+    /// The only ones (default: all).
     pub only: Vec<String>,
     /// Those that are not.
     pub except: Vec<String>,
@@ -319,7 +319,7 @@ pub struct PlannedRule {
     pub(crate) when: Option<CellFormula>,
 }
 
-/// From where to where a rule matches; half open, and open where nothing is said.
+/// From where to where a rule matches: half open, and open where there is no bound.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub(crate) struct Bounds {
     pub(crate) from: Option<Value>,

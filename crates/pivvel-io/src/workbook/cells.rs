@@ -7,7 +7,7 @@ use pivvel_core::{Error, Result};
 
 use super::{open_document, unreadable};
 
-/// The most memory that the cells of a sheet may take where nothing is said. A sheet of a million rows and thirty
+/// The most memory that the cells of a sheet may take by default. A sheet of a million rows and thirty
 /// columns fits.
 const USUAL: usize = 2 << 30;
 

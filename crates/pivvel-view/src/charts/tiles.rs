@@ -109,7 +109,7 @@ fn tile(
     canvas.rectangle((x, y), TILE, "outline", &Member::default());
 }
 
-/// The tint of the cell; by its position among its peers where nothing is said.
+/// The tint of the cell (default: by its position among its peers).
 fn paint(wardrobe: &Wardrobe<'_>, row: Entry, measure: usize) -> Option<Paint> {
     if let Some(tint) = wardrobe.dress(row, Entry::TOTAL, measure).0.tint {
         return Some(tint);

@@ -10,7 +10,7 @@ use crate::number::show_number;
 pub struct ChangeFormats {
     /// How the numbers of measures are shown, as far as it is known.
     pub measures: Vec<(String, NumberFormat)>,
-    /// So many changes of each pair of levels, the largest first; all where nothing is said.
+    /// How many changes of each pair of levels, the largest first (default: all).
     pub limit: Option<usize>,
     /// Whether cells of which neither the row nor the column is the total are told, too.
     pub inner: bool,
