@@ -9,7 +9,7 @@ use crate::rollup::{Class, Entry};
 /// A small line for each row, on a scale of the row's level.
 #[derive(Debug, Clone)]
 pub struct Trend {
-    /// The place of the emphasis among [`CrossTab::emphases`].
+    /// The place of the emphasis among [`CrossTab::emphases`](super::CrossTab::emphases).
     pub emphasis: usize,
     /// The measure's place.
     pub measure: usize,
