@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::mix::{Mixed, mixed};
 use super::ratio::Ratio;
-use super::snapshot::{Key, Snapshot, Told};
+use super::snapshot::{RowKey, Snapshot, Told};
 use crate::error::{Error, Result};
 use crate::formula::{Blanks, Operator, arithmetic};
 use crate::model::Value;
@@ -313,9 +313,9 @@ fn levels(earlier: &Snapshot, later: &Snapshot, axes: &[Vec<String>; 2]) -> Vec<
     levels
 }
 
-impl Key {
+impl RowKey {
     /// The same cell of another measure.
-    pub(super) fn of_measure(&self, measure: &str) -> Key {
-        Key { measure: measure.to_string(), ..self.clone() }
+    pub(super) fn of_measure(&self, measure: &str) -> RowKey {
+        RowKey { measure: measure.to_string(), ..self.clone() }
     }
 }

@@ -9,7 +9,7 @@
 //! has no change of its own, and is all mix; what it has above nothing, as a cost without sales, is all own.
 
 use super::ratio::Ratio;
-use super::snapshot::{Key, Snapshot, Told};
+use super::snapshot::{RowKey, Snapshot, Told};
 
 /// The change of a ratio in one cell.
 #[derive(Debug, Clone, PartialEq)]
@@ -65,7 +65,7 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
     };
     let (before, after) = (whole(earlier)?, whole(later)?);
     let members = children(earlier, later, &told.key, depth, ratio);
-    let part = |snapshot: &Snapshot, key: &Key| {
+    let part = |snapshot: &Snapshot, key: &RowKey| {
         let of = |measure: &str| snapshot.get(&key.of_measure(measure)).and_then(|told| told.value);
         (of(&ratio.above).map_or(0.0, |v| v.as_f64()), of(&ratio.below).map_or(0.0, |v| v.as_f64()))
     };
@@ -81,7 +81,7 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
     }
     let ratios = [before.0 / before.1, after.0 / after.1];
     let centre = (ratios[0] + ratios[1]) / 2.0;
-    let name = |key: &Key| key.members[depth].clone().unwrap_or_default();
+    let name = |key: &RowKey| key.members[depth].clone().unwrap_or_default();
     let parts: Vec<MixPart> = members
         .iter()
         .zip(&parts)
@@ -112,9 +112,15 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
 }
 
 /// The cells one row level deeper that a cell is made of, in either result.
-fn children(earlier: &Snapshot, later: &Snapshot, parent: &Key, depth: usize, ratio: &Ratio) -> Vec<Key> {
+fn children(
+    earlier: &Snapshot,
+    later: &Snapshot,
+    parent: &RowKey,
+    depth: usize,
+    ratio: &Ratio,
+) -> Vec<RowKey> {
     let is_child = |told: &&Told| {
-        let Key { members, column_level, measure, .. } = &told.key;
+        let RowKey { members, column_level, measure, .. } = &told.key;
         *measure == ratio.below
             && *column_level == parent.column_level
             && told.kinds[0] != "calculated"
@@ -125,7 +131,7 @@ fn children(earlier: &Snapshot, later: &Snapshot, parent: &Key, depth: usize, ra
                 .enumerate()
                 .all(|(i, (own, above))| i == depth || own == above)
     };
-    let mut keys: Vec<Key> = Vec::new();
+    let mut keys: Vec<RowKey> = Vec::new();
     for told in later.cells.iter().filter(is_child).chain(earlier.cells.iter().filter(is_child)) {
         if !keys.contains(&told.key) {
             keys.push(told.key.clone());

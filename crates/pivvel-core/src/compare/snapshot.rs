@@ -16,12 +16,12 @@ pub struct Snapshot {
     pub(super) name: String,
     pub(super) dimensions: Vec<String>,
     pub(super) cells: Vec<Told>,
-    places: HashMap<Key, usize>,
+    places: HashMap<RowKey, usize>,
 }
 
 /// A cell and a measure.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub(super) struct Key {
+pub(super) struct RowKey {
     /// The label in each dimension; nothing where it is rolled up.
     pub(super) members: Vec<Option<String>>,
     pub(super) row_level: String,
@@ -32,7 +32,7 @@ pub(super) struct Key {
 /// What is told of it.
 #[derive(Debug, Clone)]
 pub(super) struct Told {
-    pub(super) key: Key,
+    pub(super) key: RowKey,
     pub(super) kinds: [String; 2],
     pub(super) value: Option<Value>,
     pub(super) lines: u64,
@@ -45,7 +45,7 @@ impl Snapshot {
         let cells = tidy(crosstab).map(|row| {
             let text = |label: Option<&str>| label.map(str::to_string);
             Told {
-                key: Key {
+                key: RowKey {
                     members: row.members().into_iter().map(text).collect(),
                     row_level: row.levels()[0].to_string(),
                     column_level: row.levels()[1].to_string(),
@@ -124,7 +124,7 @@ impl Snapshot {
         [self.dimensions[..rows].to_vec(), self.dimensions[rows..].to_vec()]
     }
 
-    pub(super) fn get(&self, key: &Key) -> Option<&Told> {
+    pub(super) fn get(&self, key: &RowKey) -> Option<&Told> {
         self.places.get(key).map(|place| &self.cells[*place])
     }
 
@@ -159,7 +159,7 @@ fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<To
             })
         });
         Ok(Told {
-            key: Key {
+            key: RowKey {
                 members: dimensions.iter().map(|d| text(d, row)).collect(),
                 row_level: plain("row_level"),
                 column_level: plain("column_level"),

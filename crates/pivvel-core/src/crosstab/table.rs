@@ -12,7 +12,7 @@ use crate::lines::Tally;
 use crate::model::{Notice, Value};
 use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
 use crate::plan::Measure;
-use crate::plan::Wanted;
+use crate::plan::YardstickSpec;
 use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
@@ -189,7 +189,7 @@ impl CrossTab {
                     let axes = (&self.rows, &self.columns);
                     let levels = (!peers.is_joined()).then_some((grain / across, grain % across));
                     let name = peers_id(&measure.name, axes, levels, key);
-                    KeptScale::of(measured, &Wanted::default())
+                    KeptScale::of(measured, &YardstickSpec::default())
                         .into_iter()
                         .for_each(|scale| all.insert(name.clone(), scale));
                 }
@@ -232,7 +232,12 @@ impl CrossTab {
         scaled.unwrap_or_else(|| {
             peers[measure].get_or_init(|| {
                 let keys = groups(axes, levels, cells.pairs(), Group::Level);
-                Peers::new(&values[measure], &keys, &shown(axes, levels, cells.pairs()), &Wanted::default())
+                Peers::new(
+                    &values[measure],
+                    &keys,
+                    &shown(axes, levels, cells.pairs()),
+                    &YardstickSpec::default(),
+                )
             })
         })
     }

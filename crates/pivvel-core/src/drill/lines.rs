@@ -14,7 +14,7 @@ use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::eval::made_of;
 use crate::grouping::NOWHERE;
-use crate::grouping::{Grouping, Scan, Wanted, keep};
+use crate::grouping::{Grouping, Scan, WantedPaths, keep};
 use crate::lines::LineSource;
 use crate::model::Value;
 use crate::plan::Plan;
@@ -251,7 +251,7 @@ impl Trace {
     }
 
     /// For every path of the scan, which of some rows and columns it is under.
-    fn wanted(&self, rows: &[Entry], columns: &[Entry]) -> Wanted {
+    fn wanted(&self, rows: &[Entry], columns: &[Entry]) -> WantedPaths {
         let under = |axis: &Axis, entries: &[Entry]| -> Vec<u32> {
             let depth = axis.depth();
             let spot = |node: u32| {

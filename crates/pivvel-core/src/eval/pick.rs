@@ -99,15 +99,15 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
             // Nodes of items are made anew, and are no nodes of the lines.
             let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
             let fate = |node: usize| match (&keeps[node], &others) {
-                (Kept::Yes, _) => Fate::Kept,
-                (Kept::NotOnTop, Some(_)) => Fate::Gathered,
+                (Verdict::Yes, _) => Fate::Kept,
+                (Verdict::NotOnTop, Some(_)) => Fate::Gathered,
                 _ if shown_only => Fate::Dropped,
                 _ => Fate::Kept,
             };
             let fates: Vec<Fate> = of_lines.clone().map(fate).collect();
             let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
             side.push((fates, others));
-            let not_shown = |node: usize| keeps[node] != Kept::Yes;
+            let not_shown = |node: usize| keeps[node] != Verdict::Yes;
             picks
                 .hidden
                 .extend(hidden(axis, level, side, &not_shown).into_iter().map(|path| (on_rows, path)));
@@ -165,7 +165,7 @@ fn open(axis: &Axis, level: usize, depth: usize) -> Vec<bool> {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Kept {
+enum Verdict {
     Yes,
     No,
     NotOnTop,
@@ -179,7 +179,7 @@ fn kept(
     (axis, level, on_rows): (&Axis, usize, bool),
     dimension: &Dimension,
     (open, ranked): (&[bool], &[bool]),
-) -> Result<Vec<Kept>> {
+) -> Result<Vec<Verdict>> {
     let Pick { only, except, condition, by, count, top, .. } = &dimension.pick;
     let nodes = axis.len(level);
     let mut meets = vec![true; nodes];
@@ -203,8 +203,8 @@ fn kept(
             *meets &= cell(node).is_some_and(|cell| holds[cell]);
         }
     }
-    let keep = |node: usize| if open[node] && !meets[node] { Kept::No } else { Kept::Yes };
-    let mut keeps: Vec<Kept> = (0..nodes).map(keep).collect();
+    let keep = |node: usize| if open[node] && !meets[node] { Verdict::No } else { Verdict::Yes };
+    let mut keeps: Vec<Verdict> = (0..nodes).map(keep).collect();
     let (Some(by), Some(top)) = (by, top) else { return Ok(keeps) };
     let values = engine.values(by, grain).map_err(|_| place())?;
     let mut groups: BTreeMap<u32, Vec<(usize, Option<Value>)>> = BTreeMap::new();
@@ -230,16 +230,16 @@ fn kept(
             by_value.then_with(|| natural(*a).cmp(&natural(*b)))
         });
         let wanted = count.of(members.len());
-        members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Kept::NotOnTop);
+        members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Verdict::NotOnTop);
     }
     Ok(keeps)
 }
 
 /// What a reader must know of members that are not shown.
-fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<Notice> {
+fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
     let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
     let all = of_lines.clone().count();
-    let shown = of_lines.filter(|node| keeps[*node] == Kept::Yes).count();
+    let shown = of_lines.filter(|node| keeps[*node] == Verdict::Yes).count();
     if shown == all {
         return None;
     }
@@ -260,16 +260,16 @@ fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Opt
 }
 
 /// That a top is of no fewer members than there are.
-fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Kept]) -> Option<Notice> {
+fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
     let (top, Count::Members(count)) = (dimension.pick.top.as_ref()?, dimension.pick.count) else {
         return None;
     };
     let mut groups: BTreeMap<u32, usize> = BTreeMap::new();
     for node in (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none()) {
         match keeps[node] {
-            Kept::NotOnTop => return None,
-            Kept::Yes => *groups.entry(axis.parent_node(level, node as u32)).or_default() += 1,
-            Kept::No => {}
+            Verdict::NotOnTop => return None,
+            Verdict::Yes => *groups.entry(axis.parent_node(level, node as u32)).or_default() += 1,
+            Verdict::No => {}
         }
     }
     let most = if top.overall { groups.values().sum() } else { *groups.values().max()? };

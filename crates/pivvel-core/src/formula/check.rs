@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use super::expr::{Clause, Expr, Name, Node, Operator, Place};
-use super::scalar::{Call, ScalarFunction, Takes, scalar_function, scalar_functions};
+use super::scalar::{ScalarCall, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::types::Type;
 use crate::error::{Error, Result, shown};
 use crate::model::{DatePart, date_from_text};
@@ -34,7 +34,7 @@ pub(crate) enum Step<L> {
     IsBlank(Box<TypedExpr<L>>),
     /// Conditions with what they give, and what is given where none holds.
     Case(Vec<(TypedExpr<L>, TypedExpr<L>)>, Box<TypedExpr<L>>),
-    Apply(Call, Vec<TypedExpr<L>>),
+    Apply(ScalarCall, Vec<TypedExpr<L>>),
     /// The same number, finer or as a float.
     Convert(Box<TypedExpr<L>>),
 }
@@ -312,7 +312,7 @@ fn apply<S: Scope>(
     }
     let (values, common) = unify(values)?;
     let ty = function.result_type(common, places);
-    Ok(TypedExpr { step: Step::Apply(Call { function, places }, values), ty })
+    Ok(TypedExpr { step: Step::Apply(ScalarCall { function, places }, values), ty })
 }
 
 impl Blanks {

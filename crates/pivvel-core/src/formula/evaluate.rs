@@ -20,7 +20,7 @@ use arrow_schema::DataType;
 use super::check::{Blanks, Step};
 use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
-use super::scalar::Call;
+use super::scalar::ScalarCall;
 use super::types::Type;
 use super::values::logical;
 use crate::lines::hash;
@@ -54,7 +54,7 @@ impl Numbers<'_> {
 }
 
 /// Yes, no or blank, one a line.
-pub(crate) type Truths = Vec<Option<bool>>;
+pub(crate) type LineTruths = Vec<Option<bool>>;
 
 /// A run over one batch.
 #[derive(Debug)]
@@ -66,7 +66,7 @@ pub(crate) struct Evaluation<'a> {
     pub(crate) zero_divisions: u64,
 }
 
-type Run<T> = std::result::Result<T, Overflow>;
+type Evaluated<T> = std::result::Result<T, Overflow>;
 
 impl<'a> Evaluation<'a> {
     pub(crate) fn new(batch: &'a RecordBatch) -> Evaluation<'a> {
@@ -74,7 +74,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// The numbers (or days, or periods) that a formula gives.
-    pub(crate) fn numbers(&mut self, formula: &LineFormula) -> Run<Numbers<'a>> {
+    pub(crate) fn numbers(&mut self, formula: &LineFormula) -> Evaluated<Numbers<'a>> {
         let lines = self.batch.num_rows();
         Ok(match &formula.step {
             Step::Leaf(leaf) => self.leaf(leaf)?,
@@ -109,7 +109,7 @@ impl<'a> Evaluation<'a> {
         })
     }
 
-    fn leaf(&mut self, leaf: &LineLeaf) -> Run<Numbers<'a>> {
+    fn leaf(&mut self, leaf: &LineLeaf) -> Evaluated<Numbers<'a>> {
         let periods = |days: &[i32], part: DatePart| {
             Data::Narrow(Cow::Owned(days.iter().map(|day| part.period(*day).unwrap_or(0).into()).collect()))
         };
@@ -143,7 +143,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// A hash of what a formula gives, blank where it gives nothing.
-    fn hashes(&mut self, formula: &LineFormula) -> Run<Numbers<'a>> {
+    fn hashes(&mut self, formula: &LineFormula) -> Evaluated<Numbers<'a>> {
         let digits: Vec<i64> = match formula.ty {
             Type::Text => self.texts(formula)?.iter().map(|text| hash(text.as_bytes()) as i64).collect(),
             Type::Condition => self
@@ -162,7 +162,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// Which lines a formula of any type gives nothing for.
-    fn blanks(&mut self, formula: &LineFormula) -> Run<Option<NullBuffer>> {
+    fn blanks(&mut self, formula: &LineFormula) -> Evaluated<Option<NullBuffer>> {
         Ok(match (&formula.step, formula.ty) {
             (Step::Leaf(LineLeaf::Column(slot)), _) => blanks(self.batch.column(*slot)),
             (Step::Leaf(LineLeaf::Where(inner, condition)), Type::Text | Type::Condition) => {
@@ -191,7 +191,7 @@ impl<'a> Evaluation<'a> {
         ty: Type,
         left: &LineFormula,
         right: &LineFormula,
-    ) -> Run<Numbers<'a>> {
+    ) -> Evaluated<Numbers<'a>> {
         let (mut a, mut b) = (self.numbers(left)?, self.numbers(right)?);
         let adds = rule == Blanks::AsNothing;
         let blanks = match (&a.blanks, &b.blanks) {
@@ -226,7 +226,7 @@ impl<'a> Evaluation<'a> {
         branches: &[(LineFormula, LineFormula)],
         otherwise: &LineFormula,
         ty: Type,
-    ) -> Run<Numbers<'a>> {
+    ) -> Evaluated<Numbers<'a>> {
         let lines = self.batch.num_rows();
         let before = self.active.clone();
         let mut open = vec![true; lines];
@@ -247,7 +247,7 @@ impl<'a> Evaluation<'a> {
         Ok(Numbers::of_values(&result, ty))
     }
 
-    fn apply(&mut self, call: Call, arguments: &[LineFormula], ty: Type) -> Run<Numbers<'a>> {
+    fn apply(&mut self, call: ScalarCall, arguments: &[LineFormula], ty: Type) -> Evaluated<Numbers<'a>> {
         let lines = self.batch.num_rows();
         let all = vec![true; lines];
         let mut given = Vec::with_capacity(arguments.len());
@@ -265,14 +265,14 @@ impl<'a> Evaluation<'a> {
     }
 
     /// Which lines a condition holds for; a blank condition does not hold, and is counted.
-    pub(crate) fn holds(&mut self, condition: &LineFormula) -> Run<(Vec<bool>, u64)> {
+    pub(crate) fn holds(&mut self, condition: &LineFormula) -> Evaluated<(Vec<bool>, u64)> {
         let truths = self.truths(condition)?;
         let blank = truths.iter().filter(|truth| truth.is_none()).count() as u64;
         Ok((truths.into_iter().map(|truth| truth == Some(true)).collect(), blank))
     }
 
     /// Whether a condition holds, line by line.
-    pub(crate) fn truths(&mut self, formula: &LineFormula) -> Run<Truths> {
+    pub(crate) fn truths(&mut self, formula: &LineFormula) -> Evaluated<LineTruths> {
         Ok(match &formula.step {
             Step::Leaf(LineLeaf::Column(slot)) => self.batch.column(*slot).as_boolean().iter().collect(),
             Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
@@ -293,7 +293,12 @@ impl<'a> Evaluation<'a> {
         })
     }
 
-    fn compare(&mut self, operator: Operator, left: &LineFormula, right: &LineFormula) -> Run<Truths> {
+    fn compare(
+        &mut self,
+        operator: Operator,
+        left: &LineFormula,
+        right: &LineFormula,
+    ) -> Evaluated<LineTruths> {
         let (a, b) = (self.numbers(left)?, self.numbers(right)?);
         let blanks = NullBuffer::union(a.blanks.as_ref(), b.blanks.as_ref());
         let lines = self.batch.num_rows();
@@ -321,7 +326,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// The texts that a formula gives; a blank is an empty text.
-    pub(crate) fn texts<'b>(&mut self, formula: &'b LineFormula) -> Run<Vec<Cow<'b, str>>>
+    pub(crate) fn texts<'b>(&mut self, formula: &'b LineFormula) -> Evaluated<Vec<Cow<'b, str>>>
     where
         'a: 'b,
     {
@@ -380,7 +385,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// What a dimension is made of: the column itself, or what a formula gives.
-    pub(crate) fn array(&mut self, formula: &LineFormula) -> Run<ArrayRef> {
+    pub(crate) fn array(&mut self, formula: &LineFormula) -> Evaluated<ArrayRef> {
         match &formula.step {
             Step::Leaf(LineLeaf::Column(slot) | LineLeaf::Part(slot, _)) => {
                 return Ok(self.batch.column(*slot).clone());
@@ -566,7 +571,7 @@ pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
 }
 
 /// The same numbers finer, or as floats.
-fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Run<Numbers<'_>> {
+fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Evaluated<Numbers<'_>> {
     let data = match to {
         Type::Exact { scale } => {
             let by = pow10(scale - from.scale()).ok_or(Overflow)?;
@@ -585,7 +590,7 @@ fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Run<Numbers<'_>> {
     Ok(Numbers { data, blanks: numbers.blanks })
 }
 
-fn negate(numbers: Numbers<'_>) -> Run<Numbers<'_>> {
+fn negate(numbers: Numbers<'_>) -> Evaluated<Numbers<'_>> {
     let data = match numbers.data {
         Data::Narrow(digits) => match digits.iter().map(|d| d.checked_neg()).collect() {
             Some(negated) => Data::Narrow(Cow::Owned(negated)),
@@ -606,7 +611,7 @@ fn exact(
     (b, b_type): (&Numbers<'_>, Type),
     to: u8,
     blanks: &Option<NullBuffer>,
-) -> Run<Data<'static>> {
+) -> Evaluated<Data<'static>> {
     let lift = |ty: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - ty.scale()) };
     let (a_by, b_by) = (lift(a_type).ok_or(Overflow)?, lift(b_type).ok_or(Overflow)?);
     let one = |a: i128, b: i128| {

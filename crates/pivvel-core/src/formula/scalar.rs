@@ -268,13 +268,13 @@ fn rounded(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Overflo
 
 /// A function with what it is told beside its arguments.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Call {
+pub(crate) struct ScalarCall {
     pub(crate) function: &'static ScalarFunction,
     /// To how many digits after the point.
     pub(super) places: u8,
 }
 
-impl Call {
+impl ScalarCall {
     /// What comes of the values of one line or cell; `None` stands for blank.
     pub(super) fn of_values(
         self,
@@ -306,8 +306,8 @@ impl Call {
     }
 }
 
-impl PartialEq for Call {
-    fn eq(&self, other: &Call) -> bool {
+impl PartialEq for ScalarCall {
+    fn eq(&self, other: &ScalarCall) -> bool {
         (self.function.name, self.places) == (other.function.name, other.places)
     }
 }

@@ -33,7 +33,7 @@ use crate::lines::Member;
 use crate::model::{Kind, Value};
 
 /// Named columns of a table, in order.
-type Columns = Vec<(String, ArrayRef)>;
+type KeptColumns = Vec<(String, ArrayRef)>;
 
 impl Scan<'_> {
     /// The groups as a table.
@@ -118,7 +118,7 @@ impl FinerScan {
 
 impl KeyScan {
     /// The members of paths, a column for each key.
-    fn kept(&self, lead: &str, paths: &[u32]) -> Columns {
+    fn kept(&self, lead: &str, paths: &[u32]) -> KeptColumns {
         let mut columns = Vec::with_capacity(self.levels.len());
         let mut paths = paths.to_vec();
         for (i, level) in self.levels.iter().enumerate().rev() {
@@ -161,8 +161,8 @@ fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
 }
 
 impl States {
-    fn kept(&self, groups: usize) -> Columns {
-        let mut columns: Columns = vec![("lines".into(), counts(self.all_lines()))];
+    fn kept(&self, groups: usize) -> KeptColumns {
+        let mut columns: KeptColumns = vec![("lines".into(), counts(self.all_lines()))];
         for (i, value) in self.values.iter().enumerate() {
             columns.extend(
                 value
@@ -188,10 +188,10 @@ impl States {
 }
 
 impl ValueStates {
-    fn kept(&self, groups: usize, totals: &Totals) -> Columns {
+    fn kept(&self, groups: usize, totals: &Totals) -> KeptColumns {
         let needs = self.needs;
         let blank = (0..groups).map(|group| self.blank.get(group).copied().unwrap_or(0));
-        let mut columns: Columns = vec![("blank".into(), counts(blank))];
+        let mut columns: KeptColumns = vec![("blank".into(), counts(blank))];
         let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
         match &self.sums {
             Sums::Exact(place) => {
@@ -394,7 +394,7 @@ fn wide(digits: &[i128]) -> ArrayRef {
 
 /// The order of rows by what they are part of and then by their keys: the same lines are kept in the same bytes,
 /// whichever of them was read first.
-fn in_order(keys: &Columns, part_of: &[u32]) -> Vec<usize> {
+fn in_order(keys: &KeptColumns, part_of: &[u32]) -> Vec<usize> {
     let by_key = |array: &ArrayRef, a: usize, b: usize| -> Ordering {
         let blank = |i: usize| array.is_null(i);
         if blank(a) || blank(b) {
@@ -442,7 +442,7 @@ fn moved(table: StructArray, order: &[usize]) -> Result<StructArray> {
     Ok(StructArray::from(rows.freeze()))
 }
 
-fn structs(columns: Columns, rows: usize) -> Result<StructArray> {
+fn structs(columns: KeptColumns, rows: usize) -> Result<StructArray> {
     let field = |(name, array): &(String, ArrayRef)| {
         let own: DataType = array.data_type().clone();
         Arc::new(Field::new(name, own, true))

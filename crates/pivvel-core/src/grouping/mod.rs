@@ -26,7 +26,7 @@ pub(crate) use keys::AxisPaths;
 pub use leaf::ScanReport;
 pub(crate) use leaf::{Crowd, LeafGroups, Moved, Scan};
 pub(crate) use pairs::{NOWHERE, PairTable};
-pub(crate) use sieve::{Sieve, Wanted};
+pub(crate) use sieve::{Sieve, WantedPaths};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
 pub(crate) use summary::{Total, quantile, summarize};

@@ -20,7 +20,7 @@ pub(crate) struct Sieve {
 /// For every path of a scan, which of the wanted nodes it is under; [`NOWHERE`] where it is
 /// under none of them.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Wanted {
+pub(crate) struct WantedPaths {
     pub(crate) rows: Vec<u32>,
     pub(crate) columns: Vec<u32>,
 }
@@ -33,13 +33,13 @@ impl Sieve {
 
     /// What is wanted of the scan's paths, where each axis says of the paths that these became which of
     /// its wanted nodes they are under.
-    pub(crate) fn wanted(&self, moved: &Moved, rows: &[u32], columns: &[u32]) -> Wanted {
+    pub(crate) fn wanted(&self, moved: &Moved, rows: &[u32], columns: &[u32]) -> WantedPaths {
         let of = |paths: usize, moved: &Option<Vec<u32>>, under: &[u32]| -> Vec<u32> {
             let now = |path: u32| moved.as_ref().map_or(path, |moved| moved[path as usize]);
             let under = |path: u32| if path == NOWHERE { path } else { under[path as usize] };
             (0..paths as u32).map(|path| under(now(path))).collect()
         };
-        Wanted {
+        WantedPaths {
             rows: of(self.rows.paths(), &moved.rows, rows),
             columns: of(self.columns.paths(), &moved.columns, columns),
         }
@@ -49,7 +49,11 @@ impl Sieve {
     ///
     /// # Errors
     /// A number that outgrows 38 digits.
-    pub(crate) fn sift(&mut self, batch: &RecordBatch, wanted: &Wanted) -> Result<Vec<Option<(u32, u32)>>> {
+    pub(crate) fn sift(
+        &mut self,
+        batch: &RecordBatch,
+        wanted: &WantedPaths,
+    ) -> Result<Vec<Option<(u32, u32)>>> {
         let mut evaluation = Evaluation::new(batch);
         let holds = match &self.filter {
             Some(condition) => Some(evaluation.holds(condition).map_err(|_| Error::overflow("where"))?.0),

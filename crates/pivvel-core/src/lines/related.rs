@@ -115,7 +115,7 @@ impl<'a> Related<'a> {
     }
 
     /// Reads the table: its rows by key, and the columns that are wanted.
-    fn read_table(&mut self, wanted: &[usize]) -> Result<Table> {
+    fn read_table(&mut self, wanted: &[usize]) -> Result<PartnerTable> {
         let places: Vec<usize> =
             self.keys.iter().map(|(_, key)| *key).chain(wanted.iter().copied()).collect();
         let mut batches: Vec<RecordBatch> = Vec::new();
@@ -125,7 +125,7 @@ impl<'a> Related<'a> {
         })?;
         let schema = self.table.schema();
         let keys = self.keys.iter().map(|(_, key)| Coder::new(kind(&schema, *key), None)).collect();
-        let mut table = Table { coders: keys, rows: HashMap::new(), columns: Vec::new(), tally };
+        let mut table = PartnerTable { coders: keys, rows: HashMap::new(), columns: Vec::new(), tally };
         let mut row = 0;
         for batch in &batches {
             for (key, label) in table.keys_of(&batch.columns()[..self.keys.len()])? {
@@ -158,7 +158,7 @@ impl<'a> Related<'a> {
 }
 
 /// What was read of a related table.
-struct Table {
+struct PartnerTable {
     coders: Vec<Coder>,
     /// Rows by the codes of their keys.
     rows: HashMap<Vec<u32>, u32>,
@@ -167,7 +167,7 @@ struct Table {
     tally: Tally,
 }
 
-impl Table {
+impl PartnerTable {
     /// The key of every line, none where a part of it is blank, and what it is called.
     fn keys_of(&mut self, arrays: &[ArrayRef]) -> Result<Vec<(Option<Vec<u32>>, String)>> {
         let lines = arrays.first().map_or(0, |array| array.len());

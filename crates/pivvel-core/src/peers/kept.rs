@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::Yardstick;
 use super::yardstick::Measured;
 use crate::model::Value;
-use crate::plan::{Count, Wanted};
+use crate::plan::{Count, YardstickSpec};
 
 /// The scales of a run by the names of their peers.
 ///
@@ -73,7 +73,7 @@ impl Yardsticks {
 
 impl KeptScale {
     /// What is kept of a group that was measured; nothing of one without values, or of dates.
-    pub(crate) fn of(measured: &Measured, wanted: &Wanted) -> Option<KeptScale> {
+    pub(crate) fn of(measured: &Measured, wanted: &YardstickSpec) -> Option<KeptScale> {
         let Yardstick { count, low, high, mean, .. } = measured.yardstick?;
         mean?;
         let clip = wanted.clip.zip(measured.clip).map(|((a, b), (low, high))| [a, b, low, high]);
@@ -88,7 +88,7 @@ impl KeptScale {
     }
 
     /// The same as it is measured by; the first of `wanted` that it does not keep, in words, where there is one.
-    pub(crate) fn measured(&self, wanted: &Wanted) -> (Measured, Option<String>) {
+    pub(crate) fn measured(&self, wanted: &YardstickSpec) -> (Measured, Option<String>) {
         let KeptScale { count, low, high, mean, clip, ref tops } = *self;
         let mut missing = None;
         if wanted.clip.is_some_and(|shares| clip.is_none_or(|clip| (clip[0], clip[1]) != shares)) {

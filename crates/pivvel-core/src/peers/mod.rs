@@ -15,7 +15,7 @@ use std::sync::OnceLock;
 
 use crate::eval::{Frame, GroupKey};
 use crate::model::Value;
-use crate::plan::Wanted;
+use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.
@@ -37,7 +37,12 @@ const NONE: u32 = u32::MAX;
 
 impl Peers {
     /// The peers among the cells of a grain that are shown.
-    pub(crate) fn new(values: &[Option<Value>], keys: &[GroupKey], shown: &[bool], wanted: &Wanted) -> Peers {
+    pub(crate) fn new(
+        values: &[Option<Value>],
+        keys: &[GroupKey],
+        shown: &[bool],
+        wanted: &YardstickSpec,
+    ) -> Peers {
         let (known, group_of) = grouped(keys, shown);
         let ranks = vec![0; values.len()];
         let groups = Vec::new();
@@ -59,7 +64,7 @@ impl Peers {
     }
 
     /// Measures the peers of several grains together, by class.
-    pub(crate) fn join(grains: &mut [(&[Option<Value>], &mut Peers)], wanted: &Wanted) {
+    pub(crate) fn join(grains: &mut [(&[Option<Value>], &mut Peers)], wanted: &YardstickSpec) {
         type Order = Vec<((usize, usize), Value)>;
         let mut orders: HashMap<(Class, Class), Order> = HashMap::new();
         for (grain, (values, peers)) in grains.iter().enumerate() {

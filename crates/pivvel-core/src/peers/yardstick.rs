@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::grouping::{Total, quantile};
 use crate::model::Value;
-use crate::plan::{Count, Wanted};
+use crate::plan::{Count, YardstickSpec};
 
 /// The reference numbers of one group of peers.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -38,7 +38,7 @@ impl Measured {
     /// Measures values, and tells the rank of each.
     pub(crate) fn new<C>(
         order: &mut [(C, Value)],
-        wanted: &Wanted,
+        wanted: &YardstickSpec,
         mut rank: impl FnMut(&C, u32),
     ) -> Measured {
         sort(order);

@@ -11,14 +11,14 @@ use crate::formula::{
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
 
 /// A call with its parts.
-pub(super) struct Call<'e> {
+pub(super) struct AggregateCall<'e> {
     pub(super) function: &'e str,
     pub(super) arguments: &'e [Expr],
     pub(super) clauses: &'e [Clause],
     pub(super) span: &'e Range<usize>,
 }
 
-impl<'e> Call<'e> {
+impl<'e> AggregateCall<'e> {
     pub(super) fn one(&self) -> Checked<&'e Expr> {
         match self.arguments {
             [one] => Ok(one),
@@ -113,12 +113,12 @@ fn clause_name(clause: &Clause) -> &'static str {
 }
 
 /// Where what a scan must keep is written down: for the cells, or for groups that are finer.
-pub(super) struct Kept<'a> {
+pub(super) struct KeptValues<'a> {
     pub(super) values: &'a mut Vec<LineValue>,
     pub(super) finer: &'a mut Vec<Finer>,
 }
 
-impl Kept<'_> {
+impl KeptValues<'_> {
     /// The place of finer groups by keys; the same ones are kept once.
     fn finer(&mut self, keys: Vec<Key>, filter: Option<LineFormula>) -> usize {
         let known = |finer: &Finer| finer.keys == keys && finer.filter == filter;
@@ -133,9 +133,9 @@ impl Kept<'_> {
 /// An aggregate of lines; a weighted mean is one over another.
 pub(super) fn lines_aggregate(
     function: Function,
-    call: &Call<'_>,
+    call: &AggregateCall<'_>,
     columns: &mut Columns,
-    kept: &mut Kept<'_>,
+    kept: &mut KeptValues<'_>,
 ) -> Checked<TypedExpr<Aggregate>> {
     let filter = call.filter().map(|condition| check_truth(condition, columns)).transpose()?;
     if let Some(per) = call.per() {
@@ -154,11 +154,11 @@ pub(super) fn lines_aggregate(
 /// `mean(sum(amount) per client)`.
 fn nested(
     function: Function,
-    call: &Call<'_>,
+    call: &AggregateCall<'_>,
     per: &[Name],
     filter: Option<LineFormula>,
     columns: &mut Columns,
-    kept: &mut Kept<'_>,
+    kept: &mut KeptValues<'_>,
 ) -> Checked<TypedExpr<Aggregate>> {
     call.allow(&["per", "where"])?;
     let (function, argument) = call.of(function)?;
@@ -170,7 +170,8 @@ fn nested(
     let finer = kept.finer(keys, filter);
     let Finer { values, finer: within, more_than_counted, .. } = &mut kept.finer[finer];
     *more_than_counted = true;
-    let inner = check_number(argument, &mut Inner { columns, kept: Kept { values, finer: within } })?;
+    let inner =
+        check_number(argument, &mut BeforePer { columns, kept: KeptValues { values, finer: within } })?;
     let ty = function.result_type(inner.ty).map_err(|wanted| call.misfit(argument, inner.ty, wanted))?;
     Ok(TypedExpr::leaf(Aggregate::Nested { function, finer, inner: Box::new(inner) }, ty))
 }
@@ -178,10 +179,10 @@ fn nested(
 /// An aggregate of a formula over lines, whose states are kept.
 fn plain(
     function: Function,
-    call: &Call<'_>,
+    call: &AggregateCall<'_>,
     filter: Option<LineFormula>,
     columns: &mut Columns,
-    kept: &mut Kept<'_>,
+    kept: &mut KeptValues<'_>,
 ) -> Checked<TypedExpr<Aggregate>> {
     let known: &[&str] = match function {
         Function::Mean => &["where", "weighted by"],
@@ -223,7 +224,7 @@ fn weighted(
     weight: &Expr,
     filter: Option<LineFormula>,
     columns: &mut Columns,
-    kept: &mut Kept<'_>,
+    kept: &mut KeptValues<'_>,
 ) -> Checked<TypedExpr<Aggregate>> {
     let product = Node::Binary(Operator::Multiply, Box::new(argument.clone()), Box::new(weight.clone()));
     let product = Expr { node: product, span: argument.span.start..weight.span.end };
@@ -251,12 +252,12 @@ fn line_order(by: &Expr, columns: &mut Columns) -> Checked<LineFormula> {
 }
 
 /// Formulas over finer groups: aggregates of their lines only.
-struct Inner<'a> {
+struct BeforePer<'a> {
     columns: &'a mut Columns,
-    kept: Kept<'a>,
+    kept: KeptValues<'a>,
 }
 
-impl Scope for Inner<'_> {
+impl Scope for BeforePer<'_> {
     type Leaf = Aggregate;
 
     fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<TypedExpr<Aggregate>> {
@@ -277,7 +278,12 @@ impl Scope for Inner<'_> {
             let known = Function::names().chain(composed_names());
             return Err((span.clone(), unknown_message("aggregate before per", function, known)));
         };
-        lines_aggregate(known, &Call { function, arguments, clauses, span }, self.columns, &mut self.kept)
+        lines_aggregate(
+            known,
+            &AggregateCall { function, arguments, clauses, span },
+            self.columns,
+            &mut self.kept,
+        )
     }
 
     fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<TypedExpr<Aggregate>> {

@@ -3,7 +3,7 @@
 
 use std::ops::Range;
 
-use super::aggregates::{Call, Kept, lines_aggregate};
+use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Dimension, Measure};
 use crate::brief::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
@@ -293,14 +293,14 @@ impl<'a> CellScope<'a> {
     }
 
     /// An aggregate of lines.
-    fn aggregate(&mut self, function: Function, call: &Call<'_>) -> Checked<CellFormula> {
+    fn aggregate(&mut self, function: Function, call: &AggregateCall<'_>) -> Checked<CellFormula> {
         let Grouping { values, finer, .. } = &mut *self.grouping;
-        let aggregate = lines_aggregate(function, call, self.columns, &mut Kept { values, finer })?;
+        let aggregate = lines_aggregate(function, call, self.columns, &mut KeptValues { values, finer })?;
         let text = call.text();
         Ok(aggregate.map(&mut |aggregate| CellLeaf::Aggregate(self.aggregate_place(aggregate, &text))))
     }
 
-    fn rank(&mut self, call: &Call<'_>, percent: bool) -> Checked<CellFormula> {
+    fn rank(&mut self, call: &AggregateCall<'_>, percent: bool) -> Checked<CellFormula> {
         call.allow(if percent { &["among", "lowest first"] } else { &["among", "lowest first", "ties"] })?;
         let value = check_number(call.one()?, self)?;
         let mut ranking = Ranking { group: Group::Siblings, lowest_first: false, ties: Ties::Low, percent };
@@ -316,7 +316,7 @@ impl<'a> CellScope<'a> {
         Ok(TypedExpr::leaf(CellLeaf::Rank(Box::new(value), ranking), ty))
     }
 
-    fn along(&mut self, call: &Call<'_>) -> Checked<Way> {
+    fn along(&mut self, call: &AggregateCall<'_>) -> Checked<Way> {
         let found = call.clauses.iter().find_map(|clause| match clause {
             Clause::Along(name, throughout) => Some((name, *throughout)),
             _ => None,
@@ -330,7 +330,7 @@ impl<'a> CellScope<'a> {
         Ok(Way { spot: self.dimension(name, call.span)?.0, throughout })
     }
 
-    fn moving(&mut self, call: &Call<'_>) -> Checked<CellFormula> {
+    fn moving(&mut self, call: &AggregateCall<'_>) -> Checked<CellFormula> {
         call.allow(&["over", "along"])?;
         let [name, value] = call.arguments else {
             return Err(call.usage("moving(mean sales over 3 along month)"));
@@ -402,7 +402,7 @@ impl Scope for CellScope<'_> {
         clauses: &[Clause],
         span: &Range<usize>,
     ) -> Checked<CellFormula> {
-        let call = Call { function, arguments, clauses, span };
+        let call = AggregateCall { function, arguments, clauses, span };
         match function {
             "rank" => return self.rank(&call, false),
             "percent_rank" => return self.rank(&call, true),

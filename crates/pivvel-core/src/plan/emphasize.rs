@@ -4,7 +4,7 @@
 use super::cells::CellScope;
 use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
 use super::model::{
-    Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, Wanted, is_formula,
+    Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec, is_formula,
 };
 use super::rules;
 use crate::brief::{
@@ -99,7 +99,7 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
         condition: None,
         middle: None,
         ends: [None, None],
-        wanted: Wanted::default(),
+        wanted: YardstickSpec::default(),
         compared: Vec::new(),
         place,
     };

@@ -21,7 +21,7 @@ mod unseen;
 mod views;
 
 pub(crate) use emphasize::SCHEMES;
-pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, Wanted};
+pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, YardstickSpec};
 pub use model::{
     Dimension, Direction, Measure, Order, OrderBy, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule,
     PlannedTier,

@@ -363,7 +363,7 @@ pub struct PlannedEmphasis {
     pub(crate) condition: Option<CellFormula>,
     pub(crate) middle: Option<Middle>,
     pub(crate) ends: [Option<f64>; 2],
-    pub(crate) wanted: Wanted,
+    pub(crate) wanted: YardstickSpec,
     /// Members that its conditions name.
     pub(super) compared: Vec<(Spot, String)>,
 }
@@ -432,7 +432,7 @@ pub(super) fn is_formula(about: &str) -> bool {
 
 /// What is wanted of peers beside their yardstick.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Wanted {
+pub(crate) struct YardstickSpec {
     /// The shares at which a scale ends.
     pub(crate) clip: Option<(f64, f64)>,
     /// The values that so many of the highest reach, or of the lowest.

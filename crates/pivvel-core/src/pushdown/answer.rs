@@ -46,7 +46,7 @@ pub(crate) fn answer<'p>(
     let keys: Vec<&Key> = grouping.rows.iter().chain(&grouping.columns).collect();
     let Some(own) = statements.next() else { return Ok(None) };
     let rows = grouping.rows.len();
-    let mut columns = Columns::new(&keys, &grouping.values, dialect);
+    let mut columns = AnswerColumns::new(&keys, &grouping.values, dialect);
     let mut as_taken = columns.fill(own, ask, &mut |keys, states| {
         scan.absorb_rows(&keys[..rows], &keys[rows..], states)?;
         fits(&scan)
@@ -79,7 +79,7 @@ impl<'a> Asked<'a> {
         let Some(statement) = statements.next() else { return Ok(true) };
         let keys: Vec<&Key> = self.keys.iter().copied().chain(&finer.keys).collect();
         let (rows, columns) = (self.grouping.rows.len(), self.grouping.columns.len());
-        let mut taken = Columns::new(&keys, &finer.values, self.dialect);
+        let mut taken = AnswerColumns::new(&keys, &finer.values, self.dialect);
         let mut as_taken = taken.fill(statement, ask, &mut |keys, states| {
             let (axes, finer) = keys.split_at(rows + columns);
             scan.absorb_finer(&axes[..rows], &axes[rows..], path, finer, states)?;
@@ -96,7 +96,7 @@ impl<'a> Asked<'a> {
 }
 
 /// Rows of an answer, column by column.
-struct Columns<'a> {
+struct AnswerColumns<'a> {
     keys: Vec<(&'a Key, Vec<String>)>,
     values: &'a [LineValue],
     /// The count of lines, and then for each value its count and states.
@@ -104,15 +104,15 @@ struct Columns<'a> {
     dialect: Dialect,
 }
 
-impl<'a> Columns<'a> {
-    fn new(keys: &[&'a Key], values: &'a [LineValue], dialect: Dialect) -> Columns<'a> {
+impl<'a> AnswerColumns<'a> {
+    fn new(keys: &[&'a Key], values: &'a [LineValue], dialect: Dialect) -> AnswerColumns<'a> {
         let keys = keys.iter().map(|key| (*key, Vec::new())).collect();
         let each = |value: &LineValue| {
             let needs = value.needs;
             1 + [needs.sum, needs.low, needs.high, needs.squares].iter().filter(|needed| **needed).count()
         };
         let states = vec![Vec::new(); 1 + values.iter().map(each).sum::<usize>()];
-        Columns { keys, values, states, dialect }
+        AnswerColumns { keys, values, states, dialect }
     }
 
     /// Runs a statement and gives its rows on, some at a time. False where values are otherwise than

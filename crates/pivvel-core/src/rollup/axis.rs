@@ -15,7 +15,7 @@ pub struct Axis {
     dimensions: Vec<Dimension>,
     members: Vec<Members>,
     /// For each level, the total first: its nodes.
-    nodes: Vec<Vec<Node>>,
+    nodes: Vec<Vec<AxisNode>>,
     /// For each level below the total: the node of a parent and a member.
     children: Vec<PairTable>,
     totals: Vec<Placement>,
@@ -28,7 +28,7 @@ pub struct Axis {
 
 /// A member under one parent.
 #[derive(Debug, Clone)]
-struct Node {
+struct AxisNode {
     parent: u32,
     member: u32,
     /// Whether it is computed but not shown; so are all under it.
@@ -127,7 +127,13 @@ impl Axis {
         let mut axis = Axis {
             dimensions: dimensions.to_vec(),
             members: paths.members,
-            nodes: vec![vec![Node { parent: 0, member: 0, hidden: false, class: Class::PLAIN, made: None }]],
+            nodes: vec![vec![AxisNode {
+                parent: 0,
+                member: 0,
+                hidden: false,
+                class: Class::PLAIN,
+                made: None,
+            }]],
             children: Vec::new(),
             totals: totals.to_vec(),
             classes: Classes::default(),
@@ -152,7 +158,7 @@ impl Axis {
         self.children[level - 1].number_one(parent, member)
     }
 
-    fn node(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> Node {
+    fn node(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> AxisNode {
         let above = &self.nodes[level - 1][parent as usize];
         let (hidden, class) = (above.hidden, above.class);
         let class = match self.members[level - 1].member(MemberId(member)) {
@@ -160,7 +166,7 @@ impl Axis {
             Member::Calculated(item, _) => self.classes.under(class, Apart::Item(*item)),
             _ => class,
         };
-        Node { parent, member, hidden, class, made: made.map(Box::new) }
+        AxisNode { parent, member, hidden, class, made: made.map(Box::new) }
     }
 
     /// Lets a dimension have a member more.
@@ -237,7 +243,7 @@ impl Axis {
         let mut path = Vec::with_capacity(entry.level());
         let mut node = entry.node;
         for level in (1..=entry.level()).rev() {
-            let Node { parent, member, .. } = self.nodes[level][node as usize];
+            let AxisNode { parent, member, .. } = self.nodes[level][node as usize];
             path.push(MemberRef {
                 dimension: &self.dimensions[level - 1],
                 members: &self.members[level - 1],
@@ -263,7 +269,7 @@ impl Axis {
         let mut node = 0;
         for (i, label) in labels.iter().enumerate() {
             let members = &self.members[i];
-            let is = |n: &Node| n.parent == node && members.label(MemberId(n.member)) == *label;
+            let is = |n: &AxisNode| n.parent == node && members.label(MemberId(n.member)) == *label;
             node = self.nodes[i + 1].iter().position(is)? as u32;
         }
         Some(Entry { level: labels.len() as u16, node })
