@@ -29,7 +29,10 @@ pub(super) fn config(address: &str) -> Result<Config> {
     for (key, value) in of_service.into_iter().chain(services::environment()) {
         if !is_said(&config, &address, &key) {
             add(&mut address, &key, &value);
-            config = parsed(&address)?;
+            config = parsed(&address).map_err(|_| {
+                let message = format!("the service or the environment sets {key} to what cannot be read");
+                Error::request(ADDRESS, message)
+            })?;
         }
     }
     if !is_said(&config, &address, "host") {
