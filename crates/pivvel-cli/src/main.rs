@@ -36,6 +36,7 @@ fn main() -> ExitCode {
         Command::Compare(compare) => compare::run(compare),
         Command::Shell(shell) => shell::run(shell),
     };
+    signals::wait_if_ending();
     match result {
         Ok(()) => ExitCode::SUCCESS,
         // Whoever reads our output had enough.

@@ -10,6 +10,7 @@ use crate::arguments::NoticeFlags;
 /// Prints a line to standard error, without control characters and passwords. An error of standard error itself is
 /// ignored: the work goes on.
 pub(crate) fn print_message(line: &str) {
+    crate::signals::wait_if_ending();
     let _ = writeln!(std::io::stderr(), "{}", printable_lines(&without_secrets(line)));
 }
 

@@ -1,6 +1,19 @@
 //! Signals that end the program: it ends at once, and takes with it what was half done. What whoever started
 //! it lets it ignore, as `nohup` does, is ignored.
 
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Whether a signal is ending the program.
+static ENDING: AtomicBool = AtomicBool::new(false);
+
+/// Leaves the end to the signal that came, if one did: work that was cancelled for it fails, and that is no error to
+/// report.
+pub(crate) fn wait_if_ending() {
+    while ENDING.load(Ordering::SeqCst) {
+        std::thread::park();
+    }
+}
+
 /// Lets the program end cleanly when a signal ends it.
 ///
 /// # Errors
@@ -15,6 +28,7 @@ pub(crate) fn end_cleanly() -> std::io::Result<()> {
     let mut signals = Signals::new(heard)?;
     std::thread::spawn(move || {
         if let Some(signal) = signals.forever().next() {
+            ENDING.store(true, Ordering::SeqCst);
             pivvel::abandon_writing();
             // The exit code of shells for a program that a signal ended.
             std::process::exit(128 + signal);
@@ -38,6 +52,7 @@ fn ignored() -> u64 {
 #[cfg(not(unix))]
 pub(crate) fn end_cleanly() -> Result<(), ctrlc::Error> {
     ctrlc::set_handler(|| {
+        ENDING.store(true, Ordering::SeqCst);
         pivvel::abandon_writing();
         std::process::exit(130);
     })
