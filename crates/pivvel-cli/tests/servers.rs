@@ -51,7 +51,7 @@ fn servers_are_found_as_usual() {
         (
             "postgresql:///?service=odd",
             &[],
-            "the service or the environment sets harbour to what cannot be read",
+            "the service or the environment sets harbour to a value that cannot be used, or harbour is no setting",
         ),
     ];
     for (address, environment, wrong) in cases {

@@ -60,7 +60,7 @@ fn open_pattern(pattern: &str, part: &Part, options: &ReadOptions) -> Result<Box
         glob::glob(pattern).map_err(|e| Error::request(pattern, format!("the pattern is wrong: {e}")))?;
     let mut paths: Vec<PathBuf> = paths.filter_map(|path| path.ok()).filter(|path| path.is_file()).collect();
     paths.sort();
-    if let Some(path) = with_odd_name(pattern) {
+    if let Some(path) = without_utf8_name(pattern) {
         let message = "the name of this file is not UTF-8, so that no pattern can name it; rename it";
         return Err(Error::data(path.display().to_string(), message));
     }
@@ -75,8 +75,8 @@ fn open_pattern(pattern: &str, part: &Part, options: &ReadOptions) -> Result<Box
     }
 }
 
-/// A file that a pattern would name if its name were text: patterns leave out all others.
-fn with_odd_name(pattern: &str) -> Option<PathBuf> {
+/// A file that matches a pattern but for its name, which is not UTF-8: patterns leave such files out.
+fn without_utf8_name(pattern: &str) -> Option<PathBuf> {
     let path = Path::new(pattern);
     let own = glob::Pattern::new(path.file_name()?.to_str()?).ok()?;
     let folder = path.parent().and_then(Path::to_str).filter(|folder| !folder.is_empty()).unwrap_or(".");

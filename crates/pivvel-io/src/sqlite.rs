@@ -157,7 +157,7 @@ impl Form for TableForm {
     fn table(&self) -> Option<Table> {
         // Any column may hold anything; statements see to it that it does not.
         let column =
-            |sql: &String| TableColumn { sql: sql.clone(), never: None, holds: None, scale_is_fixed: false };
+            |sql: &String| TableColumn { sql: sql.clone(), guard: None, holds: None, scale_is_fixed: false };
         let columns = self.columns.iter().map(column).collect();
         Some(Table { dialect: Dialect::Sqlite, from: self.table.clone(), columns })
     }

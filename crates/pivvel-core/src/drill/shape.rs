@@ -44,19 +44,19 @@ impl Shown {
     }
 
     fn array(&self, evaluation: &mut Evaluation<'_>, lines: usize) -> Result<ArrayRef> {
-        let outgrown = |_| Error::overflow(&self.name);
+        let overflow = |_| Error::overflow(&self.name);
         let ty = self.formula.ty;
         Ok(match ty {
             Type::Text | Type::Nothing => {
-                let texts = evaluation.texts(&self.formula).map_err(outgrown)?;
+                let texts = evaluation.texts(&self.formula).map_err(overflow)?;
                 let some = |text: Cow<'_, str>| (!text.is_empty()).then(|| text.into_owned());
                 Arc::new(texts.into_iter().map(some).collect::<StringArray>())
             }
             Type::Condition => {
-                Arc::new(BooleanArray::from(evaluation.truths(&self.formula).map_err(outgrown)?))
+                Arc::new(BooleanArray::from(evaluation.truths(&self.formula).map_err(overflow)?))
             }
             _ => {
-                let numbers = evaluation.numbers(&self.formula).map_err(outgrown)?;
+                let numbers = evaluation.numbers(&self.formula).map_err(overflow)?;
                 numbers_as_array(&numbers, ty, self.narrow, lines)
                     .map_err(|e| Error::data(&self.name, e.to_string()))?
             }
@@ -66,20 +66,20 @@ impl Shown {
     /// What lines are sorted by.
     pub(super) fn keys(&self, batch: &RecordBatch) -> Result<Vec<Option<SortKey>>> {
         let mut evaluation = Evaluation::new(batch);
-        let outgrown = |_| Error::overflow(&self.name);
+        let overflow = |_| Error::overflow(&self.name);
         match self.formula.ty {
             Type::Text | Type::Nothing => {
-                let texts = evaluation.texts(&self.formula).map_err(outgrown)?;
+                let texts = evaluation.texts(&self.formula).map_err(overflow)?;
                 let key = |text: Cow<'_, str>| (!text.is_empty()).then(|| SortKey::Text(text.into()));
                 Ok(texts.into_iter().map(key).collect())
             }
             Type::Condition => {
-                let truths = evaluation.truths(&self.formula).map_err(outgrown)?;
+                let truths = evaluation.truths(&self.formula).map_err(overflow)?;
                 let number = |yes: bool| SortKey::Number(Value::Exact { digits: yes.into(), scale: 0 });
                 Ok(truths.into_iter().map(|truth| truth.map(number)).collect())
             }
             ty => {
-                let numbers = evaluation.numbers(&self.formula).map_err(outgrown)?;
+                let numbers = evaluation.numbers(&self.formula).map_err(overflow)?;
                 let value = |line| Some(SortKey::Number(value_at(&numbers, ty, line)?));
                 Ok((0..batch.num_rows()).map(value).collect())
             }

@@ -252,8 +252,8 @@ fn decide_grain(
 ) -> Result<Decided> {
     let (frame, planned) = (engine.frame(), &emphasis.planned);
     let cells = &frame.grains[grain];
-    let outgrown = |_| Error::overflow(&planned.place);
-    let applies = planned.condition.as_ref().map(|c| engine.holds(c, grain).map_err(outgrown)).transpose()?;
+    let overflow = |_| Error::overflow(&planned.place);
+    let applies = planned.condition.as_ref().map(|c| engine.holds(c, grain).map_err(overflow)).transpose()?;
     // A scale on which no cell stands out needs no legend.
     let mut used = vec![applies.is_none(); peers.groups().count()];
     for cell in applies.iter().flat_map(|applies| (0..applies.len()).filter(|cell| applies[*cell])) {
@@ -278,7 +278,7 @@ fn decide_grain(
     if !planned.rules.is_empty() {
         let whens =
             planned.rules.iter().map(|rule| rule.when.as_ref().map(|c| engine.holds(c, grain)).transpose());
-        let whens = whens.collect::<Result<Vec<_>, _>>().map_err(outgrown)?;
+        let whens = whens.collect::<Result<Vec<_>, _>>().map_err(overflow)?;
         let wins = |cell: usize| {
             let matches = |(i, rule): (usize, &PlannedRule)| {
                 let when = whens[i].as_ref().is_none_or(|when| when[cell]);

@@ -55,7 +55,7 @@ fn classify(
     key: &TierKey,
 ) -> Result<Vec<Option<usize>>> {
     let tier = &plan.tiers[key.tier];
-    let outgrown = || Error::overflow(format!("tier {}", tier.name));
+    let overflow = || Error::overflow(format!("tier {}", tier.name));
     let levels: Vec<usize> = key.within.iter().copied().chain([key.of]).collect();
     let (numbers, count) = combined(paths, &levels);
     let into: Vec<u32> = leaves
@@ -64,9 +64,9 @@ fn classify(
         .iter()
         .map(|(row, column)| numbers[if on_rows { *row } else { *column } as usize])
         .collect();
-    let states = leaves.states.merged(&into, count).map_err(|_| outgrown())?;
+    let states = leaves.states.merged(&into, count).map_err(|_| overflow())?;
     let Some(by) = &tier.by_formula else { return Ok(vec![None; numbers.len()]) };
-    let values = evaluate(by, &mut OfMembers { plan, states: &states }).map_err(|_| outgrown())?;
+    let values = evaluate(by, &mut OfMembers { plan, states: &states }).map_err(|_| overflow())?;
     // Members that are classified together.
     let (within, groups) = combined(paths, &key.within);
     let mut group_of = vec![0; count];
@@ -80,7 +80,7 @@ fn classify(
         members[*group].extend(*value);
     }
     let cuts: Vec<Vec<Value>> =
-        members.iter().map(|values| cuts(tier, values)).collect::<Result<_, _>>().map_err(|_| outgrown())?;
+        members.iter().map(|values| cuts(tier, values)).collect::<Result<_, _>>().map_err(|_| overflow())?;
     let tier_of = |(path, number): (usize, &u32)| {
         let value = values[*number as usize].filter(|_| !known.is_blank(MemberId(of[path])))?;
         // A value on a cut belongs to the tier above it.

@@ -174,12 +174,12 @@ fn update(
     groups: &[u32],
 ) -> Result<()> {
     let numbers = numbers(values, evaluation)?;
-    let outgrown = |value: usize| Error::overflow(&values[value].name);
+    let overflow = |value: usize| Error::overflow(&values[value].name);
     match states.plain(&numbers) {
         Some(columns) => states.totals.take(groups, &columns, 0),
-        None => states.add(groups, &numbers).map_err(outgrown)?,
+        None => states.add(groups, &numbers).map_err(overflow)?,
     }
-    states.update(groups, &numbers).map_err(outgrown)
+    states.update(groups, &numbers).map_err(overflow)
 }
 
 /// The numbers of every formula in the lines of a batch, and what decides which of them is first.
@@ -188,9 +188,9 @@ pub(super) fn numbers<'a>(
     evaluation: &mut Evaluation<'a>,
 ) -> Result<Vec<(Numbers<'a>, Option<Numbers<'a>>)>> {
     let each = |value: &LineValue| {
-        let outgrown = |_| Error::overflow(&value.name);
-        let numbers = evaluation.numbers(&value.formula).map_err(outgrown)?;
-        let by = value.by.as_ref().map(|by| evaluation.numbers(by)).transpose().map_err(outgrown)?;
+        let overflow = |_| Error::overflow(&value.name);
+        let numbers = evaluation.numbers(&value.formula).map_err(overflow)?;
+        let by = value.by.as_ref().map(|by| evaluation.numbers(by)).transpose().map_err(overflow)?;
         Ok((numbers, by))
     };
     values.iter().map(each).collect()

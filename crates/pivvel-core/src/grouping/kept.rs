@@ -81,8 +81,8 @@ impl FinerScan {
         let keys: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].1).collect();
         let mut into = vec![0; order.len()];
         order.iter().enumerate().for_each(|(place, i)| into[*i] = place as u32);
-        let outgrown = |_| Error::overflow("a sum over the lines");
-        let states = self.states.merged(&into, order.len()).map_err(outgrown)?;
+        let overflow = |_| Error::overflow("a sum over the lines");
+        let states = self.states.merged(&into, order.len()).map_err(overflow)?;
         let mut table = self.keys.kept("key", &keys);
         let of: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].0).collect();
         let by_key = in_order(&table, &of);

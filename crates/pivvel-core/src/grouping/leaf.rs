@@ -180,11 +180,11 @@ impl<'p> Scan<'p> {
                 self.states.totals.take(&self.group_of_line[block], columns, first);
             }
         }
-        let outgrown = |value: usize| Error::overflow(&values[value].name);
+        let overflow = |value: usize| Error::overflow(&values[value].name);
         if plain.is_none() {
-            self.states.add(&self.group_of_line, &numbers).map_err(outgrown)?;
+            self.states.add(&self.group_of_line, &numbers).map_err(overflow)?;
         }
-        self.states.update(&self.group_of_line, &numbers).map_err(outgrown)?;
+        self.states.update(&self.group_of_line, &numbers).map_err(overflow)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
             self.report.zero_divisions += finer.take(batch, &self.group_of_line, self.groups.len())?;
@@ -301,10 +301,10 @@ impl<'p> Scan<'p> {
         let columns = self.columns.absorb(&other.columns);
         let into = self.groups.absorb(&other.groups, &rows, &columns);
         self.states.resize(self.groups.len());
-        let outgrown = |_| Error::overflow("a sum over the lines");
-        self.states.absorb(&other.states, &into).map_err(outgrown)?;
+        let overflow = |_| Error::overflow("a sum over the lines");
+        self.states.absorb(&other.states, &into).map_err(overflow)?;
         for (mine, theirs) in self.finer.iter_mut().zip(&other.finer) {
-            mine.absorb(theirs, &into).map_err(outgrown)?;
+            mine.absorb(theirs, &into).map_err(overflow)?;
         }
         self.report.read += other.report.read;
         self.report.excluded += other.report.excluded;

@@ -430,8 +430,8 @@ impl ValueStates {
         if self.needs.squares {
             let (mut outcome, squares) = (Ok(()), &mut self.squares);
             each_present(groups, digits, numbers, |group, value| {
-                if let Err(outgrown) = squares[group].add_exact(wide(value)) {
-                    outcome = Err(outgrown);
+                if let Err(overflow) = squares[group].add_exact(wide(value)) {
+                    outcome = Err(overflow);
                 }
             });
             outcome?;

@@ -198,14 +198,14 @@ impl Totals {
         let groups = self.len();
         let over = &mut self.over[place];
         over.resize(groups, 0);
-        let mut outgrown = false;
+        let mut overflow = false;
         for (group, value) in values {
             let slot = &mut over[group as usize];
             let (sum, beyond) = slot.overflowing_add(value);
             *slot = sum;
-            outgrown |= beyond || sum.unsigned_abs() > WIDEST;
+            overflow |= beyond || sum.unsigned_abs() > WIDEST;
         }
-        if outgrown { Err(Overflow) } else { Ok(()) }
+        if overflow { Err(Overflow) } else { Ok(()) }
     }
 
     /// Adds the lines and sums of each group of others to the group that is named for it, and leaves out

@@ -30,7 +30,7 @@ pub struct SqlColumn {
     pub sql: String,
     /// A condition that no line may meet if a statement is to use the column: that it holds what is no number.
     /// The lines are read here where one does.
-    pub never: Option<String>,
+    pub guard: Option<String>,
     /// Whether the database holds what the source says that the column holds. Another kind was
     /// given where not.
     pub kept_as_is: bool,

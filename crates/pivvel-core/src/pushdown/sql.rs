@@ -47,7 +47,7 @@ impl<'a> Writer<'a> {
 
     fn column(&mut self, slot: usize) -> Result<&'a SqlColumn, Reason> {
         let column = &self.table.columns[self.slots[slot]];
-        column.never.iter().for_each(|never| self.guard(never.clone()));
+        column.guard.iter().for_each(|guard| self.guard(guard.clone()));
         match column.kept_as_is {
             true => Ok(column),
             false => Err(format!("column {} is kept otherwise than it is read", column.name)),

@@ -1,4 +1,4 @@
-//! Addresses of PostgreSQL servers: what they say, what they leave open, and what of them may be shown.
+//! Addresses of PostgreSQL servers: their settings, and what of them may be shown.
 
 use std::str::FromStr;
 use std::time::Duration;
@@ -13,7 +13,7 @@ use super::{passwords, services};
 /// What stands for an address in messages: an address may hold secrets.
 const ADDRESS: &str = "postgresql://…";
 
-/// The configuration that an address says, with what it leaves open.
+/// The configuration of an address, with what it does not give from its service and the environment.
 pub(super) fn config(address: &str) -> Result<Config> {
     // Schemes are the same in letters of any size.
     let (_, rest) = address.split_once("://").unwrap_or(("", address));
@@ -27,16 +27,16 @@ pub(super) fn config(address: &str) -> Result<Config> {
     let service = service.or_else(|| std::env::var("PGSERVICE").ok()).filter(|name| !name.is_empty());
     let of_service = service.as_deref().map(services::service).transpose()?.unwrap_or_default();
     for (key, value) in of_service.into_iter().chain(services::environment()) {
-        if !is_said(&config, &address, &key) {
+        if !is_given(&config, &address, &key) {
             add(&mut address, &key, &value);
             config = parsed(&address).map_err(|_| {
-                let message = format!("the service or the environment sets {key} to what cannot be read");
+                let message = format!("the service or the environment sets {key} to a value that cannot be used, or {key} is no setting");
                 Error::request(ADDRESS, message)
             })?;
         }
     }
-    if !is_said(&config, &address, "host") {
-        add(&mut address, "host", &services::usual_host());
+    if !is_given(&config, &address, "host") {
+        add(&mut address, "host", &services::default_host());
         config = parsed(&address)?;
     }
     if config.get_password().is_none()
@@ -80,8 +80,8 @@ fn without_service(address: &str) -> (String, Option<String>) {
     (format!("{base}{mark}{}", others.join("&")), named.last().map(decoded))
 }
 
-/// Whether an address says something itself.
-fn is_said(config: &Config, address: &str, key: &str) -> bool {
+/// Whether an address gives a setting itself.
+fn is_given(config: &Config, address: &str, key: &str) -> bool {
     match key {
         "host" | "hostaddr" => !config.get_hosts().is_empty() || !config.get_hostaddrs().is_empty(),
         "port" => !config.get_ports().is_empty(),

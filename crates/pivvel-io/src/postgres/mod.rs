@@ -54,7 +54,7 @@ struct OwnColumn {
     /// Its values; nothing for what is no number or infinite.
     sql: String,
     /// Its values as they are.
-    whole: String,
+    raw: String,
     /// Which lines hold what is no number or infinite, where a column can.
     not_finite: Option<String>,
     kind: Option<ColumnKind>,
@@ -169,7 +169,7 @@ fn table_of(client: &mut Client, wanted: &str, name: &str) -> Result<Option<Stri
 fn column_as(column: &str, own: &str, modifier: i32) -> OwnColumn {
     let kept = |sql: &str, kind: Option<ColumnKind>| OwnColumn {
         sql: sql.to_string(),
-        whole: sql.to_string(),
+        raw: sql.to_string(),
         not_finite: None,
         scale_is_fixed: kind.is_some(),
         kind,
@@ -226,7 +226,7 @@ impl Form for TableForm {
     fn chunks(&mut self, wanted: &[usize]) -> Result<Box<dyn Chunks>> {
         let mut client = connect(&self.config, &self.name)?;
         let own = |(i, column): (usize, &OwnColumn)| match wanted.contains(&i) {
-            true => format!("({})::text", column.whole),
+            true => format!("({})::text", column.raw),
             false => "NULL::text".into(),
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
@@ -263,7 +263,7 @@ impl Form for TableForm {
     fn table(&self) -> Option<Table> {
         let column = |own: &OwnColumn| TableColumn {
             sql: own.sql.clone(),
-            never: own.not_finite.clone(),
+            guard: own.not_finite.clone(),
             // A numeric of no fixed scale is a number all the same.
             holds: Some(own.kind.as_ref().map_or(Kind::Whole, |kind| kind.kind)),
             scale_is_fixed: own.scale_is_fixed,

@@ -1,12 +1,12 @@
-//! What an address of a PostgreSQL server leaves open: from the service that it names, from the environment, or
-//! as usual, as that server's own programs find it
+//! What an address of a PostgreSQL server does not give: from the service that it names, from the environment, or
+//! the default, as that server's own programs find it
 //! (<https://www.postgresql.org/docs/current/libpq-pgservice.html>).
 
 use std::path::PathBuf;
 
 use pivvel_core::{Error, Result};
 
-/// What the environment may say.
+/// The variables of the environment that are read, by key.
 const ENVIRONMENT: [(&str, &str); 6] = [
     ("host", "PGHOST"),
     ("port", "PGPORT"),
@@ -16,7 +16,7 @@ const ENVIRONMENT: [(&str, &str); 6] = [
     ("application_name", "PGAPPNAME"),
 ];
 
-/// What the service of a name says, in the order of its file.
+/// The settings of a service, in the order of its file.
 ///
 /// # Errors
 /// There is no such service.
@@ -25,8 +25,8 @@ pub(super) fn service(name: &str) -> Result<Vec<(String, String)>> {
     for file in files() {
         let Ok(text) = std::fs::read_to_string(&file) else { continue };
         let sections = sections(&text);
-        if let Some((_, said)) = sections.iter().find(|(known, _)| known == name) {
-            return Ok(said.clone());
+        if let Some((_, settings)) = sections.iter().find(|(known, _)| known == name) {
+            return Ok(settings.clone());
         }
         known.extend(sections.into_iter().map(|(name, _)| name));
     }
@@ -40,17 +40,17 @@ pub(super) fn service(name: &str) -> Result<Vec<(String, String)>> {
     }
 }
 
-/// What the environment says.
+/// The settings of the environment.
 pub(super) fn environment() -> Vec<(String, String)> {
-    let said = |(key, variable): (&str, &str)| {
+    let settings = |(key, variable): (&str, &str)| {
         let value = std::env::var(variable).ok().filter(|value| !value.is_empty())?;
         Some((key.to_string(), value))
     };
-    ENVIRONMENT.into_iter().filter_map(said).collect()
+    ENVIRONMENT.into_iter().filter_map(settings).collect()
 }
 
-/// Where a server is if nobody says it: on this machine.
-pub(super) fn usual_host() -> String {
+/// The host by default: this machine.
+pub(super) fn default_host() -> String {
     let folder = "/var/run/postgresql";
     if cfg!(unix) && std::path::Path::new(folder).is_dir() { folder.into() } else { "localhost".into() }
 }
@@ -69,8 +69,9 @@ fn sections(text: &str) -> Vec<(String, Vec<(String, String)>)> {
     for line in text.lines().map(str::trim).filter(|line| !line.starts_with('#')) {
         if let Some(name) = line.strip_prefix('[').and_then(|line| line.strip_suffix(']')) {
             sections.push((name.to_string(), Vec::new()));
-        } else if let (Some((key, value)), Some((_, said))) = (line.split_once('='), sections.last_mut()) {
-            said.push((key.trim().to_string(), value.trim().to_string()));
+        } else if let (Some((key, value)), Some((_, settings))) = (line.split_once('='), sections.last_mut())
+        {
+            settings.push((key.trim().to_string(), value.trim().to_string()));
         }
     }
     sections

@@ -65,7 +65,7 @@ pub(crate) struct Table {
 pub(crate) struct TableColumn {
     pub(crate) sql: String,
     /// A condition that no line may meet if a statement is to use it.
-    pub(crate) never: Option<String>,
+    pub(crate) guard: Option<String>,
     /// What it holds, where its type says so.
     pub(crate) holds: Option<Kind>,
     pub(crate) scale_is_fixed: bool,
@@ -262,7 +262,7 @@ impl LineSource for TextSource {
             SqlColumn {
                 name: said.name.clone(),
                 sql: own.sql,
-                never: own.never,
+                guard: own.guard,
                 kept_as_is: own.holds.is_none_or(same) && said.kind.trouble.is_none(),
                 scale_is_fixed: own.scale_is_fixed && own.holds == Some(said.kind.kind),
             }

@@ -102,10 +102,13 @@ impl Cells {
         }
         self.bytes += text.len() + size_of::<(u32, String)>();
         if self.bytes > self.room {
+            let size = match self.room >> 20 {
+                0 => format!("{} KiB", self.room.div_ceil(1 << 10)),
+                size => format!("{size} MiB"),
+            };
             let message = format!(
-                "the cells of this sheet do not fit in {:.1} MiB; save it as .csv, which is read piece by piece, or allow \
-                 more memory",
-                self.room as f64 / f64::from(1 << 20)
+                "the cells of this sheet do not fit in {size}; save it as .csv, which is read piece by piece, or allow more \
+                 memory"
             );
             return Err(Error::data(name, message));
         }
