@@ -124,6 +124,22 @@ impl Reader<'_> {
         list.iter().map(text).collect::<Option<_>>().ok_or_else(|| self.wrong(at, "a list of texts only"))
     }
 
+    /// The same where an empty list would mean what leaving the key out means, or the opposite.
+    pub(super) fn some_texts(&self, at: &At<'_>) -> Result<Vec<String>> {
+        let texts = self.texts(at)?;
+        self.not_empty(at, texts)
+    }
+
+    pub(super) fn not_empty<T>(&self, at: &At<'_>, list: Vec<T>) -> Result<Vec<T>> {
+        match list.is_empty() {
+            true => Err(Error::request(
+                self.line(at.item.span()),
+                format!("{} is an empty list; leave the key out", at.path),
+            )),
+            false => Ok(list),
+        }
+    }
+
     /// A list of tables, written either way, each with where it stands.
     pub(super) fn tables<'t>(&self, at: &At<'t>, wanted: &str) -> Result<Vec<Listed<'t>>> {
         if let Some(tables) = at.item.as_array_of_tables() {
@@ -293,7 +309,7 @@ impl Reader<'_> {
         for (key, at) in self.table(at, &keys::DIMENSION, "a table")? {
             match key.as_str() {
                 "label" => dimension.label = Some(self.text(&at)?),
-                "order" if at.item.is_array() => dimension.listed = self.texts(&at)?,
+                "order" if at.item.is_array() => dimension.listed = self.some_texts(&at)?,
                 "order" => dimension.order = Some(self.text(&at)?),
                 "top" | "bottom" if dimension.top.is_some() => {
                     let message =
@@ -303,8 +319,8 @@ impl Reader<'_> {
                 "top" => dimension.top = Some(self.top(&at, false)?),
                 "bottom" => dimension.top = Some(self.top(&at, true)?),
                 "having" => dimension.having = Some(self.text(&at)?),
-                "only" => dimension.only = self.texts(&at)?,
-                "except" => dimension.except = self.texts(&at)?,
+                "only" => dimension.only = self.some_texts(&at)?,
+                "except" => dimension.except = self.some_texts(&at)?,
                 "totals_of" => {
                     let ways = [TotalsOf::All, TotalsOf::Shown];
                     dimension.totals_of = self.choice(&at, "choice", &keys::TOTALS_OF, &ways)?;
@@ -383,7 +399,7 @@ impl Reader<'_> {
                 "value" => assumption.value = Assumed::read(&self.number_or_text(&at)?),
                 "low" => assumption.low = Some(Assumed::read(&self.number_or_text(&at)?)),
                 "high" => assumption.high = Some(Assumed::read(&self.number_or_text(&at)?)),
-                _ => assumption.choices = self.texts(&at)?,
+                _ => assumption.choices = self.some_texts(&at)?,
             }
         }
         if assumption.value == Assumed::Text(String::new()) {
@@ -399,8 +415,8 @@ impl Reader<'_> {
             match key.as_str() {
                 "of" => tier.of = self.text(&at)?,
                 "by" => tier.by = self.text(&at)?,
-                "labels" => tier.labels = self.texts(&at)?,
-                "within" => tier.within = self.texts(&at)?,
+                "labels" => tier.labels = self.some_texts(&at)?,
+                "within" => tier.within = self.some_texts(&at)?,
                 cuts => {
                     tier.quantiles = cuts == "quantiles";
                     let list = at.item.as_array().ok_or_else(|| self.wrong(&at, "a list of cuts"))?;

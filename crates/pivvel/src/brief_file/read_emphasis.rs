@@ -29,7 +29,7 @@ impl Reader<'_> {
                 "as" => {}
                 "by" => said.by = Some(self.text(at)?),
                 "where" => said.only = Some(self.text(at)?),
-                "levels" => said.levels = self.texts(at)?,
+                "levels" => said.levels = self.some_texts(at)?,
                 "reach" => said.whole_row = self.choice(at, "choice", &keys::REACH, &[false, true])?,
                 "peers" => said.peers = self.of_names(at, "group of peers", &PeersOf::NAMES)?,
                 "yardstick" => {
@@ -92,7 +92,8 @@ impl Reader<'_> {
         let wanted = "a list of rules, as in [{ below = 0, name = \"loss\" }]";
         let one =
             |(i, (table, _)): (usize, Listed<'_>)| self.rule(&format!("{path}, rule {}", i + 1), table, form);
-        self.tables(at, wanted)?.into_iter().enumerate().map(one).collect()
+        let rules = self.not_empty(at, self.tables(at, wanted)?)?;
+        rules.into_iter().enumerate().map(one).collect()
     }
 
     fn rule(&self, path: &str, table: &dyn TableLike, form: Form) -> Result<RuleBrief> {
@@ -137,7 +138,7 @@ impl Reader<'_> {
                     "rows" => view.rows = Some(self.texts(&at)?),
                     "columns" => view.columns = Some(self.texts(&at)?),
                     "where" => view.filter = Some(self.text(&at)?),
-                    "measures" => view.measures = self.texts(&at)?,
+                    "measures" => view.measures = self.some_texts(&at)?,
                     "per" => view.per = Some(self.text(&at)?),
                     "scale" => {
                         view.own_scales = self.choice(&at, "choice", &keys::SCALES_OF, &[false, true])?

@@ -16,6 +16,10 @@ fn wrong_briefs_say_where_and_what() {
             "b.toml, line 2: there is no key \"colums\"; nearest: \"columns\"",
         ),
         ("rows = 3", "b.toml, line 1: rows wants a list of texts, not a number"),
+        (
+            "[dimensions.coast]\nonly = []",
+            "b.toml, line 2: dimensions.coast.only is an empty list; leave the key out",
+        ),
         ("rows = [1]", "b.toml, line 1: rows wants a list of texts only, not a list"),
         (
             "title = ",
