@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use pivvel::{
-    Assumed, BadValues, Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
-    RelatedBrief, Result, Side, TierBrief, TopBrief, TotalsOf, YardstickOf,
+    Amount, BadValues, Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, Placement, RelatedBrief,
+    Result, Side, TierBrief, TopBrief, TotalsOf, YardstickOf,
 };
 
 use crate::arguments::{Bad, Build, Cover, Good, Reading};
@@ -47,7 +47,7 @@ impl Build {
             let pair = text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
             let (name, formula) =
                 pair.ok_or_else(|| unlike("--derive", text, "'takings = price * quantity'"))?;
-            brief.derived.push((unquoted(name), formula.trim().to_string()));
+            brief.derived.push((unquoted(name), formula.trim().into()));
         }
         for text in &self.item {
             let (dimension, rest) = of_dimension("--item", text, "'scenario: variance = actual - plan'")?;
@@ -68,24 +68,26 @@ impl Build {
         for text in &self.related {
             brief.related.push(related(text)?);
         }
-        brief.filter = self.filter.clone().or(brief.filter.take());
+        brief.filter = self.filter.as_deref().map(Into::into).or(brief.filter.take());
         brief.title = self.title.clone().or(brief.title.take());
         for text in &self.sort {
             let Some((dimension, order)) = text.split_once(" by ") else {
                 let message = format!("{text} is not DIMENSION by WHAT, as in 'harbour by sales desc'");
                 return Err(Error::request("--sort", message));
             };
-            brief.dimension(&unquoted(dimension)).order = Some(order.trim().to_string());
+            brief.dimension(&unquoted(dimension)).order = Some(order.trim().into());
         }
-        for (all, bottom) in [(&self.top, false), (&self.bottom, true)] {
+        for (all, lowest) in [(&self.top, false), (&self.bottom, true)] {
             for text in all {
-                let (dimension, top) = top(text, bottom)?;
-                brief.dimension(&dimension).top = Some(top);
+                let (dimension, kept) = top(text, lowest)?;
+                let dimension = brief.dimension(&dimension);
+                (dimension.top, dimension.bottom) =
+                    if lowest { (None, Some(kept)) } else { (Some(kept), None) };
             }
         }
         for text in &self.having {
             let (dimension, condition) = of_dimension("--having", text, "'harbour: sales > 10000'")?;
-            brief.dimension(&dimension).having = Some(condition);
+            brief.dimension(&dimension).having = Some(condition.into());
         }
         for (flag, all) in [("--only", &self.only), ("--except", &self.except)] {
             for text in all {
@@ -107,7 +109,7 @@ impl Build {
         for text in self.totals.iter().flat_map(|text| names(text)) {
             let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
             let placement =
-                Placement::named(place.trim()).map_err(|e| Error::request("--totals", e.to_string()))?;
+                place.trim().parse::<Placement>().map_err(|e| Error::request("--totals", e.to_string()))?;
             brief.totals.push((unquoted(of), placement));
         }
         self.emphasize(brief)?;
@@ -154,7 +156,7 @@ impl Build {
             }
             if let Some(peers) = &self.peers {
                 emphasis.peers =
-                    PeersOf::named(peers).map_err(|e| Error::request("--peers", e.to_string()))?;
+                    peers.parse().map_err(|e: Error| Error::request("--peers", e.to_string()))?;
             }
             if let Some(good) = self.good {
                 emphasis.good = Some(if good == Good::High { Side::High } else { Side::Low });
@@ -185,13 +187,15 @@ fn tier(text: &str) -> Result<TierBrief> {
     let (of, rest) = rest.split_once(" by ").ok_or_else(wrong)?;
     let (by, rest) = rest.rsplit_once(" at ").ok_or_else(wrong)?;
     let (cuts, labels) = rest.split_once(" as ").unwrap_or((rest, ""));
-    let cuts = names(cuts);
+    let amounts: Vec<Amount> = names(cuts).iter().map(|cut| cut.as_str().into()).collect();
+    let are_shares = names(cuts).iter().all(|cut| cut.ends_with('%'));
+    let (cuts, quantiles) = if are_shares { (Vec::new(), amounts) } else { (amounts, Vec::new()) };
     Ok(TierBrief {
         name: unquoted(name),
         of: unquoted(of),
-        by: by.trim().to_string(),
-        quantiles: cuts.iter().all(|cut| cut.ends_with('%')),
+        by: by.trim().into(),
         cuts,
+        quantiles,
         labels: names(labels),
         within: Vec::new(),
     })
@@ -212,8 +216,8 @@ fn related(text: &str) -> Result<RelatedBrief> {
 }
 
 /// `harbour 5 by sales overall others 'All other harbours'`.
-fn top(text: &str, bottom: bool) -> Result<(String, TopBrief)> {
-    let flag = if bottom { "--bottom" } else { "--top" };
+fn top(text: &str, lowest: bool) -> Result<(String, TopBrief)> {
+    let flag = if lowest { "--bottom" } else { "--top" };
     let wrong = || unlike(flag, text, "'harbour 5 by sales'");
     let (head, rest) = text.split_once(" by ").ok_or_else(wrong)?;
     let (dimension, count) = head.trim().rsplit_once(char::is_whitespace).ok_or_else(wrong)?;
@@ -222,7 +226,7 @@ fn top(text: &str, bottom: bool) -> Result<(String, TopBrief)> {
         None => (rest, None),
     };
     let (by, overall) = rest.trim().strip_suffix(" overall").map_or((rest, false), |by| (by, true));
-    let top = TopBrief { count: count.to_string(), by: by.trim().to_string(), bottom, overall, others };
+    let top = TopBrief { count: count.into(), by: by.trim().into(), overall, others };
     Ok((unquoted(dimension), top))
 }
 
@@ -236,13 +240,12 @@ fn measure(text: &str) -> MeasureBrief {
     }
 }
 
-/// Names between commas; a name in double quotes may hold commas itself.
 /// Sets assumptions to other values.
 pub(crate) fn assume(all: &[String], brief: &mut Brief) -> Result<()> {
     for text in all {
         let pair = text.split_once('=');
         let (name, value) = pair.ok_or_else(|| unlike("--assume", text, "uplift=4%"))?;
-        brief.assume(name.trim(), Assumed::read(value.trim()))?;
+        brief.assume(name.trim(), value.trim().into())?;
     }
     Ok(())
 }

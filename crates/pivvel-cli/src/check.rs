@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Audience, Brief, Direction, Error, Kind, OrderBy, Pick, Placement, Plan, ReadOptions, Result, Run,
-    SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
+    Amount, Audience, Brief, Direction, Error, Formula, Kind, OrderBy, Pick, Placement, Plan, ReadOptions,
+    Result, Run, SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -93,14 +93,15 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
         writeln!(out, "Keeps lines where {condition}")?;
     }
     for assumption in &brief.assumptions {
-        let bounds = match (&assumption.low, &assumption.high) {
+        let words = |amount: &Option<Amount>| amount.as_ref().map(Amount::words);
+        let bounds = match (words(&assumption.low), words(&assumption.high)) {
             (Some(low), Some(high)) => format!(", from {low} to {high}"),
             (Some(low), None) => format!(", {low} or more"),
             (None, Some(high)) => format!(", {high} or less"),
             (None, None) if assumption.choices.is_empty() => String::new(),
             _ => format!(", one of {}", assumption.choices.join(", ")),
         };
-        writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value)?;
+        writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
     }
     for tier in &plan.tiers {
         let within = match tier.within.is_empty() {
@@ -108,8 +109,9 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
             false => format!(", within each {}", tier.within.join(" and ")),
         };
         writeln!(out, "Tiers {} of {} by {}{within}", tier.name, tier.of, tier.by)?;
-        let cuts: Vec<String> =
-            brief.tiers.iter().find(|t| t.name == tier.name).map_or(Vec::new(), |t| t.cuts.clone());
+        let spec = brief.tiers.iter().find(|spec| spec.name == tier.name);
+        let cuts: Vec<&Amount> =
+            spec.into_iter().flat_map(|spec| spec.cuts.iter().chain(&spec.quantiles)).collect();
         for (i, label) in tier.labels.iter().enumerate() {
             let share = if tier.quantiles { " of members" } else { "" };
             let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
@@ -145,6 +147,7 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 (OrderBy::Natural, _) => "by size".into(),
                 (OrderBy::Label, _) => "by label".into(),
                 (OrderBy::Cells(formula), _) => format!("by {formula}"),
+                (OrderBy::Members(first), _) => format!("{} first", first.join(", ")),
             };
             let way = match dimension.order.direction {
                 Direction::Ascending => "",
@@ -173,7 +176,7 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
         let hidden = if measure.hidden { "; computed and not shown" } else { "" };
         writeln!(out, "  {} = {}{totals}{hidden}", measure.name, measure.formula)?;
         for (level, formula) in measure.level_formulas() {
-            writeln!(out, "    at {level}: {}", formula.as_deref().unwrap_or("nothing"))?;
+            writeln!(out, "    at {level}: {}", formula.as_ref().map_or("nothing", Formula::as_str))?;
         }
         let blank = plan.blank_levels(measure);
         if measure.totals && !blank.is_empty() {
@@ -219,7 +222,7 @@ fn picked(pick: &Pick) -> Vec<String> {
         said.push(format!("shows members with {having}"));
     }
     if let Some(top) = &pick.top {
-        let which = if top.bottom { "lowest" } else { "highest" };
+        let which = if pick.lowest { "lowest" } else { "highest" };
         let overall = if top.overall { "overall" } else { "within each parent" };
         let rest = top.others.as_ref().map_or(String::new(), |others| format!(", the rest as {others}"));
         said.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));

@@ -2,7 +2,9 @@
 
 use std::fmt::Write;
 
-use pivvel::{Brief, Dimension, Form, Plan, PlannedEmphasis, Result, YardstickOf};
+use pivvel::{
+    Brief, Dimension, Form, PanelScale, Plan, PlannedEmphasis, Reach, Result, ScaleBy, YardstickOf,
+};
 
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
@@ -12,7 +14,7 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for emphasis in &plan.emphasis {
         let spec = &emphasis.spec;
         let by = if spec.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
-        let reach = if spec.whole_row { ", on the whole row" } else { "" };
+        let reach = if spec.reach == Reach::Row { ", on the whole row" } else { "" };
         writeln!(out, "  {} on {}{by}{reach}: {}", spec.form.name(), spec.on, levels(plan, emphasis))?;
         if let Some(only) = &spec.only {
             writeln!(out, "    where {only}")?;
@@ -63,7 +65,7 @@ fn scale(emphasis: &PlannedEmphasis) -> String {
         YardstickOf::All => words.push("measured by all before members are picked".into()),
         YardstickOf::Kept(file) => words.push(format!("measured by {file}")),
     }
-    if spec.by_rank {
+    if spec.scale == ScaleBy::Rank {
         words.push("by rank".into());
     }
     words.extend(spec.about.as_ref().map(|about| format!("about {about}")));
@@ -78,7 +80,7 @@ fn scale(emphasis: &PlannedEmphasis) -> String {
         Some(pivvel::Side::Low) => words.push("low is good".into()),
         None => {}
     }
-    if spec.hide_figure {
+    if spec.hides_figure() {
         words.push("figures are shown nowhere".into());
     }
     words.join("; ")
@@ -98,7 +100,10 @@ pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::Schema) ->
             pivvel::Error::request(format!("view {} ({})", i + 1, view.form.name()), e.to_string())
         })?;
         let per = view.per.as_ref().map_or(String::new(), |per| {
-            format!(", one for each {per} on {}", if view.own_scales { "its own scale" } else { "one scale" })
+            format!(
+                ", one for each {per} on {}",
+                if view.scale == PanelScale::Own { "its own scale" } else { "one scale" }
+            )
         });
         out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.form.name(), plan.title));
         if let Some(condition) = &plan.condition {

@@ -3,7 +3,7 @@
 
 use clap::CommandFactory;
 use clap_complete::{Shell as Known, generate};
-use pivvel::{BRIEF_SCHEMA, Error, Result, YARDSTICKS_SCHEMA};
+use pivvel::{Error, Result, YARDSTICKS_SCHEMA, brief_schema};
 
 use crate::arguments::{Arguments, Shell, ShellText};
 use crate::screen;
@@ -17,7 +17,7 @@ pub(crate) fn run(shell: &Shell) -> Result<()> {
         ShellText::Fish => Known::Fish,
         ShellText::Powershell => Known::PowerShell,
         ShellText::Zsh => Known::Zsh,
-        ShellText::BriefSchema => return screen::print(BRIEF_SCHEMA),
+        ShellText::BriefSchema => return screen::print(brief_schema()),
         ShellText::YardsticksSchema => return screen::print(YARDSTICKS_SCHEMA),
         ShellText::Manual => {
             let failed = |e| Error::io("manual", e);

@@ -328,8 +328,7 @@ fn completions_and_manual() {
     for schema in ["brief-schema", "yardsticks-schema"] {
         let output = run(folder.path(), &["shell", schema]);
         assert!(
-            words(&output.stdout)
-                .starts_with("{\n  \"$schema\": \"https://json-schema.org/draft/2020-12/schema\"")
+            words(&output.stdout).contains("\"$schema\": \"https://json-schema.org/draft/2020-12/schema\"")
         );
     }
     let manual = words(&run(folder.path(), &["shell", "manual"]).stdout);

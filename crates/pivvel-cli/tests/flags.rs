@@ -29,8 +29,8 @@ fn plain() -> Brief {
     brief
 }
 
-fn top(count: &str, bottom: bool, overall: bool, others: Option<&str>) -> TopBrief {
-    TopBrief { count: count.into(), by: "sales".into(), bottom, overall, others: others.map(str::to_string) }
+fn top(count: &str, overall: bool, others: Option<&str>) -> TopBrief {
+    TopBrief { count: count.into(), by: "sales".into(), overall, others: others.map(str::to_string) }
 }
 
 fn harbour(change: impl Fn(&mut DimensionBrief)) -> impl Fn(&mut Brief) {
@@ -106,8 +106,7 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
                 name: "half".into(),
                 of: "yard".into(),
                 by: "sum(amount)".into(),
-                cuts: vec!["50%".into()],
-                quantiles: true,
+                quantiles: vec!["50%".into()],
                 ..TierBrief::default()
             });
         }),
@@ -120,17 +119,17 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
         }),
         case(&["--sort", "harbour by sales desc"], harbour(|d| d.order = Some("sales desc".into()))),
         case(&["--sort", "harbour by label"], harbour(|d| d.order = Some("label".into()))),
-        case(&["--top", "harbour 2 by sales"], harbour(|d| d.top = Some(top("2", false, false, None)))),
+        case(&["--top", "harbour 2 by sales"], harbour(|d| d.top = Some(top("2", false, None)))),
         case(
             &["--top", "harbour 20% by sales overall others \"All other harbours\""],
             harbour(|d| {
-                d.top = Some(top("20%", false, true, Some("All other harbours")));
+                d.top = Some(top("20%", true, Some("All other harbours")));
             }),
         ),
         case(
             &["--bottom", "harbour 1 by sales others rest"],
             harbour(|d| {
-                d.top = Some(top("1", true, false, Some("rest")));
+                d.bottom = Some(top("1", false, Some("rest")));
             }),
         ),
         case(&["--having", "harbour: sales > 10000"], harbour(|d| d.having = Some("sales > 10000".into()))),
@@ -203,8 +202,8 @@ fn flags_that_are_not_understood() {
     let folder = demo();
     let cases: [(&[&str], &str); 17] = [
         (&["--as", "order"], "as in 'amount=decimal(2)'"),
-        (&["--as", "order=txt"], "nearest: \"text\""),
-        (&["--as", "ordre=text"], "nearest: \"order\""),
+        (&["--as", "order=txt"], "did you mean \"text\"?"),
+        (&["--as", "ordre=text"], "did you mean \"order\"?"),
         (&["--derive", "takings"], "'takings = price * quantity'"),
         (&["--item", "variance = actual - plan"], "'scenario: variance = actual - plan'"),
         (&["--item", "scenario: variance"], "'scenario: variance = actual - plan'"),
@@ -212,12 +211,12 @@ fn flags_that_are_not_understood() {
         (&["--related", "yards.csv"], "--related"),
         (&["--sort", "harbour"], "as in 'harbour by sales desc'"),
         (&["--top", "harbour by sales"], "--top"),
-        (&["--top", "harbor 2 by sales"], "nearest: \"harbour\""),
+        (&["--top", "harbor 2 by sales"], "did you mean \"harbour\"?"),
         (&["--having", "sales > 10"], "--having"),
         (&["--only", "harbour"], "--only"),
-        (&["--totals", "coast of"], "nearest: \"off\""),
-        (&["--tint", "sale"], "nearest: \"sales\""),
-        (&["--tint", "sales", "--peers", "sibling"], "nearest: \"siblings\""),
+        (&["--totals", "coast of"], "did you mean \"off\"?"),
+        (&["--tint", "sale"], "did you mean \"sales\"?"),
+        (&["--tint", "sales", "--peers", "sibling"], "did you mean \"siblings\"?"),
         (&["--assume", "uplift"], "--assume"),
     ];
     for (flags, wanted) in cases {

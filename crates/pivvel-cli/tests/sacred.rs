@@ -110,7 +110,7 @@ fn notices_are_told_wherever_the_result_goes() {
     let lines = stderr(&output);
     assert!(
         lines.contains(
-            "unknown-member: scenario is compared with 'actaul', which no line has; nearest: 'actual'"
+            "unknown-member: scenario is compared with 'actaul', which no line has; did you mean 'actual'?"
         ),
         "{lines}"
     );

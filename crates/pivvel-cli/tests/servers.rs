@@ -45,7 +45,7 @@ fn servers_are_found_as_usual() {
         (
             "postgresql:///?service=shpo",
             &[],
-            "postgresql://…: there is no service \"shpo\"; nearest: \"shop\"",
+            "postgresql://…: unknown service \"shpo\"; did you mean \"shop\"?",
         ),
         ("postgresql:///?service=gone", &[], "the server cannot be reached"),
         (

@@ -201,9 +201,9 @@ pub(crate) fn unknown_message<'a>(
     known: impl IntoIterator<Item = &'a str>,
 ) -> String {
     let known: Vec<&str> = known.into_iter().collect();
-    let mut message = format!("there is no {what} {}", shown(name));
+    let mut message = format!("unknown {what} {}", shown(name));
     match nearest(name, &known) {
-        Some(near) => message.push_str(&format!("; nearest: {}", shown(near))),
+        Some(near) => message.push_str(&format!("; did you mean {}?", shown(near))),
         None if known.is_empty() => {}
         None => {
             let list: Vec<String> = known.iter().take(12).map(|k| shown(k)).collect();
@@ -223,7 +223,10 @@ impl fmt::Display for Error {
                 false => write!(f, "{place}: {message}"),
             },
             Fault::Formula { place, text, span, message } => {
-                writeln!(f, "{place}: {message}")?;
+                match place.is_empty() {
+                    true => writeln!(f, "{message}")?,
+                    false => writeln!(f, "{place}: {message}")?,
+                }
                 mark(f, text, span)
             }
             Fault::Widen { place, column, found, needed } => {

@@ -44,9 +44,10 @@ mod table;
 
 pub use arrow_schema::Schema;
 pub use brief::{
-    Assumed, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief,
-    Negative, NumberFormat, PALETTE_NAMES, PeersOf, Placement, RelatedBrief, RuleBrief, SYMBOL_NAMES,
-    Scaling, Side, TONE_NAMES, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
+    ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName, PanelScale,
+    PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, TierBrief,
+    Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
@@ -57,7 +58,7 @@ pub use drill::{
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Error, Misfit, Result};
 pub use formula::{
-    Clause, Expr, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
+    Clause, Expr, Formula, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
     quote_name, scalar_functions,
 };
 pub use grouping::{ScanReport, UnknownText};
@@ -66,12 +67,12 @@ pub use lines::{
     SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
 };
 pub use model::{
-    Audience, DatePart, Kind, NO_WORD, Notice, NoticeCode, UNSEEN, Value, YES_WORD, decimal_text,
+    Audience, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value, YES_WORD,
+    decimal_text,
 };
 pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{
-    Dimension, Direction, Measure, Order, OrderBy, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule,
-    PlannedTier, kinds_of_unseen,
+    Dimension, Measure, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, kinds_of_unseen,
 };
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};

@@ -102,13 +102,13 @@ fn addresses_that_lead_nowhere() {
     let cases = [
         ("coast", "--at: coast is not DIMENSION=MEMBER"),
         ("coast='Fell", "--at: a quote is open in coast='Fell"),
-        ("cost=Fell", "--at: there is no dimension \"cost\"; nearest: \"coast\""),
-        ("coast=Fel", "nearest: \"Fell\""),
+        ("cost=Fell", "--at: unknown dimension \"cost\"; did you mean \"coast\"?"),
+        ("coast=Fel", "did you mean \"Fell\"?"),
         ("coast=Fell,harbour=Lone", "Lone"),
         ("harbour=Tern", "Fell"),
         ("coast=Fell,coast=Skerry", "--at: coast is named twice"),
         ("year=2021", "2021"),
-        ("month=2022-01", "--at: there is no dimension \"month\""),
+        ("month=2022-01", "--at: unknown dimension \"month\""),
     ];
     for (text, wanted) in cases {
         let found = text.parse::<Address>().and_then(|address| crosstab.locate(&address));
@@ -213,6 +213,6 @@ fn shapes_and_levels_hold_the_same() {
         let wanted = all.iter().filter(|row| row["row_level"] == "coast").count();
         assert!(coasts.iter().all(|row| row["row_level"] == "coast") && coasts.len() == wanted);
         let error = crosstab.table(&spec(Shape::Wide, &["harbor"])).map(|_| ()).unwrap_err().to_string();
-        assert!(error.contains("there is no level \"harbor\"; nearest: \"harbour\""), "{error}");
+        assert!(error.contains("unknown level \"harbor\"; did you mean \"harbour\"?"), "{error}");
     }
 }

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, ItemBrief, MemberRef, TierBrief};
+use pivvel_core::{Amount, Apply, Batches, Brief, CrossTab, ItemBrief, MemberRef, TierBrief};
 use proptest::prelude::*;
 
 #[derive(Debug, Clone)]
@@ -50,7 +50,7 @@ fn item(name: &str, formula: &str, before_measures: bool) -> ItemBrief {
         dimension: "scenario".into(),
         name: name.into(),
         formula: formula.into(),
-        before_measures: Some(before_measures),
+        apply: Some(if before_measures { Apply::BeforeMeasures } else { Apply::AfterMeasures }),
         ..ItemBrief::default()
     }
 }
@@ -155,7 +155,7 @@ proptest! {
                 name: "size".into(),
                 of: "client".into(),
                 by: "sum(amount)".into(),
-                cuts: cuts.iter().map(i64::to_string).collect(),
+                cuts: cuts.iter().map(|cut| Amount::from(*cut)).collect(),
                 labels: if named { names.clone() } else { Vec::new() },
                 within: if within { vec!["coast".into()] } else { Vec::new() },
                 ..TierBrief::default()

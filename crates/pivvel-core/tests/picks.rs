@@ -100,10 +100,12 @@ fn brief(pick: &Pick, shown_only: bool) -> Brief {
     match pick {
         Pick::Top { count, bottom, overall, others } => {
             let others = others.then(|| "all others".to_string());
-            let (count, by) = (count.to_string(), "sales".to_string());
-            dimension.top = Some(TopBrief { count, by, bottom: *bottom, overall: *overall, others });
+            let top =
+                TopBrief { count: count.to_string().into(), by: "sales".into(), overall: *overall, others };
+            let place = if *bottom { &mut dimension.bottom } else { &mut dimension.top };
+            *place = Some(top);
         }
-        Pick::Having(least) => dimension.having = Some(format!("sales > {least}")),
+        Pick::Having(least) => dimension.having = Some(format!("sales > {least}").into()),
         Pick::Only(numbers) => dimension.only = list(numbers),
         Pick::Except(numbers) => dimension.except = list(numbers),
     }

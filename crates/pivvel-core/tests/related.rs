@@ -162,7 +162,7 @@ proptest! {
         };
         if swapped {
             std::mem::swap(&mut brief.rows, &mut brief.columns);
-            brief.measures.iter_mut().for_each(|measure| measure.formula = turned(&measure.formula));
+            brief.measures.iter_mut().for_each(|measure| measure.formula = turned(measure.formula.as_str()).into());
         }
         let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
         let cells = cells(&lines);

@@ -5,7 +5,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, Mark, RuleBrief, Side};
+use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, Mark, MeanSide, RuleBrief, ScaleBy};
 use proptest::prelude::*;
 
 /// The marks of every member, by its number, of lines with one value each.
@@ -58,10 +58,10 @@ proptest! {
         let (least, most) = ends(&values);
         let mean = values.iter().sum::<i64>() as f64 / values.len() as f64;
         let plain = marks(&values, |_| {});
-        let about = marks(&values, |said| said.about = Some(middle.to_string()));
+        let about = marks(&values, |said| said.about = Some(middle.to_string().into()));
         let about_mean = marks(&values, |said| said.about = Some("mean".into()));
         let fixed = marks(&values, |said| {
-            (said.low, said.high) = (Some(low.to_string()), Some((low + wide).to_string()));
+            (said.low, said.high) = (Some(low.into()), Some((low + wide).into()));
         });
         // As far up as down: the farther of the two ends is at 1.
         let apart = |middle: f64, value: f64| {
@@ -88,7 +88,7 @@ proptest! {
     fn places_by_rank(values in prop::collection::btree_set(-200..500i64, 2..25), far in 1_000..1_000_000i64) {
         let mut values: Vec<i64> = values.into_iter().collect();
         values.push(far);
-        let by_rank = marks(&values, |said| said.by_rank = true);
+        let by_rank = marks(&values, |said| said.scale = ScaleBy::Rank);
         let last = (values.len() - 1) as f64;
         for (i, mark) in by_rank.iter().enumerate() {
             prop_assert!(close(position(mark), Some(i as f64 / last)), "{i} of {last}: {mark:?}");
@@ -138,11 +138,11 @@ proptest! {
         order in Just([0usize, 1, 2, 3, 4]).prop_shuffle(),
     ) {
         let kinds: [RuleBrief; 5] = [
-            RuleBrief { from: Some(from.to_string()), below: Some((from + wide).to_string()), ..RuleBrief::default() },
-            RuleBrief { is: Some(is.to_string()), ..RuleBrief::default() },
-            RuleBrief { top: Some(top.to_string()), ..RuleBrief::default() },
-            RuleBrief { bottom: Some(top.to_string()), ..RuleBrief::default() },
-            RuleBrief { mean: Some(Side::High), ..RuleBrief::default() },
+            RuleBrief { from: Some(from.into()), below: Some((from + wide).into()), ..RuleBrief::default() },
+            RuleBrief { is: Some(is.into()), ..RuleBrief::default() },
+            RuleBrief { top: Some(top.to_string().into()), ..RuleBrief::default() },
+            RuleBrief { bottom: Some(top.to_string().into()), ..RuleBrief::default() },
+            RuleBrief { mean: Some(MeanSide::Above), ..RuleBrief::default() },
         ];
         let rules: Vec<RuleBrief> = order
             .iter()

@@ -8,9 +8,9 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use pivvel_core::{
-    Assumed, AssumptionBrief, Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, LineSource,
-    MeasureBrief, PeersOf, Placement, Plan, Related, RelatedBrief, Result, RuleBrief, Side, TierBrief,
-    TopBrief, ViewBrief, ViewForm, YardstickOf,
+    Amount, Apply, AssumptionBrief, Batches, Brief, CrossTab, EmphasisBrief, Form, Formula, ItemBrief,
+    LineSource, MeasureBrief, PeersOf, Placement, Plan, Related, RelatedBrief, Result, RuleBrief, ScaleBy,
+    Show, Side, TierBrief, Tone, TopBrief, ViewBrief, ViewForm, YardstickOf,
 };
 
 fn lines() -> RecordBatch {
@@ -197,8 +197,7 @@ fn wrong_layouts() {
         brief
     };
     let top = |count: &str, by: &str| {
-        let top =
-            TopBrief { count: count.into(), by: by.into(), bottom: false, overall: false, others: None };
+        let top = TopBrief { count: count.into(), by: by.into(), ..TopBrief::default() };
         dimension(&move |d| d.top = Some(top.clone()))
     };
     let item = |dimension: &str, name: &str, formula: &str| base().item(dimension, name, formula);
@@ -220,7 +219,7 @@ fn wrong_layouts() {
     case("measure without name", base().measure((" ", "count()")));
     case("measures in a circle", base().measure(("a", "b + 1")).measure(("b", "c")).measure(("c", "a * 2")));
     let levels = |levels: &[(&str, &str)]| {
-        let levels = levels.iter().map(|(l, f)| (l.to_string(), Some(f.to_string()))).collect();
+        let levels = levels.iter().map(|(l, f)| (l.to_string(), Some((*f).into()))).collect();
         base().measure(MeasureBrief { levels, ..MeasureBrief::new("m", "sales") })
     };
     case("level that is not", levels(&[("yrad", "sales")]));
@@ -236,11 +235,11 @@ fn wrong_layouts() {
     case("item that decides", item("scenario", "x", "actual > plan"));
     case("item twice", item("scenario", "x", "actual").item("scenario", "x", "plan"));
     let assume = |value: &str, low: &str, high: &str| {
-        let read = |text: &str| (!text.is_empty()).then(|| Assumed::read(text));
+        let read = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
         let mut brief = base();
         brief.assumptions = vec![AssumptionBrief {
             name: "uplift".into(),
-            value: Assumed::read(value),
+            value: value.into(),
             low: read(low),
             high: read(high),
             choices: vec!["coast".into(), "yard".into()],
@@ -256,15 +255,15 @@ fn wrong_layouts() {
     taken.assumptions[0].name = "amount".into();
     case("assumption called like a column", taken);
     let tier = |of: &str, by: &str, cuts: &[&str], quantiles: bool, labels: &[&str]| {
-        let texts = |all: &[&str]| all.iter().map(|t| t.to_string()).collect::<Vec<_>>();
+        let amounts = || cuts.iter().map(|cut| Amount::from(*cut)).collect();
         let mut brief = base();
         brief.tiers = vec![TierBrief {
             name: "size".into(),
             of: of.into(),
             by: by.into(),
-            cuts: texts(cuts),
-            quantiles,
-            labels: texts(labels),
+            cuts: if quantiles { Vec::new() } else { amounts() },
+            quantiles: if quantiles { amounts() } else { Vec::new() },
+            labels: labels.iter().map(|label| label.to_string()).collect(),
             within: Vec::new(),
         }];
         brief
@@ -287,7 +286,8 @@ fn wrong_layouts() {
     case("derived twice", base().derive("amount", "cost * 2"));
     case("derived of nothing", base().derive("x", "cst * 2"));
     let mut early = base();
-    early.items = vec![ItemBrief { before_measures: Some(true), ..early.items.pop().unwrap_or_default() }];
+    early.items =
+        vec![ItemBrief { apply: Some(Apply::BeforeMeasures), ..early.items.pop().unwrap_or_default() }];
     case("item of nothing at all", early);
     insta::assert_snapshot!(messages(cases));
 }
@@ -301,7 +301,7 @@ fn emphasis(form: Form, change: impl Fn(&mut EmphasisBrief)) -> Brief {
 
 /// Rules by their bounds: what each from and below is, and empty where it is open.
 fn rules(bounds: &[(&str, &str)]) -> Vec<RuleBrief> {
-    let some = |text: &str| (!text.is_empty()).then(|| text.to_string());
+    let some = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
     let rule = |(from, below): &(&str, &str)| RuleBrief {
         from: some(from),
         below: some(below),
@@ -313,6 +313,8 @@ fn rules(bounds: &[(&str, &str)]) -> Vec<RuleBrief> {
 #[test]
 fn wrong_emphasis() {
     let text = |text: &str| Some(text.to_string());
+    let formula = |text: &str| Some(Formula::from(text));
+    let amount = |text: &str| Some(Amount::from(text));
     let rule = |rule: RuleBrief| emphasis(Form::Ink, move |e| e.rules = vec![rule.clone()]);
     let view = |form, change: &dyn Fn(&mut ViewBrief)| {
         let mut view = ViewBrief { form, ..ViewBrief::default() };
@@ -320,20 +322,23 @@ fn wrong_emphasis() {
         base().view(view)
     };
     let cases = [
-        ("by text", emphasis(Form::Tint, |e| e.by = text("lower(coast)"))),
-        ("by nothing that can be read", emphasis(Form::Tint, |e| e.by = text("sales +"))),
-        ("where no condition", emphasis(Form::Tint, |e| e.only = text("sales"))),
-        ("where misspelt", emphasis(Form::Tint, |e| e.only = text("caost = 'Fell'"))),
+        ("by text", emphasis(Form::Tint, |e| e.by = formula("lower(coast)"))),
+        ("by nothing that can be read", emphasis(Form::Tint, |e| e.by = formula("sales +"))),
+        ("where no condition", emphasis(Form::Tint, |e| e.only = formula("sales"))),
+        ("where misspelt", emphasis(Form::Tint, |e| e.only = formula("caost = 'Fell'"))),
         ("level misspelt", emphasis(Form::Tint, |e| e.levels = vec!["yrad".into()])),
-        ("about text", emphasis(Form::Tint, |e| e.about = text("coast"))),
-        ("ends that cross", emphasis(Form::Tint, |e| (e.low, e.high) = (text("5"), text("1")))),
-        ("end of text", emphasis(Form::Tint, |e| e.low = text("none"))),
+        ("about text", emphasis(Form::Tint, |e| e.about = formula("coast"))),
+        ("ends that cross", emphasis(Form::Tint, |e| (e.low, e.high) = (amount("5"), amount("1")))),
+        ("end of text", emphasis(Form::Tint, |e| e.low = amount("none"))),
         ("clip of values", emphasis(Form::Tint, |e| e.clip = Some(("5".into(), "95".into())))),
         ("clip that crosses", emphasis(Form::Tint, |e| e.clip = Some(("95%".into(), "5%".into())))),
         ("symbols in six steps", emphasis(Form::Symbol, |e| e.steps = Some(6))),
         ("one step", emphasis(Form::Tint, |e| e.steps = Some(1))),
-        ("rank about a middle", emphasis(Form::Tint, |e| (e.by_rank, e.about) = (true, text("0")))),
-        ("rank among all", emphasis(Form::Tint, |e| (e.by_rank, e.yardstick) = (true, YardstickOf::All))),
+        ("rank about a middle", emphasis(Form::Tint, |e| (e.scale, e.about) = (ScaleBy::Rank, formula("0")))),
+        (
+            "rank among all",
+            emphasis(Form::Tint, |e| (e.scale, e.yardstick) = (ScaleBy::Rank, YardstickOf::All)),
+        ),
         (
             "a kept yardstick that was not given",
             emphasis(Form::Tint, |e| e.yardstick = YardstickOf::Kept("may.json".into())),
@@ -342,17 +347,27 @@ fn wrong_emphasis() {
         ("a trend along no date", emphasis(Form::Trend, |e| e.along = text("sold_on.moth"))),
         ("a link to nowhere", emphasis(Form::Link, |_| {})),
         ("a link that runs", emphasis(Form::Link, |e| e.link = text("javascript:alert({coast})"))),
-        ("mixed bounds", rule(RuleBrief { from: text("25%"), below: text("100"), ..RuleBrief::default() })),
-        ("bounds that cross", rule(RuleBrief { from: text("5"), below: text("5"), ..RuleBrief::default() })),
-        ("bound of text", rule(RuleBrief { from: text("much"), ..RuleBrief::default() })),
-        ("top and bottom", rule(RuleBrief { top: text("1"), bottom: text("1"), ..RuleBrief::default() })),
-        ("top of how many", rule(RuleBrief { top: text("many"), ..RuleBrief::default() })),
-        ("blank and a bound", rule(RuleBrief { blank: true, below: text("1"), ..RuleBrief::default() })),
-        ("when no condition", rule(RuleBrief { when: text("sales * 2"), ..RuleBrief::default() })),
+        (
+            "mixed bounds",
+            rule(RuleBrief { from: amount("25%"), below: amount("100"), ..RuleBrief::default() }),
+        ),
+        (
+            "bounds that cross",
+            rule(RuleBrief { from: amount("5"), below: amount("5"), ..RuleBrief::default() }),
+        ),
+        ("bound of text", rule(RuleBrief { from: amount("much"), ..RuleBrief::default() })),
+        ("top and bottom", rule(RuleBrief { top: amount("1"), bottom: amount("1"), ..RuleBrief::default() })),
+        ("top of how many", rule(RuleBrief { top: amount("many"), ..RuleBrief::default() })),
+        ("blank and a bound", rule(RuleBrief { blank: true, below: amount("1"), ..RuleBrief::default() })),
+        ("when no condition", rule(RuleBrief { when: formula("sales * 2"), ..RuleBrief::default() })),
         ("twice the same", emphasis(Form::Tint, |_| {}).tint("sales")),
-        ("palette misspelt", emphasis(Form::Tint, |e| e.palette = text("wter"))),
-        ("symbols misspelt", emphasis(Form::Symbol, |e| e.symbols = text("tdie"))),
-        ("tone misspelt", rule(RuleBrief { below: text("0"), show: text("los"), ..RuleBrief::default() })),
+        ("tone of no number", rule(RuleBrief { show: Some(Show::Symbol(3)), ..RuleBrief::default() })),
+        (
+            "a tone among symbols",
+            emphasis(Form::Symbol, |e| {
+                e.rules = vec![RuleBrief { show: Some(Show::Tone(Tone::Loss)), ..RuleBrief::default() }];
+            }),
+        ),
         ("lines opened with another kind", Brief { kinds: vec![("cost".into(), "text".into())], ..base() }),
         (
             "lines opened without a related table",

@@ -4,10 +4,12 @@
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
-use pivvel_core::{CrossTab, Emphasis, Entry, Form, Mark, PeersOf, Scale, Side, Span};
+use pivvel_core::{
+    CrossTab, Emphasis, Entry, Form, Mark, PeersOf, Reach, Scale, Show, Side, Span, SymbolSet, Tone,
+};
 
-use crate::palette::{PALETTES, Paint, Palette, Tone};
-use crate::signs::{Symbol, SymbolSet};
+use crate::palette::{PALETTES, Paint, Palette};
+use crate::signs::Symbol;
 
 /// What a cell wears.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -65,7 +67,7 @@ impl<'c> Wardrobe<'c> {
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
             let spec = &emphasis.planned().spec;
-            if let Some(named) = spec.palette.as_deref().and_then(Palette::named) {
+            if let Some(named) = spec.palette.map(Palette::named) {
                 return named;
             }
             let diverging = emphasis.planned().is_diverging();
@@ -93,7 +95,7 @@ impl<'c> Wardrobe<'c> {
     /// The palette of a scale.
     pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> usize {
         let spec = &self.crosstab.emphases()[emphasis].planned().spec;
-        let named = || spec.palette.as_deref().and_then(Palette::named).unwrap_or(0);
+        let named = || spec.palette.map_or(0, Palette::named);
         scale.map_or_else(named, |scale| self.palettes[emphasis][scale])
     }
 
@@ -129,7 +131,7 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn row_tint(&self, row: Entry) -> Option<Paint> {
         let marks =
             (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, Entry::TOTAL, m));
-        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().spec.whole_row;
+        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().spec.reach == Reach::Row;
         marks.into_iter().find(|mark| mark.form == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }
 
@@ -158,7 +160,7 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_paint(&self, emphasis: usize, rule: usize, scale: Option<usize>) -> Paint {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let rules = &planned.rules;
-        if let Some(tone) = rules[rule].show.as_deref().and_then(Tone::named) {
+        if let Some(Show::Tone(tone)) = rules[rule].show {
             return Paint::Tone(tone);
         }
         let order: Vec<usize> = planned.rules_upward();
@@ -186,7 +188,10 @@ impl<'c> Wardrobe<'c> {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let order = planned.rules_upward();
         let of = planned.spec.steps.unwrap_or(order.len().clamp(3, 5) as u8);
-        let shown = planned.rules[rule].show.as_deref().and_then(|show| show.parse::<u8>().ok());
+        let shown = match planned.rules[rule].show {
+            Some(Show::Symbol(number)) => Some(number),
+            Some(Show::Tone(_)) | None => None,
+        };
         let place = order.iter().position(|known| *known == rule).unwrap_or(0);
         let spread = (place * usize::from(of - 1)).div_ceil((order.len() - 1).max(1)) as u8;
         let step = shown.map_or(spread, |show| show.saturating_sub(1)).min(of.max(5) - 1);
@@ -195,7 +200,7 @@ impl<'c> Wardrobe<'c> {
 
     pub(crate) fn set(&self, emphasis: usize) -> SymbolSet {
         let spec = &self.crosstab.emphases()[emphasis].planned().spec;
-        spec.symbols.as_deref().and_then(SymbolSet::named).unwrap_or(SymbolSet::Tide)
+        spec.symbols.unwrap_or_default()
     }
 }
 

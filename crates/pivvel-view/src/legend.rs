@@ -1,6 +1,8 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
-use pivvel_core::{Axis, CrossTab, Emphasis, Form, NumberFormat, PeersOf, Scale, Side, Value};
+use pivvel_core::{
+    Axis, CrossTab, Emphasis, Form, Formula, NumberFormat, PeersOf, Reach, Scale, ScaleBy, Side, Value,
+};
 
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
 use crate::number::show_number;
@@ -89,7 +91,7 @@ pub(crate) fn subject(crosstab: &CrossTab, emphasis: &Emphasis) -> String {
     let measures = crosstab.measures();
     let on = planned.measure.map_or(planned.spec.on.clone(), |measure| measures[measure].label.clone());
     let less = planned.about_formula().map_or(String::new(), |about| format!(" less {about}"));
-    match planned.spec.by.as_deref().filter(|by| *by != planned.spec.on) {
+    match planned.spec.by.as_ref().filter(|by| by.as_str() != planned.spec.on) {
         Some(by) => format!("{on} by {by}{less}"),
         None => format!("{on}{less}"),
     }
@@ -98,7 +100,7 @@ pub(crate) fn subject(crosstab: &CrossTab, emphasis: &Emphasis) -> String {
 fn reach(emphasis: &Emphasis) -> String {
     let spec = &emphasis.planned().spec;
     let only = spec.only.as_ref().map_or(String::new(), |only| format!(", where {only}"));
-    if spec.whole_row { format!(", on the whole row{only}") } else { only }
+    if spec.reach == Reach::Row { format!(", on the whole row{only}") } else { only }
 }
 
 fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<LegendEntry> {
@@ -196,7 +198,8 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
     let (planned, crosstab) = (emphasis.planned(), wardrobe.crosstab);
     let measure = planned.measure.unwrap_or(0);
     let format = crosstab.format_apart(scale, measure).clone();
-    let own = planned.spec.by.is_none() || planned.spec.by.as_deref() == Some(&planned.spec.on);
+    let own = planned.spec.by.is_none()
+        || planned.spec.by.as_ref().is_some_and(|by| by.as_str() == planned.spec.on);
     let format = if own { format } else { NumberFormat::default() };
     let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
     let number = |value: f64, exact: &Value| match exact.as_f64() == value {
@@ -213,7 +216,7 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         true => [number(low, &scale.yardstick.low), number(high, &scale.yardstick.high)],
         false => words.map(str::to_string),
     };
-    let middle = scale.middle.map(|middle| match planned.spec.about.as_deref() {
+    let middle = scale.middle.map(|middle| match planned.spec.about.as_ref().map(Formula::as_str) {
         Some("mean") if !shown => "mean".to_string(),
         Some("mean") => format!("mean {}", show_number(&Value::Float(middle), &format)),
         _ if shown => whole(middle, &format),
@@ -296,6 +299,6 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         pivvel_core::YardstickOf::All => ", by all before members were picked".into(),
         pivvel_core::YardstickOf::Kept(file) => format!(", by {file}"),
     };
-    let rank = if planned.spec.by_rank { ", by rank" } else { "" };
+    let rank = if planned.spec.scale == ScaleBy::Rank { ", by rank" } else { "" };
     format!("{levels}{peers}: {cells}{rank}{clip}{from}")
 }

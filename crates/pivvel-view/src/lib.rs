@@ -39,9 +39,7 @@ pub use dress::{Bar, Dress, OnScale};
 pub use legend::{LegendEntry, Sample, Swatch};
 pub use number::show_number;
 pub use page::{draw_page, draw_report_page};
-pub use palette::{
-    CATEGORIES, Ground, PALETTES, Paint, Palette, Tone, category, ink, palette_names, paper, tone_names,
-};
+pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, paper, tone_sign};
 #[cfg(feature = "png")]
 pub use picture::draw_png;
 pub use picture::draw_svg;
@@ -49,5 +47,5 @@ pub use report::{
     ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story, tell_lines,
 };
 pub use sheet::{Head, RowKind, Sheet, SheetCell, SheetColumn, SheetRow, SheetTrend, TrendLine};
-pub use signs::{Symbol, SymbolSet, symbol_names};
+pub use signs::Symbol;
 pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_report, draw_terminal};

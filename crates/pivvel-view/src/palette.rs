@@ -5,6 +5,8 @@
 //! falls so far that the text on a tint is hard to read; tests hold both. What is good or bad is
 //! never told by hue alone: views add a sign.
 
+use pivvel_core::{PaletteName, Tone};
+
 use crate::colour::Rgb;
 
 /// On which ground is drawn.
@@ -21,7 +23,7 @@ pub enum Ground {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Palette {
     /// Its name.
-    pub name: &'static str,
+    pub name: PaletteName,
     /// The hue and the chroma below the middle, where it has one.
     low: Option<(f32, f32)>,
     /// The hue and the chroma of the high end.
@@ -30,57 +32,21 @@ pub struct Palette {
 
 /// Every palette: sequential ones in the order in which scales get them, then diverging ones.
 pub const PALETTES: [Palette; 9] = [
-    Palette { name: "water", low: None, high: (228.0, 0.105) },
-    Palette { name: "sand", low: None, high: (80.0, 0.115) },
-    Palette { name: "heather", low: None, high: (322.0, 0.110) },
-    Palette { name: "kelp", low: None, high: (150.0, 0.105) },
-    Palette { name: "rust", low: None, high: (40.0, 0.115) },
-    Palette { name: "slate", low: None, high: (255.0, 0.016) },
-    Palette { name: "shore", low: Some((48.0, 0.135)), high: (245.0, 0.120) },
-    Palette { name: "dusk", low: Some((92.0, 0.135)), high: (290.0, 0.125) },
-    Palette { name: "moor", low: Some((22.0, 0.125)), high: (268.0, 0.120) },
+    Palette { name: PaletteName::Water, low: None, high: (228.0, 0.105) },
+    Palette { name: PaletteName::Sand, low: None, high: (80.0, 0.115) },
+    Palette { name: PaletteName::Heather, low: None, high: (322.0, 0.110) },
+    Palette { name: PaletteName::Kelp, low: None, high: (150.0, 0.105) },
+    Palette { name: PaletteName::Rust, low: None, high: (40.0, 0.115) },
+    Palette { name: PaletteName::Slate, low: None, high: (255.0, 0.016) },
+    Palette { name: PaletteName::Shore, low: Some((48.0, 0.135)), high: (245.0, 0.120) },
+    Palette { name: PaletteName::Dusk, low: Some((92.0, 0.135)), high: (290.0, 0.125) },
+    Palette { name: PaletteName::Moor, low: Some((22.0, 0.125)), high: (268.0, 0.120) },
 ];
 
 /// How many palettes scales are handed in turn: the sequential ones with a hue.
 const IN_TURN: usize = 5;
 /// Where the diverging palettes begin.
 const DIVERGING: usize = 6;
-
-/// What a rule shows by name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Tone {
-    /// Good.
-    Gain,
-    /// Bad.
-    Loss,
-    /// To be looked at.
-    Watch,
-    /// As it should be.
-    Calm,
-    /// Strong, without a judgement.
-    Strong,
-    /// Of little weight.
-    Faint,
-}
-
-const TONES: [(&str, Tone); 6] = [
-    ("gain", Tone::Gain),
-    ("loss", Tone::Loss),
-    ("watch", Tone::Watch),
-    ("calm", Tone::Calm),
-    ("strong", Tone::Strong),
-    ("faint", Tone::Faint),
-];
-
-/// The names of the palettes.
-pub fn palette_names() -> impl Iterator<Item = &'static str> {
-    PALETTES.iter().map(|palette| palette.name)
-}
-
-/// The names of the tones.
-pub fn tone_names() -> impl Iterator<Item = &'static str> {
-    TONES.iter().map(|(name, _)| *name)
-}
 
 /// What something is painted with: a place on a palette, or a tone.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -138,9 +104,9 @@ impl Palette {
         }
     }
 
-    /// The palette of this name.
-    pub fn named(name: &str) -> Option<usize> {
-        PALETTES.iter().position(|palette| palette.name == name)
+    /// The place of the palette of this name among [`PALETTES`].
+    pub fn named(name: PaletteName) -> usize {
+        PALETTES.iter().position(|palette| palette.name == name).unwrap_or(0)
     }
 
     /// The palette of a scale that none was said for, by the scale's turn.
@@ -152,36 +118,25 @@ impl Palette {
     }
 }
 
-impl Tone {
-    /// The tone of this name.
-    pub fn named(name: &str) -> Option<Tone> {
-        TONES.iter().find(|(known, _)| *known == name).map(|(_, tone)| *tone)
+/// The hue and the chroma of a tone.
+fn tone_hue(tone: Tone) -> (f32, f32) {
+    match tone {
+        Tone::Gain => (245.0, 0.125),
+        Tone::Loss => (45.0, 0.140),
+        Tone::Watch => (92.0, 0.125),
+        Tone::Calm => (190.0, 0.060),
+        Tone::Strong => (255.0, 0.020),
+        Tone::Faint => (255.0, 0.010),
     }
+}
 
-    /// The name of this tone.
-    pub fn name(self) -> &'static str {
-        TONES.iter().find(|(_, tone)| *tone == self).map_or("", |(name, _)| name)
-    }
-
-    /// The sign that tells it without its hue.
-    pub fn sign(self) -> Option<char> {
-        match self {
-            Tone::Gain => Some('╱'),
-            Tone::Loss => Some('╲'),
-            Tone::Watch => Some('•'),
-            Tone::Calm | Tone::Strong | Tone::Faint => None,
-        }
-    }
-
-    fn hue(self) -> (f32, f32) {
-        match self {
-            Tone::Gain => (245.0, 0.125),
-            Tone::Loss => (45.0, 0.140),
-            Tone::Watch => (92.0, 0.125),
-            Tone::Calm => (190.0, 0.060),
-            Tone::Strong => (255.0, 0.020),
-            Tone::Faint => (255.0, 0.010),
-        }
+/// The sign that tells a tone without its hue.
+pub fn tone_sign(tone: Tone) -> Option<char> {
+    match tone {
+        Tone::Gain => Some('╱'),
+        Tone::Loss => Some('╲'),
+        Tone::Watch => Some('•'),
+        Tone::Calm | Tone::Strong | Tone::Faint => None,
     }
 }
 
@@ -192,11 +147,11 @@ impl Paint {
             (Paint::Place { palette, position }, _) => PALETTES[palette].tint(position, ground),
             (Paint::Tone(tone), Ground::Light) => {
                 let lightness = if tone == Tone::Faint { 0.95 } else { 0.86 };
-                Rgb::oklch(lightness, tone.hue().1 * 0.62, tone.hue().0)
+                Rgb::oklch(lightness, tone_hue(tone).1 * 0.62, tone_hue(tone).0)
             }
             (Paint::Tone(tone), Ground::Dark) => {
                 let lightness = if tone == Tone::Faint { 0.28 } else { 0.40 };
-                Rgb::oklch(lightness, tone.hue().1 * 0.62, tone.hue().0)
+                Rgb::oklch(lightness, tone_hue(tone).1 * 0.62, tone_hue(tone).0)
             }
         }
     }
@@ -209,11 +164,11 @@ impl Paint {
             (Paint::Tone(Tone::Strong), Ground::Dark) => Rgb::oklch(0.97, 0.01, 255.0),
             (Paint::Tone(tone), Ground::Light) => {
                 let lightness = if tone == Tone::Faint { 0.55 } else { 0.45 };
-                Rgb::oklch(lightness, tone.hue().1, tone.hue().0)
+                Rgb::oklch(lightness, tone_hue(tone).1, tone_hue(tone).0)
             }
             (Paint::Tone(tone), Ground::Dark) => {
                 let lightness = if tone == Tone::Faint { 0.66 } else { 0.78 };
-                Rgb::oklch(lightness, tone.hue().1, tone.hue().0)
+                Rgb::oklch(lightness, tone_hue(tone).1, tone_hue(tone).0)
             }
         }
     }
@@ -225,8 +180,8 @@ impl Paint {
             (Paint::Tone(Tone::Faint), Ground::Light) => Rgb::oklch(0.82, 0.01, 255.0),
             (Paint::Tone(Tone::Faint), Ground::Dark) => Rgb::oklch(0.42, 0.01, 255.0),
             (Paint::Tone(Tone::Strong), _) => self.ink(ground),
-            (Paint::Tone(tone), Ground::Light) => Rgb::oklch(0.62, tone.hue().1, tone.hue().0),
-            (Paint::Tone(tone), Ground::Dark) => Rgb::oklch(0.66, tone.hue().1, tone.hue().0),
+            (Paint::Tone(tone), Ground::Light) => Rgb::oklch(0.62, tone_hue(tone).1, tone_hue(tone).0),
+            (Paint::Tone(tone), Ground::Dark) => Rgb::oklch(0.66, tone_hue(tone).1, tone_hue(tone).0),
         }
     }
 }

@@ -7,7 +7,7 @@ use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, te
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::page::classes::{Classes, Use};
 use crate::page::members::Marks;
-use crate::palette::{Ground, Paint, ink, paper};
+use crate::palette::{Ground, Paint, ink, paper, tone_sign};
 use crate::sheet::{RowKind, Sheet, SheetCell, SheetRow, TrendLine};
 
 /// Room around a picture and between its parts.
@@ -144,8 +144,11 @@ impl Places {
 
 fn cell_width(cell: &SheetCell) -> f64 {
     let sign = if cell.dress.symbol.is_some() { 18.0 } else { 0.0 };
-    let tone =
-        if matches!(cell.dress.ink, Some(Paint::Tone(tone)) if tone.sign().is_some()) { 14.0 } else { 0.0 };
+    let tone = if matches!(cell.dress.ink, Some(Paint::Tone(tone)) if tone_sign(tone).is_some()) {
+        14.0
+    } else {
+        0.0
+    };
     let text = text_width(&cell.text) + sign + tone;
     let bar = if cell.dress.bar.is_some() { BAR } else { 0.0 };
     text.max(bar) + 2.0 * PAD
@@ -290,7 +293,7 @@ fn draw_cell(
             .add(Path::new().set("d", filled).set("class", format!("{class} f")));
         canvas.add(drawn);
     }
-    let sign = if let Some(Paint::Tone(tone)) = dress.ink { tone.sign() } else { None };
+    let sign = if let Some(Paint::Tone(tone)) = dress.ink { tone_sign(tone) } else { None };
     let text = match sign.filter(|_| !cell.text.is_empty()) {
         Some(sign) => format!("{sign} {}", cell.text),
         None => cell.text.clone(),

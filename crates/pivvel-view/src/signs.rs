@@ -3,24 +3,7 @@
 //! `tide` is a basin that fills, `slope` a stroke that turns from falling to rising, `pips` a growing
 //! number of dots.
 
-/// A set of symbols.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum SymbolSet {
-    /// A basin that fills from empty to full.
-    Tide,
-    /// A stroke that turns from falling to rising.
-    Slope,
-    /// Dots, one more with each step.
-    Pips,
-}
-
-const SETS: [(&str, SymbolSet); 3] =
-    [("tide", SymbolSet::Tide), ("slope", SymbolSet::Slope), ("pips", SymbolSet::Pips)];
-
-/// The names of the sets of symbols.
-pub fn symbol_names() -> impl Iterator<Item = &'static str> {
-    SETS.iter().map(|(name, _)| *name)
-}
+use pivvel_core::SymbolSet;
 
 /// One symbol: a step of a set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -31,13 +14,6 @@ pub struct Symbol {
     pub step: u8,
     /// Of how many.
     pub of: u8,
-}
-
-impl SymbolSet {
-    /// The set of this name.
-    pub fn named(name: &str) -> Option<SymbolSet> {
-        SETS.iter().find(|(known, _)| *known == name).map(|(_, set)| *set)
-    }
 }
 
 impl Symbol {

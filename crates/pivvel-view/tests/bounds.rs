@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, ViewBrief, ViewForm};
+use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, PanelScale, ViewBrief, ViewForm};
 use pivvel_view::{draw_page, draw_svg};
 use proptest::prelude::*;
 
@@ -36,7 +36,7 @@ fn lines() -> impl Strategy<Value = Vec<Line>> {
 }
 
 fn view() -> impl Strategy<Value = ViewBrief> {
-    let form = prop::sample::select(ViewForm::NAMES.map(|(_, form)| form).to_vec());
+    let form = prop::sample::select(ViewForm::NAMES.iter().map(|(_, form)| *form).collect::<Vec<_>>());
     (form, any::<bool>(), any::<bool>(), any::<bool>()).prop_map(|(form, weights, per, own_scales)| {
         let measure = |weights: bool| if weights { "weight".to_string() } else { "sales".to_string() };
         let measures = match form {
@@ -55,7 +55,7 @@ fn view() -> impl Strategy<Value = ViewBrief> {
             measures,
             rows: Some(rows),
             per: per.then(|| "coast".to_string()),
-            own_scales: own_scales && per,
+            scale: if own_scales && per { PanelScale::Own } else { PanelScale::Shared },
             along: (form == ViewForm::Line).then(|| "sold_on.month".to_string()),
             // Three members have no place, which is told.
             grid: match form {

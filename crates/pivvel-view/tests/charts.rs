@@ -5,7 +5,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, Side, ViewBrief, ViewForm};
+use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, PanelScale, Side, ViewBrief, ViewForm};
 use pivvel_view::{draw_page, draw_svg};
 
 /// Harbours of two coasts with their sales in three months, and a view of them.
@@ -171,13 +171,13 @@ fn scatters_stand_by_both_measures() {
         y("Stone") < y("Kittick") && y("Kittick") < y("Pellam") && y("Pellam") < y("Tern"),
         "80, 60, 45, 30"
     );
-    let per = |own_scales| {
-        let view = ViewBrief { per: Some("coast".into()), own_scales, ..both.clone() };
+    let per = |scale| {
+        let view = ViewBrief { per: Some("coast".into()), scale, ..both.clone() };
         let dots = shapes(&draw_svg(&crosstab(view, |b| b), Some(1)), "circle");
         of(&dots, "Pellam").number("cx")
     };
     // On its own scale Pellam has the most of its coast; on the shared one Våg has more.
-    assert!(per(true) > per(false) + 50.0);
+    assert!(per(PanelScale::Own) > per(PanelScale::Shared) + 50.0);
 }
 
 /// Tiles stand where the grid puts them; who has no place and which place has nobody are told.

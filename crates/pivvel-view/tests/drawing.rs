@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
 use pivvel_core::{
-    Batches, Brief, CrossTab, EmphasisBrief, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf,
-    Placement, RuleBrief, Scaling, Side, TopBrief, Value,
+    Amount, Batches, Brief, CrossTab, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative,
+    NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief, Value,
 };
 use pivvel_view::{
     Colours, Ground, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number,
@@ -102,7 +102,6 @@ fn items_and_others_stand_apart() {
         let top = TopBrief {
             count: "1".into(),
             by: "sales".into(),
-            bottom: false,
             overall: false,
             others: Some("All other".into()),
         };
@@ -182,16 +181,16 @@ fn every_form_on_a_terminal() {
         };
         brief.emphasis = vec![
             said("sales", Form::Bar, |_| {}),
-            said("net", Form::Bar, |e| e.hide_figure = true),
+            said("net", Form::Bar, |e| e.figure = Figure::Hidden),
             said("net", Form::Symbol, |e| e.steps = Some(5)),
             said("way", Form::Ink, |e| {
-                let rule = |name: &str, show: &str, below: Option<&str>| RuleBrief {
+                let rule = |name: &str, tone: Tone, below: Option<&str>| RuleBrief {
                     name: Some(name.into()),
-                    show: Some(show.into()),
-                    below: below.map(str::to_string),
+                    show: Some(Show::Tone(tone)),
+                    below: below.map(Amount::from),
                     ..RuleBrief::default()
                 };
-                e.rules = vec![rule("too little", "loss", Some("100")), rule("enough", "gain", None)];
+                e.rules = vec![rule("too little", Tone::Loss, Some("100")), rule("enough", Tone::Gain, None)];
             }),
             said("way", Form::Tint, |e| e.about = Some("mean".into())),
             said("sales", Form::Trend, |e| e.along = Some("day.month".into())),
@@ -209,7 +208,7 @@ fn whole_rows_stand_out() {
     let crosstab = crosstab(|mut brief| {
         let top = RuleBrief { top: Some("1".into()), ..RuleBrief::default() };
         brief.emphasis = vec![EmphasisBrief {
-            whole_row: true,
+            reach: Reach::Row,
             levels: vec!["coast".into()],
             rules: vec![top],
             ..EmphasisBrief::new("sales", Form::Tint)
@@ -255,7 +254,7 @@ fn legends_say_what_is_meant() {
         (|e| e.good = Some(Side::Low), "; low is good"),
         (|e| e.about = Some("mean".into()), "about mean"),
         (|e| e.about = Some("0".into()), "about 0"),
-        (|e| e.by_rank = true, "last ··░░░▒▒▒▓▓▓█ first"),
+        (|e| e.scale = ScaleBy::Rank, "last ··░░░▒▒▒▓▓▓█ first"),
         (|e| e.peers = PeersOf::Column, "each by its column: "),
         (|e| e.steps = Some(2), "or more"),
         (|e| e.clip = Some(("10%".into(), "90%".into())), "ends at 10% and 90%"),
@@ -317,10 +316,10 @@ fn exact_values_are_ranked_exactly() {
 #[test]
 fn tones_have_signs() {
     let mut signs = Vec::new();
-    for tone in pivvel_view::tone_names() {
+    for (_, tone) in Tone::NAMES {
         for form in [Form::Tint, Form::Ink] {
             let crosstab = crosstab(|mut brief| {
-                let show = Some(tone.to_string());
+                let show = Some(Show::Tone(*tone));
                 let rule = RuleBrief {
                     name: Some("best".into()),
                     top: Some("1".into()),

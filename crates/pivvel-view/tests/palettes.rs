@@ -5,11 +5,8 @@
 #![allow(clippy::unwrap_used)]
 
 use palette::{FromColor, LinSrgb, Oklab, Srgb};
-use pivvel_core::{PALETTE_NAMES, SYMBOL_NAMES, TONE_NAMES};
-use pivvel_view::{
-    CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, SymbolSet, Tone, category, ink, palette_names, paper,
-    symbol_names, tone_names,
-};
+use pivvel_core::{PaletteName, SymbolSet, Tone};
+use pivvel_view::{CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, category, ink, paper, tone_sign};
 
 const GROUNDS: [Ground; 2] = [Ground::Light, Ground::Dark];
 
@@ -49,7 +46,7 @@ fn along(place: usize) -> Vec<f64> {
 }
 
 fn tones() -> Vec<Tone> {
-    tone_names().map(|name| Tone::named(name).unwrap()).collect()
+    Tone::NAMES.iter().map(|(_, tone)| *tone).collect()
 }
 
 /// What a cell may wear: each place of each palette, and each tone.
@@ -145,8 +142,8 @@ fn sides_and_tones_are_told_apart_by_every_eye() {
             }
         }
     }
-    assert_ne!(Tone::Gain.sign(), Tone::Loss.sign());
-    assert!([Tone::Gain, Tone::Loss, Tone::Watch].iter().all(|tone| tone.sign().is_some()));
+    assert_ne!(tone_sign(Tone::Gain), tone_sign(Tone::Loss));
+    assert!([Tone::Gain, Tone::Loss, Tone::Watch].iter().all(|tone| tone_sign(*tone).is_some()));
 }
 
 /// No two categories are alike, to any eye.
@@ -167,7 +164,7 @@ fn categories_are_told_apart_by_every_eye() {
 /// Every step of a set has a drawing and a character of its own.
 #[test]
 fn symbols_differ_by_shape() {
-    for set in symbol_names().map(|name| SymbolSet::named(name).unwrap()) {
+    for set in SymbolSet::NAMES.iter().map(|(_, set)| *set) {
         for of in 3..=5 {
             let steps: Vec<Symbol> = (0..of).map(|step| Symbol { set, step, of }).collect();
             for (i, a) in steps.iter().enumerate() {
@@ -183,7 +180,6 @@ fn symbols_differ_by_shape() {
 /// What briefs may name is what there is.
 #[test]
 fn names_are_those_of_briefs() {
-    assert_eq!(palette_names().collect::<Vec<_>>(), PALETTE_NAMES);
-    assert_eq!(symbol_names().collect::<Vec<_>>(), SYMBOL_NAMES);
-    assert_eq!(tone_names().collect::<Vec<_>>(), TONE_NAMES);
+    let names: Vec<PaletteName> = PaletteName::NAMES.iter().map(|(_, name)| *name).collect();
+    assert_eq!(PALETTES.map(|palette| palette.name).to_vec(), names);
 }

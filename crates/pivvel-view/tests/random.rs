@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, NumberFormat, PeersOf, Placement};
+use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
 use pivvel_view::{
     Colours, RowKind, Sheet, TerminalOptions, draw_page, draw_svg, draw_terminal, show_number,
 };
@@ -57,7 +57,7 @@ fn asked() -> impl Strategy<Value = Asked> {
     let member = prop::option::weighted(0.9, 0..6usize);
     let line = (member.clone(), member, 0..4usize, prop::option::weighted(0.9, -999_999i64..9_999_999));
     let lines = prop::collection::vec(line, 0..30);
-    let peers = prop::sample::select(PeersOf::NAMES.map(|(_, peers)| peers).to_vec());
+    let peers = prop::sample::select(PeersOf::NAMES.iter().map(|(_, peers)| *peers).collect::<Vec<_>>());
     let totals = prop::sample::select(vec![Placement::Before, Placement::After, Placement::Off]);
     (names(), lines, prop::option::of("\\PC{0,30}"), form(), peers, totals, any::<bool>(), any::<bool>())
         .prop_map(|(names, lines, title, form, peers, totals, hide_figure, columns)| Asked {
@@ -105,7 +105,7 @@ fn crosstab(asked: &Asked) -> CrossTab {
         on: "sales".into(),
         form: asked.form,
         peers: asked.peers,
-        hide_figure: asked.hide_figure,
+        figure: if asked.hide_figure { Figure::Hidden } else { Figure::Shown },
         ..EmphasisBrief::default()
     });
     CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap()

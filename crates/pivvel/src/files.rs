@@ -52,7 +52,7 @@ impl Target {
     /// ```
     /// assert!(pivvel::Target::new("sales.html").is_ok());
     /// let error = pivvel::Target::new("sales.htlm").unwrap_err();
-    /// assert_eq!(error.to_string(), "--to sales.htlm: there is no form \"htlm\"; nearest: \"html\"");
+    /// assert_eq!(error.to_string(), "--to sales.htlm: unknown form \"htlm\"; did you mean \"html\"?");
     /// ```
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
         let (path, options) = (path.into(), TargetOptions::default());

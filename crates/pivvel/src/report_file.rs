@@ -41,7 +41,7 @@ impl ReportTarget {
     /// use pivvel::ReportTarget;
     /// assert!(ReportTarget::of_rows("june.csv").is_ok());
     /// let error = ReportTarget::of_rows("june.parket").unwrap_err();
-    /// assert_eq!(error.to_string(), "--to june.parket: there is no form \"parket\"; nearest: \"parquet\"");
+    /// assert_eq!(error.to_string(), "--to june.parket: unknown form \"parket\"; did you mean \"parquet\"?");
     /// ```
     pub fn of_rows(path: impl Into<PathBuf>) -> Result<ReportTarget> {
         let path = path.into();

@@ -1,17 +1,18 @@
-//! Emphasis as it is asked for: what stands out, how, by what, among which peers and by which rules.
+//! Emphasis as it is wanted: what stands out, how, by what, among which peers and by which rules.
 
-use crate::error::{Error, Result, unknown_message};
-use crate::formula::Group;
+use std::convert::Infallible;
+use std::fmt;
+use std::str::FromStr;
 
-/// The names of the palettes. What they look like is a matter of views.
-pub const PALETTE_NAMES: [&str; 9] =
-    ["water", "sand", "heather", "kelp", "rust", "slate", "shore", "dusk", "moor"];
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
-/// The names of the sets of symbols.
-pub const SYMBOL_NAMES: [&str; 3] = ["tide", "slope", "pips"];
-
-/// The names of the tones that rules show.
-pub const TONE_NAMES: [&str; 6] = ["gain", "loss", "watch", "calm", "strong", "faint"];
+use super::amount::Amount;
+use super::keyed::keyed;
+use super::lists::{SomeTexts, some, some_texts};
+use super::words::{as_text, schema, words};
+use crate::error::{Error, Result};
+use crate::formula::{Formula, Group};
 
 /// What makes a measure's cells stand out.
 ///
@@ -19,122 +20,264 @@ pub const TONE_NAMES: [&str; 6] = ["gain", "loss", "watch", "calm", "strong", "f
 /// use pivvel_core::{Brief, EmphasisBrief, Form, PeersOf, RuleBrief};
 ///
 /// let within = EmphasisBrief { peers: PeersOf::Siblings, ..EmphasisBrief::new("sales", Form::Bar) };
-/// let loss = RuleBrief { name: Some("loss".into()), below: Some("0".into()), ..RuleBrief::default() };
+/// let loss = RuleBrief { name: Some("loss".into()), below: Some(0.into()), ..RuleBrief::default() };
 /// let ruled = EmphasisBrief { rules: vec![loss], ..EmphasisBrief::new("profit", Form::Ink) };
 /// let brief = Brief::new().rows(["coast", "harbour"]).emphasize(within).emphasize(ruled);
 /// assert_eq!(brief.emphasis.len(), 2);
 /// ```
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
 pub struct EmphasisBrief {
     /// The measure whose cells stand out; for a link a dimension may be named, whose members link.
     pub on: String,
     /// How they do.
+    #[serde(rename = "as", default)]
     pub form: Form,
     /// What decides, where it is not the measure itself: another measure, or a formula over cells.
-    pub by: Option<String>,
+    pub by: Option<Formula>,
     /// The condition that cells must meet, as in `coast = 'Fell Coast' and range = 'Rope'`.
-    pub only: Option<String>,
+    #[serde(rename = "where")]
+    pub only: Option<Formula>,
     /// The levels that it is for (default: all but the grand totals).
+    #[serde(default, with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
     pub levels: Vec<String>,
-    /// Whether the whole row stands out rather than the cell; its value in the total of the columns
-    /// decides then.
-    pub whole_row: bool,
+    /// Whether the cell or its whole row stands out; for a row, its value in the total of the columns decides.
+    #[serde(default)]
+    pub reach: Reach,
     /// The cells that are scaled together.
+    #[serde(default)]
     pub peers: PeersOf,
-    /// Which of them the yardstick measures.
+    /// Which of them the yardstick measures: shown, all, or those of a file of kept yardsticks (.json).
+    #[serde(default)]
     pub yardstick: YardstickOf,
-    /// Whether places are by rank rather than by value.
-    pub by_rank: bool,
+    /// Whether places are by value or by rank.
+    #[serde(default)]
+    pub scale: ScaleBy,
     /// The middle that positions are about: a number, `mean`, or a formula over cells.
-    pub about: Option<String>,
+    #[serde(default, deserialize_with = "number_or_formula")]
+    #[schemars(with = "Option<Amount>")]
+    pub about: Option<Formula>,
     /// The shares of the peers at which the scale ends, as `5%` and `95%`.
-    pub clip: Option<(String, String)>,
+    pub clip: Option<(Amount, Amount)>,
     /// A fixed low end, in true units.
-    pub low: Option<String>,
+    pub low: Option<Amount>,
     /// A fixed high end, in true units.
-    pub high: Option<String>,
+    pub high: Option<Amount>,
     /// In how many steps it shows, where not continuously.
     pub steps: Option<u8>,
-    /// The rules: the first that matches decides. Without rules the scale does.
-    pub rules: Vec<RuleBrief>,
     /// Which direction is good, if either is.
     pub good: Option<Side>,
-    /// The palette's name; views know the palettes.
-    pub palette: Option<String>,
-    /// The name of the set of symbols; views know the sets.
-    pub symbols: Option<String>,
-    /// Whether the figure stands nowhere.
-    pub hide_figure: bool,
+    /// The palette.
+    pub palette: Option<PaletteName>,
+    /// The set of symbols.
+    pub symbols: Option<SymbolSet>,
+    /// Whether the number stands beside its symbol or bar.
+    #[serde(default)]
+    pub figure: Figure,
     /// The periods that a trend goes along.
     pub along: Option<String>,
     /// What a link leads to, with `{dimension}` for the label of the cell's member.
     pub link: Option<String>,
+    /// The rules: the first that matches decides. Without rules the scale does.
+    #[serde(default, with = "some")]
+    #[schemars(with = "Vec<RuleBrief>", length(min = 1))]
+    pub rules: Vec<RuleBrief>,
 }
 
 /// One rule of an emphasis. All that it says must hold.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct RuleBrief {
     /// What the legend calls it.
     pub name: Option<String>,
-    /// How it shows: the name of a tone or a symbol (default: by its place among the rules).
-    pub show: Option<String>,
+    /// How it shows: a tone, or the number of a symbol (default: by its place among the rules).
+    pub show: Option<Show>,
     /// The lowest value that matches: a number, a position such as `25%`, a date or an assumption.
-    pub from: Option<String>,
+    pub from: Option<Amount>,
     /// The lowest value that no longer matches.
-    pub below: Option<String>,
+    pub below: Option<Amount>,
     /// The only value that matches.
-    pub is: Option<String>,
+    pub is: Option<Amount>,
     /// So many, or such a share, of the highest of its peers.
-    pub top: Option<String>,
+    pub top: Option<Amount>,
     /// So many, or such a share, of the lowest of its peers.
-    pub bottom: Option<String>,
+    pub bottom: Option<Amount>,
     /// Above or below the mean of its peers.
-    pub mean: Option<Side>,
+    pub mean: Option<MeanSide>,
     /// Whether it is for cells without a value.
     pub blank: bool,
     /// A condition over the cell.
-    pub when: Option<String>,
+    pub when: Option<Formula>,
     /// What a percentage among the bounds means.
     pub unit: Unit,
 }
 
-/// How an emphasis shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
-pub enum Form {
-    /// A background colour.
-    #[default]
-    Tint,
-    /// A colour of the figure.
-    Ink,
-    /// A bar within the cell, from a zero line that all its peers share.
-    Bar,
-    /// A small drawn sign beside the figure.
-    Symbol,
-    /// A small line over periods, one in each row.
-    Trend,
-    /// A link from the member or the figure.
-    Link,
+words! {
+    /// How an emphasis shows.
+    #[derive(Default)]
+    pub enum Form is "form" {
+        /// A background colour.
+        #[default]
+        Tint = "tint",
+        /// A colour of the figure.
+        Ink = "ink",
+        /// A bar within the cell, from a zero line that all its peers share.
+        Bar = "bar",
+        /// A small drawn sign beside the figure.
+        Symbol = "symbol",
+        /// A small line over periods, one in each row.
+        Trend = "trend",
+        /// A link from the member or the figure.
+        Link = "link",
+    }
 }
 
-/// The cells that are scaled together: of one measure, and of one class (plain members, the others,
-/// each calculated item).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
-pub enum PeersOf {
-    /// All of one grain.
-    #[default]
-    Level,
-    /// Those of one row parent, in one column.
-    Siblings,
-    /// Those of one column parent, in one row.
-    ColumnSiblings,
-    /// Those of one row, at one level of the columns.
-    Row,
-    /// Those of one column, at one level of the rows.
-    Column,
-    /// Those of one grain within one member of the outermost row dimension.
-    Branch,
-    /// Those of every level that stands out, totals with their parts.
-    All,
+words! {
+    /// The cells that are scaled together: of one measure, and of one class (plain members, the others,
+    /// each calculated item).
+    #[derive(Default)]
+    pub enum PeersOf is "group of peers" {
+        /// All of one grain.
+        #[default]
+        Level = "level",
+        /// Those of one row parent, in one column.
+        Siblings = "siblings",
+        /// Those of one column parent, in one row.
+        ColumnSiblings = "column siblings",
+        /// Those of one row, at one level of the columns.
+        Row = "row",
+        /// Those of one column, at one level of the rows.
+        Column = "column",
+        /// Those of one grain within one member of the outermost row dimension.
+        Branch = "branch",
+        /// Those of every level that stands out, totals with their parts.
+        All = "all",
+    }
+}
+
+words! {
+    /// What stands out: the cell, or the whole row that it is in.
+    #[derive(Default)]
+    pub enum Reach is "choice" {
+        /// The cell.
+        #[default]
+        Cell = "cell",
+        /// The whole row.
+        Row = "row",
+    }
+}
+
+words! {
+    /// What places on a scale go by.
+    #[derive(Default)]
+    pub enum ScaleBy is "scale" {
+        /// The value.
+        #[default]
+        Linear = "linear",
+        /// The rank among the peers.
+        Rank = "rank",
+    }
+}
+
+words! {
+    /// Whether the figure stands in the cell.
+    #[derive(Default)]
+    pub enum Figure is "choice" {
+        /// It does.
+        #[default]
+        Shown = "shown",
+        /// It stands nowhere.
+        Hidden = "hidden",
+    }
+}
+
+words! {
+    /// One of two sides.
+    pub enum Side is "direction" {
+        /// High values.
+        High = "high",
+        /// Low values.
+        Low = "low",
+    }
+}
+
+words! {
+    /// One of the two sides of a mean.
+    pub enum MeanSide is "side" {
+        /// Above it.
+        Above = "above",
+        /// Below it.
+        Below = "below",
+    }
+}
+
+words! {
+    /// What a percentage among a rule's bounds means.
+    #[derive(Default)]
+    pub enum Unit is "unit" {
+        /// A position on the scale.
+        #[default]
+        Position = "position",
+        /// A share in true units: 25% is 0.25.
+        Share = "share",
+    }
+}
+
+words! {
+    /// What a rule shows by name.
+    pub enum Tone is "tone" {
+        /// Good.
+        Gain = "gain",
+        /// Bad.
+        Loss = "loss",
+        /// To be looked at.
+        Watch = "watch",
+        /// As it should be.
+        Calm = "calm",
+        /// Strong, without a judgement.
+        Strong = "strong",
+        /// Of little weight.
+        Faint = "faint",
+    }
+}
+
+words! {
+    /// The palettes by name. What they look like is a matter of views.
+    pub enum PaletteName is "palette" {
+        /// One hue, blue.
+        Water = "water",
+        /// One hue, yellow.
+        Sand = "sand",
+        /// One hue, purple.
+        Heather = "heather",
+        /// One hue, green.
+        Kelp = "kelp",
+        /// One hue, orange.
+        Rust = "rust",
+        /// Grey.
+        Slate = "slate",
+        /// Two hues about a middle, orange and blue.
+        Shore = "shore",
+        /// Two hues about a middle, yellow and violet.
+        Dusk = "dusk",
+        /// Two hues about a middle, red and blue.
+        Moor = "moor",
+    }
+}
+
+words! {
+    /// A set of symbols. What they look like is a matter of views.
+    #[derive(Default)]
+    pub enum SymbolSet is "set of symbols" {
+        /// From an empty to a full form.
+        #[default]
+        Tide = "tide",
+        /// From falling to rising.
+        Slope = "slope",
+        /// From one part to all of them.
+        Pips = "pips",
+    }
 }
 
 /// Which cells a yardstick measures.
@@ -149,71 +292,90 @@ pub enum YardstickOf {
     Kept(String),
 }
 
-/// One of two sides.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Side {
-    /// High values, or above.
-    High,
-    /// Low values, or below.
-    Low,
-}
+impl FromStr for YardstickOf {
+    type Err = Infallible;
 
-/// What a percentage among a rule's bounds means.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Unit {
-    /// A position on the scale.
-    #[default]
-    Position,
-    /// A share in true units: 25% is 0.25.
-    Share,
-}
-
-impl Form {
-    /// The forms by name.
-    pub const NAMES: [(&'static str, Form); 6] = [
-        ("tint", Form::Tint),
-        ("ink", Form::Ink),
-        ("bar", Form::Bar),
-        ("symbol", Form::Symbol),
-        ("trend", Form::Trend),
-        ("link", Form::Link),
-    ];
-
-    /// The name of this form.
-    pub fn name(self) -> &'static str {
-        name_of(&Form::NAMES, &self)
+    fn from_str(text: &str) -> std::result::Result<YardstickOf, Infallible> {
+        Ok(match text {
+            "shown" => YardstickOf::Shown,
+            "all" => YardstickOf::All,
+            file => YardstickOf::Kept(file.to_string()),
+        })
     }
 }
+
+impl fmt::Display for YardstickOf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            YardstickOf::Shown => "shown",
+            YardstickOf::All => "all",
+            YardstickOf::Kept(file) => file,
+        })
+    }
+}
+
+as_text!(YardstickOf is "shown, all or a file");
+schema!(YardstickOf is { "type": "string" });
+
+/// How a rule shows: in a tone, or by one of the symbols of a set.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Show {
+    /// A tone.
+    Tone(Tone),
+    /// A symbol, by its number from 1 to 5.
+    Symbol(u8),
+}
+
+impl FromStr for Show {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Show> {
+        match text.parse() {
+            Ok(number @ 1..=5) => Ok(Show::Symbol(number)),
+            Ok(number) => Err(Error::request("", format!("symbols go from 1 to 5, and this is {number}"))),
+            Err(_) => text.parse().map(Show::Tone),
+        }
+    }
+}
+
+impl fmt::Display for Show {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Show::Tone(tone) => tone.fmt(f),
+            Show::Symbol(number) => number.fmt(f),
+        }
+    }
+}
+
+impl Serialize for Show {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for Show {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> std::result::Result<Show, D::Error> {
+        super::words::from_text_or_number(deserializer, "a tone, or the number of a symbol from 1 to 5")
+    }
+}
+
+schema!(Show is {
+    "anyOf": [
+        { "enum": Tone::NAMES.iter().map(|(name, _)| *name).chain(["1", "2", "3", "4", "5"]).collect::<Vec<_>>() },
+        { "type": "integer", "minimum": 1, "maximum": 5 }
+    ]
+});
+
+fn number_or_formula<'de, D: serde::Deserializer<'de>>(
+    deserializer: D,
+) -> std::result::Result<Option<Formula>, D::Error> {
+    super::words::from_text_or_number(deserializer, "a number, mean or a formula").map(Some)
+}
+
+keyed!(EmphasisBrief);
+keyed!(RuleBrief);
 
 impl PeersOf {
-    /// The groups of peers by name.
-    pub const NAMES: [(&'static str, PeersOf); 7] = [
-        ("level", PeersOf::Level),
-        ("siblings", PeersOf::Siblings),
-        ("column siblings", PeersOf::ColumnSiblings),
-        ("row", PeersOf::Row),
-        ("column", PeersOf::Column),
-        ("branch", PeersOf::Branch),
-        ("all", PeersOf::All),
-    ];
-
-    /// The name of this group.
-    pub fn name(self) -> &'static str {
-        name_of(&PeersOf::NAMES, &self)
-    }
-
-    /// The peers of this name.
-    ///
-    /// # Errors
-    /// A name that is none of [`PeersOf::NAMES`].
-    pub fn named(name: &str) -> Result<PeersOf> {
-        let known = PeersOf::NAMES.iter().find(|(known, _)| *known == name);
-        let names = PeersOf::NAMES.iter().map(|(name, _)| *name);
-        known
-            .map(|(_, peers)| *peers)
-            .ok_or_else(|| Error::request("", unknown_message("group of peers", name, names)))
-    }
-
     /// The same within one grain.
     pub(crate) fn group(self) -> Group {
         match self {
@@ -227,13 +389,24 @@ impl PeersOf {
     }
 }
 
-fn name_of<T: PartialEq>(names: &[(&'static str, T)], wanted: &T) -> &'static str {
-    names.iter().find(|(_, known)| known == wanted).map_or("", |(name, _)| name)
-}
-
 impl EmphasisBrief {
     /// An emphasis of this form on a measure, by the measure itself, each level on its own scale.
     pub fn new(on: impl Into<String>, form: Form) -> EmphasisBrief {
         EmphasisBrief { on: on.into(), form, ..EmphasisBrief::default() }
+    }
+
+    /// Whether the whole row stands out.
+    pub(crate) fn is_whole_row(&self) -> bool {
+        self.reach == Reach::Row
+    }
+
+    /// Whether places are by rank.
+    pub(crate) fn is_by_rank(&self) -> bool {
+        self.scale == ScaleBy::Rank
+    }
+
+    /// Whether the figure stands nowhere.
+    pub fn hides_figure(&self) -> bool {
+        self.figure == Figure::Hidden
     }
 }

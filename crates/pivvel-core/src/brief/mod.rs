@@ -1,18 +1,33 @@
 //! What is wanted, as data: from TOML, flags or Rust.
+//!
+//! A key of a brief stands in one place, as a field of one of these types: with its name, its type, its default and
+//! a sentence. How it is read and written, the schema and the reference follow from there.
 
+mod amount;
 mod assumption;
+mod dimension;
 mod emphasis;
 mod format;
+mod formulas;
+mod keyed;
+mod lists;
+mod order;
+mod parts;
 mod spec;
+mod totals;
 mod views;
+mod words;
 
-pub use assumption::{Assumed, AssumptionBrief};
+pub use amount::Amount;
+pub use assumption::AssumptionBrief;
+pub use dimension::{DimensionBrief, TopBrief, TotalsOf};
 pub use emphasis::{
-    EmphasisBrief, Form, PALETTE_NAMES, PeersOf, RuleBrief, SYMBOL_NAMES, Side, TONE_NAMES, Unit, YardstickOf,
+    EmphasisBrief, Figure, Form, MeanSide, PaletteName, PeersOf, Reach, RuleBrief, ScaleBy, Show, Side,
+    SymbolSet, Tone, Unit, YardstickOf,
 };
 pub use format::{Negative, NumberFormat, Scaling};
-pub use spec::{
-    BadValues, Brief, DimensionBrief, ItemBrief, MeasureBrief, Placement, RelatedBrief, TierBrief, TopBrief,
-    TotalsOf,
-};
-pub use views::{ViewBrief, ViewForm};
+pub use order::{Direction, Order, OrderBy};
+pub(crate) use parts::Part;
+pub use spec::{Apply, BadValues, Brief, ItemBrief, MeasureBrief, RelatedBrief, TierBrief};
+pub use totals::Placement;
+pub use views::{PanelScale, ViewBrief, ViewForm};

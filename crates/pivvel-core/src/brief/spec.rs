@@ -1,11 +1,23 @@
 //! The brief as data: what the analyst wants, in names and formulas, not yet checked.
 
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+use super::amount::Amount;
 use super::assumption::AssumptionBrief;
+use super::dimension::DimensionBrief;
 use super::emphasis::{EmphasisBrief, Form};
 use super::format::NumberFormat;
+use super::formulas::{formula, formula_levels};
+use super::keyed::{Keyed, keyed, or_text};
+use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
+use super::order::Order;
+use super::totals::{Placement, placements};
 use super::views::ViewBrief;
-use crate::error::{Error, Result, unknown_message};
-use crate::formula::Expr;
+use super::words::words;
+use crate::formula::{Expr, Formula};
 
 /// What the analyst wants: layout, measures, order, totals, emphasis.
 ///
@@ -19,36 +31,59 @@ use crate::formula::Expr;
 ///     .tint("sales");
 /// assert_eq!(brief.rows.len(), 2);
 /// ```
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", default, deny_unknown_fields)]
+#[schemars(title = "A brief for Pivvel")]
 pub struct Brief {
-    /// The heading (default: made from the layout).
+    /// The heading (default: made from the layout); {period}, {where}, {source} and assumptions stand in braces.
     pub title: Option<String>,
     /// Where the lines are.
     pub source: Option<String>,
     /// Dimensions on the rows, outermost first: columns, or parts of dates as `sold_on.quarter`.
+    #[serde(with = "texts")]
+    #[schemars(with = "Texts")]
     pub rows: Vec<String>,
     /// Dimensions on the columns, outermost first.
+    #[serde(with = "texts")]
+    #[schemars(with = "Texts")]
     pub columns: Vec<String>,
-    /// The condition that lines must meet.
-    pub filter: Option<String>,
+    /// The condition that lines must meet, as in `channel <> 'staff'`.
+    #[serde(rename = "where")]
+    pub filter: Option<Formula>,
     /// Columns that are computed from others, line by line: name and formula.
-    pub derived: Vec<(String, String)>,
+    #[serde(with = "pairs")]
+    #[schemars(with = "BTreeMap<String, Formula>")]
+    pub derived: Vec<(String, Formula)>,
     /// Files that bring further columns in.
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, RelatedBrief>")]
     pub related: Vec<RelatedBrief>,
     /// What-if values.
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, AssumptionBrief>")]
     pub assumptions: Vec<AssumptionBrief>,
     /// Classes of members by an aggregate.
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, TierBrief>")]
     pub tiers: Vec<TierBrief>,
     /// Members that are computed from their siblings.
     pub items: Vec<ItemBrief>,
     /// What is computed (default: the count of lines).
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, MeasureBrief>")]
     pub measures: Vec<MeasureBrief>,
     /// Kinds that columns are given rather than found to be, by column.
+    #[serde(with = "pairs")]
+    #[schemars(with = "BTreeMap<String, String>")]
     pub kinds: Vec<(String, String)>,
     /// What is said about single dimensions.
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, DimensionBrief>")]
     pub dimensions: Vec<DimensionBrief>,
     /// Where totals stand: `rows`, `columns`, a dimension, `row total` or `column total`; an empty
     /// name means all. Later ones go before earlier ones.
+    #[serde(with = "placements")]
+    #[schemars(schema_with = "placements::schema")]
     pub totals: Vec<(String, Placement)>,
     /// What stands out.
     pub emphasis: Vec<EmphasisBrief>,
@@ -57,145 +92,123 @@ pub struct Brief {
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
+    #[serde(with = "texts")]
+    #[schemars(with = "Texts")]
     pub to: Vec<String>,
 }
 
 /// A measure: a name for data, a formula, and how it is shown.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
+#[schemars(transform = or_text)]
 pub struct MeasureBrief {
     /// Its name in formulas and data.
+    #[serde(skip)]
     pub name: String,
     /// The aggregate, as in `sum(price * quantity)`.
-    pub formula: String,
+    pub formula: Formula,
     /// Its heading (default: the name).
     pub label: Option<String>,
     /// How its numbers are shown.
+    #[serde(default)]
     pub format: NumberFormat,
     /// Whether it is shown at totals and subtotals too, or in the leaf cells only.
+    #[serde(default = "yes")]
     pub totals: bool,
     /// Whether it is computed for other measures only, and not shown.
+    #[serde(default)]
     pub hidden: bool,
-    /// Another formula at a level, or none there: the levels in the words of [`EmphasisBrief::levels`].
-    pub levels: Vec<(String, Option<String>)>,
+    /// Another formula at a level, or `none` for none there.
+    #[serde(default, with = "formula_levels")]
+    #[schemars(with = "BTreeMap<String, Formula>")]
+    pub levels: Vec<(String, Option<Formula>)>,
 }
 
 /// A member that is computed from its siblings, for every measure and at every level.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
 pub struct ItemBrief {
     /// The dimension that it is a member of.
     pub dimension: String,
     /// Its label.
     pub name: String,
     /// The formula over siblings, as in `actual - plan`.
-    pub formula: String,
+    pub formula: Formula,
     /// How its numbers are shown, whatever the measure (default: as the measure's).
     pub format: Option<NumberFormat>,
     /// Whether it is computed for other items only, and not shown.
+    #[serde(default)]
     pub hidden: bool,
-    /// Whether it is applied to aggregates, before formula measures, rather than to measures.
-    pub before_measures: Option<bool>,
+    /// Whether it is applied to measures, or to the aggregates that these are made of (default: the
+    /// latter for a sum of members).
+    pub apply: Option<Apply>,
 }
 
 /// Classes of the members of a dimension by an aggregate. The name is used like a column's.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
+#[schemars(transform = cuts_or_quantiles)]
 pub struct TierBrief {
     /// The name of the dimension that the tiers make.
+    #[serde(skip)]
     pub name: String,
     /// The dimension whose members are classified.
     pub of: String,
     /// What they are classified by, as in `sum(amount)`.
-    pub by: String,
-    /// The cuts, lowest first: a value on a cut belongs to the tier above it.
-    pub cuts: Vec<String>,
-    /// Whether cuts are shares of the members (`50%` is the median) rather than values.
-    pub quantiles: bool,
+    pub by: Formula,
+    /// The cuts as values, lowest first: a value on a cut belongs to the tier above it.
+    #[serde(default, with = "some")]
+    #[schemars(with = "Vec<Amount>", length(min = 1))]
+    pub cuts: Vec<Amount>,
+    /// The cuts as shares of the members, lowest first: `50%` is the median.
+    #[serde(default, with = "some")]
+    #[schemars(with = "Vec<Amount>", length(min = 1))]
+    pub quantiles: Vec<Amount>,
     /// The tiers' labels, lowest first: one more than there are cuts.
+    #[serde(default, with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
     pub labels: Vec<String>,
     /// Dimensions within which members are classified, each by itself.
+    #[serde(default, with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
     pub within: Vec<String>,
 }
 
 /// A file that brings further columns in by key.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
 pub struct RelatedBrief {
     /// What it is called in messages.
+    #[serde(skip)]
     pub name: String,
     /// The file.
     pub source: String,
-    /// Columns of the lines with the columns of the file that they are looked up in.
+    /// The columns that both have, or by column of the lines the one of the file that it is looked up in.
+    #[serde(rename = "key", with = "related_keys")]
+    #[schemars(schema_with = "related_keys::schema")]
     pub keys: Vec<(String, String)>,
 }
 
-/// What is said about one dimension.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct DimensionBrief {
-    /// The dimension as the layout names it.
-    pub name: String,
-    /// Its heading (default: the name).
-    pub label: Option<String>,
-    /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
-    /// 'plan'`, then `asc` or `desc`.
-    pub order: Option<String>,
-    /// The members that come first, in this order.
-    pub listed: Vec<String>,
-    /// Which members are kept, by a measure.
-    pub top: Option<TopBrief>,
-    /// The condition on cells that members must meet, as in `sales > 10000`.
-    pub having: Option<String>,
-    /// The only members that are shown (default: all).
-    pub only: Vec<String>,
-    /// Members that are not shown.
-    pub except: Vec<String>,
-    /// What totals cover where members are not shown.
-    pub totals_of: TotalsOf,
-    /// Labels that are shown instead of members' own.
-    pub labels: Vec<(String, String)>,
+words! {
+    /// What to do about values that do not fit their column's kind.
+    #[derive(Default)]
+    pub enum BadValues is "choice" {
+        /// Stop, and list up to ten of them.
+        #[default]
+        Stop = "stop",
+        /// Take them as blank, and say how many.
+        Blank = "blank",
+    }
 }
 
-/// Which members of a dimension are kept, by a measure.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct TopBrief {
-    /// How many, as a number, a share such as `20%`, or the name of an assumption.
-    pub count: String,
-    /// What they are ranked by: a measure, or a formula over cells.
-    pub by: String,
-    /// Whether the lowest are kept rather than the highest.
-    pub bottom: bool,
-    /// Whether they are ranked overall rather than within each parent.
-    pub overall: bool,
-    /// The label of the member that gathers the rest (default: the rest is dropped).
-    pub others: Option<String>,
-}
-
-/// What totals cover where some members are not shown.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum TotalsOf {
-    /// Everything, shown or not.
-    #[default]
-    All,
-    /// What is shown.
-    Shown,
-}
-
-/// Where a total stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Placement {
-    /// Before its members.
-    Before,
-    /// After its members.
-    After,
-    /// Nowhere.
-    Off,
-}
-
-/// What to do about values that do not fit their column's kind.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum BadValues {
-    /// Stop, and list up to ten of them.
-    #[default]
-    Stop,
-    /// Take them as blank, and say how many.
-    Blank,
+words! {
+    /// What a calculated item is applied to.
+    pub enum Apply is "choice" {
+        /// Measures.
+        AfterMeasures = "after measures",
+        /// The aggregates that formula measures are made of.
+        BeforeMeasures = "before measures",
+    }
 }
 
 impl Brief {
@@ -223,21 +236,21 @@ impl Brief {
     }
 
     /// The condition that lines must meet, as in `channel <> 'staff'`.
-    pub fn filter(mut self, condition: impl Into<String>) -> Brief {
+    pub fn filter(mut self, condition: impl Into<Formula>) -> Brief {
         self.filter = Some(condition.into());
         self
     }
 
     /// Sorts the members of a dimension, as in `brief.sort("harbour", "sales desc")`.
-    pub fn sort(mut self, dimension: &str, order: impl Into<String>) -> Brief {
+    pub fn sort(mut self, dimension: &str, order: impl Into<Order>) -> Brief {
         self.dimension(dimension).order = Some(order.into());
         self
     }
 
     /// A member computed from its siblings: `brief.item("scenario", "variance", "actual - plan")`.
     pub fn item(mut self, dimension: &str, name: &str, formula: &str) -> Brief {
-        let [dimension, name, formula] = [dimension, name, formula].map(str::to_string);
-        self.items.push(ItemBrief { dimension, name, formula, ..ItemBrief::default() });
+        let [dimension, name] = [dimension, name].map(str::to_string);
+        self.items.push(ItemBrief { dimension, name, formula: formula.into(), ..ItemBrief::default() });
         self
     }
 
@@ -271,7 +284,7 @@ impl Brief {
 
 impl MeasureBrief {
     /// A measure of this name and formula, shown in the plainest way.
-    pub fn new(name: impl Into<String>, formula: impl Into<String>) -> MeasureBrief {
+    pub fn new(name: impl Into<String>, formula: impl Into<Formula>) -> MeasureBrief {
         MeasureBrief {
             name: name.into(),
             formula: formula.into(),
@@ -292,44 +305,17 @@ impl MeasureBrief {
 /// let amount = Node::Name(Name { base: "amount".into(), part: None });
 /// let sum = Node::Call { function: "sum".into(), arguments: vec![amount.into()], clauses: Vec::new() };
 /// let brief = Brief::new().measure(("sales", Expr::from(sum)));
-/// assert_eq!(brief.measures[0].formula, "sum(amount)");
+/// assert_eq!(brief.measures[0].formula.as_str(), "sum(amount)");
 /// ```
 impl From<(&str, Expr)> for MeasureBrief {
     fn from((name, formula): (&str, Expr)) -> MeasureBrief {
-        MeasureBrief::new(name, formula.to_string())
+        MeasureBrief::new(name, formula)
     }
 }
 
 impl From<(&str, &str)> for MeasureBrief {
     fn from((name, formula): (&str, &str)) -> MeasureBrief {
         MeasureBrief::new(name, formula)
-    }
-}
-
-impl Placement {
-    /// The placements by name.
-    pub const NAMES: [&'static str; 3] = ["before", "after", "off"];
-
-    /// The placement of this name.
-    ///
-    /// # Errors
-    /// A name that is none of [`Placement::NAMES`].
-    pub fn named(name: &str) -> Result<Placement> {
-        match name {
-            "before" => Ok(Placement::Before),
-            "after" => Ok(Placement::After),
-            "off" => Ok(Placement::Off),
-            _ => Err(Error::request("", unknown_message("place for totals", name, Placement::NAMES))),
-        }
-    }
-
-    /// The name of this placement.
-    pub fn name(self) -> &'static str {
-        match self {
-            Placement::Before => "before",
-            Placement::After => "after",
-            Placement::Off => "off",
-        }
     }
 }
 
@@ -354,5 +340,91 @@ impl Brief {
     pub fn view(mut self, view: ViewBrief) -> Brief {
         self.views.push(view);
         self
+    }
+}
+
+fn yes() -> bool {
+    true
+}
+
+impl<'de> Keyed<'de> for TierBrief {
+    fn from_table<D: Deserializer<'de>>(deserializer: D) -> Result<TierBrief, D::Error> {
+        let tier = TierBrief::deserialize(deserializer)?;
+        match tier.cuts.is_empty() == tier.quantiles.is_empty() {
+            true => Err(serde::de::Error::custom("has either cuts or quantiles, as in cuts = [1000, 5000]")),
+            false => Ok(tier),
+        }
+    }
+}
+
+keyed!(TierBrief with its own forms);
+
+impl Serialize for TierBrief {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        TierBrief::serialize(self, serializer)
+    }
+}
+
+/// A tier has cuts of one sort.
+fn cuts_or_quantiles(schema: &mut schemars::Schema) {
+    let one =
+        schemars::_private::serde_json::json!([{ "required": ["cuts"] }, { "required": ["quantiles"] }]);
+    schema.insert("oneOf".into(), one);
+}
+
+impl<'de> Keyed<'de> for MeasureBrief {
+    const WANTED: &'static str = "a formula, or a table with one";
+
+    fn from_text(text: &str) -> Option<Result<MeasureBrief, String>> {
+        Some(formula(text).map(|formula| MeasureBrief::new("", formula)))
+    }
+
+    fn from_table<D: Deserializer<'de>>(deserializer: D) -> Result<MeasureBrief, D::Error> {
+        MeasureBrief::deserialize(deserializer)
+    }
+}
+
+keyed!(MeasureBrief with its own forms);
+keyed!(Brief);
+keyed!(ItemBrief);
+keyed!(RelatedBrief);
+
+/// A measure of which nothing is said but its formula is written as that.
+impl Serialize for MeasureBrief {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match *self == MeasureBrief::new(self.name.as_str(), self.formula.clone()) {
+            true => self.formula.serialize(serializer),
+            false => MeasureBrief::serialize(self, serializer),
+        }
+    }
+}
+
+impl Named for MeasureBrief {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn set_name(&mut self, name: String) {
+        self.name = name;
+    }
+}
+
+impl Named for TierBrief {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn set_name(&mut self, name: String) {
+        self.name = name;
+    }
+}
+
+impl Named for RelatedBrief {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn set_name(&mut self, name: String) {
+        self.name = name;
     }
 }

@@ -1,64 +1,84 @@
 //! Views of the same lines beside the cross-tab.
 
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::keyed::keyed;
+use super::lists::{SomeTexts, Texts, some_texts, texts_if_any};
+use super::words::words;
+use crate::formula::Formula;
+
 /// A view beside the cross-tab, drawn from the same lines in the same pass.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct ViewBrief {
     /// The heading (default: made from the layout).
     pub title: Option<String>,
     /// How it is drawn.
+    #[serde(rename = "as")]
     pub form: ViewForm,
     /// Dimensions on its rows (default: the brief's own).
+    #[serde(with = "texts_if_any")]
+    #[schemars(with = "Texts")]
     pub rows: Option<Vec<String>>,
     /// Dimensions on its columns; the brief's own for a cross-tab, and none else.
+    #[serde(with = "texts_if_any")]
+    #[schemars(with = "Texts")]
     pub columns: Option<Vec<String>>,
     /// The condition that its lines must meet beside the brief's.
-    pub filter: Option<String>,
+    #[serde(rename = "where")]
+    pub filter: Option<Formula>,
     /// The measures that it shows, by name; all for a cross-tab, and else as many as it takes.
+    #[serde(with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
     pub measures: Vec<String>,
     /// The dimension of which each member gets a picture of its own.
     pub per: Option<String>,
-    /// Whether each of these has its own scales, rather than all of them the same.
-    pub own_scales: bool,
+    /// Whether these pictures share one scale, or each has its own.
+    pub scale: PanelScale,
     /// The periods that lines go along.
     pub along: Option<String>,
-    /// Where places stand on a grid: member, column and row, from 1.
+    /// Where places stand on a grid: column and row by member, from 1.
+    #[serde(with = "grid")]
+    #[schemars(schema_with = "grid::schema")]
     pub grid: Vec<(String, (u32, u32))>,
 }
 
-/// How a view is drawn.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
-pub enum ViewForm {
-    /// As a cross-tab.
-    #[default]
-    Table,
-    /// As bars, one a member.
-    Bars,
-    /// As lines over periods, one a member.
-    Line,
-    /// As a strip of points for each group: its members against their mean.
-    Strip,
-    /// As points: two measures of the same members against each other.
-    Scatter,
-    /// As tiles on a grid: one or two measures by place.
-    Tiles,
+words! {
+    /// How a view is drawn.
+    #[derive(Default)]
+    pub enum ViewForm is "form of a view" {
+        /// As a cross-tab.
+        #[default]
+        Table = "table",
+        /// As bars, one a member.
+        Bars = "bars",
+        /// As lines over periods, one a member.
+        Line = "line",
+        /// As a strip of points for each group: its members against their mean.
+        Strip = "strip",
+        /// As points: two measures of the same members against each other.
+        Scatter = "scatter",
+        /// As tiles on a grid: one or two measures by place.
+        Tiles = "tiles",
+    }
 }
 
-impl ViewForm {
-    /// The forms by name.
-    pub const NAMES: [(&'static str, ViewForm); 6] = [
-        ("table", ViewForm::Table),
-        ("bars", ViewForm::Bars),
-        ("line", ViewForm::Line),
-        ("strip", ViewForm::Strip),
-        ("scatter", ViewForm::Scatter),
-        ("tiles", ViewForm::Tiles),
-    ];
-
-    /// The name of this form.
-    pub fn name(self) -> &'static str {
-        ViewForm::NAMES.iter().find(|(_, form)| *form == self).map_or("", |(name, _)| name)
+words! {
+    /// What scale the pictures of a view have that are drawn one a member.
+    #[derive(Default)]
+    pub enum PanelScale is "choice" {
+        /// All the same.
+        #[default]
+        Shared = "shared",
+        /// Each its own.
+        Own = "own",
     }
+}
 
+keyed!(ViewBrief);
+
+impl ViewForm {
     /// How many measures it shows.
     pub(crate) fn measures(self) -> (usize, usize) {
         match self {
@@ -67,5 +87,43 @@ impl ViewForm {
             ViewForm::Scatter => (2, 2),
             ViewForm::Tiles => (1, 2),
         }
+    }
+}
+
+/// Places on a grid: column and row by member, no two at the same place.
+mod grid {
+    use schemars::{Schema, SchemaGenerator, json_schema};
+    use serde::de::Error;
+    use serde::{Deserializer, Serializer};
+
+    type Places = Vec<(String, (u32, u32))>;
+
+    pub(super) fn serialize<S: Serializer>(
+        all: &[(String, (u32, u32))],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        crate::brief::lists::pairs::serialize(all, serializer)
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Places, D::Error> {
+        let places: Places = crate::brief::lists::pairs::deserialize(deserializer)?;
+        for (i, (member, place)) in places.iter().enumerate() {
+            if ![place.0, place.1].iter().all(|at| (1..=100).contains(at)) {
+                let message = format!("{member} stands at a column and a row from 1 to 100, as in [2, 1]");
+                return Err(D::Error::custom(message));
+            }
+            if let Some((other, _)) = places[..i].iter().find(|(_, taken)| taken == place) {
+                return Err(D::Error::custom(format!("{member} stands where {other} does")));
+            }
+        }
+        Ok(places)
+    }
+
+    pub(super) fn schema(_: &mut SchemaGenerator) -> Schema {
+        let number = json_schema!({ "type": "integer", "minimum": 1, "maximum": 100 });
+        json_schema!({
+            "type": "object",
+            "additionalProperties": { "type": "array", "items": number, "minItems": 2, "maxItems": 2 }
+        })
     }
 }

@@ -1,7 +1,7 @@
 //! Measures that are ratios of two others, as a brief says.
 
 use crate::brief::{Brief, MeasureBrief};
-use crate::formula::{Expr, Node, Operator, parse};
+use crate::formula::{Expr, Node, Operator};
 
 /// A measure that is one measure over another.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,7 +21,7 @@ pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {
     let mut with = brief.clone();
     let mut ratios = Vec::new();
     for measure in brief.measures.iter().filter(|measure| !measure.hidden) {
-        let Ok(expr) = parse("", &measure.formula) else { continue };
+        let Some(expr) = measure.formula.expr() else { continue };
         let Node::Binary(Operator::Divide, above, below) = &expr.node else { continue };
         let mut helpers = Vec::new();
         let mut part = |expr: &Expr, with: &mut Brief| match &expr.node {
@@ -31,7 +31,7 @@ pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {
             // A ratio to another cell is not one that members of this cell have a part in.
             Node::Name(_) | Node::Call { .. } => {
                 let name = format!("{expr} of {}", measure.name);
-                with.measures.push(MeasureBrief::new(name.clone(), expr.to_string()));
+                with.measures.push(MeasureBrief::new(name.clone(), expr.clone()));
                 helpers.push(name.clone());
                 Some(name)
             }

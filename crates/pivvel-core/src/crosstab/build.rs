@@ -7,6 +7,7 @@ use super::jobs::{Job, What};
 use super::table::{CrossTab, Grain, View};
 use super::trend::{Labels, Trend};
 use crate::brief::ViewBrief;
+use crate::brief::{Order, OrderBy};
 use crate::emphasis::{Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, Picks, pick, settle_tiers};
@@ -15,7 +16,7 @@ use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
 use crate::model::{Notice, NoticeCode};
 use crate::peers::Yardsticks;
-use crate::plan::{Dimension, Order, OrderBy, Plan, fill_title};
+use crate::plan::{Dimension, Plan, fill_title};
 use crate::rollup::{SortBy, regroup};
 
 /// What a cross-tab was computed in, for those who ask where a number comes from.
@@ -195,9 +196,7 @@ fn period(plan: &Plan, engine: &Engine<'_>) -> Result<Option<(String, String)>> 
 /// by its values in the total of the other axis.
 fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
     let sorted = |dimension: &Dimension| dimension.order_by.is_some() || dimension.order.by == OrderBy::Label;
-    let anything = |dimension: &Dimension| {
-        sorted(dimension) || dimension.order != Order::default() || !dimension.listed.is_empty()
-    };
+    let anything = |dimension: &Dimension| sorted(dimension) || dimension.order != Order::default();
     if !plan.rows.iter().chain(&plan.columns).any(anything) {
         return Ok(Vec::new());
     }

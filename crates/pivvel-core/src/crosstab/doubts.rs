@@ -29,7 +29,7 @@ fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
         let dimension = &axis.dimensions()[spot.level - 1].name;
         let known: Vec<&str> = members.labels().collect();
         let near = crate::suggest::nearest(&label, &known);
-        let near = near.map(|near| format!("; nearest: {near}")).unwrap_or_default();
+        let near = near.map(|near| format!("; did you mean {near}?")).unwrap_or_default();
         let message = format!("{place} names {label}, which is no member of {dimension}{near}");
         let notice = Notice::author(NoticeCode::UnknownMember, message);
         if !notices.contains(&notice) {
@@ -68,7 +68,7 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
 fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
     let notice = |unknown: &UnknownText| {
         let column = plan.needed_names().get(unknown.slot).map_or("a column", String::as_str);
-        let near = unknown.nearest.as_ref().map_or(String::new(), |near| format!("; nearest: '{near}'"));
+        let near = unknown.nearest.as_ref().map_or(String::new(), |near| format!("; did you mean '{near}'?"));
         let message = format!("{column} is compared with '{}', which no line has{near}", unknown.text);
         Notice::author(NoticeCode::UnknownMember, message)
     };

@@ -3,7 +3,7 @@
 use super::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
-use crate::formula::parse;
+use crate::formula::Formula;
 use crate::rollup::{Axis, Entry};
 
 impl CrossTab {
@@ -18,7 +18,7 @@ impl CrossTab {
             {
                 continue;
             }
-            let column = if emphasis.planned.spec.whole_row { Entry::TOTAL } else { column };
+            let column = if emphasis.planned.spec.is_whole_row() { Entry::TOTAL } else { column };
             if let Some((grain, cell)) = self.spot(row, column) {
                 marks.extend(emphasis.mark(place, grain, cell));
             }
@@ -32,9 +32,7 @@ impl CrossTab {
         let planned = &emphasis.planned;
         let named = |measure: &str| {
             let formulas = planned.spec.by.iter().chain(&planned.spec.about);
-            formulas
-                .filter_map(|text| parse("", text).ok())
-                .any(|expr| expr.names().iter().any(|n| n == measure))
+            formulas.filter_map(Formula::expr).any(|expr| expr.names().iter().any(|n| n == measure))
         };
         let hidden = |(place, measure): (usize, &crate::plan::Measure)| {
             self.hides_figure(place) && (planned.measure == Some(place) || named(&measure.name))
@@ -44,7 +42,7 @@ impl CrossTab {
 
     /// Whether the figures of a measure stand nowhere.
     pub fn hides_figure(&self, measure: usize) -> bool {
-        let hides = |e: &Emphasis| e.planned.spec.hide_figure && e.planned.measure == Some(measure);
+        let hides = |e: &Emphasis| e.planned.spec.hides_figure() && e.planned.measure == Some(measure);
         self.emphases().iter().any(hides)
     }
 

@@ -267,5 +267,5 @@ fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
         return Error::request("--at", message);
     }
     let known = axis.members(level).labels();
-    Error::unknown("--at", &format!("member of {dimension} called"), label, known)
+    Error::unknown("--at", &format!("member of {dimension}"), label, known)
 }

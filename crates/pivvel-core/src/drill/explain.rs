@@ -14,7 +14,7 @@ use crate::brief::{Brief, Form};
 use crate::crosstab::{Cell, Run};
 use crate::error::{Error, Result};
 use crate::eval::{targets, window};
-use crate::formula::{CellLeaf, Expr, Step, parse};
+use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
 use crate::lines::LineSource;
 use crate::model::Value;
 use crate::peers::Yardstick;
@@ -206,8 +206,8 @@ impl Run<'_> {
 /// What is told about one cell.
 struct Teller<'a> {
     trace: &'a Trace,
-    /// Texts of operands with the hidden measures that compute them.
-    named: &'a [(String, String)],
+    /// Operands with the hidden measures that compute them.
+    named: &'a [(Expr, String)],
     row: Entry,
     column: Entry,
     grain: usize,
@@ -225,13 +225,13 @@ impl Teller<'_> {
     ) -> Result<Story> {
         let (crosstab, plan) = (&self.trace.crosstab, &self.trace.plan);
         let (rows, columns) = (crosstab.rows(), crosstab.columns());
-        let formula = self.formula(place).unwrap_or_default();
-        let expr = parse("", &formula).ok();
+        let formula = self.formula(place);
+        let expr = formula.and_then(Formula::expr);
         let mut told = vec![plan.measures[place].name.clone()];
         let item = self.item(place);
         // What a cell of an item that goes last is made of are other cells.
         let of_cells = item.as_ref().is_some_and(|item| !item.before_measures);
-        let parts = expr.as_ref().filter(|expr| !of_cells && !is_aggregate(expr)).map(operands);
+        let parts = expr.filter(|expr| !of_cells && !is_aggregate(expr)).map(operands);
         let shown = crosstab.measures().iter().position(|m| m.name == plan.measures[place].name);
         let peers = shown.and_then(|shown| {
             let yardstick = *cell.yardstick(shown)?;
@@ -245,16 +245,16 @@ impl Teller<'_> {
                 .map(str::to_string),
             measure: plan.measures[place].name.clone(),
             value: self.value(place),
-            is_aggregate: expr.as_ref().is_some_and(is_aggregate),
+            is_aggregate: expr.is_some_and(is_aggregate),
             operands: parts.iter().flatten().map(|part| self.operand(part, &mut told)).collect(),
-            formula,
+            formula: formula.map(ToString::to_string).unwrap_or_default(),
             item,
             lines: cell.lines(),
             dates,
             condition: plan.condition.clone(),
             peers,
             emphases: shown.map(|shown| self.emphases(shown)).unwrap_or_default(),
-            assumptions: brief.assumptions.iter().map(|a| (a.name.clone(), a.value.to_string())).collect(),
+            assumptions: brief.assumptions.iter().map(|a| (a.name.clone(), a.value.words())).collect(),
             tied,
         })
     }
@@ -264,12 +264,12 @@ impl Teller<'_> {
     }
 
     /// How a measure is computed at the cell's grain.
-    fn formula(&self, place: usize) -> Option<String> {
+    fn formula(&self, place: usize) -> Option<&Formula> {
         let measure = &self.trace.plan.measures[place];
         match measure.grains.get(self.grain) {
             Some(Choice::Nothing) => None,
-            Some(Choice::Level(level)) => measure.level_texts[*level].1.clone(),
-            _ => Some(measure.formula.clone()),
+            Some(Choice::Level(level)) => measure.level_specs[*level].1.as_ref(),
+            _ => Some(&measure.formula),
         }
     }
 
@@ -278,43 +278,45 @@ impl Teller<'_> {
         let text = expr.to_string();
         let plan = &self.trace.plan;
         let of = |name: &str| plan.measures.iter().position(|m| m.name == name);
-        let hidden = self.named.iter().find(|(known, _)| *known == text).and_then(|(_, name)| of(name));
+        let hidden = self.named.iter().find(|(known, _)| known == expr).and_then(|(_, name)| of(name));
         let measure = match &expr.node {
-            crate::formula::Node::Name(name) => of(&name.whole()),
+            Node::Name(name) => of(&name.whole()),
             _ => None,
         };
         let place = measure.or(hidden);
         let formula = measure.and_then(|place| self.formula(place));
-        let parts = match (&formula, measure) {
-            (Some(formula), Some(_)) if !told.contains(&text) => {
+        let parts = match (formula.and_then(Formula::expr), measure) {
+            (Some(own), Some(_)) if !told.contains(&text) => {
                 told.push(text.clone());
-                let own = parse("", formula).ok().filter(|own| !is_aggregate(own));
-                let parts = own.as_ref().map(operands).unwrap_or_default();
+                let parts = if is_aggregate(own) { Vec::new() } else { operands(own) };
                 // One part that is all of it says nothing more.
-                if parts.iter().any(|part| part.to_string() == *formula) { Vec::new() } else { parts }
+                if parts.contains(own) { Vec::new() } else { parts }
             }
             _ => within(expr),
         };
         Operand {
             value: place.and_then(|place| self.value(place)),
             at: place.and_then(|place| self.related(place)),
-            window: place.map(|place| self.window(formula.as_deref(), expr, place)).unwrap_or_default(),
+            window: place.map(|place| self.window(formula, expr, place)).unwrap_or_default(),
             operands: parts.iter().map(|part| self.operand(part, told)).collect(),
-            formula,
+            formula: formula.map(ToString::to_string),
             text,
         }
     }
 
     /// The periods of a window that moves over a measure, each with what it has of it.
-    fn window(&self, formula: Option<&str>, expr: &Expr, place: usize) -> Vec<WindowPart> {
-        let own = formula.and_then(|formula| parse("", formula).ok());
-        let expr = own.as_ref().unwrap_or(expr);
+    fn window(&self, formula: Option<&Formula>, expr: &Expr, place: usize) -> Vec<WindowPart> {
+        let expr = formula.and_then(Formula::expr).unwrap_or(expr);
         let plan = &self.trace.plan;
         let here = plan.measures[place].formula_at(self.grain).map(|formula| &formula.step);
         let Some(Step::Leaf(CellLeaf::Moving(_, _, way, over))) = here else { return Vec::new() };
-        let of = within(expr).first().map(ToString::to_string).unwrap_or_default();
-        let named = self.named.iter().find(|(text, _)| *text == of).map_or(&of, |(_, name)| name);
-        let Some(measure) = plan.measures.iter().position(|m| m.name == *named) else { return Vec::new() };
+        let Some(of) = within(expr).into_iter().next() else { return Vec::new() };
+        let of_named = self.named.iter().find(|(known, _)| *known == of).map(|(_, name)| name.clone());
+        let named = match &of.node {
+            Node::Name(name) => of_named.unwrap_or_else(|| name.whole()),
+            _ => of_named.unwrap_or_default(),
+        };
+        let Some(measure) = plan.measures.iter().position(|m| m.name == named) else { return Vec::new() };
         let part = |(member, cell): (String, Option<usize>)| WindowPart {
             member,
             has_lines: cell.is_some(),
@@ -353,7 +355,7 @@ impl Teller<'_> {
         Some(ItemStory {
             dimension: item.dimension.clone(),
             name: item.name.clone(),
-            formula: item.formula.clone(),
+            formula: item.formula.to_string(),
             before_measures: item.before_measures,
             operands: item.operands.iter().cloned().zip(made.operands.iter().map(value)).collect(),
         })

@@ -4,7 +4,7 @@
 use arrow_schema::Schema;
 
 use crate::brief::{Brief, MeasureBrief};
-use crate::formula::{Clause, Expr, Node, parse};
+use crate::formula::{Clause, Expr, Formula, Node};
 use crate::plan::Plan;
 
 /// The parts of a formula that have a value of their own, outermost only, each once.
@@ -39,8 +39,7 @@ fn gather(expr: &Expr, found: &mut Vec<Expr>) {
 }
 
 fn add(expr: &Expr, found: &mut Vec<Expr>) {
-    let text = expr.to_string();
-    if !found.iter().any(|known| known.to_string() == text) {
+    if !found.contains(expr) {
         found.push(expr.clone());
     }
 }
@@ -69,37 +68,36 @@ pub(super) fn within(expr: &Expr) -> Vec<Expr> {
     }
 }
 
-/// A brief with a hidden measure for each operand of its measures, and the texts of these with the names
-/// that they got.
-pub(super) fn with_operands(brief: &Brief, schema: &Schema) -> (Brief, Vec<(String, String)>) {
+/// A brief with a hidden measure for each operand of its measures, and these with the names that they got.
+pub(super) fn with_operands(brief: &Brief, schema: &Schema) -> (Brief, Vec<(Expr, String)>) {
     let mut brief = brief.clone();
     if brief.measures.is_empty() {
         brief.measures.push(MeasureBrief::new("lines", "count()"));
     }
-    let mut texts = Vec::new();
+    let mut parts = Vec::new();
     for measure in &brief.measures {
         let levels = measure.levels.iter().filter_map(|(_, formula)| formula.as_ref());
-        for text in levels.chain([&measure.formula]) {
-            let Ok(expr) = parse("", text) else { continue };
-            let mut next = operands(&expr);
+        for expr in levels.chain([&measure.formula]).filter_map(Formula::expr) {
+            let mut next = operands(expr);
             while let Some(part) = next.pop() {
                 next.extend(within(&part));
-                texts.push(part.to_string());
+                parts.push(part);
             }
         }
     }
-    let mut named: Vec<(String, String)> = Vec::new();
-    for text in texts {
-        let known = brief.measures.iter().any(|measure| measure.name == text);
-        if known || named.iter().any(|(had, _)| *had == text) {
+    let mut named: Vec<(Expr, String)> = Vec::new();
+    for part in parts {
+        let is_measure = |name: &str| brief.measures.iter().any(|measure| measure.name == name);
+        let known = matches!(&part.node, Node::Name(name) if is_measure(&name.whole()));
+        if known || named.iter().any(|(had, _)| *had == part) {
             continue;
         }
-        let name = format!("operand {} of {text}", named.len() + 1);
-        let measure = MeasureBrief { hidden: true, ..MeasureBrief::new(name.clone(), text.clone()) };
+        let name = format!("operand {} of {part}", named.len() + 1);
+        let measure = MeasureBrief { hidden: true, ..MeasureBrief::new(name.clone(), part.clone()) };
         brief.measures.push(measure);
-        // What is no number, as a label, has no value to tell.
+        // What is no number, as a label, has no value to show.
         match Plan::new(&brief, schema) {
-            Ok(_) => named.push((text, name)),
+            Ok(_) => named.push((part, name)),
             Err(_) => drop(brief.measures.pop()),
         }
     }

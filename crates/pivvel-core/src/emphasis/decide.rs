@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::mark::{Decided, Emphasis};
 use super::scale::Scale;
-use crate::brief::{Form, PeersOf, Side, YardstickOf};
+use crate::brief::{Form, MeanSide, PeersOf, YardstickOf};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
@@ -316,8 +316,8 @@ fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, sca
     let mean = rule.mean.is_none_or(|side| {
         let mean = measured.and_then(|measured| measured.yardstick?.mean);
         mean.is_some_and(|mean| match side {
-            Side::High => value.as_f64() > mean,
-            Side::Low => value.as_f64() < mean,
+            MeanSide::Above => value.as_f64() > mean,
+            MeanSide::Below => value.as_f64() < mean,
         })
     });
     within && counted && mean

@@ -71,7 +71,7 @@ impl Emphasis {
 
     /// Whether it is for a measure's cells at a grain.
     pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
-        (self.planned.spec.whole_row || self.planned.measure == Some(measure))
+        (self.planned.spec.is_whole_row() || self.planned.measure == Some(measure))
             && self.planned.grains.contains(&grain)
     }
 

@@ -223,7 +223,7 @@ fn kept(
         };
         members.sort_by(|(a, x), (b, y)| {
             let by_value = match (x, y) {
-                (Some(x), Some(y)) if top.bottom => x.order(y),
+                (Some(x), Some(y)) if dimension.pick.lowest => x.order(y),
                 (Some(x), Some(y)) => y.order(x),
                 (x, y) => x.is_none().cmp(&y.is_none()),
             };
@@ -251,7 +251,9 @@ fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> 
         (None, TotalsOf::Shown) => "totals cover these only".to_string(),
     };
     let what = match (&dimension.pick.top, &dimension.pick.having) {
-        (Some(top), _) => format!(", the {} by {}", if top.bottom { "bottom" } else { "top" }, top.by),
+        (Some(top), _) => {
+            format!(", the {} by {}", if dimension.pick.lowest { "bottom" } else { "top" }, top.by)
+        }
         (None, Some(having)) => format!(", those with {having}"),
         _ => String::new(),
     };
@@ -273,7 +275,7 @@ fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]
         }
     }
     let most = if top.overall { groups.values().sum() } else { *groups.values().max()? };
-    let (end, name) = (if top.bottom { "bottom" } else { "top" }, &dimension.name);
+    let (end, name) = (if dimension.pick.lowest { "bottom" } else { "top" }, &dimension.name);
     let why = match level == 1 || top.overall {
         true => format!("there are only {most}"),
         false => format!("no parent has more than {most}"),

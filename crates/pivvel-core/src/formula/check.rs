@@ -5,10 +5,11 @@
 
 use std::ops::Range;
 
-use super::expr::{Clause, Expr, Name, Node, Operator, Place};
+use super::expr::{Checked, Clause, Expr, Name, Node, Operator, Place};
 use super::scalar::{ScalarCall, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::types::Type;
-use crate::error::{Error, Result, shown};
+use super::written::Formula;
+use crate::error::{Result, shown};
 use crate::model::{DatePart, date_from_text};
 
 /// A checked formula, whose leaves are what its scope made of names and calls.
@@ -54,9 +55,6 @@ pub(crate) fn function_names() -> impl Iterator<Item = &'static str> {
     scalar_functions().map(ScalarFunction::name)
 }
 
-/// What is wrong, and with which part of the text.
-pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, String)>;
-
 /// What names and calls mean where a formula stands.
 pub(crate) trait Scope {
     /// What a name or call becomes.
@@ -78,29 +76,28 @@ pub(crate) trait Scope {
     fn at(&mut self, value: &Expr, place: &Place, span: &Range<usize>) -> Checked<TypedExpr<Self::Leaf>>;
 }
 
-/// Checks a formula. `place` says where it stands and `text` is the whole text of it.
+/// Checks a formula. `place` says where it stands.
 pub(crate) fn check_formula<S: Scope>(
     place: &str,
-    text: &str,
-    expr: &Expr,
+    formula: &Formula,
     scope: &mut S,
 ) -> Result<TypedExpr<S::Leaf>> {
-    check(expr, scope).map_err(|(span, message)| Error::formula(place, text, span, message))
+    check(formula.tree(place)?, scope).map_err(|(span, message)| formula.error(place, span, message))
 }
 
-/// The same where only a condition will do.
+/// Checks a part of a formula of which only a condition will do.
 pub(crate) fn check_condition<S: Scope>(
     place: &str,
-    text: &str,
-    expr: &Expr,
+    formula: &Formula,
+    part: &Expr,
     scope: &mut S,
 ) -> Result<TypedExpr<S::Leaf>> {
-    let formula = check_formula(place, text, expr, scope)?;
-    if formula.ty == Type::Condition {
-        return Ok(formula);
+    let checked = check(part, scope).map_err(|(span, message)| formula.error(place, span, message))?;
+    if checked.ty == Type::Condition {
+        return Ok(checked);
     }
-    let message = format!("a condition is wanted, and this is {}", formula.ty.words());
-    Err(Error::formula(place, text, expr.span.clone(), message))
+    let message = format!("a condition is wanted, and this is {}", checked.ty.words());
+    Err(formula.error(place, part.span.clone(), message))
 }
 
 pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {

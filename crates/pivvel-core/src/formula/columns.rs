@@ -6,8 +6,9 @@ use std::sync::Arc;
 use arrow_schema::{Field, Schema};
 
 use super::aggregate::Function;
-use super::check::{Checked, Scope, Step, TypedExpr, function_names};
+use super::check::{Scope, Step, TypedExpr, function_names};
 use super::composed::composed_names;
+use super::expr::Checked;
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use super::types::Type;

@@ -2,6 +2,11 @@
 
 use std::ops::Range;
 
+use crate::model::Decimal;
+
+/// What comes of reading or checking a formula, or what is wrong and with which part of the text.
+pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, String)>;
+
 /// A formula, or a part of one.
 #[derive(Debug, Clone)]
 pub struct Expr {
@@ -259,6 +264,58 @@ impl Expr {
             }
             Node::Call { arguments, .. } => arguments.iter().for_each(|e| e.walk(each)),
             Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
+        }
+    }
+
+    /// The same tree with every span changed.
+    pub(super) fn with_spans(mut self, change: &dyn Fn(&Range<usize>) -> Range<usize>) -> Expr {
+        self.span = change(&self.span);
+        self.each_part(&mut |part| *part = std::mem::replace(part, Node::Blank.into()).with_spans(change));
+        self
+    }
+
+    /// Gives each of the formulas that this one is made of to `each`, those in clauses too.
+    fn each_part(&mut self, each: &mut dyn FnMut(&mut Expr)) {
+        match &mut self.node {
+            Node::Negate(a) | Node::Not(a) | Node::IsBlank(a) | Node::At(a, _) => each(a),
+            Node::Binary(_, a, b) => [a, b].into_iter().for_each(|e| each(e)),
+            Node::Between(a, b, c) => [a, b, c].into_iter().for_each(|e| each(e)),
+            Node::In(a, list) => std::iter::once(&mut **a).chain(list).for_each(each),
+            Node::Case { branches, otherwise } => {
+                let values = branches.iter_mut().flat_map(|(a, b)| [a, b]).chain(otherwise.as_deref_mut());
+                values.for_each(each);
+            }
+            Node::Call { function: _, arguments, clauses } => {
+                arguments.iter_mut().for_each(&mut *each);
+                for clause in clauses {
+                    match clause {
+                        Clause::Where(a) | Clause::WeightedBy(a) | Clause::By(a) => each(a),
+                        Clause::Per(_)
+                        | Clause::Over(_)
+                        | Clause::Along(..)
+                        | Clause::Among(_)
+                        | Clause::LowestFirst
+                        | Clause::Ties(_) => {}
+                    }
+                }
+            }
+            Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
+        }
+    }
+
+    /// Whether a function is called in it.
+    pub(crate) fn has_call(&self) -> bool {
+        let mut found = false;
+        self.walk(&mut |part| found |= matches!(part.node, Node::Call { .. }));
+        found
+    }
+
+    /// The number that it is, where it is one that is written down.
+    pub(crate) fn constant(&self) -> Option<Decimal> {
+        match &self.node {
+            Node::Number { digits, scale } => Some(Decimal::new(*digits, *scale)),
+            Node::Negate(inner) => inner.constant().map(|number| Decimal::new(-number.digits, number.scale)),
+            _ => None,
         }
     }
 

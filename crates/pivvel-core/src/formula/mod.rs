@@ -18,17 +18,19 @@ mod print;
 mod scalar;
 mod types;
 mod values;
+mod written;
 
 pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way, all_leaves};
 pub(crate) use check::{
-    Blanks, Checked, Scope, Step, TypedExpr, check, check_condition, check_formula, check_number,
-    check_truth, function_names,
+    Blanks, Scope, Step, TypedExpr, check, check_condition, check_formula, check_number, check_truth,
+    function_names,
 };
 pub(crate) use columns::Columns;
 pub(crate) use composed::{composed, composed_names};
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};
+pub(crate) use expr::Checked;
 pub use expr::{Clause, Expr, Group, Name, Node, Operator, Place, Ties};
 pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
@@ -36,3 +38,4 @@ pub use print::quote_name;
 pub use scalar::{ScalarFunction, scalar_functions};
 pub(crate) use types::Type;
 pub(crate) use values::{Evaluate, Texts, Values, arithmetic, evaluate, holds};
+pub use written::Formula;

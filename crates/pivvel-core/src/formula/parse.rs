@@ -9,6 +9,7 @@ use winnow::prelude::*;
 use winnow::stream::{LocatingSlice, Location, Stateful, Stream};
 use winnow::token::{any, one_of, take_while};
 
+use super::expr::Checked;
 use super::expr::{COMPARISON, Clause, Expr, Group, Name, Node, Operator, Place, RESERVED, Ties};
 use crate::error::{Error, Result, unknown_message};
 
@@ -50,9 +51,14 @@ impl<'a> ParserError<Input<'a>> for Wrong {
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```
 pub fn parse(place: &str, text: &str) -> Result<Expr> {
+    read(text).map_err(|(span, message)| Error::formula(place, text, span, message))
+}
+
+/// The same; what is wrong is said with the part of the text that it is about.
+pub(super) fn read(text: &str) -> Checked<Expr> {
     if text.len() > LONGEST {
         let message = format!("a formula may be {LONGEST} bytes long, this one has {}", text.len());
-        return Err(Error::request(place, message));
+        return Err((0..0, message));
     }
     let mut input = Stateful { input: LocatingSlice::new(text), state: 0 };
     let wrong = match whole(&mut input) {
@@ -61,7 +67,7 @@ pub fn parse(place: &str, text: &str) -> Result<Expr> {
         Err(ErrMode::Incomplete(_)) => Wrong { span: text.len()..text.len(), message: None },
     };
     let message = wrong.message.unwrap_or_else(|| expected(text, wrong.span.start));
-    Err(Error::formula(place, text, wrong.span, message))
+    Err((wrong.span, message))
 }
 
 fn expected(text: &str, at: usize) -> String {
@@ -635,7 +641,7 @@ fn place(input: &mut Input<'_>) -> Parsed<Place> {
         _ => {
             let known = ["parent", "column parent", "row total", "column total", "grand total"];
             let near = crate::suggest::nearest(&dimension.base, &known);
-            let hint = near.map_or(String::new(), |near| format!("; nearest: {near}"));
+            let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
             let end = input.previous_token_end().max(at + 1);
             cut(at..end, format!("a member is wanted after this, as in at scenario 'plan'{hint}"))
         }

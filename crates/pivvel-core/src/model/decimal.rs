@@ -1,5 +1,118 @@
 //! Exact decimals: digits and a scale.
 
+use std::cmp::Ordering;
+use std::fmt;
+use std::hash::{Hash, Hasher};
+use std::str::FromStr;
+
+/// An exact decimal: all digits with the sign, and how many of them stand after the point. Decimals compare as
+/// numbers do: 1.50 is 1.5.
+///
+/// ```
+/// use pivvel_core::Decimal;
+///
+/// let price: Decimal = "-12.50".parse()?;
+/// assert_eq!(price, Decimal::new(-1250, 2));
+/// assert_eq!(price, Decimal::new(-125, 1));
+/// assert!(price < Decimal::new(0, 0));
+/// assert_eq!(price.to_string(), "-12.50");
+/// # Ok::<(), pivvel_core::NoDecimal>(())
+/// ```
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Decimal {
+    /// All digits, with the sign.
+    pub digits: i128,
+    /// How many of them stand after the point.
+    pub scale: u8,
+}
+
+/// A text that is no decimal of at most 38 digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NoDecimal;
+
+impl fmt::Display for NoDecimal {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("this is no number of at most 38 digits, as -12.50 is")
+    }
+}
+
+impl std::error::Error for NoDecimal {}
+
+impl Decimal {
+    /// The decimal of these digits, of which so many stand after the point.
+    pub const fn new(digits: i128, scale: u8) -> Decimal {
+        Decimal { digits, scale }
+    }
+
+    /// The same number without zeros at the end of its fraction.
+    fn shortest(self) -> Decimal {
+        let Decimal { mut digits, mut scale } = self;
+        while scale > 0 && digits % 10 == 0 {
+            (digits, scale) = (digits / 10, scale - 1);
+        }
+        Decimal { digits, scale }
+    }
+}
+
+impl PartialEq for Decimal {
+    fn eq(&self, other: &Decimal) -> bool {
+        self.cmp(other).is_eq()
+    }
+}
+
+impl Eq for Decimal {}
+
+impl PartialOrd for Decimal {
+    fn partial_cmp(&self, other: &Decimal) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Decimal {
+    fn cmp(&self, other: &Decimal) -> Ordering {
+        if self.scale == other.scale {
+            return self.digits.cmp(&other.digits);
+        }
+        // Whole parts first, so that no number has to get more digits than it has.
+        let parts = |number: &Decimal| {
+            let unit = pow10(number.scale).unwrap_or(i128::MAX);
+            (number.digits.div_euclid(unit), number.digits.rem_euclid(unit))
+        };
+        let ((whole, rest), (others_whole, others_rest)) = (parts(self), parts(other));
+        let common = self.scale.max(other.scale);
+        let fine = |rest: i128, scale: u8| rescale(rest, scale, common).unwrap_or(rest);
+        whole.cmp(&others_whole).then_with(|| fine(rest, self.scale).cmp(&fine(others_rest, other.scale)))
+    }
+}
+
+impl Hash for Decimal {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        let Decimal { digits, scale } = self.shortest();
+        (digits, scale).hash(state);
+    }
+}
+
+impl fmt::Display for Decimal {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&decimal_text(self.digits, self.scale))
+    }
+}
+
+impl FromStr for Decimal {
+    type Err = NoDecimal;
+
+    fn from_str(text: &str) -> Result<Decimal, NoDecimal> {
+        let body = text.strip_prefix('-').unwrap_or(text);
+        let (whole, fraction) = body.split_once('.').unwrap_or((body, ""));
+        let are_digits = |part: &str| part.bytes().all(|byte| byte.is_ascii_digit());
+        if whole.is_empty() || !are_digits(whole) || !are_digits(fraction) {
+            return Err(NoDecimal);
+        }
+        let scale = u8::try_from(fraction.len()).map_err(|_| NoDecimal)?;
+        decimal_digits(text, scale).map(|digits| Decimal { digits, scale }).ok_or(NoDecimal)
+    }
+}
+
 /// 10 to the power of `scale`, where it has at most 38 digits.
 pub(crate) fn pow10(scale: u8) -> Option<i128> {
     10i128.checked_pow(scale.into())

@@ -16,7 +16,7 @@ use std::fmt;
 /// let brief = Brief::new().measure(("pieces", "sum(quantity)")).filter("coast = 'Fel'");
 /// let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
 /// let misspelt = crosstab.notices().into_iter().find(|n| n.code() == NoticeCode::UnknownMember).unwrap();
-/// assert_eq!(misspelt.to_string(), "coast is compared with 'Fel', which no line has; nearest: 'Fell'");
+/// assert_eq!(misspelt.to_string(), "coast is compared with 'Fel', which no line has; did you mean 'Fell'?");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]

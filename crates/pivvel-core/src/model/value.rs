@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::fmt;
 
-use super::{date_from_text, date_text, decimal_digits, decimal_text, pow10, rescale};
+use super::{Decimal, date_from_text, date_text, decimal_digits, decimal_text};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -57,19 +57,8 @@ impl Value {
     /// How this value stands to another one of the same measure; exact numbers are compared exactly.
     pub fn order(&self, other: &Value) -> Ordering {
         match (self, other) {
-            (Value::Exact { digits: a, scale: s }, Value::Exact { digits: b, scale: t }) if s == t => {
-                a.cmp(b)
-            }
             (Value::Exact { digits: a, scale: s }, Value::Exact { digits: b, scale: t }) => {
-                // Whole parts first, so that no number has to get more digits than it has.
-                let parts = |digits: i128, scale: u8| {
-                    let unit = pow10(scale).unwrap_or(i128::MAX);
-                    (digits.div_euclid(unit), digits.rem_euclid(unit))
-                };
-                let ((whole, rest), (other, others)) = (parts(*a, *s), parts(*b, *t));
-                let common = *s.max(t);
-                let fine = |rest: i128, scale: u8| rescale(rest, scale, common).unwrap_or(rest);
-                whole.cmp(&other).then_with(|| fine(rest, *s).cmp(&fine(others, *t)))
+                Decimal::new(*a, *s).cmp(&Decimal::new(*b, *t))
             }
             _ => self.as_f64().total_cmp(&other.as_f64()),
         }

@@ -10,7 +10,7 @@ use super::model::{Assumptions, AxisKey, Dimension, Plan};
 use super::tiers::{plan_axis, plan_tiers, split_condition};
 use crate::brief::{Brief, MeasureBrief};
 use crate::error::{Error, Result};
-use crate::formula::{Columns, check_condition, check_formula, parse};
+use crate::formula::{Columns, check_condition, check_formula};
 use crate::grouping::Grouping;
 use crate::model::{Notice, NoticeCode};
 
@@ -38,11 +38,10 @@ impl Plan {
         if let Some(twice) = names.windows(2).find(|pair| pair[0] == pair[1]) {
             return Err(Error::request("layout", format!("{} stands in it twice", twice[0])));
         }
-        if let Some(text) = &brief.filter {
-            let expr = parse("where", text)?;
-            let (of_lines, of_tiers) = split_condition(&expr, &tiers)?;
+        if let Some(condition) = &brief.filter {
+            let (of_lines, of_tiers) = split_condition(condition.tree("where")?, &tiers)?;
             if let Some(expr) = of_lines {
-                grouping.filter = Some(check_condition("where", text, &expr, &mut columns)?);
+                grouping.filter = Some(check_condition("where", condition, &expr, &mut columns)?);
             }
             for (tier, keeps) in of_tiers {
                 let key = super::tiers::hidden_key(tier, &tier_sources, &mut columns, &mut grouping.rows)?;
@@ -76,7 +75,7 @@ impl Plan {
             columns: across,
             measures,
             emphasis: Vec::new(),
-            condition: brief.filter.clone(),
+            condition: brief.filter.as_ref().map(ToString::to_string),
             notices: Vec::new(),
             row_totals: Vec::new(),
             column_totals: Vec::new(),
@@ -141,9 +140,9 @@ fn derive_columns(brief: &Brief, assumptions: &Assumptions, columns: &mut Column
             columns.derive(name, formula).map_err(|e| Error::request(format!("assumption {name}"), e))?;
         }
     }
-    for (name, text) in &brief.derived {
+    for (name, formula) in &brief.derived {
         let place = format!("derived column {name}");
-        let formula = check_formula(&place, text, &parse(&place, text)?, columns)?;
+        let formula = check_formula(&place, formula, columns)?;
         columns.derive(name, formula).map_err(|e| Error::request(place, e))?;
     }
     Ok(())

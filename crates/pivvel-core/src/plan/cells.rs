@@ -8,9 +8,9 @@ use super::model::{Assumptions, Dimension, Measure};
 use crate::brief::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Function, Group, Name, Place, Ranking, Relation,
-    Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, composed,
-    composed_names, function_names, parse,
+    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Function, Group, Name, Place, Ranking,
+    Relation, Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, composed,
+    composed_names, function_names,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::DatePart;
@@ -95,15 +95,15 @@ impl<'a> CellScope<'a> {
         let cell = self.formula(&place, &brief.formula)?;
         if !(cell.ty.is_number() || cell.ty == Type::Day) {
             let message = format!("a measure gives a number or a date, and this gives {}", cell.ty.words());
-            return Err(Error::formula(place, &brief.formula, 0..brief.formula.len(), message));
+            return Err(brief.formula.error_as_a_whole(&place, message));
         }
         let mut levels: Vec<(String, Option<CellFormula>)> = Vec::new();
         for (level, formula) in &brief.levels {
             let place = format!("{place} at level {level}");
             let formula = match formula {
                 None => None,
-                Some(text) => {
-                    let formula = self.formula(&place, text)?;
+                Some(written) => {
+                    let formula = self.formula(&place, written)?;
                     let fits = formula.ty == cell.ty || formula.ty.is_number() && cell.ty.is_number();
                     if !fits {
                         let message = format!(
@@ -111,7 +111,7 @@ impl<'a> CellScope<'a> {
                             formula.ty.words(),
                             cell.ty.words()
                         );
-                        return Err(Error::formula(place, text, 0..text.len(), message));
+                        return Err(written.error_as_a_whole(&place, message));
                     }
                     Some(formula)
                 }
@@ -136,16 +136,15 @@ impl<'a> CellScope<'a> {
             hidden: brief.hidden,
             cell: cell.converted(ty),
             levels,
-            level_texts: brief.levels.clone(),
+            level_specs: brief.levels.clone(),
             grains: Vec::new(),
         });
         Ok(())
     }
 
-    /// A formula over cells from its text.
-    pub(super) fn formula(&mut self, place: &str, text: &str) -> Result<CellFormula> {
-        let expr = parse(place, text)?;
-        let checked = check_formula(place, text, &expr, self);
+    /// A formula over cells.
+    pub(super) fn formula(&mut self, place: &str, formula: &Formula) -> Result<CellFormula> {
+        let checked = check_formula(place, formula, self);
         match self.failed.take() {
             Some(error) => Err(error),
             None => checked,
@@ -153,13 +152,13 @@ impl<'a> CellScope<'a> {
     }
 
     /// The same where a condition is wanted.
-    pub(super) fn condition(&mut self, place: &str, text: &str) -> Result<CellFormula> {
-        let formula = self.formula(place, text)?;
-        if formula.ty == Type::Condition {
-            return Ok(formula);
+    pub(super) fn condition(&mut self, place: &str, formula: &Formula) -> Result<CellFormula> {
+        let checked = self.formula(place, formula)?;
+        if checked.ty == Type::Condition {
+            return Ok(checked);
         }
-        let message = format!("a condition is wanted, and this is {}", formula.ty.words());
-        Err(Error::formula(place, text, 0..text.len(), message))
+        let message = format!("a condition is wanted, and this is {}", checked.ty.words());
+        Err(formula.error_as_a_whole(place, message))
     }
 
     /// Whether a formula depends on the order in which members are shown.
@@ -231,7 +230,7 @@ impl<'a> CellScope<'a> {
             [one] => Ok(*one),
             [] => {
                 let message = unknown_message(
-                    "dimension in the layout",
+                    "dimension of the layout",
                     &whole,
                     self.spots().map(|(_, d)| d.name.as_str()),
                 );

@@ -3,16 +3,12 @@
 
 use super::cells::CellScope;
 use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
-use super::model::{
-    Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec, is_formula,
-};
+use super::model::{Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
 use super::rules;
-use crate::brief::{
-    Assumed, Brief, EmphasisBrief, Form, PALETTE_NAMES, PeersOf, SYMBOL_NAMES, Side, TONE_NAMES, YardstickOf,
-};
+use crate::brief::{Amount, Brief, EmphasisBrief, Form, MeanSide, PeersOf, Show, YardstickOf};
 use crate::error::{Error, Result};
-use crate::formula::{CellLeaf, Columns, Expr, Node, Operator, Spot, Step, Type, parse};
-use crate::model::{Notice, NoticeCode, Value};
+use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step, Type};
+use crate::model::{Decimal, Notice, NoticeCode, Value};
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
@@ -48,16 +44,17 @@ fn gone(spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
             None => {
                 let known: Vec<&str> = scope.measure_names().collect();
                 let near = crate::suggest::nearest(&spec.on, &known);
-                let near = near.map(|near| format!(", nearest: {near}")).unwrap_or_default();
-                return Ok(Some(format!("there is no measure {}{near}", spec.on)));
+                let near = near.map(|near| format!(" (did you mean {near}?)")).unwrap_or_default();
+                return Ok(Some(format!("unknown measure {}{near}", spec.on)));
             }
         }
     }
     let whens = spec.rules.iter().filter_map(|rule| rule.when.as_ref());
-    let about = spec.about.iter().filter(|about| is_formula(about));
-    for text in spec.by.iter().chain(&spec.only).chain(about).chain(whens) {
-        let Ok(expr) = parse("", text) else { continue };
+    let about = spec.about.iter().filter(|about| !about.is_named("mean"));
+    for formula in spec.by.iter().chain(&spec.only).chain(about).chain(whens) {
+        let Some(expr) = formula.expr() else { continue };
         let mut away = None;
+        let has_call = expr.has_call();
         expr.walk(&mut |part| {
             if let Node::Name(name) = &part.node
                 && away.is_none()
@@ -65,9 +62,9 @@ fn gone(spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
                 let name = name.whole();
                 let resolved = scope.resolves(&name);
                 // A column of the lines within an aggregate is no dimension that is gone.
-                let aggregated =
-                    scope.columns.knows(name.split('.').next().unwrap_or(&name)) && text.contains('(');
-                if !resolved && !aggregated && (scope.columns.dimension(&name).is_ok() || *text == name) {
+                let aggregated = scope.columns.knows(name.split('.').next().unwrap_or(&name)) && has_call;
+                let could_be = scope.columns.dimension(&name).is_ok() || formula.is_named(&name);
+                if !resolved && !aggregated && could_be {
                     away = Some(name);
                 }
             }
@@ -77,9 +74,9 @@ fn gone(spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
             let near =
                 crate::suggest::nearest(&name, &known).filter(|_| scope.columns.dimension(&name).is_err());
             return Ok(Some(match near {
-                Some(near) => format!("there is no measure {name}, nearest: {near}"),
+                Some(near) => format!("unknown measure {name} (did you mean {near}?)"),
                 None if scope.columns.dimension(&name).is_ok() => format!("{name} is not in the layout"),
-                None => format!("there is no measure {name}"),
+                None => format!("unknown measure {name}"),
             }));
         }
     }
@@ -107,43 +104,32 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
     if planned.measure.is_none() {
         planned.linked = scope.spot(&spec.on).map(|spot| (spot.on_rows, spot.level));
     }
-    if let Some(text) = &spec.only {
-        planned.condition = Some(scope.condition(&format!("{place}, where"), text)?);
-        planned.compared = compared(&parse(&place, text)?, scope);
+    if let Some(only) = &spec.only {
+        planned.condition = Some(scope.condition(&format!("{place}, where"), only)?);
+        planned.compared = compared(only.tree(&place)?, scope);
     }
-    for text in spec.rules.iter().filter_map(|rule| rule.when.as_ref()) {
-        planned.compared.extend(compared(&parse(&place, text)?, scope));
+    for when in spec.rules.iter().filter_map(|rule| rule.when.as_ref()) {
+        planned.compared.extend(compared(when.tree(&place)?, scope));
     }
     if planned.linked.is_some() {
         return Ok(planned);
     }
-    let by = spec.by.clone().unwrap_or_else(|| crate::formula::quote_name(&spec.on));
+    let by = spec.by.clone().unwrap_or_else(|| Formula::named(&spec.on));
     let mut basis = scope.formula(&format!("{place}, by"), &by)?;
     if !(basis.ty.is_number() || basis.ty == Type::Day) {
         let message = format!("a number or a date decides, and this gives {}", basis.ty.words());
-        return Err(Error::formula(format!("{place}, by"), &by, 0..by.len(), message));
+        return Err(by.error_as_a_whole(&format!("{place}, by"), message));
     }
     if let Some(about) = &spec.about {
-        planned.middle = Some(match scope.assumptions.value(about).unwrap_or_else(|| Assumed::read(about)) {
-            _ if basis.ty == Type::Day => {
-                return Err(Error::request(format!("{place}, about"), "dates have no middle to be about"));
-            }
-            Assumed::Number { digits, scale, .. } => Middle::Value(Value::Exact { digits, scale }.as_f64()),
-            Assumed::Text(text) if text == "mean" => Middle::Mean,
-            Assumed::Text(text) => {
-                let middle = scope.formula(&format!("{place}, about"), &text)?;
-                if !middle.ty.is_number() {
-                    let message = format!("a number is wanted, and this gives {}", middle.ty.words());
-                    return Err(Error::formula(format!("{place}, about"), &text, 0..text.len(), message));
-                }
-                // What has no middle has no place about it.
-                let apart = format!(
-                    "case when ({text}) is blank or ({by}) is blank then blank else ({by}) - ({text}) end"
-                );
-                basis = scope.formula(&format!("{place}, about"), &apart)?;
-                Middle::Value(0.0)
-            }
-        });
+        let place = format!("{place}, about");
+        if basis.ty == Type::Day {
+            return Err(Error::request(place, "dates have no middle to be about"));
+        }
+        let middle = middle(&place, about, scope)?;
+        if middle == Middle::Formula {
+            basis = scope.formula(&place, &less(&by, about, &place)?)?;
+        }
+        planned.middle = Some(middle);
     }
     planned.ends = [end(&place, "low", &spec.low, scope)?, end(&place, "high", &spec.high, scope)?];
     if let [Some(low), Some(high)] = planned.ends
@@ -162,19 +148,51 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
     Ok(planned)
 }
 
+/// The middle that positions are about: a number, an assumption that is one, the mean, or a formula.
+fn middle(place: &str, about: &Formula, scope: &mut CellScope<'_>) -> Result<Middle> {
+    let exact = |number: Decimal| Value::Exact { digits: number.digits, scale: number.scale }.as_f64();
+    let tree = about.tree(place)?;
+    let number = match &tree.node {
+        Node::Name(name) => scope.assumptions.value(&name.whole()).and_then(|value| value.number()),
+        _ => tree.constant(),
+    };
+    if let Some(number) = number {
+        return Ok(Middle::Value(exact(number)));
+    }
+    if about.is_named("mean") {
+        return Ok(Middle::Mean);
+    }
+    let ty = scope.formula(place, about)?.ty;
+    if !ty.is_number() {
+        let message = format!("a number is wanted, and this gives {}", ty.words());
+        return Err(about.error_as_a_whole(place, message));
+    }
+    Ok(Middle::Formula)
+}
+
+/// `by` less `about`; what has no middle has no place about it.
+fn less(by: &Formula, about: &Formula, place: &str) -> Result<Formula> {
+    let [by, about] = [by.tree(place)?, about.tree(place)?].map(|expr| Box::new(expr.clone()));
+    let blank = |of: &Expr| Expr::from(Node::IsBlank(Box::new(of.clone())));
+    let either = Node::Binary(Operator::Or, Box::new(blank(&about)), Box::new(blank(&by)));
+    let less = Node::Binary(Operator::Subtract, by, about);
+    let branches = vec![(either.into(), Node::Blank.into())];
+    Ok(Expr::from(Node::Case { branches, otherwise: Some(Box::new(less.into())) }).into())
+}
+
 /// Parts of an emphasis that do not go together.
 fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
     let wrong = |message: &str| Err(Error::request(place, message));
-    let known = |what: &str, name: &Option<String>, names: &[&'static str]| match name {
-        Some(name) if !names.contains(&name.as_str()) => {
-            Err(Error::unknown(place, what, name, names.iter().copied()))
+    for show in spec.rules.iter().filter_map(|rule| rule.show) {
+        match (show, spec.form) {
+            (Show::Tone(tone), Form::Symbol) => {
+                return wrong(&format!("{tone} is no symbol; show the number of one, from 1 to 5"));
+            }
+            (Show::Symbol(number), form) if form != Form::Symbol => {
+                return wrong(&format!("{number} is no tone; show one of {}", tones()));
+            }
+            _ => {}
         }
-        _ => Ok(()),
-    };
-    known("palette", &spec.palette, &PALETTE_NAMES)?;
-    known("set of symbols", &spec.symbols, &SYMBOL_NAMES)?;
-    for rule in spec.rules.iter().filter(|_| spec.form != Form::Symbol) {
-        known("tone", &rule.show, &TONE_NAMES)?;
     }
     if let Some(steps) = spec.steps {
         let [least, most_symbols, most] = STEPS;
@@ -195,15 +213,19 @@ fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
         Form::Link => check_link(place, spec.link.as_deref().unwrap_or(""))?,
         _ => {}
     }
-    if spec.by_rank && spec.yardstick != YardstickOf::Shown {
+    if spec.is_by_rank() && spec.yardstick != YardstickOf::Shown {
         return wrong("a scale by rank ranks the cells that are shown; leave yardstick out");
     }
-    if spec.by_rank
+    if spec.is_by_rank()
         && (spec.about.is_some() || spec.clip.is_some() || spec.low.is_some() || spec.high.is_some())
     {
         return wrong("a scale by rank has no middle, clip or ends");
     }
     Ok(())
+}
+
+fn tones() -> String {
+    crate::brief::Tone::NAMES.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ")
 }
 
 /// The schemes that links may have.
@@ -219,19 +241,16 @@ fn check_link(place: &str, link: &str) -> Result<()> {
     Err(Error::request(place, message))
 }
 
-fn end(place: &str, key: &str, text: &Option<String>, scope: &CellScope<'_>) -> Result<Option<f64>> {
-    let Some(text) = text else { return Ok(None) };
-    match scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text)) {
-        Assumed::Number { digits, scale, .. } => Ok(Some(Value::Exact { digits, scale }.as_f64())),
-        Assumed::Text(_) => Err(Error::request(format!("{place}, {key}"), format!("{text} is no number"))),
+fn end(place: &str, key: &str, end: &Option<Amount>, scope: &CellScope<'_>) -> Result<Option<f64>> {
+    let Some(end) = end else { return Ok(None) };
+    match scope.assumptions.amount(end).value() {
+        Some((value, _)) => Ok(Some(value.as_f64())),
+        None => Err(Error::request(format!("{place}, {key}"), format!("{end} is no number"))),
     }
 }
 
-fn clip(place: &str, low: &str, high: &str) -> Result<(f64, f64)> {
-    let share = |text: &str| match Assumed::read(text) {
-        Assumed::Number { digits, scale, percent: true } => Some(Value::Exact { digits, scale }.as_f64()),
-        _ => None,
-    };
+fn clip(place: &str, low: &Amount, high: &Amount) -> Result<(f64, f64)> {
+    let share = |end: &Amount| end.value().filter(|(_, percent)| *percent).map(|(value, _)| value.as_f64());
     match (share(low), share(high)) {
         (Some(low), Some(high)) if 0.0 <= low && low < high && high <= 1.0 => Ok((low, high)),
         _ => {
@@ -283,7 +302,7 @@ pub(super) fn choose_grains(
             continue;
         }
         let mut grains = grains(&emphasis.spec.levels, &emphasis.place, plan, columns, notices)?;
-        if emphasis.spec.whole_row {
+        if emphasis.spec.is_whole_row() {
             // A whole row is all of its cells, its total too.
             let across = 0..=plan.columns.len();
             grains = grains.iter().flat_map(|(row, _)| across.clone().map(|column| (*row, column))).collect();
@@ -294,7 +313,10 @@ pub(super) fn choose_grains(
         let plain = |spec: &EmphasisBrief| spec.only.is_none() && spec.rules.is_empty();
         let same = |other: &&PlannedEmphasis| {
             let spec = &other.spec;
-            spec.form == own.form && spec.on == own.on && spec.whole_row == own.whole_row && plain(spec)
+            spec.form == own.form
+                && spec.on == own.on
+                && spec.is_whole_row() == own.is_whole_row()
+                && plain(spec)
         };
         if let Some(twice) =
             all[..i].iter().filter(same).find(|other| other.grains.iter().any(|g| grains.contains(g)))
@@ -348,7 +370,8 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Pl
 /// Whether a measure is larger at a subtotal than at its parts: a sum or a count by itself.
 fn is_sum(measure: &Measure) -> bool {
     let single = matches!(measure.cell.step, Step::Leaf(CellLeaf::Aggregate(_)));
-    single && ["sum(", "count("].iter().any(|function| measure.formula.trim_start().starts_with(function))
+    let adds_up = |expr: &Expr| matches!(&expr.node, Node::Call { function, .. } if ["sum", "count"].contains(&function.as_str()));
+    single && measure.formula.expr().is_some_and(adds_up)
 }
 
 /// Whether the only value that rules compare with is zero, which is the same at every level.
@@ -430,8 +453,8 @@ impl PlannedEmphasis {
             match (bound, rule.bounds.below, rule.count, rule.mean) {
                 (Some(low), ..) => (1, low.as_f64()),
                 (None, Some(_), ..) => (1, f64::NEG_INFINITY),
-                (_, _, Some((_, true)), _) | (_, _, _, Some(Side::Low)) => (0, 0.0),
-                (_, _, Some((_, false)), _) | (_, _, _, Some(Side::High)) => (2, 0.0),
+                (_, _, Some((_, true)), _) | (_, _, _, Some(MeanSide::Below)) => (0, 0.0),
+                (_, _, Some((_, false)), _) | (_, _, _, Some(MeanSide::Above)) => (2, 0.0),
                 _ => (1, f64::NAN),
             }
         };

@@ -3,11 +3,11 @@
 use std::ops::Range;
 
 use super::model::{Assumptions, Plan, PlannedItem};
-use crate::brief::{Brief, ItemBrief};
+use crate::brief::{Apply, Brief, ItemBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, TypedExpr, check,
-    function_names, parse,
+    check_formula, function_names,
 };
 use crate::model::{Notice, NoticeCode};
 
@@ -25,7 +25,7 @@ pub(super) fn plan_items(
     let mut ordered: Vec<(&ItemBrief, bool)> = brief.items.iter().zip(before.iter().copied()).collect();
     ordered.sort_by_key(|(_, before_measures)| !before_measures);
     for (item, before_measures) in ordered.iter().copied() {
-        let ItemBrief { dimension, name, formula, format, hidden, .. } = item.clone();
+        let ItemBrief { dimension, name, formula, format, hidden, apply: _ } = item.clone();
         let place = format!("item {name}");
         if name.is_empty() {
             return Err(Error::request("item", "an item needs a name, as in name = \"variance\""));
@@ -34,11 +34,11 @@ pub(super) fn plan_items(
             let level = plan.axis(on_rows).iter().position(|d| d.name == dimension)?;
             Some(Spot { on_rows, level: level + 1 })
         };
-        let expr = parse(&place, &formula)?;
+        let expr = formula.tree(&place)?;
         let Some(spot) = on(true).or_else(|| on(false)) else {
             if columns.dimension(&dimension).is_err() {
                 let known = plan.rows.iter().chain(&plan.columns).map(|d| d.name.as_str());
-                return Err(Error::unknown(place, "dimension in the layout", &dimension, known));
+                return Err(Error::unknown(place, "dimension of the layout", &dimension, known));
             }
             let message = format!("{place} is of {dimension}, which is not in the layout; kept and not used");
             notices.push(Notice::author(NoticeCode::NotInLayout, message));
@@ -48,11 +48,10 @@ pub(super) fn plan_items(
             return Err(Error::request(place, format!("{dimension} has another item of this name")));
         }
         let mut scope = Siblings { names: Vec::new(), ty: Type::Float, assumptions };
-        let checked = check(&expr, &mut scope)
-            .map_err(|(span, message)| Error::formula(&place, &formula, span, message))?;
+        let checked = check_formula(&place, &formula, &mut scope)?;
         if !checked.ty.is_number() {
             let message = format!("an item gives a number, and this gives {}", checked.ty.words());
-            return Err(Error::formula(place, &formula, 0..formula.len(), message));
+            return Err(formula.error_as_a_whole(&place, message));
         }
         let operands = scope.names;
         // Items of the same dimension come before those that use them.
@@ -73,6 +72,7 @@ pub(super) fn plan_items(
             let message = format!("it names no member of {dimension}, as in actual - plan");
             return Err(Error::request(place, message));
         }
+        let is_group = before_measures && is_sum_of_members(expr);
         items.push(PlannedItem {
             dimension,
             name,
@@ -80,10 +80,9 @@ pub(super) fn plan_items(
             format,
             hidden,
             before_measures,
-            is_group: before_measures && is_sum_of_members(&expr),
+            is_group,
             operands,
             spot,
-            expr,
         });
     }
     if items.len() > usize::from(u16::MAX) / 2 {
@@ -94,7 +93,7 @@ pub(super) fn plan_items(
 
 /// Why an item cannot use one that is applied after it.
 fn uses_later(item: &ItemBrief, later: &ItemBrief, after_measures: bool) -> String {
-    let later_uses = parse("", &later.formula).map(|expr| expr.names()).unwrap_or_default();
+    let later_uses = later.formula.expr().map(Expr::names).unwrap_or_default();
     let later = &later.name;
     if after_measures {
         format!("it goes before measures and uses {later}, which goes after them; give both the same apply")
@@ -111,14 +110,15 @@ fn uses_later(item: &ItemBrief, later: &ItemBrief, after_measures: bool) -> Stri
 fn before_measures(items: &[ItemBrief]) -> Vec<bool> {
     let sums: Vec<Option<Vec<String>>> = items
         .iter()
-        .map(|item| parse("", &item.formula).ok().filter(is_sum_of_members).map(|expr| expr.names()))
+        .map(|item| item.formula.expr().filter(|expr| is_sum_of_members(expr)).map(Expr::names))
         .collect();
-    let first =
-        |(item, sum): (&ItemBrief, &Option<Vec<String>>)| item.before_measures.unwrap_or(sum.is_some());
+    let first = |(item, sum): (&ItemBrief, &Option<Vec<String>>)| {
+        item.apply.map_or(sum.is_some(), |apply| apply == Apply::BeforeMeasures)
+    };
     let mut before: Vec<bool> = items.iter().zip(&sums).map(first).collect();
     // What uses an item that goes after measures does so, too, and so does what uses that one.
     for _ in 0..items.len() {
-        for i in (0..items.len()).filter(|i| items[*i].before_measures.is_none()) {
+        for i in (0..items.len()).filter(|i| items[*i].apply.is_none()) {
             let Some(names) = &sums[i] else { continue };
             let uses_after = items.iter().zip(&before).any(|(other, before)| {
                 !before && other.dimension == items[i].dimension && names.contains(&other.name)
@@ -149,7 +149,8 @@ impl PlannedItem {
     /// Whether it adds up members, whatever else it does.
     pub(super) fn adds_up(&self) -> bool {
         let mut adds = false;
-        self.expr.walk(&mut |e| adds |= matches!(e.node, Node::Binary(Operator::Add, ..)));
+        let add = |e: &Expr| matches!(e.node, Node::Binary(Operator::Add, ..));
+        self.formula.expr().into_iter().for_each(|expr| expr.walk(&mut |e| adds |= add(e)));
         adds && self.operands.len() > 1
     }
 
@@ -157,14 +158,14 @@ impl PlannedItem {
     pub(super) fn sets_against(&self) -> bool {
         let mut against = false;
         let apart = |e: &Expr| matches!(e.node, Node::Binary(Operator::Subtract | Operator::Divide, ..));
-        self.expr.walk(&mut |e| against |= apart(e));
+        self.formula.expr().into_iter().for_each(|expr| expr.walk(&mut |e| against |= apart(e)));
         against && self.operands.len() > 1
     }
 
     /// The formula for values of a type; `None` where it has no meaning for them, as for dates.
     pub(crate) fn typed(&self, ty: Type, assumptions: &Assumptions) -> Option<TypedExpr<usize>> {
         let mut scope = Siblings { names: self.operands.clone(), ty, assumptions };
-        check(&self.expr, &mut scope).ok()
+        check(self.formula.expr()?, &mut scope).ok()
     }
 }
 

@@ -1,11 +1,11 @@
 //! The part of a plan that arranges: order of members, places of totals, grains that stand out.
 
 use super::cells::CellScope;
-use super::model::{Choice, Count, Dimension, Direction, Order, OrderBy, Pick, Plan};
-use crate::brief::{Assumed, Brief, DimensionBrief, Placement, TotalsOf};
+use super::model::{Choice, Count, Dimension, Pick, Plan};
+use crate::brief::{Amount, Brief, DimensionBrief, Order, OrderBy, Placement, TotalsOf};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, Columns, Type};
-use crate::model::{Notice, NoticeCode, rescale};
+use crate::formula::{CellFormula, Columns, Formula, Type};
+use crate::model::{Decimal, Notice, NoticeCode, rescale};
 
 /// The total column and the total row, as totals and levels name them.
 pub(super) const ROW_TOTAL: &str = "row total";
@@ -35,7 +35,7 @@ pub(super) fn describe_dimensions(
                 || brief.tiers.iter().any(|t| t.name == spec.name);
             if !known {
                 let known = names.iter().map(String::as_str);
-                return Err(Error::unknown("dimensions", "dimension in the layout", &spec.name, known));
+                return Err(Error::unknown("dimensions", "dimension of the layout", &spec.name, known));
             }
             if !in_views.contains(&spec.name) {
                 let message = format!("{place} is not in the layout; its settings are kept and not used");
@@ -44,10 +44,10 @@ pub(super) fn describe_dimensions(
             continue;
         };
         dimension.label = spec.label.clone().unwrap_or_else(|| dimension.name.clone());
-        dimension.listed = spec.listed.clone();
         dimension.labels = spec.labels.clone();
-        if let Some(text) = &spec.order {
-            (dimension.order, dimension.order_by) = order(&place, text, scope)?;
+        if let Some(order) = &spec.order {
+            dimension.order = order.clone();
+            dimension.order_by = order_by(&place, order, scope)?;
         }
         dimension.pick = pick(&place, spec, scope)?;
     }
@@ -63,18 +63,18 @@ fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
             all.push(spec.clone());
             continue;
         };
-        let DimensionBrief { name: _, label, order, listed, top, having, only, except, totals_of, labels } =
+        let DimensionBrief { name: _, label, order, top, bottom, having, only, except, totals_of, labels } =
             spec.clone();
         known.label = label.or(known.label.take());
         known.order = order.or(known.order.take());
-        known.top = top.or(known.top.take());
+        if top.is_some() || bottom.is_some() {
+            (known.top, known.bottom) = (top, bottom);
+        }
         known.having = having.or(known.having.take());
         if totals_of != TotalsOf::default() {
             known.totals_of = totals_of;
         }
-        for (mine, theirs) in
-            [(&mut known.listed, listed), (&mut known.only, only), (&mut known.except, except)]
-        {
+        for (mine, theirs) in [(&mut known.only, only), (&mut known.except, except)] {
             if !theirs.is_empty() {
                 *mine = theirs;
             }
@@ -87,36 +87,26 @@ fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
     all
 }
 
-fn order(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<(Order, Option<CellFormula>)> {
-    let (by, direction) = match text.trim().rsplit_once(char::is_whitespace) {
-        Some((by, "desc")) => (by.trim(), Direction::Descending),
-        Some((by, "asc")) => (by.trim(), Direction::Ascending),
-        _ => (text.trim(), Direction::Ascending),
-    };
-    let plain = match by {
-        "calendar" => Some(OrderBy::Natural),
-        "label" => Some(OrderBy::Label),
-        _ => None,
-    };
-    if let Some(by) = plain {
-        return Ok((Order { by, direction }, None));
+/// What members are sorted by, where that is a formula.
+fn order_by(place: &str, order: &Order, scope: &mut CellScope<'_>) -> Result<Option<CellFormula>> {
+    match &order.by {
+        OrderBy::Cells(formula) => value(&format!("{place}, order"), formula, scope).map(Some),
+        OrderBy::Natural | OrderBy::Label | OrderBy::Members(_) => Ok(None),
     }
-    let formula = value(&format!("{place}, order"), by, scope)?;
-    Ok((Order { by: OrderBy::Cells(by.to_string()), direction }, Some(formula)))
 }
 
 /// A formula over cells that gives something to compare by, and does not depend on the order that
 /// it is to decide.
-fn value(place: &str, text: &str, scope: &mut CellScope<'_>) -> Result<CellFormula> {
-    let formula = scope.formula(place, text)?;
+fn value(place: &str, written: &Formula, scope: &mut CellScope<'_>) -> Result<CellFormula> {
+    let formula = scope.formula(place, written)?;
     if !(formula.ty.is_number() || formula.ty == Type::Day) {
         let message =
             format!("members are compared by a number or a date, and this gives {}", formula.ty.words());
-        return Err(Error::formula(place, text, 0..text.len(), message));
+        return Err(written.error_as_a_whole(place, message));
     }
     if scope.is_ordered(&formula) {
         let message = "this depends on the order of members, so it cannot decide it";
-        return Err(Error::formula(place, text, 0..text.len(), message));
+        return Err(written.error_as_a_whole(place, message));
     }
     Ok(formula)
 }
@@ -126,22 +116,25 @@ fn pick(place: &str, spec: &DimensionBrief, scope: &mut CellScope<'_>) -> Result
         only: spec.only.clone(),
         except: spec.except.clone(),
         having: spec.having.clone(),
-        top: spec.top.clone(),
         totals_of: spec.totals_of,
         ..Pick::default()
     };
-    if let Some(text) = &spec.having {
+    if let Some(having) = &spec.having {
         let place = format!("{place}, having");
-        let condition = scope.condition(&place, text)?;
+        let condition = scope.condition(&place, having)?;
         if scope.is_ordered(&condition) {
             let message = "this depends on the order of members, so it cannot decide which are shown";
-            return Err(Error::formula(place, text, 0..text.len(), message));
+            return Err(having.error_as_a_whole(&place, message));
         }
         pick.condition = Some(condition);
     }
-    if let Some(top) = &spec.top {
-        let word = if top.bottom { "bottom" } else { "top" };
+    if spec.top.is_some() && spec.bottom.is_some() {
+        return Err(Error::request(place, "it is either top or bottom"));
+    }
+    if let Some((top, lowest)) = spec.kept() {
+        let word = if lowest { "bottom" } else { "top" };
         let place = format!("{place}, {word}");
+        (pick.top, pick.lowest) = (Some(top.clone()), lowest);
         pick.by = Some(value(&place, &top.by, scope)?);
         pick.count = count(&place, &top.count, scope)?;
     }
@@ -149,15 +142,14 @@ fn pick(place: &str, spec: &DimensionBrief, scope: &mut CellScope<'_>) -> Result
 }
 
 /// How many members: a whole number, a share, or an assumption that is one.
-pub(super) fn count(place: &str, text: &str, scope: &CellScope<'_>) -> Result<Count> {
-    let value = scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text));
-    let wrong = || Error::request(place, format!("{text} is no number of members; write it like 5 or 20%"));
-    match value {
-        Assumed::Number { digits, scale, percent: true } => {
+pub(super) fn count(place: &str, count: &Amount, scope: &CellScope<'_>) -> Result<Count> {
+    let wrong = || Error::request(place, format!("{count} is no number of members; write it like 5 or 20%"));
+    match scope.assumptions.amount(count) {
+        Amount::Number { number: Decimal { digits, scale }, percent: true } => {
             let share = rescale(digits, scale, 4).and_then(|share| u32::try_from(share).ok());
             share.filter(|share| *share <= 10_000).map(Count::Share).ok_or_else(wrong)
         }
-        Assumed::Number { digits, scale: 0, .. } => match usize::try_from(digits) {
+        Amount::Number { number: Decimal { digits, scale: 0 }, .. } => match usize::try_from(digits) {
             Ok(0) => Err(Error::request(place, "0 keeps no member; write how many to keep, like 5 or 20%")),
             Ok(count) => Ok(Count::Members(count)),
             Err(_) => Err(wrong()),

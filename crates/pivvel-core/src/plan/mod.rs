@@ -22,10 +22,7 @@ mod views;
 
 pub(crate) use emphasize::SCHEMES;
 pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, YardstickSpec};
-pub use model::{
-    Dimension, Direction, Measure, Order, OrderBy, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule,
-    PlannedTier,
-};
+pub use model::{Dimension, Measure, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier};
 pub(crate) use opened::check_opened;
 pub(crate) use title::fill as fill_title;
 pub use unseen::kinds_of_unseen;

@@ -2,8 +2,10 @@
 
 use std::collections::BTreeSet;
 
-use crate::brief::{Assumed, EmphasisBrief, Form, NumberFormat, Placement, Side, TopBrief, TotalsOf};
-use crate::formula::{CellFormula, CellLeaf, Expr, Spot, all_leaves};
+use crate::brief::{
+    Amount, EmphasisBrief, Form, MeanSide, NumberFormat, Order, Placement, Show, TopBrief, TotalsOf,
+};
+use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::{DatePart, Kind, Notice, Value};
 
@@ -57,8 +59,6 @@ pub struct Dimension {
     pub label: String,
     /// The order of its members.
     pub order: Order,
-    /// The members that come first, in this order.
-    pub listed: Vec<String>,
     /// Labels that are shown instead of members' own.
     pub labels: Vec<(String, String)>,
     /// What the column behind it holds.
@@ -92,10 +92,12 @@ pub struct Pick {
     pub only: Vec<String>,
     /// Those that are not.
     pub except: Vec<String>,
-    /// The condition on cells that they must meet, as text.
-    pub having: Option<String>,
+    /// The condition on cells that they must meet.
+    pub having: Option<Formula>,
     /// How many, and by what.
     pub top: Option<TopBrief>,
+    /// Whether these are the lowest rather than the highest.
+    pub lowest: bool,
     /// What totals cover.
     pub totals_of: TotalsOf,
     pub(crate) condition: Option<CellFormula>,
@@ -147,8 +149,8 @@ pub struct Measure {
     pub name: String,
     /// Its heading.
     pub label: String,
-    /// Its formula, as it was written.
-    pub formula: String,
+    /// Its formula.
+    pub formula: Formula,
     /// How its numbers are shown.
     pub format: NumberFormat,
     /// Whether it is shown at totals and subtotals too.
@@ -157,7 +159,7 @@ pub struct Measure {
     pub hidden: bool,
     pub(crate) cell: CellFormula,
     pub(crate) levels: Vec<(String, Option<CellFormula>)>,
-    pub(crate) level_texts: Vec<(String, Option<String>)>,
+    pub(crate) level_specs: Vec<(String, Option<Formula>)>,
     /// For each grain, which formula it has there.
     pub(crate) grains: Vec<Choice>,
 }
@@ -172,8 +174,8 @@ pub(crate) enum Choice {
 
 impl Measure {
     /// The levels at which it has another formula, or none.
-    pub fn level_formulas(&self) -> &[(String, Option<String>)] {
-        &self.level_texts
+    pub fn level_formulas(&self) -> &[(String, Option<Formula>)] {
+        &self.level_specs
     }
 
     /// Gives every leaf of its formulas to `visit`, and those that it reads other cells by.
@@ -198,49 +200,6 @@ impl Measure {
     }
 }
 
-/// The order of a dimension's members under one parent.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Order {
-    /// What they are sorted by.
-    pub by: OrderBy,
-    /// Which way.
-    pub direction: Direction,
-}
-
-/// What members are sorted by.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub enum OrderBy {
-    /// Their natural order: the calendar's for dates and names of months and weekdays, numbers by
-    /// size, texts by label.
-    #[default]
-    Natural,
-    /// Their labels, as text.
-    Label,
-    /// A formula over cells, as text, in the total of the other axis.
-    Cells(String),
-}
-
-impl Order {
-    /// What members are sorted by, in words.
-    pub fn words(&self) -> &str {
-        match &self.by {
-            OrderBy::Natural => "their natural order",
-            OrderBy::Label => "their label",
-            OrderBy::Cells(formula) => formula,
-        }
-    }
-}
-
-/// Which way members are sorted. The blank member and blank values come last either way.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Direction {
-    /// Lowest first.
-    #[default]
-    Ascending,
-    /// Highest first.
-    Descending,
-}
-
 /// A member that is computed from its siblings.
 #[derive(Debug, Clone)]
 pub struct PlannedItem {
@@ -248,8 +207,8 @@ pub struct PlannedItem {
     pub dimension: String,
     /// Its label.
     pub name: String,
-    /// Its formula, as it was written.
-    pub formula: String,
+    /// Its formula.
+    pub formula: Formula,
     /// How its numbers are shown, where not as the measure's.
     pub format: Option<NumberFormat>,
     /// Whether it is computed for others only.
@@ -261,7 +220,6 @@ pub struct PlannedItem {
     /// The siblings that its formula names.
     pub operands: Vec<String>,
     pub(crate) spot: Spot,
-    pub(super) expr: Expr,
 }
 
 /// A class of members, checked.
@@ -271,8 +229,8 @@ pub struct PlannedTier {
     pub name: String,
     /// The dimension whose members are classified.
     pub of: String,
-    /// What they are classified by, as it was written.
-    pub by: String,
+    /// What they are classified by.
+    pub by: Formula,
     /// Dimensions within which they are classified.
     pub within: Vec<String>,
     /// The labels, lowest first.
@@ -308,13 +266,13 @@ pub struct PlannedRule {
     /// What the legend calls it: its own name, or its conditions in words.
     pub name: String,
     /// How it shows, where it says so.
-    pub show: Option<String>,
+    pub show: Option<Show>,
     /// Its conditions in words.
     pub words: String,
     pub(crate) bounds: Bounds,
     /// So many of the highest, or of the lowest.
     pub(crate) count: Option<(Count, bool)>,
-    pub(crate) mean: Option<Side>,
+    pub(crate) mean: Option<MeanSide>,
     pub(crate) blank: bool,
     pub(crate) when: Option<CellFormula>,
 }
@@ -373,6 +331,8 @@ pub struct PlannedEmphasis {
 pub(crate) enum Middle {
     Value(f64),
     Mean,
+    /// A formula over cells, which the basis is less, so that the middle is zero.
+    Formula,
 }
 
 impl PlannedEmphasis {
@@ -391,7 +351,7 @@ impl PlannedEmphasis {
 
     /// What decides, in words: the measure, or what else was said.
     pub fn by(&self) -> &str {
-        self.spec.by.as_deref().unwrap_or(&self.spec.on)
+        self.spec.by.as_ref().map_or(&self.spec.on, Formula::as_str)
     }
 
     /// The scale's name: what decides and, where a formula is the middle, what it is less.
@@ -403,11 +363,8 @@ impl PlannedEmphasis {
     }
 
     /// The formula that positions are about, where it is no number and not the mean.
-    pub fn about_formula(&self) -> Option<&str> {
-        self.spec
-            .about
-            .as_deref()
-            .filter(|about| self.middle == Some(Middle::Value(0.0)) && is_formula(about))
+    pub fn about_formula(&self) -> Option<&Formula> {
+        self.spec.about.as_ref().filter(|_| self.middle == Some(Middle::Formula))
     }
 
     /// Whether its positions are about a middle, from −1 to 1.
@@ -422,12 +379,8 @@ impl PlannedEmphasis {
 
     /// The same as the grain that decides: for whole rows the total of the columns.
     pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
-        if self.spec.whole_row { (row, 0) } else { (row, column) }
+        if self.spec.is_whole_row() { (row, 0) } else { (row, column) }
     }
-}
-
-pub(super) fn is_formula(about: &str) -> bool {
-    about != "mean" && matches!(Assumed::read(about), Assumed::Text(_))
 }
 
 /// What is wanted of peers beside their yardstick.
@@ -441,7 +394,7 @@ pub(crate) struct YardstickSpec {
 
 /// The values that are assumed, checked against their bounds.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Assumptions(pub(super) Vec<(String, Assumed)>);
+pub(crate) struct Assumptions(pub(super) Vec<(String, Amount)>);
 
 impl Plan {
     /// Places in the schema of the columns that the scan must be given, in this order.
@@ -469,10 +422,10 @@ impl Plan {
     /// All that decides which cells there are and what their values are, as text.
     pub(crate) fn computed(&self) -> String {
         let layout = |dimensions: &[Dimension]| {
-            let one = |d: &Dimension| format!("{} {:?} {:?} {:?}", d.name, d.order, d.listed, d.pick);
+            let one = |d: &Dimension| format!("{} {:?} {:?}", d.name, d.order, d.pick);
             dimensions.iter().map(one).collect::<Vec<_>>().join("; ")
         };
-        let measure = |m: &Measure| format!("{} = {} {:?}", m.name, m.formula, m.level_texts);
+        let measure = |m: &Measure| format!("{} = {} {:?}", m.name, m.formula, m.level_specs);
         let measures: Vec<String> = self.measures.iter().map(measure).collect();
         let item = |item: &PlannedItem| format!("{}: {} = {}", item.dimension, item.name, item.formula);
         let items: Vec<String> = self.items.iter().map(item).collect();
@@ -495,7 +448,7 @@ impl Plan {
                 && e.has_scale()
                 && spec.by.is_none()
                 && e.about_formula().is_none()
-                && !spec.whole_row
+                && !spec.is_whole_row()
                 && e.grains.contains(&grain)
         };
         self.emphasis.iter().position(scales)

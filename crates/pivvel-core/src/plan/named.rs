@@ -32,7 +32,7 @@ impl Plan {
                 formulas.for_each(|formula| read(&place, formula));
                 let spot = Spot { on_rows, level: i + 1 };
                 let labels =
-                    dimension.pick.only.iter().chain(&dimension.pick.except).chain(&dimension.listed);
+                    dimension.pick.only.iter().chain(&dimension.pick.except).chain(dimension.order.members());
                 named.extend(labels.map(|label| (place.clone(), spot, label.clone())));
             }
         }

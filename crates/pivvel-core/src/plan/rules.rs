@@ -4,7 +4,7 @@
 use super::cells::CellScope;
 use super::layout;
 use super::model::{Bounds, PlannedRule};
-use crate::brief::{Assumed, RuleBrief, Side, Unit};
+use crate::brief::{Amount, MeanSide, RuleBrief, Unit};
 use crate::error::{Error, Result};
 use crate::formula::Type;
 use crate::model::{Value, date_from_text};
@@ -52,11 +52,11 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
         (_, Some(bottom)) => Some((layout::count(&format!("{place}, bottom"), bottom, scope)?, true)),
         _ => None,
     };
-    let when = rule.when.as_ref().map(|text| scope.condition(&format!("{place}, when"), text)).transpose()?;
+    let when = rule.when.as_ref().map(|when| scope.condition(&format!("{place}, when"), when)).transpose()?;
     let words = words(rule);
     Ok(PlannedRule {
         name: rule.name.clone().unwrap_or_else(|| words.clone()),
-        show: rule.show.clone(),
+        show: rule.show,
         words,
         bounds,
         count,
@@ -68,18 +68,18 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
 
 fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Result<Bounds> {
     let mut bounds = Bounds::default();
-    let mut percent: Option<(bool, &str)> = None;
+    let mut percent: Option<(bool, &Amount)> = None;
     let given = [("from", &rule.from), ("below", &rule.below), ("is", &rule.is)];
-    for (key, text) in given.into_iter().filter_map(|(key, text)| Some((key, text.as_ref()?))) {
-        let (value, is_percent) = bound(&format!("{place}, {key}"), text, ty, scope)?;
+    for (key, amount) in given.into_iter().filter_map(|(key, amount)| Some((key, amount.as_ref()?))) {
+        let (value, is_percent) = bound(&format!("{place}, {key}"), amount, ty, scope)?;
         match percent {
             Some((other, first)) if other != is_percent => {
                 let message = format!(
-                    "{first} and {text} mix a position on the scale with a true value; write both as percentages or both as numbers"
+                    "{first} and {amount} mix a position on the scale with a true value; write both as percentages or both as numbers"
                 );
                 return Err(Error::request(place, message));
             }
-            _ => percent = Some((is_percent, text)),
+            _ => percent = Some((is_percent, amount)),
         }
         match key {
             "from" => bounds.from = Some(value),
@@ -90,40 +90,35 @@ fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Res
     bounds.positions = percent.is_some_and(|(percent, _)| percent) && rule.unit == Unit::Position;
     if let (Some(from), Some(below)) = (bounds.from, bounds.below)
         && from.order(&below).is_ge()
+        && let (Some(from), Some(below)) = (&rule.from, &rule.below)
     {
-        let message =
-            format!("it is from {} to below {}, which nothing is", text(&rule.from), text(&rule.below));
-        return Err(Error::request(place, message));
+        return Err(Error::request(place, format!("it is from {from} to below {below}, which nothing is")));
     }
     Ok(bounds)
 }
 
-fn text(text: &Option<String>) -> &str {
-    text.as_deref().unwrap_or("")
-}
-
 /// A bound, and whether it was written as a percentage.
-fn bound(place: &str, text: &str, ty: Type, scope: &CellScope<'_>) -> Result<(Value, bool)> {
+fn bound(place: &str, amount: &Amount, ty: Type, scope: &CellScope<'_>) -> Result<(Value, bool)> {
     if ty == Type::Day {
-        let day = date_from_text(text).map(|day| (Value::Date(day), false));
+        let day = date_from_text(&amount.to_string()).map(|day| (Value::Date(day), false));
         return day
-            .ok_or_else(|| Error::request(place, format!("{text} is no date; write it like 2025-01-31")));
+            .ok_or_else(|| Error::request(place, format!("{amount} is no date; write it like 2025-01-31")));
     }
-    match scope.assumptions.value(text).unwrap_or_else(|| Assumed::read(text)) {
-        Assumed::Number { digits, scale, percent } => Ok((Value::Exact { digits, scale }, percent)),
-        Assumed::Text(_) => {
-            let message =
-                format!("{text} is no number, nor an assumption that is one; write it like 1000 or 25%");
-            Err(Error::request(place, message))
-        }
-    }
+    scope.assumptions.amount(amount).value().ok_or_else(|| {
+        let message =
+            format!("{amount} is no number, nor an assumption that is one; write it like 1000 or 25%");
+        Error::request(place, message)
+    })
 }
 
 /// What a rule says, in words.
 fn words(rule: &RuleBrief) -> String {
     let mut parts = Vec::new();
     let unit = if rule.unit == Unit::Position { " of the scale" } else { "" };
-    let of = |text: &str| if text.ends_with('%') { format!("{text}{unit}") } else { text.to_string() };
+    let of = |amount: &Amount| match amount.is_percent() {
+        true => format!("{amount}{unit}"),
+        false => amount.to_string(),
+    };
     match (&rule.from, &rule.below) {
         (Some(from), Some(below)) => parts.push(format!("{from} to below {}", of(below))),
         (Some(from), None) => parts.push(format!("{} or more", of(from))),
@@ -134,13 +129,13 @@ fn words(rule: &RuleBrief) -> String {
     parts.extend(rule.top.as_ref().map(|top| format!("top {top}")));
     parts.extend(rule.bottom.as_ref().map(|bottom| format!("bottom {bottom}")));
     parts.extend(rule.mean.map(|side| match side {
-        Side::High => "above the mean".to_string(),
-        Side::Low => "below the mean".to_string(),
+        MeanSide::Above => "above the mean".to_string(),
+        MeanSide::Below => "below the mean".to_string(),
     }));
     if rule.blank {
         parts.push("blank".into());
     }
-    parts.extend(rule.when.clone());
+    parts.extend(rule.when.as_ref().map(ToString::to_string));
     if parts.is_empty() { "anything else".into() } else { parts.join(" and ") }
 }
 

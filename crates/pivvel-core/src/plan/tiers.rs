@@ -3,8 +3,8 @@
 use std::ops::Range;
 
 use super::cells::CellScope;
-use super::model::{AxisKey, Dimension, Measure, Order, Pick, PlannedTier, TierKey};
-use crate::brief::{Assumed, Brief};
+use super::model::{AxisKey, Dimension, Measure, Pick, PlannedTier, TierKey};
+use crate::brief::{Amount, Brief, Order};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;
@@ -22,35 +22,36 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
         if columns.knows(&tier.name) || tiers.iter().any(|known| known.name == tier.name) {
             return wrong(format!("there is another dimension called {}", tier.name));
         }
-        if tier.cuts.is_empty() {
-            return wrong("it has no cuts, as in cuts = [1000, 5000]".into());
-        }
+        let quantiles = !tier.quantiles.is_empty();
+        let given = match (tier.cuts.as_slice(), tier.quantiles.as_slice()) {
+            ([], []) => return wrong("it has no cuts, as in cuts = [1000, 5000]".into()),
+            (given, []) | ([], given) => given,
+            _ => return wrong("it has cuts or quantiles, never both".into()),
+        };
         let mut cuts = Vec::new();
-        for cut in &tier.cuts {
-            match Assumed::read(cut) {
-                Assumed::Number { digits, scale, percent } if percent == tier.quantiles => {
-                    cuts.push(Value::Exact { digits, scale })
-                }
-                Assumed::Number { .. } if tier.quantiles => {
+        for cut in given {
+            match cut.value() {
+                Some((value, percent)) if percent == quantiles => cuts.push(value),
+                Some(_) if quantiles => {
                     return wrong(format!(
                         "{cut} is no share, as 25% is; cuts are values or shares, never a mix"
                     ));
                 }
-                Assumed::Number { .. } => {
+                Some(_) => {
                     return wrong(format!("{cut} is a share; cuts are values or shares, never a mix"));
                 }
-                Assumed::Text(_) => return wrong(format!("{cut} is not a number")),
+                None => return wrong(format!("{cut} is not a number")),
             }
         }
         if let Some(pair) = cuts.windows(2).find(|pair| !pair[0].order(&pair[1]).is_lt()) {
             return wrong(format!("cuts go upward, and {} does not stand above {}", pair[1], pair[0]));
         }
         let outside = |cut: &Value| !(0.0..=1.0).contains(&cut.as_f64());
-        if tier.quantiles && cuts.iter().any(outside) {
+        if quantiles && cuts.iter().any(outside) {
             return wrong("a share is from 0% to 100%".into());
         }
         let wanted = cuts.len() + 1;
-        let labels = if tier.labels.is_empty() { made_labels(&tier.cuts) } else { tier.labels.clone() };
+        let labels = if tier.labels.is_empty() { made_labels(given) } else { tier.labels.clone() };
         if labels.len() != wanted {
             return wrong(format!(
                 "{} cuts make {wanted} tiers, and {} labels are given",
@@ -65,7 +66,7 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
             within: tier.within.clone(),
             labels,
             cuts,
-            quantiles: tier.quantiles,
+            quantiles,
             by_formula: None,
         });
     }
@@ -84,7 +85,7 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
     Ok((tiers, sources))
 }
 
-fn made_labels(cuts: &[String]) -> Vec<String> {
+fn made_labels(cuts: &[Amount]) -> Vec<String> {
     let below = cuts.first().map(|cut| format!("below {cut}"));
     let between = cuts.windows(2).map(|pair| format!("{} to {}", pair[0], pair[1]));
     below.into_iter().chain(between).chain(cuts.last().map(|cut| format!("from {cut}"))).collect()
@@ -125,7 +126,6 @@ pub(super) fn plan_axis(
             name: name.clone(),
             label: name.clone(),
             order: Order::default(),
-            listed: Vec::new(),
             labels: Vec::new(),
             kind,
             part,
@@ -165,7 +165,7 @@ pub(super) fn plan_by(brief: &Brief, tiers: &mut [PlannedTier], scope: &mut Cell
         let formula = scope.formula(&place, &spec.by)?;
         if !formula.ty.is_number() {
             let message = format!("a number is wanted, and this gives {}", formula.ty.words());
-            return Err(Error::formula(place, &spec.by, 0..spec.by.len(), message));
+            return Err(spec.by.error_as_a_whole(&place, message));
         }
         tier.by_formula = Some(formula);
     }
@@ -186,7 +186,7 @@ pub(super) fn check_by(brief: &Brief, tiers: &[PlannedTier], measures: &[Measure
     for (tier, spec) in tiers.iter().zip(&brief.tiers) {
         if tier.by_formula.as_ref().is_some_and(|formula| !plain(formula, measures)) {
             let message = "a tier is found before there are cells, so it goes by aggregates of lines alone";
-            return Err(Error::formula(format!("tier {}", tier.name), &spec.by, 0..spec.by.len(), message));
+            return Err(spec.by.error_as_a_whole(&format!("tier {}", tier.name), message));
         }
     }
     Ok(())

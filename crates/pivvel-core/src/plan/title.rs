@@ -4,7 +4,7 @@ use arrow_schema::Schema;
 
 use super::cells::CellScope;
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, quote_name};
+use crate::formula::{CellFormula, Expr, Name, Node};
 use crate::model::Kind;
 
 const KNOWN: [&str; 3] = ["period", "where", "source"];
@@ -43,17 +43,22 @@ pub(super) fn period(
             }
         }
     };
-    let date = quote_name(&date);
-    let first = scope.formula("title", &format!("min({date})"))?;
-    Ok(Some([first, scope.formula("title", &format!("max({date})"))?]))
+    let mut of_date = |function: &str| {
+        let date = Node::Name(Name { base: date.clone(), part: None });
+        let call =
+            Node::Call { function: function.into(), arguments: vec![date.into()], clauses: Vec::new() };
+        scope.formula("title", &Expr::from(call).into())
+    };
+    Ok(Some([of_date("min")?, of_date("max")?]))
 }
 
 /// What a heading names that stands for nothing.
 pub(super) fn doubt(title: &str) -> Option<String> {
     let names = title.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0));
     let unknown = names.into_iter().find(|name| !KNOWN.contains(name) && !name.is_empty())?;
-    let near =
-        crate::suggest::nearest(unknown, &KNOWN).map(|near| format!("; nearest: {near}")).unwrap_or_default();
+    let near = crate::suggest::nearest(unknown, &KNOWN)
+        .map(|near| format!("; did you mean {near}?"))
+        .unwrap_or_default();
     Some(format!(
         "the title names {{{unknown}}}, which is no assumption and none of {}{near}",
         KNOWN.join(", ")

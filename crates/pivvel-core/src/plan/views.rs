@@ -1,8 +1,8 @@
 //! Several views of one set of lines: each a brief of its own, made from the one that holds it.
 
-use crate::brief::{Brief, EmphasisBrief, MeasureBrief, PeersOf, ViewBrief, ViewForm};
+use crate::brief::{Brief, EmphasisBrief, MeasureBrief, PanelScale, Part, PeersOf, ViewBrief, ViewForm};
 use crate::error::{Error, Result, unknown_message};
-use crate::formula::{Node, parse};
+use crate::formula::{Expr, Formula};
 
 impl Brief {
     /// The brief of a view: this one with the view's layout, condition and measures.
@@ -25,7 +25,7 @@ impl Brief {
         };
         if let Some(condition) = &view.filter {
             own.filter = Some(match &self.filter {
-                Some(all) => format!("({all}) and ({condition})"),
+                Some(all) => all.and(condition),
                 None => condition.clone(),
             });
         }
@@ -82,7 +82,7 @@ impl Brief {
                     .cloned()
                     .collect(),
                 peers: match e.peers {
-                    PeersOf::Level if view.own_scales => PeersOf::Branch,
+                    PeersOf::Level if view.scale == PanelScale::Own => PeersOf::Branch,
                     peers => peers,
                 },
                 ..e.clone()
@@ -131,36 +131,22 @@ impl Brief {
 
 /// The measures of a brief that are shown or that something else in it reads.
 fn needed_measures(brief: &Brief) -> Vec<String> {
-    let mut unread: Vec<&str> = Vec::new();
-    for dimension in &brief.dimensions {
-        unread.extend(dimension.order.iter().chain(&dimension.having).map(String::as_str));
-        unread.extend(dimension.top.iter().map(|top| top.by.as_str()));
-    }
-    unread.extend(brief.tiers.iter().map(|tier| tier.by.as_str()));
-    for emphasis in &brief.emphasis {
-        unread.extend(emphasis.by.iter().chain(&emphasis.only).chain(&emphasis.about).map(String::as_str));
-        unread.extend(emphasis.rules.iter().filter_map(|rule| rule.when.as_deref()));
-    }
+    let mut unread: Vec<Formula> = Vec::new();
+    let mut read = |part: Part<'_>| match part {
+        Part::Formula(formula) => unread.push(formula.clone()),
+        Part::Name(_) | Part::Text(_) | Part::Amount(_) => {}
+    };
     let shown = || brief.measures.iter().filter(|measure| !measure.hidden);
+    Brief { measures: shown().cloned().collect(), ..brief.clone() }.each_part(&mut read);
     let mut needed: Vec<String> = shown().map(|measure| measure.name.clone()).collect();
-    unread.extend(shown().flat_map(formulas));
-    while let Some(text) = unread.pop() {
-        // An order has a direction after its formula.
-        let formula = text.strip_suffix(" desc").or(text.strip_suffix(" asc")).unwrap_or(text);
-        let Ok(expr) = parse("", formula) else { continue };
-        expr.walk(&mut |part| {
-            let Node::Name(name) = &part.node else { return };
-            let known = brief.measures.iter().find(|measure| measure.name == name.whole());
-            if let Some(measure) = known.filter(|measure| !needed.contains(&measure.name)) {
-                needed.push(measure.name.clone());
-                unread.extend(formulas(measure));
-            }
-        });
+    while let Some(formula) = unread.pop() {
+        for name in formula.expr().map(Expr::names).unwrap_or_default() {
+            let known = brief.measures.iter().find(|measure| measure.name == name);
+            let Some(measure) = known.filter(|measure| !needed.contains(&measure.name)) else { continue };
+            needed.push(measure.name.clone());
+            let at_levels = measure.levels.iter().filter_map(|(_, formula)| formula.as_ref());
+            unread.extend(at_levels.chain([&measure.formula]).cloned());
+        }
     }
     needed
-}
-
-fn formulas(measure: &MeasureBrief) -> impl Iterator<Item = &str> {
-    let at_levels = measure.levels.iter().filter_map(|(_, formula)| formula.as_deref());
-    std::iter::once(measure.formula.as_str()).chain(at_levels)
 }

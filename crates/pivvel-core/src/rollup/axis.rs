@@ -3,11 +3,12 @@
 use std::cmp::Ordering;
 
 use super::class::{Apart, Class, Classes};
+use crate::brief::Direction;
 use crate::brief::Placement;
 use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{BLANK, Member, MemberId, Members};
 use crate::model::Value;
-use crate::plan::{Dimension, Direction};
+use crate::plan::Dimension;
 
 /// The rows or the columns of a cross-tab.
 #[derive(Debug, Clone)]
@@ -433,7 +434,7 @@ impl Axis {
         let listed = |id: MemberId| {
             let is_own =
                 |label: &String| label == members.label(id) || members.is_blank(id) && label == BLANK;
-            let place = dimension.listed.iter().position(is_own);
+            let place = dimension.order.members().iter().position(is_own);
             place.unwrap_or(usize::MAX)
         };
         let directed = |ordering: Ordering| match dimension.order.direction {

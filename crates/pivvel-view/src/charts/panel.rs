@@ -1,6 +1,6 @@
 //! Panels: one for the whole view, or one for each member of a dimension.
 
-use pivvel_core::{CrossTab, Entry, View, ViewForm};
+use pivvel_core::{CrossTab, Entry, PanelScale, View, ViewForm};
 
 use crate::labels::label;
 
@@ -65,7 +65,7 @@ impl Panel {
 
     /// The rows whose values a scale covers: those of all panels, where they share it.
     pub(crate) fn scaled(&self, view: &View) -> Vec<Entry> {
-        match view.spec.own_scales || view.spec.form == ViewForm::Table {
+        match view.spec.scale == PanelScale::Own || view.spec.form == ViewForm::Table {
             true => self.members(&view.crosstab),
             false => Panel { title: None, root: None, last: true }.members(&view.crosstab),
         }

@@ -1,6 +1,6 @@
 //! Strips: the members of each group as points, against the mean of their group.
 
-use pivvel_core::{CrossTab, Entry, View};
+use pivvel_core::{CrossTab, Entry, Tone, View};
 use svg::node::element::{Circle, SVG};
 
 use super::canvas::{
@@ -10,7 +10,7 @@ use super::panel::Panel;
 use crate::labels::label;
 use crate::number::show_number;
 use crate::page::classes::Use;
-use crate::palette::{Paint, Tone};
+use crate::palette::Paint;
 
 const FIELD: f64 = 340.0;
 const STRIP: f64 = 34.0;

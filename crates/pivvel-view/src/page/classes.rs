@@ -2,8 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use pivvel_core::SymbolSet;
+
 use crate::palette::{Ground, PALETTES, Paint, category};
-use crate::signs::{Symbol, SymbolSet};
+use crate::signs::Symbol;
 
 /// In how many steps a position is told apart on a page: finer than an eye can.
 const STEPS: f64 = 48.0;

@@ -9,7 +9,7 @@ use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::number::show_number;
-use crate::palette::{PALETTES, Paint};
+use crate::palette::{PALETTES, Paint, tone_sign};
 use crate::sheet::{Head, RowKind, Sheet, SheetCell, SheetRow, TrendLine};
 
 #[derive(Template)]
@@ -234,7 +234,7 @@ fn write_cell(
         write!(out, "<svg class=\"sign {paint}\" aria-hidden=\"true\"><use href=\"#{id}\"/></svg>")?;
     }
     if let Some(Paint::Tone(tone)) = dress.ink
-        && let Some(sign) = tone.sign()
+        && let Some(sign) = tone_sign(tone)
     {
         write!(out, "<span class=\"tone\" aria-hidden=\"true\">{sign}</span>")?;
     }
@@ -321,7 +321,7 @@ fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> St
     use pivvel_core::Form;
     let sign = |paint: Paint| match paint {
         Paint::Tone(tone) => {
-            tone.sign().map_or(String::new(), |sign| format!("<span class=\"tone\">{sign}</span>"))
+            tone_sign(tone).map_or(String::new(), |sign| format!("<span class=\"tone\">{sign}</span>"))
         }
         Paint::Place { .. } => String::new(),
     };

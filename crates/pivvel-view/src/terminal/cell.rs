@@ -5,7 +5,9 @@ use anstyle::{Ansi256Color, Color, RgbColor, Style};
 use super::{Colours, Pen, cut, width};
 use crate::colour::Rgb;
 use crate::dress::Bar;
-use crate::palette::{Ground, PALETTES, Paint, Tone, ink};
+use pivvel_core::Tone;
+
+use crate::palette::{Ground, PALETTES, Paint, ink, tone_sign};
 use crate::sheet::{SheetCell, SheetRow, TrendLine};
 
 /// How many characters a bar has.
@@ -49,7 +51,7 @@ impl Room {
 /// The sign of a tone, so that no colour says alone what is good or bad, and without colour every tone has one.
 pub(super) fn sign(paint: Paint, colours: Colours) -> Option<char> {
     let Paint::Tone(tone) = paint else { return None };
-    tone.sign().or_else(|| match tone {
+    tone_sign(tone).or_else(|| match tone {
         _ if colours != Colours::None => None,
         Tone::Strong => Some('◆'),
         Tone::Calm => Some('◇'),

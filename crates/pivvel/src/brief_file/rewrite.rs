@@ -34,7 +34,7 @@ pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
         return plain;
     };
     // What was written anew stands where its old form did.
-    merge(own.as_table_mut(), before.as_table(), after.as_table(), true);
+    merge(own.as_table_mut(), before.as_table(), after.as_table());
     let text = own.to_string();
     // Whatever could not be merged is not worth a brief that says something else.
     if read(&text).as_ref() == Some(brief) { text } else { plain }
@@ -42,12 +42,12 @@ pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
 
 /// Brings a table from what was said before to what is said after; all three are one table of the brief.
 /// The order of a brief's own keys says nothing, that of others does.
-fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike, top: bool) {
+fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike) {
     let keys: Vec<String> = own.iter().map(|(key, _)| key.to_string()).collect();
     for key in &keys {
         let Some(now) = after.get(key) else {
             // What says what is so anyhow may stand.
-            if before.contains_key(key) || !top {
+            if before.contains_key(key) {
                 own.remove(key);
             }
             continue;
@@ -91,7 +91,7 @@ fn bring(item: &mut Item, then: &Item, now: &Item) {
         own.iter().filter_map(|(key, _)| place(key)).is_sorted()
     };
     match (item.as_table_like_mut(), then.as_table_like(), now.as_table_like()) {
-        (Some(own), Some(then), Some(now)) if in_order(own, now) => merge(own, then, now, false),
+        (Some(own), Some(then), Some(now)) if in_order(own, now) => merge(own, then, now),
         _ => replace(item, now),
     }
 }
@@ -112,23 +112,34 @@ fn replace(item: &mut Item, now: &Item) {
 fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) -> ArrayOfTables {
     let mut taken = vec![false; before.len()];
     let text = |table: &Table| said(&Item::Table(table.clone()));
-    // What a table is about is what it says first: the measure and the form, or the dimension and the name.
-    let about = |table: &Table| table.iter().take(2).map(|(_, item)| said(item)).collect::<Vec<_>>();
-    let mut find = |now: &Table, same: &dyn Fn(&Table, &Table) -> bool| {
-        let place = before.iter().enumerate().position(|(i, then)| !taken[i] && same(then, now))?;
-        taken[place] = true;
-        Some(place)
+    let mut places: Vec<Option<usize>> = after
+        .iter()
+        .map(|now| {
+            let same =
+                before.iter().enumerate().position(|(i, then)| !taken[i] && text(then) == text(now))?;
+            taken[same] = true;
+            Some(same)
+        })
+        .collect();
+    // One that is changed was the one that has most of it.
+    let shared = |then: &Table, now: &Table| {
+        now.iter().filter(|(key, item)| then.get(key).is_some_and(|own| said(own) == said(item))).count()
     };
-    let mut places: Vec<Option<usize>> =
-        after.iter().map(|now| find(now, &|then, now| text(then) == text(now))).collect();
-    for (place, now) in places.iter_mut().zip(after.iter()) {
-        *place = place.or_else(|| find(now, &|then, now| about(then) == about(now)));
+    for (place, now) in places.iter_mut().zip(after.iter()).filter(|(place, _)| place.is_none()) {
+        let free =
+            before.iter().enumerate().filter(|(i, _)| !taken[*i]).map(|(i, then)| (shared(then, now), i));
+        if let Some((_, i)) =
+            free.filter(|(count, _)| *count > 0).max_by_key(|(count, i)| (*count, usize::MAX - i))
+        {
+            taken[i] = true;
+            *place = Some(i);
+        }
     }
     let table = |(now, place): (&Table, Option<usize>)| {
         let found = place.and_then(|place| Some((own.get(place)?, before.get(place)?)));
         let Some((mine, then)) = found else { return now.clone() };
         let mut table = mine.clone();
-        merge(&mut table, then, now, false);
+        merge(&mut table, then, now);
         table
     };
     let mut tables: Vec<Table> = after.iter().zip(places).map(table).collect();

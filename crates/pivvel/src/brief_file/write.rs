@@ -1,13 +1,16 @@
-//! Brief to TOML, in the order in which a reader wants to see it.
+//! Brief to TOML, in the order in which the keys are declared.
 
-use pivvel_core::{
-    Assumed, BadValues, Brief, MeasureBrief, Negative, NumberFormat, Scaling, TotalsOf, decimal_text,
-};
-use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
+use pivvel_core::Brief;
+use serde::Serialize;
+use serde_json::Value as Json;
+use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value};
 
-use super::{keys, write_emphasis};
+use super::schema::{forms, part};
 
-/// Writes a brief as TOML. Reading it again gives the same brief.
+/// Parts that stand in a table by name, each on a line of its own.
+const LINES: &str = "measures";
+
+/// Writes a brief as TOML: what differs from the defaults. Reading it again gives the same brief.
 ///
 /// ```
 /// use pivvel::{Brief, brief_from_toml, brief_to_toml};
@@ -16,221 +19,87 @@ use super::{keys, write_emphasis};
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn brief_to_toml(brief: &Brief) -> String {
-    let mut document = DocumentMut::new();
-    let texts = |all: &[String]| value(all.iter().map(String::as_str).collect::<Array>());
-    let top = document.as_table_mut();
-    let said = [("title", &brief.title), ("source", &brief.source)];
-    said.into_iter()
-        .filter_map(|(key, text)| Some((key, text.as_ref()?)))
-        .for_each(|(key, text)| top[key] = value(text));
-    let lists = [("rows", &brief.rows), ("columns", &brief.columns)];
-    lists.into_iter().filter(|(_, list)| !list.is_empty()).for_each(|(key, list)| top[key] = texts(list));
-    if let Some(condition) = &brief.filter {
-        top["where"] = value(condition);
-    }
-    if brief.bad_values == BadValues::Blank {
-        top["bad_values"] = value("blank");
-    }
-    if !brief.to.is_empty() {
-        top["to"] = texts(&brief.to);
-    }
-    if let [(name, placement)] = brief.totals.as_slice()
-        && name.is_empty()
-    {
-        top["totals"] = value(placement.name());
-    }
-    let pairs =
-        |pairs: &[(String, String)]| -> Table { pairs.iter().map(|(a, b)| (a.clone(), value(b))).collect() };
-    if !brief.derived.is_empty() {
-        top["derived"] = Item::Table(pairs(&brief.derived));
-    }
-    for related in &brief.related {
-        let mut table = Table::new();
-        table["source"] = value(&related.source);
-        let keys = related.keys.iter().map(|(own, theirs)| (own.as_str(), Value::from(theirs)));
-        table["key"] = value(keys.collect::<InlineTable>());
-        nested(top, "related")[&related.name] = Item::Table(table);
-    }
-    for assumption in &brief.assumptions {
-        let mut table = Table::new();
-        table["value"] = assumed(&assumption.value);
-        let bounds = [("low", &assumption.low), ("high", &assumption.high)];
-        bounds
-            .into_iter()
-            .filter_map(|(key, v)| Some((key, v.as_ref()?)))
-            .for_each(|(key, v)| table[key] = assumed(v));
-        if !assumption.choices.is_empty() {
-            table["choices"] = texts(&assumption.choices);
-        }
-        nested(top, "assumptions")[&assumption.name] = Item::Table(table);
-    }
-    for tier in &brief.tiers {
-        let mut table = Table::new();
-        table["of"] = value(&tier.of);
-        table["by"] = value(&tier.by);
-        table[if tier.quantiles { "quantiles" } else { "cuts" }] = texts(&tier.cuts);
-        let lists = [("labels", &tier.labels), ("within", &tier.within)];
-        lists
-            .into_iter()
-            .filter(|(_, list)| !list.is_empty())
-            .for_each(|(key, list)| table[key] = texts(list));
-        nested(top, "tiers")[&tier.name] = Item::Table(table);
-    }
-    if !brief.measures.is_empty() {
-        let measures = brief.measures.iter().map(|m| (m.name.clone(), value(measure(m))));
-        top["measures"] = Item::Table(measures.collect());
-    }
-    if !brief.kinds.is_empty() {
-        top["kinds"] =
-            Item::Table(brief.kinds.iter().map(|(column, kind)| (column.clone(), value(kind))).collect());
-    }
-    if top.get("totals").is_none() && !brief.totals.is_empty() {
-        let totals = brief.totals.iter().map(|(name, placement)| (name.clone(), value(placement.name())));
-        top["totals"] = Item::Table(totals.collect());
-    }
-    for dimension in &brief.dimensions {
-        let mut table = Table::new();
-        let said = [("label", &dimension.label), ("order", &dimension.order)];
-        said.into_iter()
-            .filter_map(|(key, text)| Some((key, text.as_ref()?)))
-            .for_each(|(key, text)| table[key] = value(text));
-        if !dimension.listed.is_empty() {
-            table["order"] = texts(&dimension.listed);
-        }
-        if let Some(top) = &dimension.top {
-            let mut picked = InlineTable::new();
-            picked.insert("count", Value::from(&top.count));
-            picked.insert("by", Value::from(&top.by));
-            if top.overall {
-                picked.insert("overall", Value::from(true));
+    let written = brief.serialize(toml_edit::ser::ValueSerializer::new());
+    let Ok(Value::InlineTable(mut keys)) = written else { return String::new() };
+    without_defaults(&mut keys, &mut Vec::new());
+    let (mut plain, mut tables) = (Table::new(), Vec::new());
+    for (key, value) in keys {
+        match value {
+            Value::InlineTable(table) => tables.push((key.to_string(), headed(&key, table))),
+            Value::Array(list) if list.iter().any(Value::is_inline_table) => {
+                tables.push((key.to_string(), Item::ArrayOfTables(listed(list))));
             }
-            if let Some(others) = &top.others {
-                picked.insert("others", Value::from(others));
-            }
-            table[if top.bottom { "bottom" } else { "top" }] = value(picked);
-        }
-        if let Some(having) = &dimension.having {
-            table["having"] = value(having);
-        }
-        let lists = [("only", &dimension.only), ("except", &dimension.except)];
-        lists
-            .into_iter()
-            .filter(|(_, list)| !list.is_empty())
-            .for_each(|(key, list)| table[key] = texts(list));
-        if dimension.totals_of == TotalsOf::Shown {
-            table["totals_of"] = value(keys::TOTALS_OF[1]);
-        }
-        if !dimension.labels.is_empty() {
-            let labels = dimension.labels.iter().map(|(member, label)| (member.as_str(), Value::from(label)));
-            table["labels"] = value(labels.collect::<InlineTable>());
-        }
-        nested(top, "dimensions")[&dimension.name] = Item::Table(table);
-    }
-    let mut items = ArrayOfTables::new();
-    for item in &brief.items {
-        let mut table = Table::new();
-        table["dimension"] = value(&item.dimension);
-        table["name"] = value(&item.name);
-        table["formula"] = value(&item.formula);
-        if let Some(own) = &item.format {
-            table["format"] = value(format(own));
-        }
-        if item.hidden {
-            table["hidden"] = value(true);
-        }
-        if let Some(before) = item.before_measures {
-            table["apply"] = value(keys::APPLY[usize::from(before)]);
-        }
-        items.push(table);
-    }
-    if !items.is_empty() {
-        top["items"] = Item::ArrayOfTables(items);
-    }
-    let emphasis: Vec<Table> = brief.emphasis.iter().map(write_emphasis::emphasis).collect();
-    let views: Vec<Table> = brief.views.iter().map(write_emphasis::view).collect();
-    for (key, tables) in [("emphasis", emphasis), ("views", views)] {
-        if !tables.is_empty() {
-            top[key] = Item::ArrayOfTables(tables.into_iter().collect());
+            value => drop(plain.insert(&key, Item::Value(value))),
         }
     }
-    document.to_string()
+    // What has no heading of its own stands before the first heading.
+    plain.extend(tables);
+    DocumentMut::from(plain).to_string()
 }
 
-/// A table of tables, which has no heading of its own.
-fn nested<'t>(top: &'t mut Table, key: &str) -> &'t mut Item {
-    top.entry(key).or_insert_with(|| {
-        let mut table = Table::new();
-        table.set_implicit(true);
-        Item::Table(table)
-    })
-}
-
-/// An assumed value as it is read again.
-fn assumed(assumed: &Assumed) -> Item {
-    match assumed {
-        Assumed::Number { digits, scale, percent: true } if *scale >= 2 => {
-            value(format!("{}%", decimal_text(*digits, scale - 2)))
-        }
-        Assumed::Number { digits, scale, .. } => value(decimal_text(*digits, *scale)),
-        Assumed::Text(text) => value(text),
-    }
-}
-
-fn measure(measure: &MeasureBrief) -> Value {
-    let plain = MeasureBrief::new(&measure.name, &measure.formula);
-    if *measure == plain {
-        return Value::from(&measure.formula);
-    }
-    let mut table = InlineTable::new();
-    table.insert("formula", Value::from(&measure.formula));
-    if let Some(label) = &measure.label {
-        table.insert("label", Value::from(label));
-    }
-    if measure.format != plain.format {
-        table.insert("format", format(&measure.format));
-    }
-    if !measure.totals {
-        table.insert("totals", Value::from(false));
-    }
-    if measure.hidden {
-        table.insert("hidden", Value::from(true));
-    }
-    if !measure.levels.is_empty() {
-        let formula = |(level, formula): &(String, Option<String>)| {
-            (level.clone(), Value::from(formula.as_deref().unwrap_or("none")))
+/// A table with a heading; where all that is in it are tables, these have one each.
+fn headed(key: &str, table: InlineTable) -> Item {
+    let mut headed = Table::new();
+    let nested = key != LINES && table.iter().all(|(_, value)| value.is_inline_table());
+    headed.set_implicit(nested);
+    for (key, value) in table {
+        let item = match value {
+            Value::InlineTable(table) if nested => Item::Table(table.into_table()),
+            value => Item::Value(value),
         };
-        table.insert("levels", Value::from(measure.levels.iter().map(formula).collect::<InlineTable>()));
+        headed.insert(&key, item);
     }
-    table.into()
+    Item::Table(headed)
 }
 
-fn format(format: &NumberFormat) -> Value {
-    let ready = |name: &&str| NumberFormat::named(name).is_ok_and(|ready| ready == *format);
-    if let Some(name) = NumberFormat::NAMES.iter().find(|name| ready(name)) {
-        return Value::from(*name);
-    }
-    let plain = NumberFormat::default();
-    let mut table = InlineTable::new();
-    if let Some(decimals) = format.decimals {
-        table.insert("decimals", Value::from(i64::from(decimals)));
-    }
-    if format.scaling != Scaling::Ones {
-        table.insert("in", Value::from(keys::UNITS[format.scaling as usize]));
-    }
-    let texts = [
-        ("marks", &format.marks, &plain.marks),
-        ("point", &format.point, &plain.point),
-        ("before", &format.before, &plain.before),
-        ("after", &format.after, &plain.after),
-        ("blank", &format.blank, &plain.blank),
-    ];
-    for (key, text, usual) in texts {
-        if text != usual {
-            table.insert(key, Value::from(text));
+fn listed(list: Array) -> ArrayOfTables {
+    let table = |value: Value| match value {
+        Value::InlineTable(table) => Some(table.into_table()),
+        _ => None,
+    };
+    list.into_iter().filter_map(table).collect()
+}
+
+/// Takes out what is the default, at every depth.
+fn without_defaults(table: &mut InlineTable, path: &mut Vec<String>) {
+    let names: Vec<String> = table.iter().map(|(key, _)| key.to_string()).collect();
+    for key in names {
+        path.push(key.clone());
+        let of_key = part(path.iter().map(String::as_str));
+        let default =
+            of_key.and_then(|schema| forms(schema).into_iter().find_map(|form| form.get("default")));
+        if let Some(value) = table.get_mut(&key) {
+            match value {
+                Value::InlineTable(inner) => without_defaults(inner, path),
+                Value::Array(list) => {
+                    path.push(String::new());
+                    let tables = list.iter_mut().filter_map(Value::as_inline_table_mut);
+                    tables.for_each(|inner| without_defaults(inner, path));
+                    path.pop();
+                }
+                _ => {}
+            }
+            if default.is_some_and(|default| is(value, default)) {
+                table.remove(&key);
+            }
         }
+        path.pop();
     }
-    if format.negative == Negative::Brackets {
-        table.insert("negative", Value::from(keys::NEGATIVES[1]));
+}
+
+/// Whether a value is the one that a schema gives.
+fn is(value: &Value, json: &Json) -> bool {
+    match (value, json) {
+        (Value::String(text), Json::String(other)) => text.value() == other,
+        (Value::Boolean(flag), Json::Bool(other)) => flag.value() == other,
+        (Value::Integer(number), Json::Number(other)) => Some(*number.value()) == other.as_i64(),
+        (Value::Array(list), Json::Array(others)) => {
+            list.len() == others.len() && list.iter().zip(others).all(|(value, json)| is(value, json))
+        }
+        (Value::InlineTable(table), Json::Object(others)) => {
+            table.len() == others.len()
+                && table.iter().all(|(key, value)| others.get(key).is_some_and(|json| is(value, json)))
+        }
+        _ => false,
     }
-    table.into()
 }

@@ -60,8 +60,7 @@ fn brief(draw: &mut Draw) -> Brief {
     match draw.below(4) {
         0 => {
             let others = Some("All others".to_string());
-            let top =
-                TopBrief { count: "2".into(), by: "sales".into(), others, bottom: false, overall: true };
+            let top = TopBrief { count: "2".into(), by: "sales".into(), others, overall: true };
             brief.dimension(picked).top = Some(top);
         }
         1 => brief.dimension(picked).having = Some("sales > 2000".into()),
@@ -251,8 +250,8 @@ fn what_does_not_add_up_is_told() {
     insta::assert_snapshot!(errors.join("\n"), @r#"
     --at: harbour Kittick is under Skerry and Isle; name coast too
     --at: there is no harbour Kittick under coast Fell
-    --at: there is no member of coast called "Fall"; nearest: "Fell"
-    --at: there is no dimension "cost"; nearest: "coast"
+    --at: unknown member of coast "Fall"; did you mean "Fell"?
+    --at: unknown dimension "cost"; did you mean "coast"?
     --at: coast is named twice; a cell is of one member of it
     --at: Fell is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total
     --at: a quote is open in coast="Fell

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel::{Brief, CrossTab, TierBrief, TopBrief, tidy};
+use pivvel::{Amount, Apply, Brief, CrossTab, TierBrief, TopBrief, tidy};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build};
@@ -207,15 +207,16 @@ proptest! {
     /// Tiers cover every member once, a value on a cut goes upward, and their sums are the whole.
     #[test]
     fn tiers_take_each_member_once(lines in any_lines(), low in -50..400i32, step in 1..300i32, within: bool, shares: bool) {
-        let cuts = if shares { vec!["25%".to_string(), "60%".to_string()] } else { vec![low.to_string(), (low + step).to_string()] };
+        let shares_of = || vec!["25%".into(), "60%".into()];
+        let values = || vec![Amount::from(i64::from(low)), Amount::from(i64::from(low + step))];
         let within: Vec<String> = if within { vec!["harbour".into()] } else { Vec::new() };
         let mut brief = Brief::new().rows(["size", "coast", "harbour"]).measure(("pieces", "sum(quantity)"));
         brief.tiers = vec![TierBrief {
             name: "size".into(),
             of: "coast".into(),
             by: "sum(quantity)".into(),
-            cuts,
-            quantiles: shares,
+            cuts: if shares { Vec::new() } else { values() },
+            quantiles: if shares { shares_of() } else { Vec::new() },
             labels: ["small", "middle", "large"].map(String::from).to_vec(),
             within: within.clone(),
         }];
@@ -256,7 +257,8 @@ proptest! {
     fn tops_equal_sorting_and_cutting(lines in any_lines(), count in 1..4usize, bottom: bool, overall: bool, shown_only: bool) {
         let mut brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(quantity)"));
         let said = brief.dimension("harbour");
-        said.top = Some(TopBrief { count: count.to_string(), by: "pieces".into(), bottom, overall, others: None });
+        let top = TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: None };
+        *if bottom { &mut said.bottom } else { &mut said.top } = Some(top);
         said.totals_of = if shown_only { pivvel::TotalsOf::Shown } else { pivvel::TotalsOf::All };
         let crosstab = build(&brief, &lines, None);
         let found = found(&crosstab);
@@ -299,7 +301,7 @@ proptest! {
             .measure(("each", "pieces / lines"));
         let last = base.clone().item("harbour", "gap", "member - x").item("harbour", "gap twice", "gap * 2");
         let mut first = last.clone();
-        first.items.iter_mut().for_each(|item| item.before_measures = Some(true));
+        first.items.iter_mut().for_each(|item| item.apply = Some(Apply::BeforeMeasures));
         let (last, first) = (found(&build(&last, &lines, None)), found(&build(&first, &lines, None)));
         let minus = |a: Option<f64>, b: Option<f64>| match (a, b) {
             (None, None) => None,

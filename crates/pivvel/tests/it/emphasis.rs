@@ -216,8 +216,8 @@ proptest! {
     #[test]
     fn rules_cover_and_never_overlap(lines in any_lines(), cut in -200i32..400, turned: bool, top in 1..5usize) {
         let bound = |from: Option<i32>, below: Option<i32>| RuleBrief {
-            from: from.map(|n| n.to_string()),
-            below: below.map(|n| n.to_string()),
+            from: from.map(|n| i64::from(n).into()),
+            below: below.map(|n| i64::from(n).into()),
             ..RuleBrief::default()
         };
         let mut rules = vec![bound(None, Some(cut)), bound(Some(cut), Some(cut + 50)), bound(Some(cut + 50), None)];
@@ -232,7 +232,7 @@ proptest! {
             let (r, c) = row.into_iter().find(|(r, c)| paths(&crosstab, **r, **c) == *at).unwrap();
             prop_assert_eq!(crosstab.marks(*r, *c, 0)[0].rule, Some(place), "{:?}", at);
         }
-        let highest = RuleBrief { top: Some(top.to_string()), ..RuleBrief::default() };
+        let highest = RuleBrief { top: Some(top.to_string().into()), ..RuleBrief::default() };
         let crosstab = build(&brief(|e| (e.rules, e.levels) = (vec![highest.clone()], vec!["harbour".into(), "channel".into()])), &lines, None);
         let mut all: Vec<f64> =
             values(&crosstab).into_iter().filter(|((r, c), _)| r.len() == 2 && c.len() == 1).map(|(_, v)| v).collect();

@@ -123,7 +123,7 @@ fn schemas_domains_and_moments() {
     }
     let location = format!("{}#table=public.liens", server.address());
     let error = pivvel::open(&location, &ReadOptions::default()).err().unwrap().to_string();
-    assert!(error.contains("there is no table \"public.liens\"; "), "{error}");
+    assert!(error.contains("unknown table \"public.liens\"; "), "{error}");
 }
 
 /// What is no number or infinite is blank and counted, whether the server could group the lines or not.

@@ -57,7 +57,6 @@ fn rich_brief(layout: usize) -> Brief {
         let top = pivvel::TopBrief {
             count: "60%".into(),
             by: "sales".into(),
-            bottom: false,
             overall: false,
             others: Some("rest".into()),
         };
@@ -140,9 +139,11 @@ proptest! {
     fn totals_hold_whatever_is_gathered(lines in any_lines(), count in 1..4u32, bottom: bool, overall: bool) {
         let mut brief = brief(0);
         let whole = build(&brief, &lines, None);
-        let top = pivvel::TopBrief { count: count.to_string(), by: "pieces".into(), bottom, overall, others: Some("rest".into()) };
-        brief.dimension("harbour").top = Some(top.clone());
-        brief.dimension("coast").top = Some(top);
+        let top = pivvel::TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: Some("rest".into()) };
+        for name in ["harbour", "coast"] {
+            let dimension = brief.dimension(name);
+            *if bottom { &mut dimension.bottom } else { &mut dimension.top } = Some(top.clone());
+        }
         let gathered = build(&brief, &lines, None);
         let totals = |crosstab: &CrossTab| {
             let all = tidy(crosstab).filter(|row| row.levels()[0] == "total");

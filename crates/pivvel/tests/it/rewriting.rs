@@ -1,6 +1,6 @@
 //! A brief that is written again keeps what its writer wrote.
 
-use pivvel::{Assumed, Brief, MeasureBrief, brief_from_toml, brief_to_toml, rewrite_brief};
+use pivvel::{Amount, Brief, MeasureBrief, brief_from_toml, brief_to_toml, rewrite_brief};
 
 pub(crate) fn demo() -> Vec<(String, String)> {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
@@ -55,7 +55,7 @@ fn a_change_keeps_all_comments_and_all_other_lines() {
             brief.related.iter_mut().for_each(|related| related.source = "elsewhere.csv".into())
         }),
         ("assumption", |brief| {
-            brief.assumptions.iter_mut().take(1).for_each(|a| a.value = Assumed::read("7%"))
+            brief.assumptions.iter_mut().take(1).for_each(|a| a.value = Amount::from("7%"))
         }),
         ("tier", |brief| brief.tiers.iter_mut().take(1).for_each(|tier| tier.cuts = vec!["5".into()])),
         ("emphasis", |brief| {

@@ -2,8 +2,8 @@
 
 use jsonschema::Validator;
 use pivvel::{
-    BRIEF_SCHEMA, Form, NumberFormat, PeersOf, Placement, ViewForm, YARDSTICKS_SCHEMA, brief_from_toml,
-    brief_to_toml, palette_names, rewrite_brief, symbol_names, tone_names, yardsticks_from_json,
+    Form, NumberFormat, PaletteName, PeersOf, Placement, SymbolSet, Tone, ViewForm, YARDSTICKS_SCHEMA,
+    brief_from_toml, brief_schema, brief_to_toml, rewrite_brief, yardsticks_from_json,
 };
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -24,7 +24,7 @@ fn data(text: &str) -> Value {
 
 #[test]
 fn every_brief_there_is_fits_the_schema() {
-    let validator = validator(BRIEF_SCHEMA);
+    let validator = validator(brief_schema());
     let cases = cases().into_iter().map(|case| (case.path.display().to_string(), case.brief));
     let mut met = 0;
     for (name, text) in demo().into_iter().chain(cases) {
@@ -44,7 +44,7 @@ proptest! {
     /// Whatever is written fits, and a brief that is written into any other says what it says.
     #[test]
     fn every_brief_that_is_written_fits_the_schema(one in brief(), other in brief()) {
-        let (validator, text) = (validator(BRIEF_SCHEMA), brief_to_toml(&one));
+        let (validator, text) = (validator(brief_schema()), brief_to_toml(&one));
         let wrong: Vec<String> = validator.iter_errors(&data(&text)).map(|e| e.to_string()).collect();
         prop_assert!(wrong.is_empty(), "{:#?}\n{}", wrong, text);
         let rewritten = rewrite_brief(&text, &other);
@@ -71,15 +71,14 @@ fn places(value: &Value, at: String, all: &mut Vec<String>) {
 /// that there is not, and a key that is missing.
 #[test]
 fn what_is_wrong_is_wrong_for_both() {
-    let validator = validator(BRIEF_SCHEMA);
+    let validator = validator(brief_schema());
     let (mut refused, mut taken, mut apart) = (0, 0, Vec::new());
     for (name, text) in demo() {
         let whole = data(&text);
         let mut all = Vec::new();
         places(&whole, String::new(), &mut all);
         for place in all {
-            let others =
-                [json!(true), json!(7), json!("surely no word of it"), json!([]), json!({ "zzz": true })];
+            let others = [json!(true), json!(7), json!("surely"), json!([]), json!({ "zzz": true })];
             let mut wrongs: Vec<Value> = Vec::new();
             for other in others {
                 let mut wrong = whole.clone();
@@ -116,22 +115,23 @@ fn what_is_wrong_is_wrong_for_both() {
 
 #[test]
 fn names_are_those_that_are_known() {
-    let schema: Value = serde_json::from_str(BRIEF_SCHEMA).unwrap();
+    let schema: Value = serde_json::from_str(brief_schema()).unwrap();
     let at = |pointer: &str| -> Vec<String> {
         let list = schema.pointer(&format!("/$defs/{pointer}/enum")).unwrap().as_array().unwrap();
         list.iter().map(|name| name.as_str().unwrap().to_string()).collect()
     };
     let of = |names: &mut dyn Iterator<Item = &'static str>| names.map(str::to_string).collect::<Vec<_>>();
-    let emphasis = "emphasis/properties";
+    let emphasis = "EmphasisBrief/properties";
     assert_eq!(at(&format!("{emphasis}/as")), of(&mut Form::NAMES.iter().map(|(name, _)| *name)));
     assert_eq!(at(&format!("{emphasis}/peers")), of(&mut PeersOf::NAMES.iter().map(|(name, _)| *name)));
-    assert_eq!(at(&format!("{emphasis}/palette")), of(&mut palette_names()));
-    assert_eq!(at(&format!("{emphasis}/symbols")), of(&mut symbol_names()));
-    assert_eq!(at("view/properties/as"), of(&mut ViewForm::NAMES.iter().map(|(name, _)| *name)));
-    assert_eq!(at("rule/properties/show/anyOf/0"), of(&mut tone_names()));
-    assert_eq!(at("format/anyOf/0"), of(&mut NumberFormat::NAMES.into_iter()));
+    assert_eq!(at(&format!("{emphasis}/palette")), of(&mut PaletteName::NAMES.iter().map(|(name, _)| *name)));
+    assert_eq!(at(&format!("{emphasis}/symbols")), of(&mut SymbolSet::NAMES.iter().map(|(name, _)| *name)));
+    assert_eq!(at("ViewBrief/properties/as"), of(&mut ViewForm::NAMES.iter().map(|(name, _)| *name)));
+    let tones = at("RuleBrief/properties/show/anyOf/0");
+    assert!(Tone::NAMES.iter().all(|(name, _)| tones.contains(&name.to_string())));
+    assert_eq!(at("NumberFormat/anyOf/0"), of(&mut NumberFormat::NAMES.into_iter()));
     let totals = schema.pointer("/properties/totals/anyOf/0/enum").unwrap().clone();
-    assert_eq!(totals, json!(Placement::NAMES));
+    assert_eq!(totals, json!(Placement::NAMES.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
 }
 
 #[test]
@@ -159,4 +159,79 @@ fn yardsticks_fit_their_schema_or_are_refused_by_both() {
         assert_eq!(validator.is_valid(&value), fits, "{value}");
         assert_eq!(yardsticks_from_json("kept.json", &value.to_string()).is_ok(), fits, "{value}");
     }
+}
+
+/// A type in the schema, in the words of the reference.
+fn type_words(schema: &Value) -> String {
+    let word = |name: &str| match name {
+        "string" => "text".to_string(),
+        "integer" => "whole number".to_string(),
+        "boolean" => "`true` or `false`".to_string(),
+        other => other.to_string(),
+    };
+    if let Some(name) = schema["$ref"].as_str() {
+        let name = name.rsplit('/').next().unwrap();
+        return format!("[{name}](#{})", name.to_lowercase());
+    }
+    if let Some(words) = schema["enum"].as_array() {
+        return words
+            .iter()
+            .map(|word| format!("`{}`", word.as_str().unwrap()))
+            .collect::<Vec<_>>()
+            .join(", ");
+    }
+    if let Some(forms) = schema["anyOf"].as_array() {
+        return forms.iter().map(type_words).collect::<Vec<_>>().join(" or ");
+    }
+    match &schema["type"] {
+        Value::Array(names) => {
+            names.iter().map(|name| word(name.as_str().unwrap())).collect::<Vec<_>>().join(" or ")
+        }
+        name if name == "array" && schema["prefixItems"].is_array() => "list of two".into(),
+        name if name == "array" => format!("list of {}", type_words(&schema["items"])),
+        name if name == "object" => {
+            format!("table by name of {}", type_words(&schema["additionalProperties"]))
+        }
+        name => word(name.as_str().unwrap()),
+    }
+}
+
+/// The keys of one table.
+fn key_rows(schema: &Value) -> String {
+    let forms = schema["anyOf"].as_array().cloned().unwrap_or_else(|| vec![schema.clone()]);
+    let table = forms.iter().find(|form| form["properties"].is_object()).unwrap();
+    let required: Vec<&str> =
+        table["required"].as_array().into_iter().flatten().filter_map(Value::as_str).collect();
+    let row = |(key, property): (&String, &Value)| {
+        let default = match &property["default"] {
+            _ if required.contains(&key.as_str()) => "needed".to_string(),
+            Value::String(text) => format!("`{text}`"),
+            Value::Bool(flag) => format!("`{flag}`"),
+            _ => String::new(),
+        };
+        let sentence = property["description"].as_str().unwrap_or_else(|| panic!("{key} has no sentence"));
+        format!("| `{key}` | {} | {default} | {sentence} |\n", type_words(property))
+    };
+    let rows: String = table["properties"].as_object().unwrap().iter().map(row).collect();
+    format!("| key | value | default | |\n| --- | --- | --- | --- |\n{rows}")
+}
+
+/// docs/keys.md says of every key what its declaration says. `PIVVEL_KEEP=1` writes it anew.
+#[test]
+fn the_reference_is_that_of_the_declarations() {
+    let schema: Value = serde_json::from_str(brief_schema()).unwrap();
+    let mut text = "# Every key of a brief\n\n\
+        What a brief means as a whole is told in [brief.md](brief.md) and [emphasis.md](emphasis.md). This reference is made from\n\
+        the declarations that briefs are read by, as the schema is that `pivvel shell brief-schema` prints.\n\n\
+        ## The brief itself\n\n"
+        .to_string();
+    text += &key_rows(&schema);
+    for (name, of) in schema["$defs"].as_object().unwrap() {
+        text += &format!("\n## {name}\n\n{}", key_rows(of));
+    }
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/keys.md");
+    if std::env::var_os("PIVVEL_KEEP").is_some() {
+        std::fs::write(path, &text).unwrap();
+    }
+    assert_eq!(std::fs::read_to_string(path).unwrap_or_default(), text);
 }

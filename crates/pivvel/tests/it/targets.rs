@@ -31,11 +31,11 @@ fn endings_say_the_form() {
     }
     let wrong: [(Result<(), pivvel::Error>, &str); 9] = [
         (Target::new("sales").map(drop), "the ending says the form: .html for a page"),
-        (Target::new("sales.htlm").map(drop), "nearest: \"html\""),
-        (Target::new("sales.xls").map(drop), "nearest: \"xlsx\""),
-        (ReportTarget::of_rows("a.svg").map(drop), "there is no form \"svg\""),
+        (Target::new("sales.htlm").map(drop), "did you mean \"html\"?"),
+        (Target::new("sales.xls").map(drop), "did you mean \"xlsx\"?"),
+        (ReportTarget::of_rows("a.svg").map(drop), "unknown form \"svg\""),
         (ReportTarget::of_rows("a").map(drop), ".csv, .json, .parquet"),
-        (ReportTarget::of_story("a.csv").map(drop), "there is no form of a story \"csv\""),
+        (ReportTarget::of_story("a.csv").map(drop), "unknown form of a story \"csv\""),
         (ReportTarget::of_story("no/such/a.html").map(drop), "there is no folder no/such to write into"),
         (LevelFiles::new("*.png").map(drop), "one table for each pair of levels"),
         (LevelFiles::new("no/such").map(drop), "there is no folder no to make it in"),

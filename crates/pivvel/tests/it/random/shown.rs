@@ -1,7 +1,7 @@
 //! Random tiers, tops, conditions on members and calculated items: as a brief, and as lines whose members were
 //! changed by SQL, so that plain roll-ups of those must give the same cells.
 
-use pivvel::{Brief, DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
+use pivvel::{Amount, Brief, DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
 
 use super::layout::Layout;
 use crate::draw::Draw;
@@ -71,8 +71,8 @@ impl Shown {
             name: "size".into(),
             of: "yard".into(),
             by: "sum(amount)".into(),
-            cuts: cuts.map(String::from).to_vec(),
-            quantiles,
+            cuts: if quantiles { Vec::new() } else { cuts.map(Amount::from).to_vec() },
+            quantiles: if quantiles { cuts.map(Amount::from).to_vec() } else { Vec::new() },
             labels: labels.map(String::from).to_vec(),
             within: if within { vec!["coast".into()] } else { Vec::new() },
         });
@@ -102,8 +102,8 @@ impl Shown {
             let label = draw.of(&labels);
             let condition = format!("size <> '{label}'");
             self.brief.filter = match self.brief.filter.take() {
-                Some(filter) => Some(format!("({filter}) and {condition}")),
-                None => Some(condition.clone()),
+                Some(filter) => Some(format!("({filter}) and {condition}").into()),
+                None => Some(condition.as_str().into()),
             };
             self.step("of_size", &format!("select * from tiered where {condition}"));
         }
@@ -291,7 +291,8 @@ struct Picked {
     /// A condition on cells, here and in SQL.
     having: Option<(&'static str, &'static str)>,
     /// What members are ranked by, here and in SQL.
-    top: Option<(TopBrief, &'static str)>,
+    /// Which members are kept, whether they are the lowest, and by what in SQL.
+    top: Option<(TopBrief, bool, &'static str)>,
     overall: bool,
     shown_only: bool,
 }
@@ -311,11 +312,11 @@ impl Picked {
         let top = TopBrief {
             count: draw.of(&["1", "2", "3", "30%", "50%", "75%"]).into(),
             by: by.into(),
-            bottom: draw.below(3) == 0,
             overall,
             others: (draw.below(3) > 0).then(|| others.to_string()),
         };
-        let top = (draw.below(4) > 0).then_some((top, sql));
+        let lowest = draw.below(3) == 0;
+        let top = (draw.below(4) > 0).then_some((top, lowest, sql));
         let having = draw.of(&[("s > 300", "sum(amount) > 300"), ("n >= 3", "count(*) >= 3")]);
         let having = (top.is_none() || draw.below(3) == 0).then_some(having);
         Picked {
@@ -334,10 +335,15 @@ impl Picked {
         DimensionBrief {
             name: self.name.into(),
             having: self.having.map(|(formula, _)| formula.into()),
-            top: self.top.as_ref().map(|(top, _)| top.clone()),
+            top: self.kept(false),
+            bottom: self.kept(true),
             totals_of: if self.shown_only { TotalsOf::Shown } else { TotalsOf::All },
             ..DimensionBrief::default()
         }
+    }
+
+    fn kept(&self, lowest: bool) -> Option<TopBrief> {
+        self.top.as_ref().filter(|(_, of, _)| *of == lowest).map(|(top, ..)| top.clone())
     }
 
     fn others(&self) -> Option<&'static str> {
@@ -352,12 +358,13 @@ impl Picked {
         let else_fate = if self.shown_only { "drop" } else { "hide" };
         let (rank, fate) = match &self.top {
             None => ("1".to_string(), "'keep'".to_string()),
-            Some((top, _)) => {
+            Some((top, lowest, _)) => {
                 let area = if self.overall { "" } else { "parent, " };
-                let way = if top.bottom { "" } else { "desc" };
-                let wanted = match top.count.strip_suffix('%') {
+                let way = if *lowest { "" } else { "desc" };
+                let count = top.count.to_string();
+                let wanted = match count.strip_suffix('%') {
                     Some(share) => format!("ceil(n * {share} / 100.0)"),
-                    None => top.count.clone(),
+                    None => count,
                 };
                 let left_out = if top.others.is_some() { "gather" } else { else_fate };
                 (
@@ -369,7 +376,7 @@ impl Picked {
             }
         };
         let area = if self.overall { "ok" } else { "parent, ok" };
-        let value = self.top.as_ref().map_or("null::numeric", |(_, sql)| sql);
+        let value = self.top.as_ref().map_or("null::numeric", |(.., sql)| sql);
         format!(
             "select parent, member, ok met, case when not ok then '{else_fate}' else {fate} end fate from (select *, {rank} p, count(*) over (partition by {area}) n from (select {parent} parent, shown_{} member, {value} v, coalesce({ok}, false) ok from {lines} lines group by 1, 2) a) b",
             self.name,

@@ -1,0 +1,93 @@
+//! What is said about single dimensions.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::amount::Amount;
+use super::keyed::keyed;
+use super::lists::{Named, SomeTexts, pairs, some_texts};
+use super::order::Order;
+use super::words::words;
+use crate::formula::Formula;
+
+/// What is said about one dimension.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", default, deny_unknown_fields)]
+pub struct DimensionBrief {
+    /// The dimension as the layout names it.
+    #[serde(skip)]
+    pub name: String,
+    /// Its heading (default: the name).
+    pub label: Option<String>,
+    /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
+    /// 'plan'`, then `asc` or `desc`; or a list of members, which come first.
+    pub order: Option<Order>,
+    /// Keeps the highest members only.
+    pub top: Option<TopBrief>,
+    /// Keeps the lowest members only.
+    pub bottom: Option<TopBrief>,
+    /// The condition on cells that members must meet, as in `sales > 10000`.
+    pub having: Option<Formula>,
+    /// The only members that are shown (default: all).
+    #[serde(with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
+    pub only: Vec<String>,
+    /// Members that are not shown.
+    #[serde(with = "some_texts")]
+    #[schemars(with = "SomeTexts")]
+    pub except: Vec<String>,
+    /// What totals cover where members are not shown.
+    pub totals_of: TotalsOf,
+    /// Labels that are shown instead of members' own.
+    #[serde(with = "pairs")]
+    #[schemars(with = "std::collections::BTreeMap<String, String>")]
+    pub labels: Vec<(String, String)>,
+}
+
+/// Which members of a dimension are kept, by a measure.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(remote = "Self", deny_unknown_fields)]
+pub struct TopBrief {
+    /// How many, as a number, a share such as `20%`, or the name of an assumption.
+    pub count: Amount,
+    /// What they are ranked by: a measure, or a formula over cells.
+    pub by: Formula,
+    /// Whether they are ranked overall rather than within each parent.
+    #[serde(default)]
+    pub overall: bool,
+    /// The label of the member that gathers the rest (default: the rest is dropped).
+    pub others: Option<String>,
+}
+
+words! {
+    /// What totals cover where some members are not shown.
+    #[derive(Default)]
+    pub enum TotalsOf is "choice" {
+        /// Everything, shown or not.
+        #[default]
+        All = "all",
+        /// What is shown.
+        Shown = "shown",
+    }
+}
+
+keyed!(DimensionBrief);
+keyed!(TopBrief);
+
+impl DimensionBrief {
+    /// Which members are kept by a measure, and whether they are the lowest.
+    pub(crate) fn kept(&self) -> Option<(&TopBrief, bool)> {
+        let top = self.top.as_ref().map(|top| (top, false));
+        top.or(self.bottom.as_ref().map(|bottom| (bottom, true)))
+    }
+}
+
+impl Named for DimensionBrief {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn set_name(&mut self, name: String) {
+        self.name = name;
+    }
+}

@@ -1,0 +1,69 @@
+//! Formulas as texts of a brief.
+
+use std::fmt;
+
+use serde::de::{Deserialize, Deserializer, Error, Visitor};
+
+use crate::formula::Formula;
+
+/// A formula from its text. One with an assumption in braces is read once what is assumed is known.
+pub(super) fn formula(text: &str) -> Result<Formula, String> {
+    let formula = Formula::from(text);
+    match formula.tree("") {
+        Err(error) if !text.contains('{') => Err(error.to_string()),
+        _ => Ok(formula),
+    }
+}
+
+impl<'de> Deserialize<'de> for Formula {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Formula, D::Error> {
+        struct Checked;
+
+        impl Visitor<'_> for Checked {
+            type Value = Formula;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a formula")
+            }
+
+            fn visit_str<E: Error>(self, text: &str) -> Result<Formula, E> {
+                formula(text).map_err(E::custom)
+            }
+        }
+
+        deserializer.deserialize_str(Checked)
+    }
+}
+
+impl serde::Serialize for Formula {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+super::words::schema!(Formula is { "type": "string" });
+
+/// Formulas by level, of which `none` is none.
+pub(super) mod formula_levels {
+    use serde::{Deserializer, Serializer};
+
+    use crate::formula::Formula;
+
+    const NONE: &str = "none";
+
+    pub(in crate::brief) fn serialize<S: Serializer>(
+        all: &[(String, Option<Formula>)],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        let text = |formula: &Option<Formula>| formula.as_ref().map_or(NONE.to_string(), ToString::to_string);
+        serializer.collect_map(all.iter().map(|(level, formula)| (level, text(formula))))
+    }
+
+    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<(String, Option<Formula>)>, D::Error> {
+        let pairs: Vec<(String, Formula)> = crate::brief::lists::pairs::deserialize(deserializer)?;
+        let formula = |formula: Formula| (!formula.is_named(NONE)).then_some(formula);
+        Ok(pairs.into_iter().map(|(level, text)| (level, formula(text))).collect())
+    }
+}

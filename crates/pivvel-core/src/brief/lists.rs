@@ -1,0 +1,237 @@
+//! Parts of a brief that stand under their names, as one text or several, or in a list.
+
+use std::fmt;
+
+use serde::de::{Error, SeqAccess, Visitor};
+
+/// A part of a brief that stands in a table under its name.
+pub(super) trait Named {
+    fn name(&self) -> &str;
+    fn set_name(&mut self, name: String);
+}
+
+/// Parts under their names, in the order in which they stand.
+pub(super) mod by_name {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    use super::Named;
+
+    pub(in crate::brief) fn serialize<T: Named + Serialize, S: Serializer>(
+        all: &[T],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(all.iter().map(|one| (one.name(), one)))
+    }
+
+    pub(in crate::brief) fn deserialize<'de, T: Named + Deserialize<'de>, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<T>, D::Error> {
+        let pairs: Vec<(String, T)> = super::pairs::deserialize(deserializer)?;
+        let named = |(name, mut one): (String, T)| {
+            one.set_name(name);
+            one
+        };
+        Ok(pairs.into_iter().map(named).collect())
+    }
+}
+
+/// Values by name, in the order in which they stand.
+pub(super) mod pairs {
+    use std::fmt;
+    use std::marker::PhantomData;
+
+    use serde::de::{MapAccess, Visitor};
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    pub(in crate::brief) fn serialize<T: Serialize, S: Serializer>(
+        all: &[(String, T)],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(all.iter().map(|(name, value)| (name, value)))
+    }
+
+    pub(in crate::brief) fn deserialize<'de, T: Deserialize<'de>, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<(String, T)>, D::Error> {
+        struct Pairs<T>(PhantomData<T>);
+
+        impl<'de, T: Deserialize<'de>> Visitor<'de> for Pairs<T> {
+            type Value = Vec<(String, T)>;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a table by name")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+                let mut pairs = Vec::new();
+                while let Some(pair) = map.next_entry()? {
+                    pairs.push(pair);
+                }
+                Ok(pairs)
+            }
+        }
+
+        deserializer.deserialize_map(Pairs(PhantomData))
+    }
+}
+
+/// One text, or a list of texts.
+pub(super) mod texts {
+    use serde::{Deserializer, Serialize, Serializer};
+
+    pub(in crate::brief) fn serialize<T: AsRef<[String]>, S: Serializer>(
+        all: &T,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        all.as_ref().serialize(serializer)
+    }
+
+    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<String>, D::Error> {
+        deserializer.deserialize_any(super::OneOrMore)
+    }
+}
+
+/// The same where an empty list would mean what leaving the key out means, or the opposite.
+pub(super) mod some_texts {
+    use serde::Deserializer;
+
+    pub(in crate::brief) use super::texts::serialize;
+
+    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<String>, D::Error> {
+        super::texts::deserialize(deserializer).and_then(super::not_empty)
+    }
+}
+
+/// The same where leaving the key out means something else than any list.
+pub(super) mod texts_if_any {
+    use serde::{Deserializer, Serialize, Serializer};
+
+    pub(in crate::brief) fn serialize<S: Serializer>(
+        all: &Option<Vec<String>>,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        all.serialize(serializer)
+    }
+
+    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Option<Vec<String>>, D::Error> {
+        super::texts::deserialize(deserializer).map(Some)
+    }
+}
+
+/// A list that is not empty.
+pub(super) mod some {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    pub(in crate::brief) fn serialize<T: Serialize, S: Serializer>(
+        all: &[T],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        all.serialize(serializer)
+    }
+
+    pub(in crate::brief) fn deserialize<'de, T: Deserialize<'de>, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Vec<T>, D::Error> {
+        Vec::deserialize(deserializer).and_then(super::not_empty)
+    }
+}
+
+fn not_empty<T, E: Error>(list: Vec<T>) -> Result<Vec<T>, E> {
+    match list.is_empty() {
+        true => Err(E::custom("is an empty list; leave the key out")),
+        false => Ok(list),
+    }
+}
+
+struct OneOrMore;
+
+impl<'de> Visitor<'de> for OneOrMore {
+    type Value = Vec<String>;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a list of texts")
+    }
+
+    fn visit_str<E: Error>(self, text: &str) -> Result<Vec<String>, E> {
+        Ok(vec![text.to_string()])
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Vec<String>, A::Error> {
+        let mut texts = Vec::new();
+        while let Some(text) = list.next_element()? {
+            texts.push(text);
+        }
+        Ok(texts)
+    }
+}
+
+/// One text or several, in the schema.
+pub(super) struct Texts;
+super::words::schema!(Texts is {
+    "anyOf": [{ "type": "string" }, { "type": "array", "items": { "type": "string" } }]
+});
+
+/// One text or several, and at least one.
+pub(super) struct SomeTexts;
+super::words::schema!(SomeTexts is {
+    "anyOf": [{ "type": "string" }, { "type": "array", "items": { "type": "string" }, "minItems": 1 }]
+});
+
+/// Columns that both tables have, or pairs of one of each.
+pub(super) mod related_keys {
+    use std::fmt;
+
+    use schemars::{Schema, SchemaGenerator, json_schema};
+    use serde::de::value::{MapAccessDeserializer, SeqAccessDeserializer};
+    use serde::de::{Error, MapAccess, SeqAccess, Visitor};
+    use serde::{Deserializer, Serializer};
+
+    type Keys = Vec<(String, String)>;
+
+    pub(in crate::brief) fn serialize<S: Serializer>(all: &Keys, serializer: S) -> Result<S::Ok, S::Error> {
+        super::pairs::serialize(all, serializer)
+    }
+
+    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Keys, D::Error> {
+        struct NamesOrPairs;
+
+        impl<'de> Visitor<'de> for NamesOrPairs {
+            type Value = Keys;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("the column that both have, a list of them, or a table of pairs")
+            }
+
+            fn visit_str<E: Error>(self, text: &str) -> Result<Keys, E> {
+                Ok(vec![(text.to_string(), text.to_string())])
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, list: A) -> Result<Keys, A::Error> {
+                let names = super::texts::deserialize(SeqAccessDeserializer::new(list))?;
+                Ok(names.into_iter().map(|name| (name.clone(), name)).collect())
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<Keys, A::Error> {
+                super::pairs::deserialize(MapAccessDeserializer::new(map))
+            }
+        }
+
+        deserializer.deserialize_any(NamesOrPairs).and_then(super::not_empty)
+    }
+
+    pub(in crate::brief) fn schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "anyOf": [
+            { "type": "string" },
+            { "type": "array", "items": { "type": "string" }, "minItems": 1 },
+            { "type": "object", "additionalProperties": { "type": "string" }, "minProperties": 1 }
+        ] })
+    }
+}
