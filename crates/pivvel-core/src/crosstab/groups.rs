@@ -16,7 +16,7 @@ use crate::lines::{LineSource, Tally};
 use crate::model::Kind;
 
 /// The version of how groups are kept. Groups of another one are refused.
-const VERSION: &str = "2";
+const VERSION: &str = "3";
 
 /// The leaf groups of a brief's lines with their states, which can be saved and merged later.
 ///
@@ -199,8 +199,7 @@ pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<Le
 
 /// What the groups are made by.
 fn fingerprint(jobs: &[Job]) -> String {
-    let parts = jobs.iter().map(|job| format!("{:?} {:?}", job.plan.needed_names(), job.plan.grouping));
-    hashed(&parts.collect::<String>())
+    hashed(&jobs.iter().map(|job| job.plan.grouped()).collect::<String>())
 }
 
 /// A text as a number in hexadecimal digits (FNV-1a).

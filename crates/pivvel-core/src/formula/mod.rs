@@ -6,6 +6,7 @@
 
 mod aggregate;
 mod bounds;
+mod canonical;
 mod cell;
 mod check;
 mod columns;
@@ -22,6 +23,7 @@ mod written;
 
 pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
+pub(crate) use canonical::canonical;
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way, all_leaves};
 pub(crate) use check::{
     Blanks, Scope, Step, TypedExpr, check, check_condition, check_formula, check_number, check_truth,

@@ -275,6 +275,11 @@ pub(crate) struct ScalarCall {
 }
 
 impl ScalarCall {
+    /// The function with what it is told, as fingerprints have it.
+    pub(super) fn canonical(self) -> String {
+        format!("{} {}", self.function.name, self.places)
+    }
+
     /// What comes of the values of one line or cell; `None` stands for blank.
     pub(super) fn of_values(
         self,

@@ -1,6 +1,6 @@
 //! What a scan is to do: keys to group by, and values whose states are kept.
 
-use crate::formula::{Function, LineFormula, Type, TypedExpr};
+use crate::formula::{Function, LineFormula, Type, TypedExpr, canonical};
 use crate::model::{DatePart, Kind};
 
 /// Everything that a scan needs to know.
@@ -91,7 +91,58 @@ pub(crate) enum Aggregate {
     Nested { function: Function, finer: usize, inner: Box<TypedExpr<Aggregate>> },
 }
 
+impl Grouping {
+    /// All that decides what the groups are, as a text that stays the same from version to version.
+    pub(crate) fn canonical(&self) -> String {
+        let Grouping { filter, rows, columns, values, finer } = self;
+        format!(
+            "where {}\nrows {}\ncolumns {}\n{}",
+            condition(filter),
+            keys(rows),
+            keys(columns),
+            states(values, finer)
+        )
+    }
+}
+
+fn condition(filter: &Option<LineFormula>) -> String {
+    filter.as_ref().map_or("all".to_string(), canonical)
+}
+
+fn keys(keys: &[Key]) -> String {
+    let one = |Key { name, formula }: &Key| format!("{name:?} {}", canonical(formula));
+    keys.iter().map(one).collect::<Vec<_>>().join(", ")
+}
+
+fn states(values: &[LineValue], finer: &[Finer]) -> String {
+    // What a value is called is for messages.
+    let value = |LineValue { name: _, formula, by, needs }: &LineValue| {
+        format!("value {} by {} keeps {}\n", canonical(formula), condition(by), needs.canonical())
+    };
+    let group = |Finer { keys: own, filter, values, finer, more_than_counted }: &Finer| {
+        let counted = if *more_than_counted { "" } else { " counted" };
+        format!("per {} where {}{counted}\n{}end\n", keys(own), condition(filter), states(values, finer))
+    };
+    values.iter().map(value).chain(finer.iter().map(group)).collect()
+}
+
 impl Needs {
+    fn canonical(self) -> String {
+        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self;
+        let all = [
+            (sum, "sum"),
+            (low, "low"),
+            (high, "high"),
+            (squares, "squares"),
+            (first, "first"),
+            (last, "last"),
+            (list, "list"),
+            (distinct, "distinct"),
+            (spread, "spread"),
+        ];
+        all.iter().filter(|(kept, _)| *kept).map(|(_, word)| *word).collect::<Vec<_>>().join(" ")
+    }
+
     pub(crate) fn need(&mut self, function: Function) {
         match function {
             Function::Sum | Function::Mean => self.sum = true,

@@ -8,6 +8,7 @@ mod build;
 mod cells;
 mod doubts;
 mod emphasize;
+mod fingerprint;
 mod items;
 mod layout;
 mod model;

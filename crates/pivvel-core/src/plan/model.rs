@@ -419,26 +419,6 @@ impl Plan {
         }
     }
 
-    /// All that decides which cells there are and what their values are, as text.
-    pub(crate) fn computed(&self) -> String {
-        let layout = |dimensions: &[Dimension]| {
-            let one = |d: &Dimension| format!("{} {:?} {:?}", d.name, d.order, d.pick);
-            dimensions.iter().map(one).collect::<Vec<_>>().join("; ")
-        };
-        let measure = |m: &Measure| format!("{} = {} {:?}", m.name, m.formula, m.level_specs);
-        let measures: Vec<String> = self.measures.iter().map(measure).collect();
-        let item = |item: &PlannedItem| format!("{}: {} = {}", item.dimension, item.name, item.formula);
-        let items: Vec<String> = self.items.iter().map(item).collect();
-        format!(
-            "{} | {} | {measures:?} | {items:?} | {:?} | {:?} {:?}",
-            layout(&self.rows),
-            layout(&self.columns),
-            self.tiers,
-            self.needed_names,
-            self.grouping
-        )
-    }
-
     /// The emphasis whose peers and yardstick a measure's cells of a grain have everywhere: the first on it that
     /// shows it by its own values. Where there is none, all of the grain are peers.
     pub(crate) fn scaled_by(&self, shown: usize, grain: (usize, usize)) -> Option<usize> {

@@ -273,7 +273,27 @@ fn groups_that_do_not_fit_are_refused() {
     metadata.insert("pivvel:version".to_string(), "0".to_string());
     let old = RecordBatch::try_new(schema.with_metadata(metadata).into(), batch.columns().to_vec()).unwrap();
     let error = Groups::from_record_batch("old.arrow", old).unwrap_err().to_string();
-    assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 2 is read; keep them anew");
+    assert_eq!(error, "old.arrow: these groups are kept in form 0, and form 3 is read; keep them anew");
+}
+
+/// Groups that a version kept are read by every later one, or refused by the number of their form. What
+/// fingerprints are made of is pinned here: who changes it changes the form, too.
+#[test]
+fn stored_groups_are_read_or_refused_by_their_form() {
+    let folder = std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/kept"));
+    let text = std::fs::read_to_string(folder.join("brief.toml")).unwrap();
+    let brief = pivvel::brief_from_toml("brief.toml", &text).unwrap();
+    let mut lines = open(folder.join("lines.csv").to_str().unwrap(), &ReadOptions::default()).unwrap();
+    let fresh = CrossTab::build(&brief, lines.as_mut()).unwrap();
+    assert_eq!(fresh.fingerprint(), "9c67459186502c1d");
+    let groups = open_groups(&folder.join("form3.arrow")).unwrap();
+    let kept = Run::new().build_from(&brief, &[groups]).unwrap();
+    assert_eq!(kept.to_record_batch(), fresh.to_record_batch());
+    let error = open_groups(&folder.join("form2.arrow")).unwrap_err().to_string();
+    assert!(
+        error.ends_with("these groups are kept in form 2, and form 3 is read; keep them anew"),
+        "{error}"
+    );
 }
 
 /// Row groups of which no line is wanted are not read, and the result and what is told of the lines are
