@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use pivvel::Argument;
 
 /// Sales lines in, cross-tab out, every level on a scale of its own.
 #[derive(Debug, Parser)]
@@ -474,5 +475,18 @@ fn delimiter(text: &str) -> Result<u8, String> {
         ("tab" | "\\t", _) => Ok(b'\t'),
         (_, [one]) if !one.is_ascii_alphanumeric() && *one != b'"' => Ok(*one),
         _ => Err("a single mark is wanted, such as ; or | or tab".into()),
+    }
+}
+
+/// How what the library is given is written here.
+pub(crate) fn flag(argument: Argument) -> &'static str {
+    match argument {
+        Argument::Address => "--at",
+        Argument::Measure => "--measure",
+        Argument::Columns => "--columns",
+        Argument::Order => "--sort",
+        Argument::View => "--view",
+        Argument::Target => "--to",
+        Argument::LevelFiles => "--split-levels",
     }
 }

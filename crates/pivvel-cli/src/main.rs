@@ -42,6 +42,7 @@ fn main() -> ExitCode {
         // Whoever reads our output had enough.
         Err(error) if error.is_broken_pipe() => ExitCode::SUCCESS,
         Err(error) => {
+            let error = error.with_arguments(&arguments::flag);
             messages::print_message(&format!("pivvel: {error}"));
             ExitCode::from(if error.is_request() { 2 } else { 1 })
         }

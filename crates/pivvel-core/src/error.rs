@@ -20,21 +20,21 @@ pub struct Error(Box<Fault>);
 #[derive(Debug)]
 enum Fault {
     Request {
-        place: String,
+        place: ErrorPlace,
         message: String,
     },
     Formula {
-        place: String,
+        place: ErrorPlace,
         text: String,
         span: Range<usize>,
         message: String,
     },
     Data {
-        place: String,
+        place: ErrorPlace,
         message: String,
     },
     Widen {
-        place: String,
+        place: ErrorPlace,
         column: String,
         found: Kind,
         needed: Kind,
@@ -50,15 +50,97 @@ enum Fault {
         hint: String,
     },
     Overflow {
-        place: String,
+        place: ErrorPlace,
     },
     Memory {
         message: String,
     },
     Io {
-        place: String,
+        place: ErrorPlace,
         cause: std::io::Error,
     },
+}
+
+/// What a call is given that an error can be about. How that is written, as a flag or as a field, is known to who
+/// called: see [`Error::with_arguments`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Argument {
+    /// The address of a cell.
+    Address,
+    /// The name of a measure.
+    Measure,
+    /// The columns of lines that are wanted.
+    Columns,
+    /// What lines are sorted by.
+    Order,
+    /// The number of a view.
+    View,
+    /// A file that is written.
+    Target,
+    /// Files that are written, one for each pair of levels.
+    LevelFiles,
+}
+
+impl fmt::Display for Argument {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Argument::Address => "address",
+            Argument::Measure => "measure",
+            Argument::Columns => "columns",
+            Argument::Order => "order",
+            Argument::View => "view",
+            Argument::Target => "file",
+            Argument::LevelFiles => "files by level",
+        })
+    }
+}
+
+/// Where something is wrong: a text such as `lines.csv, line 12`, or an argument with its value.
+#[derive(Debug, Clone)]
+pub struct ErrorPlace {
+    argument: Option<Argument>,
+    text: String,
+}
+
+impl ErrorPlace {
+    /// An argument with its value.
+    pub fn of(argument: Argument, value: impl Into<String>) -> ErrorPlace {
+        ErrorPlace { argument: Some(argument), text: value.into() }
+    }
+
+    fn is_empty(&self) -> bool {
+        self.argument.is_none() && self.text.is_empty()
+    }
+
+    /// In the words of who called.
+    fn named(&mut self, name: &dyn Fn(Argument) -> &'static str) {
+        if let Some(argument) = self.argument.take() {
+            let space = if self.text.is_empty() { "" } else { " " };
+            self.text = format!("{}{space}{}", name(argument), self.text);
+        }
+    }
+}
+
+impl fmt::Display for ErrorPlace {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.argument {
+            Some(argument) if self.text.is_empty() => argument.fmt(f),
+            Some(argument) => write!(f, "{argument} {}", self.text),
+            None => f.write_str(&self.text),
+        }
+    }
+}
+
+impl<T: Into<String>> From<T> for ErrorPlace {
+    fn from(text: T) -> ErrorPlace {
+        ErrorPlace { argument: None, text: text.into() }
+    }
+}
+
+impl From<Argument> for ErrorPlace {
+    fn from(argument: Argument) -> ErrorPlace {
+        ErrorPlace::of(argument, "")
+    }
 }
 
 /// A value that does not fit its column's kind, and where it stands.
@@ -95,13 +177,13 @@ pub(crate) fn shown(text: &str) -> String {
 
 impl Error {
     /// A request that cannot be carried out as it was put.
-    pub fn request(place: impl Into<String>, message: impl Into<String>) -> Error {
+    pub fn request(place: impl Into<ErrorPlace>, message: impl Into<String>) -> Error {
         Error(Box::new(Fault::Request { place: place.into(), message: message.into() }))
     }
 
     /// A name that is not known; the nearest known one is offered.
     pub fn unknown<'a>(
-        place: impl Into<String>,
+        place: impl Into<ErrorPlace>,
         what: &str,
         name: &str,
         known: impl IntoIterator<Item = &'a str>,
@@ -111,7 +193,7 @@ impl Error {
 
     /// A formula that cannot be read or does not make sense, with the spot in its text (bytes).
     pub fn formula(
-        place: impl Into<String>,
+        place: impl Into<ErrorPlace>,
         text: impl Into<String>,
         span: Range<usize>,
         message: impl Into<String>,
@@ -121,7 +203,7 @@ impl Error {
     }
 
     /// Lines that cannot be used as they are.
-    pub fn data(place: impl Into<String>, message: impl Into<String>) -> Error {
+    pub fn data(place: impl Into<ErrorPlace>, message: impl Into<String>) -> Error {
         Error(Box::new(Fault::Data { place: place.into(), message: message.into() }))
     }
 
@@ -132,7 +214,12 @@ impl Error {
 
     /// A column whose later values need a wider kind than its first lines led to believe. A
     /// source that can be read again is read again with that kind; see [`Error::wider`].
-    pub fn widen(place: impl Into<String>, column: impl Into<String>, found: Kind, needed: Kind) -> Error {
+    pub fn widen(
+        place: impl Into<ErrorPlace>,
+        column: impl Into<String>,
+        found: Kind,
+        needed: Kind,
+    ) -> Error {
         Error(Box::new(Fault::Widen { place: place.into(), column: column.into(), found, needed }))
     }
 
@@ -144,7 +231,7 @@ impl Error {
     }
 
     /// A number of more than 38 digits, or a floating-point one beyond all others.
-    pub fn overflow(place: impl Into<String>) -> Error {
+    pub fn overflow(place: impl Into<ErrorPlace>) -> Error {
         Error(Box::new(Fault::Overflow { place: place.into() }))
     }
 
@@ -159,7 +246,7 @@ impl Error {
     }
 
     /// A file or stream that failed.
-    pub fn io(place: impl Into<String>, cause: std::io::Error) -> Error {
+    pub fn io(place: impl Into<ErrorPlace>, cause: std::io::Error) -> Error {
         Error(Box::new(Fault::Io { place: place.into(), cause }))
     }
 
@@ -170,6 +257,29 @@ impl Error {
             Fault::Reconsider { error, .. } => error.is_request(),
             fault => matches!(fault, Fault::Request { .. } | Fault::Formula { .. }),
         }
+    }
+
+    /// The error in the words of who called: what arguments are called there, as the flags of a command.
+    ///
+    /// ```
+    /// use pivvel_core::{Argument, Error};
+    ///
+    /// let error = Error::request(Argument::View, "there is none");
+    /// assert_eq!(error.to_string(), "view: there is none");
+    /// let flag = |_: Argument| "--view";
+    /// assert_eq!(error.with_arguments(&flag).to_string(), "--view: there is none");
+    /// ```
+    pub fn with_arguments(mut self, name: &dyn Fn(Argument) -> &'static str) -> Error {
+        match &mut *self.0 {
+            Fault::Request { place, .. }
+            | Fault::Formula { place, .. }
+            | Fault::Data { place, .. }
+            | Fault::Widen { place, .. }
+            | Fault::Overflow { place }
+            | Fault::Io { place, .. } => place.named(name),
+            Fault::Reconsider { .. } | Fault::Misfits { .. } | Fault::Memory { .. } => {}
+        }
+        self
     }
 
     /// Whether the other end of a pipe was closed: the reader had enough.
@@ -235,8 +345,7 @@ impl fmt::Display for Error {
                 let found = found.plural();
                 write!(
                     f,
-                    "{place}: the first lines of column {column} hold {found}, later ones {later}; say --as \
-                     '{column}={needed}'"
+                    "{place}: the first lines of column {column} hold {found}, later ones {later}; give it the kind {needed}"
                 )
             }
             Fault::Reconsider { error, .. } => error.fmt(f),

@@ -56,7 +56,7 @@ pub use drill::{
     TiedAggregate, TiedPart, Trace, WindowPart,
 };
 pub use emphasis::{Emphasis, Mark, Scale, Span};
-pub use error::{Error, Misfit, Result};
+pub use error::{Argument, Error, ErrorPlace, Misfit, Result};
 pub use formula::{
     Clause, Expr, Formula, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
     quote_name, scalar_functions,

@@ -100,15 +100,15 @@ fn addresses_lead_to_cells() {
 fn addresses_that_lead_nowhere() {
     let crosstab = crosstab(same);
     let cases = [
-        ("coast", "--at: coast is not DIMENSION=MEMBER"),
-        ("coast='Fell", "--at: a quote is open in coast='Fell"),
-        ("cost=Fell", "--at: unknown dimension \"cost\"; did you mean \"coast\"?"),
+        ("coast", "address: coast is not DIMENSION=MEMBER"),
+        ("coast='Fell", "address: a quote is open in coast='Fell"),
+        ("cost=Fell", "address: unknown dimension \"cost\"; did you mean \"coast\"?"),
         ("coast=Fel", "did you mean \"Fell\"?"),
         ("coast=Fell,harbour=Lone", "Lone"),
         ("harbour=Tern", "Fell"),
-        ("coast=Fell,coast=Skerry", "--at: coast is named twice"),
+        ("coast=Fell,coast=Skerry", "address: coast is named twice"),
         ("year=2021", "2021"),
-        ("month=2022-01", "--at: unknown dimension \"month\""),
+        ("month=2022-01", "address: unknown dimension \"month\""),
     ];
     for (text, wanted) in cases {
         let found = text.parse::<Address>().and_then(|address| crosstab.locate(&address));

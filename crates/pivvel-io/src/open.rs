@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use pivvel_core::{Error, Result, without_secrets};
 
 use crate::bytes::Bytes;
+use crate::features::feature_is_off;
 use crate::location::{Location, Part};
 use crate::several::Several;
 use crate::source::{ReadOptions, Source};
@@ -37,11 +38,18 @@ pub fn open(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
         return open_reader("standard input", Box::new(std::io::stdin()), options);
     }
     let scheme = location.split_once("://").map(|(scheme, _)| scheme.to_lowercase());
-    if matches!(scheme.as_deref(), Some("postgresql" | "postgres")) {
-        return postgres(location, options);
+    let known = |scheme: &str| SERVERS.iter().find(|server| server.schemes.contains(&scheme));
+    if let Some(server) = scheme.as_deref().and_then(known) {
+        return match server.open {
+            Some(open) => open(location, options),
+            None => Err(feature_is_off("the database", server.reads, server.feature)),
+        };
     }
     if let Some(scheme) = scheme.filter(|_| !Path::new(location).exists()) {
-        let message = format!("lines are not read from {scheme}: addresses begin with postgresql://");
+        let addresses: Vec<String> =
+            SERVERS.iter().map(|server| format!("{}://", server.schemes[0])).collect();
+        let message =
+            format!("lines are not read from {scheme}: addresses begin with {}", addresses.join(" or "));
         return Err(Error::request(without_secrets(location), message));
     }
     // A name may hold anything, a pattern's marks and a # too.
@@ -100,24 +108,15 @@ fn open_file(path: &Path, part: &Part, options: &ReadOptions) -> Result<Box<dyn 
     }
     file.take(16).read_to_end(&mut first).map_err(|e| Error::io(place(), e))?;
     let name = path.file_name().map_or_else(place, |name| name.to_string_lossy().into());
-    match &first[..] {
-        [b'P', b'K', 3, 4, ..] => {
-            part.only(&name, "a workbook", &["sheet", "range"])?;
-            Steady::open(path, Held::Binary, || workbook(path, &name, part, options))
-        }
-        [b'P', b'A', b'R', b'1', ..] => Steady::open(path, Held::Binary, || parquet(path, name, options)),
-        first if first.starts_with(b"ARROW1") => {
-            Steady::open(path, Held::Binary, || arrow(path, name, options))
-        }
-        first if first.starts_with(b"SQLite format 3\0") => {
-            part.only(&name, "a database", &["table"])?;
-            Steady::open(path, Held::Binary, || sqlite(path, name, part, options))
-        }
-        _ => {
-            part.only(&name, "a text file", &[])?;
-            Steady::open(path, Held::Text, || Ok(Box::new(open_text(Bytes::open(path)?, options)?)))
-        }
-    }
+    let Some(form) = FORMS.iter().find(|form| first.starts_with(form.begins)) else {
+        part.only(&name, "a text file", &[])?;
+        return Steady::open(path, Held::Text, || Ok(Box::new(open_text(Bytes::open(path)?, options)?)));
+    };
+    part.only(&name, form.what, form.parts)?;
+    Steady::open(path, Held::Binary, || match form.open {
+        Some(open) => open(path, &name, part, options),
+        None => Err(feature_is_off(&name, form.reads, form.feature)),
+    })
 }
 
 /// Lines from a stream: text, packed or not, or Arrow record batches.
@@ -127,11 +126,11 @@ fn open_reader(
     options: &ReadOptions,
 ) -> Result<Box<dyn Source>> {
     let mut first = Vec::new();
-    reader.by_ref().take(8).read_to_end(&mut first).map_err(|e| Error::io(name, e))?;
+    reader.by_ref().take(16).read_to_end(&mut first).map_err(|e| Error::io(name, e))?;
     let whole: Box<dyn Read + Send> = Box::new(Cursor::new(first.clone()).chain(reader));
     match &first[..] {
         [0xff, 0xff, 0xff, 0xff, ..] => arrow_stream(whole, name, options),
-        [b'P', b'K', 3, 4, ..] | [b'P', b'A', b'R', b'1', ..] => {
+        first if FORMS.iter().any(|form| first.starts_with(form.begins)) => {
             let message =
                 "this form is read from a file, not from a stream: write it to a file and name that";
             Err(Error::request(name, message))
@@ -176,36 +175,103 @@ impl TextSource {
     }
 }
 
-#[cfg(feature = "workbook")]
-fn workbook(path: &Path, name: &str, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    let bytes = std::fs::read(path).map_err(|e| Error::io(path.display().to_string(), e))?;
-    Ok(Box::new(crate::workbook::open(name, Cursor::new(bytes), part, options)?))
+/// What opens a database at an address.
+type OpenAddress = fn(&str, &ReadOptions) -> Result<Box<dyn Source>>;
+
+/// Databases that are found by an address.
+struct Server {
+    /// The schemes of its addresses.
+    schemes: &'static [&'static str],
+    reads: &'static str,
+    feature: &'static str,
+    open: Option<OpenAddress>,
 }
 
-#[cfg(not(feature = "workbook"))]
-fn workbook(_: &Path, name: &str, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off(name, "workbooks", "workbook"))
+static SERVERS: [Server; 1] = [Server {
+    schemes: &["postgresql", "postgres"],
+    reads: "PostgreSQL tables",
+    feature: "postgres",
+    #[cfg(feature = "postgres")]
+    open: Some(|location, options| Ok(Box::new(crate::postgres::open(location, options)?))),
+    #[cfg(not(feature = "postgres"))]
+    open: None,
+}];
+
+/// What opens a file of a form: its path, its name, and which part of it is meant.
+type OpenFile = fn(&Path, &str, &Part, &ReadOptions) -> Result<Box<dyn Source>>;
+
+/// Files that are told by how they begin; all others are text.
+struct FileForm {
+    /// The first bytes.
+    begins: &'static [u8],
+    /// One of them, in words.
+    what: &'static str,
+    /// What a location may name after `#`.
+    parts: &'static [&'static str],
+    /// All of them, in words.
+    reads: &'static str,
+    feature: &'static str,
+    /// What opens one, where this build does.
+    open: Option<OpenFile>,
 }
 
-#[cfg(feature = "parquet")]
-fn parquet(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    Ok(Box::new(crate::parquet::open(path.into(), name, options)?))
-}
+static FORMS: [FileForm; 4] = [
+    FileForm {
+        begins: b"PK\x03\x04",
+        what: "a workbook",
+        parts: &["sheet", "range"],
+        reads: "workbooks",
+        feature: "workbook",
+        #[cfg(feature = "workbook")]
+        open: Some(|path, name, part, options| {
+            let bytes = std::fs::read(path).map_err(|e| Error::io(path.display().to_string(), e))?;
+            Ok(Box::new(crate::workbook::open(name, Cursor::new(bytes), part, options)?))
+        }),
+        #[cfg(not(feature = "workbook"))]
+        open: None,
+    },
+    FileForm {
+        begins: b"PAR1",
+        what: "a Parquet file",
+        parts: &[],
+        reads: "Parquet",
+        feature: "parquet",
+        #[cfg(feature = "parquet")]
+        open: Some(|path, name, _, options| {
+            Ok(Box::new(crate::parquet::open(path.into(), name.into(), options)?))
+        }),
+        #[cfg(not(feature = "parquet"))]
+        open: None,
+    },
+    FileForm {
+        begins: b"ARROW1",
+        what: "an Arrow file",
+        parts: &[],
+        reads: ARROW,
+        feature: "arrow",
+        #[cfg(feature = "arrow")]
+        open: Some(|path, name, _, options| {
+            Ok(Box::new(crate::arrow_ipc::open(path.into(), name.into(), options)?))
+        }),
+        #[cfg(not(feature = "arrow"))]
+        open: None,
+    },
+    FileForm {
+        begins: b"SQLite format 3\0",
+        what: "a database",
+        parts: &["table"],
+        reads: "SQLite databases",
+        feature: "sqlite",
+        #[cfg(feature = "sqlite")]
+        open: Some(|path, name, part, options| {
+            Ok(Box::new(crate::sqlite::open(path, name.into(), part, options)?))
+        }),
+        #[cfg(not(feature = "sqlite"))]
+        open: None,
+    },
+];
 
-#[cfg(not(feature = "parquet"))]
-fn parquet(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off(&name, "Parquet", "parquet"))
-}
-
-#[cfg(feature = "arrow")]
-fn arrow(path: &Path, name: String, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    Ok(Box::new(crate::arrow_ipc::open(path.into(), name, options)?))
-}
-
-#[cfg(not(feature = "arrow"))]
-fn arrow(_: &Path, name: String, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off(&name, "Arrow record batches", "arrow"))
-}
+const ARROW: &str = "Arrow record batches";
 
 #[cfg(feature = "arrow")]
 fn arrow_stream(reader: Box<dyn Read + Send>, name: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
@@ -214,25 +280,5 @@ fn arrow_stream(reader: Box<dyn Read + Send>, name: &str, options: &ReadOptions)
 
 #[cfg(not(feature = "arrow"))]
 fn arrow_stream(_: Box<dyn Read + Send>, name: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off(name, "Arrow record batches", "arrow"))
-}
-
-#[cfg(feature = "sqlite")]
-fn sqlite(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    Ok(Box::new(crate::sqlite::open(path, name, part, options)?))
-}
-
-#[cfg(not(feature = "sqlite"))]
-fn sqlite(_: &Path, name: String, _: &Part, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off(&name, "SQLite databases", "sqlite"))
-}
-
-#[cfg(feature = "postgres")]
-fn postgres(location: &str, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    Ok(Box::new(crate::postgres::open(location, options)?))
-}
-
-#[cfg(not(feature = "postgres"))]
-fn postgres(_: &str, _: &ReadOptions) -> Result<Box<dyn Source>> {
-    Err(crate::features::feature_is_off("the database", "PostgreSQL tables", "postgres"))
+    Err(feature_is_off(name, ARROW, "arrow"))
 }

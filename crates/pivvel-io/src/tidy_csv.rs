@@ -13,7 +13,7 @@ use crate::table::{TableForm, TableOptions, table_sink};
 pub fn write_tidy_csv(crosstab: &CrossTab, mut out: impl Write + Send) -> std::io::Result<()> {
     let spec = TableSpec { exact: true, ..TableSpec::default() };
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
-    let mut sink = table_sink(TableForm::Csv, &table.schema, &mut out, TableOptions::default())?;
+    let mut sink = table_sink(TableForm::CSV, &table.schema, &mut out, TableOptions::default())?;
     for batch in table.batches {
         sink.write(&batch)?;
     }

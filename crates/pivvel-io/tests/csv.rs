@@ -132,7 +132,7 @@ fn kinds_that_widen_late() {
         error.starts_with("x.csv, line 20002: the first lines of column v hold whole numbers"),
         "{error}"
     );
-    assert!(error.ends_with("say --as 'v=decimal(3)'"), "{error}");
+    assert!(error.ends_with("give it the kind decimal(3)"), "{error}");
 }
 
 #[test]

@@ -180,7 +180,7 @@ proptest! {
 
     #[test]
     fn csv_as_its_crate_reads_it(batch in table(), inert: bool) {
-        let bytes = written(&batch, TableForm::Csv, TableOptions { inert });
+        let bytes = written(&batch, TableForm::CSV, TableOptions { inert });
         let mut reader = csv::Reader::from_reader(&bytes[..]);
         let names: Vec<String> = reader.headers().unwrap().iter().map(str::to_string).collect();
         prop_assert_eq!(&names, &batch.schema().fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>());
@@ -200,7 +200,7 @@ proptest! {
 
     #[test]
     fn json_as_its_crate_reads_it(batch in table()) {
-        let text = String::from_utf8(written(&batch, TableForm::Json, TableOptions::default())).unwrap();
+        let text = String::from_utf8(written(&batch, TableForm::JSON, TableOptions::default())).unwrap();
         // Texts may hold line ends, and in JSON these are written otherwise.
         let lines: Vec<&str> = text.lines().collect();
         prop_assert_eq!(lines.len(), batch.num_rows());
@@ -231,7 +231,7 @@ proptest! {
     /// Every row of Markdown has as many cells as there are columns, and nothing in it is markup.
     #[test]
     fn markdown_keeps_its_columns(batch in table()) {
-        let text = String::from_utf8(written(&batch, TableForm::Markdown, TableOptions::default())).unwrap();
+        let text = String::from_utf8(written(&batch, TableForm::MARKDOWN, TableOptions::default())).unwrap();
         let lines: Vec<&str> = text.split('\n').collect();
         prop_assert_eq!(lines.len(), batch.num_rows() + 3);
         for line in &lines[..lines.len() - 1] {
@@ -248,7 +248,7 @@ proptest! {
     #[cfg(feature = "arrow")]
     #[test]
     fn arrow_as_its_crate_reads_it(batch in table()) {
-        let bytes = written(&batch, TableForm::Arrow, TableOptions::default());
+        let bytes = written(&batch, TableForm::ARROW, TableOptions::default());
         let reader = arrow_ipc::reader::FileReader::try_new(std::io::Cursor::new(bytes), None).unwrap();
         prop_assert_eq!(reader.schema(), batch.schema());
         same_columns(&batch, reader.map(Result::unwrap).collect())?;
@@ -260,7 +260,7 @@ proptest! {
         use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("table.parquet");
-        std::fs::write(&path, written(&batch, TableForm::Parquet, TableOptions::default())).unwrap();
+        std::fs::write(&path, written(&batch, TableForm::PARQUET, TableOptions::default())).unwrap();
         let reader = ParquetRecordBatchReaderBuilder::try_new(std::fs::File::open(path).unwrap()).unwrap();
         same_columns(&batch, reader.build().unwrap().map(Result::unwrap).collect())?;
     }

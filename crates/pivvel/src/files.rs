@@ -3,11 +3,14 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Brief, CrossTab, Error, LineSource, Related, Result, Shape, TableSpec, kinds_of_unseen};
+use pivvel_core::{
+    Argument, Brief, CrossTab, Error, ErrorPlace, LineSource, Related, Result, Shape, TableSpec,
+    kinds_of_unseen,
+};
 use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
-use pivvel_view::{draw_page, draw_svg};
 
-use crate::too_large::{check_page, check_picture, check_workbook};
+use crate::drawings::Drawing;
+use crate::too_large::check_workbook;
 
 /// A file that a cross-tab is written to, in the form that its ending says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,14 +37,9 @@ pub struct TargetOptions {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Form {
-    Page,
-    Svg,
-    Png,
+    Drawing(&'static Drawing),
     Table(TableForm),
 }
-
-const DRAWN: [(&str, Form); 4] =
-    [("html", Form::Page), ("htm", Form::Page), ("svg", Form::Svg), ("png", Form::Png)];
 
 impl Target {
     /// The target of a path; `-` is tidy CSV on standard output.
@@ -52,37 +50,34 @@ impl Target {
     /// ```
     /// assert!(pivvel::Target::new("sales.html").is_ok());
     /// let error = pivvel::Target::new("sales.htlm").unwrap_err();
-    /// assert_eq!(error.to_string(), "--to sales.htlm: unknown form \"htlm\"; did you mean \"html\"?");
+    /// assert_eq!(error.to_string(), "file sales.htlm: unknown form \"htlm\"; did you mean \"html\"?");
     /// ```
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
         let (path, options) = (path.into(), TargetOptions::default());
         if path.as_os_str() == "-" {
-            return Ok(Target { path, form: Form::Table(TableForm::Csv), options });
+            return Ok(Target { path, form: Form::Table(TableForm::CSV), options });
         }
-        let place = format!("--to {}", path.display());
+        let place = ErrorPlace::of(Argument::Target, path.display().to_string());
         let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
-            let message = "the ending says the form: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md \
-                           for a table; .svg or .png for a picture";
+            let (page, picture) = (Drawing::usual_endings("page"), Drawing::usual_endings("picture"));
+            let message = format!(
+                "the ending says the form: {page} for a page; {} for a table; {picture} for a picture",
+                TableForm::usual_endings()
+            );
             return Err(Error::request(place, message));
         };
-        let drawn = DRAWN.iter().find(|(known, _)| *known == ending).map(|(_, form)| *form);
-        let form = drawn.or(TableForm::of_ending(&ending).map(Form::Table));
-        match form {
-            Some(Form::Png) if !cfg!(feature = "png") => {
-                let message = "this build draws no PNG; write .svg, or install it with: cargo install --path crates/pivvel-cli --features png";
-                Err(Error::request(place, message))
+        let form = match (Drawing::of_ending(&place, &ending)?, TableForm::of_ending(&ending)) {
+            (Some(drawing), _) => Form::Drawing(drawing),
+            (None, Some(table)) => {
+                table.check(&place)?;
+                Form::Table(table)
             }
-            Some(form) => {
-                if let Form::Table(table) = form {
-                    table.check(&place)?;
-                }
-                Ok(Target { path, form, options })
+            (None, None) => {
+                let known = Drawing::endings().chain(TableForm::endings());
+                return Err(Error::unknown(place, "form", &ending, known));
             }
-            None => {
-                let known = DRAWN.iter().map(|(known, _)| *known).chain(TableForm::endings());
-                Err(Error::unknown(place, "form", &ending, known))
-            }
-        }
+        };
+        Ok(Target { path, form, options })
     }
 
     /// The same with a choice of how it is written.
@@ -109,10 +104,10 @@ impl Target {
         let views = crosstab.views().len();
         if let Some(view) = self.options.view.filter(|view| *view == 0 || *view > views) {
             let message = format!("the brief has {views} views, and none is number {view}");
-            return Err(Error::request("--view", message));
+            return Err(Error::request(Argument::View, message));
         }
         // A level that is not there is told before a file is begun, and so is what would be too large.
-        crosstab.table(&self.spec(TableForm::Csv))?;
+        crosstab.table(&self.spec(TableForm::CSV))?;
         self.check_size(crosstab)?;
         if self.is_standard_output() {
             return self.fill(crosstab, &mut std::io::stdout()).map_err(|e| Error::io("standard output", e));
@@ -127,24 +122,21 @@ impl Target {
     /// What would be too large, with the number and what to do.
     pub fn check_size(&self, crosstab: &CrossTab) -> Result<()> {
         let place = self.path.display().to_string();
-        let views = || crosstab.views().iter().map(|view| &view.crosstab);
-        match (self.form, self.options.view) {
-            (Form::Page, _) => check_page(&place, std::iter::once(crosstab).chain(views())),
-            (Form::Svg | Form::Png, Some(view)) => check_picture(&place, views().nth(view - 1)),
-            (Form::Svg | Form::Png, None) => check_picture(&place, std::iter::once(crosstab).chain(views())),
-            (Form::Table(TableForm::Workbook), _) => {
+        match self.form {
+            Form::Drawing(drawing) => (drawing.check_size)(&place, crosstab, self.options.view),
+            Form::Table(form) if form == TableForm::WORKBOOK => {
                 let is_laid_out = self.options.shape.is_none();
                 let is_tidy = self.options.shape.is_none_or(|shape| shape == Shape::Tidy);
                 let tidy = is_tidy && self.options.levels.is_empty();
                 if is_laid_out || tidy { check_workbook(&place, crosstab, tidy) } else { Ok(()) }
             }
-            (Form::Table(_), _) => Ok(()),
+            Form::Table(_) => Ok(()),
         }
     }
 
     /// The table that a form holds.
     fn spec(&self, form: TableForm) -> TableSpec {
-        let usual = if form == TableForm::Markdown { Shape::Wide } else { Shape::Tidy };
+        let usual = if form == TableForm::MARKDOWN { Shape::Wide } else { Shape::Tidy };
         TableSpec {
             shape: self.options.shape.unwrap_or(usual),
             exact: form.is_text(),
@@ -156,11 +148,11 @@ impl Target {
     fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {
         let other = |message: String| std::io::Error::other(message);
         match self.form {
-            Form::Page => out.write_all(draw_page(crosstab).as_bytes()),
-            Form::Svg => out.write_all(draw_svg(crosstab, self.options.view).as_bytes()),
-            Form::Png => out.write_all(&png(&draw_svg(crosstab, self.options.view)).map_err(other)?),
+            Form::Drawing(drawing) => {
+                out.write_all(&(drawing.draw)(crosstab, self.options.view).map_err(other)?)
+            }
             #[cfg(feature = "workbook")]
-            Form::Table(TableForm::Workbook) if self.options.shape.is_none() => {
+            Form::Table(form) if form == TableForm::WORKBOOK && self.options.shape.is_none() => {
                 out.write_all(&crate::book::workbook(crosstab, &self.options)?)
             }
             Form::Table(form) => {
@@ -194,7 +186,7 @@ impl LevelFiles {
     /// ```
     /// assert!(pivvel::LevelFiles::new("parts").is_ok());
     /// let error = pivvel::LevelFiles::new("*.svg").unwrap_err();
-    /// assert!(error.to_string().starts_with("--split-levels *.svg: one table for each pair of levels"));
+    /// assert!(error.to_string().starts_with("files by level *.svg: one table for each pair of levels"));
     /// ```
     pub fn new(pattern: impl AsRef<Path>) -> Result<LevelFiles> {
         let pattern = pattern.as_ref();
@@ -204,10 +196,10 @@ impl LevelFiles {
             false => (pattern, "*.csv".to_string()),
         };
         let files = LevelFiles { folder: folder.into(), name };
-        let place = format!("--split-levels {}", pattern.display());
+        let place = ErrorPlace::of(Argument::LevelFiles, pattern.display().to_string());
         if !matches!(files.target("levels")?.form, Form::Table(_)) {
-            let message =
-                "one table for each pair of levels is written as .csv, .json, .parquet, .arrow, .xlsx or .md";
+            let endings = TableForm::usual_endings();
+            let message = format!("one table for each pair of levels is written as {endings}");
             return Err(Error::request(place, message));
         }
         let above = folder.parent().filter(|above| !above.as_os_str().is_empty() && !above.is_dir());
@@ -252,16 +244,6 @@ impl LevelFiles {
         }
         Ok(written)
     }
-}
-
-#[cfg(feature = "png")]
-fn png(svg: &str) -> Result<Vec<u8>, String> {
-    pivvel_view::draw_png(svg)
-}
-
-#[cfg(not(feature = "png"))]
-fn png(_: &str) -> Result<Vec<u8>, String> {
-    Err("this build draws no PNG".into())
 }
 
 /// Opens the lines of a brief, wherever they are: see [`open`](pivvel_io::open). Of the options the kinds and

@@ -70,6 +70,7 @@
 mod book;
 mod brief_file;
 mod compare_files;
+mod drawings;
 mod files;
 mod report_file;
 mod story_json;

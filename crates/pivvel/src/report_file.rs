@@ -5,10 +5,13 @@ use std::path::{Path, PathBuf};
 
 use arrow_array::RecordBatch;
 use arrow_schema::{FieldRef, Schema};
-use pivvel_core::{Comparison, Error, LineSource, LinesBehind, Result, Story, Tied, Trace};
+use pivvel_core::{
+    Argument, Comparison, Error, ErrorPlace, LineSource, LinesBehind, Result, Story, Tied, Trace,
+};
 use pivvel_io::{TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_whole};
 use pivvel_view::{ChangeFormats, LineColumn, draw_report_page, report_changes, report_lines, report_story};
 
+use crate::drawings::Drawing;
 use crate::story_to_json;
 
 /// So many lines stand on a page at most.
@@ -28,8 +31,6 @@ enum Form {
     Table(TableForm),
 }
 
-const PAGES: [&str; 2] = ["html", "htm"];
-
 impl ReportTarget {
     /// For lines or changes: a page, or a table in any form; `-` is CSV on standard output.
     ///
@@ -41,21 +42,22 @@ impl ReportTarget {
     /// use pivvel::ReportTarget;
     /// assert!(ReportTarget::of_rows("june.csv").is_ok());
     /// let error = ReportTarget::of_rows("june.parket").unwrap_err();
-    /// assert_eq!(error.to_string(), "--to june.parket: unknown form \"parket\"; did you mean \"parquet\"?");
+    /// assert_eq!(error.to_string(), "file june.parket: unknown form \"parket\"; did you mean \"parquet\"?");
     /// ```
     pub fn of_rows(path: impl Into<PathBuf>) -> Result<ReportTarget> {
         let path = path.into();
         if path.as_os_str() == "-" {
-            return Ok(ReportTarget { path, form: Form::Table(TableForm::Csv) });
+            return Ok(ReportTarget { path, form: Form::Table(TableForm::CSV) });
         }
-        let known = "the ending says the form: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md for a table";
-        let (place, ending) = ending(&path, known)?;
-        let form = match PAGES.contains(&ending.as_str()) {
+        let (page, tables) = (Drawing::usual_endings("page"), TableForm::usual_endings());
+        let known = format!("the ending says the form: {page} for a page; {tables} for a table");
+        let (place, ending) = ending(&path, &known)?;
+        let form = match Drawing::is_page(&ending) {
             true => Form::Page,
             false => {
-                let known = PAGES.iter().copied().chain(TableForm::endings());
+                let known = Drawing::page_endings().chain(TableForm::endings());
                 let form = TableForm::of_ending(&ending);
-                Form::Table(form.ok_or_else(|| Error::unknown(&place, "form", &ending, known))?)
+                Form::Table(form.ok_or_else(|| Error::unknown(place.clone(), "form", &ending, known))?)
             }
         };
         if let Form::Table(table) = form {
@@ -76,9 +78,9 @@ impl ReportTarget {
         let (place, ending) = ending(&path, "the ending says the form: .html for a page, .json for JSON")?;
         let form = match ending.as_str() {
             "json" => Form::Story,
-            page if PAGES.contains(&page) => Form::Page,
+            page if Drawing::is_page(page) => Form::Page,
             other => {
-                let known = PAGES.iter().copied().chain(["json"]);
+                let known = Drawing::page_endings().chain(["json"]);
                 return Err(Error::unknown(place, "form of a story", other, known));
             }
         };
@@ -187,8 +189,8 @@ impl ReportTarget {
 }
 
 /// The ending of a path in small letters, and the place for messages.
-fn ending(path: &Path, known: &str) -> Result<(String, String)> {
-    let place = format!("--to {}", path.display());
+fn ending(path: &Path, known: &str) -> Result<(ErrorPlace, String)> {
+    let place = ErrorPlace::of(Argument::Target, path.display().to_string());
     // Told before the work, not after it.
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.is_dir());
     if let Some(folder) = folder {

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use crate::crosstab::CrossTab;
-use crate::error::{Error, Result};
+use crate::error::{Argument, Error, Result};
 use crate::lines::BLANK;
 use crate::rollup::{Axis, Entry, MemberRef};
 
@@ -52,7 +52,7 @@ impl std::str::FromStr for Address {
 
     fn from_str(text: &str) -> Result<Address> {
         let mut address = Address::default();
-        let place = || "--at".to_string();
+        let place = || Argument::Address;
         if text.trim() == "total" {
             return Ok(address);
         }
@@ -157,7 +157,7 @@ impl CrossTab {
             let spot = if on_rows { &mut rows[level] } else { &mut columns[level] };
             if spot.replace(member.as_str()).is_some_and(|earlier| earlier != member) {
                 let message = format!("{name} is named twice; a cell is of one member of it");
-                return Err(Error::request("--at", message));
+                return Err(Error::request(Argument::Address, message));
             }
         }
         Ok((entry(self.rows(), &rows)?, entry(self.columns(), &columns)?))
@@ -180,14 +180,20 @@ impl CrossTab {
         let of_part: Vec<_> = all.iter().filter(|(.., d)| part(&d.name)).collect();
         match &of_part[..] {
             [(on_rows, level, _)] => Ok((*on_rows, *level)),
-            [] if all.is_empty() => {
-                Err(Error::request("--at", "there is no dimension in this layout; total is its only cell"))
-            }
-            [] => Err(Error::unknown("--at", "dimension", name, all.iter().map(|(.., d)| d.name.as_str()))),
+            [] if all.is_empty() => Err(Error::request(
+                Argument::Address,
+                "there is no dimension in this layout; total is its only cell",
+            )),
+            [] => Err(Error::unknown(
+                Argument::Address,
+                "dimension",
+                name,
+                all.iter().map(|(.., d)| d.name.as_str()),
+            )),
             several => {
                 let names: Vec<&str> = several.iter().map(|(.., d)| d.name.as_str()).collect();
                 let message = format!("{name} could be {}; name it in full", names.join(" or "));
-                Err(Error::request("--at", message))
+                Err(Error::request(Argument::Address, message))
             }
         }
     }
@@ -229,7 +235,7 @@ fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
                 labels[deepest].unwrap_or_default(),
                 named.join(" and ")
             );
-            Err(Error::request("--at", message))
+            Err(Error::request(Argument::Address, message))
         }
     }
 }
@@ -264,8 +270,8 @@ fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
         let above: Vec<String> =
             above.filter_map(|(d, label)| label.map(|label| format!("{} {label}", d.name))).collect();
         let message = format!("there is no {dimension} {label} under {}", above.join(", "));
-        return Error::request("--at", message);
+        return Error::request(Argument::Address, message);
     }
     let known = axis.members(level).labels();
-    Error::unknown("--at", &format!("member of {dimension}"), label, known)
+    Error::unknown(Argument::Address, &format!("member of {dimension}"), label, known)
 }

@@ -12,7 +12,7 @@ use super::operands::{is_aggregate, operands, with_operands, within};
 use super::trace::Trace;
 use crate::brief::{Brief, Form};
 use crate::crosstab::{Cell, Run};
-use crate::error::{Error, Result};
+use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
 use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
 use crate::lines::LineSource;
@@ -189,12 +189,12 @@ impl Run<'_> {
         let (row, column) = trace.crosstab.locate(address)?;
         let Some(cell) = trace.crosstab.cell(row, column) else {
             let message = format!("no line is behind {address}: its row and its column do not meet");
-            return Err(Error::request("--at", message));
+            return Err(Error::request(Argument::Address, message));
         };
         let place = trace.plan.measures.iter().position(|m| m.name == measure);
         let Some(place) = place else {
             let known = brief.measures.iter().map(|m| m.name.as_str());
-            return Err(Error::unknown("--measure", "measure", measure, known));
+            return Err(Error::unknown(Argument::Measure, "measure", measure, known));
         };
         let teller =
             Teller { trace: &trace, named: &named, row, column, grain: cell.grain, cell: cell.id as usize };

@@ -11,7 +11,7 @@ use super::shape::{Shown, schema, show};
 use super::sorted::Sorted;
 use super::trace::Trace;
 use crate::brief::Brief;
-use crate::error::{Error, Result};
+use crate::error::{Argument, Error, Result};
 use crate::eval::made_of;
 use crate::grouping::NOWHERE;
 use crate::grouping::{Grouping, Scan, WantedPaths, keep};
@@ -57,7 +57,7 @@ impl std::str::FromStr for LineOrder {
             _ => (text, false),
         };
         match by.is_empty() {
-            true => Err(Error::request("--sort", "it names no column, as 'amount desc' does")),
+            true => Err(Error::request(Argument::Order, "it names no column, as 'amount desc' does")),
             false => Ok(LineOrder { by: by.to_string(), descending }),
         }
     }
@@ -87,7 +87,12 @@ impl LinesBehind {
         match &self.measure {
             Some(name) => {
                 let place = measures.iter().position(|m| m.name == *name).ok_or_else(|| {
-                    Error::unknown("--measure", "measure", name, measures.iter().map(|m| m.name.as_str()))
+                    Error::unknown(
+                        Argument::Measure,
+                        "measure",
+                        name,
+                        measures.iter().map(|m| m.name.as_str()),
+                    )
                 })?;
                 plan.aggregates_of(place, &mut told);
             }
@@ -107,13 +112,13 @@ impl LinesBehind {
         schema: &Schema,
     ) -> Result<(Vec<Shown>, Vec<Shown>, Vec<usize>)> {
         let mut columns = plan.columns(brief, schema)?;
-        let mut one = |place: &str, name: &str| Shown::new(place, name, &mut columns, schema);
+        let mut one = |place: Argument, name: &str| Shown::new(place, name, &mut columns, schema);
         let shown: Vec<Shown> = match self.columns.is_empty() {
             // What no formula can use is not shown unless it is asked for.
-            true => schema.fields().iter().filter_map(|f| one("columns", f.name()).ok()).collect(),
-            false => self.columns.iter().map(|name| one("--columns", name)).collect::<Result<_>>()?,
+            true => schema.fields().iter().filter_map(|f| one(Argument::Columns, f.name()).ok()).collect(),
+            false => self.columns.iter().map(|name| one(Argument::Columns, name)).collect::<Result<_>>()?,
         };
-        let order = self.order.iter().map(|order| one("--sort", &order.by)).collect::<Result<_>>()?;
+        let order = self.order.iter().map(|order| one(Argument::Order, &order.by)).collect::<Result<_>>()?;
         Ok((shown, order, columns.needed().to_vec()))
     }
 }
@@ -192,7 +197,7 @@ impl Trace {
         let (row, column) = self.crosstab.locate(&wanted.address)?;
         if self.crosstab.cell(row, column).is_none() {
             let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
-            return Err(Error::request("--at", message));
+            return Err(Error::request(Argument::Address, message));
         }
         let told = wanted.told(&self.plan)?;
         let (shown, order, needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;

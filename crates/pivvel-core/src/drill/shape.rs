@@ -10,7 +10,7 @@ use arrow_array::{
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::sorted::SortKey;
-use crate::error::{Error, Result};
+use crate::error::{Argument, Error, Result};
 use crate::formula::{Columns, Evaluation, LineFormula, Numbers, Type};
 use crate::model::{DatePart, Value};
 
@@ -24,7 +24,7 @@ pub(super) struct Shown {
 
 impl Shown {
     /// A column of the lines, one that the brief derives, or a part of a date.
-    pub(super) fn new(place: &str, name: &str, columns: &mut Columns, schema: &Schema) -> Result<Shown> {
+    pub(super) fn new(place: Argument, name: &str, columns: &mut Columns, schema: &Schema) -> Result<Shown> {
         let formula = columns.dimension(name).map_err(|message| Error::request(place, message))?;
         let own = schema.field_with_name(name).ok().map(|field| field.data_type());
         let narrow = own.is_some_and(|own| own.is_integer() && *own != DataType::UInt64);

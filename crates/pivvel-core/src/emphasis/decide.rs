@@ -218,8 +218,7 @@ fn measure_by_file(
     }
     if groups > 0 && missing == groups {
         let message = format!(
-            "{file} has no yardstick of any of its peers, so it was kept for another layout or other measures; keep one with \
-             --save-yardsticks"
+            "{file} has no yardstick of any of its peers, so it was kept for another layout or other measures; keep one anew"
         );
         return Err(Error::request(&planned.place, message));
     }

@@ -41,7 +41,7 @@ impl<'e> AggregateCall<'e> {
     pub(super) fn misfit(&self, argument: &Expr, ty: Type, wanted: &str) -> (Range<usize>, String) {
         let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, ty.words());
         if let (Type::Text, Node::Name(name)) = (ty, &argument.node) {
-            message += &format!("; if it holds numbers, say --as '{}=decimal(2)'", name.whole());
+            message += &format!("; if it holds numbers, give {} a kind such as decimal(2)", name.whole());
         }
         (argument.span.clone(), message)
     }

@@ -1,37 +1,56 @@
 //! A table as an Arrow IPC file.
 
-use std::io::Write;
+use super::Entry;
 
-use arrow_array::RecordBatch;
-use arrow_ipc::writer::FileWriter;
-use arrow_schema::{ArrowError, SchemaRef};
+pub(super) static ENTRY: Entry = Entry {
+    what: "Arrow record batches",
+    endings: &["arrow"],
+    is_text: false,
+    feature: Some("arrow"),
+    #[cfg(feature = "arrow")]
+    sink: Some(|schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?))),
+    #[cfg(not(feature = "arrow"))]
+    sink: None,
+};
 
-use super::TableSink;
+#[cfg(feature = "arrow")]
+mod sink {
+    use std::io::Write;
 
-pub(super) struct ArrowSink<'a> {
-    file: FileWriter<&'a mut (dyn Write + Send)>,
-}
+    use arrow_array::RecordBatch;
+    use arrow_ipc::writer::FileWriter;
+    use arrow_schema::{ArrowError, SchemaRef};
 
-impl<'a> ArrowSink<'a> {
-    pub(super) fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> std::io::Result<ArrowSink<'a>> {
-        Ok(ArrowSink { file: FileWriter::try_new(out, schema).map_err(plain)? })
+    use crate::table::TableSink;
+
+    pub(super) struct ArrowSink<'a> {
+        file: FileWriter<&'a mut (dyn Write + Send)>,
     }
-}
 
-impl TableSink for ArrowSink<'_> {
-    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        self.file.write(batch).map_err(plain)
+    impl<'a> ArrowSink<'a> {
+        pub(super) fn new(
+            schema: &SchemaRef,
+            out: &'a mut (dyn Write + Send),
+        ) -> std::io::Result<ArrowSink<'a>> {
+            Ok(ArrowSink { file: FileWriter::try_new(out, schema).map_err(plain)? })
+        }
     }
 
-    fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-        self.file.finish().map_err(plain)
-    }
-}
+    impl TableSink for ArrowSink<'_> {
+        fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+            self.file.write(batch).map_err(plain)
+        }
 
-/// A closed pipe or a full disk must be known as one.
-fn plain(error: ArrowError) -> std::io::Error {
-    match error {
-        ArrowError::IoError(_, error) => error,
-        other => std::io::Error::other(other.to_string()),
+        fn finish(mut self: Box<Self>) -> std::io::Result<()> {
+            self.file.finish().map_err(plain)
+        }
+    }
+
+    /// A closed pipe or a full disk must be known as one.
+    fn plain(error: ArrowError) -> std::io::Error {
+        match error {
+            ArrowError::IoError(_, error) => error,
+            other => std::io::Error::other(other.to_string()),
+        }
     }
 }

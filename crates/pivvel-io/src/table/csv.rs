@@ -6,15 +6,23 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
 use super::cells::{Cell, columns, runs};
-use super::{TableOptions, TableSink};
+use super::{Entry, TableOptions, TableSink};
 
-pub(super) struct CsvSink<'a> {
+pub(super) static ENTRY: Entry = Entry {
+    what: "CSV",
+    endings: &["csv"],
+    is_text: true,
+    feature: None,
+    sink: Some(|schema, out, options| Ok(Box::new(CsvSink::new(schema, out, options)?))),
+};
+
+struct CsvSink<'a> {
     csv: csv::Writer<&'a mut (dyn Write + Send)>,
     options: TableOptions,
 }
 
 impl<'a> CsvSink<'a> {
-    pub(super) fn new(
+    fn new(
         schema: &SchemaRef,
         out: &'a mut (dyn Write + Send),
         options: TableOptions,

@@ -6,17 +6,25 @@ use std::io::Write;
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
-use super::TableSink;
 use super::cells::{Cell, columns};
+use super::{Entry, TableSink};
 
-pub(super) struct JsonSink<'a> {
+pub(super) static ENTRY: Entry = Entry {
+    what: "JSON lines",
+    endings: &["json", "jsonl", "ndjson"],
+    is_text: true,
+    feature: None,
+    sink: Some(|schema, out, _| Ok(Box::new(JsonSink::new(schema, out)))),
+};
+
+struct JsonSink<'a> {
     out: &'a mut (dyn Write + Send),
     /// Each column's name with what stands around it.
     keys: Vec<String>,
 }
 
 impl<'a> JsonSink<'a> {
-    pub(super) fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> JsonSink<'a> {
+    fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> JsonSink<'a> {
         let key = |(i, name): (usize, &String)| {
             let lead = if i == 0 { '{' } else { ',' };
             format!("{lead}{}:", serde_json::Value::from(name.as_str()))

@@ -5,18 +5,23 @@ use std::io::Write;
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
-use super::TableSink;
 use super::cells::{columns, is_number};
+use super::{Entry, TableSink};
 
-pub(super) struct MarkdownSink<'a> {
+pub(super) static ENTRY: Entry = Entry {
+    what: "Markdown",
+    endings: &["md", "markdown"],
+    is_text: true,
+    feature: None,
+    sink: Some(|schema, out, _| Ok(Box::new(MarkdownSink::new(schema, out)?))),
+};
+
+struct MarkdownSink<'a> {
     out: &'a mut (dyn Write + Send),
 }
 
 impl<'a> MarkdownSink<'a> {
-    pub(super) fn new(
-        schema: &SchemaRef,
-        out: &'a mut (dyn Write + Send),
-    ) -> std::io::Result<MarkdownSink<'a>> {
+    fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> std::io::Result<MarkdownSink<'a>> {
         let names: Vec<String> = schema.fields().iter().map(|field| escaped(field.name())).collect();
         let rule = |number: bool| if number { "---:" } else { "---" };
         let rules: Vec<&str> = schema.fields().iter().map(|field| rule(is_number(field))).collect();

@@ -3,16 +3,15 @@
 //! Exact numbers stay exact in every form that can hold them. A text column whose field says
 //! [`EXACT`] holds numbers: the text forms write its digits as they are.
 
-#[cfg(feature = "arrow")]
 mod arrow;
 mod cells;
 mod csv;
 mod json;
 mod markdown;
-#[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(feature = "workbook")]
 mod sheet;
+mod workbook;
 
 pub use cells::{is_number, rows_as_texts};
 #[cfg(feature = "workbook")]
@@ -22,79 +21,110 @@ use std::io::Write;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Error, Result};
+use pivvel_core::{Error, ErrorPlace, Result};
 
 /// The key of a field's metadata that says that its texts are numbers.
 pub const EXACT: &str = "pivvel:exact";
 
-/// A form that a table is written in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum TableForm {
-    /// Comma-separated values, as RFC 4180 has them.
-    Csv,
-    /// JSON lines: an object a row.
-    Json,
-    /// Parquet.
-    Parquet,
-    /// The Arrow IPC file form.
-    Arrow,
-    /// A spreadsheet workbook in the ISO form of Office Open XML.
-    Workbook,
-    /// A Markdown table.
-    Markdown,
-}
-
-/// Endings of file names with the forms that they stand for.
-const ENDINGS: [(&str, TableForm); 9] = [
-    ("csv", TableForm::Csv),
-    ("json", TableForm::Json),
-    ("jsonl", TableForm::Json),
-    ("ndjson", TableForm::Json),
-    ("parquet", TableForm::Parquet),
-    ("arrow", TableForm::Arrow),
-    ("xlsx", TableForm::Workbook),
-    ("md", TableForm::Markdown),
-    ("markdown", TableForm::Markdown),
+/// The forms that tables are written in, in the order in which they are listed for people.
+static FORMS: [TableForm; 6] = [
+    TableForm::CSV,
+    TableForm::JSON,
+    TableForm::PARQUET,
+    TableForm::ARROW,
+    TableForm::WORKBOOK,
+    TableForm::MARKDOWN,
 ];
 
+/// A form that a table is written in.
+#[derive(Clone, Copy)]
+pub struct TableForm(&'static Entry);
+
+type MakeSink = for<'a> fn(
+    &SchemaRef,
+    &'a mut (dyn Write + Send),
+    TableOptions,
+) -> std::io::Result<Box<dyn TableSink + 'a>>;
+
+/// What there is to know of a form.
+struct Entry {
+    /// What it writes, in words.
+    what: &'static str,
+    /// Endings of file names that stand for it, the usual one first.
+    endings: &'static [&'static str],
+    /// Whether exact numbers of any length can stand in it beside texts.
+    is_text: bool,
+    /// The cargo feature that it needs.
+    feature: Option<&'static str>,
+    /// What writes it, where this build does.
+    sink: Option<MakeSink>,
+}
+
 impl TableForm {
+    /// Comma-separated values, as RFC 4180 has them.
+    pub const CSV: TableForm = TableForm(&csv::ENTRY);
+    /// JSON lines: an object a row.
+    pub const JSON: TableForm = TableForm(&json::ENTRY);
+    /// Parquet.
+    pub const PARQUET: TableForm = TableForm(&parquet::ENTRY);
+    /// The Arrow IPC file form.
+    pub const ARROW: TableForm = TableForm(&arrow::ENTRY);
+    /// A spreadsheet workbook in the ISO form of Office Open XML.
+    pub const WORKBOOK: TableForm = TableForm(&workbook::ENTRY);
+    /// A Markdown table.
+    pub const MARKDOWN: TableForm = TableForm(&markdown::ENTRY);
+
     /// The form that an ending of a file name stands for.
     ///
     /// ```
     /// use pivvel_io::TableForm;
-    /// assert_eq!(TableForm::of_ending("jsonl"), Some(TableForm::Json));
+    /// assert_eq!(TableForm::of_ending("jsonl"), Some(TableForm::JSON));
     /// ```
     pub fn of_ending(ending: &str) -> Option<TableForm> {
-        ENDINGS.iter().find(|(known, _)| *known == ending).map(|(_, form)| *form)
+        FORMS.iter().find(|form| form.0.endings.contains(&ending)).copied()
     }
 
     /// The endings that stand for a form.
     pub fn endings() -> impl Iterator<Item = &'static str> {
-        ENDINGS.iter().map(|(ending, _)| *ending)
+        FORMS.iter().flat_map(|form| form.0.endings.iter().copied())
+    }
+
+    /// The usual ending of each form, as a list for people: `.csv, .json or .md`.
+    pub fn usual_endings() -> String {
+        let endings: Vec<String> = FORMS.iter().map(|form| format!(".{}", form.0.endings[0])).collect();
+        let (last, others) = endings.split_last().expect("there are forms");
+        format!("{} or {last}", others.join(", "))
     }
 
     /// Whether exact numbers of any length can stand in it beside texts: in the text forms.
     pub fn is_text(self) -> bool {
-        matches!(self, TableForm::Csv | TableForm::Json | TableForm::Markdown)
+        self.0.is_text
     }
 
     /// Says so where this build does not write the form.
     ///
     /// # Errors
     /// The cargo feature that is off, with the command that turns it on.
-    pub fn check(self, place: &str) -> Result<()> {
-        let (there, what, feature) = match self {
-            TableForm::Parquet => (cfg!(feature = "parquet"), "Parquet", "parquet"),
-            TableForm::Arrow => (cfg!(feature = "arrow"), "Arrow record batches", "arrow"),
-            TableForm::Workbook => (cfg!(feature = "workbook"), "workbooks", "workbook"),
-            TableForm::Csv | TableForm::Json | TableForm::Markdown => return Ok(()),
-        };
-        let message = || {
-            format!(
-                "this build does not write {what}; install it with: cargo install --path crates/pivvel-cli --features {feature}"
-            )
-        };
-        if there { Ok(()) } else { Err(Error::request(place, message())) }
+    pub fn check(self, place: &ErrorPlace) -> Result<()> {
+        let Entry { what, feature: Some(feature), sink: None, .. } = self.0 else { return Ok(()) };
+        let message = format!(
+            "this build does not write {what}; install it with: cargo install --path crates/pivvel-cli --features {feature}"
+        );
+        Err(Error::request(place.clone(), message))
+    }
+}
+
+impl PartialEq for TableForm {
+    fn eq(&self, other: &TableForm) -> bool {
+        self.0.what == other.0.what
+    }
+}
+
+impl Eq for TableForm {}
+
+impl std::fmt::Debug for TableForm {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.0.what)
     }
 }
 
@@ -130,7 +160,7 @@ pub struct TableOptions {
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
 /// let batch = RecordBatch::try_from_iter([("pieces", pieces)])?;
 /// let mut out = Vec::new();
-/// let mut sink = table_sink(TableForm::Json, &batch.schema(), &mut out, TableOptions::default())?;
+/// let mut sink = table_sink(TableForm::JSON, &batch.schema(), &mut out, TableOptions::default())?;
 /// sink.write(&batch)?;
 /// sink.finish()?;
 /// assert_eq!(String::from_utf8(out)?, "{\"pieces\":3}\n{\"pieces\":4}\n");
@@ -145,22 +175,8 @@ pub fn table_sink<'a>(
     out: &'a mut (dyn Write + Send),
     options: TableOptions,
 ) -> std::io::Result<Box<dyn TableSink + 'a>> {
-    Ok(match form {
-        TableForm::Csv => Box::new(csv::CsvSink::new(schema, out, options)?),
-        TableForm::Json => Box::new(json::JsonSink::new(schema, out)),
-        TableForm::Markdown => Box::new(markdown::MarkdownSink::new(schema, out)?),
-        #[cfg(feature = "arrow")]
-        TableForm::Arrow => Box::new(arrow::ArrowSink::new(schema, out)?),
-        #[cfg(feature = "parquet")]
-        TableForm::Parquet => Box::new(parquet::ParquetSink::new(schema, out)?),
-        #[cfg(feature = "workbook")]
-        TableForm::Workbook => Box::new(sheet::SheetSink::new(schema, out)?),
-        #[allow(unreachable_patterns)]
-        other => {
-            return Err(std::io::Error::other(match other.check("--to") {
-                Err(error) => error.to_string(),
-                Ok(()) => unreachable!("this build writes it"),
-            }));
-        }
-    })
+    match form.0.sink {
+        Some(sink) => sink(schema, out, options),
+        None => Err(std::io::Error::other(format!("this build does not write {}", form.0.what))),
+    }
 }

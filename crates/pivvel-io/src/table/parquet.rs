@@ -1,51 +1,67 @@
 //! A table as Parquet.
 
-use std::io::Write;
+use super::Entry;
 
-use arrow_array::RecordBatch;
-use arrow_schema::SchemaRef;
-use parquet::arrow::ArrowWriter;
-use parquet::basic::Compression;
-use parquet::errors::ParquetError;
-use parquet::file::properties::WriterProperties;
+pub(super) static ENTRY: Entry = Entry {
+    what: "Parquet",
+    endings: &["parquet"],
+    is_text: false,
+    feature: Some("parquet"),
+    #[cfg(feature = "parquet")]
+    sink: Some(|schema, out, _| Ok(Box::new(sink::ParquetSink::new(schema, out)?))),
+    #[cfg(not(feature = "parquet"))]
+    sink: None,
+};
 
-use super::TableSink;
+#[cfg(feature = "parquet")]
+mod sink {
+    use std::io::Write;
 
-pub(super) struct ParquetSink<'a> {
-    file: ArrowWriter<&'a mut (dyn Write + Send)>,
-}
+    use arrow_array::RecordBatch;
+    use arrow_schema::SchemaRef;
+    use parquet::arrow::ArrowWriter;
+    use parquet::basic::Compression;
+    use parquet::errors::ParquetError;
+    use parquet::file::properties::WriterProperties;
 
-impl<'a> ParquetSink<'a> {
-    pub(super) fn new(
-        schema: &SchemaRef,
-        out: &'a mut (dyn Write + Send),
-    ) -> std::io::Result<ParquetSink<'a>> {
-        let properties = WriterProperties::builder()
-            .set_compression(Compression::SNAPPY)
-            .set_created_by("pivvel".into())
-            .build();
-        let file = ArrowWriter::try_new(out, schema.clone(), Some(properties)).map_err(plain)?;
-        Ok(ParquetSink { file })
-    }
-}
+    use crate::table::TableSink;
 
-impl TableSink for ParquetSink<'_> {
-    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        self.file.write(batch).map_err(plain)
+    pub(super) struct ParquetSink<'a> {
+        file: ArrowWriter<&'a mut (dyn Write + Send)>,
     }
 
-    fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-        self.file.finish().map(drop).map_err(plain)
+    impl<'a> ParquetSink<'a> {
+        pub(super) fn new(
+            schema: &SchemaRef,
+            out: &'a mut (dyn Write + Send),
+        ) -> std::io::Result<ParquetSink<'a>> {
+            let properties = WriterProperties::builder()
+                .set_compression(Compression::SNAPPY)
+                .set_created_by("pivvel".into())
+                .build();
+            let file = ArrowWriter::try_new(out, schema.clone(), Some(properties)).map_err(plain)?;
+            Ok(ParquetSink { file })
+        }
     }
-}
 
-/// A closed pipe or a full disk must be known as one.
-fn plain(error: ParquetError) -> std::io::Error {
-    match error {
-        ParquetError::External(error) => match error.downcast::<std::io::Error>() {
-            Ok(error) => *error,
-            Err(error) => std::io::Error::other(error),
-        },
-        other => std::io::Error::other(other.to_string()),
+    impl TableSink for ParquetSink<'_> {
+        fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+            self.file.write(batch).map_err(plain)
+        }
+
+        fn finish(mut self: Box<Self>) -> std::io::Result<()> {
+            self.file.finish().map(drop).map_err(plain)
+        }
+    }
+
+    /// A closed pipe or a full disk must be known as one.
+    fn plain(error: ParquetError) -> std::io::Error {
+        match error {
+            ParquetError::External(error) => match error.downcast::<std::io::Error>() {
+                Ok(error) => *error,
+                Err(error) => std::io::Error::other(error),
+            },
+            other => std::io::Error::other(other.to_string()),
+        }
     }
 }

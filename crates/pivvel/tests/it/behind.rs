@@ -248,14 +248,14 @@ fn what_does_not_add_up_is_told() {
         lines_behind(&trace, &nowhere, text.as_bytes()).unwrap_err().to_string(),
     ];
     insta::assert_snapshot!(errors.join("\n"), @r#"
-    --at: harbour Kittick is under Skerry and Isle; name coast too
-    --at: there is no harbour Kittick under coast Fell
-    --at: unknown member of coast "Fall"; did you mean "Fell"?
-    --at: unknown dimension "cost"; did you mean "coast"?
-    --at: coast is named twice; a cell is of one member of it
-    --at: Fell is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total
-    --at: a quote is open in coast="Fell
-    --at: no line is behind coast=Fell, amount=2.00: its row and its column do not meet
+    address: harbour Kittick is under Skerry and Isle; name coast too
+    address: there is no harbour Kittick under coast Fell
+    address: unknown member of coast "Fall"; did you mean "Fell"?
+    address: unknown dimension "cost"; did you mean "coast"?
+    address: coast is named twice; a cell is of one member of it
+    address: Fell is not DIMENSION=MEMBER, as in 'coast=Fell Coast,quarter=2025-Q1'; total is the grand total
+    address: a quote is open in coast="Fell
+    address: no line is behind coast=Fell, amount=2.00: its row and its column do not meet
     "#);
 }
 

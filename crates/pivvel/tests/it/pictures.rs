@@ -118,7 +118,7 @@ fn views_that_are_not_there_are_told() {
         .with(view(9))
         .write(&demo("board.toml"))
         .unwrap_err();
-    assert_eq!(error.to_string(), "--view: the brief has 6 views, and none is number 9");
+    assert_eq!(error.to_string(), "view: the brief has 6 views, and none is number 9");
 }
 
 /// The rows and bars of views beside each other are of the same members, which share their marks.

@@ -92,6 +92,6 @@ fn longer_numbers_in_a_stream_are_told() {
     let brief = Brief::new().rows(["id"]).measure(("amount", "sum(amount)"));
     let error = build(&text, &[], &brief).err().unwrap_or_default();
     let told =
-        "hold numbers of 2 decimals, later ones such of more than 18 digits; say --as 'amount=decimal(2)'";
+        "hold numbers of 2 decimals, later ones such of more than 18 digits; give it the kind decimal(2)";
     assert!(error.contains("line 60002") && error.contains(told), "{error}");
 }

@@ -1,0 +1,14 @@
+//! A table as a workbook in the ISO form of Office Open XML, on one sheet.
+
+use super::Entry;
+
+pub(super) static ENTRY: Entry = Entry {
+    what: "workbooks",
+    endings: &["xlsx"],
+    is_text: false,
+    feature: Some("workbook"),
+    #[cfg(feature = "workbook")]
+    sink: Some(|schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?))),
+    #[cfg(not(feature = "workbook"))]
+    sink: None,
+};

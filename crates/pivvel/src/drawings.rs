@@ -1,0 +1,113 @@
+//! What a cross-tab is drawn as in a file, an entry each: pages and pictures.
+
+use pivvel_core::{CrossTab, Error, ErrorPlace, Result};
+use pivvel_view::{draw_page, draw_svg};
+
+use crate::too_large::{check_page, check_picture};
+
+/// A form that a cross-tab is drawn in.
+pub(crate) struct Drawing {
+    /// What it is, in words.
+    pub(crate) what: &'static str,
+    /// Endings of file names that stand for it, the usual one first.
+    endings: &'static [&'static str],
+    /// Why this build does not draw it, where it does not.
+    off: Option<&'static str>,
+    /// Checks that it can hold the cross-tab, or the view of it that is drawn alone.
+    pub(crate) check_size: fn(&str, &CrossTab, Option<usize>) -> Result<()>,
+    /// The bytes of the file.
+    pub(crate) draw: fn(&CrossTab, Option<usize>) -> Result<Vec<u8>, String>,
+}
+
+static PAGE: Drawing = Drawing {
+    what: "page",
+    endings: &["html", "htm"],
+    off: None,
+    check_size: |place, crosstab, _| {
+        check_page(place, std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| &view.crosstab)))
+    },
+    draw: |crosstab, _| Ok(draw_page(crosstab).into_bytes()),
+};
+
+static SVG: Drawing = Drawing {
+    what: "picture",
+    endings: &["svg"],
+    off: None,
+    check_size: check_views,
+    draw: |crosstab, view| Ok(draw_svg(crosstab, view).into_bytes()),
+};
+
+static PNG: Drawing = Drawing {
+    what: "picture",
+    endings: &["png"],
+    off: match cfg!(feature = "png") {
+        true => None,
+        false => Some(
+            "this build draws no PNG; write .svg, or install it with: cargo install --path crates/pivvel-cli --features png",
+        ),
+    },
+    check_size: check_views,
+    #[cfg(feature = "png")]
+    draw: |crosstab, view| pivvel_view::draw_png(&draw_svg(crosstab, view)),
+    #[cfg(not(feature = "png"))]
+    draw: |_, _| Err("this build draws no PNG".into()),
+};
+
+static DRAWINGS: [&Drawing; 3] = [&PAGE, &SVG, &PNG];
+
+fn check_views(place: &str, crosstab: &CrossTab, view: Option<usize>) -> Result<()> {
+    let mut views = crosstab.views().iter().map(|view| &view.crosstab);
+    match view {
+        Some(view) => check_picture(place, views.nth(view - 1)),
+        None => check_picture(place, std::iter::once(crosstab).chain(views)),
+    }
+}
+
+impl Drawing {
+    /// The form that an ending of a file name stands for.
+    ///
+    /// # Errors
+    /// One that this build does not draw.
+    pub(crate) fn of_ending(place: &ErrorPlace, ending: &str) -> Result<Option<&'static Drawing>> {
+        let found = DRAWINGS.iter().find(|drawing| drawing.endings.contains(&ending));
+        match found.and_then(|drawing| drawing.off) {
+            Some(off) => Err(Error::request(place.clone(), off)),
+            None => Ok(found.copied()),
+        }
+    }
+
+    /// All endings.
+    pub(crate) fn endings() -> impl Iterator<Item = &'static str> {
+        DRAWINGS.iter().flat_map(|drawing| drawing.endings.iter().copied())
+    }
+
+    /// The usual endings of pages and of pictures, as a list for people.
+    pub(crate) fn usual_endings(what: &str) -> String {
+        let of = DRAWINGS.iter().filter(|drawing| drawing.what == what);
+        of.map(|drawing| format!(".{}", drawing.endings[0])).collect::<Vec<_>>().join(" or ")
+    }
+
+    /// Whether an ending stands for a page, which is the only drawing of lines, stories and comparisons.
+    pub(crate) fn is_page(ending: &str) -> bool {
+        PAGE.endings.contains(&ending)
+    }
+
+    /// The endings of pages.
+    pub(crate) fn page_endings() -> impl Iterator<Item = &'static str> {
+        PAGE.endings.iter().copied()
+    }
+}
+
+impl PartialEq for Drawing {
+    fn eq(&self, other: &Drawing) -> bool {
+        self.endings == other.endings
+    }
+}
+
+impl Eq for Drawing {}
+
+impl std::fmt::Debug for Drawing {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.endings[0])
+    }
+}
