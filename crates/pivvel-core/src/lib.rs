@@ -23,6 +23,7 @@
 //!
 //! This crate knows no file, socket, terminal, colour or clock.
 
+mod aggregates;
 mod brief;
 mod compare;
 mod crosstab;

@@ -3,9 +3,10 @@
 use super::trace::Trace;
 use crate::crosstab::{Job, Run};
 use crate::error::Result;
-use crate::formula::{LineFormula, Operator, Step, Type, TypedExpr};
+use crate::formula::{LineFormula, Operator, Step, TypedExpr};
 use crate::grouping::Key;
 use crate::lines::{LineSource, Member};
+use crate::model::Type;
 use crate::plan::{AxisKey, Plan};
 use crate::rollup::{Axis, Entry};
 

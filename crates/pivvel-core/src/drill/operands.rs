@@ -52,7 +52,7 @@ fn is_of_one_cell(function: &str) -> bool {
 pub(super) fn is_aggregate(expr: &Expr) -> bool {
     let Node::Call { function, clauses, .. } = &expr.node else { return false };
     let of_cells = |clause: &Clause| matches!(clause, Clause::Among(_) | Clause::Along(..));
-    crate::formula::Function::named(function).is_some() && !clauses.iter().any(of_cells)
+    crate::aggregates::Function::named(function).is_some() && !clauses.iter().any(of_cells)
 }
 
 /// What stands within an operand that has a value of its own too: what is ranked, or added up along a

@@ -11,8 +11,8 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::sorted::SortKey;
 use crate::error::{Argument, Error, Result};
-use crate::formula::{Columns, Evaluation, LineFormula, Numbers, Type};
-use crate::model::{DatePart, Value};
+use crate::formula::{Columns, Evaluation, LineFormula, Numbers};
+use crate::model::{DatePart, Type, Value};
 
 /// A column that is shown, or that lines are sorted by.
 #[derive(Debug, Clone)]

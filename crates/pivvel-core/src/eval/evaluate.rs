@@ -8,10 +8,8 @@ use super::cells::Cells;
 use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
-use crate::formula::{
-    CellFormula, CellLeaf, Evaluate, Relation, Texts, Type, TypedExpr, Values, evaluate, holds,
-};
-use crate::model::{Overflow, Value};
+use crate::formula::{CellFormula, CellLeaf, Evaluate, Relation, Texts, TypedExpr, Values, evaluate, holds};
+use crate::model::{Overflow, Type, Value};
 use crate::plan::Plan;
 use crate::rollup::Class;
 

@@ -8,8 +8,8 @@ use super::cells::Cells;
 use super::frame::Frame;
 use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
-use crate::formula::{Function, Group, Ranking, Ties, Values, Way};
-use crate::grouping::{Total, summarize};
+use crate::aggregates::{Function, Total};
+use crate::formula::{Group, Ranking, Ties, Values, Way};
 use crate::model::{Overflow, Value};
 use crate::rollup::{Axis, Class};
 
@@ -67,7 +67,7 @@ pub(super) fn among(
     let mut result = vec![None; values.len()];
     for cells in places.groups(group) {
         let some: Vec<Value> = cells.iter().filter_map(|cell| values[*cell]).collect();
-        let summary = summarize(function, &some)?;
+        let summary = function.of_values(&some)?;
         cells.into_iter().filter(|cell| values[*cell].is_some()).for_each(|cell| result[cell] = summary);
     }
     Ok(Arc::new(result))
@@ -186,7 +186,7 @@ pub(super) fn moving(
             }
             let window = cells[..=i].iter().rev().take_while(|(at, _)| *at >= from);
             let some: Vec<Value> = window.filter_map(|(_, cell)| values[*cell]).collect();
-            result[*cell] = summarize(function, &some)?;
+            result[*cell] = function.of_values(&some)?;
         }
     }
     Ok(Arc::new(result))

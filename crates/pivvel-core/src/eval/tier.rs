@@ -3,10 +3,10 @@
 
 use std::sync::Arc;
 
+use crate::aggregates::{Function, Share};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Texts, Values, evaluate};
-use crate::formula::{Function, Share};
-use crate::grouping::{AxisPaths, LeafGroups, States, summarize};
+use crate::grouping::{AxisPaths, LeafGroups, States};
 use crate::lines::{Member, MemberId, Members};
 use crate::model::{Overflow, Value};
 use crate::plan::{AxisKey, Plan, PlannedTier, TierKey};
@@ -97,7 +97,7 @@ fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Overflow> {
     let at = |share: &Value| {
         let Value::Exact { digits, scale } = *share else { return Ok(None) };
         let Some(share) = Share::new(digits, scale) else { return Ok(None) };
-        summarize(Function::Quantile(share), values)
+        Function::quantile(share).of_values(values)
     };
     let all: Result<Vec<Option<Value>>, Overflow> = tier.cuts.iter().map(at).collect();
     Ok(all?.into_iter().flatten().collect())

@@ -1,10 +1,11 @@
 //! What a condition says of single columns, so that a source can leave out what cannot meet it.
 
+use super::Operator;
 use super::check::Step;
 use super::line::{LineFormula, LineLeaf};
-use super::{Operator, Type};
 use crate::lines::Limit;
 use crate::model::DatePart;
+use crate::model::Type;
 
 /// Values of one column that a condition may hold for: from the lowest to the highest, both
 /// included.

@@ -3,7 +3,7 @@
 
 use super::check::{Blanks, Step, TypedExpr};
 use super::line::{LineFormula, LineLeaf};
-use super::types::Type;
+use crate::model::Type;
 
 impl Type {
     fn canonical(self) -> String {

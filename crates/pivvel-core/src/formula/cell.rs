@@ -1,8 +1,8 @@
 //! Formulas over cells: what their leaves are once every name is resolved.
 
-use super::aggregate::Function;
 use super::check::TypedExpr;
 use super::expr::{Group, Ties};
+use crate::aggregates::Function;
 use crate::model::DatePart;
 
 /// A formula over cells, ready to run.

@@ -7,10 +7,10 @@ use std::ops::Range;
 
 use super::expr::{Checked, Clause, Expr, Name, Node, Operator, Place};
 use super::scalar::{ScalarCall, ScalarFunction, Takes, scalar_function, scalar_functions};
-use super::types::Type;
 use super::written::Formula;
 use crate::error::{Result, shown};
 use crate::model::{DatePart, date_from_text};
+use crate::model::{FINEST, Type};
 
 /// A checked formula, whose leaves are what its scope made of names and calls.
 #[derive(Debug, Clone, PartialEq)]
@@ -100,6 +100,19 @@ pub(crate) fn check_condition<S: Scope>(
     Err(formula.error(place, part.span.clone(), message))
 }
 
+/// What arithmetic on two numbers gives; `None` where it would be finer than can be kept.
+fn arithmetic_type(operator: Operator, left: Type, right: Type) -> Option<Type> {
+    let (Type::Exact { scale: a }, Type::Exact { scale: b }) = (left, right) else {
+        return Some(Type::Float);
+    };
+    let scale = match operator {
+        Operator::Divide => return Some(Type::Float),
+        Operator::Multiply => a + b,
+        _ => a.max(b),
+    };
+    (scale <= FINEST).then_some(Type::Exact { scale })
+}
+
 pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
     let at = |message: String| (expr.span.clone(), message);
     let (step, ty) = match &expr.node {
@@ -120,7 +133,7 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S
             }
             Operator::Add | Operator::Subtract | Operator::Multiply | Operator::Divide => {
                 let (left, right) = (check_number(left, scope)?, check_number(right, scope)?);
-                let ty = Type::arithmetic(*operator, left.ty, right.ty)
+                let ty = arithmetic_type(*operator, left.ty, right.ty)
                     .ok_or_else(|| at("the result would have more than 30 digits after the point".into()))?;
                 let blanks = if left.is_constant() || right.is_constant() {
                     Blanks::Propagate

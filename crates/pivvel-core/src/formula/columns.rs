@@ -5,14 +5,14 @@ use std::sync::Arc;
 
 use arrow_schema::{Field, Schema};
 
-use super::aggregate::Function;
 use super::check::{Scope, Step, TypedExpr, function_names};
 use super::composed::composed_names;
 use super::expr::Checked;
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
-use super::types::Type;
+use crate::aggregates::Function;
 use crate::error::{Result, unknown_message};
+use crate::model::Type;
 use crate::model::{DatePart, Kind, NO_WORD, YES_WORD};
 
 /// A source's columns while a plan is made: names are looked up here, and every column that is

@@ -21,9 +21,9 @@ use super::check::{Blanks, Step};
 use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
 use super::scalar::ScalarCall;
-use super::types::Type;
 use super::values::logical;
 use crate::lines::hash;
+use crate::model::Type;
 use crate::model::{DatePart, Kind, Overflow, Value, pow10};
 
 /// Numbers of one batch, one a line.

@@ -1,8 +1,8 @@
 //! Formulas over lines, and what they read.
 
 use super::check::{Step, TypedExpr};
-use super::types::Type;
 use crate::model::DatePart;
+use crate::model::Type;
 
 /// A formula over lines, ready to run.
 pub(crate) type LineFormula = TypedExpr<LineLeaf>;

@@ -4,7 +4,6 @@
 //! same tree stands for formulas over lines, over cells, over members and for conditions; what a
 //! name means and which nodes are allowed is decided where the formula is used.
 
-mod aggregate;
 mod bounds;
 mod canonical;
 mod cell;
@@ -17,11 +16,9 @@ mod line;
 mod parse;
 mod print;
 mod scalar;
-mod types;
 mod values;
 mod written;
 
-pub(crate) use aggregate::{Function, Share};
 pub(crate) use bounds::{Extent, extents};
 pub(crate) use canonical::canonical;
 pub(crate) use cell::{CellFormula, CellLeaf, Ranking, Relation, Shift, Spot, Way, all_leaves};
@@ -38,6 +35,5 @@ pub(crate) use line::{LineFormula, LineLeaf};
 pub use parse::parse;
 pub use print::quote_name;
 pub use scalar::{ScalarFunction, scalar_functions};
-pub(crate) use types::Type;
 pub(crate) use values::{Evaluate, Texts, Values, arithmetic, evaluate, holds};
 pub use written::Formula;

@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-use super::types::Type;
+use crate::model::Type;
 use crate::model::{Overflow, Value, pow10};
 
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.

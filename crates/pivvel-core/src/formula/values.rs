@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use super::check::{Blanks, Step, TypedExpr};
 use super::expr::Operator;
-use super::types::Type;
+use crate::model::Type;
 use crate::model::{Overflow, Value, rescale};
 
 /// Values of many cells; `None` where there is none.

@@ -18,19 +18,17 @@ use arrow_buffer::OffsetBuffer;
 use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Fields};
 
-use super::exact_float::ExactFloat;
 use super::finer::FinerScan;
 use super::keys::KeyScan;
 use super::leaf::Scan;
-use super::sketch::{Distinct, QuantileSketch};
 use super::spec::LineValue;
 use super::states::{Extremes, States, Sums, ValueStates};
-use super::summary::Moments;
 use super::totals::Totals;
+use crate::aggregates::{Distinct, ExactFloat, Moments, QuantileSketch};
 use crate::error::{Error, Result};
-use crate::formula::Type;
+
 use crate::lines::Member;
-use crate::model::{Kind, Value};
+use crate::model::{Kind, Type, Value};
 
 /// Named columns of a table, in order.
 type KeptColumns = Vec<(String, ArrayRef)>;

@@ -3,7 +3,6 @@
 //! Leaf groups are the seam that everything meets at: whatever delivers them, all that comes
 //! after is one code path.
 
-mod exact_float;
 mod filter;
 mod finer;
 mod group_cache;
@@ -14,10 +13,8 @@ mod leaf;
 mod nest;
 mod pairs;
 mod sieve;
-mod sketch;
 mod spec;
 mod states;
-mod summary;
 mod totals;
 mod watch;
 
@@ -29,5 +26,4 @@ pub(crate) use pairs::{NOWHERE, PairTable};
 pub(crate) use sieve::{Sieve, WantedPaths};
 pub(crate) use spec::{Aggregate, Finer, Grouping, Key, LineValue, keep_value};
 pub(crate) use states::{States, ValueColumns};
-pub(crate) use summary::{Total, quantile, summarize};
 pub use watch::UnknownText;

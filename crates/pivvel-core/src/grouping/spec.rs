@@ -1,7 +1,8 @@
 //! What a scan is to do: keys to group by, and values whose states are kept.
 
-use crate::formula::{Function, LineFormula, Type, TypedExpr, canonical};
-use crate::model::{DatePart, Kind};
+use crate::aggregates::{Function, Needs};
+use crate::formula::{LineFormula, TypedExpr, canonical};
+use crate::model::{DatePart, Kind, Type};
 
 /// Everything that a scan needs to know.
 #[derive(Debug, Clone, Default)]
@@ -51,31 +52,6 @@ pub(crate) struct LineValue {
     pub(crate) needs: Needs,
 }
 
-/// Which states are kept of a value.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Needs {
-    pub(crate) sum: bool,
-    pub(crate) low: bool,
-    pub(crate) high: bool,
-    pub(crate) squares: bool,
-    pub(crate) first: bool,
-    pub(crate) last: bool,
-    /// Every value.
-    pub(crate) list: bool,
-    /// An estimate of how many different hashes there are.
-    pub(crate) distinct: bool,
-    /// How the values are spread.
-    pub(crate) spread: bool,
-}
-
-impl Needs {
-    /// Whether anything is kept but sums and extremes.
-    pub(super) fn more_than_extremes(self) -> bool {
-        let Needs { squares, first, last, list, distinct, spread, .. } = self;
-        squares | first | last | list | distinct | spread
-    }
-}
-
 /// An aggregate of lines.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Aggregate {
@@ -117,7 +93,7 @@ fn keys(keys: &[Key]) -> String {
 fn states(values: &[LineValue], finer: &[Finer]) -> String {
     // What a value is called is for messages.
     let value = |LineValue { name: _, formula, by, needs }: &LineValue| {
-        format!("value {} by {} keeps {}\n", canonical(formula), condition(by), needs.canonical())
+        format!("value {} by {} keeps {}\n", canonical(formula), condition(by), needed(*needs))
     };
     let group = |Finer { keys: own, filter, values, finer, more_than_counted }: &Finer| {
         let counted = if *more_than_counted { "" } else { " counted" };
@@ -126,37 +102,21 @@ fn states(values: &[LineValue], finer: &[Finer]) -> String {
     values.iter().map(value).chain(finer.iter().map(group)).collect()
 }
 
-impl Needs {
-    fn canonical(self) -> String {
-        let Needs { sum, low, high, squares, first, last, list, distinct, spread } = self;
-        let all = [
-            (sum, "sum"),
-            (low, "low"),
-            (high, "high"),
-            (squares, "squares"),
-            (first, "first"),
-            (last, "last"),
-            (list, "list"),
-            (distinct, "distinct"),
-            (spread, "spread"),
-        ];
-        all.iter().filter(|(kept, _)| *kept).map(|(_, word)| *word).collect::<Vec<_>>().join(" ")
-    }
-
-    pub(crate) fn need(&mut self, function: Function) {
-        match function {
-            Function::Sum | Function::Mean => self.sum = true,
-            Function::Min => self.low = true,
-            Function::Max => self.high = true,
-            Function::Variance { .. } | Function::Deviation { .. } => (self.sum, self.squares) = (true, true),
-            Function::Quantile(_) => self.list = true,
-            Function::QuantileEstimate(_) => self.spread = true,
-            Function::DistinctEstimate => self.distinct = true,
-            Function::First => self.first = true,
-            Function::Last => self.last = true,
-            Function::Count | Function::Distinct => {}
-        }
-    }
+/// States by name.
+fn needed(needs: Needs) -> String {
+    let Needs { sum, low, high, squares, first, last, list, distinct, spread } = needs;
+    let all = [
+        (sum, "sum"),
+        (low, "low"),
+        (high, "high"),
+        (squares, "squares"),
+        (first, "first"),
+        (last, "last"),
+        (list, "list"),
+        (distinct, "distinct"),
+        (spread, "spread"),
+    ];
+    all.iter().filter(|(kept, _)| *kept).map(|(_, word)| *word).collect::<Vec<_>>().join(" ")
 }
 
 impl Key {
@@ -186,6 +146,6 @@ pub(crate) fn keep_value(
         values.push(LineValue { name, formula, by, needs: Needs::default() });
         values.len() - 1
     });
-    values[place].needs.need(function);
+    values[place].needs.add(function.needs);
     place
 }

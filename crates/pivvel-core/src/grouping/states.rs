@@ -7,15 +7,13 @@ use std::sync::Arc;
 
 use arrow_buffer::i256;
 
-use super::exact_float::ExactFloat;
 use super::key_sets::KeySets;
 use super::pairs::{NOWHERE, PairTable};
-use super::sketch::{Distinct, QuantileSketch};
-use super::spec::{Aggregate, LineValue, Needs};
-use super::summary::{Moments, quantile, quantile_of_sorted, spread, summarize};
+use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
-use crate::formula::{Blanks, Data, Function, Numbers, Operator, Type, arithmetic};
-use crate::model::{Overflow, Value};
+use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
+use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
+use crate::model::{Overflow, Type, Value};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -203,8 +201,9 @@ impl States {
         match aggregate {
             Aggregate::Lines => Ok(self.all_lines().map(|lines| Some(Value::whole(lines))).collect()),
             Aggregate::Of { function, value } => {
-                let state = &self.values[*value];
-                (0..self.len()).map(|group| state.finish(*function, group, &self.totals)).collect()
+                let states = &self.values[*value];
+                let of = |group| OneGroup { states, totals: &self.totals, group };
+                (0..self.len()).map(|group| function.of_states(&of(group))).collect()
             }
             Aggregate::Distinct { finer } => {
                 Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
@@ -218,7 +217,7 @@ impl States {
             }
             Aggregate::Nested { function, finer, inner } => {
                 let lists = self.finer[*finer].lists(inner, self.len())?;
-                lists.iter().map(|values| summarize(*function, values)).collect()
+                lists.iter().map(|values| function.of_values(values)).collect()
             }
         }
     }
@@ -498,68 +497,97 @@ impl ValueStates {
         }
         Ok(())
     }
+}
 
-    fn finish(&self, function: Function, group: usize, totals: &Totals) -> Result<Option<Value>, Overflow> {
-        let present = totals.lines(group) - self.blank.get(group).copied().unwrap_or(0);
-        if function == Function::Count {
-            return Ok(Some(Value::whole(present)));
-        }
-        if function == Function::DistinctEstimate {
-            return Ok(Some(Value::whole(self.distincts[group].estimate())));
-        }
-        if present == 0 {
-            return Ok(None);
-        }
-        let scale = self.ty.scale();
-        let exact = |digits: i128| match self.ty {
+/// The states of one value in one group.
+struct OneGroup<'s> {
+    states: &'s ValueStates,
+    totals: &'s Totals,
+    group: usize,
+}
+
+impl OneGroup<'_> {
+    fn exact(&self, digits: i128) -> Value {
+        match self.states.ty {
             Type::Day => Value::Date(digits as i32),
-            _ => Value::Exact { digits, scale },
-        };
-        let extreme = |extremes: &Extremes| match extremes {
-            Extremes::Exact(all) => exact(all[group]),
-            Extremes::Float(all) => Value::Float(all[group]),
-        };
-        Ok(match function {
-            Function::Min => Some(extreme(&self.lows)),
-            Function::Max => Some(extreme(&self.highs)),
-            Function::First => self.firsts[group].map(|(_, value)| value),
-            Function::Last => self.lasts[group].map(|(_, value)| value),
-            Function::Sum => match &self.sums {
-                Sums::Exact(place) => Some(exact(totals.sum(*place, group))),
-                Sums::Float(sums) => Some(Value::Float(finite(sums[group].value())?)),
-                Sums::Unasked => None,
-            },
-            Function::Mean => match &self.sums {
-                Sums::Exact(place) => {
-                    let units = present as f64 * 10f64.powi(scale.into());
-                    Some(Value::Float(totals.sum(*place, group) as f64 / units))
-                }
-                Sums::Float(sums) => Some(Value::Float(finite(sums[group].value())? / present as f64)),
-                Sums::Unasked => None,
-            },
-            Function::Variance { population } | Function::Deviation { population } => {
-                let squares = match &self.sums {
-                    Sums::Exact(place) => {
-                        self.squares[group].about_mean(totals.sum(*place, group), present, scale)
-                    }
-                    Sums::Float(sums) => self.squares[group].about_float_mean(&sums[group], present),
-                    Sums::Unasked => return Ok(None),
-                };
-                spread(function, squares, present, population).map(Value::Float)
+            ty => Value::Exact { digits, scale: ty.scale() },
+        }
+    }
+
+    fn extreme(&self, extremes: &Extremes) -> Value {
+        match extremes {
+            Extremes::Exact(all) => self.exact(all[self.group]),
+            Extremes::Float(all) => Value::Float(all[self.group]),
+        }
+    }
+}
+
+impl GroupStates for OneGroup<'_> {
+    fn present(&self) -> u64 {
+        self.totals.lines(self.group) - self.states.blank.get(self.group).copied().unwrap_or(0)
+    }
+
+    fn sum(&self) -> Result<Value, Overflow> {
+        match &self.states.sums {
+            Sums::Exact(place) => Ok(self.exact(self.totals.sum(*place, self.group))),
+            Sums::Float(sums) => finite(sums[self.group].value()).map(Value::Float),
+            Sums::Unasked => Err(Overflow),
+        }
+    }
+
+    fn mean(&self) -> Result<f64, Overflow> {
+        let present = self.present() as f64;
+        match &self.states.sums {
+            Sums::Exact(place) => {
+                let units = present * 10f64.powi(self.states.ty.scale().into());
+                Ok(self.totals.sum(*place, self.group) as f64 / units)
             }
-            Function::Quantile(share) => {
-                let mut sorted = self.lists[group].clone();
-                sorted.sort_unstable_by(Value::order);
-                Some(quantile_of_sorted(share, &sorted)?)
+            Sums::Float(sums) => Ok(finite(sums[self.group].value())? / present),
+            Sums::Unasked => Err(Overflow),
+        }
+    }
+
+    fn low(&self) -> Value {
+        self.extreme(&self.states.lows)
+    }
+
+    fn high(&self) -> Value {
+        self.extreme(&self.states.highs)
+    }
+
+    fn squares_about_mean(&self) -> f64 {
+        let squares = &self.states.squares[self.group];
+        match &self.states.sums {
+            Sums::Exact(place) => {
+                let sum = self.totals.sum(*place, self.group);
+                squares.about_mean(sum, self.present(), self.states.ty.scale())
             }
-            Function::QuantileEstimate(share) => {
-                let spread = &self.sketches[group];
-                Some(Value::Float(quantile(share.as_f64(), present as usize, |place| {
-                    spread.at(place as u64)
-                })))
-            }
-            Function::Count | Function::Distinct | Function::DistinctEstimate => None,
-        })
+            Sums::Float(sums) => squares.about_float_mean(&sums[self.group], self.present()),
+            Sums::Unasked => f64::NAN,
+        }
+    }
+
+    fn first(&self) -> Option<Value> {
+        self.states.firsts[self.group].map(|(_, value)| value)
+    }
+
+    fn last(&self) -> Option<Value> {
+        self.states.lasts[self.group].map(|(_, value)| value)
+    }
+
+    fn sorted(&self) -> Vec<Value> {
+        let mut sorted = self.states.lists[self.group].clone();
+        sorted.sort_unstable_by(Value::order);
+        sorted
+    }
+
+    fn distinct(&self) -> u64 {
+        self.states.distincts[self.group].estimate()
+    }
+
+    fn quantile(&self, share: Share) -> f64 {
+        let sketch = &self.states.sketches[self.group];
+        quantile(share.as_f64(), self.present() as usize, |place| sketch.at(place as u64))
     }
 }
 

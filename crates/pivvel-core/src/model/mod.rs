@@ -7,6 +7,7 @@ mod decimal;
 mod kind;
 mod notice;
 mod overflow;
+mod types;
 mod value;
 
 pub use calendar::DatePart;
@@ -17,4 +18,5 @@ pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
+pub(crate) use types::{FINEST, Type};
 pub use value::Value;

@@ -2,7 +2,7 @@
 
 use std::cmp::Reverse;
 
-use crate::grouping::{Total, quantile};
+use crate::aggregates::{Total, quantile};
 use crate::model::Value;
 use crate::plan::{Count, YardstickSpec};
 

@@ -3,12 +3,14 @@
 
 use std::ops::Range;
 
+use crate::aggregates::{Function, Keeps, Share};
 use crate::error::unknown_message;
 use crate::formula::{
-    Checked, Clause, Columns, Expr, Function, LineFormula, Name, Node, Operator, Place, Scope, Share, Step,
-    Type, TypedExpr, check, check_number, check_truth, composed, composed_names,
+    Checked, Clause, Columns, Expr, LineFormula, Name, Node, Operator, Place, Scope, Step, TypedExpr, check,
+    check_number, check_truth, composed, composed_names,
 };
 use crate::grouping::{Aggregate, Finer, Key, LineValue, keep_value};
+use crate::model::Type;
 
 /// A call with its parts.
 pub(super) struct AggregateCall<'e> {
@@ -68,7 +70,7 @@ impl<'e> AggregateCall<'e> {
 
     /// The argument, and the function with the share that a quantile names after it.
     pub(super) fn of(&self, function: Function) -> Checked<(Function, &'e Expr)> {
-        let shared = matches!(self.function, "quantile" | "quantile_estimate");
+        let shared = function.takes_share;
         match self.arguments {
             [value, share] if shared => {
                 let known = match share.node {
@@ -77,10 +79,7 @@ impl<'e> AggregateCall<'e> {
                 };
                 let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
                 let known = known.ok_or_else(|| (share.span.clone(), message.to_string()))?;
-                Ok(match function {
-                    Function::QuantileEstimate(_) => (Function::QuantileEstimate(known), value),
-                    _ => (Function::Quantile(known), value),
-                })
+                Ok((function.at(known), value))
             }
             [one] if !shared => Ok((function, one)),
             _ => Err(self.usage(Function::usage(self.function))),
@@ -141,7 +140,7 @@ pub(super) fn lines_aggregate(
     if let Some(per) = call.per() {
         return nested(function, call, per, filter, columns, kept);
     }
-    if function == Function::Distinct {
+    if function.keeps == Keeps::Keys {
         call.allow(&["where"])?;
         let argument = call.one()?;
         let formula = check(argument, columns)?;
@@ -184,13 +183,8 @@ fn plain(
     columns: &mut Columns,
     kept: &mut KeptValues<'_>,
 ) -> Checked<TypedExpr<Aggregate>> {
-    let known: &[&str] = match function {
-        Function::Mean => &["where", "weighted by"],
-        Function::First | Function::Last => &["where", "by"],
-        _ => &["where"],
-    };
-    call.allow(known)?;
-    if let (Function::Count, []) = (function, call.arguments) {
+    call.allow(function.clauses)?;
+    if function.keeps == Keeps::Presence && call.arguments.is_empty() {
         let ty = Type::Exact { scale: 0 };
         let Some(filter) = filter else { return Ok(TypedExpr::leaf(Aggregate::Lines, ty)) };
         let formula = LineFormula::one().only_where(Some(filter));
@@ -203,16 +197,19 @@ fn plain(
     if let Some(weight) = call.weight() {
         return weighted(argument, weight, filter, columns, kept);
     }
-    let by = match (function, call.by()) {
-        (Function::First | Function::Last, Some(by)) => Some(line_order(by, columns)?),
-        (Function::First | Function::Last, None) => return Err(call.usage(Function::usage(call.function))),
-        _ => None,
+    let by = match call.by() {
+        Some(by) => Some(line_order(by, columns)?),
+        None if function.needs.first || function.needs.last => {
+            return Err(call.usage(Function::usage(call.function)));
+        }
+        None => None,
     };
-    let formula = match function {
+    let formula = formula.only_where(filter);
+    let formula = match function.keeps {
+        Keeps::Values | Keeps::Keys => formula,
         // Anything can be counted, text too; a number is not asked for.
-        Function::Count => formula.only_where(filter).presence(),
-        Function::DistinctEstimate => formula.only_where(filter).hashed(),
-        _ => formula.only_where(filter),
+        Keeps::Presence => formula.presence(),
+        Keeps::Hashes => formula.hashed(),
     };
     let value = keep_value(kept.values, argument.to_string(), formula, by, function);
     Ok(TypedExpr::leaf(Aggregate::Of { function, value }, ty))
@@ -233,8 +230,8 @@ fn weighted(
     let missing = TypedExpr { step: Step::IsBlank(Box::new(products.clone())), ty: Type::Condition };
     let both = TypedExpr { step: Step::Not(Box::new(missing)), ty: Type::Condition };
     let mut sum = |name: String, formula: LineFormula| {
-        let value = keep_value(kept.values, name, formula, None, Function::Sum);
-        Box::new(Aggregate::Of { function: Function::Sum, value })
+        let value = keep_value(kept.values, name, formula, None, Function::SUM);
+        Box::new(Aggregate::Of { function: Function::SUM, value })
     };
     let top = sum(product.to_string(), products);
     let bottom = sum(weight.to_string(), weights.only_where(Some(both)));

@@ -3,8 +3,8 @@
 use super::model::Assumptions;
 use crate::brief::{Amount, AssumptionBrief, Brief, Part};
 use crate::error::{Error, Result, unknown_message};
-use crate::formula::{Step, Type, TypedExpr};
-use crate::model::Decimal;
+use crate::formula::{Step, TypedExpr};
+use crate::model::{Decimal, Type};
 
 impl Assumptions {
     /// Checks every assumption's value.

@@ -5,15 +5,16 @@ use std::ops::Range;
 
 use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Dimension, Measure};
+use crate::aggregates::Function;
 use crate::brief::MeasureBrief;
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Function, Group, Name, Place, Ranking,
-    Relation, Scope, Shift, Spot, Ties, Type, TypedExpr, Way, check, check_formula, check_number, composed,
-    composed_names, function_names,
+    CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Group, Name, Place, Ranking, Relation,
+    Scope, Shift, Spot, Ties, TypedExpr, Way, check, check_formula, check_number, composed, composed_names,
+    function_names,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::DatePart;
+use crate::model::{DatePart, Type};
 
 /// How deep measures may build on one another.
 const DEEPEST: usize = 60;

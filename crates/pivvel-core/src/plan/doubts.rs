@@ -2,7 +2,7 @@
 
 use super::model::{Plan, PlannedEmphasis, PlannedItem};
 use crate::brief::{Brief, Placement};
-use crate::formula::{CellFormula, CellLeaf, Function, Operator, Step, all_leaves};
+use crate::formula::{CellFormula, CellLeaf, Operator, Step, all_leaves};
 use crate::grouping::Aggregate;
 use crate::model::{Notice, NoticeCode};
 
@@ -70,7 +70,7 @@ impl Plan {
         match &formula.step {
             Step::Leaf(CellLeaf::Aggregate(place)) => match &self.aggregates[*place] {
                 Aggregate::Lines => true,
-                Aggregate::Of { function, .. } => matches!(function, Function::Sum | Function::Count),
+                Aggregate::Of { function, .. } => function.adds_up,
                 _ => false,
             },
             Step::Leaf(CellLeaf::Measure(place)) => self.is_additive(&self.measures[*place].cell),

@@ -5,10 +5,11 @@ use super::cells::CellScope;
 use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
 use super::model::{Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
 use super::rules;
+use crate::aggregates::Function;
 use crate::brief::{Amount, Brief, EmphasisBrief, Form, MeanSide, PeersOf, Show, YardstickOf};
 use crate::error::{Error, Result};
-use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step, Type};
-use crate::model::{Decimal, Notice, NoticeCode, Value};
+use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
+use crate::model::{Decimal, Notice, NoticeCode, Type, Value};
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
@@ -370,7 +371,10 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Pl
 /// Whether a measure is larger at a subtotal than at its parts: a sum or a count by itself.
 fn is_sum(measure: &Measure) -> bool {
     let single = matches!(measure.cell.step, Step::Leaf(CellLeaf::Aggregate(_)));
-    let adds_up = |expr: &Expr| matches!(&expr.node, Node::Call { function, .. } if ["sum", "count"].contains(&function.as_str()));
+    let adds_up = |expr: &Expr| match &expr.node {
+        Node::Call { function, .. } => Function::named(function).is_some_and(|function| function.adds_up),
+        _ => false,
+    };
     single && measure.formula.expr().is_some_and(adds_up)
 }
 

@@ -6,10 +6,10 @@ use super::model::{Assumptions, Plan, PlannedItem};
 use crate::brief::{Apply, Brief, ItemBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
-    Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, Type, TypedExpr, check,
+    Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, TypedExpr, check,
     check_formula, function_names,
 };
-use crate::model::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, Type};
 
 /// Checks the items of a brief, and brings them into the order in which they are applied: those
 /// that go before formula measures first, then in the order of the brief.

@@ -4,8 +4,8 @@ use super::cells::CellScope;
 use super::model::{Choice, Count, Dimension, Pick, Plan};
 use crate::brief::{Amount, Brief, DimensionBrief, Order, OrderBy, Placement, TotalsOf};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, Columns, Formula, Type};
-use crate::model::{Decimal, Notice, NoticeCode, rescale};
+use crate::formula::{CellFormula, Columns, Formula};
+use crate::model::{Decimal, Notice, NoticeCode, Type, rescale};
 
 /// The total column and the total row, as totals and levels name them.
 pub(super) const ROW_TOTAL: &str = "row total";

@@ -6,8 +6,8 @@ use super::layout;
 use super::model::{Bounds, PlannedRule};
 use crate::brief::{Amount, MeanSide, RuleBrief, Unit};
 use crate::error::{Error, Result};
-use crate::formula::Type;
-use crate::model::{Value, date_from_text};
+
+use crate::model::{Type, Value, date_from_text};
 
 impl PlannedRule {
     /// Whether nothing but bounds decides.

@@ -7,10 +7,10 @@ use arrow_buffer::i256;
 
 use super::statements::Pushed;
 use crate::error::{Error, Result};
-use crate::formula::Type;
+
 use crate::grouping::{Finer, Grouping, Key, LineValue, Scan, States, ValueColumns};
 use crate::lines::{Dialect, Statement};
-use crate::model::decimal_digits;
+use crate::model::{Type, decimal_digits};
 
 /// Rows that are taken at once.
 const ROWS: usize = 8_192;

@@ -4,9 +4,9 @@
 //! Exact numbers are numbers of the database where it has decimals, and whole digits at the scale of
 //! the formula where it has none. A blank is NULL; of texts, an empty one.
 
-use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step, Type};
+use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step};
 use crate::lines::{Dialect, SqlColumn, SqlTable};
-use crate::model::{DatePart, decimal_text, pow10};
+use crate::model::{DatePart, Type, decimal_text, pow10};
 
 /// Why a formula is not computed by the database.
 pub(super) type Reason = String;

@@ -1,7 +1,6 @@
 //! What formulas give, and what comes of putting two together.
 
-use super::expr::Operator;
-use crate::model::{DatePart, Kind};
+use super::{DatePart, Kind};
 
 /// What a formula gives.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -21,7 +20,7 @@ pub(crate) enum Type {
 }
 
 /// The most digits after the point that an exact number may get by computing.
-pub(super) const FINEST: u8 = 30;
+pub(crate) const FINEST: u8 = 30;
 
 impl Type {
     pub(crate) fn of(kind: Kind) -> Type {
@@ -55,21 +54,8 @@ impl Type {
         if let Type::Exact { scale } = self { scale } else { 0 }
     }
 
-    /// What arithmetic on two numbers gives; `None` where it would be finer than can be kept.
-    pub(super) fn arithmetic(operator: Operator, left: Type, right: Type) -> Option<Type> {
-        let (Type::Exact { scale: a }, Type::Exact { scale: b }) = (left, right) else {
-            return Some(Type::Float);
-        };
-        let scale = match operator {
-            Operator::Divide => return Some(Type::Float),
-            Operator::Multiply => a + b,
-            _ => a.max(b),
-        };
-        (scale <= FINEST).then_some(Type::Exact { scale })
-    }
-
     /// The type that two values can both be given as.
-    pub(super) fn common(self, other: Type) -> Option<Type> {
+    pub(crate) fn common(self, other: Type) -> Option<Type> {
         match (self, other) {
             (Type::Nothing, other) | (other, Type::Nothing) => Some(other),
             (Type::Exact { scale: a }, Type::Exact { scale: b }) => Some(Type::Exact { scale: a.max(b) }),

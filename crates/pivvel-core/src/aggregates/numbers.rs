@@ -1,9 +1,9 @@
-//! Aggregates of values that are there already: of finer groups, and of a group of cells.
+//! What aggregates are computed with: sums of values of any kinds, sums of squares, quantiles.
 
 use arrow_buffer::i256;
 
+use super::Share;
 use super::exact_float::ExactFloat;
-use crate::formula::{Function, Share};
 use crate::model::{Overflow, Value, rescale};
 
 /// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
@@ -75,46 +75,13 @@ impl Total {
     }
 }
 
-/// What a function makes of values, in any order and of any kinds.
-pub(crate) fn summarize(function: Function, values: &[Value]) -> Result<Option<Value>, Overflow> {
-    let Some(some) = values.first() else {
-        let zero = matches!(function, Function::Count | Function::Distinct | Function::DistinctEstimate);
-        return Ok(zero.then_some(Value::whole(0)));
-    };
-    let count = values.len();
-    Ok(Some(match function {
-        Function::Count => Value::whole(count as u64),
-        // Of values that are there already nothing needs to be estimated.
-        Function::Distinct | Function::DistinctEstimate => {
-            let mut sorted = values.to_vec();
-            sorted.sort_unstable_by(Value::order);
-            sorted.dedup_by(|a, b| a.order(b).is_eq());
-            Value::whole(sorted.len() as u64)
-        }
-        Function::Min | Function::First => *values.iter().min_by(|a, b| a.order(b)).unwrap_or(some),
-        Function::Max | Function::Last => *values.iter().max_by(|a, b| a.order(b)).unwrap_or(some),
-        Function::Sum => return Total::of(values)?.value().map(finite).transpose(),
-        Function::Mean => return Total::of(values)?.mean(count).map(Value::Float).map(finite).transpose(),
-        Function::Quantile(share) | Function::QuantileEstimate(share) => {
-            let mut sorted = values.to_vec();
-            sorted.sort_unstable_by(Value::order);
-            quantile_of_sorted(share, &sorted)?
-        }
-        Function::Variance { population } | Function::Deviation { population } => {
-            let squares = squares_about_mean(values)?;
-            let Some(spread) = spread(function, squares, count as u64, population) else { return Ok(None) };
-            Value::Float(spread)
-        }
-    }))
-}
-
 /// A value that is not beyond all floats.
-fn finite(value: Value) -> Result<Value, Overflow> {
+pub(super) fn finite(value: Value) -> Result<Value, Overflow> {
     if value.as_f64().is_finite() { Ok(value) } else { Err(Overflow) }
 }
 
 /// The sum of squares about the mean of values of any kinds.
-fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
+pub(super) fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
     let mut moments = Moments::default();
     let count = values.len() as u64;
     // At one scale, squares of digits are exact.
@@ -136,19 +103,11 @@ fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
     Ok(moments.about_float_mean(&floats, count))
 }
 
-/// The variance, or its root, where there are values enough: over one less than their count or, of
-/// a population, over their count. `squares` is the sum of squares about the mean.
-pub(super) fn spread(function: Function, squares: f64, count: u64, population: bool) -> Option<f64> {
-    let over = if population { count } else { count.checked_sub(1).filter(|n| *n > 0)? };
-    let variance = squares / over as f64;
-    Some(if matches!(function, Function::Deviation { .. }) { variance.sqrt() } else { variance })
-}
-
 /// The quantile of sorted values of any kinds; exact where the two that it stands between are.
 ///
 /// # Errors
 /// An exact one of more than 38 digits.
-pub(super) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Overflow> {
+pub(crate) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Overflow> {
     let (below, part, finer) = share.place(sorted.len());
     let (low, high) = (sorted[below], sorted[(below + 1).min(sorted.len() - 1)]);
     let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (low, high) else {
@@ -176,13 +135,13 @@ pub(crate) fn quantile(share: f64, count: usize, value: impl Fn(usize) -> f64) -
 /// Sums of squares, exact for decimals and for floats.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Moments {
-    pub(super) exact: i256,
-    pub(super) float: ExactFloat,
+    pub(crate) exact: i256,
+    pub(crate) float: ExactFloat,
 }
 
 impl Moments {
     /// A sum of squares that was made elsewhere.
-    pub(super) fn of_exact(exact: i256) -> Moments {
+    pub(crate) fn of_exact(exact: i256) -> Moments {
         Moments { exact, float: ExactFloat::default() }
     }
 
@@ -210,7 +169,7 @@ impl Moments {
 
     /// The sum of squares about the mean of exact numbers: (n · Σx² − (Σx)²) / n, of which only the
     /// last division rounds.
-    pub(super) fn about_mean(&self, sum: i128, count: u64, scale: u8) -> f64 {
+    pub(crate) fn about_mean(&self, sum: i128, count: u64, scale: u8) -> f64 {
         let sum = i256::from_i128(sum);
         let exact = || {
             let scaled = self.exact.checked_mul(i256::from_i128(count.into()))?;
@@ -226,7 +185,7 @@ impl Moments {
     }
 
     /// The same of floats: Σx² − 2mΣx + nm² for a mean m, each product with what its rounding loses.
-    pub(super) fn about_float_mean(&self, sum: &ExactFloat, count: u64) -> f64 {
+    pub(crate) fn about_float_mean(&self, sum: &ExactFloat, count: u64) -> f64 {
         let high = sum.value();
         let mut rest = sum.clone();
         rest.add(-high);

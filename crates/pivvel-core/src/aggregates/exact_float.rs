@@ -56,7 +56,7 @@ impl ExactFloat {
     }
 
     /// The sum as bytes: the weight of the first limb, then the limbs, the lowest first.
-    pub(super) fn to_bytes(&self) -> Vec<u8> {
+    pub(crate) fn to_bytes(&self) -> Vec<u8> {
         let mut sum = self.clone();
         sum.carry();
         sum.shorten();
@@ -65,7 +65,7 @@ impl ExactFloat {
     }
 
     /// The sum of such bytes.
-    pub(super) fn of_bytes(bytes: &[u8]) -> Option<ExactFloat> {
+    pub(crate) fn of_bytes(bytes: &[u8]) -> Option<ExactFloat> {
         let (base, limbs) = bytes.split_first_chunk::<4>()?;
         let (limbs, rest) = limbs.as_chunks::<8>();
         // Floats have exponents of 2,046 steps, and a carry or two above them.
