@@ -42,8 +42,8 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 /// The levels of an emphasis, finest first.
 fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
-    if let Some((on_rows, level)) = emphasis.linked {
-        let axis = if on_rows { &plan.rows } else { &plan.columns };
+    if let Some((side, level)) = emphasis.linked {
+        let axis = side.pick(&plan.rows, &plan.columns);
         return format!("members of {}", axis[level - 1].name);
     }
     let name = |dimensions: &[Dimension], level: usize| match level {

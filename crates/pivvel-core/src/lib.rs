@@ -68,8 +68,8 @@ pub use lines::{
     SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
 };
 pub use model::{
-    Audience, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value, YES_WORD,
-    decimal_text,
+    Audience, AxisSide, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value,
+    YES_WORD, decimal_text,
 };
 pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{

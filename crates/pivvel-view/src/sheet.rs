@@ -2,7 +2,7 @@
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
 use pivvel_core::{
-    Axis, CrossTab, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Trend, Value,
+    Axis, AxisSide, CrossTab, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Trend, Value,
 };
 
 use crate::charts::Panel;
@@ -225,7 +225,7 @@ fn heads(crosstab: &CrossTab, columns: &[SheetColumn]) -> Vec<Vec<Head>> {
             match row.last_mut() {
                 Some(head) if extends && last == Some(own) => head.columns.1 += 1,
                 _ => {
-                    let link = crosstab.member_link(false, own).filter(|_| own.level() == level);
+                    let link = crosstab.member_link(AxisSide::Columns, own).filter(|_| own.level() == level);
                     row.push(Head { link, ..head(axis, own, level, place) });
                 }
             }
@@ -318,7 +318,7 @@ fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) 
     };
     let blank = path.last().is_some_and(MemberRef::is_blank);
     let made = is_made(&path);
-    let link = crosstab.member_link(true, entry);
+    let link = crosstab.member_link(AxisSide::Rows, entry);
     let line = |trend: &Trend| trend_line(crosstab, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);

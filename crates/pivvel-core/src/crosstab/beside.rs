@@ -7,7 +7,7 @@ use super::trend::{Labels, Trend};
 use crate::brief::{Brief, Form, MeasureBrief};
 use crate::eval::period_places;
 use crate::lines::{Member, MemberId, Members};
-use crate::model::{Notice, NoticeCode, Value};
+use crate::model::{AxisSide, Notice, NoticeCode, Value};
 use crate::plan::{Plan, PlannedEmphasis};
 use crate::rollup::{Axis, Entry};
 
@@ -85,8 +85,8 @@ fn same_entry(axis: &Axis, entry: Entry, other: &Axis, same: &[Vec<Option<Member
 impl Labels {
     /// The brief of the cross-tab that these are read from: the axis of the dimension down to it, with
     /// the column below.
-    pub(crate) fn brief(brief: &Brief, (on_rows, level): (bool, usize), column: &str) -> Brief {
-        let axis = if on_rows { &brief.rows } else { &brief.columns };
+    pub(crate) fn brief(brief: &Brief, (side, level): (AxisSide, usize), column: &str) -> Brief {
+        let axis = side.pick(&brief.rows, &brief.columns);
         let mut rows: Vec<String> = axis[..level].to_vec();
         rows.push(column.to_string());
         Brief {
@@ -106,10 +106,10 @@ impl Labels {
         of: &CrossTab,
         emphasis: usize,
         column: &str,
-        (on_rows, level): (bool, usize),
+        (side, level): (AxisSide, usize),
         found: &CrossTab,
     ) -> Labels {
-        let axis = if on_rows { of.rows() } else { of.columns() };
+        let axis = side.pick(of.rows(), of.columns());
         let same: Vec<Vec<Option<MemberId>>> =
             (0..level).map(|i| same_members(axis.members(i), found.rows().members(i))).collect();
         let mut labels: HashMap<u32, Vec<String>> = HashMap::new();
@@ -159,11 +159,11 @@ impl Labels {
 impl PlannedEmphasis {
     /// The columns beside those of the layout that a link on a dimension names.
     pub(super) fn columns_beside(&self, plan: &Plan) -> Vec<String> {
-        let (Form::Link, Some((on_rows, level)), Some(link)) = (self.spec.form, self.linked, &self.spec.link)
+        let (Form::Link, Some((side, level)), Some(link)) = (self.spec.form, self.linked, &self.spec.link)
         else {
             return Vec::new();
         };
-        let dimensions = if on_rows { &plan.rows } else { &plan.columns };
+        let dimensions = side.pick(&plan.rows, &plan.columns);
         let mut names: Vec<String> =
             link.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0.to_string())).collect();
         names.retain(|name| !dimensions[..level].iter().any(|d| d.name == *name));

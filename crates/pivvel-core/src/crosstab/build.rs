@@ -14,7 +14,7 @@ use crate::eval::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::formula::Values;
 use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
-use crate::model::{Notice, NoticeCode};
+use crate::model::{AxisSide, Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::plan::{Dimension, Plan, fill_title};
 use crate::rollup::{SortBy, regroup};
@@ -201,7 +201,7 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
         return Ok(Vec::new());
     }
     let engine = Engine::run(plan, frame)?;
-    let by = |on_rows: bool| -> Result<Vec<SortBy>> {
+    let by = |side: AxisSide| -> Result<Vec<SortBy>> {
         let frame = engine.frame();
         let one = |(i, dimension): (usize, &Dimension)| {
             let level = i + 1;
@@ -212,20 +212,23 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
                     SortBy::Natural
                 });
             };
-            let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
+            let grain = {
+                let (row, column) = side.pair(level, 0);
+                frame.grain(row, column)
+            };
             let values = engine
                 .values(formula, grain)
                 .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;
             let of_node = |node: u32| {
-                let pair = if on_rows { (node, 0) } else { (0, node) };
+                let pair = side.pair(node, 0);
                 values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
             };
-            let axis = frame.axis(on_rows);
+            let axis = frame.axis(side);
             Ok(SortBy::Values((0..axis.len(level) as u32).map(of_node).collect()))
         };
-        plan.axis(on_rows).iter().enumerate().map(one).collect()
+        plan.axis(side).iter().enumerate().map(one).collect()
     };
-    let (rows, columns) = (by(true)?, by(false)?);
+    let (rows, columns) = (by(AxisSide::Rows)?, by(AxisSide::Columns)?);
     drop(engine);
     frame.rows.arrange(&rows);
     frame.columns.arrange(&columns);

@@ -4,7 +4,7 @@ use crate::eval::Frame;
 use crate::formula::CellLeaf;
 use crate::grouping::{ScanReport, UnknownText};
 use crate::lines::{Member, MemberId};
-use crate::model::{Kind, Notice, NoticeCode};
+use crate::model::{AxisSide, Kind, Notice, NoticeCode};
 use crate::plan::{Dimension, Plan};
 
 pub(super) fn doubts(plan: &Plan, frame: &Frame, report: &ScanReport) -> Vec<Notice> {
@@ -21,7 +21,7 @@ pub(super) fn doubts(plan: &Plan, frame: &Frame, report: &ScanReport) -> Vec<Not
 fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     let mut notices: Vec<Notice> = Vec::new();
     for (place, spot, label) in plan.named_members() {
-        let axis = frame.axis(spot.on_rows);
+        let axis = frame.axis(spot.side);
         let members = axis.members(spot.level - 1);
         if members.is_empty() || members.find(&label).is_some() {
             continue;
@@ -41,20 +41,20 @@ fn unknown_members(plan: &Plan, frame: &Frame) -> Vec<Notice> {
 
 /// Calculated items and others members with the name of a member of the lines: readers cannot tell them apart.
 fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
-    let items = plan.items.iter().map(|item| (item.spot.on_rows, item.spot.level, item.name.as_str()));
-    let mut made: Vec<(bool, usize, &str)> = items.collect();
-    for on_rows in [true, false] {
-        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
+    let items = plan.items.iter().map(|item| (item.spot.side, item.spot.level, item.name.as_str()));
+    let mut made: Vec<(AxisSide, usize, &str)> = items.collect();
+    for side in AxisSide::BOTH {
+        for (i, dimension) in plan.axis(side).iter().enumerate() {
             let others = dimension.pick.top.as_ref().and_then(|top| top.others.as_deref());
-            made.extend(others.map(|others| (on_rows, i + 1, others)));
+            made.extend(others.map(|others| (side, i + 1, others)));
         }
     }
-    let twice = |(on_rows, level, name): (bool, usize, &str)| {
-        let members = frame.axis(on_rows).members(level - 1);
+    let twice = |(side, level, name): (AxisSide, usize, &str)| {
+        let members = frame.axis(side).members(level - 1);
         let is_plain =
             |id: MemberId| !matches!(members.member(id), Member::Others(_) | Member::Calculated(..));
         let id = members.find(name).filter(|id| is_plain(*id))?;
-        let dimension = &plan.axis(on_rows)[level - 1].name;
+        let dimension = &plan.axis(side)[level - 1].name;
         let message = format!(
             "two members of {dimension} have the name {}: one of the lines, and a calculated item or others member",
             members.label(id)
@@ -77,19 +77,19 @@ fn unknown_texts(plan: &Plan, report: &ScanReport) -> Vec<Notice> {
 
 /// Running totals and windows along dimensions whose members look like periods but are text.
 fn no_periods(plan: &Plan, frame: &Frame) -> Vec<Notice> {
-    let mut along: Vec<(&str, bool, usize)> = Vec::new();
+    let mut along: Vec<(&str, AxisSide, usize)> = Vec::new();
     for measure in &plan.measures {
         measure.each_leaf(&mut |leaf| {
             if let CellLeaf::Running(_, way) | CellLeaf::Moving(_, _, way, _) = leaf {
-                along.push((&measure.name, way.spot.on_rows, way.spot.level));
+                along.push((&measure.name, way.spot.side, way.spot.level));
             }
         });
     }
     let mut notices: Vec<Notice> = Vec::new();
-    for (measure, on_rows, level) in along {
-        let dimension: &Dimension = &plan.axis(on_rows)[level - 1];
+    for (measure, side, level) in along {
+        let dimension: &Dimension = &plan.axis(side)[level - 1];
         let labels: Vec<&str> =
-            frame.axis(on_rows).members(level - 1).labels().filter(|l| !l.is_empty()).collect();
+            frame.axis(side).members(level - 1).labels().filter(|l| !l.is_empty()).collect();
         if dimension.kind != Kind::Text
             || labels.len() < 2
             || !labels.iter().all(|label| is_like_period(label))

@@ -4,6 +4,7 @@ use super::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
 use crate::formula::Formula;
+use crate::model::AxisSide;
 use crate::rollup::{Axis, Entry};
 
 impl CrossTab {
@@ -47,9 +48,9 @@ impl CrossTab {
     }
 
     /// Where the label of a row or a column leads, if an emphasis links its dimension.
-    pub fn member_link(&self, on_rows: bool, entry: Entry) -> Option<String> {
-        let axis = if on_rows { self.rows() } else { self.columns() };
-        let linked = |(_, e): &(usize, &Emphasis)| e.planned.linked == Some((on_rows, entry.level()));
+    pub fn member_link(&self, side: AxisSide, entry: Entry) -> Option<String> {
+        let axis = side.pick(self.rows(), self.columns());
+        let linked = |(_, e): &(usize, &Emphasis)| e.planned.linked == Some((side, entry.level()));
         self.emphases().iter().enumerate().filter(linked).find_map(|(place, emphasis)| {
             let mut labels = labels(axis, entry);
             labels.extend(self.beside(place, entry));

@@ -5,6 +5,7 @@ use std::fmt;
 use crate::crosstab::CrossTab;
 use crate::error::{Argument, Error, Result};
 use crate::lines::BLANK;
+use crate::model::AxisSide;
 use crate::rollup::{Axis, Entry, MemberRef};
 
 /// Members by dimension. Dimensions that are not named are rolled up, so that no members at all are the
@@ -153,8 +154,8 @@ impl CrossTab {
         let mut rows = vec![None; self.rows().depth()];
         let mut columns = vec![None; self.columns().depth()];
         for (name, member) in address.members() {
-            let (on_rows, level) = self.dimension_called(name)?;
-            let spot = if on_rows { &mut rows[level] } else { &mut columns[level] };
+            let (side, level) = self.dimension_called(name)?;
+            let spot = &mut side.pick(&mut rows, &mut columns)[level];
             if spot.replace(member.as_str()).is_some_and(|earlier| earlier != member) {
                 let message = format!("{name} is named twice; a cell is of one member of it");
                 return Err(Error::request(Argument::Address, message));
@@ -164,22 +165,20 @@ impl CrossTab {
     }
 
     /// The axis and the place there of a dimension by name, heading, or part of a date.
-    fn dimension_called(&self, name: &str) -> Result<(bool, usize)> {
-        let axes = [(true, self.rows()), (false, self.columns())];
+    fn dimension_called(&self, name: &str) -> Result<(AxisSide, usize)> {
+        let axes = [(AxisSide::Rows, self.rows()), (AxisSide::Columns, self.columns())];
         let all: Vec<_> = axes
             .into_iter()
-            .flat_map(|(on_rows, axis)| {
-                axis.dimensions().iter().enumerate().map(move |(i, d)| (on_rows, i, d))
-            })
+            .flat_map(|(side, axis)| axis.dimensions().iter().enumerate().map(move |(i, d)| (side, i, d)))
             .collect();
         let part = |full: &str| full.rsplit_once('.').is_some_and(|(_, part)| part == name);
         let exact = all.iter().find(|(.., d)| d.name == name).or(all.iter().find(|(.., d)| d.label == name));
-        if let Some((on_rows, level, _)) = exact {
-            return Ok((*on_rows, *level));
+        if let Some((side, level, _)) = exact {
+            return Ok((*side, *level));
         }
         let of_part: Vec<_> = all.iter().filter(|(.., d)| part(&d.name)).collect();
         match &of_part[..] {
-            [(on_rows, level, _)] => Ok((*on_rows, *level)),
+            [(side, level, _)] => Ok((*side, *level)),
             [] if all.is_empty() => Err(Error::request(
                 Argument::Address,
                 "there is no dimension in this layout; total is its only cell",

@@ -343,12 +343,11 @@ impl Teller<'_> {
     fn item(&self, place: usize) -> Option<ItemStory> {
         let frame = &self.trace.inside.frame;
         let item = &self.trace.plan.items[frame.grains[self.grain].maker(self.cell)?];
-        let own = if item.spot.on_rows { self.row } else { self.column };
-        let made = frame.axis(item.spot.on_rows).made(own.level(), own.node)?;
+        let own = item.spot.side.pick(self.row, self.column);
+        let made = frame.axis(item.spot.side).made(own.level(), own.node)?;
         let grain = grain_index(frame.columns.depth(), self.row.level(), self.column.level());
         let value = |node: &Option<u32>| {
-            let (row, column) =
-                if item.spot.on_rows { ((*node)?, self.column.node) } else { (self.row.node, (*node)?) };
+            let (row, column) = item.spot.side.pick(((*node)?, self.column.node), (self.row.node, (*node)?));
             let cell = frame.grains[grain].pairs.find(row, column)?;
             self.trace.inside.measures[place][grain][cell as usize].filter(|_| !item.before_measures)
         };

@@ -165,8 +165,8 @@ fn fill_item(
     };
     let operand = |cell: usize, operand: usize| {
         let (row, column) = cells.pairs.pairs()[cell];
-        let on_rows = frame.rows.made(cells.row_level, row).filter(|made| made.item == place);
-        let target = match on_rows {
+        let side = frame.rows.made(cells.row_level, row).filter(|made| made.item == place);
+        let target = match side {
             Some(made) => (made.operands[operand]?, column),
             None => (row, frame.columns.made(cells.column_level, column)?.operands[operand]?),
         };
@@ -250,13 +250,13 @@ impl Evaluate for AtGrain<'_, '_> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let CellLeaf::Label(spot) = leaf else { return Ok(Arc::new(vec![None; cells.len()])) };
-        let axis = frame.axis(spot.on_rows);
-        let level = if spot.on_rows { cells.row_level } else { cells.column_level };
+        let axis = frame.axis(spot.side);
+        let level = spot.side.pick(cells.row_level, cells.column_level);
         if level < spot.level {
             return Ok(Arc::new(vec![None; cells.len()]));
         }
         let label = |(row, column): &(u32, u32)| {
-            let node = axis.ancestor(level, if spot.on_rows { *row } else { *column }, spot.level);
+            let node = axis.ancestor(level, spot.side.pick(*row, *column), spot.level);
             Some(Arc::from(axis.members(spot.level - 1).label(axis.member_of(spot.level, node))))
         };
         Ok(Arc::new(cells.pairs.pairs().iter().map(label).collect()))

@@ -9,7 +9,7 @@ use super::items::{add_items, merge_groups};
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, States};
-use crate::model::Overflow;
+use crate::model::{AxisSide, Overflow};
 use crate::plan::Plan;
 use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
 
@@ -66,8 +66,8 @@ impl Frame {
         }
     }
 
-    pub(crate) fn axis(&self, on_rows: bool) -> &Axis {
-        if on_rows { &self.rows } else { &self.columns }
+    pub(crate) fn axis(&self, side: AxisSide) -> &Axis {
+        side.pick(&self.rows, &self.columns)
     }
 
     /// The place of a grain.

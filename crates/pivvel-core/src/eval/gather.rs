@@ -113,8 +113,8 @@ struct Sequence {
 /// The sequences of a grain's cells along a dimension, and where each begins.
 fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     let Places { frame, cells, classes, .. } = places;
-    let axis = frame.axis(way.spot.on_rows);
-    let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
+    let axis = frame.axis(way.spot.side);
+    let level = way.spot.side.pick(cells.row_level, cells.column_level);
     if level < way.spot.level {
         return Vec::new();
     }
@@ -133,7 +133,7 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     let mut found: HashMap<Line, Sequence> = HashMap::new();
     for cell in 0..cells.len() {
         let (row, column) = cells.pairs.pairs()[cell];
-        let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };
+        let (own, other) = way.spot.side.pick((row, column), (column, row));
         let Some((sequence, position)) = place_of[axis.ancestor(level, own, way.spot.level) as usize] else {
             continue;
         };
@@ -198,13 +198,13 @@ type WindowPlace = (String, Option<usize>);
 /// The places of the window that ends at a cell, the earliest first; nothing where the cell stands in no sequence.
 pub(crate) fn window(frame: &Frame, grain: usize, way: Way, over: u32, cell: usize) -> Vec<WindowPlace> {
     let cells = &frame.grains[grain];
-    let (axis, own_level) = (frame.axis(way.spot.on_rows), way.spot.level);
-    let level = if way.spot.on_rows { cells.row_level } else { cells.column_level };
+    let (axis, own_level) = (frame.axis(way.spot.side), way.spot.level);
+    let level = way.spot.side.pick(cells.row_level, cells.column_level);
     if level < own_level {
         return Vec::new();
     }
     let (row, column) = cells.pairs.pairs()[cell];
-    let (own, other) = if way.spot.on_rows { (row, column) } else { (column, row) };
+    let (own, other) = way.spot.side.pick((row, column), (column, row));
     let node = axis.ancestor(level, own, own_level);
     let sequences = Sequences::new(axis, own_level, way.throughout);
     let sequence = sequences.lists().iter().find(|sequence| sequence.contains(&node));
@@ -221,7 +221,7 @@ pub(crate) fn window(frame: &Frame, grain: usize, way: Way, over: u32, cell: usi
         let step =
             |node: u32, at: usize| axis.child(at, node, axis.member_of(at, axis.ancestor(level, own, at)));
         let node = (own_level + 1..=level).try_fold(start, step)?;
-        let pair = if way.spot.on_rows { (node, other) } else { (other, node) };
+        let pair = way.spot.side.pick((node, other), (other, node));
         cells.pairs.find(pair.0, pair.1).map(|cell| cell as usize)
     };
     let part = axis.dimensions()[own_level - 1].period();

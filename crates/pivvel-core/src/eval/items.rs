@@ -9,17 +9,17 @@ use super::cells::Cells;
 use crate::grouping::NOWHERE;
 use crate::grouping::States;
 use crate::lines::{Member, MemberId};
-use crate::model::Overflow;
+use crate::model::{AxisSide, Overflow};
 use crate::plan::{Plan, PlannedItem};
 use crate::rollup::{Apart, Axis, Made};
 
 pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut [Cells]) {
     for (place, item) in plan.items.iter().enumerate() {
-        let axis = if item.spot.on_rows { &mut *rows } else { &mut *columns };
+        let axis = item.spot.side.pick(&mut *rows, &mut *columns);
         add_nodes(place, item, axis);
         for grain in &mut *grains {
-            let axis = if item.spot.on_rows { &*rows } else { &*columns };
-            add_cells(place, item.spot.on_rows, axis, grain);
+            let axis = item.spot.side.pick(&*rows, &*columns);
+            add_cells(place, item.spot.side, axis, grain);
         }
     }
 }
@@ -89,9 +89,9 @@ pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
 }
 
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
-fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
-    let level = if on_rows { grain.row_level } else { grain.column_level };
-    let own = |pair: &(u32, u32)| if on_rows { (pair.0, pair.1) } else { (pair.1, pair.0) };
+fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
+    let level = side.pick(grain.row_level, grain.column_level);
+    let own = |pair: &(u32, u32)| side.pick((pair.0, pair.1), (pair.1, pair.0));
     let mut by_node: Vec<Vec<(u32, usize)>> = vec![Vec::new(); axis.len(level)];
     for (cell, pair) in grain.pairs.pairs().iter().enumerate() {
         let (node, other) = own(pair);
@@ -112,7 +112,7 @@ fn add_cells(place: usize, on_rows: bool, axis: &Axis, grain: &mut Cells) {
             lines.push(count);
         }
     }
-    let (a, b) = if on_rows { (&nodes, &others) } else { (&others, &nodes) };
+    let (a, b) = side.pick((&nodes, &others), (&others, &nodes));
     let mut numbers = Vec::new();
     grain.pairs.intern(a, b, &mut numbers);
     grain.makers.resize(grain.lines.len(), None);

@@ -8,7 +8,7 @@ use super::frame::Frame;
 use crate::brief::TotalsOf;
 use crate::error::{Error, Result};
 use crate::lines::MemberId;
-use crate::model::{Notice, NoticeCode, Value};
+use crate::model::{AxisSide, Notice, NoticeCode, Value};
 use crate::plan::{Count, Dimension, Pick, Plan};
 use crate::rollup::{Apart, Axis, Fate};
 
@@ -18,7 +18,7 @@ pub(crate) struct Picks {
     pub(crate) rows: Vec<(Vec<Fate>, Option<String>)>,
     pub(crate) columns: Vec<(Vec<Fate>, Option<String>)>,
     /// Members that are not shown although totals cover them: the axis, and the path that leads there.
-    pub(crate) hidden: Vec<(bool, Path)>,
+    pub(crate) hidden: Vec<(AxisSide, Path)>,
     /// What a reader must know.
     pub(crate) notes: Vec<Notice>,
 }
@@ -29,11 +29,9 @@ type Path = Vec<Option<MemberId>>;
 impl Picks {
     /// Keeps what is not shown from being shown.
     pub(crate) fn hide(&self, frame: &mut Frame) {
-        for (on_rows, path) in &self.hidden {
-            let (axis, levels) = match on_rows {
-                true => (&mut frame.rows, &self.rows),
-                false => (&mut frame.columns, &self.columns),
-            };
+        for (side, path) in &self.hidden {
+            let (axis, levels) =
+                side.pick((&mut frame.rows, &self.rows), (&mut frame.columns, &self.columns));
             let gathering = |level: usize| {
                 let label = levels[level].1.as_deref()?;
                 axis.members(level).gathering(label)
@@ -75,11 +73,11 @@ impl Picks {
 /// A number that outgrows 38 digits.
 pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize) -> Result<Picks> {
     let mut picks = Picks { rows: Vec::new(), columns: Vec::new(), hidden: Vec::new(), notes: Vec::new() };
-    for on_rows in [true, false] {
-        let axis = frame.axis(on_rows);
+    for side in AxisSide::BOTH {
+        let axis = frame.axis(side);
         // What is gathered now, or stands under it.
         let mut gathered = vec![false];
-        for (i, dimension) in plan.axis(on_rows).iter().enumerate() {
+        for (i, dimension) in plan.axis(side).iter().enumerate() {
             let level = i + 1;
             let mut open = open(axis, level, depth);
             let mut ranked = open.clone();
@@ -93,7 +91,7 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
                 true => {}
                 false => ranked.clone_from(&open),
             }
-            let keeps = kept(frame, engine, (axis, level, on_rows), dimension, (&open, &ranked))?;
+            let keeps = kept(frame, engine, (axis, level, side), dimension, (&open, &ranked))?;
             let others = dimension.pick.top.as_ref().and_then(|top| top.others.clone());
             let shown_only = dimension.pick.totals_of == TotalsOf::Shown;
             // Nodes of items are made anew, and are no nodes of the lines.
@@ -105,13 +103,11 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
                 _ => Fate::Kept,
             };
             let fates: Vec<Fate> = of_lines.clone().map(fate).collect();
-            let side = if on_rows { &mut picks.rows } else { &mut picks.columns };
-            side.push((fates, others));
+            let own = side.pick(&mut picks.rows, &mut picks.columns);
+            own.push((fates, others));
             let not_shown = |node: usize| keeps[node] != Verdict::Yes;
-            picks
-                .hidden
-                .extend(hidden(axis, level, side, &not_shown).into_iter().map(|path| (on_rows, path)));
-            let fates = &side[i].0;
+            picks.hidden.extend(hidden(axis, level, own, &not_shown).into_iter().map(|path| (side, path)));
+            let fates = &own[i].0;
             // Under members that gather, a top chooses later on.
             let is_final = !under.contains(&true);
             gathered = under;
@@ -176,7 +172,7 @@ enum Verdict {
 fn kept(
     frame: &Frame,
     engine: &Engine<'_>,
-    (axis, level, on_rows): (&Axis, usize, bool),
+    (axis, level, side): (&Axis, usize, AxisSide),
     dimension: &Dimension,
     (open, ranked): (&[bool], &[bool]),
 ) -> Result<Vec<Verdict>> {
@@ -191,9 +187,10 @@ fn kept(
         let member = axis.member_of(level, node as u32);
         *meets = (only.is_empty() || only_these.contains(&member)) && !not_these.contains(&member);
     }
-    let grain = if on_rows { frame.grain(level, 0) } else { frame.grain(0, level) };
+    let (row, column) = side.pair(level, 0);
+    let grain = frame.grain(row, column);
     let cell = |node: usize| {
-        let pair = if on_rows { (node as u32, 0) } else { (0, node as u32) };
+        let pair = side.pair(node as u32, 0);
         frame.grains[grain].pairs.find(pair.0, pair.1).map(|cell| cell as usize)
     };
     let place = || Error::overflow(format!("dimension {}", dimension.name));

@@ -5,31 +5,31 @@ use std::collections::HashMap;
 use super::frame::Frame;
 use crate::formula::{Relation, Shift};
 use crate::lines::{Member, MemberId};
-use crate::model::DatePart;
+use crate::model::{AxisSide, DatePart};
 use crate::rollup::{Axis, Class, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
 pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<Option<(usize, usize)>> {
     let cells = &frame.grains[grain];
-    let on_rows = match relation {
-        Relation::Parent { on_rows } | Relation::Total { on_rows } => *on_rows,
-        Relation::GrandTotal => true,
-        Relation::Level(spot) | Relation::Member(spot, _) | Relation::End { spot, .. } => spot.on_rows,
-        Relation::Shift(shift) => shift.spot.on_rows,
+    let side = match relation {
+        Relation::Parent { side } | Relation::Total { side } => *side,
+        Relation::GrandTotal => AxisSide::Rows,
+        Relation::Level(spot) | Relation::Member(spot, _) | Relation::End { spot, .. } => spot.side,
+        Relation::Shift(shift) => shift.spot.side,
     };
-    let axis = frame.axis(on_rows);
-    let level = if on_rows { cells.row_level } else { cells.column_level };
+    let axis = frame.axis(side);
+    let level = side.pick(cells.row_level, cells.column_level);
     // Each node of the axis leads to one node, whatever the cell's place on the other axis.
     let way = Lead::new(axis, level, relation);
     let leads: Vec<Option<Entry>> =
         (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::new(level, node))).collect();
     let target = |(row, column): &(u32, u32)| {
-        let own = if on_rows { *row } else { *column };
+        let own = side.pick(*row, *column);
         let to = leads[own as usize]?;
-        let (row, column) = match (relation, on_rows) {
+        let (row, column) = match (relation, side) {
             (Relation::GrandTotal, _) => (Entry::new(0, 0), Entry::new(0, 0)),
-            (_, true) => (to, Entry::new(cells.column_level, *column)),
-            (_, false) => (Entry::new(cells.row_level, *row), to),
+            (_, AxisSide::Rows) => (to, Entry::new(cells.column_level, *column)),
+            (_, AxisSide::Columns) => (Entry::new(cells.row_level, *row), to),
         };
         let grain = frame.grain(row.level(), column.level());
         Some((grain, frame.grains[grain].pairs.find(row.node, column.node)? as usize))

@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Texts, Values, evaluate};
 use crate::grouping::{AxisPaths, LeafGroups, States};
 use crate::lines::{Member, MemberId, Members};
-use crate::model::{Overflow, Value};
+use crate::model::{AxisSide, Overflow, Value};
 use crate::plan::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
@@ -21,18 +21,18 @@ pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups
     if plain(&plan.row_keys) && plain(&plan.column_keys) {
         return Ok(leaves);
     }
-    let collapsed = |keys: &[AxisKey], on_rows: bool| -> Result<Vec<Collapsed>> {
-        let paths = if on_rows { &leaves.rows } else { &leaves.columns };
+    let collapsed = |keys: &[AxisKey], side: AxisSide| -> Result<Vec<Collapsed>> {
+        let paths = side.pick(&leaves.rows, &leaves.columns);
         let one = |key: &AxisKey| {
             Ok(match key {
                 AxisKey::Key(place) => Collapsed::Key(*place),
                 AxisKey::Tier(tier) => {
-                    let tiers = classify(plan, &leaves, paths, on_rows, tier)?;
+                    let tiers = classify(plan, &leaves, paths, side, tier)?;
                     let (members, own) = members_of(&plan.tiers[tier.tier], &tiers);
                     Collapsed::Made(members, own)
                 }
                 AxisKey::Filter(tier, keeps) => {
-                    let tiers = classify(plan, &leaves, paths, on_rows, tier)?;
+                    let tiers = classify(plan, &leaves, paths, side, tier)?;
                     let none = keeps.len() - 1;
                     Collapsed::Filter(tiers.into_iter().map(|tier| keeps[tier.unwrap_or(none)]).collect())
                 }
@@ -40,8 +40,9 @@ pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups
         };
         keys.iter().map(one).collect()
     };
-    let (rows, row_targets) = collapse(&leaves.rows, &collapsed(&plan.row_keys, true)?);
-    let (columns, column_targets) = collapse(&leaves.columns, &collapsed(&plan.column_keys, false)?);
+    let (rows, row_targets) = collapse(&leaves.rows, &collapsed(&plan.row_keys, AxisSide::Rows)?);
+    let (columns, column_targets) =
+        collapse(&leaves.columns, &collapsed(&plan.column_keys, AxisSide::Columns)?);
     let settled = leaves.regrouped((rows, &row_targets), (columns, &column_targets));
     settled.and_then(without_empty_paths).map_err(|_| Error::overflow("the totals"))
 }
@@ -51,7 +52,7 @@ fn classify(
     plan: &Plan,
     leaves: &LeafGroups,
     paths: &AxisPaths,
-    on_rows: bool,
+    side: AxisSide,
     key: &TierKey,
 ) -> Result<Vec<Option<usize>>> {
     let tier = &plan.tiers[key.tier];
@@ -62,7 +63,7 @@ fn classify(
         .groups
         .pairs()
         .iter()
-        .map(|(row, column)| numbers[if on_rows { *row } else { *column } as usize])
+        .map(|(row, column)| numbers[side.pick(*row, *column) as usize])
         .collect();
     let states = leaves.states.merged(&into, count).map_err(|_| overflow())?;
     let Some(by) = &tier.by_formula else { return Ok(vec![None; numbers.len()]) };

@@ -3,7 +3,7 @@
 use super::check::TypedExpr;
 use super::expr::{Group, Ties};
 use crate::aggregates::Function;
-use crate::model::DatePart;
+use crate::model::{AxisSide, DatePart};
 
 /// A formula over cells, ready to run.
 pub(crate) type CellFormula = TypedExpr<CellLeaf>;
@@ -32,7 +32,7 @@ pub(crate) enum CellLeaf {
 /// A dimension of the layout, by its axis and its level there, from 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) struct Spot {
-    pub(crate) on_rows: bool,
+    pub(crate) side: AxisSide,
     pub(crate) level: usize,
 }
 
@@ -40,11 +40,11 @@ pub(crate) struct Spot {
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(crate) enum Relation {
     Parent {
-        on_rows: bool,
+        side: AxisSide,
     },
     /// The total of one axis.
     Total {
-        on_rows: bool,
+        side: AxisSide,
     },
     GrandTotal,
     Level(Spot),

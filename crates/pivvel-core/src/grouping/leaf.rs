@@ -20,7 +20,7 @@ use super::watch::{UnknownText, Watch};
 use crate::error::{Error, Result};
 use crate::formula::Evaluation;
 use crate::lines::MemberId;
-use crate::model::Overflow;
+use crate::model::{AxisSide, Overflow};
 
 /// Lines whose values are worked out together.
 const PART: usize = 8_192;
@@ -319,11 +319,14 @@ impl<'p> Scan<'p> {
     /// The leaf groups of all lines that were taken.
     pub(crate) fn finish(mut self) -> LeafGroups {
         let (rows, columns) = (self.rows.finish(), self.columns.finish());
-        let axes = [(&rows, &self.grouping.rows, true), (&columns, &self.grouping.columns, false)];
-        for (paths, keys, on_rows) in axes {
+        let axes = [
+            (&rows, &self.grouping.rows, AxisSide::Rows),
+            (&columns, &self.grouping.columns, AxisSide::Columns),
+        ];
+        for (paths, keys, side) in axes {
             let mut lines = vec![0; paths.len()];
             for ((row, column), own) in self.groups.pairs().iter().zip(self.states.all_lines()) {
-                lines[if on_rows { *row } else { *column } as usize] += own;
+                lines[side.pick(*row, *column) as usize] += own;
             }
             for (level, key) in keys.iter().enumerate() {
                 let members = paths.members_at(level).into_iter().zip(&lines);

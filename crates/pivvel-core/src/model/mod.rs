@@ -1,6 +1,7 @@
 //! What all of the core speaks of: values and their kinds, decimals, days and periods, notices. It imports nothing
 //! of the core.
 
+mod axis_side;
 mod calendar;
 mod days;
 mod decimal;
@@ -10,6 +11,7 @@ mod overflow;
 mod types;
 mod value;
 
+pub use axis_side::AxisSide;
 pub use calendar::DatePart;
 pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date_text};
 pub(crate) use days::DayTable;

@@ -2,6 +2,7 @@
 
 use super::model::{Dimension, Measure, Plan};
 use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Shift, Spot, Step};
+use crate::model::AxisSide;
 
 impl Plan {
     /// The grains (row level, column level) at which a measure is blank whatever the lines.
@@ -48,7 +49,7 @@ impl Plan {
     }
 
     fn is_leaf_blank(&self, leaf: &CellLeaf, (r, c): (usize, usize)) -> bool {
-        let level = |spot: &Spot| if spot.on_rows { r } else { c };
+        let level = |spot: &Spot| spot.side.pick(r, c);
         let above = |spot: &Spot| level(spot) < spot.level;
         match leaf {
             CellLeaf::Aggregate(_) => false,
@@ -65,16 +66,16 @@ impl Plan {
                 above(&way.spot) || self.is_blank(inner, (r, c))
             }
             CellLeaf::At(inner, relation) => {
-                let on = |on_rows: bool, level: usize| if on_rows { (level, c) } else { (r, level) };
+                let on = |side: AxisSide, level: usize| side.pick((level, c), (r, level));
                 let target = match relation {
-                    Relation::Parent { on_rows } => {
-                        let own = if *on_rows { r } else { c };
-                        own.checked_sub(1).map(|above| on(*on_rows, above))
+                    Relation::Parent { side } => {
+                        let own = side.pick(r, c);
+                        own.checked_sub(1).map(|above| on(*side, above))
                     }
-                    Relation::Total { on_rows } => Some(on(*on_rows, 0)),
+                    Relation::Total { side } => Some(on(*side, 0)),
                     Relation::GrandTotal => Some((0, 0)),
-                    Relation::Level(spot) => (!above(spot)).then(|| on(spot.on_rows, spot.level)),
-                    Relation::Member(spot, _) => Some(on(spot.on_rows, level(spot).max(spot.level))),
+                    Relation::Level(spot) => (!above(spot)).then(|| on(spot.side, spot.level)),
+                    Relation::Member(spot, _) => Some(on(spot.side, level(spot).max(spot.level))),
                     Relation::End { spot, .. } => (!above(spot)).then_some((r, c)),
                     Relation::Shift(shift) => self.has_period(shift, level(&shift.spot)).then_some((r, c)),
                 };
@@ -85,7 +86,7 @@ impl Plan {
 
     /// Whether a level of an axis has a period that is as fine as the one that is named.
     fn has_period(&self, shift: &Shift, level: usize) -> bool {
-        let dimensions = self.axis(shift.spot.on_rows);
+        let dimensions = self.axis(shift.spot.side);
         let column = dimensions[shift.spot.level - 1].date_column();
         let moves = |d: &&Dimension| {
             let part = d.period().filter(|part| !part.is_cyclic() && d.date_column() == column);

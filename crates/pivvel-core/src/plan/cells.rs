@@ -14,7 +14,7 @@ use crate::formula::{
     function_names,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::{DatePart, Type};
+use crate::model::{AxisSide, DatePart, Type};
 
 /// How deep measures may build on one another.
 const DEEPEST: usize = 60;
@@ -185,7 +185,7 @@ impl<'a> CellScope<'a> {
     /// Whether members of a dimension are taken in the order in which they are shown, for lack of a
     /// calendar's.
     fn is_shown_order(&self, spot: Spot) -> bool {
-        let dimensions = if spot.on_rows { self.rows } else { self.across };
+        let dimensions = spot.side.pick(self.rows, self.across);
         dimensions[spot.level - 1].kind != crate::model::Kind::Date
     }
 
@@ -215,8 +215,12 @@ impl<'a> CellScope<'a> {
     }
 
     fn spots(&self) -> impl Iterator<Item = (Spot, &'a Dimension)> {
-        let spot = |on_rows| move |(i, d): (usize, &'a Dimension)| (Spot { on_rows, level: i + 1 }, d);
-        self.rows.iter().enumerate().map(spot(true)).chain(self.across.iter().enumerate().map(spot(false)))
+        let spot = |side| move |(i, d): (usize, &'a Dimension)| (Spot { side, level: i + 1 }, d);
+        self.rows
+            .iter()
+            .enumerate()
+            .map(spot(AxisSide::Rows))
+            .chain(self.across.iter().enumerate().map(spot(AxisSide::Columns)))
     }
 
     /// A dimension of the layout; a part of a date alone is enough where it is clear.
@@ -441,10 +445,10 @@ impl Scope for CellScope<'_> {
 
     fn at(&mut self, value: &Expr, place: &Place, span: &Range<usize>) -> Checked<CellFormula> {
         let relation = match place {
-            Place::Parent => Relation::Parent { on_rows: true },
-            Place::ColumnParent => Relation::Parent { on_rows: false },
-            Place::RowTotal => Relation::Total { on_rows: false },
-            Place::ColumnTotal => Relation::Total { on_rows: true },
+            Place::Parent => Relation::Parent { side: AxisSide::Rows },
+            Place::ColumnParent => Relation::Parent { side: AxisSide::Columns },
+            Place::RowTotal => Relation::Total { side: AxisSide::Columns },
+            Place::ColumnTotal => Relation::Total { side: AxisSide::Rows },
             Place::GrandTotal => Relation::GrandTotal,
             Place::Level(name) => Relation::Level(self.dimension(name, span)?.0),
             Place::Member(name, label) => Relation::Member(self.dimension(name, span)?.0, label.clone()),

@@ -4,7 +4,7 @@ use super::model::{Plan, PlannedEmphasis, PlannedItem};
 use crate::brief::{Brief, Placement};
 use crate::formula::{CellFormula, CellLeaf, Operator, Step, all_leaves};
 use crate::grouping::Aggregate;
-use crate::model::{Notice, NoticeCode};
+use crate::model::{AxisSide, Notice, NoticeCode};
 
 impl Plan {
     /// What the analyst most likely did not mean.
@@ -84,15 +84,15 @@ impl Plan {
 
     /// A total that adds up what an item sets against each other, as actual and plan.
     fn doubtful_total(&self, item: &PlannedItem) -> Option<String> {
-        let (on_rows, level) = (item.spot.on_rows, item.spot.level);
-        let totals = if on_rows { &self.row_totals } else { &self.column_totals };
+        let (side, level) = (item.spot.side, item.spot.level);
+        let totals = side.pick(&self.row_totals, &self.column_totals);
         if !item.sets_against() || totals.get(level - 1) == Some(&Placement::Off) {
             return None;
         }
-        let total = match (level, on_rows) {
-            (1, true) => "column total",
-            (1, false) => "row total",
-            (level, _) => &self.axis(on_rows)[level - 2].name,
+        let total = match (level, side) {
+            (1, AxisSide::Rows) => "column total",
+            (1, AxisSide::Columns) => "row total",
+            (level, _) => &self.axis(side)[level - 2].name,
         };
         Some(format!(
             "{total} adds up members of {} that item {} sets against each other ({}); leave it out with totals: \"{total}\" = \"off\"",

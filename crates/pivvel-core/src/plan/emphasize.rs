@@ -103,7 +103,7 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
     };
     let place = planned.place.clone();
     if planned.measure.is_none() {
-        planned.linked = scope.spot(&spec.on).map(|spot| (spot.on_rows, spot.level));
+        planned.linked = scope.spot(&spec.on).map(|spot| (spot.side, spot.level));
     }
     if let Some(only) = &spec.only {
         planned.condition = Some(scope.condition(&format!("{place}, where"), only)?);

@@ -9,7 +9,7 @@ use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, TypedExpr, check,
     check_formula, function_names,
 };
-use crate::model::{Notice, NoticeCode, Type};
+use crate::model::{AxisSide, Notice, NoticeCode, Type};
 
 /// Checks the items of a brief, and brings them into the order in which they are applied: those
 /// that go before formula measures first, then in the order of the brief.
@@ -30,12 +30,12 @@ pub(super) fn plan_items(
         if name.is_empty() {
             return Err(Error::request("item", "an item needs a name, as in name = \"variance\""));
         }
-        let on = |on_rows: bool| {
-            let level = plan.axis(on_rows).iter().position(|d| d.name == dimension)?;
-            Some(Spot { on_rows, level: level + 1 })
+        let on = |side: AxisSide| {
+            let level = plan.axis(side).iter().position(|d| d.name == dimension)?;
+            Some(Spot { side, level: level + 1 })
         };
         let expr = formula.tree(&place)?;
-        let Some(spot) = on(true).or_else(|| on(false)) else {
+        let Some(spot) = on(AxisSide::Rows).or_else(|| on(AxisSide::Columns)) else {
             if columns.dimension(&dimension).is_err() {
                 let known = plan.rows.iter().chain(&plan.columns).map(|d| d.name.as_str());
                 return Err(Error::unknown(place, "dimension of the layout", &dimension, known));

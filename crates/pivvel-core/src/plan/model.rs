@@ -7,7 +7,7 @@ use crate::brief::{
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::{DatePart, Kind, Notice, Value};
+use crate::model::{AxisSide, DatePart, Kind, Notice, Value};
 
 /// A brief checked against a source's columns, ready to run.
 #[derive(Debug, Clone)]
@@ -310,7 +310,7 @@ pub struct PlannedEmphasis {
     /// The measure's place among those that are shown; none for a link on a dimension.
     pub measure: Option<usize>,
     /// The axis and the level of the dimension that a link is on.
-    pub linked: Option<(bool, usize)>,
+    pub linked: Option<(AxisSide, usize)>,
     /// The grains whose cells stand out, as (row level, column level); level 0 is the total.
     pub grains: Vec<(usize, usize)>,
     /// The rules, in the order in which they are tried.
@@ -435,7 +435,7 @@ impl Plan {
     }
 
     /// The dimensions of an axis.
-    pub(crate) fn axis(&self, on_rows: bool) -> &[Dimension] {
-        if on_rows { &self.rows } else { &self.columns }
+    pub(crate) fn axis(&self, side: AxisSide) -> &[Dimension] {
+        side.pick(&self.rows, &self.columns)
     }
 }

@@ -2,6 +2,7 @@
 
 use super::model::Plan;
 use crate::formula::{CellFormula, CellLeaf, Relation, Spot, all_leaves};
+use crate::model::AxisSide;
 
 impl Plan {
     /// Members that formulas and picks name, each with who names it and where it should be found: only
@@ -24,13 +25,13 @@ impl Plan {
             let all = measure.levels.iter().filter_map(|(_, f)| f.as_ref()).chain([&measure.cell]);
             all.for_each(|formula| read(&format!("measure {}", measure.name), formula));
         }
-        for on_rows in [true, false] {
-            for (i, dimension) in self.axis(on_rows).iter().enumerate() {
+        for side in AxisSide::BOTH {
+            for (i, dimension) in self.axis(side).iter().enumerate() {
                 let place = format!("dimension {}", dimension.name);
                 let formulas =
                     dimension.order_by.iter().chain(&dimension.pick.condition).chain(&dimension.pick.by);
                 formulas.for_each(|formula| read(&place, formula));
-                let spot = Spot { on_rows, level: i + 1 };
+                let spot = Spot { side, level: i + 1 };
                 let labels =
                     dimension.pick.only.iter().chain(&dimension.pick.except).chain(dimension.order.members());
                 named.extend(labels.map(|label| (place.clone(), spot, label.clone())));

@@ -29,13 +29,13 @@ pub(crate) fn roll_up<'a>(
                 continue;
             }
             // One level up on one axis: states merge the same in any order, so which one is free.
-            let (finer, on_rows) = if r < k { ((r + 1, c), true) } else { ((r, c + 1), false) };
+            let (finer, side) = if r < k { ((r + 1, c), true) } else { ((r, c + 1), false) };
             let Some(source) = &grains[grain_index(l, finer.0, finer.1)] else { continue };
             let pairs = source.cells.pairs();
             let room = (rows.len(r), columns.len(c));
             let mut cells = PairTable::with_room(room, pairs.len().min(room.0.saturating_mul(room.1)));
             let mut into = Vec::with_capacity(pairs.len());
-            if on_rows {
+            if side {
                 let up = rows.parents(finer.0);
                 let pairs = pairs.iter().map(|(row, column)| (up[*row as usize], *column));
                 cells.intern_within(pairs, room, &mut into);

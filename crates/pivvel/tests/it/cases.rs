@@ -8,8 +8,8 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Audience, Axis, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related, Result,
-    TextSource, brief_from_toml, brief_to_toml,
+    Audience, Axis, AxisSide, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related,
+    Result, TextSource, brief_from_toml, brief_to_toml,
 };
 
 use crate::lines::tidy_csv;
@@ -237,7 +237,7 @@ fn marks(crosstab: &CrossTab) -> String {
             let points: Vec<String> = trend.places.iter().zip(&points).map(point).collect();
             let _ = writeln!(text, "{} | trend {}", name(crosstab.rows(), *row), points.join(" "));
         }
-        if let Some(link) = crosstab.member_link(true, *row) {
+        if let Some(link) = crosstab.member_link(AxisSide::Rows, *row) {
             let _ = writeln!(text, "{} | leads to {link}", name(crosstab.rows(), *row));
         }
     }

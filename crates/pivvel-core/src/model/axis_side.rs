@@ -1,0 +1,42 @@
+//! The two axes of a cross-tab.
+
+/// One of the two axes of a cross-tab.
+///
+/// ```
+/// use pivvel_core::AxisSide;
+/// assert_eq!(AxisSide::BOTH.map(|side| side.pick("down", "across")), ["down", "across"]);
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum AxisSide {
+    /// The rows.
+    Rows,
+    /// The columns.
+    Columns,
+}
+
+impl AxisSide {
+    /// Both, the rows first.
+    pub const BOTH: [AxisSide; 2] = [AxisSide::Rows, AxisSide::Columns];
+
+    /// The one of two that belongs to this axis.
+    pub fn pick<T>(self, rows: T, columns: T) -> T {
+        match self {
+            AxisSide::Rows => rows,
+            AxisSide::Columns => columns,
+        }
+    }
+
+    /// A pair of what belongs to this axis and what to the other one, the rows' first.
+    pub(crate) fn pair<T>(self, own: T, other: T) -> (T, T) {
+        match self {
+            AxisSide::Rows => (own, other),
+            AxisSide::Columns => (other, own),
+        }
+    }
+}
+
+impl std::fmt::Display for AxisSide {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.pick("rows", "columns"))
+    }
+}
