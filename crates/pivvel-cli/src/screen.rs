@@ -2,7 +2,7 @@
 
 use std::io::{IsTerminal, Write, stdout};
 
-use pivvel::{Colours, CrossTab, Error, Ground, Result, Sheet, TerminalOptions, draw_terminal};
+use pivvel::{Colours, CrossTab, Error, Ground, Layout, Result, TerminalOptions, draw_terminal};
 
 use crate::arguments::{Background, ScreenArguments, When};
 
@@ -62,5 +62,5 @@ pub(crate) fn print(text: &str) -> Result<()> {
 }
 
 pub(crate) fn print_crosstab(crosstab: &CrossTab, arguments: &ScreenArguments) -> Result<()> {
-    print(&draw_terminal(&Sheet::new(crosstab), &options(arguments)))
+    print(&draw_terminal(&Layout::new(crosstab), &options(arguments)))
 }

@@ -1,20 +1,20 @@
 //! Cross-tabs drawn for people: on a terminal, as a page and as a picture.
 //!
-//! A [`Sheet`] is the layout, decided once; [`draw_terminal`], [`draw_page`] and [`draw_svg`] draw it.
+//! A [`Layout`] is the layout, decided once; [`draw_terminal`], [`draw_page`] and [`draw_svg`] draw it.
 //! Nothing is computed here: positions come from the core, and views turn them into colours.
 //!
 //! ```
 //! use std::sync::Arc;
 //! use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
 //! use pivvel_core::{Batches, Brief, CrossTab};
-//! use pivvel_view::{Sheet, TerminalOptions, draw_terminal};
+//! use pivvel_view::{Layout, TerminalOptions, draw_terminal};
 //!
 //! let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 //! let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 1_400, 5]));
 //! let batch = RecordBatch::try_from_iter([("coast", coast), ("quantity", quantity)])?;
 //! let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(quantity)"));
 //! let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
-//! let text = draw_terminal(&Sheet::new(&crosstab), &TerminalOptions::default());
+//! let text = draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default());
 //! assert!(text.contains("Skerry   1,400"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
@@ -23,6 +23,7 @@ mod charts;
 mod colour;
 mod dress;
 mod labels;
+mod layout;
 mod legend;
 mod notes;
 mod number;
@@ -30,12 +31,12 @@ mod page;
 mod palette;
 mod picture;
 mod report;
-mod sheet;
 mod signs;
 mod terminal;
 
 pub use colour::Rgb;
 pub use dress::{Bar, Dress, OnScale};
+pub use layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, LayoutTrend, RowKind, TrendLine};
 pub use legend::{LegendEntry, Sample, Swatch};
 pub use number::show_number;
 pub use page::{draw_page, draw_report_page};
@@ -46,6 +47,5 @@ pub use picture::draw_svg;
 pub use report::{
     ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story, tell_lines,
 };
-pub use sheet::{Head, RowKind, Sheet, SheetCell, SheetColumn, SheetRow, SheetTrend, TrendLine};
 pub use signs::Symbol;
 pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_report, draw_terminal};

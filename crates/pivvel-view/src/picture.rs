@@ -4,11 +4,11 @@ use pivvel_core::{CrossTab, Form, ViewForm};
 use svg::node::element::{Group, Path, Rectangle, SVG, Style};
 
 use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width};
+use crate::layout::{Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::page::classes::{Classes, Use};
 use crate::page::members::Marks;
 use crate::palette::{Ground, Paint, ink, paper, tone_sign};
-use crate::sheet::{RowKind, Sheet, SheetCell, SheetRow, TrendLine};
 
 /// Room around a picture and between its parts.
 const MARGIN: f64 = 24.0;
@@ -25,7 +25,7 @@ pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
     let mut parts: Vec<SVG> = Vec::new();
     let mut medium = Medium { classes: &mut classes, marks: &mut marks };
     if view.is_none() {
-        parts.push(table(&Sheet::new(crosstab), &mut medium));
+        parts.push(table(&Layout::new(crosstab), &mut medium));
     }
     let heading = |text: &str| {
         let mut canvas = Canvas::new(text, text_width(text) * 1.5, 20.0);
@@ -43,10 +43,10 @@ pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
         for panel in panels {
             parts.push(match shown.spec.form {
                 ViewForm::Table => {
-                    let mut sheet = Sheet::of_panel(&shown.crosstab, &panel);
-                    sheet.notes = crate::notes::own_notes(&shown.crosstab, crosstab);
-                    sheet.title = panel.title.clone().unwrap_or(sheet.title);
-                    table(&sheet, &mut medium)
+                    let mut layout = Layout::of_panel(&shown.crosstab, &panel);
+                    layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab);
+                    layout.title = panel.title.clone().unwrap_or(layout.title);
+                    table(&layout, &mut medium)
                 }
                 _ => charts::draw(shown, &panel, &mut medium),
             });
@@ -96,7 +96,7 @@ fn css(classes: &Classes) -> String {
     )
 }
 
-/// Where the columns of a sheet stand.
+/// Where the columns of a layout stand.
 struct Places {
     labels: f64,
     /// From where to where each column goes, the small lines last.
@@ -104,16 +104,16 @@ struct Places {
 }
 
 impl Places {
-    fn new(sheet: &Sheet) -> Places {
-        let label = |row: &SheetRow| text_width(&row.label) + 16.0 * row.indent as f64;
-        let corner = text_width(&sheet.corner.join(" / "));
-        let labels = sheet.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD;
-        let mut widths: Vec<f64> = (0..sheet.columns.len())
+    fn new(layout: &Layout) -> Places {
+        let label = |row: &LayoutRow| text_width(&row.label) + 16.0 * row.indent as f64;
+        let corner = text_width(&layout.corner.join(" / "));
+        let labels = layout.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD;
+        let mut widths: Vec<f64> = (0..layout.columns.len())
             .map(|i| {
-                sheet.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
+                layout.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
             })
             .collect();
-        for head in sheet.heads.iter().rev().flatten() {
+        for head in layout.heads.iter().rev().flatten() {
             let (first, count) = head.columns;
             let has: f64 = widths[first..first + count].iter().sum();
             let wants = text_width(&head.text).min(170.0) + 2.0 * PAD;
@@ -123,12 +123,12 @@ impl Places {
         }
         let mut at = labels;
         let mut columns: Vec<(f64, f64)> = Vec::new();
-        for (column, width) in sheet.columns.iter().zip(widths) {
+        for (column, width) in layout.columns.iter().zip(widths) {
             at += if column.begins { 12.0 } else { 0.0 };
             columns.push((at, at + width));
             at += width;
         }
-        for trend in &sheet.trends {
+        for trend in &layout.trends {
             at += 14.0;
             let width = text_width(&trend.heading).max(BAR + 2.0 * PAD);
             columns.push((at, at + width));
@@ -142,7 +142,7 @@ impl Places {
     }
 }
 
-fn cell_width(cell: &SheetCell) -> f64 {
+fn cell_width(cell: &LayoutCell) -> f64 {
     let sign = if cell.dress.symbol.is_some() { 18.0 } else { 0.0 };
     let tone = if matches!(cell.dress.ink, Some(Paint::Tone(tone)) if tone_sign(tone).is_some()) {
         14.0
@@ -154,41 +154,41 @@ fn cell_width(cell: &SheetCell) -> f64 {
     text.max(bar) + 2.0 * PAD
 }
 
-/// A sheet as a picture.
-fn table(sheet: &Sheet, medium: &mut Medium<'_>) -> SVG {
-    let places = Places::new(sheet);
-    let heads = sheet.heads.len() as f64 * LINE;
-    let bars = sheet.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.dress.bar.is_some());
+/// A layout as a picture.
+fn table(layout: &Layout, medium: &mut Medium<'_>) -> SVG {
+    let places = Places::new(layout);
+    let heads = layout.heads.len() as f64 * LINE;
+    let bars = layout.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.dress.bar.is_some());
     let line = if bars { LINE + 6.0 } else { LINE + 2.0 };
     let top = 34.0;
     let body = top + heads + 4.0;
-    let foot = body + sheet.rows.len() as f64 * line + 12.0;
-    let notes = sheet.legend.len() as f64 * (LINE + 4.0) + sheet.notes.len() as f64 * LINE;
-    let longest = sheet.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
+    let foot = body + layout.rows.len() as f64 * line + 12.0;
+    let notes = layout.legend.len() as f64 * (LINE + 4.0) + layout.notes.len() as f64 * LINE;
+    let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
     let width =
-        places.end().max(longest.min(700.0)).max(legend_width(sheet)).max(text_width(&sheet.title) * 1.45);
-    let mut canvas = Canvas::new(&sheet.title, width, foot + notes + 12.0);
-    canvas.text((0.0, 17.0), &sheet.title, Hold::Start, "title");
-    draw_heads(&mut canvas, sheet, &places, top);
+        places.end().max(longest.min(700.0)).max(legend_width(layout)).max(text_width(&layout.title) * 1.45);
+    let mut canvas = Canvas::new(&layout.title, width, foot + notes + 12.0);
+    canvas.text((0.0, 17.0), &layout.title, Hold::Start, "title");
+    draw_heads(&mut canvas, layout, &places, top);
     canvas.line((0.0, body - 2.0), (places.end(), body - 2.0), "bold");
-    for (i, row) in sheet.rows.iter().enumerate() {
-        draw_row(&mut canvas, sheet, row, &places, (body + i as f64 * line, line), medium);
+    for (i, row) in layout.rows.iter().enumerate() {
+        draw_row(&mut canvas, layout, row, &places, (body + i as f64 * line, line), medium);
     }
     let mut y = foot + 14.0;
-    for entry in &sheet.legend {
+    for entry in &layout.legend {
         draw_legend(&mut canvas, entry, y, medium);
         y += LINE + 4.0;
     }
-    for note in &sheet.notes {
+    for note in &layout.notes {
         canvas.text((0.0, y), &fitting(note, width), Hold::Start, "soft");
         y += LINE;
     }
     canvas.finish()
 }
 
-fn draw_heads(canvas: &mut Canvas, sheet: &Sheet, places: &Places, top: f64) {
-    let last = sheet.heads.len().saturating_sub(1);
-    for (i, row) in sheet.heads.iter().enumerate() {
+fn draw_heads(canvas: &mut Canvas, layout: &Layout, places: &Places, top: f64) {
+    let last = layout.heads.len().saturating_sub(1);
+    for (i, row) in layout.heads.iter().enumerate() {
         for head in row {
             let (first, count) = head.columns;
             let (start, end) = (places.columns[first].0, places.columns[first + count - 1].1);
@@ -211,16 +211,16 @@ fn draw_heads(canvas: &mut Canvas, sheet: &Sheet, places: &Places, top: f64) {
         }
     }
     let y = top + last as f64 * LINE + 14.0;
-    canvas.text((0.0, y), &fitting(&sheet.corner.join(" / "), places.labels - PAD), Hold::Start, "soft");
-    for (trend, place) in sheet.trends.iter().zip(&places.columns[sheet.columns.len()..]) {
+    canvas.text((0.0, y), &fitting(&layout.corner.join(" / "), places.labels - PAD), Hold::Start, "soft");
+    for (trend, place) in layout.trends.iter().zip(&places.columns[layout.columns.len()..]) {
         canvas.text((place.0 + PAD, y), &trend.heading, Hold::Start, "soft");
     }
 }
 
 fn draw_row(
     canvas: &mut Canvas,
-    sheet: &Sheet,
-    row: &SheetRow,
+    layout: &Layout,
+    row: &LayoutRow,
     places: &Places,
     (y, line): (f64, f64),
     medium: &mut Medium<'_>,
@@ -243,10 +243,10 @@ fn draw_row(
     }
     canvas.text((indent, y + 15.0), &fitting(&row.label, places.labels - indent - 4.0), Hold::Start, class);
     for (i, cell) in row.cells.iter().enumerate() {
-        let heavy = strong || sheet.columns[i].height > 0;
+        let heavy = strong || layout.columns[i].height > 0;
         draw_cell(canvas, cell, places.columns[i], (y, line), heavy, medium);
     }
-    for (line_of, place) in row.trends.iter().zip(&places.columns[sheet.columns.len()..]) {
+    for (line_of, place) in row.trends.iter().zip(&places.columns[layout.columns.len()..]) {
         if let Some(small) = line_of {
             trend(canvas, small, (place.0 + PAD, y + 3.0), line - 7.0);
         }
@@ -255,7 +255,7 @@ fn draw_row(
 
 fn draw_cell(
     canvas: &mut Canvas,
-    cell: &SheetCell,
+    cell: &LayoutCell,
     (start, end): (f64, f64),
     (y, line): (f64, f64),
     strong: bool,
@@ -320,7 +320,7 @@ fn trend(canvas: &mut Canvas, line: &TrendLine, (x, y): (f64, f64), height: f64)
 
 const SAMPLE: f64 = 120.0;
 
-fn legend_width(sheet: &Sheet) -> f64 {
+fn legend_width(layout: &Layout) -> f64 {
     let one = |entry: &LegendEntry| match &entry.sample {
         Sample::Ramp { ends, .. } => 170.0 + SAMPLE + text_width(&ends[1]) + text_width(&entry.text),
         Sample::Named(swatches) => {
@@ -328,7 +328,7 @@ fn legend_width(sheet: &Sheet) -> f64 {
         }
         Sample::Words => 60.0 + text_width(&entry.text),
     };
-    sheet.legend.iter().map(one).fold(0.0, f64::max)
+    layout.legend.iter().map(one).fold(0.0, f64::max)
 }
 
 fn draw_legend(canvas: &mut Canvas, entry: &LegendEntry, y: f64, medium: &mut Medium<'_>) {
@@ -370,7 +370,7 @@ fn draw_swatch(
     (x, y): (f64, f64),
     medium: &mut Medium<'_>,
 ) -> f64 {
-    let cell = SheetCell {
+    let cell = LayoutCell {
         text: if form == Form::Ink { "12".into() } else { String::new() },
         dress: crate::dress::Dress {
             tint: (form == Form::Tint).then_some(swatch.paint),
@@ -378,7 +378,7 @@ fn draw_swatch(
             symbol: swatch.symbol.map(|symbol| (symbol, swatch.paint)),
             ..crate::dress::Dress::default()
         },
-        ..SheetCell::default()
+        ..LayoutCell::default()
     };
     if form == Form::Bar {
         let class = format!("{} f", medium.classes.of(swatch.paint, Use::Shape));

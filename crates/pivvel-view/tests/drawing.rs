@@ -10,7 +10,7 @@ use pivvel_core::{
     NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief, Value,
 };
 use pivvel_view::{
-    Colours, Ground, Paint, RowKind, Sheet, TerminalOptions, draw_page, draw_terminal, show_number,
+    Colours, Ground, Layout, Paint, RowKind, TerminalOptions, draw_page, draw_terminal, show_number,
 };
 
 #[test]
@@ -76,7 +76,7 @@ fn crosstab(change: impl Fn(Brief) -> Brief) -> CrossTab {
 }
 
 fn draw(crosstab: &CrossTab, width: Option<usize>) -> String {
-    draw_terminal(&Sheet::new(crosstab), &TerminalOptions { width, ..TerminalOptions::default() })
+    draw_terminal(&Layout::new(crosstab), &TerminalOptions { width, ..TerminalOptions::default() })
 }
 
 #[test]
@@ -116,11 +116,11 @@ fn items_and_others_stand_apart() {
         }];
         brief.total("row total", Placement::Off)
     });
-    let sheet = Sheet::new(&crosstab);
-    assert!(sheet.rows.iter().any(|row| row.made && row.label == "All other"));
-    assert!(sheet.heads.iter().flatten().any(|head| head.made && head.text == "change"));
+    let layout = Layout::new(&crosstab);
+    assert!(layout.rows.iter().any(|row| row.made && row.label == "All other"));
+    assert!(layout.heads.iter().flatten().any(|head| head.made && head.text == "change"));
     let scale = |label: &str| {
-        let row = sheet.rows.iter().find(|row| row.label == label).unwrap();
+        let row = layout.rows.iter().find(|row| row.label == label).unwrap();
         row.cells[0].dress.tint.and(row.cells[0].on)?.scale
     };
     assert!(scale("All other").is_none_or(|others| Some(others) != scale("Våg Quay")));
@@ -131,10 +131,10 @@ fn items_and_others_stand_apart() {
 #[test]
 fn tints_are_of_one_level() {
     let crosstab = crosstab(|brief| brief);
-    let sheet = Sheet::new(&crosstab);
+    let layout = Layout::new(&crosstab);
     let mut scales = std::collections::BTreeSet::new();
-    for row in sheet.rows.iter().filter(|row| row.kind != RowKind::Total) {
-        for (cell, column) in row.cells.iter().zip(&sheet.columns) {
+    for row in layout.rows.iter().filter(|row| row.kind != RowKind::Total) {
+        for (cell, column) in row.cells.iter().zip(&layout.columns) {
             if let (Some(Paint::Place { palette, .. }), Some(on)) = (cell.dress.tint, cell.on) {
                 scales.insert((on.scale, palette, row.kind == RowKind::Subtotal, column.height));
             }
@@ -143,9 +143,9 @@ fn tints_are_of_one_level() {
     let palettes: std::collections::BTreeSet<usize> =
         scales.iter().map(|(_, palette, ..)| *palette).collect();
     assert_eq!((scales.len(), palettes.len()), (4, 4), "{scales:?}");
-    let total = sheet.rows.last().unwrap();
+    let total = layout.rows.last().unwrap();
     assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.dress.tint.is_none()));
-    assert!(sheet.legend.iter().all(|entry| entry.text.starts_with("Sales, ")));
+    assert!(layout.legend.iter().all(|entry| entry.text.starts_with("Sales, ")));
 }
 
 /// Emphasis on totals is there when it is asked for.
@@ -156,9 +156,9 @@ fn totals_are_tinted_when_asked() {
         brief.emphasis = vec![EmphasisBrief { levels, ..EmphasisBrief::new("sales", Form::Tint) }];
         brief
     });
-    let sheet = Sheet::new(&crosstab);
+    let layout = Layout::new(&crosstab);
     let tinted = |kind| {
-        sheet
+        layout
             .rows
             .iter()
             .filter(|r| r.kind == kind)
@@ -215,8 +215,8 @@ fn whole_rows_stand_out() {
         }];
         brief
     });
-    let sheet = Sheet::new(&crosstab);
-    let dressed: Vec<(&str, bool, usize)> = sheet
+    let layout = Layout::new(&crosstab);
+    let dressed: Vec<(&str, bool, usize)> = layout
         .rows
         .iter()
         .map(|row| {
@@ -228,7 +228,7 @@ fn whole_rows_stand_out() {
         })
         .filter(|(_, tint, cells)| *tint || *cells > 0)
         .collect();
-    assert_eq!(dressed, [("Fell", true, sheet.columns.len())], "blank cells and the total with it");
+    assert_eq!(dressed, [("Fell", true, layout.columns.len())], "blank cells and the total with it");
 }
 
 /// Legends say each rule's own name, each scale's ends, and which side is good.
@@ -269,7 +269,7 @@ fn legends_say_what_is_meant() {
 fn colour_and_its_absence() {
     let crosstab = crosstab(|brief| brief);
     let drawn = |colours| {
-        draw_terminal(&Sheet::new(&crosstab), &TerminalOptions { colours, ..TerminalOptions::default() })
+        draw_terminal(&Layout::new(&crosstab), &TerminalOptions { colours, ..TerminalOptions::default() })
     };
     for (colours, escape) in [(Colours::Full, "\u{1b}[48;2;"), (Colours::Indexed, "\u{1b}[48;5;")] {
         let coloured = drawn(colours);
@@ -281,7 +281,7 @@ fn colour_and_its_absence() {
     // On a dark ground the lowest is nearest to it, as on a light one.
     let ramp = |ground| {
         let options = TerminalOptions { colours: Colours::Full, ground, ..TerminalOptions::default() };
-        let text = draw_terminal(&Sheet::new(&crosstab), &options);
+        let text = draw_terminal(&Layout::new(&crosstab), &options);
         let legend =
             text.lines().find(|line| line.contains("Sales, harbour by day.quarter")).unwrap().to_string();
         let tints = legend.split("\u{1b}[48;2;").skip(1).map(|rest| {

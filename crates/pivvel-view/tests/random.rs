@@ -8,7 +8,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
 use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
 use pivvel_view::{
-    Colours, RowKind, Sheet, TerminalOptions, draw_page, draw_svg, draw_terminal, show_number,
+    Colours, Layout, RowKind, TerminalOptions, draw_page, draw_svg, draw_terminal, show_number,
 };
 use proptest::prelude::*;
 use unicode_width::UnicodeWidthStr;
@@ -163,8 +163,8 @@ proptest! {
     #[test]
     fn terminals(asked in asked(), width in prop::option::of(40..160usize), rows in prop::option::of(1..20usize)) {
         let crosstab = crosstab(&asked);
-        let sheet = Sheet::new(&crosstab);
-        let draw = |colours| draw_terminal(&sheet, &TerminalOptions { width, colours, rows, ..TerminalOptions::default() });
+        let layout = Layout::new(&crosstab);
+        let draw = |colours| draw_terminal(&layout, &TerminalOptions { width, colours, rows, ..TerminalOptions::default() });
         let (none, indexed, full) = (draw(Colours::None), draw(Colours::Indexed), draw(Colours::Full));
         for text in [&none, &indexed, &full] {
             let plain = plain(text);
@@ -175,7 +175,7 @@ proptest! {
         prop_assert!(!none.contains(27 as char), "{:?}", none);
         // The table itself keeps within its room; what is told beneath it is for reading, not for lining up.
         if let Some(width) = width {
-            let labels = sheet.rows.len().min(rows.unwrap_or(usize::MAX));
+            let labels = layout.rows.len().min(rows.unwrap_or(usize::MAX));
             let table = none.lines().skip(2).take(labels);
             let widest = table.map(UnicodeWidthStr::width).max().unwrap_or(0);
             // A single column of figures is drawn, however narrow it is.
@@ -202,8 +202,8 @@ proptest! {
         prop_assert!(!page.contains("alert(1)</script>") && !page.contains("href=\"javascript"));
         let outside = page.replace("http://www.w3.org/", "");
         prop_assert!(!outside.contains("src=\"http") && !outside.contains("href=\"http") && !outside.contains("url(http"));
-        let sheet = Sheet::new(&crosstab);
-        let rows = sheet.rows.iter().filter(|row| row.kind != RowKind::Heading).count();
+        let layout = Layout::new(&crosstab);
+        let rows = layout.rows.iter().filter(|row| row.kind != RowKind::Heading).count();
         prop_assert!(page.matches("<tr").count() >= rows);
         let picture = draw_svg(&crosstab, None);
         prop_assert_eq!(balanced(&picture), Ok(()), "{}", picture);

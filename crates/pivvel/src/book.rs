@@ -4,7 +4,7 @@
 
 use pivvel_core::{CrossTab, Negative, NumberFormat, Scaling, Shape, TableSpec, Value};
 use pivvel_io::fill_sheet;
-use pivvel_view::{Ground, Paint, Rgb, RowKind, Sheet, SheetCell};
+use pivvel_view::{Ground, Layout, LayoutCell, Paint, Rgb, RowKind};
 use rust_xlsxwriter::{
     Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
@@ -55,7 +55,7 @@ fn plain(error: XlsxError) -> std::io::Error {
 const TITLE: usize = 2;
 
 fn lay_out(page: &mut Worksheet, crosstab: &CrossTab) -> Result<(), XlsxError> {
-    let sheet = Sheet::new(crosstab);
+    let sheet = Layout::new(crosstab);
     let heads = sheet.heads.len().max(1);
     page.write_string_with_format(0, 0, &sheet.title, &Format::new().set_bold().set_font_size(14))?;
     let bold = Format::new().set_bold();
@@ -110,7 +110,7 @@ fn lay_out(page: &mut Worksheet, crosstab: &CrossTab) -> Result<(), XlsxError> {
 fn write_cell(
     page: &mut Worksheet,
     (row, column): (u32, u16),
-    cell: &SheetCell,
+    cell: &LayoutCell,
     format: Format,
 ) -> Result<(), XlsxError> {
     match &cell.value {
@@ -129,7 +129,7 @@ fn ruled(format: Format, kind: RowKind) -> Format {
 }
 
 /// The colours that pages have.
-fn dressed(cell: &SheetCell, number: &NumberFormat, format: Format) -> Format {
+fn dressed(cell: &LayoutCell, number: &NumberFormat, format: Format) -> Format {
     let colour = |Rgb(red, green, blue): Rgb| {
         Color::RGB(u32::from(red) << 16 | u32::from(green) << 8 | u32::from(blue))
     };

@@ -20,7 +20,7 @@
 //! A [`Brief`] says what is wanted, in names and formulas. [`CrossTab::build`] checks one against
 //! the other, reads the lines once, and merges states upward into every grain. What comes out can
 //! be walked ([`CrossTab::rows`], [`CrossTab::cells`]), looked up ([`CrossTab::value`]), computed on
-//! ([`CrossTab::to_record_batch`], [`write_tidy_csv`]) and drawn ([`Sheet`], [`draw_terminal`],
+//! ([`CrossTab::to_record_batch`], [`write_tidy_csv`]) and drawn ([`Layout`], [`draw_terminal`],
 //! [`draw_page`]).
 //!
 //! # What holds
@@ -50,11 +50,11 @@
 //!
 //! ```
 //! # use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
-//! use pivvel::{Sheet, TerminalOptions, draw_page, draw_terminal};
+//! use pivvel::{Layout, TerminalOptions, draw_page, draw_terminal};
 //! # let lines = "coast,amount\nFell,10.50\nSkerry,9.95\n";
 //! # let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
 //! # let crosstab = CrossTab::build(&Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")), &mut source)?;
-//! let sheet = Sheet::new(&crosstab);
+//! let sheet = Layout::new(&crosstab);
 //! print!("{}", draw_terminal(&sheet, &TerminalOptions::default()));
 //! assert!(draw_page(&crosstab).contains("<table"));
 //! # Ok::<(), pivvel::Error>(())

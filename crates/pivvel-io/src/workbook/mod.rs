@@ -21,7 +21,7 @@ use crate::text::{AsItIs, Chunk, Chunks, Form, Split, TextColumns, TextSource, g
 const CHUNK: usize = 4_096;
 
 /// The rows of a sheet after its headings, as texts; a row without cells is empty.
-struct Sheet {
+struct Worksheet {
     width: usize,
     rows: Arc<Vec<Vec<String>>>,
     first: u64,
@@ -60,7 +60,7 @@ pub(crate) fn open(
     rows.iter().take(HEAD_LINES).for_each(|row| push(&mut chunk, row, heads.len()));
     gather(&chunk, chunk.len(), &mut evidence);
     let columns = TextColumns::find(names, evidence, &options.kinds, Some('.'))?;
-    let form = Sheet { width: heads.len(), rows: Arc::new(rows), first };
+    let form = Worksheet { width: heads.len(), rows: Arc::new(rows), first };
     Ok(TextSource::new(name, columns, notes, options.bad_values, Box::new(form)))
 }
 
@@ -140,7 +140,7 @@ fn letters(column: usize) -> String {
     if column < 26 { own.to_string() } else { letters(column / 26 - 1) + &own.to_string() }
 }
 
-impl Form for Sheet {
+impl Form for Worksheet {
     fn chunks(&mut self, _: &[usize]) -> Result<Box<dyn Chunks>> {
         Ok(Box::new(SheetRows { width: self.width, rows: self.rows.clone(), at: 0 }))
     }

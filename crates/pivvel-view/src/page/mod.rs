@@ -9,8 +9,8 @@ use askama::Template;
 use pivvel_core::{CrossTab, ViewForm};
 
 use crate::charts::{self, Medium};
+use crate::layout::Layout;
 use crate::palette::{Ground, ink, paper};
-use crate::sheet::Sheet;
 use crate::signs::Symbol;
 use classes::Classes;
 use members::Marks;
@@ -43,7 +43,7 @@ struct Section {
 pub fn draw_page(crosstab: &CrossTab) -> String {
     let mut classes = Classes::default();
     let mut marks = Marks::default();
-    let main = Sheet::new(crosstab);
+    let main = Layout::new(crosstab);
     let body = Table::draw(crosstab, &main, 0, &mut classes, &mut marks);
     let mut sections = vec![Section { title: None, body, wide: true, notes: Vec::new() }];
     for (place, view) in crosstab.views().iter().enumerate() {
@@ -53,9 +53,9 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
         for (i, panel) in panels.iter().enumerate() {
             parts.push(match view.spec.form {
                 ViewForm::Table => {
-                    let sheet = Sheet::of_panel(&view.crosstab, panel);
+                    let layout = Layout::of_panel(&view.crosstab, panel);
                     let table =
-                        Table::draw(&view.crosstab, &sheet, 1 + place * 100 + i, &mut classes, &mut marks);
+                        Table::draw(&view.crosstab, &layout, 1 + place * 100 + i, &mut classes, &mut marks);
                     match &panel.title {
                         Some(title) => {
                             format!("<div class=\"panel\"><h3>{}</h3>{table}</div>", classes::escaped(title))

@@ -1,4 +1,4 @@
-//! A sheet as an HTML table: real headings, levels to fold, figures in full for whoever points at them.
+//! A layout as an HTML table: real headings, levels to fold, figures in full for whoever points at them.
 
 use std::fmt::Write;
 
@@ -7,16 +7,16 @@ use pivvel_core::{CrossTab, Value};
 
 use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
+use crate::layout::{Head, Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::number::show_number;
 use crate::palette::{PALETTES, Paint, tone_sign};
-use crate::sheet::{Head, RowKind, Sheet, SheetCell, SheetRow, TrendLine};
 
 #[derive(Template)]
 #[template(path = "table.html")]
 pub(super) struct Table<'a> {
     id: usize,
-    sheet: &'a Sheet,
+    layout: &'a Layout,
     heads: Vec<Vec<(&'a Head, String)>>,
     rows: Vec<Row>,
     legend: Vec<Line<'a>>,
@@ -47,12 +47,12 @@ struct Line<'a> {
 impl<'a> Table<'a> {
     pub(super) fn draw(
         crosstab: &CrossTab,
-        sheet: &'a Sheet,
+        layout: &'a Layout,
         id: usize,
         classes: &mut Classes,
         marks: &mut Marks,
     ) -> String {
-        let columns: Vec<String> = sheet
+        let columns: Vec<String> = layout
             .columns
             .iter()
             .map(|column| {
@@ -64,17 +64,17 @@ impl<'a> Table<'a> {
                 marks.of(crosstab.columns(), head.entry).map_or(String::new(), |mark| format!("m{mark}"));
             (head, mark)
         };
-        let heads = sheet.heads.iter().map(|row| row.iter().map(|h| head(h, marks)).collect()).collect();
-        let rows = sheet
+        let heads = layout.heads.iter().map(|row| row.iter().map(|h| head(h, marks)).collect()).collect();
+        let rows = layout
             .rows
             .iter()
             .enumerate()
-            .map(|(i, row)| row_of(crosstab, sheet, i, row, classes, marks))
+            .map(|(i, row)| row_of(crosstab, layout, i, row, classes, marks))
             .collect();
         let legend =
-            sheet.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
-        let facts = facts(crosstab, sheet, &columns);
-        let table = Table { id, sheet, heads, rows, legend, facts };
+            layout.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
+        let facts = facts(crosstab, layout, &columns);
+        let table = Table { id, layout, heads, rows, legend, facts };
         table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
     }
 
@@ -84,7 +84,7 @@ impl<'a> Table<'a> {
 
     fn head_class(&self, head: &Head) -> String {
         let mut classes = Vec::new();
-        let column = &self.sheet.columns[head.columns.0];
+        let column = &self.layout.columns[head.columns.0];
         let said = [
             (head.total, "total"),
             (head.rows > 1, "reach"),
@@ -104,12 +104,13 @@ impl<'a> Table<'a> {
         // Digits are about 0.62 of their size wide, and each column has some room around it.
         let width = |longest: usize| 0.62 * longest as f64 + 1.0;
         let longest = |i: usize| {
-            let cells = self.sheet.rows.iter().filter_map(|row| row.cells.get(i));
+            let cells = self.layout.rows.iter().filter_map(|row| row.cells.get(i));
             cells.map(|cell| cell.text.chars().count()).max()
         };
-        let figures: f64 = (0..self.sheet.columns.len()).map(|i| width(longest(i).unwrap_or(0).max(4))).sum();
-        let labels = self.sheet.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
-        let trends = 14.0 * self.sheet.trends.len() as f64;
+        let figures: f64 =
+            (0..self.layout.columns.len()).map(|i| width(longest(i).unwrap_or(0).max(4))).sum();
+        let labels = self.layout.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
+        let trends = 14.0 * self.layout.trends.len() as f64;
         let size = SHEET / (figures + trends + width(labels.unwrap_or(0).min(45)));
         format!("{:.1}", size.clamp(1.0, 9.0))
     }
@@ -122,9 +123,9 @@ const FIRST_ROWS: usize = 120;
 
 fn row_of(
     crosstab: &CrossTab,
-    sheet: &Sheet,
+    layout: &Layout,
     place: usize,
-    row: &SheetRow,
+    row: &LayoutRow,
     classes: &mut Classes,
     marks: &mut Marks,
 ) -> Row {
@@ -135,17 +136,17 @@ fn row_of(
         RowKind::Total => "grand",
     };
     let level = row.entry.level();
-    let next = sheet.rows.get(place + 1).map_or(0, |next| next.entry.level());
+    let next = layout.rows.get(place + 1).map_or(0, |next| next.entry.level());
     let folds = matches!(row.kind, RowKind::Heading | RowKind::Subtotal) && next > level;
     let mark =
         marks.of(crosstab.rows(), row.entry).map_or(String::new(), |mark| format!(" data-m=\"m{mark}\""));
     let made = if row.made { " data-made" } else { "" };
     let later =
-        if place >= FIRST_ROWS && sheet.rows.len() * sheet.columns.len() > LARGE { " later" } else { "" };
+        if place >= FIRST_ROWS && layout.rows.len() * layout.columns.len() > LARGE { " later" } else { "" };
     let attributes = format!("class=\"{kind}{later}\" data-l=\"{level}\"{mark}{made}");
     let mut cells = String::new();
     for (column, cell) in row.cells.iter().enumerate() {
-        let _ = write_cell(&mut cells, sheet, column, cell, classes);
+        let _ = write_cell(&mut cells, layout, column, cell, classes);
     }
     for line in row.trends.iter().filter(|_| !row.cells.is_empty()) {
         let _ = match line {
@@ -172,18 +173,18 @@ fn row_of(
         folds,
         link: row.link.clone(),
         class: head_class,
-        span: if row.cells.is_empty() { sheet.columns.len() + sheet.trends.len() + 1 } else { 1 },
+        span: if row.cells.is_empty() { layout.columns.len() + layout.trends.len() + 1 } else { 1 },
     }
 }
 
 fn write_cell(
     out: &mut String,
-    sheet: &Sheet,
+    layout: &Layout,
     column: usize,
-    cell: &SheetCell,
+    cell: &LayoutCell,
     classes: &mut Classes,
 ) -> std::fmt::Result {
-    let at = &sheet.columns[column];
+    let at = &layout.columns[column];
     let dress = &cell.dress;
     let mut class: Vec<String> = Vec::new();
     if at.height > 0 {
@@ -347,7 +348,7 @@ fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> St
 }
 
 /// What is said of a cell that is pointed at: its columns, and the scales of each emphasis.
-fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
+fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> String {
     let quoted = |text: &str| {
         let mut quoted = String::from("\"");
         for c in pivvel_core::printable(text).chars() {
@@ -364,7 +365,7 @@ fn facts(crosstab: &CrossTab, sheet: &Sheet, marks: &[String]) -> String {
         quoted.push('"');
         quoted
     };
-    let columns: Vec<String> = sheet
+    let columns: Vec<String> = layout
         .columns
         .iter()
         .zip(marks)

@@ -7,8 +7,8 @@ use crate::colour::Rgb;
 use crate::dress::Bar;
 use pivvel_core::Tone;
 
+use crate::layout::{LayoutCell, LayoutRow, TrendLine};
 use crate::palette::{Ground, PALETTES, Paint, ink, tone_sign};
-use crate::sheet::{SheetCell, SheetRow, TrendLine};
 
 /// How many characters a bar has.
 const BAR: usize = 12;
@@ -31,7 +31,7 @@ impl Room {
     }
 
     /// The room that all cells of a column need.
-    pub(super) fn of<'s>(cells: impl Iterator<Item = &'s SheetCell>, colours: Colours) -> Room {
+    pub(super) fn of<'s>(cells: impl Iterator<Item = &'s LayoutCell>, colours: Colours) -> Room {
         let mut room = Room::default();
         for cell in cells {
             let dress = &cell.dress;
@@ -61,7 +61,7 @@ pub(super) fn sign(paint: Paint, colours: Colours) -> Option<char> {
 }
 
 /// The figure with the sign of its tone.
-fn figure(cell: &SheetCell, colours: Colours) -> String {
+fn figure(cell: &LayoutCell, colours: Colours) -> String {
     let sign = cell.dress.ink.and_then(|paint| sign(paint, colours));
     match sign.filter(|_| !cell.text.is_empty()) {
         Some(sign) => format!("{sign} {}", cell.text),
@@ -86,7 +86,7 @@ fn shade(paint: Paint, colours: Colours) -> String {
 }
 
 /// Draws a cell right in its column.
-pub(super) fn draw(pen: &mut Pen, cell: &SheetCell, room: &Room, column: usize, style: Style) {
+pub(super) fn draw(pen: &mut Pen, cell: &LayoutCell, room: &Room, column: usize, style: Style) {
     let dress = &cell.dress;
     pen.space(column.saturating_sub(room.width()));
     pen.space(room.width() - (room.symbol + room.bar + room.figure + room.shade));
@@ -143,8 +143,8 @@ fn draw_bar(pen: &mut Pen, bar: &Bar) {
     pen.space(BAR - width(&text));
 }
 
-/// How many characters the small lines of a sheet's trend take.
-pub(super) fn trend_width(rows: &[SheetRow], trend: usize) -> usize {
+/// How many characters the small lines of a layout's trend take.
+pub(super) fn trend_width(rows: &[LayoutRow], trend: usize) -> usize {
     let longest = rows.iter().filter_map(|row| row.trends.get(trend)?.as_ref()).map(|line| line.points.len());
     longest.max().unwrap_or(0).min(TREND)
 }

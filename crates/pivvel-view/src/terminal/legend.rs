@@ -5,15 +5,15 @@ use pivvel_core::Form;
 
 use super::cell::sign;
 use super::{Colours, GAP, Pen, clean, width};
+use crate::layout::Layout;
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::palette::{PALETTES, Paint, ink};
-use crate::sheet::Sheet;
 
 /// How many characters a ramp has.
 const RAMP: usize = 12;
 
-pub(super) fn draw(pen: &mut Pen, sheet: &Sheet, places: usize) {
-    if sheet.legend.is_empty() {
+pub(super) fn draw(pen: &mut Pen, layout: &Layout, places: usize) {
+    if layout.legend.is_empty() {
         return;
     }
     pen.text.push('\n');
@@ -21,8 +21,8 @@ pub(super) fn draw(pen: &mut Pen, sheet: &Sheet, places: usize) {
         Sample::Ramp { ends, .. } => width(&ends[i]),
         _ => 0,
     };
-    let [low, high] = [0, 1].map(|i| sheet.legend.iter().map(|entry| end(entry, i)).max().unwrap_or(0));
-    for entry in &sheet.legend {
+    let [low, high] = [0, 1].map(|i| layout.legend.iter().map(|entry| end(entry, i)).max().unwrap_or(0));
+    for entry in &layout.legend {
         match &entry.sample {
             Sample::Ramp { paints, ends, middle } => {
                 pen.space(low - width(&ends[0]));

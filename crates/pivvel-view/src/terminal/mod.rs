@@ -1,4 +1,4 @@
-//! A sheet as text for a terminal, with or without colour.
+//! A layout as text for a terminal, with or without colour.
 
 mod cell;
 mod legend;
@@ -12,8 +12,8 @@ use anstyle::Style;
 use unicode_width::UnicodeWidthStr;
 
 use self::cell::Room;
+use crate::layout::{Head, Layout, LayoutRow, RowKind};
 use crate::palette::{Ground, PALETTES, ink};
-use crate::sheet::{Head, RowKind, Sheet, SheetRow};
 
 /// The colours that a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -27,7 +27,7 @@ pub enum Colours {
     Full,
 }
 
-/// How a sheet is drawn on a terminal.
+/// How a layout is drawn on a terminal.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct TerminalOptions {
     /// The width to keep within, in characters; as wide as it takes where there is none.
@@ -45,37 +45,37 @@ const GAP: usize = 2;
 /// A table that is folded more often than this is hard to read, so the rest is left out and told.
 const FOLDS: usize = 4;
 
-/// Draws a sheet.
-pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
+/// Draws a layout.
+pub fn draw_terminal(layout: &Layout, options: &TerminalOptions) -> String {
     let mut pen = Pen::new(options);
-    pen.line(&clean(&sheet.title), Style::new().bold());
+    pen.line(&clean(&layout.title), Style::new().bold());
     pen.text.push('\n');
-    let shown = options.rows.unwrap_or(usize::MAX).min(sheet.rows.len());
-    let rows = &sheet.rows[..shown];
-    let rooms = rooms(sheet, rows, options.colours);
-    let widths = column_widths(sheet, &rooms);
-    let label_width = label_width(sheet, rows, options.width);
-    let folds = fold(sheet, &widths, label_width, options.width);
+    let shown = options.rows.unwrap_or(usize::MAX).min(layout.rows.len());
+    let rows = &layout.rows[..shown];
+    let rooms = rooms(layout, rows, options.colours);
+    let widths = column_widths(layout, &rooms);
+    let label_width = label_width(layout, rows, options.width);
+    let folds = fold(layout, &widths, label_width, options.width);
     let drawn = folds.len().min(FOLDS);
     for (i, fold) in folds[..drawn].iter().enumerate() {
         if i > 0 {
             pen.text.push('\n');
         }
-        draw_heads(&mut pen, sheet, fold, &widths, label_width);
+        draw_heads(&mut pen, layout, fold, &widths, label_width);
         for row in rows {
-            draw_row(&mut pen, sheet, row, fold, (&rooms, &widths), label_width);
+            draw_row(&mut pen, layout, row, fold, (&rooms, &widths), label_width);
         }
     }
     let faint = Style::new().dimmed();
-    let left = |fold: &std::ops::Range<usize>| fold.clone().filter(|c| *c < sheet.columns.len()).count();
+    let left = |fold: &std::ops::Range<usize>| fold.clone().filter(|c| *c < layout.columns.len()).count();
     let columns_left: usize = folds[drawn..].iter().map(left).sum();
-    if columns_left > 0 || shown < sheet.rows.len() {
+    if columns_left > 0 || shown < layout.rows.len() {
         let mut left = Vec::new();
         if columns_left > 0 {
-            left.push(format!("{columns_left} of {} columns", sheet.columns.len()));
+            left.push(format!("{columns_left} of {} columns", layout.columns.len()));
         }
-        if shown < sheet.rows.len() {
-            left.push(format!("{} of {} rows", sheet.rows.len() - shown, sheet.rows.len()));
+        if shown < layout.rows.len() {
+            left.push(format!("{} of {} rows", layout.rows.len() - shown, layout.rows.len()));
         }
         pen.text.push('\n');
         let said = format!(
@@ -84,9 +84,9 @@ pub fn draw_terminal(sheet: &Sheet, options: &TerminalOptions) -> String {
         );
         pen.line(&said, Style::new().bold());
     }
-    legend::draw(&mut pen, sheet, options.width.unwrap_or(usize::MAX));
+    legend::draw(&mut pen, layout, options.width.unwrap_or(usize::MAX));
     pen.text.push('\n');
-    for note in sheet.notes.iter().chain(&sheet.doubts) {
+    for note in layout.notes.iter().chain(&layout.doubts) {
         pen.line(&clean(note), faint);
     }
     pen.text
@@ -155,19 +155,19 @@ fn cut(text: &str, places: usize) -> String {
 }
 
 /// What the cells of each column take, and then the small lines of each trend.
-fn rooms(sheet: &Sheet, rows: &[SheetRow], colours: Colours) -> Vec<Room> {
+fn rooms(layout: &Layout, rows: &[LayoutRow], colours: Colours) -> Vec<Room> {
     let column = |i: usize| Room::of(rows.iter().filter_map(|row| row.cells.get(i)), colours);
     let trend = |i: usize| Room::of_trend(cell::trend_width(rows, i));
-    (0..sheet.columns.len()).map(column).chain((0..sheet.trends.len()).map(trend)).collect()
+    (0..layout.columns.len()).map(column).chain((0..layout.trends.len()).map(trend)).collect()
 }
 
-fn column_widths(sheet: &Sheet, rooms: &[Room]) -> Vec<usize> {
+fn column_widths(layout: &Layout, rooms: &[Room]) -> Vec<usize> {
     let mut widths: Vec<usize> = rooms.iter().map(Room::width).collect();
-    for (trend, room) in sheet.trends.iter().zip(&mut widths[sheet.columns.len()..]) {
+    for (trend, room) in layout.trends.iter().zip(&mut widths[layout.columns.len()..]) {
         *room = (*room).max(width(&trend.heading).min(24));
     }
     // A heading over several columns needs room over all of them together.
-    for head in sheet.heads.iter().rev().flatten() {
+    for head in layout.heads.iter().rev().flatten() {
         let (first, count) = head.columns;
         let has: usize = widths[first..first + count].iter().sum::<usize>() + (count - 1) * GAP;
         let wants = width(&head.text).min(24);
@@ -179,21 +179,21 @@ fn column_widths(sheet: &Sheet, rooms: &[Room]) -> Vec<usize> {
     widths
 }
 
-fn label_width(sheet: &Sheet, rows: &[SheetRow], places: Option<usize>) -> usize {
+fn label_width(layout: &Layout, rows: &[LayoutRow], places: Option<usize>) -> usize {
     let longest = rows.iter().map(|row| 2 * row.indent + width(&clean(&row.label))).max().unwrap_or(0);
-    let wants = longest.max(width(&sheet.corner.join(" / "))).max(5);
+    let wants = longest.max(width(&layout.corner.join(" / "))).max(5);
     let most = places.map_or(60, |places| (places / 3).clamp(12, 60));
     wants.min(most)
 }
 
 /// Whether something new begins at a column: an outer member, or the small lines.
-fn begins(sheet: &Sheet, column: usize) -> bool {
-    sheet.columns.get(column).map_or(column == sheet.columns.len(), |column| column.begins)
+fn begins(layout: &Layout, column: usize) -> bool {
+    layout.columns.get(column).map_or(column == layout.columns.len(), |column| column.begins)
 }
 
 /// Splits the columns into runs that fit beside the labels.
 fn fold(
-    sheet: &Sheet,
+    layout: &Layout,
     widths: &[usize],
     label_width: usize,
     places: Option<usize>,
@@ -202,10 +202,10 @@ fn fold(
     let mut folds = Vec::new();
     let (mut start, mut used) = (0, label_width);
     for (column, width) in widths.iter().enumerate() {
-        let gap = GAP + if begins(sheet, column) { GAP } else { 0 };
+        let gap = GAP + if begins(layout, column) { GAP } else { 0 };
         if column > start && used + gap + width > places {
             // Where an outer member began in this run, it goes to the next one whole.
-            let begins = (start + 1..=column).rev().find(|c| begins(sheet, *c));
+            let begins = (start + 1..=column).rev().find(|c| begins(layout, *c));
             let cut = begins.filter(|cut| cut * 2 > start + column).unwrap_or(column);
             folds.push(start..cut);
             start = cut;
@@ -218,10 +218,10 @@ fn fold(
 }
 
 /// Where a column begins and ends, counted from the left edge of its fold's first column.
-fn places(sheet: &Sheet, fold: &std::ops::Range<usize>, widths: &[usize]) -> Vec<(usize, usize)> {
+fn places(layout: &Layout, fold: &std::ops::Range<usize>, widths: &[usize]) -> Vec<(usize, usize)> {
     let mut at = 0;
     let place = |column: usize| {
-        let gap = if begins(sheet, column) && column > fold.start { GAP } else { 0 };
+        let gap = if begins(layout, column) && column > fold.start { GAP } else { 0 };
         let start = at + GAP + gap;
         at = start + widths[column];
         (start, at)
@@ -231,18 +231,18 @@ fn places(sheet: &Sheet, fold: &std::ops::Range<usize>, widths: &[usize]) -> Vec
 
 fn draw_heads(
     pen: &mut Pen,
-    sheet: &Sheet,
+    layout: &Layout,
     fold: &std::ops::Range<usize>,
     widths: &[usize],
     label_width: usize,
 ) {
-    let places = places(sheet, fold, widths);
+    let places = places(layout, fold, widths);
     let faint = Style::new().dimmed();
-    for (i, heads) in sheet.heads.iter().enumerate() {
-        let last = i + 1 == sheet.heads.len();
+    for (i, heads) in layout.heads.iter().enumerate() {
+        let last = i + 1 == layout.heads.len();
         match last {
             true => {
-                let corner = cut(&sheet.corner.join(" / "), label_width);
+                let corner = cut(&layout.corner.join(" / "), label_width);
                 pen.put(&corner, faint);
                 pen.space(label_width - width(&corner));
             }
@@ -260,7 +260,7 @@ fn draw_heads(
             draw_head(pen, head, end - start, count - first > 1);
             at = end;
         }
-        for (trend, column) in sheet.trends.iter().zip(sheet.columns.len()..).filter(|_| last) {
+        for (trend, column) in layout.trends.iter().zip(layout.columns.len()..).filter(|_| last) {
             if let Some((start, end)) = fold.contains(&column).then(|| places[column - fold.start]) {
                 pen.space(start - at);
                 pen.put(&cut(&trend.heading, end - start), Style::new());
@@ -269,8 +269,8 @@ fn draw_heads(
         }
         pen.end();
     }
-    if sheet.heads.is_empty() {
-        pen.line(&sheet.corner.join(" / "), faint);
+    if layout.heads.is_empty() {
+        pen.line(&layout.corner.join(" / "), faint);
     }
 }
 
@@ -294,16 +294,16 @@ fn draw_head(pen: &mut Pen, head: &Head, room: usize, several: bool) {
 
 fn draw_row(
     pen: &mut Pen,
-    sheet: &Sheet,
-    row: &SheetRow,
+    layout: &Layout,
+    row: &LayoutRow,
     fold: &std::ops::Range<usize>,
     (rooms, widths): (&[Room], &[usize]),
     label_width: usize,
 ) {
-    let places = places(sheet, fold, widths);
+    let places = places(layout, fold, widths);
     let end = places.last().map_or(0, |place| place.1);
-    let grand = row.kind == RowKind::Total && !sheet.corner.is_empty();
-    if grand && sheet.rows.len() > 1 {
+    let grand = row.kind == RowKind::Total && !layout.corner.is_empty();
+    if grand && layout.rows.len() > 1 {
         pen.line(&"─".repeat(label_width + end), Style::new().dimmed());
     }
     let strong = row.kind != RowKind::Member;
@@ -321,9 +321,9 @@ fn draw_row(
     for (column, (start, end)) in fold.clone().zip(places) {
         pen.space(start - at);
         at = end;
-        match (row.cells.get(column), column.checked_sub(sheet.columns.len())) {
+        match (row.cells.get(column), column.checked_sub(layout.columns.len())) {
             (Some(cell), _) => {
-                let bold = strong || sheet.columns[column].height > 0;
+                let bold = strong || layout.columns[column].height > 0;
                 let style = if bold { Style::new().bold() } else { Style::new() };
                 cell::draw(pen, cell, &rooms[column], widths[column], style);
             }

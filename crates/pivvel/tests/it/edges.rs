@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray};
 use pivvel::{
-    Batches, Brief, CrossTab, NoticeCode, ReadOptions, Result, Sheet, TerminalOptions, TextSource,
+    Batches, Brief, CrossTab, Layout, NoticeCode, ReadOptions, Result, TerminalOptions, TextSource,
     draw_terminal, open_source,
 };
 
@@ -32,7 +32,7 @@ fn two_thousand_columns_of_file_and_of_cross_tab() {
         build(&Brief::new().columns(["k"]).measure(("m", "sum(v)")), format!("k,v\n{lines}")).unwrap();
     assert_eq!(crosstab.columns().entries().len(), 2_001);
     let options = TerminalOptions { width: Some(100), ..TerminalOptions::default() };
-    let drawn = draw_terminal(&Sheet::new(&crosstab), &options);
+    let drawn = draw_terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.lines().all(|line| line.chars().count() <= 100), "{drawn}");
     assert!(drawn.contains("of 2001 columns left out here; see all: --to page.html"), "{drawn}");
 }
@@ -43,7 +43,7 @@ fn a_long_member_is_cut_on_the_terminal_and_whole_in_data() {
     let crosstab =
         build(&Brief::new().rows(["k"]).measure(("m", "sum(v)")), format!("k,v\n{long},1\ny,2")).unwrap();
     let options = TerminalOptions { width: Some(60), ..TerminalOptions::default() };
-    let drawn = draw_terminal(&Sheet::new(&crosstab), &options);
+    let drawn = draw_terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.contains(&format!("{}…", "x".repeat(19))), "{drawn}");
     assert!(tidy_csv(&crosstab).contains(&format!("\n{long},k,total,")));
 }

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use pivvel::{
-    CrossTab, ReadOptions, Sheet, Target, TargetOptions, TerminalOptions, TextSource, brief_from_toml,
+    CrossTab, Layout, ReadOptions, Target, TargetOptions, TerminalOptions, TextSource, brief_from_toml,
     draw_page, draw_svg, draw_terminal,
 };
 
@@ -68,7 +68,7 @@ fn hidden_figures_stand_nowhere() {
     let views = [
         ("page", draw_page(&crosstab)),
         ("picture", draw_svg(&crosstab, None)),
-        ("terminal", draw_terminal(&Sheet::new(&crosstab), &TerminalOptions::default())),
+        ("terminal", draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default())),
     ];
     for (name, text) in views {
         for secret in &secrets {

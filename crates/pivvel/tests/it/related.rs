@@ -1,6 +1,6 @@
 //! Related tables: several keys, tables of tables, every kind of column, lines without a partner.
 
-use pivvel::{Brief, CrossTab, LineSource, ReadOptions, Related, Result, Sheet, TextSource, tidy};
+use pivvel::{Brief, CrossTab, Layout, LineSource, ReadOptions, Related, Result, TextSource, tidy};
 
 fn csv(name: &str, text: &str, block_bytes: Option<usize>) -> Box<dyn LineSource> {
     let options = ReadOptions { block_bytes, ..ReadOptions::default() };
@@ -49,7 +49,7 @@ fn tables_of_tables_by_several_keys() {
         let told: Vec<(&str, u64, u64)> =
             unmatched.iter().map(|u| (u.table.as_str(), u.lines, u.keys)).collect();
         assert_eq!(told, [("yards", 2, 2), ("kinds", 2, 1)]);
-        let notes = Sheet::new(&crosstab).notes.join("\n");
+        let notes = Layout::new(&crosstab).notes.join("\n");
         assert!(notes.contains("2 lines found no partner in yards: (blank), B, x"), "{notes}");
     }
 }

@@ -15,7 +15,7 @@ use crate::palette::Paint;
 
 /// A cross-tab laid out for drawing.
 #[derive(Debug, Clone)]
-pub struct Sheet {
+pub struct Layout {
     /// The heading of the whole.
     pub title: String,
     /// What stands over the row labels: the row dimensions.
@@ -23,11 +23,11 @@ pub struct Sheet {
     /// Rows of column headings, outermost first.
     pub heads: Vec<Vec<Head>>,
     /// The columns under the headings.
-    pub columns: Vec<SheetColumn>,
+    pub columns: Vec<LayoutColumn>,
     /// The rows.
-    pub rows: Vec<SheetRow>,
+    pub rows: Vec<LayoutRow>,
     /// Small lines beside the figures, one in each row.
-    pub trends: Vec<SheetTrend>,
+    pub trends: Vec<LayoutTrend>,
     /// What colours, bars and symbols mean.
     pub legend: Vec<LegendEntry>,
     /// What was left out, blank or odd.
@@ -59,7 +59,7 @@ pub struct Head {
 
 /// A column of figures.
 #[derive(Debug, Clone, Copy)]
-pub struct SheetColumn {
+pub struct LayoutColumn {
     /// The column of the cross-tab.
     pub entry: Entry,
     /// The measure's place.
@@ -77,7 +77,7 @@ pub struct SheetColumn {
 
 /// A column of small lines.
 #[derive(Debug, Clone)]
-pub struct SheetTrend {
+pub struct LayoutTrend {
     /// What stands over it.
     pub heading: String,
 }
@@ -106,7 +106,7 @@ pub enum RowKind {
 
 /// A row.
 #[derive(Debug, Clone)]
-pub struct SheetRow {
+pub struct LayoutRow {
     /// What it says at its head.
     pub label: String,
     /// How far it is indented.
@@ -124,14 +124,14 @@ pub struct SheetRow {
     /// The background of its label, where the whole row stands out.
     pub tint: Option<Paint>,
     /// Its cells, one a column; none for a heading.
-    pub cells: Vec<SheetCell>,
-    /// Its small lines, one for each of the sheet's trends.
+    pub cells: Vec<LayoutCell>,
+    /// Its small lines, one for each of the layout's trends.
     pub trends: Vec<Option<TrendLine>>,
 }
 
 /// A cell.
 #[derive(Debug, Clone, Default)]
-pub struct SheetCell {
+pub struct LayoutCell {
     /// The figure as it is read; nothing where figures are hidden.
     pub text: String,
     /// The value in full, where it is shown.
@@ -144,39 +144,39 @@ pub struct SheetCell {
     pub on: Option<OnScale>,
 }
 
-impl Sheet {
+impl Layout {
     /// Lays a cross-tab out.
-    pub fn new(crosstab: &CrossTab) -> Sheet {
-        Sheet::of_rows(crosstab, crosstab.rows().entries())
+    pub fn new(crosstab: &CrossTab) -> Layout {
+        Layout::of_rows(crosstab, crosstab.rows().entries())
     }
 
     /// Lays out what a panel shows: the rows of one member, whose own row is the total.
-    pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel) -> Sheet {
-        let Some(root) = panel.root else { return Sheet::new(crosstab) };
+    pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel) -> Layout {
+        let Some(root) = panel.root else { return Layout::new(crosstab) };
         let held = |entry: &&Entry| panel.holds(crosstab, **entry) && **entry != root;
         let mut entries: Vec<Entry> = crosstab.rows().entries().iter().filter(held).copied().collect();
         entries.push(root);
-        let mut sheet = Sheet::of_rows(crosstab, &entries);
-        for row in &mut sheet.rows {
+        let mut layout = Layout::of_rows(crosstab, &entries);
+        for row in &mut layout.rows {
             row.indent = row.indent.saturating_sub(1);
             if row.entry == root {
                 (row.kind, row.label, row.blank, row.made) = (RowKind::Total, "total".into(), false, false);
             }
         }
-        sheet.rows.retain(|row| row.entry != root || row.kind == RowKind::Total && !row.cells.is_empty());
-        sheet.corner.remove(0);
+        layout.rows.retain(|row| row.entry != root || row.kind == RowKind::Total && !row.cells.is_empty());
+        layout.corner.remove(0);
         if !panel.last {
-            sheet.legend.clear();
+            layout.legend.clear();
         }
-        sheet
+        layout
     }
 
-    fn of_rows(crosstab: &CrossTab, entries: &[Entry]) -> Sheet {
+    fn of_rows(crosstab: &CrossTab, entries: &[Entry]) -> Layout {
         let wardrobe = Wardrobe::new(crosstab);
         let mut columns = columns(crosstab);
         let mut rows = rows(&wardrobe, entries, &columns);
         rank_columns(&mut rows, &mut columns);
-        Sheet {
+        Layout {
             title: crosstab.title().to_string(),
             corner: crosstab.rows().dimensions().iter().map(|d| d.label.clone()).collect(),
             heads: heads(crosstab, &columns),
@@ -190,9 +190,9 @@ impl Sheet {
     }
 }
 
-fn columns(crosstab: &CrossTab) -> Vec<SheetColumn> {
+fn columns(crosstab: &CrossTab) -> Vec<LayoutColumn> {
     let axis = crosstab.columns();
-    let mut columns: Vec<SheetColumn> = Vec::new();
+    let mut columns: Vec<LayoutColumn> = Vec::new();
     let mut last = None;
     for entry in axis.entries() {
         let outermost = axis.path(*entry).first().map(MemberRef::id);
@@ -201,13 +201,13 @@ fn columns(crosstab: &CrossTab) -> Vec<SheetColumn> {
         for measure in 0..crosstab.measures().len() {
             let height = axis.depth() - entry.level();
             let (begins, hidden) = (begins && measure == 0, crosstab.hides_figure(measure));
-            columns.push(SheetColumn { entry: *entry, measure, height, begins, hidden, ranked: hidden });
+            columns.push(LayoutColumn { entry: *entry, measure, height, begins, hidden, ranked: hidden });
         }
     }
     columns
 }
 
-fn heads(crosstab: &CrossTab, columns: &[SheetColumn]) -> Vec<Vec<Head>> {
+fn heads(crosstab: &CrossTab, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
     let axis = crosstab.columns();
     let mut heads: Vec<Vec<Head>> = Vec::new();
     for level in 1..=axis.depth() {
@@ -281,10 +281,10 @@ fn ancestor(axis: &Axis, entry: Entry, level: usize) -> Entry {
     entry
 }
 
-fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[SheetColumn]) -> Vec<SheetRow> {
+fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[LayoutColumn]) -> Vec<LayoutRow> {
     let crosstab = wardrobe.crosstab;
     let axis = crosstab.rows();
-    let mut rows: Vec<SheetRow> = Vec::new();
+    let mut rows: Vec<LayoutRow> = Vec::new();
     let mut headed: Vec<Entry> = Vec::new();
     for entry in entries {
         // Members whose total stands after them, or nowhere, get a heading before them.
@@ -302,12 +302,12 @@ fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[SheetColumn]) -> 
             _ => RowKind::Subtotal,
         };
         let cells = columns.iter().map(|column| cell(wardrobe, *entry, column)).collect();
-        rows.push(SheetRow { tint: wardrobe.row_tint(*entry), ..row(crosstab, *entry, kind, cells) });
+        rows.push(LayoutRow { tint: wardrobe.row_tint(*entry), ..row(crosstab, *entry, kind, cells) });
     }
     rows
 }
 
-fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) -> SheetRow {
+fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<LayoutCell>) -> LayoutRow {
     let axis = crosstab.rows();
     let path = axis.path(entry);
     let after = kind == RowKind::Subtotal && axis.total_of(entry.level()) == Placement::After;
@@ -322,20 +322,20 @@ fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<SheetCell>) 
     let line = |trend: &Trend| trend_line(crosstab, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);
-    SheetRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
+    LayoutRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
 }
 
-fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &SheetColumn) -> SheetCell {
+fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &LayoutColumn) -> LayoutCell {
     let crosstab = wardrobe.crosstab;
     let format = crosstab.format(row, column.entry, column.measure);
     let value = crosstab.cell(row, column.entry).and_then(|cell| cell.value(column.measure));
     let text = if column.hidden { String::new() } else { shown(value, format) };
     let (dress, on) = wardrobe.dress(row, column.entry, column.measure);
-    SheetCell { text, value, rank: 0, dress, on }
+    LayoutCell { text, value, rank: 0, dress, on }
 }
 
 /// Gives every value its rank in its column, and takes away what is shown nowhere.
-fn rank_columns(rows: &mut [SheetRow], columns: &mut [SheetColumn]) {
+fn rank_columns(rows: &mut [LayoutRow], columns: &mut [LayoutColumn]) {
     for (place, column) in columns.iter_mut().enumerate() {
         let mut order: Vec<(usize, Value)> = rows
             .iter()
@@ -359,10 +359,10 @@ fn rank_columns(rows: &mut [SheetRow], columns: &mut [SheetColumn]) {
     }
 }
 
-fn trend_column(crosstab: &CrossTab, trend: &Trend) -> SheetTrend {
+fn trend_column(crosstab: &CrossTab, trend: &Trend) -> LayoutTrend {
     let along = crosstab.emphases()[trend.emphasis].planned().along.clone().unwrap_or_default();
     let part = along.rsplit('.').next().unwrap_or(&along).replace('_', " ");
-    SheetTrend { heading: format!("{} by {part}", crosstab.measures()[trend.measure].label) }
+    LayoutTrend { heading: format!("{} by {part}", crosstab.measures()[trend.measure].label) }
 }
 
 fn trend_line(crosstab: &CrossTab, trend: &Trend, row: Entry) -> Option<TrendLine> {
