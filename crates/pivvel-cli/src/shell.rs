@@ -3,7 +3,7 @@
 
 use clap::CommandFactory;
 use clap_complete::{Shell as Known, generate};
-use pivvel::{Error, Result, YARDSTICKS_SCHEMA, brief_schema};
+use pivvel::{Error, Result, brief_schema, yardsticks_schema};
 
 use crate::arguments::{Arguments, Shell, ShellText};
 use crate::screen;
@@ -18,7 +18,7 @@ pub(crate) fn run(shell: &Shell) -> Result<()> {
         ShellText::Powershell => Known::PowerShell,
         ShellText::Zsh => Known::Zsh,
         ShellText::BriefSchema => return screen::print(brief_schema()),
-        ShellText::YardsticksSchema => return screen::print(YARDSTICKS_SCHEMA),
+        ShellText::YardsticksSchema => return screen::print(yardsticks_schema()),
         ShellText::Manual => {
             let failed = |e| Error::io("manual", e);
             clap_mangen::Man::new(command.clone()).render(&mut out).map_err(failed)?;

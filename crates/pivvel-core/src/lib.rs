@@ -53,8 +53,8 @@ pub use brief::{
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
 pub use drill::{
-    Address, DateSpan, EmphasisStory, ItemStory, LineOrder, LinesBehind, Operand, PeersStory, Story, Tied,
-    TiedAggregate, TiedPart, Trace, WindowPart,
+    Address, DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, LineOrder, LinesBehind, Operand,
+    PeersStory, RuleStory, Story, Tied, TiedAggregate, TiedPart, Trace, WindowPart,
 };
 pub use emphasis::{Emphasis, Mark, Scale, Span};
 pub use error::{Argument, Error, ErrorPlace, Misfit, Result};
@@ -71,7 +71,7 @@ pub use model::{
     Audience, AxisSide, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value,
     YES_WORD, decimal_text,
 };
-pub use peers::{KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
+pub use peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{
     Dimension, Measure, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, kinds_of_unseen,
 };

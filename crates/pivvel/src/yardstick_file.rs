@@ -1,13 +1,31 @@
 //! Yardsticks as JSON files, so that a later run stands on the scales of an earlier one.
 
 use std::path::Path;
+use std::sync::LazyLock;
 
-use pivvel_core::{Brief, Error, KeptScale, KeptTop, Result, YardstickOf, Yardsticks};
+use pivvel_core::{Brief, Error, Result, YardstickOf, Yardsticks};
 use pivvel_io::write_whole;
-use serde_json::{Map, Value, json};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::schema::schema_text;
+
+/// The scales of an earlier run, by the name of the peers: measure@row level/column level.
+#[derive(Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+#[schemars(title = "Yardsticks that Pivvel keeps")]
+struct Kept {
+    /// A number that is another one where the scales were changed or damaged; a file written by hand has none.
+    checksum: Option<String>,
+    /// The scales by the name of their peers.
+    scales: Yardsticks,
+}
 
 /// The JSON Schema (draft 2020-12) of kept yardsticks.
-pub const YARDSTICKS_SCHEMA: &str = include_str!("../schema/yardsticks.schema.json");
+pub fn yardsticks_schema() -> &'static str {
+    static TEXT: LazyLock<String> = LazyLock::new(|| schema_text::<Kept>("yardsticks.schema.json"));
+    &TEXT
+}
 
 /// Reads yardsticks from JSON. `name` is what the file is called in messages.
 ///
@@ -15,55 +33,11 @@ pub const YARDSTICKS_SCHEMA: &str = include_str!("../schema/yardsticks.schema.js
 /// Text that is no JSON, or not what [`yardsticks_to_json`] writes.
 pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
     let wrong = |what: &str| Error::request(name, format!("these are no kept yardsticks: {what}"));
-    let value: Value = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
-    let scales =
-        value.get("scales").and_then(Value::as_object).ok_or_else(|| wrong("there is no \"scales\""))?;
-    let mut keys = value.as_object().into_iter().flat_map(Map::keys);
-    if let Some(other) = keys.find(|key| !["checksum", "scales"].contains(&key.as_str())) {
-        return Err(wrong(&format!("there is a key {other}")));
-    }
-    // A file that was written by hand has none.
-    if let Some(sum) = value.get("checksum")
-        && *sum != json!(checksum(scales))
-    {
+    let kept: Kept = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
+    if kept.checksum.is_some_and(|sum| sum != checksum(&kept.scales)) {
         return Err(wrong("their checksum is another one, so they were changed or damaged; save them anew"));
     }
-    let mut yardsticks = Yardsticks::default();
-    for (peers, scale) in scales {
-        let number = |key: &str| scale.get(key).and_then(Value::as_f64);
-        let wanted = |key: &str| number(key).ok_or_else(|| wrong(&format!("{peers} has no {key}")));
-        let clip = scale
-            .get("clip")
-            .and_then(Value::as_array)
-            .map(|all| all.iter().filter_map(Value::as_f64).collect::<Vec<_>>());
-        yardsticks.insert(
-            peers,
-            KeptScale {
-                count: scale
-                    .get("count")
-                    .and_then(Value::as_u64)
-                    .ok_or_else(|| wrong(&format!("{peers} has no count")))?,
-                low: wanted("low")?,
-                high: wanted("high")?,
-                mean: number("mean"),
-                clip: clip.and_then(|clip| <[f64; 4]>::try_from(clip).ok()),
-                tops: tops(scale)
-                    .ok_or_else(|| wrong(&format!("a top of {peers} has no count or no value")))?,
-            },
-        );
-    }
-    Ok(yardsticks)
-}
-
-/// The tops and bottoms of a scale; `None` where one of them is not whole.
-fn tops(scale: &Value) -> Option<Vec<KeptTop>> {
-    let read = |top: &Value| {
-        let count = |key: &str| top.get(key).and_then(Value::as_str);
-        let (count, bottom) =
-            count("top").map(|count| (count, false)).or(count("bottom").map(|count| (count, true)))?;
-        Some(KeptTop { count: count.to_string(), bottom, value: top.get("value")?.as_f64()? })
-    };
-    scale.get("tops").and_then(Value::as_array).into_iter().flatten().map(read).collect()
+    Ok(kept.scales)
 }
 
 /// Writes yardsticks as JSON: by the name of the peers their count, low, high and mean; where the
@@ -80,34 +54,18 @@ fn tops(scale: &Value) -> Option<Vec<KeptTop>> {
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn yardsticks_to_json(yardsticks: &Yardsticks) -> String {
-    let scale = |(peers, scale): (&str, &KeptScale)| {
-        let KeptScale { count, low, high, mean, clip, ref tops } = *scale;
-        let mut said = json!({ "count": count, "low": low, "high": high });
-        if let Some(mean) = mean {
-            said["mean"] = json!(mean);
-        }
-        if let Some(clip) = clip {
-            said["clip"] = json!(clip);
-        }
-        if !tops.is_empty() {
-            let top = |top: &KeptTop| {
-                let which = if top.bottom { "bottom" } else { "top" };
-                json!({ which: top.count, "value": top.value })
-            };
-            said["tops"] = tops.iter().map(top).collect();
-        }
-        (peers.to_string(), said)
-    };
-    let scales: Map<String, Value> = yardsticks.iter().map(scale).collect();
-    let kept = json!({ "checksum": checksum(&scales), "scales": scales });
-    let text = serde_json::to_string_pretty(&kept);
-    format!("{}\n", text.unwrap_or_else(|e| unreachable!("numbers and texts are JSON: {e}")))
+    let kept = Kept { checksum: Some(checksum(yardsticks)), scales: yardsticks.clone() };
+    format!("{:#}\n", sorted(&kept))
 }
 
 /// A number that is another one where anything of the scales is.
-fn checksum(scales: &Map<String, Value>) -> String {
-    let text = serde_json::to_string(scales).unwrap_or_default();
-    format!("{:08x}", crc32fast::hash(text.as_bytes()))
+fn checksum(scales: &Yardsticks) -> String {
+    format!("{:08x}", crc32fast::hash(sorted(scales).to_string().as_bytes()))
+}
+
+/// As JSON with its keys in alphabetical order.
+fn sorted(value: &impl Serialize) -> serde_json::Value {
+    serde_json::to_value(value).unwrap_or_else(|e| unreachable!("numbers and texts are JSON: {e}"))
 }
 
 /// Reads the files of yardsticks that a brief names.

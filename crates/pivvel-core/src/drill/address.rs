@@ -22,6 +22,13 @@ pub struct Address {
     members: Vec<(String, String)>,
 }
 
+/// As a table of members by dimension.
+impl serde::Serialize for Address {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        serializer.collect_map(self.members.iter().map(|(dimension, member)| (dimension, member)))
+    }
+}
+
 impl Address {
     /// The address of the grand total.
     pub fn new() -> Address {

@@ -9,138 +9,20 @@ use arrow_schema::DataType;
 use super::address::Address;
 use super::lines::{LinesBehind, TiedPart};
 use super::operands::{is_aggregate, operands, with_operands, within};
+use super::story::{
+    DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story,
+    WindowPart,
+};
 use super::trace::Trace;
-use crate::brief::{Brief, Form};
+use crate::brief::{Apply, Brief};
 use crate::crosstab::{Cell, Run};
 use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
 use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
 use crate::lines::LineSource;
 use crate::model::Value;
-use crate::peers::Yardstick;
 use crate::plan::Choice;
-use crate::rollup::{Entry, grain_index};
-
-/// Where one number comes from.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Story {
-    /// The cell.
-    pub address: Address,
-    /// The kinds of its row and its column: `member`, `total`, `calculated` or `others`.
-    pub kinds: [String; 2],
-    /// The names of its row level and its column level.
-    pub levels: [String; 2],
-    /// The measure's name.
-    pub measure: String,
-    /// The number; `None` where it is blank.
-    pub value: Option<Value>,
-    /// How it is computed here.
-    pub formula: String,
-    /// Whether that is an aggregate of the lines and nothing else.
-    pub is_aggregate: bool,
-    /// What the formula reads, with values.
-    pub operands: Vec<Operand>,
-    /// The calculated item that makes the cell, where one does.
-    pub item: Option<ItemStory>,
-    /// How many lines are behind it.
-    pub lines: u64,
-    /// The first and the last day of these lines, by date column.
-    pub dates: Vec<DateSpan>,
-    /// The condition that lines had to meet.
-    pub condition: Option<String>,
-    /// The cells that it is compared with.
-    pub peers: Option<PeersStory>,
-    /// What could make it stand out, in the order in which it is tried.
-    pub emphases: Vec<EmphasisStory>,
-    /// Assumptions in force, with their values.
-    pub assumptions: Vec<(String, String)>,
-    /// What the lines add up to, told beside what the cell has.
-    pub tied: Vec<TiedPart>,
-}
-
-/// A part of a formula that has a value of its own.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Operand {
-    /// As it is written.
-    pub text: String,
-    /// Its value here; `None` where it is blank.
-    pub value: Option<Value>,
-    /// Its own formula, where it is a measure.
-    pub formula: Option<String>,
-    /// The cell that it is read from, where that is another one.
-    pub at: Option<Address>,
-    /// The periods of a moving window, the earliest first; nothing where it is no window.
-    pub window: Vec<WindowPart>,
-    /// What it is made of in turn; nothing where that was told before.
-    pub operands: Vec<Operand>,
-}
-
-/// One period of a moving window.
-#[derive(Debug, Clone, PartialEq)]
-pub struct WindowPart {
-    /// What it is called.
-    pub member: String,
-    /// Whether there are lines in it.
-    pub has_lines: bool,
-    /// What the window takes from it; `None` where that is blank.
-    pub value: Option<Value>,
-}
-
-/// A calculated item, and the cells that its formula reads.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ItemStory {
-    /// Its dimension and its name.
-    pub dimension: String,
-    /// Its name.
-    pub name: String,
-    /// Its formula.
-    pub formula: String,
-    /// Whether it is applied to aggregates, before the measure's formula.
-    pub before_measures: bool,
-    /// The members that its formula names, with the measure's values there; `None` where that is blank, or
-    /// where the item goes before the measure.
-    pub operands: Vec<(String, Option<Value>)>,
-}
-
-/// The days that lines are of.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct DateSpan {
-    /// The column.
-    pub column: String,
-    /// The first day.
-    pub first: String,
-    /// The last day.
-    pub last: String,
-}
-
-/// The cells that a number is compared with, and where it stands among them.
-#[derive(Debug, Clone, PartialEq)]
-pub struct PeersStory {
-    /// What they are called.
-    pub name: String,
-    /// Their reference numbers.
-    pub yardstick: Yardstick,
-    /// From 0 for the lowest to 1 for the highest.
-    pub position: Option<f64>,
-    /// 1 for the highest.
-    pub rank: Option<u32>,
-}
-
-/// One emphasis, as far as it concerns a cell.
-#[derive(Debug, Clone, PartialEq)]
-pub struct EmphasisStory {
-    /// What it is called.
-    pub place: String,
-    /// Its form.
-    pub form: Form,
-    /// Whether it makes the cell stand out.
-    pub decides: bool,
-    /// The position on its scale, where it has one.
-    pub position: Option<f64>,
-    /// Its rules in words, with what became of each: whether it matched; `None` for one that was not
-    /// tried, because an earlier one had matched.
-    pub rules: Vec<(String, Option<bool>)>,
-}
+use crate::rollup::{Axis, Entry, grain_index};
 
 impl Run<'_> {
     /// The story of the number of a measure in a cell. `open` opens the lines, which are read twice.
@@ -230,7 +112,7 @@ impl Teller<'_> {
         let mut told = vec![plan.measures[place].name.clone()];
         let item = self.item(place);
         // What a cell of an item that goes last is made of are other cells.
-        let of_cells = item.as_ref().is_some_and(|item| !item.before_measures);
+        let of_cells = item.as_ref().is_some_and(|item| item.applied == Apply::AfterMeasures);
         let parts = expr.filter(|expr| !of_cells && !is_aggregate(expr)).map(operands);
         let shown = crosstab.measures().iter().position(|m| m.name == plan.measures[place].name);
         let peers = shown.and_then(|shown| {
@@ -240,9 +122,8 @@ impl Teller<'_> {
         });
         Ok(Story {
             address: Address::of(crosstab, self.row, self.column),
-            kinds: [rows.kind(self.row), columns.kind(self.column)].map(str::to_string),
-            levels: [rows.level_name(self.row.level()), columns.level_name(self.column.level())]
-                .map(str::to_string),
+            row: entry(rows, self.row),
+            column: entry(columns, self.column),
             measure: plan.measures[place].name.clone(),
             value: self.value(place),
             is_aggregate: expr.is_some_and(is_aggregate),
@@ -351,12 +232,16 @@ impl Teller<'_> {
             let cell = frame.grains[grain].pairs.find(row, column)?;
             self.trace.inside.measures[place][grain][cell as usize].filter(|_| !item.before_measures)
         };
+        let operand = |(member, node): (&String, &Option<u32>)| ItemOperand {
+            member: member.clone(),
+            value: value(node),
+        };
         Some(ItemStory {
             dimension: item.dimension.clone(),
             name: item.name.clone(),
             formula: item.formula.to_string(),
-            before_measures: item.before_measures,
-            operands: item.operands.iter().cloned().zip(made.operands.iter().map(value)).collect(),
+            applied: if item.before_measures { Apply::BeforeMeasures } else { Apply::AfterMeasures },
+            operands: item.operands.iter().zip(&made.operands).map(operand).collect(),
         })
     }
 
@@ -380,7 +265,9 @@ impl Teller<'_> {
                 form: emphasis.planned.spec.form,
                 decides: mark.is_some(),
                 position: mark.and_then(|mark| mark.position),
-                rules: rules.map(|(i, rule)| (rule.words.clone(), outcome(i))).collect(),
+                rules: rules
+                    .map(|(i, rule)| RuleStory { rule: rule.words.clone(), matched: outcome(i) })
+                    .collect(),
             }
         };
         concerned.map(story).collect()
@@ -416,4 +303,8 @@ impl Teller<'_> {
         });
         Ok((told.collect(), tied.parts))
     }
+}
+
+fn entry(axis: &Axis, entry: Entry) -> EntryStory {
+    EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry).to_string() }
 }

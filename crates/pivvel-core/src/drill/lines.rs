@@ -10,6 +10,8 @@ use super::address::Address;
 use super::shape::{Shown, schema, show};
 use super::sorted::Sorted;
 use super::trace::Trace;
+use serde::Serialize;
+
 use crate::brief::Brief;
 use crate::error::{Argument, Error, Result};
 use crate::eval::made_of;
@@ -135,20 +137,22 @@ pub struct Tied {
 }
 
 /// The lines behind a cell that is not calculated.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct TiedPart {
     /// The cell.
+    #[serde(rename = "cell")]
     pub address: Address,
     /// How many lines were found.
     pub lines: u64,
     /// How many lines the cell has.
+    #[serde(skip)]
     pub lines_of_cell: u64,
     /// Each aggregate that was told.
     pub aggregates: Vec<TiedAggregate>,
 }
 
 /// An aggregate of lines, told twice.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct TiedAggregate {
     /// As it is written.
     pub formula: String,

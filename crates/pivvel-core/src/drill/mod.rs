@@ -7,9 +7,13 @@ mod narrow;
 mod operands;
 mod shape;
 mod sorted;
+mod story;
 mod trace;
 
 pub use address::Address;
-pub use explain::{DateSpan, EmphasisStory, ItemStory, Operand, PeersStory, Story, WindowPart};
 pub use lines::{LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart};
+pub use story::{
+    DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story,
+    WindowPart,
+};
 pub use trace::Trace;

@@ -76,3 +76,10 @@ impl fmt::Display for Value {
         }
     }
 }
+
+/// As text, so that no reader rounds exact numbers.
+impl serde::Serialize for Value {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}

@@ -3,12 +3,15 @@
 
 use std::collections::BTreeMap;
 
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
 use super::Yardstick;
 use super::yardstick::Measured;
 use crate::model::Value;
 use crate::plan::{Count, YardstickSpec};
 
-/// The scales of a run by the names of their peers.
+/// The scales of a run by the names of their peers: `measure@row level/column level`.
 ///
 /// ```
 /// use pivvel_core::{KeptScale, Yardsticks};
@@ -18,11 +21,12 @@ use crate::plan::{Count, YardstickSpec};
 /// kept.insert("sales@harbour/total", scale);
 /// assert_eq!(kept.get("sales@harbour/total").unwrap().high, 900.0);
 /// ```
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Yardsticks(BTreeMap<String, KeptScale>);
 
 /// The reference numbers of one group of peers, as they are kept.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
 pub struct KeptScale {
     /// Cells that had a value.
     pub count: u64,
@@ -31,22 +35,40 @@ pub struct KeptScale {
     /// The highest value.
     pub high: f64,
     /// The arithmetic mean.
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub mean: Option<f64>,
     /// Where the scale was clipped, if it was: the shares, and the values there.
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub clip: Option<[f64; 4]>,
     /// What a value had to reach to be among so many of the highest or of the lowest, for those that rules named.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tops: Vec<KeptTop>,
 }
 
 /// The last value of so many of the highest peers, or of the lowest.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct KeptTop {
-    /// How many, as a rule says it: `3` or `20%`.
-    pub count: String,
-    /// Whether these are the lowest.
-    pub bottom: bool,
+    /// How many, and at which end.
+    #[serde(flatten)]
+    pub count: KeptCount,
     /// The lowest value of the highest so many, or the highest of the lowest.
     pub value: f64,
+}
+
+/// How many of the highest or of the lowest, as a rule says it: `3` or `20%`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum KeptCount {
+    /// So many of the highest.
+    Top(String),
+    /// So many of the lowest.
+    Bottom(String),
+}
+
+impl KeptCount {
+    fn new(count: String, bottom: bool) -> KeptCount {
+        if bottom { KeptCount::Bottom(count) } else { KeptCount::Top(count) }
+    }
 }
 
 impl Yardsticks {
@@ -80,7 +102,7 @@ impl KeptScale {
         let mut tops: Vec<KeptTop> = Vec::new();
         for ((wanted, bottom), cut) in wanted.cuts.iter().zip(&measured.cuts) {
             if let Some((count, cut)) = wanted.words().zip(*cut) {
-                let top = KeptTop { count, bottom: *bottom, value: cut.as_f64() };
+                let top = KeptTop { count: KeptCount::new(count, *bottom), value: cut.as_f64() };
                 tops.extend((!tops.contains(&top)).then_some(top));
             }
         }
@@ -96,7 +118,8 @@ impl KeptScale {
         }
         let mut cut = |(wanted, bottom): &(Count, bool)| {
             let words = wanted.words()?;
-            let kept = tops.iter().find(|top| top.count == words && top.bottom == *bottom);
+            let count = KeptCount::new(words.clone(), *bottom);
+            let kept = tops.iter().find(|top| top.count == count);
             let name = || format!("{} {words}", if *bottom { "bottom" } else { "top" });
             if kept.is_none() {
                 missing.get_or_insert_with(name);

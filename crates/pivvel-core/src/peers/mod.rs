@@ -6,7 +6,7 @@
 mod kept;
 mod yardstick;
 
-pub use kept::{KeptScale, KeptTop, Yardsticks};
+pub use kept::{KeptCount, KeptScale, KeptTop, Yardsticks};
 pub use yardstick::Yardstick;
 pub(crate) use yardstick::{Measured, share};
 

@@ -7,7 +7,7 @@ use crate::model::Value;
 use crate::plan::{Count, YardstickSpec};
 
 /// The reference numbers of one group of peers.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
 pub struct Yardstick {
     /// Cells that have a value.
     pub count: u64,

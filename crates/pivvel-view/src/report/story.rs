@@ -1,6 +1,8 @@
 //! The story of one number.
 
-use pivvel_core::{EmphasisStory, ItemStory, Operand, PeersStory, Story, TiedPart};
+use pivvel_core::{
+    Apply, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
+};
 
 use super::{Report, ReportPart, counted, exact};
 
@@ -9,9 +11,7 @@ type Words = Vec<(usize, String)>;
 /// The story of one number as a report.
 pub fn report_story(story: &Story) -> Report {
     let title = format!("{} at {} is {}", story.measure, story.address, exact(&story.value));
-    let [row, column] = &story.levels;
-    let [row_kind, column_kind] = &story.kinds;
-    let place = format!("Its row is {}, its column {}.", kind(row, row_kind), kind(column, column_kind));
+    let place = format!("Its row is {}, its column {}.", kind(&story.row), kind(&story.column));
     let mut parts = vec![ReportPart::Words(vec![(0, place)])];
     let mut tell = |heading: &str, words: Words| {
         if !words.is_empty() {
@@ -29,8 +29,8 @@ pub fn report_story(story: &Story) -> Report {
     Report { title, parts }
 }
 
-fn kind(level: &str, kind: &str) -> String {
-    match (level, kind) {
+fn kind(entry: &EntryStory) -> String {
+    match (entry.level.as_str(), entry.kind.as_str()) {
         ("total", _) => "the total".to_string(),
         (level, "member") => format!("a member of {level}"),
         (level, "others") => format!("the members of {level} that were gathered"),
@@ -61,14 +61,14 @@ fn lines(story: &Story) -> Words {
 
 fn computed(story: &Story) -> Words {
     let mut words = Words::new();
-    if let Some(ItemStory { dimension, name, formula, before_measures, operands }) = &story.item {
+    if let Some(ItemStory { dimension, name, formula, applied, operands }) = &story.item {
         let item = format!("{name} in {dimension} is {formula}");
-        if *before_measures {
+        if *applied == Apply::BeforeMeasures {
             let then = format!("then {} is {}", story.measure, story.formula);
             words.push((1, format!("{item}, applied to the aggregates; {then}")));
         } else {
             words.push((1, format!("{item}, applied to {}", story.measure)));
-            let operand = |(member, value): &(String, _)| (2, format!("{member} is {}", exact(value)));
+            let operand = |of: &ItemOperand| (2, format!("{} is {}", of.member, exact(&of.value)));
             words.extend(operands.iter().map(operand));
         }
     } else {
@@ -117,7 +117,7 @@ fn emphasis(emphasis: &EmphasisStory) -> Words {
     let verdict = if *decides { "decides" } else { "does not decide" };
     let at = position.map(|position| format!(" at position {position:.3}")).unwrap_or_default();
     let mut words = vec![(1, format!("{place} {verdict}{at}"))];
-    for (i, (rule, matched)) in rules.iter().enumerate() {
+    for (i, RuleStory { rule, matched }) in rules.iter().enumerate() {
         let outcome = match matched {
             Some(true) => "matches, and wins",
             Some(false) => "does not match",

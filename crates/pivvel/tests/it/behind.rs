@@ -288,8 +288,8 @@ fn operands_give_the_number() {
                 (Some(item), _) => {
                     calculated += 1;
                     let [actual, plan] = ["actual", "plan"].map(|name| {
-                        let operand = item.operands.iter().find(|(label, _)| label == name);
-                        operand.and_then(|(_, value)| number(*value))
+                        let operand = item.operands.iter().find(|operand| operand.member == name);
+                        operand.and_then(|operand| number(operand.value))
                     });
                     match (actual, plan) {
                         (None, None) => None,

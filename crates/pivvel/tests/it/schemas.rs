@@ -2,8 +2,8 @@
 
 use jsonschema::Validator;
 use pivvel::{
-    Form, NumberFormat, PaletteName, PeersOf, Placement, SymbolSet, Tone, ViewForm, YARDSTICKS_SCHEMA,
-    brief_from_toml, brief_schema, brief_to_toml, rewrite_brief, yardsticks_from_json,
+    Form, NumberFormat, PaletteName, PeersOf, Placement, SymbolSet, Tone, ViewForm, brief_from_toml,
+    brief_schema, brief_to_toml, rewrite_brief, yardsticks_from_json, yardsticks_schema,
 };
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -136,7 +136,7 @@ fn names_are_those_that_are_known() {
 
 #[test]
 fn yardsticks_fit_their_schema_or_are_refused_by_both() {
-    let validator = validator(YARDSTICKS_SCHEMA);
+    let validator = validator(yardsticks_schema());
     let scale = |more: Value| {
         let mut scale = json!({ "count": 3, "low": 1.5, "high": 9 });
         scale.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());

@@ -1,0 +1,170 @@
+//! What is told of one number: plain data, which serde writes as JSON. Exact numbers are texts there, so that no
+//! reader rounds them.
+
+use serde::Serialize;
+
+use super::address::Address;
+use super::lines::TiedPart;
+use crate::brief::{Apply, Form};
+use crate::model::Value;
+use crate::peers::Yardstick;
+
+/// Where one number comes from.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Story {
+    /// The cell.
+    #[serde(rename = "cell")]
+    pub address: Address,
+    /// Its row.
+    pub row: EntryStory,
+    /// Its column.
+    pub column: EntryStory,
+    /// The measure's name.
+    pub measure: String,
+    /// The number; `None` where it is blank.
+    pub value: Option<Value>,
+    /// How it is computed here.
+    pub formula: String,
+    /// Whether that is an aggregate of the lines and nothing else.
+    #[serde(skip)]
+    pub is_aggregate: bool,
+    /// What the formula reads, with values.
+    pub operands: Vec<Operand>,
+    /// The calculated item that makes the cell, where one does.
+    pub item: Option<ItemStory>,
+    /// How many lines are behind it.
+    pub lines: u64,
+    /// The first and the last day of these lines, by date column.
+    pub dates: Vec<DateSpan>,
+    /// The condition that lines had to meet.
+    #[serde(rename = "where")]
+    pub condition: Option<String>,
+    /// The cells that it is compared with.
+    pub peers: Option<PeersStory>,
+    /// What could make it stand out, in the order in which it is tried.
+    #[serde(rename = "emphasis")]
+    pub emphases: Vec<EmphasisStory>,
+    /// Assumptions in force, with their values.
+    #[serde(serialize_with = "by_name")]
+    pub assumptions: Vec<(String, String)>,
+    /// What the lines add up to, told beside what the cell has.
+    #[serde(rename = "added_up")]
+    pub tied: Vec<TiedPart>,
+}
+
+/// A row or a column of a cell.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct EntryStory {
+    /// The name of its level.
+    pub level: String,
+    /// `member`, `total`, `calculated` or `others`.
+    pub kind: String,
+}
+
+/// A part of a formula that has a value of its own.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Operand {
+    /// As it is written.
+    pub text: String,
+    /// Its value here; `None` where it is blank.
+    pub value: Option<Value>,
+    /// Its own formula, where it is a measure.
+    pub formula: Option<String>,
+    /// The cell that it is read from, where that is another one.
+    pub at: Option<Address>,
+    /// The periods of a moving window, the earliest first; nothing where it is no window.
+    pub window: Vec<WindowPart>,
+    /// What it is made of in turn; nothing where that was told before.
+    pub operands: Vec<Operand>,
+}
+
+/// One period of a moving window.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct WindowPart {
+    /// What it is called.
+    pub member: String,
+    /// Whether there are lines in it.
+    pub has_lines: bool,
+    /// What the window takes from it; `None` where that is blank.
+    pub value: Option<Value>,
+}
+
+/// A calculated item, and the cells that its formula reads.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct ItemStory {
+    /// Its dimension and its name.
+    pub dimension: String,
+    /// Its name.
+    pub name: String,
+    /// Its formula.
+    pub formula: String,
+    /// What it is applied to.
+    pub applied: Apply,
+    /// The members that its formula names, with the measure's values there.
+    pub operands: Vec<ItemOperand>,
+}
+
+/// A member that an item's formula names.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct ItemOperand {
+    /// The member.
+    pub member: String,
+    /// The measure's value there; `None` where that is blank, or where the item goes before the measure.
+    pub value: Option<Value>,
+}
+
+/// The days that lines are of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct DateSpan {
+    /// The column.
+    pub column: String,
+    /// The first day.
+    pub first: String,
+    /// The last day.
+    pub last: String,
+}
+
+/// The cells that a number is compared with, and where it stands among them.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct PeersStory {
+    /// What they are called.
+    pub name: String,
+    /// Their reference numbers.
+    #[serde(flatten)]
+    pub yardstick: Yardstick,
+    /// From 0 for the lowest to 1 for the highest.
+    pub position: Option<f64>,
+    /// 1 for the highest.
+    pub rank: Option<u32>,
+}
+
+/// One emphasis, as far as it concerns a cell.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct EmphasisStory {
+    /// What it is called.
+    pub place: String,
+    /// Its form.
+    pub form: Form,
+    /// Whether it makes the cell stand out.
+    pub decides: bool,
+    /// The position on its scale, where it has one.
+    pub position: Option<f64>,
+    /// Its rules, with what became of each.
+    pub rules: Vec<RuleStory>,
+}
+
+/// One rule, as far as it concerns a cell.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct RuleStory {
+    /// The rule in words.
+    pub rule: String,
+    /// Whether it matched; `None` for one that was not tried, because an earlier one had matched.
+    pub matched: Option<bool>,
+}
+
+fn by_name<S: serde::Serializer>(
+    pairs: &[(String, String)],
+    serializer: S,
+) -> std::result::Result<S::Ok, S::Error> {
+    serializer.collect_map(pairs.iter().map(|(name, value)| (name, value)))
+}
