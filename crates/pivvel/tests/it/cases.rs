@@ -68,7 +68,7 @@ impl Case {
         TextSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), &options)
     }
 
-    fn stream(&self, block_bytes: Option<usize>) -> Result<CrossTab> {
+    pub(crate) fn stream(&self, block_bytes: Option<usize>) -> Result<CrossTab> {
         let brief = self.brief()?;
         let lines = Box::new(self.source(&brief, block_bytes)?);
         self.joined(&brief, lines)

@@ -18,6 +18,7 @@ mod faults;
 #[cfg(feature = "full")]
 mod forms;
 mod lines;
+mod mentions;
 mod metamorphic;
 #[cfg(feature = "full")]
 mod mutations;

@@ -47,6 +47,9 @@ proptest! {
         let (validator, text) = (validator(brief_schema()), brief_to_toml(&one));
         let wrong: Vec<String> = validator.iter_errors(&data(&text)).map(|e| e.to_string()).collect();
         prop_assert!(wrong.is_empty(), "{:#?}\n{}", wrong, text);
+        // What is JSON, and what is built in Rust, is the same brief.
+        let again: pivvel::Brief = serde_json::from_value(serde_json::to_value(&one).unwrap()).unwrap();
+        prop_assert_eq!(&again, &one);
         let rewritten = rewrite_brief(&text, &other);
         prop_assert_eq!(brief_from_toml("again", &rewritten).unwrap(), other);
     }
