@@ -152,7 +152,7 @@ impl Build {
         }
         for emphasis in &mut brief.emphasis {
             if let Some(levels) = &self.levels {
-                emphasis.levels = names(levels);
+                emphasis.levels = names(levels).into_iter().map(Into::into).collect();
             }
             if let Some(peers) = &self.peers {
                 emphasis.peers =

@@ -46,9 +46,9 @@ mod table;
 pub use arrow_schema::Schema;
 pub use brief::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
-    ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName, PanelScale,
-    PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, TierBrief,
-    Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName,
+    PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet,
+    TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};

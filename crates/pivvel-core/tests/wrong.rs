@@ -219,7 +219,7 @@ fn wrong_layouts() {
     case("measure without name", base().measure((" ", "count()")));
     case("measures in a circle", base().measure(("a", "b + 1")).measure(("b", "c")).measure(("c", "a * 2")));
     let levels = |levels: &[(&str, &str)]| {
-        let levels = levels.iter().map(|(l, f)| (l.to_string(), Some((*f).into()))).collect();
+        let levels = levels.iter().map(|(l, f)| ((*l).into(), Some((*f).into()))).collect();
         base().measure(MeasureBrief { levels, ..MeasureBrief::new("m", "sales") })
     };
     case("level that is not", levels(&[("yrad", "sales")]));

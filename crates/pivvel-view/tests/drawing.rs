@@ -152,7 +152,7 @@ fn tints_are_of_one_level() {
 #[test]
 fn totals_are_tinted_when_asked() {
     let crosstab = crosstab(|mut brief| {
-        let levels = vec!["column total".to_string(), "day.year".to_string()];
+        let levels = vec!["column total".into(), "day.year".into()];
         brief.emphasis = vec![EmphasisBrief { levels, ..EmphasisBrief::new("sales", Form::Tint) }];
         brief
     });
@@ -326,7 +326,7 @@ fn tones_have_signs() {
                     show,
                     ..RuleBrief::default()
                 };
-                let levels = vec!["coast".to_string()];
+                let levels = vec!["coast".into()];
                 brief.columns = Vec::new();
                 brief.emphasis =
                     vec![EmphasisBrief { rules: vec![rule], levels, ..EmphasisBrief::new("sales", form) }];

@@ -29,11 +29,11 @@ pub struct DimensionBrief {
     /// The condition on cells that members must meet, as in `sales > 10000`.
     pub having: Option<Formula>,
     /// The only members that are shown (default: all).
-    #[serde(with = "some_texts")]
+    #[serde(deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
     pub only: Vec<String>,
     /// Members that are not shown.
-    #[serde(with = "some_texts")]
+    #[serde(deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
     pub except: Vec<String>,
     /// What totals cover where members are not shown.

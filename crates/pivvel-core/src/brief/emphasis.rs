@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::amount::Amount;
 use super::keyed::keyed;
+use super::level::Level;
 use super::lists::{SomeTexts, some, some_texts};
 use super::words::{as_text, schema, words};
 use crate::error::{Error, Result};
@@ -39,9 +40,9 @@ pub struct EmphasisBrief {
     #[serde(rename = "where")]
     pub only: Option<Formula>,
     /// The levels that it is for (default: all but the grand totals).
-    #[serde(default, with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
-    pub levels: Vec<String>,
+    pub levels: Vec<Level>,
     /// Whether the cell or its whole row stands out; for a row, its value in the total of the columns decides.
     #[serde(default)]
     pub reach: Reach,
@@ -80,7 +81,7 @@ pub struct EmphasisBrief {
     /// What a link leads to, with `{dimension}` for the label of the cell's member.
     pub link: Option<String>,
     /// The rules: the first that matches decides. Without rules the scale does.
-    #[serde(default, with = "some")]
+    #[serde(default, deserialize_with = "some")]
     #[schemars(with = "Vec<RuleBrief>", length(min = 1))]
     pub rules: Vec<RuleBrief>,
 }

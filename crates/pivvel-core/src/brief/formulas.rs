@@ -47,12 +47,13 @@ super::words::schema!(Formula is { "type": "string" });
 pub(super) mod formula_levels {
     use serde::{Deserializer, Serializer};
 
+    use crate::brief::level::Level;
     use crate::formula::Formula;
 
     const NONE: &str = "none";
 
     pub(in crate::brief) fn serialize<S: Serializer>(
-        all: &[(String, Option<Formula>)],
+        all: &[(Level, Option<Formula>)],
         serializer: S,
     ) -> Result<S::Ok, S::Error> {
         let text = |formula: &Option<Formula>| formula.as_ref().map_or(NONE.to_string(), ToString::to_string);
@@ -61,9 +62,9 @@ pub(super) mod formula_levels {
 
     pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
         deserializer: D,
-    ) -> Result<Vec<(String, Option<Formula>)>, D::Error> {
+    ) -> Result<Vec<(Level, Option<Formula>)>, D::Error> {
         let pairs: Vec<(String, Formula)> = crate::brief::lists::pairs::deserialize(deserializer)?;
         let formula = |formula: Formula| (!formula.is_named(NONE)).then_some(formula);
-        Ok(pairs.into_iter().map(|(level, text)| (level, formula(text))).collect())
+        Ok(pairs.into_iter().map(|(level, text)| (level.into(), formula(text))).collect())
     }
 }

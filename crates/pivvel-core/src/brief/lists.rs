@@ -1,8 +1,9 @@
 //! Parts of a brief that stand under their names, as one text or several, or in a list.
 
 use std::fmt;
+use std::marker::PhantomData;
 
-use serde::de::{Error, SeqAccess, Visitor};
+use serde::de::{Deserialize, Deserializer, Error, SeqAccess, Visitor};
 
 /// A part of a brief that stands in a table under its name.
 pub(super) trait Named {
@@ -76,70 +77,29 @@ pub(super) mod pairs {
 }
 
 /// One text, or a list of texts.
-pub(super) mod texts {
-    use serde::{Deserializer, Serialize, Serializer};
-
-    pub(in crate::brief) fn serialize<T: AsRef<[String]>, S: Serializer>(
-        all: &T,
-        serializer: S,
-    ) -> Result<S::Ok, S::Error> {
-        all.as_ref().serialize(serializer)
-    }
-
-    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
-        deserializer: D,
-    ) -> Result<Vec<String>, D::Error> {
-        deserializer.deserialize_any(super::OneOrMore)
-    }
+pub(super) fn texts<'de, D: Deserializer<'de>, T: From<String>>(deserializer: D) -> Result<Vec<T>, D::Error> {
+    deserializer.deserialize_any(OneOrMore(PhantomData))
 }
 
 /// The same where an empty list would mean what leaving the key out means, or the opposite.
-pub(super) mod some_texts {
-    use serde::Deserializer;
-
-    pub(in crate::brief) use super::texts::serialize;
-
-    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
-        deserializer: D,
-    ) -> Result<Vec<String>, D::Error> {
-        super::texts::deserialize(deserializer).and_then(super::not_empty)
-    }
+pub(super) fn some_texts<'de, D: Deserializer<'de>, T: From<String>>(
+    deserializer: D,
+) -> Result<Vec<T>, D::Error> {
+    texts(deserializer).and_then(not_empty)
 }
 
 /// The same where leaving the key out means something else than any list.
-pub(super) mod texts_if_any {
-    use serde::{Deserializer, Serialize, Serializer};
-
-    pub(in crate::brief) fn serialize<S: Serializer>(
-        all: &Option<Vec<String>>,
-        serializer: S,
-    ) -> Result<S::Ok, S::Error> {
-        all.serialize(serializer)
-    }
-
-    pub(in crate::brief) fn deserialize<'de, D: Deserializer<'de>>(
-        deserializer: D,
-    ) -> Result<Option<Vec<String>>, D::Error> {
-        super::texts::deserialize(deserializer).map(Some)
-    }
+pub(super) fn texts_if_any<'de, D: Deserializer<'de>>(
+    deserializer: D,
+) -> Result<Option<Vec<String>>, D::Error> {
+    texts(deserializer).map(Some)
 }
 
 /// A list that is not empty.
-pub(super) mod some {
-    use serde::{Deserialize, Deserializer, Serialize, Serializer};
-
-    pub(in crate::brief) fn serialize<T: Serialize, S: Serializer>(
-        all: &[T],
-        serializer: S,
-    ) -> Result<S::Ok, S::Error> {
-        all.serialize(serializer)
-    }
-
-    pub(in crate::brief) fn deserialize<'de, T: Deserialize<'de>, D: Deserializer<'de>>(
-        deserializer: D,
-    ) -> Result<Vec<T>, D::Error> {
-        Vec::deserialize(deserializer).and_then(super::not_empty)
-    }
+pub(super) fn some<'de, D: Deserializer<'de>, T: Deserialize<'de>>(
+    deserializer: D,
+) -> Result<Vec<T>, D::Error> {
+    Vec::deserialize(deserializer).and_then(not_empty)
 }
 
 fn not_empty<T, E: Error>(list: Vec<T>) -> Result<Vec<T>, E> {
@@ -149,23 +109,23 @@ fn not_empty<T, E: Error>(list: Vec<T>) -> Result<Vec<T>, E> {
     }
 }
 
-struct OneOrMore;
+struct OneOrMore<T>(PhantomData<T>);
 
-impl<'de> Visitor<'de> for OneOrMore {
-    type Value = Vec<String>;
+impl<'de, T: From<String>> Visitor<'de> for OneOrMore<T> {
+    type Value = Vec<T>;
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("a list of texts")
     }
 
-    fn visit_str<E: Error>(self, text: &str) -> Result<Vec<String>, E> {
-        Ok(vec![text.to_string()])
+    fn visit_str<E: Error>(self, text: &str) -> Result<Vec<T>, E> {
+        Ok(vec![text.to_string().into()])
     }
 
-    fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Vec<String>, A::Error> {
+    fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Vec<T>, A::Error> {
         let mut texts = Vec::new();
-        while let Some(text) = list.next_element()? {
-            texts.push(text);
+        while let Some(text) = list.next_element::<String>()? {
+            texts.push(text.into());
         }
         Ok(texts)
     }
@@ -215,7 +175,7 @@ pub(super) mod related_keys {
             }
 
             fn visit_seq<A: SeqAccess<'de>>(self, list: A) -> Result<Keys, A::Error> {
-                let names = super::texts::deserialize(SeqAccessDeserializer::new(list))?;
+                let names: Vec<String> = super::texts(SeqAccessDeserializer::new(list))?;
                 Ok(names.into_iter().map(|name| (name.clone(), name)).collect())
             }
 

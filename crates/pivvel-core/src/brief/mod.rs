@@ -10,6 +10,7 @@ mod emphasis;
 mod format;
 mod formulas;
 mod keyed;
+mod level;
 mod lists;
 mod order;
 mod parts;
@@ -26,6 +27,7 @@ pub use emphasis::{
     SymbolSet, Tone, Unit, YardstickOf,
 };
 pub use format::{Negative, NumberFormat, Scaling};
+pub use level::Level;
 pub use order::{Direction, Order, OrderBy};
 pub(crate) use parts::Part;
 pub use spec::{Apply, BadValues, Brief, ItemBrief, MeasureBrief, RelatedBrief, TierBrief};

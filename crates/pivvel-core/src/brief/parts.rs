@@ -2,8 +2,8 @@
 //! or replaces something in all of it, goes this way; a key that is added has to be named here.
 
 use super::{
-    Amount, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, ItemBrief, MeasureBrief, Order, OrderBy,
-    RelatedBrief, RuleBrief, TierBrief, TopBrief, ViewBrief,
+    Amount, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, ItemBrief, Level, MeasureBrief, Order,
+    OrderBy, RelatedBrief, RuleBrief, TierBrief, TopBrief, ViewBrief,
 };
 use crate::formula::Formula;
 
@@ -11,6 +11,8 @@ use crate::formula::Formula;
 pub(crate) enum Part<'a> {
     /// The name of a measure, a dimension, a level or a member.
     Name(&'a mut String),
+    /// The name of a level.
+    Level(&'a mut Level),
     /// A text that readers see, with assumptions in braces.
     Text(&'a mut String),
     /// A formula.
@@ -86,7 +88,7 @@ impl MeasureBrief {
         formulas([formula], visit);
         texts(label, visit);
         for (level, formula) in levels {
-            names([level], visit);
+            visit(Part::Level(level));
             formulas(formula, visit);
         }
     }
@@ -162,7 +164,8 @@ impl EmphasisBrief {
             link,
             rules,
         } = self;
-        names(std::iter::once(on).chain(levels).chain(along), visit);
+        names(std::iter::once(on).chain(along), visit);
+        levels.iter_mut().for_each(|level| visit(Part::Level(level)));
         formulas(by.iter_mut().chain(only).chain(about), visit);
         amounts(clip.iter_mut().flat_map(|(low, high)| [low, high]).chain(low).chain(high), visit);
         texts(link, visit);

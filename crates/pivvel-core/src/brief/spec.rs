@@ -12,6 +12,7 @@ use super::emphasis::{EmphasisBrief, Form};
 use super::format::NumberFormat;
 use super::formulas::{formula, formula_levels};
 use super::keyed::{Keyed, keyed, or_text};
+use super::level::Level;
 use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
 use super::order::Order;
 use super::totals::{Placement, placements};
@@ -40,11 +41,11 @@ pub struct Brief {
     /// Where the lines are.
     pub source: Option<String>,
     /// Dimensions on the rows, outermost first: columns, or parts of dates as `sold_on.quarter`.
-    #[serde(with = "texts")]
+    #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
     pub rows: Vec<String>,
     /// Dimensions on the columns, outermost first.
-    #[serde(with = "texts")]
+    #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
     pub columns: Vec<String>,
     /// The condition that lines must meet, as in `channel <> 'staff'`.
@@ -92,7 +93,7 @@ pub struct Brief {
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
-    #[serde(with = "texts")]
+    #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
     pub to: Vec<String>,
 }
@@ -121,7 +122,7 @@ pub struct MeasureBrief {
     /// Another formula at a level, or `none` for none there.
     #[serde(default, with = "formula_levels")]
     #[schemars(with = "BTreeMap<String, Formula>")]
-    pub levels: Vec<(String, Option<Formula>)>,
+    pub levels: Vec<(Level, Option<Formula>)>,
 }
 
 /// A member that is computed from its siblings, for every measure and at every level.
@@ -157,19 +158,19 @@ pub struct TierBrief {
     /// What they are classified by, as in `sum(amount)`.
     pub by: Formula,
     /// The cuts as values, lowest first: a value on a cut belongs to the tier above it.
-    #[serde(default, with = "some")]
+    #[serde(default, deserialize_with = "some")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
     pub cuts: Vec<Amount>,
     /// The cuts as shares of the members, lowest first: `50%` is the median.
-    #[serde(default, with = "some")]
+    #[serde(default, deserialize_with = "some")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
     pub quantiles: Vec<Amount>,
     /// The tiers' labels, lowest first: one more than there are cuts.
-    #[serde(default, with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
     pub labels: Vec<String>,
     /// Dimensions within which members are classified, each by itself.
-    #[serde(default, with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
     pub within: Vec<String>,
 }

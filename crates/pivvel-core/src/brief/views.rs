@@ -18,18 +18,18 @@ pub struct ViewBrief {
     #[serde(rename = "as")]
     pub form: ViewForm,
     /// Dimensions on its rows (default: the brief's own).
-    #[serde(with = "texts_if_any")]
+    #[serde(deserialize_with = "texts_if_any")]
     #[schemars(with = "Texts")]
     pub rows: Option<Vec<String>>,
     /// Dimensions on its columns; the brief's own for a cross-tab, and none else.
-    #[serde(with = "texts_if_any")]
+    #[serde(deserialize_with = "texts_if_any")]
     #[schemars(with = "Texts")]
     pub columns: Option<Vec<String>>,
     /// The condition that its lines must meet beside the brief's.
     #[serde(rename = "where")]
     pub filter: Option<Formula>,
     /// The measures that it shows, by name; all for a cross-tab, and else as many as it takes.
-    #[serde(with = "some_texts")]
+    #[serde(deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
     pub measures: Vec<String>,
     /// The dimension of which each member gets a picture of its own.

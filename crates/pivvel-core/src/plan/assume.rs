@@ -120,6 +120,7 @@ impl Brief {
         let fill = |text: &str| assumptions.fill(text, &|value| value.to_string());
         brief.each_part(&mut |part| match part {
             Part::Name(name) => *name = fill(name),
+            Part::Level(level) => *level = fill(&level.to_string()).into(),
             Part::Text(text) => *text = assumptions.fill(text, &Amount::words),
             Part::Formula(formula) if formula.as_str().contains('{') => {
                 *formula = fill(formula.as_str()).into();

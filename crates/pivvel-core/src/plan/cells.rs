@@ -6,7 +6,7 @@ use std::ops::Range;
 use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Dimension, Measure};
 use crate::aggregates::Function;
-use crate::brief::MeasureBrief;
+use crate::brief::{Level, MeasureBrief};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Group, Name, Place, Ranking, Relation,
@@ -98,7 +98,7 @@ impl<'a> CellScope<'a> {
             let message = format!("a measure gives a number or a date, and this gives {}", cell.ty.words());
             return Err(brief.formula.error_as_a_whole(&place, message));
         }
-        let mut levels: Vec<(String, Option<CellFormula>)> = Vec::new();
+        let mut levels: Vec<(Level, Option<CellFormula>)> = Vec::new();
         for (level, formula) in &brief.levels {
             let place = format!("{place} at level {level}");
             let formula = match formula {

@@ -2,11 +2,11 @@
 //! something that is gone kept and told.
 
 use super::cells::CellScope;
-use super::layout::{COLUMN_TOTAL, GRAND_TOTAL, ROW_TOTAL, could_be, not_in_layout};
-use super::model::{Count, Dimension, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
+use super::layout::spot_of;
+use super::model::{Count, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
 use super::rules;
 use crate::aggregates::Function;
-use crate::brief::{Amount, Brief, EmphasisBrief, Form, MeanSide, PeersOf, Show, YardstickOf};
+use crate::brief::{Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, YardstickOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
 use crate::model::{Decimal, Notice, NoticeCode, Type, Value};
@@ -391,7 +391,7 @@ fn only_signs(rules: &[PlannedRule], fixed: bool) -> bool {
 /// and `grand total` add these. An axis without dimensions has its total only, which then is no
 /// grand total of anything and counts like a level.
 fn grains(
-    levels: &[String],
+    levels: &[Level],
     place: &str,
     plan: &Plan,
     columns: &mut Columns,
@@ -399,25 +399,16 @@ fn grains(
 ) -> Result<Vec<(usize, usize)>> {
     let (mut rows, mut across, mut totals) = (Vec::new(), Vec::new(), Vec::new());
     let mut gone = 0;
-    for name in levels {
-        let on = |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *name);
-        match (name.as_str(), on(&plan.rows), on(&plan.columns)) {
-            (_, Some(level), _) => rows.push(level + 1),
-            (_, _, Some(level)) => across.push(level + 1),
-            (ROW_TOTAL | COLUMN_TOTAL | GRAND_TOTAL, ..) => totals.push(name.as_str()),
-            (name, ..) if could_be(name, plan, columns) => {
+    for level in levels {
+        match (level, spot_of(level, &format!("{place}, levels"), plan, columns)?) {
+            (Level::Dimension(_), Some((Some(row), _))) => rows.push(row),
+            (Level::Dimension(_), Some((None, column))) => across.extend(column),
+            (total, Some(_)) => totals.push(total),
+            (_, None) => {
                 gone += 1;
                 let message =
-                    format!("{place} names level {name}, which is not in the layout; kept and not used");
+                    format!("{place} names level {level}, which is not in the layout; kept and not used");
                 notices.push(Notice::author(NoticeCode::NotInLayout, message));
-            }
-            _ => {
-                return Err(not_in_layout(
-                    &format!("{place}, levels"),
-                    name,
-                    plan,
-                    [ROW_TOTAL, COLUMN_TOTAL, GRAND_TOTAL],
-                ));
             }
         }
     }
@@ -438,8 +429,8 @@ fn grains(
     }
     for total in totals {
         match total {
-            ROW_TOTAL => grains.extend(rows.iter().map(|r| (*r, 0))),
-            COLUMN_TOTAL => grains.extend(across.iter().map(|c| (0, *c))),
+            Level::RowTotal => grains.extend(rows.iter().map(|r| (*r, 0))),
+            Level::ColumnTotal => grains.extend(across.iter().map(|c| (0, *c))),
             _ => grains.push((0, 0)),
         }
     }

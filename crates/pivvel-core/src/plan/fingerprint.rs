@@ -26,7 +26,7 @@ impl Plan {
             text += &format!("measure {:?} = {}\n", measure.name, printed(&measure.formula));
             for (level, formula) in &measure.level_specs {
                 let formula = formula.as_ref().map_or("none".to_string(), printed);
-                text += &format!("at {level:?} {formula}\n");
+                text += &format!("at {:?} {formula}\n", level.to_string());
             }
         }
         self.items.iter().for_each(|i| text += &item(i));

@@ -2,15 +2,14 @@
 
 use super::cells::CellScope;
 use super::model::{Choice, Count, Dimension, Pick, Plan};
-use crate::brief::{Amount, Brief, DimensionBrief, Order, OrderBy, Placement, TotalsOf};
+use crate::brief::{Amount, Brief, DimensionBrief, Level, Order, OrderBy, Placement, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Formula};
 use crate::model::{Decimal, Notice, NoticeCode, Type, rescale};
 
 /// The total column and the total row, as totals and levels name them.
-pub(super) const ROW_TOTAL: &str = "row total";
-pub(super) const COLUMN_TOTAL: &str = "column total";
-pub(super) const GRAND_TOTAL: &str = "grand total";
+const ROW_TOTAL: &str = "row total";
+const COLUMN_TOTAL: &str = "column total";
 
 /// Whether a name that is not in the layout could be: then it is told and kept, not refused.
 pub(super) fn could_be(name: &str, plan: &Plan, columns: &mut Columns) -> bool {
@@ -168,25 +167,16 @@ pub(super) fn choose_grains(plan: &mut Plan, columns: &mut Columns, notices: &mu
             |grain| if measure.totals || grain == deepest { Choice::Main } else { Choice::Nothing };
         measure.grains = (0..=deepest).map(leaf_only).collect();
         for (i, (level, formula)) in measure.levels.iter().enumerate() {
-            let on =
-                |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *level).map(|i| i + 1);
-            let (row, column) = match (level.as_str(), on(&plan.rows), on(&plan.columns)) {
-                (_, Some(level), _) => (Some(level), None),
-                (_, _, Some(level)) => (None, Some(level)),
-                (ROW_TOTAL, ..) => (None, Some(0)),
-                (COLUMN_TOTAL, ..) => (Some(0), None),
-                (GRAND_TOTAL, ..) => (Some(0), Some(0)),
-                (name, ..) if could_be(name, plan, columns) => {
+            let place = format!("measure {}, levels", measure.name);
+            let (row, column) = match spot_of(level, &place, plan, columns)? {
+                Some(spot) => spot,
+                None => {
                     let message = format!(
-                        "measure {} has a formula for level {name}, which is not in the layout; kept and not used",
+                        "measure {} has a formula for level {level}, which is not in the layout; kept and not used",
                         measure.name
                     );
                     notices.push(Notice::author(NoticeCode::NotInLayout, message));
                     continue;
-                }
-                _ => {
-                    let place = format!("measure {}, levels", measure.name);
-                    return Err(not_in_layout(&place, level, plan, [ROW_TOTAL, COLUMN_TOTAL, GRAND_TOTAL]));
                 }
             };
             for r in (0..=k).filter(|r| row.is_none_or(|row| row == *r)) {
@@ -199,6 +189,28 @@ pub(super) fn choose_grains(plan: &mut Plan, columns: &mut Columns, notices: &mu
     }
     plan.measures = measures;
     Ok(())
+}
+
+/// The row level and the column level that a level fixes, where 0 is the total; nothing where it is of a dimension
+/// that is not in the layout and could be.
+pub(super) fn spot_of(
+    level: &Level,
+    place: &str,
+    plan: &Plan,
+    columns: &mut Columns,
+) -> Result<Option<(Option<usize>, Option<usize>)>> {
+    let Level::Dimension(name) = level else {
+        let total = |of: &[Level]| of.contains(level).then_some(0);
+        let row = total(&[Level::ColumnTotal, Level::GrandTotal]);
+        return Ok(Some((row, total(&[Level::RowTotal, Level::GrandTotal]))));
+    };
+    let on = |dimensions: &[Dimension]| dimensions.iter().position(|d| d.name == *name).map(|i| i + 1);
+    match (on(&plan.rows), on(&plan.columns)) {
+        (Some(row), _) => Ok(Some((Some(row), None))),
+        (_, Some(column)) => Ok(Some((None, Some(column)))),
+        _ if could_be(name, plan, columns) => Ok(None),
+        _ => Err(not_in_layout(place, name, plan, Level::TOTALS.iter().map(|(total, _)| *total))),
+    }
 }
 
 pub(super) fn not_in_layout<'a>(

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use crate::brief::{
-    Amount, EmphasisBrief, Form, MeanSide, NumberFormat, Order, Placement, Show, TopBrief, TotalsOf,
+    Amount, EmphasisBrief, Form, Level, MeanSide, NumberFormat, Order, Placement, Show, TopBrief, TotalsOf,
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
@@ -158,8 +158,8 @@ pub struct Measure {
     /// Whether it is computed for others only.
     pub hidden: bool,
     pub(crate) cell: CellFormula,
-    pub(crate) levels: Vec<(String, Option<CellFormula>)>,
-    pub(crate) level_specs: Vec<(String, Option<Formula>)>,
+    pub(crate) levels: Vec<(Level, Option<CellFormula>)>,
+    pub(crate) level_specs: Vec<(Level, Option<Formula>)>,
     /// For each grain, which formula it has there.
     pub(crate) grains: Vec<Choice>,
 }
@@ -174,7 +174,7 @@ pub(crate) enum Choice {
 
 impl Measure {
     /// The levels at which it has another formula, or none.
-    pub fn level_formulas(&self) -> &[(String, Option<Formula>)] {
+    pub fn level_formulas(&self) -> &[(Level, Option<Formula>)] {
         &self.level_specs
     }
 

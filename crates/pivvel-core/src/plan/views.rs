@@ -1,6 +1,6 @@
 //! Several views of one set of lines: each a brief of its own, made from the one that holds it.
 
-use crate::brief::{Brief, EmphasisBrief, MeasureBrief, PanelScale, Part, PeersOf, ViewBrief, ViewForm};
+use crate::brief::{Brief, MeasureBrief, PanelScale, Part, PeersOf, ViewBrief, ViewForm};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Expr, Formula};
 
@@ -12,90 +12,85 @@ impl Brief {
     pub fn of_view(&self, place: usize) -> Result<Brief> {
         let view = &self.views[place];
         let name = format!("view {} ({})", place + 1, view.form.name());
-        let wrong = |message: &str| Err(Error::request(&name, message));
-        let mut own = self.clone();
-        own.views = Vec::new();
-        own.to = Vec::new();
-        own.title = view.title.clone();
-        own.rows = view.rows.clone().unwrap_or(own.rows);
-        own.columns = match &view.columns {
-            Some(columns) => columns.clone(),
-            None if view.form == ViewForm::Table => own.columns,
-            None => Vec::new(),
+        let mut own = Brief {
+            views: Vec::new(),
+            to: Vec::new(),
+            title: view.title.clone(),
+            rows: view.rows.clone().unwrap_or_else(|| self.rows.clone()),
+            columns: view.columns.clone().unwrap_or_default(),
+            ..self.clone()
         };
-        if let Some(condition) = &view.filter {
-            own.filter = Some(match &self.filter {
-                Some(all) => all.and(condition),
-                None => condition.clone(),
-            });
+        if view.columns.is_none() && view.form == ViewForm::Table {
+            own.columns = self.columns.clone();
         }
+        if let Some(condition) = &view.filter {
+            own.filter =
+                Some(self.filter.as_ref().map_or_else(|| condition.clone(), |all| all.and(condition)));
+        }
+        own.arrange_as(&name, view)?;
+        own.measures = self.measures_of(&name, view)?;
+        own.keep_what_is_shown(view);
+        let needed = needed_measures(&own);
+        own.measures.retain(|measure| needed.contains(&measure.name));
+        Ok(own)
+    }
+
+    /// The layout that the form of a view takes.
+    fn arrange_as(&mut self, name: &str, view: &ViewBrief) -> Result<()> {
+        let wrong = |message: &str| Err(Error::request(name, message));
         match view.form {
             ViewForm::Line => {
                 let Some(along) = &view.along else {
                     return wrong("a line goes along periods: say along = \"sold_on.month\"");
                 };
-                own.columns = vec![along.clone()];
+                self.columns = vec![along.clone()];
             }
-            ViewForm::Strip if own.rows.len() < 2 => {
+            ViewForm::Strip if self.rows.len() < 2 => {
                 return wrong("a strip shows members within groups: say rows = [\"coast\", \"harbour\"]");
             }
             ViewForm::Tiles if view.grid.is_empty() => {
                 return wrong("tiles stand on a grid: say grid = { \"Fell Coast\" = [1, 1] }");
             }
-            _ if own.rows.is_empty() && view.form != ViewForm::Table => {
+            _ if self.rows.is_empty() && view.form != ViewForm::Table => {
                 return wrong("it shows members: say rows = [\"coast\"]");
             }
             _ => {}
         }
         if let Some(per) = &view.per {
-            own.rows.retain(|row| row != per);
-            own.columns.retain(|column| column != per);
-            own.rows.insert(0, per.clone());
+            self.rows.retain(|row| row != per);
+            self.columns.retain(|column| column != per);
+            self.rows.insert(0, per.clone());
         }
-        own.measures = self.measures_of(&name, view)?;
-        // What is said of dimensions that this view does not show is said for other views.
-        let shown = |name: &String| own.rows.contains(name) || own.columns.contains(name);
-        own.items.retain(|item| own.rows.contains(&item.dimension) || own.columns.contains(&item.dimension));
-        own.dimensions
-            .retain(|dimension| own.rows.contains(&dimension.name) || own.columns.contains(&dimension.name));
-        own.totals.retain(|(total, _)| {
+        Ok(())
+    }
+
+    /// Takes out what is said of dimensions and measures that are not shown here: it is said for other views.
+    fn keep_what_is_shown(&mut self, view: &ViewBrief) {
+        let layout = [self.rows.as_slice(), &self.columns].concat();
+        self.items.retain(|item| layout.contains(&item.dimension));
+        self.dimensions.retain(|dimension| layout.contains(&dimension.name));
+        let (rows, columns) = (&self.rows, &self.columns);
+        self.totals.retain(|(total, _)| {
             let of_axis = ["", "rows", "columns", "row total", "column total"].contains(&total.as_str());
             let has_members = |axis: &[String]| {
                 axis.iter().position(|name| name == total).is_some_and(|place| place + 1 < axis.len())
             };
-            of_axis || has_members(&own.rows) || has_members(&own.columns)
+            of_axis || has_members(rows) || has_members(columns)
         });
-        let measured =
-            |on: &String| own.measures.iter().any(|measure| measure.name == *on && !measure.hidden);
-        own.emphasis = self
-            .emphasis
-            .iter()
-            .filter(|e| measured(&e.on) || shown(&e.on))
-            .filter(|e| {
-                e.levels.is_empty() || e.levels.iter().any(|level| shown(level) || level.contains("total"))
-            })
-            .map(|e| EmphasisBrief {
-                levels: e
-                    .levels
-                    .iter()
-                    .filter(|level| shown(level) || level.contains("total"))
-                    .cloned()
-                    .collect(),
-                peers: match e.peers {
-                    PeersOf::Level if view.scale == PanelScale::Own => PeersOf::Branch,
-                    peers => peers,
-                },
-                ..e.clone()
-            })
-            .collect();
-        let shown =
-            |name: &String| own.rows.contains(name) || own.columns.contains(name) || name.ends_with("total");
-        for measure in &mut own.measures {
-            measure.levels.retain(|(level, _)| shown(level));
+        for measure in &mut self.measures {
+            measure.levels.retain(|(level, _)| level.is_in(&layout));
         }
-        let needed = needed_measures(&own);
-        own.measures.retain(|measure| needed.contains(&measure.name));
-        Ok(own)
+        let measures = &self.measures;
+        let measured = |on: &String| measures.iter().any(|measure| measure.name == *on && !measure.hidden);
+        self.emphasis.retain_mut(|emphasis| {
+            let all_levels = emphasis.levels.is_empty();
+            emphasis.levels.retain(|level| level.is_in(&layout));
+            if emphasis.peers == PeersOf::Level && view.scale == PanelScale::Own {
+                emphasis.peers = PeersOf::Branch;
+            }
+            let is_on = measured(&emphasis.on) || layout.contains(&emphasis.on);
+            is_on && (all_levels || !emphasis.levels.is_empty())
+        });
     }
 
     /// The measures of a view: those that it shows in the order that it says, the others hidden.
@@ -134,7 +129,7 @@ fn needed_measures(brief: &Brief) -> Vec<String> {
     let mut unread: Vec<Formula> = Vec::new();
     let mut read = |part: Part<'_>| match part {
         Part::Formula(formula) => unread.push(formula.clone()),
-        Part::Name(_) | Part::Text(_) | Part::Amount(_) => {}
+        Part::Name(_) | Part::Level(_) | Part::Text(_) | Part::Amount(_) => {}
     };
     let shown = || brief.measures.iter().filter(|measure| !measure.hidden);
     Brief { measures: shown().cloned().collect(), ..brief.clone() }.each_part(&mut read);

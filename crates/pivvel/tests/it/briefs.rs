@@ -115,7 +115,7 @@ fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
         format,
         totals,
         hidden,
-        levels: levels.into_iter().collect(),
+        levels: levels.into_iter().map(|(level, formula)| (level.into(), formula)).collect(),
         ..MeasureBrief::new("", formula)
     });
     let named = |(name, m)| MeasureBrief { name, ..m };
@@ -263,7 +263,7 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
                     form,
                     by,
                     only,
-                    levels,
+                    levels: levels.into_iter().map(Into::into).collect(),
                     reach,
                     peers,
                     yardstick,
