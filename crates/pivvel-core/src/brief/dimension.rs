@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 use super::amount::Amount;
 use super::keyed::keyed;
 use super::lists::{Named, SomeTexts, pairs, some_texts};
-use super::order::Order;
+use super::order::{Order, OrderBy};
+use super::parts;
 use super::words::words;
 use crate::formula::Formula;
 
@@ -89,5 +90,32 @@ impl Named for DimensionBrief {
 
     fn set_name(&mut self, name: String) {
         self.name = name;
+    }
+}
+
+impl DimensionBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let DimensionBrief { name, label, order, top, bottom, having, only, except, totals_of: _, labels } =
+            self;
+        parts::names([name], visit);
+        parts::texts(label, visit);
+        if let Some(Order { by, direction: _ }) = order {
+            match by {
+                OrderBy::Natural | OrderBy::Label => {}
+                OrderBy::Cells(formula) => parts::formulas([formula], visit),
+                OrderBy::Members(members) => parts::names(members, visit),
+            }
+        }
+        for TopBrief { count, by, overall: _, others } in top.iter_mut().chain(bottom) {
+            parts::amounts([count], visit);
+            parts::formulas([by], visit);
+            parts::texts(others, visit);
+        }
+        parts::formulas(having, visit);
+        parts::names(only.iter_mut().chain(except), visit);
+        for (member, label) in labels {
+            parts::names([member], visit);
+            parts::texts([label], visit);
+        }
     }
 }

@@ -11,6 +11,7 @@ use super::amount::Amount;
 use super::keyed::keyed;
 use super::level::Level;
 use super::lists::{SomeTexts, some, some_texts};
+use super::parts;
 use super::words::{as_text, schema, words};
 use crate::error::{Error, Result};
 use crate::formula::{Formula, Group};
@@ -409,5 +410,49 @@ impl EmphasisBrief {
     /// Whether the figure stands nowhere.
     pub fn hides_figure(&self) -> bool {
         self.figure == Figure::Hidden
+    }
+}
+
+impl EmphasisBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let EmphasisBrief {
+            on,
+            form: _,
+            by,
+            only,
+            levels,
+            reach: _,
+            peers: _,
+            yardstick: _,
+            scale: _,
+            about,
+            clip,
+            low,
+            high,
+            steps: _,
+            good: _,
+            palette: _,
+            symbols: _,
+            figure: _,
+            along,
+            link,
+            rules,
+        } = self;
+        parts::names(std::iter::once(on).chain(along), visit);
+        parts::levels(levels, visit);
+        parts::formulas(by.iter_mut().chain(only).chain(about), visit);
+        parts::amounts(clip.iter_mut().flat_map(|(low, high)| [low, high]).chain(low).chain(high), visit);
+        parts::texts(link, visit);
+        rules.iter_mut().for_each(|rule| rule.each_part(visit));
+    }
+}
+
+impl RuleBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let RuleBrief { name, show: _, from, below, is, top, bottom, mean: _, blank: _, when, unit: _ } =
+            self;
+        parts::texts(name, visit);
+        parts::amounts(from.iter_mut().chain(below).chain(is).chain(top).chain(bottom), visit);
+        parts::formulas(when, visit);
     }
 }

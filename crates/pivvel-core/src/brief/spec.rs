@@ -15,6 +15,7 @@ use super::keyed::{Keyed, keyed, or_text};
 use super::level::Level;
 use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
 use super::order::Order;
+use super::parts;
 use super::totals::{Placement, placements};
 use super::views::ViewBrief;
 use super::words::words;
@@ -427,5 +428,76 @@ impl Named for RelatedBrief {
 
     fn set_name(&mut self, name: String) {
         self.name = name;
+    }
+}
+
+impl Brief {
+    /// Gives every part to `visit`: what files are called and how columns are read is none.
+    pub(crate) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let Brief {
+            title,
+            source: _,
+            rows,
+            columns,
+            filter,
+            derived,
+            related,
+            assumptions,
+            tiers,
+            items,
+            measures,
+            kinds: _,
+            dimensions,
+            totals,
+            emphasis,
+            views,
+            bad_values: _,
+            to: _,
+        } = self;
+        parts::texts(title, visit);
+        parts::names(rows.iter_mut().chain(columns), visit);
+        parts::formulas(filter, visit);
+        // What a column that is computed is called is no name of something else.
+        parts::formulas(derived.iter_mut().map(|(_, formula)| formula), visit);
+        for RelatedBrief { name: _, source: _, keys: _ } in related {}
+        for AssumptionBrief { name: _, value: _, low: _, high: _, choices: _ } in assumptions {}
+        tiers.iter_mut().for_each(|tier| tier.each_part(visit));
+        items.iter_mut().for_each(|item| item.each_part(visit));
+        measures.iter_mut().for_each(|measure| measure.each_part(visit));
+        dimensions.iter_mut().for_each(|dimension| dimension.each_part(visit));
+        parts::names(totals.iter_mut().map(|(level, _)| level), visit);
+        emphasis.iter_mut().for_each(|emphasis| emphasis.each_part(visit));
+        views.iter_mut().for_each(|view| view.each_part(visit));
+    }
+}
+
+impl MeasureBrief {
+    /// As [`Brief::each_part`].
+    pub(crate) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let MeasureBrief { name: _, formula, label, format: _, totals: _, hidden: _, levels } = self;
+        parts::formulas([formula], visit);
+        parts::texts(label, visit);
+        for (level, formula) in levels {
+            parts::levels([level], visit);
+            parts::formulas(formula, visit);
+        }
+    }
+}
+
+impl TierBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let TierBrief { name: _, of, by, cuts, quantiles, labels, within } = self;
+        parts::names(std::iter::once(of).chain(within), visit);
+        parts::formulas([by], visit);
+        parts::amounts(cuts.iter_mut().chain(quantiles), visit);
+        parts::texts(labels, visit);
+    }
+}
+
+impl ItemBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let ItemBrief { dimension, name, formula, format: _, hidden: _, apply: _ } = self;
+        parts::names([dimension, name], visit);
+        parts::formulas([formula], visit);
     }
 }

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::keyed::keyed;
 use super::lists::{SomeTexts, Texts, some_texts, texts_if_any};
+use super::parts;
 use super::words::words;
 use crate::formula::Formula;
 
@@ -125,5 +126,16 @@ mod grid {
             "type": "object",
             "additionalProperties": { "type": "array", "items": number, "minItems": 2, "maxItems": 2 }
         })
+    }
+}
+
+impl ViewBrief {
+    pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let ViewBrief { title, form: _, rows, columns, filter, measures, per, scale: _, along, grid } = self;
+        parts::texts(title, visit);
+        parts::names(rows.iter_mut().chain(columns).flatten(), visit);
+        parts::formulas(filter, visit);
+        parts::names(measures.iter_mut().chain(per).chain(along), visit);
+        parts::names(grid.iter_mut().map(|(member, _)| member), visit);
     }
 }

@@ -1,6 +1,7 @@
 //! A cross-tab and its views as a page: one HTML file without any outside reference.
 
 pub(crate) mod classes;
+mod facts;
 pub(crate) mod members;
 mod report;
 mod table;

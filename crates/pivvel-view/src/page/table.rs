@@ -3,13 +3,12 @@
 use std::fmt::Write;
 
 use askama::Template;
-use pivvel_core::{CrossTab, Value};
+use pivvel_core::CrossTab;
 
 use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
 use crate::layout::{Head, Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
-use crate::number::show_number;
 use crate::palette::{PALETTES, Paint, tone_sign};
 
 #[derive(Template)]
@@ -73,7 +72,7 @@ impl<'a> Table<'a> {
             .collect();
         let legend =
             layout.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
-        let facts = facts(crosstab, layout, &columns);
+        let facts = super::facts::facts(crosstab, layout, &columns);
         let table = Table { id, layout, heads, rows, legend, facts };
         table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
     }
@@ -345,96 +344,4 @@ fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> St
         ),
     };
     format!("<span class=\"swatch\">{drawn} {}</span>", escaped(&swatch.name))
-}
-
-/// What is said of a cell that is pointed at: its columns, and the scales of each emphasis.
-fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> String {
-    let quoted = |text: &str| {
-        let mut quoted = String::from("\"");
-        for c in pivvel_core::printable(text).chars() {
-            match c {
-                '"' => quoted.push_str("\\\""),
-                '\\' => quoted.push_str("\\\\"),
-                // Nothing within a script may look like markup.
-                '<' | '>' | '&' => {
-                    let _ = write!(quoted, "\\u{:04x}", u32::from(c));
-                }
-                c => quoted.push(c),
-            }
-        }
-        quoted.push('"');
-        quoted
-    };
-    let columns: Vec<String> = layout
-        .columns
-        .iter()
-        .zip(marks)
-        .map(|(column, mark)| {
-            let path = crosstab.columns().path(column.entry);
-            let labels: Vec<String> = path.iter().map(|member| quoted(member.shown())).collect();
-            let measure = &crosstab.measures()[column.measure].label;
-            let hidden = if column.hidden { ",\"h\":1" } else { "" };
-            format!("{{\"p\":[{}],\"m\":{},\"k\":\"{mark}\"{hidden}}}", labels.join(","), quoted(measure))
-        })
-        .collect();
-    let emphases: Vec<String> = crosstab
-        .emphases()
-        .iter()
-        .map(|emphasis| {
-            let planned = emphasis.planned();
-            let measure = planned.measure.unwrap_or(0);
-            let hidden = crosstab.hides_scale(emphasis);
-            let scales: Vec<String> = emphasis
-                .scales()
-                .iter()
-                .map(|scale| {
-                    let format = crosstab.format_apart(scale, measure);
-                    let number = |value: f64| quoted(&show_number(&Value::Float(value), format));
-                    let names: Vec<&str> = scale.within.iter().map(|(_, label)| label.as_str()).collect();
-                    let within =
-                        if names.is_empty() { String::new() } else { format!(" in {}", names.join(", ")) };
-                    let ends = match hidden {
-                        true => String::new(),
-                        false => {
-                            let y = &scale.yardstick;
-                            let mean =
-                                y.mean.map_or(String::new(), |mean| format!(",\"mean\":{}", number(mean)));
-                            let middle =
-                                scale.middle.map_or(String::new(), |m| format!(",\"mid\":{}", number(m)));
-                            let (low, high) = match planned.is_diverging()
-                                || scale.low != y.low.as_f64()
-                                || scale.high != y.high.as_f64()
-                            {
-                                true => (number(scale.low), number(scale.high)),
-                                false => (
-                                    quoted(&show_number(&y.low, format)),
-                                    quoted(&show_number(&y.high, format)),
-                                ),
-                            };
-                            format!(",\"lo\":{low},\"hi\":{high}{mean}{middle}")
-                        }
-                    };
-                    let levels =
-                        [(crosstab.rows(), scale.row_level), (crosstab.columns(), scale.column_level)];
-                    let levels: Vec<&str> = levels
-                        .iter()
-                        .filter(|(axis, _)| axis.depth() > 0)
-                        .map(|(axis, level)| {
-                            level.checked_sub(1).map_or("total", |i| axis.dimensions()[i].label.as_str())
-                        })
-                        .collect();
-                    format!(
-                        "{{\"n\":{},\"t\":{}{ends}}}",
-                        scale.yardstick.count,
-                        quoted(&format!("{}{within}", levels.join(" by ")))
-                    )
-                })
-                .collect();
-            let rules: Vec<String> = emphasis.rules().iter().map(|rule| quoted(&rule.name)).collect();
-            let by = quoted(&crate::legend::subject(crosstab, emphasis));
-            let diverging = if planned.is_diverging() { ",\"d\":1" } else { "" };
-            format!("{{\"by\":{by},\"s\":[{}],\"r\":[{}]{diverging}}}", scales.join(","), rules.join(","))
-        })
-        .collect();
-    format!("{{\"columns\":[{}],\"emphases\":[{}]}}", columns.join(","), emphases.join(","))
 }
