@@ -33,7 +33,12 @@ pub fn yardsticks_schema() -> &'static str {
 /// Text that is no JSON, or not what [`yardsticks_to_json`] writes.
 pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
     let wrong = |what: &str| Error::request(name, format!("these are no kept yardsticks: {what}"));
-    let kept: Kept = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
+    let value: serde_json::Value = serde_json::from_str(text).map_err(|e| wrong(&e.to_string()))?;
+    if value.get("scales").is_none_or(|scales| !scales.is_object()) {
+        return Err(wrong("there is no \"scales\""));
+    }
+    let kept: Kept = serde_path_to_error::deserialize(value)
+        .map_err(|error| wrong(&format!("{}: {}", error.path(), error.inner())))?;
     if kept.checksum.is_some_and(|sum| sum != checksum(&kept.scales)) {
         return Err(wrong("their checksum is another one, so they were changed or damaged; save them anew"));
     }

@@ -371,7 +371,17 @@ schema!(Show is {
 fn number_or_formula<'de, D: serde::Deserializer<'de>>(
     deserializer: D,
 ) -> std::result::Result<Option<Formula>, D::Error> {
-    super::words::from_text_or_number(deserializer, "a number, mean or a formula").map(Some)
+    struct Middle(Formula);
+
+    impl<'de> Deserialize<'de> for Middle {
+        fn deserialize<D: serde::Deserializer<'de>>(
+            deserializer: D,
+        ) -> std::result::Result<Middle, D::Error> {
+            super::words::from_text_or_number(deserializer, "a number, mean or a formula").map(Middle)
+        }
+    }
+
+    Ok(Option::<Middle>::deserialize(deserializer)?.map(|Middle(formula)| formula))
 }
 
 keyed!(EmphasisBrief);

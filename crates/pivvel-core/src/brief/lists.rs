@@ -92,7 +92,15 @@ pub(super) fn some_texts<'de, D: Deserializer<'de>, T: From<String>>(
 pub(super) fn texts_if_any<'de, D: Deserializer<'de>>(
     deserializer: D,
 ) -> Result<Option<Vec<String>>, D::Error> {
-    texts(deserializer).map(Some)
+    struct Any(Vec<String>);
+
+    impl<'de> Deserialize<'de> for Any {
+        fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Any, D::Error> {
+            texts(deserializer).map(Any)
+        }
+    }
+
+    Ok(Option::<Any>::deserialize(deserializer)?.map(|Any(texts)| texts))
 }
 
 /// A list that is not empty.

@@ -14,7 +14,7 @@ use super::story::{
     WindowPart,
 };
 use super::trace::Trace;
-use crate::brief::{Apply, Brief};
+use crate::brief::{Apply, Brief, MeasureBrief};
 use crate::crosstab::{Cell, Run};
 use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
@@ -125,6 +125,7 @@ impl Teller<'_> {
             row: entry(rows, self.row),
             column: entry(columns, self.column),
             measure: plan.measures[place].name.clone(),
+            spec: spec(brief, &plan.measures[place].name),
             value: self.value(place),
             is_aggregate: expr.is_some_and(is_aggregate),
             operands: parts.iter().flatten().map(|part| self.operand(part, &mut told)).collect(),
@@ -307,4 +308,10 @@ impl Teller<'_> {
 
 fn entry(axis: &Axis, entry: Entry) -> EntryStory {
     EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry).to_string() }
+}
+
+/// A measure as it was asked for; where none was, the count of lines is.
+fn spec(brief: &Brief, name: &str) -> MeasureBrief {
+    let asked = brief.measures.iter().find(|measure| measure.name == name);
+    asked.cloned().unwrap_or_else(|| MeasureBrief::new(name, "count()"))
 }

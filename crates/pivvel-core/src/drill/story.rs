@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::address::Address;
 use super::lines::TiedPart;
-use crate::brief::{Apply, Form};
+use crate::brief::{Apply, Form, MeasureBrief};
 use crate::model::Value;
 use crate::peers::Yardstick;
 
@@ -21,6 +21,9 @@ pub struct Story {
     pub column: EntryStory,
     /// The measure's name.
     pub measure: String,
+    /// The measure as it was asked for.
+    #[serde(skip)]
+    pub spec: MeasureBrief,
     /// The number; `None` where it is blank.
     pub value: Option<Value>,
     /// How it is computed here.

@@ -294,11 +294,11 @@ fn wrong_yardsticks() {
         ("[]", "k.json: these are no kept yardsticks: there is no \"scales\""),
         (
             "{\"scales\": {\"a@b/c\": {\"low\": 1}}}",
-            "k.json: these are no kept yardsticks: a@b/c has no count",
+            "k.json: these are no kept yardsticks: scales.a@b/c: missing field `count`",
         ),
         (
             "{\"scales\": {\"a@b/c\": {\"count\": 2, \"low\": 1, \"high\": \"x\"}}}",
-            "k.json: these are no kept yardsticks: a@b/c has no high",
+            "k.json: these are no kept yardsticks: scales.a@b/c.high: invalid type: string \"x\", expected f64",
         ),
     ];
     for (text, message) in cases {
