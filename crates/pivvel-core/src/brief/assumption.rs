@@ -22,7 +22,7 @@ pub struct AssumptionBrief {
     /// The highest number that makes sense.
     pub high: Option<Amount>,
     /// The only values that make sense, where there are few.
-    #[serde(default, deserialize_with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub choices: Vec<String>,
 }

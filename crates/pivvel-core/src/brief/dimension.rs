@@ -30,11 +30,11 @@ pub struct DimensionBrief {
     /// The condition on cells that members must meet, as in `sales > 10000`.
     pub having: Option<Formula>,
     /// The only members that are shown (default: all).
-    #[serde(deserialize_with = "some_texts")]
+    #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub only: Vec<String>,
     /// Members that are not shown.
-    #[serde(deserialize_with = "some_texts")]
+    #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub except: Vec<String>,
     /// What totals cover where members are not shown.
@@ -99,12 +99,10 @@ impl DimensionBrief {
             self;
         parts::names([name], visit);
         parts::texts(label, visit);
-        if let Some(Order { by, direction: _ }) = order {
-            match by {
-                OrderBy::Natural | OrderBy::Label => {}
-                OrderBy::Cells(formula) => parts::formulas([formula], visit),
-                OrderBy::Members(members) => parts::names(members, visit),
-            }
+        match order {
+            Some(Order { by: OrderBy::Members(members), direction: _ }) => parts::names(members, visit),
+            Some(order) => visit(parts::Part::Order(order)),
+            None => {}
         }
         for TopBrief { count, by, overall: _, others } in top.iter_mut().chain(bottom) {
             parts::amounts([count], visit);

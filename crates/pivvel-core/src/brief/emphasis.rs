@@ -41,7 +41,7 @@ pub struct EmphasisBrief {
     #[serde(rename = "where")]
     pub only: Option<Formula>,
     /// The levels that it is for (default: all but the grand totals).
-    #[serde(default, deserialize_with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub levels: Vec<Level>,
     /// Whether the cell or its whole row stands out; for a row, its value in the total of the columns decides.
@@ -82,7 +82,7 @@ pub struct EmphasisBrief {
     /// What a link leads to, with `{dimension}` for the label of the cell's member.
     pub link: Option<String>,
     /// The rules: the first that matches decides. Without rules the scale does.
-    #[serde(default, deserialize_with = "some")]
+    #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<RuleBrief>", length(min = 1))]
     pub rules: Vec<RuleBrief>,
 }

@@ -43,20 +43,23 @@ impl serde::Serialize for Formula {
 
 super::words::schema!(Formula is { "type": "string" });
 
+/// What stands for no formula at a level.
+pub(crate) const NO_FORMULA: &str = "none";
+
 /// Formulas by level, of which `none` is none.
 pub(super) mod formula_levels {
     use serde::{Deserializer, Serializer};
 
+    use super::NO_FORMULA;
     use crate::brief::level::Level;
     use crate::formula::Formula;
-
-    const NONE: &str = "none";
 
     pub(in crate::brief) fn serialize<S: Serializer>(
         all: &[(Level, Option<Formula>)],
         serializer: S,
     ) -> Result<S::Ok, S::Error> {
-        let text = |formula: &Option<Formula>| formula.as_ref().map_or(NONE.to_string(), ToString::to_string);
+        let text =
+            |formula: &Option<Formula>| formula.as_ref().map_or(NO_FORMULA.to_string(), ToString::to_string);
         serializer.collect_map(all.iter().map(|(level, formula)| (level, text(formula))))
     }
 
@@ -64,7 +67,7 @@ pub(super) mod formula_levels {
         deserializer: D,
     ) -> Result<Vec<(Level, Option<Formula>)>, D::Error> {
         let pairs: Vec<(String, Formula)> = crate::brief::lists::pairs::deserialize(deserializer)?;
-        let formula = |formula: Formula| (!formula.is_named(NONE)).then_some(formula);
+        let formula = |formula: Formula| (!formula.is_named(NO_FORMULA)).then_some(formula);
         Ok(pairs.into_iter().map(|(level, text)| (level.into(), formula(text))).collect())
     }
 }

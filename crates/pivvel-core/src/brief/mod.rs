@@ -27,6 +27,7 @@ pub use emphasis::{
     SymbolSet, Tone, Unit, YardstickOf,
 };
 pub use format::{Negative, NumberFormat, Scaling};
+pub(crate) use formulas::NO_FORMULA;
 pub use level::Level;
 pub use order::{Direction, Order, OrderBy};
 pub(crate) use parts::Part;

@@ -64,6 +64,14 @@ impl Order {
         }
     }
 
+    /// The formula that they are sorted by, where it is one.
+    pub(crate) fn formula(&self) -> Option<&Formula> {
+        match &self.by {
+            OrderBy::Cells(formula) => Some(formula),
+            OrderBy::Natural | OrderBy::Label | OrderBy::Members(_) => None,
+        }
+    }
+
     /// The members that come first, in this order.
     pub fn members(&self) -> &[String] {
         match &self.by {

@@ -4,6 +4,7 @@
 
 use super::amount::Amount;
 use super::level::Level;
+use super::order::Order;
 use crate::formula::Formula;
 
 /// A part of a brief.
@@ -12,6 +13,8 @@ pub(crate) enum Part<'a> {
     Name(&'a mut String),
     /// The name of a level.
     Level(&'a mut Level),
+    /// What members are sorted by, where that is a formula.
+    Order(&'a mut Order),
     /// A text that readers see, with assumptions in braces.
     Text(&'a mut String),
     /// A formula.

@@ -159,19 +159,19 @@ pub struct TierBrief {
     /// What they are classified by, as in `sum(amount)`.
     pub by: Formula,
     /// The cuts as values, lowest first: a value on a cut belongs to the tier above it.
-    #[serde(default, deserialize_with = "some")]
+    #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
     pub cuts: Vec<Amount>,
     /// The cuts as shares of the members, lowest first: `50%` is the median.
-    #[serde(default, deserialize_with = "some")]
+    #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
     pub quantiles: Vec<Amount>,
     /// The tiers' labels, lowest first: one more than there are cuts.
-    #[serde(default, deserialize_with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub labels: Vec<String>,
     /// Dimensions within which members are classified, each by itself.
-    #[serde(default, deserialize_with = "some_texts")]
+    #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub within: Vec<String>,
 }

@@ -30,7 +30,7 @@ pub struct ViewBrief {
     #[serde(rename = "where")]
     pub filter: Option<Formula>,
     /// The measures that it shows, by name; all for a cross-tab, and else as many as it takes.
-    #[serde(deserialize_with = "some_texts")]
+    #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
     pub measures: Vec<String>,
     /// The dimension of which each member gets a picture of its own.

@@ -1,7 +1,7 @@
 //! Assumptions: what-if values by name, in formulas and in the texts of a brief.
 
 use super::model::Assumptions;
-use crate::brief::{Amount, AssumptionBrief, Brief, Part};
+use crate::brief::{Amount, AssumptionBrief, Brief, NO_FORMULA, Part};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, TypedExpr};
 use crate::model::{Decimal, Type};
@@ -120,6 +120,7 @@ impl Brief {
         let fill = |text: &str| assumptions.fill(text, &|value| value.to_string());
         brief.each_part(&mut |part| match part {
             Part::Name(name) => *name = fill(name),
+            Part::Order(order) => *order = fill(&order.to_string()).into(),
             Part::Level(level) => *level = fill(&level.to_string()).into(),
             Part::Text(text) => *text = assumptions.fill(text, &Amount::words),
             Part::Formula(formula) if formula.as_str().contains('{') => {
@@ -130,6 +131,10 @@ impl Brief {
             }
             Part::Formula(_) | Part::Amount(_) => {}
         });
+        // What is assumed may be that there is no formula.
+        for (_, formula) in brief.measures.iter_mut().flat_map(|measure| &mut measure.levels) {
+            *formula = formula.take().filter(|formula| !formula.is_named(NO_FORMULA));
+        }
         brief
     }
 }

@@ -129,6 +129,7 @@ fn needed_measures(brief: &Brief) -> Vec<String> {
     let mut unread: Vec<Formula> = Vec::new();
     let mut read = |part: Part<'_>| match part {
         Part::Formula(formula) => unread.push(formula.clone()),
+        Part::Order(order) => unread.extend(order.formula().cloned()),
         Part::Name(_) | Part::Level(_) | Part::Text(_) | Part::Amount(_) => {}
     };
     let shown = || brief.measures.iter().filter(|measure| !measure.hidden);

@@ -57,6 +57,10 @@ fn any_text_may_be_an_assumption() {
     for mut case in cases().into_iter().filter(|case| case.expected.0 != "error") {
         let brief: Value = toml::from_str(&case.brief).unwrap();
         let wanted = with_brief(&mut case, &brief);
+        // Tables are sorted here, and a column may stand before the one that it is computed from.
+        if wanted.0 == "error" {
+            continue;
+        }
         let mut places = Vec::new();
         texts(&brief, String::new(), &mut places);
         for place in places {
