@@ -43,6 +43,23 @@ impl Build {
         }
         let hidden = self.hidden_measure.iter().map(|text| MeasureBrief { hidden: true, ..measure(text) });
         brief.measures.extend(hidden);
+        self.compute(brief)?;
+        brief.filter = self.filter.as_deref().map(Into::into).or(brief.filter.take());
+        brief.title = self.title.clone().or(brief.title.take());
+        self.describe_dimensions(brief)?;
+        assume(&self.assume, brief)?;
+        for text in self.totals.iter().flat_map(|text| names(text)) {
+            let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
+            let placement =
+                place.trim().parse::<Placement>().map_err(|e| Error::request("--totals", e.to_string()))?;
+            brief.totals.push((unquoted(of), placement));
+        }
+        self.emphasize(brief)?;
+        self.reading.apply(brief)
+    }
+
+    /// What is computed beside measures.
+    fn compute(&self, brief: &mut Brief) -> Result<()> {
         for text in &self.derive {
             let pair = text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
             let (name, formula) =
@@ -68,8 +85,11 @@ impl Build {
         for text in &self.related {
             brief.related.push(related(text)?);
         }
-        brief.filter = self.filter.as_deref().map(Into::into).or(brief.filter.take());
-        brief.title = self.title.clone().or(brief.title.take());
+        Ok(())
+    }
+
+    /// What is said of single dimensions.
+    fn describe_dimensions(&self, brief: &mut Brief) -> Result<()> {
         for text in &self.sort {
             let Some((dimension, order)) = text.split_once(" by ") else {
                 let message = format!("{text} is not DIMENSION by WHAT, as in 'harbour by sales desc'");
@@ -105,15 +125,7 @@ impl Build {
             let cover = if cover == Cover::Shown { TotalsOf::Shown } else { TotalsOf::All };
             brief.dimensions.iter_mut().for_each(|dimension| dimension.totals_of = cover);
         }
-        assume(&self.assume, brief)?;
-        for text in self.totals.iter().flat_map(|text| names(text)) {
-            let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
-            let placement =
-                place.trim().parse::<Placement>().map_err(|e| Error::request("--totals", e.to_string()))?;
-            brief.totals.push((unquoted(of), placement));
-        }
-        self.emphasize(brief)?;
-        self.reading.apply(brief)
+        Ok(())
     }
 
     /// What stands out. What is typed takes the place of what the brief says.

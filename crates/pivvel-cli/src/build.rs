@@ -64,7 +64,8 @@ fn several(build: &Build) -> Result<()> {
     }
 }
 
-fn one(build: &Build) -> Result<()> {
+/// The brief before flags change it, the files that it names, and where the lines are.
+fn asked(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
     let mut brief = Brief::new();
     let mut targets = Vec::new();
     let mut lines = build.source.clone();
@@ -92,6 +93,11 @@ fn one(build: &Build) -> Result<()> {
     } else {
         lines = Some(build.input.clone());
     }
+    Ok((brief, targets, lines))
+}
+
+fn one(build: &Build) -> Result<()> {
+    let (mut brief, mut targets, lines) = asked(build)?;
     build.apply(&mut brief)?;
     for path in &build.to {
         targets.push(Target::new(path)?);

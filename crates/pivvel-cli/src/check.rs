@@ -127,6 +127,13 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
 }
 
 fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
+    axes(out, plan)?;
+    measures(out, plan)?;
+    items(out, plan)?;
+    check_emphasis::emphasis(out, plan)
+}
+
+fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for (axis, dimensions, totals) in
         [("Rows", &plan.rows, &plan.row_totals), ("Columns", &plan.columns, &plan.column_totals)]
     {
@@ -170,6 +177,10 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
         };
         writeln!(out, "  total: {total}")?;
     }
+    Ok(())
+}
+
+fn measures(out: &mut String, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "\nMeasures")?;
     for measure in &plan.measures {
         let totals = if measure.totals { "" } else { "; leaf cells only" };
@@ -183,6 +194,10 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
             writeln!(out, "    blank at {}", blank.join(", "))?;
         }
     }
+    Ok(())
+}
+
+fn items(out: &mut String, plan: &Plan) -> std::fmt::Result {
     if !plan.items.is_empty() {
         writeln!(out, "\nItems, in the order in which they are applied; no total takes them in")?;
     }
@@ -205,7 +220,6 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
     if plan.items.len() > 1 {
         writeln!(out, "  where two meet in a cell, the later one is applied to what the earlier one gives")?;
     }
-    check_emphasis::emphasis(out, plan)?;
     Ok(())
 }
 

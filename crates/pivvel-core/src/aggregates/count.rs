@@ -1,18 +1,16 @@
 //! The count.
 
-use super::{AggregateFunction, Keeps, Needs, whole};
+use super::{AggregateFunction, Keeps, PLAIN, whole};
 use crate::model::Value;
 
 pub(super) static COUNT: AggregateFunction = AggregateFunction {
     name: "count",
     usage: "count() or count(amount)",
-    clauses: &["where"],
-    takes_share: false,
     keeps: Keeps::Presence,
-    needs: Needs::NONE,
     adds_up: true,
     result: whole,
     of_nothing: Some(0),
     of_states: |states, _| Ok(Some(Value::whole(states.present()))),
     of_values: |values, _| Ok(Some(Value::whole(values.len() as u64))),
+    ..PLAIN
 };

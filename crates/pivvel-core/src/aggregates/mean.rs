@@ -1,19 +1,15 @@
 //! The mean.
 
 use super::numbers::{Total, finite};
-use super::{AggregateFunction, Keeps, Needs, float};
+use super::{AggregateFunction, Needs, PLAIN};
 use crate::model::Value;
 
 pub(super) static MEAN: AggregateFunction = AggregateFunction {
     name: "mean",
     usage: "mean(amount) or mean(price weighted by quantity)",
     clauses: &["where", "weighted by"],
-    takes_share: false,
-    keeps: Keeps::Values,
     needs: Needs { sum: true, ..Needs::NONE },
-    adds_up: false,
-    result: float,
-    of_nothing: None,
     of_states: |states, _| Ok(Some(Value::Float(states.mean()?))),
     of_values: |values, _| Total::of(values)?.mean(values.len()).map(Value::Float).map(finite).transpose(),
+    ..PLAIN
 };

@@ -71,6 +71,21 @@ pub(crate) struct AggregateFunction {
     of_values: fn(&[Value], Share) -> Result<Option<Value>, Overflow>,
 }
 
+/// An aggregate of values with nothing said of it yet.
+const PLAIN: AggregateFunction = AggregateFunction {
+    name: "",
+    usage: "",
+    clauses: &["where"],
+    takes_share: false,
+    keeps: Keeps::Values,
+    needs: Needs::NONE,
+    adds_up: false,
+    result: float,
+    of_nothing: None,
+    of_states: |_, _| Ok(None),
+    of_values: |_, _| Ok(None),
+};
+
 /// What is kept of an argument in each line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Keeps {

@@ -1,21 +1,15 @@
 //! The value that so large a share of the values is not above: exactly, and within 0.4 % of it.
 
 use super::numbers::quantile_of_sorted;
-use super::{AggregateFunction, Keeps, Needs, Share, float};
+use super::{AggregateFunction, Needs, PLAIN, Share, float};
 use crate::model::{FINEST, Overflow, Type, Value};
 
 const EXACT: AggregateFunction = AggregateFunction {
-    name: "",
-    usage: "",
-    clauses: &["where"],
-    takes_share: false,
-    keeps: Keeps::Values,
     needs: Needs { list: true, ..Needs::NONE },
-    adds_up: false,
     result: between,
-    of_nothing: None,
     of_states: |states, share| quantile_of_sorted(share, &states.sorted()).map(Some),
     of_values: of_sorted,
+    ..PLAIN
 };
 
 const ESTIMATE: AggregateFunction = AggregateFunction {

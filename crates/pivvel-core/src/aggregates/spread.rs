@@ -1,22 +1,11 @@
 //! The variance and its root: over one less than the count of values or, of a population, over their count.
 
 use super::numbers::squares_about_mean;
-use super::{AggregateFunction, Keeps, Needs, float};
+use super::{AggregateFunction, Needs, PLAIN};
 use crate::model::Value;
 
-const SPREAD: AggregateFunction = AggregateFunction {
-    name: "",
-    usage: "",
-    clauses: &["where"],
-    takes_share: false,
-    keeps: Keeps::Values,
-    needs: Needs { sum: true, squares: true, ..Needs::NONE },
-    adds_up: false,
-    result: float,
-    of_nothing: None,
-    of_states: |_, _| Ok(None),
-    of_values: |_, _| Ok(None),
-};
+const SPREAD: AggregateFunction =
+    AggregateFunction { needs: Needs { sum: true, squares: true, ..Needs::NONE }, ..PLAIN };
 
 /// An aggregate of the sum of squares about the mean and the count.
 macro_rules! spread {

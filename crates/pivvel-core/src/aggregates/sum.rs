@@ -1,18 +1,15 @@
 //! The sum.
 
 use super::numbers::{Total, finite};
-use super::{AggregateFunction, Keeps, Needs};
+use super::{AggregateFunction, Needs, PLAIN};
 
 pub(super) static SUM: AggregateFunction = AggregateFunction {
     name: "sum",
     usage: "sum(amount)",
-    clauses: &["where"],
-    takes_share: false,
-    keeps: Keeps::Values,
     needs: Needs { sum: true, ..Needs::NONE },
     adds_up: true,
     result: |of, _| if of.is_number() { Ok(of) } else { Err("numbers") },
-    of_nothing: None,
     of_states: |states, _| states.sum().map(Some),
     of_values: |values, _| Total::of(values)?.value().map(finite).transpose(),
+    ..PLAIN
 };

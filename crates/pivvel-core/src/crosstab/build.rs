@@ -8,7 +8,7 @@ use super::table::{CrossTab, Grain, View};
 use super::trend::{Labels, Trend};
 use crate::brief::ViewBrief;
 use crate::brief::{Order, OrderBy};
-use crate::emphasis::{Known, decide, reference};
+use crate::emphasis::{Everything, Known, decide, reference};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::formula::Values;
@@ -102,30 +102,17 @@ fn from_groups(
 ) -> Result<CrossTab> {
     let mut report = leaves.report.clone();
     let mut notices = plan.notices.clone();
-    let mut leaves = settle_tiers(plan, leaves)?;
+    let leaves = settle_tiers(plan, leaves)?;
     let mut known = Known { everything: Vec::new(), kept: context.kept };
     let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
-    let mut picks: Option<Picks> = None;
-    if picking {
-        let mut everything = Frame::new(plan, leaves.clone(), context.threads)?;
-        let engine = Engine::run(plan, &mut everything)?;
-        let mut decided = pick(plan, engine.frame(), &engine, 0)?;
-        known.everything = reference(plan, &engine)?;
-        drop(engine);
-        leaves = apply_picks(&decided, leaves)?;
-        let (mut depth, mut deeper) = (1, decided.gathers_above(plan));
-        while deeper {
-            let mut gathered = Frame::new(plan, leaves.clone(), context.threads)?;
-            decided.hide(&mut gathered);
-            let engine = Engine::run(plan, &mut gathered)?;
-            let more = pick(plan, engine.frame(), &engine, depth)?;
-            drop(engine);
-            leaves = apply_picks(&more, leaves)?;
-            (depth, deeper) = (depth + 1, more.gathers_above(plan));
-            decided.hidden.extend(more.hidden);
+    let (mut leaves, picks) = match picking {
+        true => {
+            let (leaves, picks, everything) = picked(plan, leaves, context.threads)?;
+            known.everything = everything;
+            (leaves, Some(picks))
         }
-        picks = Some(decided);
-    }
+        false => (leaves, None),
+    };
     let moved = std::mem::take(&mut leaves.moved);
     let mut frame = Frame::new(plan, leaves, context.threads)?;
     if let Some(picks) = &picks {
@@ -171,6 +158,28 @@ fn from_groups(
         item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
     })
+}
+
+/// The leaf groups of the members that are shown, what was decided about members, and what all of them measure.
+fn picked(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<(LeafGroups, Picks, Vec<Everything>)> {
+    let mut everything = Frame::new(plan, leaves.clone(), threads)?;
+    let engine = Engine::run(plan, &mut everything)?;
+    let mut decided = pick(plan, engine.frame(), &engine, 0)?;
+    let reference = reference(plan, &engine)?;
+    drop(engine);
+    let mut leaves = apply_picks(&decided, leaves)?;
+    let (mut depth, mut deeper) = (1, decided.gathers_above(plan));
+    while deeper {
+        let mut gathered = Frame::new(plan, leaves.clone(), threads)?;
+        decided.hide(&mut gathered);
+        let engine = Engine::run(plan, &mut gathered)?;
+        let more = pick(plan, engine.frame(), &engine, depth)?;
+        drop(engine);
+        leaves = apply_picks(&more, leaves)?;
+        (depth, deeper) = (depth + 1, more.gathers_above(plan));
+        decided.hidden.extend(more.hidden);
+    }
+    Ok((leaves, decided, reference))
 }
 
 /// The leaf groups after picks: members gathered or left out.

@@ -6,7 +6,7 @@ mod link;
 mod mark;
 mod scale;
 
-pub(crate) use decide::{Known, decide, reference};
+pub(crate) use decide::{Everything, Known, decide, reference};
 pub(crate) use link::link;
 pub use mark::{Emphasis, Mark};
 pub use scale::{Scale, Span};

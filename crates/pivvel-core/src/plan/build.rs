@@ -6,11 +6,11 @@ use arrow_schema::Schema;
 use super::cells::CellScope;
 use super::emphasize;
 use super::layout;
-use super::model::{Assumptions, AxisKey, Dimension, Plan};
-use super::tiers::{plan_axis, plan_tiers, split_condition};
+use super::model::{Assumptions, AxisKey, Dimension, Plan, PlannedTier};
+use super::tiers::{TierSources, hidden_key, plan_axis, plan_tiers, split_condition};
 use crate::brief::{Brief, MeasureBrief};
 use crate::error::{Error, Result};
-use crate::formula::{Columns, check_condition, check_formula};
+use crate::formula::{Columns, Formula, check_condition, check_formula};
 use crate::grouping::Grouping;
 use crate::model::{Notice, NoticeCode};
 
@@ -28,30 +28,17 @@ impl Plan {
         derive_columns(brief, &assumptions, &mut columns)?;
         let mut grouping = Grouping::default();
         let (mut tiers, tier_sources) = plan_tiers(brief, &columns)?;
-        let (rows, row_keys) =
+        let (mut rows, mut row_keys) =
             plan_axis("rows", &brief.rows, &tiers, &tier_sources, &mut columns, &mut grouping.rows)?;
-        let (across, column_keys) =
+        let (mut across, column_keys) =
             plan_axis("columns", &brief.columns, &tiers, &tier_sources, &mut columns, &mut grouping.columns)?;
-        let mut row_keys = row_keys;
-        let mut names: Vec<&str> = rows.iter().chain(&across).map(|d: &Dimension| d.name.as_str()).collect();
-        names.sort_unstable();
-        if let Some(twice) = names.windows(2).find(|pair| pair[0] == pair[1]) {
-            return Err(Error::request("layout", format!("{} stands in it twice", twice[0])));
-        }
+        each_once(rows.iter().chain(&across))?;
         if let Some(condition) = &brief.filter {
-            let (of_lines, of_tiers) = split_condition(condition.tree("where")?, &tiers)?;
-            if let Some(expr) = of_lines {
-                grouping.filter = Some(check_condition("where", condition, &expr, &mut columns)?);
-            }
-            for (tier, keeps) in of_tiers {
-                let key = super::tiers::hidden_key(tier, &tier_sources, &mut columns, &mut grouping.rows)?;
-                row_keys.push(AxisKey::Filter(Box::new(key), keeps));
-            }
+            row_keys.extend(filter_lines(condition, (&tiers, &tier_sources), &mut columns, &mut grouping)?);
         }
         let lines = [MeasureBrief::new("lines", "count()")];
         let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
         let mut aggregates = Vec::new();
-        let (mut rows, mut across) = (rows, across);
         let (measures, measure_order, aggregate_texts, mut emphasis, period) = {
             let (r, c) = (rows.clone(), across.clone());
             let mut scope = CellScope::new(
@@ -98,15 +85,20 @@ impl Plan {
             layout::place_totals(brief, &plan, &mut columns, &mut notices)?;
         emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut notices)?;
         plan.emphasis = emphasis;
-        notices.extend(plan.doubts(brief));
+        plan.assumptions = assumptions;
+        Ok(plan.finished(brief, &columns, notices))
+    }
+
+    /// With its heading, its notices and the columns that it reads.
+    fn finished(mut self, brief: &Brief, columns: &Columns, mut notices: Vec<Notice>) -> Plan {
+        notices.extend(self.doubts(brief));
         let unknown = brief.title.as_deref().and_then(super::title::doubt);
         notices.extend(unknown.map(|unknown| Notice::author(NoticeCode::TitleName, unknown)));
-        plan.title = brief.title.clone().unwrap_or_else(|| plan.made_title());
-        plan.notices = notices;
-        plan.needed_names = columns.needed_names().map(str::to_string).collect();
-        plan.needed = columns.needed().to_vec();
-        plan.assumptions = assumptions;
-        Ok(plan)
+        self.title = brief.title.clone().unwrap_or_else(|| self.made_title());
+        self.notices = notices;
+        self.needed_names = columns.needed_names().map(str::to_string).collect();
+        self.needed = columns.needed().to_vec();
+        self
     }
 
     /// The columns that further formulas over the same lines may name, those that the scan is given first.
@@ -146,4 +138,32 @@ fn derive_columns(brief: &Brief, assumptions: &Assumptions, columns: &mut Column
         columns.derive(name, formula).map_err(|e| Error::request(place, e))?;
     }
     Ok(())
+}
+
+/// That no dimension stands in the layout twice.
+fn each_once<'d>(dimensions: impl Iterator<Item = &'d Dimension>) -> Result<()> {
+    let mut names: Vec<&str> = dimensions.map(|dimension| dimension.name.as_str()).collect();
+    names.sort_unstable();
+    match names.windows(2).find(|pair| pair[0] == pair[1]) {
+        Some(twice) => Err(Error::request("layout", format!("{} stands in it twice", twice[0]))),
+        None => Ok(()),
+    }
+}
+
+/// The condition on lines; what it says of tiers is decided once these are known, by further keys of the rows.
+fn filter_lines(
+    condition: &Formula,
+    (tiers, sources): (&[PlannedTier], &TierSources),
+    columns: &mut Columns,
+    grouping: &mut Grouping,
+) -> Result<Vec<AxisKey>> {
+    let (of_lines, of_tiers) = split_condition(condition.tree("where")?, tiers)?;
+    if let Some(expr) = of_lines {
+        grouping.filter = Some(check_condition("where", condition, &expr, columns)?);
+    }
+    let key = |(tier, keeps)| {
+        let key = hidden_key(tier, sources, columns, &mut grouping.rows)?;
+        Ok(AxisKey::Filter(Box::new(key), keeps))
+    };
+    of_tiers.into_iter().map(key).collect()
 }
