@@ -64,8 +64,8 @@ pub use formula::{
 };
 pub use grouping::{ScanReport, UnknownText};
 pub use lines::{
-    Batches, Bound, Dialect, Dictionary, Limit, LineSource, Member, MemberId, Members, Progress, Related,
-    SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
+    Batches, Bound, Dialect, Dictionary, Guarded, Limit, LineSource, Member, MemberId, Members, Progress,
+    Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
 };
 pub use model::{
     Audience, AxisSide, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value,

@@ -17,7 +17,7 @@ use crate::brief::Brief;
 use crate::error::{Error, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{Bound, Dialect, LineSource, Statement, Taker, Tally};
+use crate::lines::{Bound, LineSource, Statement, Taker, Tally};
 use crate::model::Kind;
 use crate::peers::Yardsticks;
 use crate::plan::check_opened;
@@ -173,7 +173,7 @@ impl<'a> Run<'a> {
             };
             let grouped = match answer(&job.plan.grouping, pushed, table.dialect, &mut ask, &fits) {
                 // A sum there may outgrow 64 bits, and not the digits that there are here.
-                Err(error) if table.dialect == Dialect::Sqlite && !error.is_memory() => return Ok(None),
+                Err(error) if !table.dialect.has_decimals() && !error.is_memory() => return Ok(None),
                 grouped => grouped?,
             };
             match grouped {

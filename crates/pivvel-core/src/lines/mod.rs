@@ -18,4 +18,4 @@ pub use members::{Member, MemberId, Members};
 pub(crate) use related::RELATED;
 pub use related::Related;
 pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};
-pub use table::{Dialect, SqlColumn, SqlTable, Statement};
+pub use table::{Dialect, Guarded, SqlColumn, SqlTable, Statement};

@@ -1,20 +1,65 @@
 //! Lines that a database has: what a source tells of their table, so that statements over it can be
 //! made.
 
-/// The SQL that a source understands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Dialect {
-    /// PostgreSQL, and engines that speak its protocol. Has exact decimals.
-    PostgreSql,
-    /// SQLite. Has whole numbers and floating point.
-    Sqlite,
+use std::fmt::Debug;
+
+use crate::model::DatePart;
+
+/// The SQL that a source understands, as far as engines differ.
+pub trait Dialect: Debug + Sync {
+    /// Whether it has exact decimals. Where not, whole numbers stand for the digits of decimals, sums may outgrow
+    /// 64 bits, and there are no exact sums of squares.
+    fn has_decimals(&self) -> bool;
+
+    /// Whether a column of yes and no is a condition.
+    fn has_conditions(&self) -> bool;
+
+    /// The place of a bound value, counted from 1.
+    fn bound(&self, place: usize) -> String;
+
+    /// A bound value as a text.
+    fn bound_text(&self, bound: &str) -> String;
+
+    /// A bound value as a number, or as a day.
+    fn bound_number(&self, bound: &str, is_day: bool) -> String;
+
+    /// What stands behind both sides of a comparison of texts that goes by their bytes.
+    fn by_bytes(&self) -> &'static str;
+
+    /// What a column of texts is grouped by, where that is the column itself, so that a table that is divided by it
+    /// is grouped where its parts are.
+    fn text_key(&self, column: &str) -> Option<String>;
+
+    /// A column as a text, empty for a blank and never NULL.
+    fn text(&self, column: &str) -> Guarded;
+
+    /// A column as a number of so many digits after the point; `None` where these are too many.
+    fn number(&self, column: &SqlColumn, scale: u8) -> Option<Guarded>;
+
+    /// A part of a column of dates, numbered as it is here.
+    fn part(&self, column: &str, part: DatePart) -> Guarded;
+
+    /// A condition that no line may meet for a computed number to be what it would be here.
+    fn computed_guard(&self, sql: &str) -> Option<String>;
+
+    /// A whole statement that gives so many columns, in the form in which they are read.
+    fn answer(&self, statement: String, columns: usize) -> String;
+}
+
+/// What a statement reads, and conditions that no line may meet, so that the result is what it would be here.
+#[derive(Debug, Clone)]
+pub struct Guarded {
+    /// What is read.
+    pub sql: String,
+    /// The conditions.
+    pub guards: Vec<String>,
 }
 
 /// A table that a source can let its database group.
 #[derive(Debug, Clone)]
 pub struct SqlTable {
     /// The SQL that is understood.
-    pub dialect: Dialect,
+    pub dialect: &'static dyn Dialect,
     /// The table as a statement names it, in quotes.
     pub from: String,
     /// The columns in the order of the source's schema.

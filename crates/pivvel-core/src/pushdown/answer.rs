@@ -23,7 +23,7 @@ type Answer<'a> = dyn FnMut(&Statement, &mut dyn FnMut(&[&str]) -> Result<()>) -
 pub(crate) fn answer<'p>(
     grouping: &'p Grouping,
     pushed: &Pushed,
-    dialect: Dialect,
+    dialect: &'static dyn Dialect,
     ask: &mut Answer<'_>,
     fits: &dyn Fn(&Scan<'_>) -> Result<()>,
 ) -> Result<Option<Scan<'p>>> {
@@ -62,7 +62,7 @@ pub(crate) fn answer<'p>(
 struct Asked<'a> {
     grouping: &'a Grouping,
     keys: Vec<&'a Key>,
-    dialect: Dialect,
+    dialect: &'static dyn Dialect,
     /// Whether what was taken fits.
     fits: &'a dyn Fn(&Scan<'_>) -> Result<()>,
 }
@@ -101,11 +101,11 @@ struct AnswerColumns<'a> {
     values: &'a [LineValue],
     /// The count of lines, and then for each value its count and states.
     states: Vec<Vec<String>>,
-    dialect: Dialect,
+    dialect: &'static dyn Dialect,
 }
 
 impl<'a> AnswerColumns<'a> {
-    fn new(keys: &[&'a Key], values: &'a [LineValue], dialect: Dialect) -> AnswerColumns<'a> {
+    fn new(keys: &[&'a Key], values: &'a [LineValue], dialect: &'static dyn Dialect) -> AnswerColumns<'a> {
         let keys = keys.iter().map(|key| (*key, Vec::new())).collect();
         let each = |value: &LineValue| {
             let needs = value.needs;
@@ -162,8 +162,8 @@ impl<'a> AnswerColumns<'a> {
         let lines = whole(next())?;
         let mut values = Vec::with_capacity(self.values.len());
         for value in self.values {
-            let scale = match (self.dialect, value.formula.ty) {
-                (Dialect::PostgreSql, Type::Exact { scale }) => scale,
+            let scale = match (self.dialect.has_decimals(), value.formula.ty) {
+                (true, Type::Exact { scale }) => scale,
                 _ => 0,
             };
             let mut own = ValueColumns { present: whole(next())?, ..ValueColumns::default() };
@@ -187,7 +187,7 @@ impl<'a> AnswerColumns<'a> {
 }
 
 /// The members of a key, as arrays that the lines would have had.
-fn array(key: &Key, texts: &[String], dialect: Dialect) -> Result<ArrayRef> {
+fn array(key: &Key, texts: &[String], dialect: &'static dyn Dialect) -> Result<ArrayRef> {
     let some = |text: &String| (!text.is_empty()).then(|| text.clone());
     Ok(match key.formula.ty {
         Type::Text | Type::Nothing => Arc::new(StringArray::from_iter_values(texts)),
@@ -200,7 +200,7 @@ fn array(key: &Key, texts: &[String], dialect: Dialect) -> Result<ArrayRef> {
             Arc::new(texts.iter().map(|text| text.parse::<i32>().ok()).collect::<Int32Array>())
         }
         ty => {
-            let scale = if dialect == Dialect::PostgreSql { ty.scale() } else { 0 };
+            let scale = if dialect.has_decimals() { ty.scale() } else { 0 };
             let digits: Option<Vec<Option<i128>>> = texts
                 .iter()
                 .map(|text| if text.is_empty() { Some(None) } else { decimal_digits(text, scale).map(Some) })

@@ -5,7 +5,7 @@
 //! the formula where it has none. A blank is NULL; of texts, an empty one.
 
 use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step};
-use crate::lines::{Dialect, SqlColumn, SqlTable};
+use crate::lines::{Guarded, SqlColumn, SqlTable};
 use crate::model::{DatePart, Type, decimal_text, pow10};
 
 /// Why a formula is not computed by the database.
@@ -29,13 +29,13 @@ impl<'a> Writer<'a> {
     }
 
     fn has_decimals(&self) -> bool {
-        self.table.dialect == Dialect::PostgreSql
+        self.table.dialect.has_decimals()
     }
 
     /// A value that is bound, never written into the statement.
     fn bind(&mut self, value: String) -> String {
         self.values.push(value);
-        format!("{}{}", if self.has_decimals() { "$" } else { "?" }, self.values.len())
+        self.table.dialect.bound(self.values.len())
     }
 
     /// Sees to it that no line meets a condition.
@@ -57,10 +57,13 @@ impl<'a> Writer<'a> {
     /// What a key is grouped by.
     pub(super) fn key(&mut self, formula: &LineFormula) -> Sql {
         match (&formula.step, formula.ty) {
-            // The column itself, so that a table that is divided by it is grouped where its parts are.
             // NULL and an empty text are one member in the end.
-            (Step::Leaf(LineLeaf::Column(slot)), Type::Text) if self.has_decimals() => {
-                Ok(self.column(*slot)?.sql.clone())
+            (Step::Leaf(LineLeaf::Column(slot)), Type::Text) => {
+                let own = &self.column(*slot)?.sql;
+                match self.table.dialect.text_key(own) {
+                    Some(key) => Ok(key),
+                    None => self.text(formula),
+                }
             }
             (_, Type::Text) => self.text(formula),
             (_, Type::Condition) => self.truth(formula),
@@ -123,91 +126,30 @@ impl<'a> Writer<'a> {
 
     fn column_number(&mut self, slot: usize, ty: Type) -> Sql {
         let column = self.column(slot)?;
-        let own = &column.sql;
-        Ok(match (self.table.dialect, ty) {
-            (Dialect::PostgreSql, Type::Day) => format!("({own} - DATE '1970-01-01')"),
-            (Dialect::PostgreSql, _) => {
-                if !column.scale_is_fixed {
-                    let scale = ty.scale();
-                    self.guard(format!("{own} <> round({own}, {scale})"));
-                }
-                format!("{own}::numeric")
-            }
-            (Dialect::Sqlite, Type::Day) => {
-                self.guard_days(own);
-                format!("CAST(julianday(date({own})) - 2440587.5 AS INTEGER)")
-            }
-            (Dialect::Sqlite, _) => {
-                let scale = ty.scale();
-                let unit = pow10(scale).ok_or("its scale is too fine")?;
-                if scale == 0 {
-                    self.guard(format!("typeof({own}) NOT IN ('integer', 'null')"));
-                    return Ok(own.clone());
-                }
-                // The nearest floating-point number of so many decimals stands for its digits.
-                let digits = format!("CAST(round({own} * {unit}) AS INTEGER)");
-                self.guard(format!("typeof({own}) NOT IN ('integer', 'real', 'null')"));
-                self.guard(format!("{own} <> {digits} / {unit}.0 OR abs({own}) >= 1e15 / {unit}"));
-                digits
-            }
-        })
+        let guarded = match ty {
+            Type::Day => self.table.dialect.part(&column.sql, DatePart::Day),
+            ty => self.table.dialect.number(column, ty.scale()).ok_or("its scale is too fine")?,
+        };
+        Ok(self.guarded(guarded))
     }
 
-    fn guard_days(&mut self, own: &str) {
-        self.guard(format!(
-            "{own} <> '' AND (date({own}) IS NULL OR {own} NOT GLOB \
-             '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]*')"
-        ));
+    /// What is read, once its conditions are noted.
+    fn guarded(&mut self, Guarded { sql, guards }: Guarded) -> String {
+        guards.into_iter().for_each(|guard| self.guard(guard));
+        sql
     }
 
     /// A period of a day, numbered as it is here.
     fn part(&mut self, slot: usize, part: DatePart) -> Sql {
-        let own = self.column(slot)?.sql.clone();
-        if self.has_decimals() {
-            // By whole numbers alone, from the first of March 1900, in the years in which every fourth one
-            // has a leap day: functions of dates are not sent on to where parts of a table are.
-            self.guard(format!("{own} < DATE '1900-03-01' OR {own} > DATE '2100-02-28'"));
-            let day = format!("({own} - DATE '1900-03-01')");
-            let year = format!("((4 * {day} + 3) / 1461)");
-            let month = format!("({year} * 12 + (5 * ({day} - 1461 * {year} / 4) + 2) / 153 + 22802)");
-            return Ok(match part {
-                DatePart::Year => format!("({month} / 12)"),
-                DatePart::Quarter => format!("({month} / 3)"),
-                DatePart::Month => month,
-                DatePart::Week => format!("(({day} + 3) / 7 - 3644)"),
-                DatePart::Day => format!("({own} - DATE '1970-01-01')"),
-                DatePart::QuarterOfYear => format!("({month} / 3 % 4 + 1)"),
-                DatePart::MonthOfYear => format!("({month} % 12)"),
-                DatePart::Weekday => format!("(({day} + 3) % 7)"),
-            });
-        }
-        self.guard_days(&own);
-        let of = |field: &str| format!("CAST(strftime('%{field}', {own}) AS INTEGER)");
-        let day = format!("CAST(julianday(date({own})) - 2440587.5 AS INTEGER)");
-        Ok(match part {
-            DatePart::Year => of("Y"),
-            DatePart::Quarter => format!("({} * 4 + ({} - 1) / 3)", of("Y"), of("m")),
-            DatePart::Month => format!("({} * 12 + {} - 1)", of("Y"), of("m")),
-            // Division cuts toward zero, so weeks are counted from far before.
-            DatePart::Week => format!("(({day} + 7000003) / 7 - 1000000)"),
-            DatePart::Day => day,
-            DatePart::QuarterOfYear => format!("(({} - 1) / 3 + 1)", of("m")),
-            DatePart::MonthOfYear => format!("({} - 1)", of("m")),
-            DatePart::Weekday => format!("(({} + 6) % 7)", of("w")),
-        })
+        let own = &self.column(slot)?.sql;
+        Ok(self.guarded(self.table.dialect.part(own, part)))
     }
 
     fn digits(&mut self, digits: i128, ty: Type) -> String {
         let is_day = matches!(ty, Type::Day | Type::Period(_));
-        match self.has_decimals() {
-            true => {
-                let scale = if is_day { 0 } else { ty.scale() };
-                let bound = self.bind(decimal_text(digits, scale));
-                let kind = if is_day { "int" } else { "numeric" };
-                format!("{bound}::text::{kind}")
-            }
-            false => format!("CAST({} AS INTEGER)", self.bind(digits.to_string())),
-        }
+        let scale = if is_day || !self.has_decimals() { 0 } else { ty.scale() };
+        let bound = self.bind(decimal_text(digits, scale));
+        self.table.dialect.bound_number(&bound, is_day)
     }
 
     /// The same number with so many more digits after the point.
@@ -245,19 +187,17 @@ impl<'a> Writer<'a> {
                 Self::filled(&b, "0")
             ),
         };
-        if self.table.dialect == Dialect::Sqlite {
-            // What outgrows 64 bits becomes floating point there.
-            self.guard(format!("typeof({sql}) NOT IN ('integer', 'null')"));
-        }
+        let guard = self.table.dialect.computed_guard(&sql);
+        guard.into_iter().for_each(|guard| self.guard(guard));
         Ok(sql)
     }
 
     /// Yes, no, or NULL for neither.
     pub(super) fn truth(&mut self, formula: &LineFormula) -> Sql {
         Ok(match &formula.step {
-            Step::Leaf(LineLeaf::Column(slot)) => match self.table.dialect {
-                Dialect::PostgreSql => self.column(*slot)?.sql.clone(),
-                Dialect::Sqlite => return Err("SQLite keeps yes and no as text".into()),
+            Step::Leaf(LineLeaf::Column(slot)) => match self.table.dialect.has_conditions() {
+                true => self.column(*slot)?.sql.clone(),
+                false => return Err("yes and no are kept as text there".into()),
             },
             Step::Not(inner) => format!("(NOT {})", self.truth(inner)?),
             Step::Logical(operator, left, right) => {
@@ -278,7 +218,7 @@ impl<'a> Writer<'a> {
                 if left.ty == Type::Text {
                     // Which text comes first is told by their bytes.
                     let orders = !matches!(operator, Operator::Equal | Operator::NotEqual);
-                    let by = if self.has_decimals() && orders { " COLLATE \"C\"" } else { "" };
+                    let by = if orders { self.table.dialect.by_bytes() } else { "" };
                     return Ok(format!("(({}){by} {sign} ({}){by})", self.text(left)?, self.text(right)?));
                 }
                 let common = left.ty.scale().max(right.ty.scale());
@@ -308,14 +248,8 @@ impl<'a> Writer<'a> {
     fn text(&mut self, formula: &LineFormula) -> Sql {
         Ok(match &formula.step {
             Step::Leaf(LineLeaf::Column(slot)) => {
-                let own = self.column(*slot)?.sql.clone();
-                match self.table.dialect {
-                    Dialect::PostgreSql => Self::filled(&own, "''"),
-                    Dialect::Sqlite => {
-                        self.guard(format!("typeof({own}) NOT IN ('text', 'integer', 'null')"));
-                        format!("coalesce(CAST({own} AS TEXT), '')")
-                    }
-                }
+                let own = &self.column(*slot)?.sql;
+                self.guarded(self.table.dialect.text(own))
             }
             Step::Leaf(LineLeaf::Where(inner, condition)) => {
                 let (condition, inner) = (self.truth(condition)?, self.text(inner)?);
@@ -323,7 +257,7 @@ impl<'a> Writer<'a> {
             }
             Step::Word(word) => {
                 let bound = self.bind(word.clone());
-                if self.has_decimals() { format!("{bound}::text") } else { format!("CAST({bound} AS TEXT)") }
+                self.table.dialect.bound_text(&bound)
             }
             Step::Case(branches, otherwise) => {
                 let mut sql = String::from("CASE");

@@ -102,7 +102,7 @@ impl<'a> Part<'a> {
 }
 
 /// The states of a value beside its count, each as SQL with `#` for the value.
-fn states(value: &LineValue, dialect: Dialect) -> Result<Vec<&'static str>, Reason> {
+fn states(value: &LineValue, dialect: &dyn Dialect) -> Result<Vec<&'static str>, Reason> {
     let needs = value.needs;
     if needs.first || needs.last {
         return Err("first and last are found here".into());
@@ -113,8 +113,8 @@ fn states(value: &LineValue, dialect: Dialect) -> Result<Vec<&'static str>, Reas
     if needs.distinct || needs.spread {
         return Err("estimates are made here".into());
     }
-    if needs.squares && dialect == Dialect::Sqlite {
-        return Err("SQLite has no exact sums of squares".into());
+    if needs.squares && !dialect.has_decimals() {
+        return Err("there are no exact sums of squares there".into());
     }
     let states = [
         (needs.sum, "sum(#)"),
@@ -137,10 +137,5 @@ fn select(table: &SqlTable, columns: &[String], conditions: &[String], keys: usi
         _ => format!(" GROUP BY {}", columns[..keys].join(", ")),
     };
     let own = format!("SELECT {} FROM {}{conditions}{groups}", named.join(", "), table.from);
-    if table.dialect == Dialect::Sqlite {
-        return own;
-    }
-    // What is returned is text, so that a numeric keeps its digits; what is grouped is not.
-    let texts: Vec<String> = (1..=columns.len()).map(|i| format!("c{i}::text")).collect();
-    format!("SELECT {} FROM ({own}) AS grouped", texts.join(", "))
+    table.dialect.answer(own, columns.len())
 }

@@ -4,13 +4,14 @@
 //! a numeric keeps its digits; names are quoted, and values are bound.
 
 mod address;
+mod dialect;
 mod passwords;
 mod services;
 mod statements;
 
 use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Dialect, Error, Kind, Result, Statement};
+use pivvel_core::{Error, Kind, Result, Statement};
 use postgres::fallible_iterator::FallibleIterator;
 use postgres::{Client, Config, NoTls};
 
@@ -269,7 +270,7 @@ impl Form for TableForm {
             scale_is_fixed: own.scale_is_fixed,
         };
         let columns = self.columns.iter().map(column).collect();
-        Some(Table { dialect: Dialect::PostgreSql, from: self.table.clone(), columns })
+        Some(Table { dialect: &dialect::PostgreSql, from: self.table.clone(), columns })
     }
 
     fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {

@@ -56,7 +56,7 @@ pub(crate) trait Form: Send + Sync {
 
 /// A table in a database, as statements read it.
 pub(crate) struct Table {
-    pub(crate) dialect: Dialect,
+    pub(crate) dialect: &'static dyn Dialect,
     pub(crate) from: String,
     pub(crate) columns: Vec<TableColumn>,
 }

@@ -1,12 +1,14 @@
 //! Tables and views of SQLite databases as a source. SQLite has types by value, not by column, so kinds
 //! are found from the first rows as those of a text are.
 
+mod dialect;
+
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Dialect, Error, Result, Statement};
+use pivvel_core::{Error, Result, Statement};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags, params_from_iter};
 
@@ -159,7 +161,7 @@ impl Form for TableForm {
         let column =
             |sql: &String| TableColumn { sql: sql.clone(), guard: None, holds: None, scale_is_fixed: false };
         let columns = self.columns.iter().map(column).collect();
-        Some(Table { dialect: Dialect::Sqlite, from: self.table.clone(), columns })
+        Some(Table { dialect: &dialect::Sqlite, from: self.table.clone(), columns })
     }
 
     fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
