@@ -3,6 +3,8 @@
 #![cfg(all(unix, feature = "full"))]
 #![allow(clippy::unwrap_used)]
 
+#[path = "../../pivvel/tests/it/missing.rs"]
+mod missing;
 #[path = "../../pivvel/tests/it/server.rs"]
 #[allow(dead_code)]
 mod server;

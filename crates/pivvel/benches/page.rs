@@ -6,6 +6,8 @@
 #[path = "../tests/browser/driver.rs"]
 #[allow(dead_code, unreachable_pub)]
 mod driver;
+#[path = "../tests/it/missing.rs"]
+mod missing;
 
 use driver::Page;
 use pivvel::{Brief, CrossTab, ReadOptions, TextSource, draw_page};

@@ -43,9 +43,7 @@ impl Page {
         let driver = match command.spawn() {
             Ok(child) => Driver(child),
             Err(_) => {
-                assert!(std::env::var_os("PIVVEL_REQUIRE_ALL").is_none(), "chromedriver is not installed");
-                eprintln!("skipped: chromedriver is not installed");
-                return;
+                return crate::missing::skipped("chromedriver");
             }
         };
         let folder = tempfile::tempdir().unwrap();

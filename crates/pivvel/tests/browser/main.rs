@@ -3,6 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 mod driver;
+#[path = "../it/missing.rs"]
+mod missing;
 
 use driver::Page;
 use pivvel::{CrossTab, ReadOptions, TextSource, brief_from_toml, draw_page};

@@ -20,6 +20,7 @@ mod forms;
 mod lines;
 mod mentions;
 mod metamorphic;
+mod missing;
 #[cfg(feature = "full")]
 mod mutations;
 mod naive;

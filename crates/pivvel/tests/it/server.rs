@@ -4,6 +4,8 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+use crate::missing::skipped;
+
 /// A server of its own in a temporary folder, reached by a socket there, gone when dropped.
 pub(crate) struct Server {
     bin: PathBuf,
@@ -30,8 +32,7 @@ impl Server {
 
     fn with(how: &[&str]) -> Option<Server> {
         let Some(bin) = find_bin() else {
-            assert!(std::env::var_os("PIVVEL_REQUIRE_ALL").is_none(), "PostgreSQL is not installed");
-            eprintln!("skipped: PostgreSQL is not installed");
+            skipped("PostgreSQL");
             return None;
         };
         let folder = tempfile::tempdir().unwrap();
