@@ -54,23 +54,9 @@ pub(super) fn plan_items(
             return Err(formula.error_as_a_whole(&place, message));
         }
         let operands = scope.names;
-        // Items of the same dimension come before those that use them.
-        let is_later = |(other, _): &(&ItemBrief, bool)| {
-            let is_known = || items.iter().any(|known| known.spot == spot && known.name == other.name);
-            other.dimension == dimension
-                && operands.contains(&other.name)
-                && other.name != name
-                && !is_known()
-        };
-        if let Some((later, later_before)) = ordered.iter().copied().find(is_later) {
-            return Err(Error::request(place, uses_later(item, later, before_measures && !later_before)));
-        }
-        if operands.contains(&name) {
-            return Err(Error::request(place, format!("{name} builds on itself")));
-        }
-        if operands.is_empty() {
-            let message = format!("it names no member of {dimension}, as in actual - plan");
-            return Err(Error::request(place, message));
+        let known = |name: &String| items.iter().any(|known| known.spot == spot && known.name == *name);
+        if let Some(wrong) = wrong_operands((item, before_measures), &operands, &ordered, &known) {
+            return Err(Error::request(place, wrong));
         }
         let is_group = before_measures && is_sum_of_members(expr);
         items.push(PlannedItem {
@@ -89,6 +75,30 @@ pub(super) fn plan_items(
         return Err(Error::request("items", "there are more items than a cross-tab can hold"));
     }
     Ok(items)
+}
+
+/// What is wrong with the members that an item names: items of its dimension come before those that use them.
+fn wrong_operands(
+    (item, before_measures): (&ItemBrief, bool),
+    operands: &[String],
+    ordered: &[(&ItemBrief, bool)],
+    is_known: &dyn Fn(&String) -> bool,
+) -> Option<String> {
+    let ItemBrief { dimension, name, .. } = item;
+    let is_later = |(other, _): &(&ItemBrief, bool)| {
+        other.dimension == *dimension
+            && operands.contains(&other.name)
+            && other.name != *name
+            && !is_known(&other.name)
+    };
+    if let Some((later, later_before)) = ordered.iter().copied().find(is_later) {
+        return Some(uses_later(item, later, before_measures && !later_before));
+    }
+    match operands {
+        operands if operands.contains(name) => Some(format!("{name} builds on itself")),
+        [] => Some(format!("it names no member of {dimension}, as in actual - plan")),
+        _ => None,
+    }
 }
 
 /// Why an item cannot use one that is applied after it.

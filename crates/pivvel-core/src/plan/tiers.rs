@@ -22,34 +22,13 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
         if columns.knows(&tier.name) || tiers.iter().any(|known| known.name == tier.name) {
             return wrong(format!("there is another dimension called {}", tier.name));
         }
-        let quantiles = !tier.quantiles.is_empty();
-        let given = match (tier.cuts.as_slice(), tier.quantiles.as_slice()) {
+        let (given, quantiles) = match (tier.cuts.as_slice(), tier.quantiles.as_slice()) {
             ([], []) => return wrong("it has no cuts, as in cuts = [1000, 5000]".into()),
-            (given, []) | ([], given) => given,
+            (given, []) => (given, false),
+            ([], given) => (given, true),
             _ => return wrong("it has cuts or quantiles, never both".into()),
         };
-        let mut cuts = Vec::new();
-        for cut in given {
-            match cut.value() {
-                Some((value, percent)) if percent == quantiles => cuts.push(value),
-                Some(_) if quantiles => {
-                    return wrong(format!(
-                        "{cut} is no share, as 25% is; cuts are values or shares, never a mix"
-                    ));
-                }
-                Some(_) => {
-                    return wrong(format!("{cut} is a share; cuts are values or shares, never a mix"));
-                }
-                None => return wrong(format!("{cut} is not a number")),
-            }
-        }
-        if let Some(pair) = cuts.windows(2).find(|pair| !pair[0].order(&pair[1]).is_lt()) {
-            return wrong(format!("cuts go upward, and {} does not stand above {}", pair[1], pair[0]));
-        }
-        let outside = |cut: &Value| !(0.0..=1.0).contains(&cut.as_f64());
-        if quantiles && cuts.iter().any(outside) {
-            return wrong("a share is from 0% to 100%".into());
-        }
+        let cuts = cuts_of(given, quantiles).map_err(|message| Error::request(&place, message))?;
         let wanted = cuts.len() + 1;
         let labels = if tier.labels.is_empty() { made_labels(given) } else { tier.labels.clone() };
         if labels.len() != wanted {
@@ -83,6 +62,29 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
         sources.push((within, of));
     }
     Ok((tiers, sources))
+}
+
+/// The cuts, which go upward; what is wrong with them.
+fn cuts_of(given: &[Amount], quantiles: bool) -> Result<Vec<Value>, String> {
+    let mut cuts = Vec::new();
+    for cut in given {
+        match cut.value() {
+            Some((value, percent)) if percent == quantiles => cuts.push(value),
+            Some(_) if quantiles => {
+                return Err(format!("{cut} is no share, as 25% is; cuts are values or shares, never a mix"));
+            }
+            Some(_) => return Err(format!("{cut} is a share; cuts are values or shares, never a mix")),
+            None => return Err(format!("{cut} is not a number")),
+        }
+    }
+    if let Some(pair) = cuts.windows(2).find(|pair| !pair[0].order(&pair[1]).is_lt()) {
+        return Err(format!("cuts go upward, and {} does not stand above {}", pair[1], pair[0]));
+    }
+    let outside = |cut: &Value| !(0.0..=1.0).contains(&cut.as_f64());
+    match quantiles && cuts.iter().any(outside) {
+        true => Err("a share is from 0% to 100%".into()),
+        false => Ok(cuts),
+    }
 }
 
 fn made_labels(cuts: &[Amount]) -> Vec<String> {

@@ -1,6 +1,6 @@
 //! Scatters: two measures of the same members against each other, with the mean of each.
 
-use pivvel_core::{Entry, View};
+use pivvel_core::{CrossTab, Entry, View};
 use svg::node::element::{Circle, SVG};
 
 use super::bars::series_names;
@@ -63,21 +63,43 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         }
     }
     canvas.text((left + WIDTH, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
-    if !points.is_empty() {
-        let mean =
-            |of: fn(&(Entry, f64, f64)) -> f64| points.iter().map(of).sum::<f64>() / points.len() as f64;
-        let (x, y) = (across.place(mean(|p| p.1)), up.place(mean(|p| p.2)));
-        canvas.line((x, top), (x, foot), "base");
-        canvas.line((left, y), (left + WIDTH, y), "base");
-        canvas.text((left + 4.0, y - 5.0), "mean", Hold::Start, "soft");
-        canvas.text((x, top - 4.0), "mean", Hold::Middle, "soft");
-    }
+    draw_means(&mut canvas, &points, (&across, &up), ((left, left + WIDTH), (top, foot)));
     let groups = parents(view, panel, &points);
     if groups.len() > 1 {
         let names: Vec<String> = groups.iter().map(|parent| label(&crosstab.rows().path(*parent))).collect();
         series_names(&mut canvas, &names, (left, foot + 54.0), medium);
     }
-    let named = far_out(&points, &across, &up);
+    draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
+    canvas.finish()
+}
+
+type Point = (Entry, f64, f64);
+
+/// A line for the mean of either measure, within these bounds.
+fn draw_means(
+    canvas: &mut Canvas,
+    points: &[Point],
+    (across, up): (&Scale, &Scale),
+    ((left, right), (top, foot)): ((f64, f64), (f64, f64)),
+) {
+    if !points.is_empty() {
+        let mean = |of: fn(&Point) -> f64| points.iter().map(of).sum::<f64>() / points.len() as f64;
+        let (x, y) = (across.place(mean(|p| p.1)), up.place(mean(|p| p.2)));
+        canvas.line((x, top), (x, foot), "base");
+        canvas.line((left, y), (right, y), "base");
+        canvas.text((left + 4.0, y - 5.0), "mean", Hold::Start, "soft");
+        canvas.text((x, top - 4.0), "mean", Hold::Middle, "soft");
+    }
+}
+
+fn draw_points(
+    canvas: &mut Canvas,
+    crosstab: &CrossTab,
+    (points, groups): (&[Point], &[Entry]),
+    (across, up): (&Scale, &Scale),
+    medium: &mut Medium<'_>,
+) {
+    let named = far_out(points, across, up);
     let mut taken: Vec<(f64, f64, f64)> = Vec::new();
     for (i, (row, x, y)) in points.iter().enumerate() {
         let group =
@@ -100,7 +122,6 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             }
         }
     }
-    canvas.finish()
 }
 
 fn parents(view: &View, panel: &Panel, points: &[(Entry, f64, f64)]) -> Vec<Entry> {

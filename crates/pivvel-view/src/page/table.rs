@@ -7,7 +7,8 @@ use pivvel_core::CrossTab;
 
 use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
-use crate::layout::{Head, Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
+use crate::dress::Dress;
+use crate::layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::palette::{PALETTES, Paint, tone_sign};
 
@@ -184,34 +185,16 @@ fn write_cell(
     classes: &mut Classes,
 ) -> std::fmt::Result {
     let at = &layout.columns[column];
-    let dress = &cell.dress;
-    let mut class: Vec<String> = Vec::new();
-    if at.height > 0 {
-        class.push("sum".into());
-    }
-    if at.begins {
-        class.push("gap".into());
-    }
-    if let Some(tint) = dress.tint {
-        class.push(classes.of(tint, Use::Tint));
-        class.extend(edge(tint).map(str::to_string));
-    }
-    if let Some(paint) = dress.ink {
-        class.push(classes.of(paint, Use::Ink));
-    }
-    let mut style = String::new();
-    if let Some(bar) = dress.bar {
-        class.push(if at.hidden { "bar alone".into() } else { "bar".to_string() });
-        class.push(classes.of(bar.paint, Use::Shape));
-        let percent = |share: f64| format!("{:.1}%", share * 100.0);
-        let (from, to, zero) = (percent(bar.span.from), percent(bar.span.to), percent(bar.span.zero));
-        style = format!(" style=\"--a:{from};--b:{to};--z:{zero}\"");
-    }
+    let class = cell_classes(at, &cell.dress, classes);
     out.push_str("<td");
     if !class.is_empty() {
         write!(out, " class=\"{}\"", class.join(" "))?;
     }
-    out.push_str(&style);
+    if let Some(bar) = cell.dress.bar {
+        let percent = |share: f64| format!("{:.1}%", share * 100.0);
+        let (from, to, zero) = (percent(bar.span.from), percent(bar.span.to), percent(bar.span.zero));
+        write!(out, " style=\"--a:{from};--b:{to};--z:{zero}\"")?;
+    }
     if at.ranked && cell.rank > 0 {
         write!(out, " data-r=\"{}\"", cell.rank)?;
     }
@@ -229,6 +212,37 @@ fn write_cell(
         write!(out, " data-p=\"{}:{scale}:{position}:{rule}\"", on.emphasis)?;
     }
     out.push('>');
+    write_figure(out, cell, classes)?;
+    out.push_str("</td>");
+    Ok(())
+}
+
+/// What a cell wears, as classes.
+fn cell_classes(at: &LayoutColumn, dress: &Dress, classes: &mut Classes) -> Vec<String> {
+    let mut class: Vec<String> = Vec::new();
+    if at.height > 0 {
+        class.push("sum".into());
+    }
+    if at.begins {
+        class.push("gap".into());
+    }
+    if let Some(tint) = dress.tint {
+        class.push(classes.of(tint, Use::Tint));
+        class.extend(edge(tint).map(str::to_string));
+    }
+    if let Some(paint) = dress.ink {
+        class.push(classes.of(paint, Use::Ink));
+    }
+    if let Some(bar) = dress.bar {
+        class.push(if at.hidden { "bar alone".into() } else { "bar".to_string() });
+        class.push(classes.of(bar.paint, Use::Shape));
+    }
+    class
+}
+
+/// The figure with its symbol and its sign, or as a link.
+fn write_figure(out: &mut String, cell: &LayoutCell, classes: &mut Classes) -> std::fmt::Result {
+    let dress = &cell.dress;
     if let Some((symbol, paint)) = dress.symbol {
         let (id, paint) = (classes.symbol(symbol), classes.of(paint, Use::Shape));
         write!(out, "<svg class=\"sign {paint}\" aria-hidden=\"true\"><use href=\"#{id}\"/></svg>")?;
@@ -249,7 +263,6 @@ fn write_cell(
         }
         _ => out.push_str(&escaped(&cell.text)),
     }
-    out.push_str("</td>");
     Ok(())
 }
 
