@@ -197,7 +197,7 @@ fn quoted(name: &str) -> String {
 }
 
 fn count(number: u64) -> String {
-    show_number(&Value::Exact { digits: number.into(), scale: 0 }, &NumberFormat::default())
+    show_number(&Value::Exact(number.into()), &NumberFormat::default())
 }
 
 fn tidy(text: &str) -> String {

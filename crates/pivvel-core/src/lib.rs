@@ -69,7 +69,7 @@ pub use lines::{
 };
 pub use model::{
     Audience, AxisSide, DatePart, Decimal, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN, Value,
-    YES_WORD, decimal_text,
+    YES_WORD,
 };
 pub use peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{

@@ -53,7 +53,9 @@ impl Number {
     fn text(&self) -> String {
         match self {
             Number::Column(column) => COLUMNS[*column].0.to_string(),
-            Number::Constant(digits, scale) => pivvel_core::decimal_text((*digits).into(), *scale as u8),
+            Number::Constant(digits, scale) => {
+                pivvel_core::Decimal::new((*digits).into(), *scale as u8).to_string()
+            }
             Number::Negative(of) => format!("(-{})", of.text()),
             Number::Sum(a, b) => format!("({} + {})", a.text(), b.text()),
             Number::Difference(a, b) => format!("({} - {})", a.text(), b.text()),
@@ -264,7 +266,7 @@ proptest! {
         for (id, line) in lines.iter().enumerate() {
             let id = id.to_string();
             let found = crosstab.value(&[&id], &[], "m").map(|value| match value {
-                Value::Exact { digits, scale } => (digits, u32::from(scale)),
+                Value::Exact(number) => (number.digits(), u32::from(number.scale())),
                 other => panic!("{formula} gives {other:?}"),
             });
             let wanted = number.value(line);

@@ -3,7 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use arrow_schema::{DataType, Field, Schema};
-use pivvel_core::{Brief, Clause, Expr, Group, Name, Node, Operator, Place, Plan, Ties, parse_formula};
+use pivvel_core::{
+    Brief, Clause, Decimal, Expr, Group, Name, Node, Operator, Place, Plan, Ties, parse_formula,
+};
 use proptest::prelude::*;
 
 fn parse(text: &str) -> Result<Expr, String> {
@@ -152,7 +154,7 @@ fn clauses(inner: BoxedStrategy<Expr>) -> BoxedStrategy<Vec<Clause>> {
 
 fn tree() -> BoxedStrategy<Expr> {
     let leaf = prop_oneof![
-        (0..1_000_000i128, 0..6u8).prop_map(|(digits, scale)| Node::Number { digits, scale }),
+        (0..1_000_000i128, 0..6u8).prop_map(|(digits, scale)| Node::Number(Decimal::new(digits, scale))),
         "[a-z' é]{0,5}".prop_map(Node::Text),
         Just(Node::Blank),
         name().prop_map(Node::Name),

@@ -14,7 +14,7 @@ use parquet::arrow::arrow_reader::{
 };
 use parquet::file::metadata::{ParquetMetaData, RowGroupMetaData};
 use parquet::file::statistics::Statistics;
-use pivvel_core::{Bound, Error, Kind, Limit, LineSource, Progress, Result, Taker, Tally};
+use pivvel_core::{Bound, Decimal, Error, Kind, Limit, LineSource, Progress, Result, Taker, Tally};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
@@ -185,7 +185,7 @@ impl ParquetSource {
             Kind::Float | Kind::YesNo => return None,
         };
         let exact = |low: i128, high: i128| {
-            (Limit::Exact { digits: low, scale }, Limit::Exact { digits: high, scale })
+            (Limit::Exact(Decimal::new(low, scale)), Limit::Exact(Decimal::new(high, scale)))
         };
         let text = |bytes: &[u8]| std::str::from_utf8(bytes).ok().map(|text| Limit::Text(text.into()));
         match (statistics, own.kind.kind) {

@@ -4,7 +4,7 @@
 use std::cmp::Ordering;
 use std::collections::HashMap;
 
-use pivvel_core::{Kind, Result, Value};
+use pivvel_core::{Decimal, Kind, Result, Value};
 
 use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
 use crate::source::Source;
@@ -299,12 +299,12 @@ fn read(text: &str, kind: &ColumnKind) -> Option<Value> {
     match kind.kind {
         Kind::Text => None,
         Kind::Date => read_date(text, kind.order).map(Value::Date),
-        Kind::YesNo => read_yes_no(text).map(|yes| Value::Exact { digits: yes.into(), scale: 0 }),
+        Kind::YesNo => read_yes_no(text).map(|yes| Value::Exact(i32::from(yes).into())),
         Kind::Float if text.trim().parse::<f64>().is_ok() => text.trim().parse().ok().map(Value::Float),
         _ => {
             let written = read_number(text, kind.style).ok()?;
             let same = written.unit.is_none_or(|unit| Some(unit) == kind.unit);
-            same.then_some(Value::Exact { digits: written.digits, scale: written.scale })
+            same.then_some(Value::Exact(Decimal::new(written.digits, written.scale)))
         }
     }
 }

@@ -11,7 +11,7 @@ use arrow_array::{
 };
 use arrow_schema::{DataType, Field, Schema, SchemaRef, TimeUnit};
 use chrono::NaiveDate;
-use pivvel_core::{BadValues, Error, Kind, Result, Tally, decimal_text};
+use pivvel_core::{BadValues, Decimal, Error, Kind, Result, Tally};
 
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
 use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Trouble, check_given, with_texts};
@@ -234,7 +234,7 @@ fn text(array: &ArrayRef, row: usize) -> String {
 }
 
 fn decimal(digits: i128, scale: i8) -> String {
-    u8::try_from(scale).map_or_else(|_| digits.to_string(), |scale| decimal_text(digits, scale))
+    u8::try_from(scale).map_or_else(|_| digits.to_string(), |scale| Decimal::new(digits, scale).to_string())
 }
 
 /// Gives the rows that a scan of all columns reads as text.

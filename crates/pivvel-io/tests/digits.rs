@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::io::Cursor;
 
 use chrono::NaiveDate;
-use pivvel_core::{Brief, CrossTab, decimal_text};
+use pivvel_core::{Brief, CrossTab, Decimal};
 use pivvel_io::{ReadOptions, TextSource};
 use proptest::prelude::*;
 
@@ -51,7 +51,7 @@ proptest! {
     ) {
         // A number of few digits may have fewer of them after the point, or none.
         let write = |(digits, short): &(i64, bool)| {
-            let text = decimal_text((*digits).into(), scale);
+            let text = Decimal::new((*digits).into(), scale).to_string();
             match *short && scale > 0 {
                 true => text.trim_end_matches('0').trim_end_matches('.').to_string(),
                 false => text,
@@ -66,7 +66,7 @@ proptest! {
         let found = measures.map(|(name, _)| crosstab.value(&[], &[], name).unwrap().to_string());
         let all = || numbers.iter().map(|(digits, _)| i128::from(*digits));
         let wanted = [all().sum(), all().min().unwrap(), all().max().unwrap()];
-        prop_assert_eq!(&found[..3], &wanted.map(|digits| decimal_text(digits, scale)), "{:?}", texts);
+        prop_assert_eq!(&found[..3], &wanted.map(|digits| Decimal::new(digits, scale).to_string()), "{:?}", texts);
         prop_assert_eq!(&found[3], &numbers.len().to_string());
     }
 
@@ -76,7 +76,7 @@ proptest! {
         (place, by) in (any::<prop::sample::Index>(), prop::sample::select("/:;@xE_~\u{7f}\u{e9}".chars().collect::<Vec<_>>())),
         before in 0..20usize,
     ) {
-        let number = decimal_text(digits.into(), scale);
+        let number = Decimal::new(digits.into(), scale).to_string();
         let wrong = spoilt(&number, place, by);
         let mut texts = vec![number; before];
         texts.push(wrong.clone());

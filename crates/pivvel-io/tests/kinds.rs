@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
-use pivvel_core::{Brief, CrossTab, LineSource, Value, decimal_text};
+use pivvel_core::{Brief, CrossTab, Decimal, LineSource, Value};
 use pivvel_io::{ReadOptions, Source, TextSource};
 use proptest::prelude::*;
 
@@ -85,7 +85,7 @@ proptest! {
         prop_assert!(kind.words().contains(style.said), "{} of\n{text}", kind.words());
         prop_assert_eq!(kind.unit.map(String::from).unwrap_or_default(), unit);
         let found = sum(&mut source, "sum(v)").unwrap().to_string();
-        prop_assert_eq!(found, decimal_text(total, scale as u8), "{}", text);
+        prop_assert_eq!(found, Decimal::new(total, scale as u8).to_string(), "{}", text);
     }
 
     /// Dates in every order and form: a day beyond the twelfth tells which it is.

@@ -344,7 +344,7 @@ fn rank_columns(rows: &mut [LayoutRow], columns: &mut [LayoutColumn]) {
             .collect();
         order.sort_by(|(_, a), (_, b)| a.order(b));
         let long =
-            |value: &Value| matches!(value, Value::Exact { digits, .. } if digits.unsigned_abs() > 1 << 53);
+            |value: &Value| matches!(value, Value::Exact(number) if number.digits().unsigned_abs() > 1 << 53);
         column.ranked = column.hidden || order.iter().any(|(_, value)| long(value));
         let mut rank = 0;
         for (i, (row, value)) in order.iter().enumerate() {

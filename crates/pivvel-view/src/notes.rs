@@ -14,7 +14,7 @@ pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab) -> Vec<String> {
 /// What the readers of a cross-tab should know.
 pub(crate) fn notes(crosstab: &CrossTab) -> Vec<String> {
     let read = crosstab.report().read;
-    let count = show_number(&Value::Exact { digits: read.into(), scale: 0 }, &NumberFormat::default());
+    let count = show_number(&Value::Exact(read.into()), &NumberFormat::default());
     let mut first =
         format!("{count} line{} read from {}", if read == 1 { "" } else { "s" }, crosstab.source());
     let of_readers =

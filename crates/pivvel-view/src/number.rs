@@ -9,10 +9,10 @@ use pivvel_core::{Negative, NumberFormat, Scaling, Value};
 /// digits most say nothing, are shown by a power of ten.
 ///
 /// ```
-/// use pivvel_core::{NumberFormat, Value};
+/// use pivvel_core::{Decimal, NumberFormat, Value};
 /// use pivvel_view::show_number;
 ///
-/// let value = Value::Exact { digits: -123_456_750, scale: 2 };
+/// let value = Value::Exact(Decimal::new(-123_456_750, 2));
 /// assert_eq!(show_number(&value, &NumberFormat::named("money")?), "-1,234,567.50");
 /// assert_eq!(show_number(&value, &NumberFormat::named("thousands")?), "-1,234.6 k");
 /// # Ok::<(), pivvel_core::Error>(())
@@ -24,8 +24,9 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
             let scaled = format!("{:.2e}", large / 10f64.powi(power(format.scaling)));
             return format!("{}{}{}", format.before, scaled.replace('.', &format.point), format.after);
         }
-        Value::Exact { digits, scale } => {
-            (digits < 0, exact(digits.unsigned_abs(), scale, format.scaling, format.decimals))
+        Value::Exact(number) => {
+            let digits = number.digits();
+            (digits < 0, exact(digits.unsigned_abs(), number.scale(), format.scaling, format.decimals))
         }
         Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, format.decimals)),
     };

@@ -6,8 +6,9 @@ use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
 use pivvel_core::{
-    Amount, Batches, Brief, CrossTab, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative,
-    NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief, Value,
+    Amount, Batches, Brief, CrossTab, Decimal, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief,
+    Negative, NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone,
+    TopBrief, Value,
 };
 use pivvel_view::{
     Colours, Ground, Layout, Paint, RowKind, TerminalOptions, draw_page, draw_terminal, show_number,
@@ -16,7 +17,7 @@ use pivvel_view::{
 #[test]
 fn numbers_are_rounded_exactly_and_dressed() {
     let format = |name: &str| NumberFormat::named(name).unwrap();
-    let exact = |digits, scale| Value::Exact { digits, scale };
+    let exact = |digits, scale| Value::Exact(Decimal::new(digits, scale));
     let brackets = NumberFormat { negative: Negative::Brackets, before: "£".into(), ..format("money") };
     let continental =
         NumberFormat { marks: ".".into(), point: ",".into(), after: " €".into(), ..format("money") };

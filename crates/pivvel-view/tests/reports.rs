@@ -306,7 +306,7 @@ proptest! {
     ) {
         let ready = NumberFormat::named(name).unwrap();
         let format = NumberFormat { decimals: decimals.or(ready.decimals), ..ready };
-        let value = pivvel_core::Value::Exact { digits: digits.into(), scale };
+        let value = pivvel_core::Value::Exact(pivvel_core::Decimal::new(digits.into(), scale));
         let shown = show_number(&value, &format);
         let plain: String = shown.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
         let shown_decimals = shown.split_once('.').map_or(0, |(_, rest)| rest.chars().filter(char::is_ascii_digit).count());

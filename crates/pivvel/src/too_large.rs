@@ -80,7 +80,7 @@ fn shape(crosstab: &CrossTab) -> (usize, usize) {
 /// A count with marks between thousands.
 fn with_marks(count: usize) -> String {
     pivvel_view::show_number(
-        &pivvel_core::Value::Exact { digits: count as i128, scale: 0 },
+        &pivvel_core::Value::Exact((count as u64).into()),
         &pivvel_core::NumberFormat::default(),
     )
 }

@@ -4,7 +4,7 @@ use arrow_buffer::i256;
 
 use super::Share;
 use super::exact_float::ExactFloat;
-use crate::model::{Overflow, Value, rescale};
+use crate::model::{Decimal, Overflow, Value};
 
 /// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
 /// the largest scale among them; as soon as a floating-point number is one of them the sum is a
@@ -12,8 +12,7 @@ use crate::model::{Overflow, Value, rescale};
 /// values of cells are added.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Total {
-    digits: i128,
-    scale: Option<u8>,
+    exact: Option<Decimal>,
     floats: Option<ExactFloat>,
 }
 
@@ -33,24 +32,19 @@ impl Total {
     /// # Errors
     /// An exact sum of more than 38 digits.
     pub(crate) fn add(&mut self, value: &Value) -> Result<(), Overflow> {
-        let Value::Exact { digits, scale } = *value else {
-            self.floats.get_or_insert_default().add(value.as_f64());
-            return Ok(());
-        };
-        let own = self.scale.unwrap_or(scale);
-        let common = own.max(scale);
-        let aligned = rescale(self.digits, own, common).zip(rescale(digits, scale, common));
-        self.digits = aligned.and_then(|(sum, more)| sum.checked_add(more)).ok_or(Overflow)?;
-        self.scale = Some(common);
+        match (*value, self.exact) {
+            (Value::Exact(more), Some(sum)) => self.exact = Some(sum.checked_add(more).ok_or(Overflow)?),
+            (Value::Exact(first), None) => self.exact = Some(first),
+            (value, _) => self.floats.get_or_insert_default().add(value.as_f64()),
+        }
         Ok(())
     }
 
     /// What the values come to; nothing where there were none.
     pub(crate) fn value(&self) -> Option<Value> {
-        let exact = self.scale.map(|scale| Value::Exact { digits: self.digits, scale });
-        let Some(floats) = &self.floats else { return exact };
+        let Some(floats) = &self.floats else { return self.exact.map(Value::Exact) };
         let mut all = floats.clone();
-        exact.into_iter().for_each(|value| all.add(value.as_f64()));
+        self.exact.into_iter().for_each(|sum| all.add(sum.as_f64()));
         Some(Value::Float(all.value()))
     }
 }
@@ -60,12 +54,11 @@ impl Total {
     pub(crate) fn mean(&self, count: usize) -> Option<f64> {
         let count = count as f64;
         let Some(floats) = &self.floats else {
-            return Some(self.digits as f64 / (count * 10f64.powi(self.scale?.into())));
+            let Decimal { digits, scale } = self.exact?;
+            return Some(digits as f64 / (count * 10f64.powi(scale.into())));
         };
         let mut all = floats.clone();
-        self.scale
-            .into_iter()
-            .for_each(|scale| all.add(Value::Exact { digits: self.digits, scale }.as_f64()));
+        self.exact.into_iter().for_each(|sum| all.add(sum.as_f64()));
         // What the rounded sum loses belongs to the mean: that of equal numbers is one of them.
         let mean = all.value() / count;
         let product = mean * count;
@@ -85,13 +78,13 @@ pub(super) fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
     let mut moments = Moments::default();
     let count = values.len() as u64;
     // At one scale, squares of digits are exact.
-    if let Some(Value::Exact { digits: sum, scale }) = Total::of(values)?.value() {
+    if let Some(Value::Exact(Decimal { digits: sum, scale })) = Total::of(values)?.value() {
         let digits = |value: &Value| match *value {
-            Value::Exact { digits, scale: own } => rescale(digits, own, scale),
+            Value::Exact(number) => number.rescale(scale),
             _ => None,
         };
         for value in values {
-            moments.add_exact(digits(value).ok_or(Overflow)?)?;
+            moments.add_exact(digits(value).ok_or(Overflow)?.digits)?;
         }
         return Ok(moments.about_mean(sum, count, scale));
     }
@@ -110,14 +103,12 @@ pub(super) fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
 pub(crate) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Overflow> {
     let (below, part, finer) = share.place(sorted.len());
     let (low, high) = (sorted[below], sorted[(below + 1).min(sorted.len() - 1)]);
-    let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (low, high) else {
+    let (Value::Exact(low), Value::Exact(high)) = (low, high) else {
         return Ok(Value::Float(quantile(share.as_f64(), sorted.len(), |i| sorted[i].as_f64())));
     };
     let exact = || {
-        let scale = s.max(t);
-        let (x, y) = (rescale(x, s, scale)?, rescale(y, t, scale)?);
-        let more = y.checked_sub(x)?.checked_mul(part)?;
-        Some(Value::Exact { digits: rescale(x, 0, finer)?.checked_add(more)?, scale: scale + finer })
+        let more = high.checked_sub(low)?.checked_mul(Decimal::new(part, finer))?;
+        low.checked_add(more).map(Value::Exact)
     };
     exact().ok_or(Overflow)
 }

@@ -38,8 +38,8 @@ pub(super) static QUANTILE_ESTIMATE: AggregateFunction = AggregateFunction {
 /// Part of the way between two decimals is a decimal again.
 fn between(of: Type, share: Share) -> Result<Type, &'static str> {
     match of {
-        Type::Exact { scale } if scale + share.scale <= FINEST => {
-            Ok(Type::Exact { scale: scale + share.scale })
+        Type::Exact { scale } if scale + share.scale() <= FINEST => {
+            Ok(Type::Exact { scale: scale + share.scale() })
         }
         of => float(of, share),
     }

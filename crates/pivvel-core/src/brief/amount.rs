@@ -46,7 +46,7 @@ impl Amount {
     pub(crate) fn value(&self) -> Option<(Value, bool)> {
         match *self {
             Amount::Number { number: Decimal { digits, scale }, percent } => {
-                Some((Value::Exact { digits, scale }, percent))
+                Some((Value::Exact(Decimal::new(digits, scale)), percent))
             }
             Amount::Text(_) => None,
         }
@@ -107,8 +107,8 @@ impl FromStr for Amount {
 impl fmt::Display for Amount {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Amount::Number { number: Decimal { digits, scale }, percent: true } if *scale >= 2 => {
-                write!(f, "{}%", Decimal { digits: *digits, scale: scale - 2 })
+            Amount::Number { number, percent: true } if number.scale >= 2 => {
+                write!(f, "{}%", Decimal { scale: number.scale - 2, ..*number })
             }
             Amount::Number { number, .. } => number.fmt(f),
             Amount::Text(text) => f.write_str(text),

@@ -241,7 +241,7 @@ fn difference(a: Option<Value>, b: Option<Value>) -> Option<Value> {
     match (a, b) {
         (None, None) => None,
         (Some(Value::Date(a)), Some(Value::Date(b))) => {
-            Some(Value::Exact { digits: i128::from(a) - i128::from(b), scale: 0 })
+            Some(Value::Exact((i128::from(a) - i128::from(b)).into()))
         }
         (Some(Value::Date(_)), _) | (_, Some(Value::Date(_))) => None,
         // A ratio or a mean of nothing is not zero, so that there is no change from it.

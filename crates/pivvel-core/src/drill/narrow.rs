@@ -57,7 +57,7 @@ fn is_member(formula: &LineFormula, member: &Member) -> Option<LineFormula> {
     let (step, ty) = match member {
         Member::Text(text) => (Step::Word(text.to_string()), Type::Text),
         Member::Period(_, period) => (Step::Digits((*period).into()), formula.ty),
-        Member::Number { digits, scale } => (Step::Digits(*digits), Type::Exact { scale: *scale }),
+        Member::Number(number) => (Step::Digits(number.digits), Type::Exact { scale: number.scale }),
         _ => return None,
     };
     let constant = TypedExpr { step, ty };

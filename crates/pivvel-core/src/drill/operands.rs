@@ -34,7 +34,7 @@ fn gather(expr: &Expr, found: &mut Vec<Expr>) {
             let parts = branches.iter().flat_map(|(when, then)| [when, then]);
             parts.chain(otherwise.as_deref()).for_each(|part| gather(part, found));
         }
-        Node::Number { .. } | Node::Text(_) | Node::Blank => {}
+        Node::Number(_) | Node::Text(_) | Node::Blank => {}
     }
 }
 

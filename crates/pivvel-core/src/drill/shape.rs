@@ -75,7 +75,7 @@ impl Shown {
             }
             Type::Condition => {
                 let truths = evaluation.truths(&self.formula).map_err(overflow)?;
-                let number = |yes: bool| SortKey::Number(Value::Exact { digits: yes.into(), scale: 0 });
+                let number = |yes: bool| SortKey::Number(Value::Exact(i32::from(yes).into()));
                 Ok(truths.into_iter().map(|truth| truth.map(number)).collect())
             }
             ty => {
@@ -93,7 +93,7 @@ fn value_at(numbers: &Numbers<'_>, ty: Type, line: usize) -> Option<Value> {
     }
     Some(match ty {
         Type::Exact { .. } | Type::Float => numbers.data.value(line, ty),
-        _ => Value::Exact { digits: numbers.data.digits(line), scale: 0 },
+        _ => Value::Exact(numbers.data.digits(line).into()),
     })
 }
 
@@ -105,7 +105,7 @@ fn numbers_as_array(
 ) -> Result<ArrayRef, arrow_schema::ArrowError> {
     let value = |line| value_at(numbers, ty, line);
     let digits = |line| match value(line)? {
-        Value::Exact { digits, .. } => Some(digits),
+        Value::Exact(number) => Some(number.digits),
         _ => None,
     };
     Ok(match ty {

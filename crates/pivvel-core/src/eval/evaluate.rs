@@ -138,7 +138,7 @@ fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
 /// The type of aggregates that are there.
 fn type_of(values: &[Option<Value>]) -> Type {
     match values.iter().flatten().next() {
-        Some(Value::Exact { scale, .. }) => Type::Exact { scale: *scale },
+        Some(Value::Exact(number)) => Type::Exact { scale: number.scale },
         Some(Value::Date(_)) => Type::Day,
         _ => Type::Float,
     }

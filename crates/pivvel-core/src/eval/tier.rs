@@ -96,8 +96,8 @@ fn cuts(tier: &PlannedTier, values: &[Value]) -> Result<Vec<Value>, Overflow> {
         return Ok(tier.cuts.clone());
     }
     let at = |share: &Value| {
-        let Value::Exact { digits, scale } = *share else { return Ok(None) };
-        let Some(share) = Share::new(digits, scale) else { return Ok(None) };
+        let Value::Exact(share) = *share else { return Ok(None) };
+        let Some(share) = Share::new(share) else { return Ok(None) };
         Function::quantile(share).of_values(values)
     };
     let all: Result<Vec<Option<Value>>, Overflow> = tier.cuts.iter().map(at).collect();

@@ -4,8 +4,8 @@ use super::Operator;
 use super::check::Step;
 use super::line::{LineFormula, LineLeaf};
 use crate::lines::Limit;
-use crate::model::DatePart;
 use crate::model::Type;
+use crate::model::{DatePart, Decimal};
 
 /// Values of one column that a condition may hold for: from the lowest to the highest, both
 /// included.
@@ -59,12 +59,12 @@ fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Op
     let (low, high) = match (&constant.step, part) {
         (Step::Digits(period), Some(part)) => days(part, i32::try_from(*period).ok()?)?,
         (Step::Digits(day), None) if constant.ty == Type::Day => {
-            let day = Limit::Exact { digits: *day, scale: 0 };
+            let day = Limit::Exact((*day).into());
             (day.clone(), day)
         }
         (Step::Digits(digits), None) => {
             let Type::Exact { scale } = constant.ty else { return None };
-            let number = Limit::Exact { digits: *digits, scale };
+            let number = Limit::Exact(Decimal::new(*digits, scale));
             (number.clone(), number)
         }
         (Step::Word(word), None) => (Limit::Text(word.clone()), Limit::Text(word.clone())),
@@ -90,7 +90,7 @@ fn plain(formula: &LineFormula) -> &LineFormula {
 /// The first and the last day of a period.
 fn days(part: DatePart, period: i32) -> Option<(Limit, Limit)> {
     let (first, after) = (part.first_day(period)?, part.first_day(period.checked_add(1)?)?);
-    let limit = |day: i32| Limit::Exact { digits: day.into(), scale: 0 };
+    let limit = |day: i32| Limit::Exact(day.into());
     Some((limit(first), limit(after - 1)))
 }
 

@@ -116,7 +116,7 @@ fn arithmetic_type(operator: Operator, left: Type, right: Type) -> Option<Type> 
 pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
     let at = |message: String| (expr.span.clone(), message);
     let (step, ty) = match &expr.node {
-        Node::Number { digits, scale } => (Step::Digits(*digits), Type::Exact { scale: *scale }),
+        Node::Number(number) => (Step::Digits(number.digits), Type::Exact { scale: number.scale }),
         Node::Text(text) => (Step::Word(text.clone()), Type::Text),
         Node::Blank => (Step::Nothing, Type::Nothing),
         Node::Name(name) => return scope.name(name, &expr.span),
@@ -297,8 +297,8 @@ fn apply<S: Scope>(
         (Takes::Any | Takes::Comparable, [_, _, ..])
         | (Takes::TwoNumbers, [_, _])
         | (Takes::Number | Takes::NumberAndPlaces | Takes::Text, [_]) => arguments,
-        (Takes::NumberAndPlaces, [value, Expr { node: Node::Number { digits, scale: 0 }, .. }]) => {
-            let few = u8::try_from(*digits).ok().filter(|places| *places <= 18);
+        (Takes::NumberAndPlaces, [value, Expr { node: Node::Number(wanted), .. }]) if wanted.scale == 0 => {
+            let few = u8::try_from(wanted.digits).ok().filter(|places| *places <= 18);
             places = few.ok_or_else(|| wrong(&arguments[1].span))?;
             std::slice::from_ref(value)
         }

@@ -41,7 +41,7 @@ fn geometric_mean(value: &Expr, clauses: &[Clause], span: &Range<usize>) -> Expr
     let call = |function: &str, argument: Expr, clauses: &[Clause]| {
         expr(Node::Call { function: function.into(), arguments: vec![argument], clauses: clauses.to_vec() })
     };
-    let zero = expr(Node::Number { digits: 0, scale: 0 });
+    let zero = expr(Node::Number(0.into()));
     let least = call("min", value.clone(), clauses);
     let positive = expr(Node::Binary(Operator::Greater, Box::new(least), Box::new(zero)));
     let logarithms = call("mean", call("ln", value.clone(), &[]), clauses);

@@ -24,7 +24,7 @@ use super::scalar::ScalarCall;
 use super::values::logical;
 use crate::lines::hash;
 use crate::model::Type;
-use crate::model::{DatePart, Kind, Overflow, Value, pow10};
+use crate::model::{DatePart, Decimal, Kind, Overflow, Value, pow10};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -434,7 +434,7 @@ impl Numbers<'_> {
             let blank = self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
             into[i] = (!blank).then(|| match ty {
                 // Days and periods are digits here.
-                Type::Day | Type::Period(_) => Value::Exact { digits: self.data.digits(i), scale: 0 },
+                Type::Day | Type::Period(_) => Value::Exact(self.data.digits(i).into()),
                 ty => self.data.value(i, ty),
             });
         }
@@ -447,7 +447,7 @@ impl Numbers<'_> {
             _ => Data::Wide(
                 values
                     .iter()
-                    .map(|v| if let Some(Value::Exact { digits, .. }) = v { *digits } else { 0 })
+                    .map(|v| if let Some(Value::Exact(number)) = v { number.digits } else { 0 })
                     .collect(),
             ),
         };
@@ -461,7 +461,7 @@ impl Data<'_> {
         match (self, ty) {
             (Data::Float(floats), _) => Value::Float(floats[i]),
             (data, Type::Day) => Value::Date(data.digits(i) as i32),
-            (data, ty) => Value::Exact { digits: data.digits(i), scale: ty.scale() },
+            (data, ty) => Value::Exact(Decimal::new(data.digits(i), ty.scale())),
         }
     }
 

@@ -27,12 +27,7 @@ impl PartialEq for Expr {
 #[derive(Debug, Clone, PartialEq)]
 pub enum Node {
     /// A number, exactly as written: `12.50` is 1250 at scale 2, and `25%` is 25 at scale 2.
-    Number {
-        /// The digits.
-        digits: i128,
-        /// How many of them stand after the decimal point.
-        scale: u8,
-    },
+    Number(Decimal),
     /// A text in single quotes.
     Text(String),
     /// `blank`: no value.
@@ -263,7 +258,7 @@ impl Expr {
                 values.for_each(|e| e.walk(each));
             }
             Node::Call { arguments, .. } => arguments.iter().for_each(|e| e.walk(each)),
-            Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
+            Node::Number(_) | Node::Text(_) | Node::Blank | Node::Name(_) => {}
         }
     }
 
@@ -299,7 +294,7 @@ impl Expr {
                     }
                 }
             }
-            Node::Number { .. } | Node::Text(_) | Node::Blank | Node::Name(_) => {}
+            Node::Number(_) | Node::Text(_) | Node::Blank | Node::Name(_) => {}
         }
     }
 
@@ -313,8 +308,8 @@ impl Expr {
     /// The number that it is, where it is one that is written down.
     pub(crate) fn constant(&self) -> Option<Decimal> {
         match &self.node {
-            Node::Number { digits, scale } => Some(Decimal::new(*digits, *scale)),
-            Node::Negate(inner) => inner.constant().map(|number| Decimal::new(-number.digits, number.scale)),
+            Node::Number(number) => Some(*number),
+            Node::Negate(inner) => inner.constant()?.checked_neg(),
             _ => None,
         }
     }

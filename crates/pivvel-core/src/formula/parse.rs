@@ -1,5 +1,6 @@
 //! Text to tree. Every way in is limited in size and depth, so no input can exhaust the stack.
 
+use crate::model::Decimal;
 use std::ops::Range;
 
 use winnow::ascii::multispace0;
@@ -377,7 +378,7 @@ fn number(input: &mut Input<'_>) -> Parsed<Node> {
     }
     let scale = fraction.len() + if percent { 2 } else { 0 };
     match digits.parse::<i128>() {
-        Ok(digits) if scale <= 18 => Ok(Node::Number { digits, scale: scale as u8 }),
+        Ok(digits) if scale <= 18 => Ok(Node::Number(Decimal::new(digits, scale as u8))),
         _ => cut(start..end, "a number may have 38 digits, 18 of them after the point"),
     }
 }
@@ -531,8 +532,8 @@ fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
             let _ = multispace0.parse_next(input)?;
             let at = input.current_token_start();
             match bare(input)?.node {
-                Node::Number { digits, scale: 0 } if (1..=10_000).contains(&digits) => {
-                    Clause::Over(digits as u32)
+                Node::Number(number) if number.scale == 0 && (1..=10_000).contains(&{ number.digits }) => {
+                    Clause::Over(number.digits as u32)
                 }
                 _ => {
                     return cut(

@@ -8,7 +8,7 @@ use super::expr::{COMPARISON, Clause, Expr, Name, Node, Place, RESERVED};
 impl fmt::Display for Expr {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.node {
-            Node::Number { digits, scale } => f.write_str(&crate::model::decimal_text(*digits, *scale)),
+            Node::Number(number) => number.fmt(f),
             Node::Text(text) => write!(f, "'{}'", text.replace('\'', "''")),
             Node::Blank => f.write_str("blank"),
             Node::Name(name) => write!(f, "{name}"),

@@ -4,7 +4,7 @@
 use std::fmt;
 
 use crate::model::Type;
-use crate::model::{Overflow, Value, pow10};
+use crate::model::{Decimal, Overflow, Value, pow10};
 
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.
 ///
@@ -77,7 +77,7 @@ pub(super) enum Takes {
 pub(super) enum Eval {
     /// Of one number: first as an exact one, `None` where that is no way, and else as a float.
     Number {
-        exact: fn(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Overflow>,
+        exact: fn(Decimal, places: u8) -> Result<Option<Decimal>, Overflow>,
         float: fn(f64, u8) -> f64,
     },
     TwoNumbers(fn(f64, f64) -> f64),
@@ -95,9 +95,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: same,
         eval: Eval::Number {
-            exact: |digits, scale, _| {
-                Ok(Some(Value::Exact { digits: digits.checked_abs().ok_or(Overflow)?, scale }))
-            },
+            exact: |x, _| if x < 0.into() { x.checked_neg().ok_or(Overflow).map(Some) } else { Ok(Some(x)) },
             float: |x, _| x.abs(),
         },
         sql: Some("abs"),
@@ -127,9 +125,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: whole,
         eval: Eval::Number {
-            exact: |digits, scale, _| {
-                Ok(Some(Value::Exact { digits: digits.div_euclid(unit(scale)?), scale: 0 }))
-            },
+            exact: |x, _| Ok(Some(x.digits.div_euclid(unit(x.scale)?).into())),
             float: |x, _| x.floor(),
         },
         sql: None,
@@ -141,9 +137,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: whole,
         eval: Eval::Number {
-            exact: |digits, scale, _| {
-                Ok(Some(Value::Exact { digits: -(-digits).div_euclid(unit(scale)?), scale: 0 }))
-            },
+            exact: |x, _| Ok(Some((-(-x.digits).div_euclid(unit(x.scale)?)).into())),
             float: |x, _| x.ceil(),
         },
         sql: None,
@@ -154,7 +148,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the square root; blank below zero",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.sqrt() },
+        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.sqrt() },
         sql: None,
     },
     ScalarFunction {
@@ -163,7 +157,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the number e (2.718…) to the power of x",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.exp() },
+        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.exp() },
         sql: None,
     },
     ScalarFunction {
@@ -172,7 +166,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the natural logarithm; blank at zero and below",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _, _| Ok(None), float: |x, _| x.ln() },
+        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.ln() },
         sql: None,
     },
     ScalarFunction {
@@ -257,13 +251,14 @@ fn unit(scale: u8) -> Result<i128, Overflow> {
     pow10(scale).ok_or(Overflow)
 }
 
-fn rounded(digits: i128, scale: u8, places: u8) -> Result<Option<Value>, Overflow> {
+fn rounded(x: Decimal, places: u8) -> Result<Option<Decimal>, Overflow> {
+    let Decimal { digits, scale } = x;
     if places >= scale {
-        return Ok(Some(Value::Exact { digits, scale }));
+        return Ok(Some(x));
     }
     let unit = unit(scale - places)?;
     let up = i128::from(digits.unsigned_abs() % unit.unsigned_abs() * 2 >= unit.unsigned_abs());
-    Ok(Some(Value::Exact { digits: digits / unit + up * digits.signum(), scale: places }))
+    Ok(Some(Decimal::new(digits / unit + up * digits.signum(), places)))
 }
 
 /// A function with what it is told beside its arguments.
@@ -289,10 +284,10 @@ impl ScalarCall {
             Eval::Pick(pick) => return Ok(pick(&mut values.flatten())),
             Eval::Number { exact, float } => {
                 let Some(value) = values.next().flatten() else { return Ok(None) };
-                if let Value::Exact { digits, scale } = value
-                    && let Some(value) = exact(digits, scale, self.places)?
+                if let Value::Exact(number) = value
+                    && let Some(number) = exact(number, self.places)?
                 {
-                    return Ok(Some(value));
+                    return Ok(Some(Value::Exact(number)));
                 }
                 float(value.as_f64(), self.places)
             }

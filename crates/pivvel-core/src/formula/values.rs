@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::check::{Blanks, Step, TypedExpr};
 use super::expr::Operator;
 use crate::model::Type;
-use crate::model::{Overflow, Value, rescale};
+use crate::model::{Decimal, Overflow, Value};
 
 /// Values of many cells; `None` where there is none.
 pub(crate) type Values = Arc<Vec<Option<Value>>>;
@@ -55,7 +55,7 @@ fn values<E: Evaluate>(
     active: &[bool],
 ) -> Result<Values, E::Error> {
     let exact = |digits: i128| match formula.ty {
-        Type::Exact { scale } => Value::Exact { digits, scale },
+        Type::Exact { scale } => Value::Exact(Decimal::new(digits, scale)),
         Type::Float => Value::Float(digits as f64),
         _ => Value::Date(digits as i32),
     };
@@ -198,7 +198,7 @@ pub(super) fn logical(operator: Operator, a: Option<bool>, b: Option<bool>) -> O
 
 fn is_zero(value: Value) -> bool {
     match value {
-        Value::Exact { digits, .. } => digits == 0,
+        Value::Exact(number) => number.digits == 0,
         Value::Float(value) => value == 0.0,
         Value::Date(_) => false,
     }
@@ -217,17 +217,15 @@ pub(crate) fn arithmetic(
         (None, Some(b)) if operator == Operator::Subtract => return negated(b).map(Some),
         (some, None) | (None, some) => return Ok(some),
     };
-    if let (Value::Exact { digits: x, scale: s }, Value::Exact { digits: y, scale: t }) = (a, b)
+    if let (Value::Exact(x), Value::Exact(y)) = (a, b)
         && operator != Operator::Divide
     {
-        let common = s.max(t);
-        let aligned = || Some((rescale(x, s, common)?, rescale(y, t, common)?));
-        let (digits, scale) = match operator {
-            Operator::Multiply => (x.checked_mul(y), s + t),
-            Operator::Add => (aligned().and_then(|(x, y)| x.checked_add(y)), common),
-            _ => (aligned().and_then(|(x, y)| x.checked_sub(y)), common),
+        let exact = match operator {
+            Operator::Multiply => x.checked_mul(y),
+            Operator::Add => x.checked_add(y),
+            _ => x.checked_sub(y),
         };
-        return digits.map(|digits| Some(Value::Exact { digits, scale })).ok_or(Overflow);
+        return exact.map(|number| Some(Value::Exact(number))).ok_or(Overflow);
     }
     let (x, y) = (a.as_f64(), b.as_f64());
     let value = match operator {
@@ -241,9 +239,7 @@ pub(crate) fn arithmetic(
 
 fn negated(value: Value) -> Result<Value, Overflow> {
     Ok(match value {
-        Value::Exact { digits, scale } => {
-            Value::Exact { digits: digits.checked_neg().ok_or(Overflow)?, scale }
-        }
+        Value::Exact(number) => Value::Exact(number.checked_neg().ok_or(Overflow)?),
         Value::Float(value) => Value::Float(-value),
         date => date,
     })
@@ -251,8 +247,8 @@ fn negated(value: Value) -> Result<Value, Overflow> {
 
 fn converted(value: Value, to: Type) -> Result<Value, Overflow> {
     Ok(match (value, to) {
-        (Value::Exact { digits, scale: from }, Type::Exact { scale }) if from < scale => {
-            Value::Exact { digits: rescale(digits, from, scale).ok_or(Overflow)?, scale }
+        (Value::Exact(number), Type::Exact { scale }) if number.scale < scale => {
+            Value::Exact(number.rescale(scale).ok_or(Overflow)?)
         }
         (value, Type::Float) => Value::Float(value.as_f64()),
         (value, _) => value,

@@ -28,7 +28,7 @@ use crate::aggregates::{Distinct, ExactFloat, Moments, QuantileSketch};
 use crate::error::{Error, Result};
 
 use crate::lines::Member;
-use crate::model::{Kind, Type, Value};
+use crate::model::{Decimal, Kind, Type, Value};
 
 /// Named columns of a table, in order.
 type KeptColumns = Vec<(String, ArrayRef)>;
@@ -134,7 +134,7 @@ impl KeyScan {
 /// Members as an array from which they are coded again.
 fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
     let digits = |member: &&Member| match member {
-        Member::Number { digits, .. } => Some(*digits),
+        Member::Number(number) => Some(number.digits),
         _ => None,
     };
     let period = |member: &&Member| if let Member::Period(_, period) = member { Some(*period) } else { None };
@@ -263,7 +263,7 @@ impl ValueStates {
             }
             _ => {
                 let digits = |value: Value| match value {
-                    Value::Exact { digits, .. } => digits,
+                    Value::Exact(number) => number.digits,
                     Value::Date(day) => day.into(),
                     Value::Float(_) => 0,
                 };
@@ -320,7 +320,7 @@ impl ValueStates {
                     let digits = array.as_primitive_opt::<Decimal128Type>().ok_or_else(|| wrong(name))?;
                     let value = |digits: i128| match ty {
                         Type::Day => Value::Date(digits as i32),
-                        ty => Value::Exact { digits, scale: ty.scale() },
+                        ty => Value::Exact(Decimal::new(digits, ty.scale())),
                     };
                     digits.iter().map(|digits| digits.map(value)).collect()
                 }

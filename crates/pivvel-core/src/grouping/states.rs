@@ -13,7 +13,7 @@ use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
 use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
-use crate::model::{Overflow, Type, Value};
+use crate::model::{Decimal, Overflow, Type, Value};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -510,7 +510,7 @@ impl OneGroup<'_> {
     fn exact(&self, digits: i128) -> Value {
         match self.states.ty {
             Type::Day => Value::Date(digits as i32),
-            ty => Value::Exact { digits, scale: ty.scale() },
+            ty => Value::Exact(Decimal::new(digits, ty.scale())),
         }
     }
 

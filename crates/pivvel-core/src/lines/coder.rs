@@ -13,7 +13,7 @@ use hashbrown::HashTable;
 use super::Member;
 use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
-use crate::model::{DatePart, DayTable, Kind};
+use crate::model::{DatePart, DayTable, Decimal, Kind};
 
 /// Gives every member of one dimension a gap-free number in the order of first sight.
 #[derive(Debug, Clone)]
@@ -124,7 +124,7 @@ impl Coder {
         let code = |member: &Member| match member {
             Member::Text(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
             Member::Period(_, period) => self.code_of_key(Some((*period).into())),
-            Member::Number { digits, .. } => self.code_of_key(Some(*digits)),
+            Member::Number(number) => self.code_of_key(Some(number.digits)),
             Member::Float(bits) => self.code_of_key(Some((*bits).into())),
             Member::YesNo(yes) => self.code_of_key(Some((*yes).into())),
             // What is made of members is no member of a line.
@@ -331,8 +331,8 @@ impl Coder {
             (Kind::Date, part) => Member::Period(part.unwrap_or(DatePart::Day), key as i32),
             (Kind::YesNo, _) => Member::YesNo(key != 0),
             (Kind::Float, _) => Member::Float(key as u64),
-            (Kind::Decimal { scale }, _) => Member::Number { digits: key, scale },
-            _ => Member::Number { digits: key, scale: 0 },
+            (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),
+            _ => Member::Number(key.into()),
         }
     }
 }

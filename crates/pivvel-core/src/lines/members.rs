@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use crate::model::{DatePart, MONTHS, WEEKDAYS, calendar_place, decimal_text};
+use crate::model::{DatePart, Decimal, MONTHS, WEEKDAYS, calendar_place};
 
 /// A member of one dimension, by the number that it was given when first seen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -25,12 +25,7 @@ pub enum Member {
     /// A period of the calendar, as a number that grows with it.
     Period(DatePart, i32),
     /// An exact number.
-    Number {
-        /// The digits.
-        digits: i128,
-        /// How many of them stand after the point.
-        scale: u8,
-    },
+    Number(Decimal),
     /// A floating-point number, by its bits.
     Float(u64),
     /// Yes or no.
@@ -50,7 +45,7 @@ impl Member {
             Member::Blank => String::new(),
             Member::Text(text) => text.to_string(),
             Member::Period(part, period) => part.label(*period),
-            Member::Number { digits, scale } => decimal_text(*digits, *scale),
+            Member::Number(number) => number.to_string(),
             Member::Float(bits) => f64::from_bits(*bits).to_string(),
             Member::YesNo(yes) => if *yes { "yes" } else { "no" }.into(),
             Member::Tier(_, label) | Member::Others(label) | Member::Calculated(_, label) => {
@@ -198,7 +193,7 @@ fn rank(member: &Member) -> u8 {
 fn natural(a: &Member, b: &Member) -> Ordering {
     match (a, b) {
         (Member::Period(_, a), Member::Period(_, b)) => a.cmp(b),
-        (Member::Number { digits: a, .. }, Member::Number { digits: b, .. }) => a.cmp(b),
+        (Member::Number(a), Member::Number(b)) => a.cmp(b),
         (Member::Float(a), Member::Float(b)) => f64::from_bits(*a).total_cmp(&f64::from_bits(*b)),
         (Member::YesNo(a), Member::YesNo(b)) => b.cmp(a),
         (Member::Tier(a, _), Member::Tier(b, _)) | (Member::Calculated(a, _), Member::Calculated(b, _)) => {

@@ -9,7 +9,7 @@ use arrow_schema::{Schema, SchemaRef};
 
 use super::table::{SqlTable, Statement};
 use crate::error::{Error, Result};
-use crate::model::rescale;
+use crate::model::Decimal;
 
 /// What a source has to say about the lines that it read, beside the lines.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -45,12 +45,7 @@ pub struct Unmatched {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Limit {
     /// An exact number, or a day counted from 1970-01-01.
-    Exact {
-        /// All digits.
-        digits: i128,
-        /// How many of them stand after the point.
-        scale: u8,
-    },
+    Exact(Decimal),
     /// A text, by its bytes.
     Text(String),
 }
@@ -60,13 +55,7 @@ impl Limit {
     pub fn is_above(&self, other: &Limit) -> bool {
         match (self, other) {
             (Limit::Text(a), Limit::Text(b)) => a > b,
-            (Limit::Exact { digits: a, scale: s }, Limit::Exact { digits: b, scale: t }) => {
-                let common = *s.max(t);
-                match (rescale(*a, *s, common), rescale(*b, *t, common)) {
-                    (Some(a), Some(b)) => a > b,
-                    _ => false,
-                }
-            }
+            (Limit::Exact(a), Limit::Exact(b)) => a > b,
             _ => false,
         }
     }

@@ -14,16 +14,16 @@ use std::str::FromStr;
 /// let price: Decimal = "-12.50".parse()?;
 /// assert_eq!(price, Decimal::new(-1250, 2));
 /// assert_eq!(price, Decimal::new(-125, 1));
-/// assert!(price < Decimal::new(0, 0));
+/// assert!(price < 0.into());
 /// assert_eq!(price.to_string(), "-12.50");
 /// # Ok::<(), pivvel_core::NoDecimal>(())
 /// ```
+// Aligned to 8 bytes so that a `Value`, which cells hold by the million, is 32 bytes and not 48.
+#[repr(Rust, packed(8))]
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Decimal {
-    /// All digits, with the sign.
-    pub digits: i128,
-    /// How many of them stand after the point.
-    pub scale: u8,
+    pub(crate) digits: i128,
+    pub(crate) scale: u8,
 }
 
 /// A text that is no decimal of at most 38 digits.
@@ -44,8 +44,58 @@ impl Decimal {
         Decimal { digits, scale }
     }
 
+    /// All digits, with the sign.
+    pub const fn digits(self) -> i128 {
+        self.digits
+    }
+
+    /// How many of the digits stand after the point.
+    pub const fn scale(self) -> u8 {
+        self.scale
+    }
+
+    /// The nearest floating-point number.
+    pub fn as_f64(self) -> f64 {
+        self.digits as f64 / 10f64.powi(self.scale.into())
+    }
+
+    /// The same number with so many digits after the point; `None` where it has more of them now, or would
+    /// get more than 38 digits.
+    pub fn rescale(self, scale: u8) -> Option<Decimal> {
+        rescale(self.digits, self.scale, scale).map(|digits| Decimal { digits, scale })
+    }
+
+    /// The sum, at the finer of the two scales; `None` where it has more than 38 digits.
+    pub fn checked_add(self, other: Decimal) -> Option<Decimal> {
+        let (a, b, scale) = self.aligned(other)?;
+        Some(Decimal { digits: a.checked_add(b)?, scale })
+    }
+
+    /// The difference, at the finer of the two scales; `None` where it has more than 38 digits.
+    pub fn checked_sub(self, other: Decimal) -> Option<Decimal> {
+        let (a, b, scale) = self.aligned(other)?;
+        Some(Decimal { digits: a.checked_sub(b)?, scale })
+    }
+
+    /// The product, at the sum of the two scales; `None` where it has more than 38 digits.
+    pub fn checked_mul(self, other: Decimal) -> Option<Decimal> {
+        let scale = self.scale.checked_add(other.scale)?;
+        Some(Decimal { digits: self.digits.checked_mul(other.digits)?, scale })
+    }
+
+    /// The number with the other sign; `None` for the one number that has none.
+    pub fn checked_neg(self) -> Option<Decimal> {
+        Some(Decimal { digits: self.digits.checked_neg()?, ..self })
+    }
+
+    /// The digits of two numbers at their finer scale.
+    fn aligned(self, other: Decimal) -> Option<(i128, i128, u8)> {
+        let scale = self.scale.max(other.scale);
+        Some((rescale(self.digits, self.scale, scale)?, rescale(other.digits, other.scale, scale)?, scale))
+    }
+
     /// The same number without zeros at the end of its fraction.
-    fn shortest(self) -> Decimal {
+    pub(crate) fn shortest(self) -> Decimal {
         let Decimal { mut digits, mut scale } = self;
         while scale > 0 && digits % 10 == 0 {
             (digits, scale) = (digits / 10, scale - 1);
@@ -53,6 +103,19 @@ impl Decimal {
         Decimal { digits, scale }
     }
 }
+
+/// Whole numbers are decimals without a fraction.
+macro_rules! from_whole {
+    ($($whole:ty)*) => {
+        $(impl From<$whole> for Decimal {
+            fn from(number: $whole) -> Decimal {
+                Decimal::new(number.into(), 0)
+            }
+        })*
+    };
+}
+
+from_whole! { i32 i64 i128 u32 u64 }
 
 impl PartialEq for Decimal {
     fn eq(&self, other: &Decimal) -> bool {
@@ -70,18 +133,19 @@ impl PartialOrd for Decimal {
 
 impl Ord for Decimal {
     fn cmp(&self, other: &Decimal) -> Ordering {
-        if self.scale == other.scale {
-            return self.digits.cmp(&other.digits);
+        let (a, b) = (*self, *other);
+        if a.scale == b.scale {
+            return { a.digits }.cmp(&{ b.digits });
         }
         // Whole parts first, so that no number has to get more digits than it has.
-        let parts = |number: &Decimal| {
+        let parts = |number: Decimal| {
             let unit = pow10(number.scale).unwrap_or(i128::MAX);
             (number.digits.div_euclid(unit), number.digits.rem_euclid(unit))
         };
-        let ((whole, rest), (others_whole, others_rest)) = (parts(self), parts(other));
-        let common = self.scale.max(other.scale);
+        let ((whole, rest), (others_whole, others_rest)) = (parts(a), parts(b));
+        let common = a.scale.max(b.scale);
         let fine = |rest: i128, scale: u8| rescale(rest, scale, common).unwrap_or(rest);
-        whole.cmp(&others_whole).then_with(|| fine(rest, self.scale).cmp(&fine(others_rest, other.scale)))
+        whole.cmp(&others_whole).then_with(|| fine(rest, a.scale).cmp(&fine(others_rest, b.scale)))
     }
 }
 
@@ -92,9 +156,19 @@ impl Hash for Decimal {
     }
 }
 
+/// In plain digits, with `.` and without thousands marks.
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&decimal_text(self.digits, self.scale))
+        let Decimal { digits, scale } = *self;
+        let sign = if digits < 0 { "-" } else { "" };
+        let all = digits.unsigned_abs().to_string();
+        let scale = usize::from(scale);
+        if scale == 0 {
+            return write!(f, "{sign}{all}");
+        }
+        let padded = format!("{all:0>width$}", width = scale + 1);
+        let (whole, fraction) = padded.split_at(padded.len() - scale);
+        write!(f, "{sign}{whole}.{fraction}")
     }
 }
 
@@ -121,24 +195,6 @@ pub(crate) fn pow10(scale: u8) -> Option<i128> {
 /// The same number with more digits after the point; `None` where it outgrows 38 digits.
 pub(crate) fn rescale(digits: i128, from: u8, to: u8) -> Option<i128> {
     digits.checked_mul(pow10(to.checked_sub(from)?)?)
-}
-
-/// An exact decimal in plain digits, with `.` and without thousands marks.
-///
-/// ```
-/// assert_eq!(pivvel_core::decimal_text(-1250, 2), "-12.50");
-/// assert_eq!(pivvel_core::decimal_text(7, 0), "7");
-/// ```
-pub fn decimal_text(digits: i128, scale: u8) -> String {
-    let sign = if digits < 0 { "-" } else { "" };
-    let all = digits.unsigned_abs().to_string();
-    let scale = usize::from(scale);
-    if scale == 0 {
-        return format!("{sign}{all}");
-    }
-    let padded = format!("{all:0>width$}", width = scale + 1);
-    let (whole, fraction) = padded.split_at(padded.len() - scale);
-    format!("{sign}{whole}.{fraction}")
 }
 
 /// The digits of a decimal written in plain digits, at a scale; none where it is finer, or has more

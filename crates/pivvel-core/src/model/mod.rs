@@ -15,7 +15,7 @@ pub use axis_side::AxisSide;
 pub use calendar::DatePart;
 pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date_text};
 pub(crate) use days::DayTable;
-pub use decimal::{Decimal, NoDecimal, decimal_text};
+pub use decimal::{Decimal, NoDecimal};
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};

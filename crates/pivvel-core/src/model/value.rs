@@ -3,35 +3,32 @@
 use std::cmp::Ordering;
 use std::fmt;
 
-use super::{Decimal, date_from_text, date_text, decimal_digits, decimal_text};
+use super::{Decimal, date_from_text, date_text, decimal_digits};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Value {
-    /// An exact number: digits, of which `scale` stand after the point.
-    Exact {
-        /// All digits, with the sign.
-        digits: i128,
-        /// How many of them stand after the point.
-        scale: u8,
-    },
+    /// An exact number.
+    Exact(Decimal),
     /// A floating-point number, where the computation could not stay exact.
     Float(f64),
     /// A day, counted from 1970-01-01.
     Date(i32),
 }
 
+const _: () = assert!(size_of::<Value>() == 32 && size_of::<Option<Value>>() == 32);
+
 impl Value {
     pub(crate) fn whole(number: u64) -> Value {
-        Value::Exact { digits: number.into(), scale: 0 }
+        Value::Exact(number.into())
     }
 
     /// A value as [`Display`](fmt::Display) writes it; `None` for what is none. Numbers of more than twelve
     /// digits after the point are taken as floating-point ones.
     ///
     /// ```
-    /// use pivvel_core::Value;
-    /// assert_eq!(Value::read("-12.50"), Some(Value::Exact { digits: -1250, scale: 2 }));
+    /// use pivvel_core::{Decimal, Value};
+    /// assert_eq!(Value::read("-12.50"), Some(Value::Exact(Decimal::new(-1250, 2))));
     /// assert_eq!(Value::read("2025-01-31").unwrap().to_string(), "2025-01-31");
     /// assert_eq!(Value::read("Fell"), None);
     /// ```
@@ -39,16 +36,21 @@ impl Value {
         let scale = text.split_once('.').map_or(0, |(_, fraction)| fraction.len());
         let exact = || {
             let scale = u8::try_from(scale).ok().filter(|scale| *scale <= 12)?;
-            Some(Value::Exact { digits: decimal_digits(text, scale)?, scale })
+            Some(Value::Exact(Decimal::new(decimal_digits(text, scale)?, scale)))
         };
         let float = || text.parse::<f64>().ok().filter(|value| value.is_finite()).map(Value::Float);
         exact().or_else(float).or_else(|| date_from_text(text).map(Value::Date))
     }
 
+    /// The number, if it is an exact one.
+    pub fn exact(&self) -> Option<Decimal> {
+        if let Value::Exact(number) = *self { Some(number) } else { None }
+    }
+
     /// The nearest floating-point number; a date counts in days.
     pub fn as_f64(&self) -> f64 {
         match *self {
-            Value::Exact { digits, scale } => digits as f64 / 10f64.powi(scale.into()),
+            Value::Exact(number) => number.as_f64(),
             Value::Float(value) => value,
             Value::Date(day) => day.into(),
         }
@@ -57,9 +59,7 @@ impl Value {
     /// How this value stands to another one of the same measure; exact numbers are compared exactly.
     pub fn order(&self, other: &Value) -> Ordering {
         match (self, other) {
-            (Value::Exact { digits: a, scale: s }, Value::Exact { digits: b, scale: t }) => {
-                Decimal::new(*a, *s).cmp(&Decimal::new(*b, *t))
-            }
+            (Value::Exact(a), Value::Exact(b)) => a.cmp(b),
             _ => self.as_f64().total_cmp(&other.as_f64()),
         }
     }
@@ -70,7 +70,7 @@ impl Value {
 impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match *self {
-            Value::Exact { digits, scale } => f.write_str(&decimal_text(digits, scale)),
+            Value::Exact(number) => number.fmt(f),
             Value::Float(value) => write!(f, "{}", value + 0.0),
             Value::Date(day) => f.write_str(&date_text(day)),
         }

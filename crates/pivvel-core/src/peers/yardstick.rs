@@ -82,7 +82,7 @@ impl Measured {
 /// Sorts by value, the highest first.
 fn sort<C>(order: &mut [(C, Value)]) {
     let digits = |(_, value): &(C, Value)| match value {
-        Value::Exact { digits, scale } => Some((*digits, *scale)),
+        Value::Exact(number) => Some((number.digits, number.scale)),
         _ => None,
     };
     let scale = order.first().and_then(digits).map(|(_, scale)| scale);
@@ -99,11 +99,10 @@ impl Yardstick {
     pub fn position(&self, value: &Value) -> Option<f64> {
         let Yardstick { low, high, .. } = *self;
         match (low, high, *value) {
-            (
-                Value::Exact { digits: low, scale: a },
-                Value::Exact { digits: high, scale: b },
-                Value::Exact { digits, scale: c },
-            ) if a == b && b == c => {
+            (Value::Exact(low), Value::Exact(high), Value::Exact(value))
+                if low.scale == high.scale && high.scale == value.scale =>
+            {
+                let (low, high, digits) = (low.digits, high.digits, value.digits);
                 // The difference of two numbers of 38 digits may need one more.
                 let span = high.checked_sub(low).map_or(high as f64 - low as f64, |d| d as f64);
                 let above = digits.checked_sub(low).map_or(digits as f64 - low as f64, |d| d as f64);

@@ -74,7 +74,7 @@ impl<'e> AggregateCall<'e> {
         match self.arguments {
             [value, share] if shared => {
                 let known = match share.node {
-                    Node::Number { digits, scale } => Share::new(digits, scale),
+                    Node::Number(number) => Share::new(number),
                     _ => None,
                 };
                 let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";

@@ -4,7 +4,7 @@ use super::model::Assumptions;
 use crate::brief::{Amount, AssumptionBrief, Brief, NO_FORMULA, Part};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, TypedExpr};
-use crate::model::{Decimal, Type};
+use crate::model::Type;
 
 impl Assumptions {
     /// Checks every assumption's value.
@@ -29,8 +29,8 @@ impl Assumptions {
     pub(crate) fn formula<L>(&self, name: &str) -> Option<TypedExpr<L>> {
         let (_, value) = self.0.iter().find(|(known, _)| known == name)?;
         Some(match value {
-            Amount::Number { number: Decimal { digits, scale }, .. } => {
-                TypedExpr { step: Step::Digits(*digits), ty: Type::Exact { scale: *scale } }
+            Amount::Number { number, .. } => {
+                TypedExpr { step: Step::Digits(number.digits), ty: Type::Exact { scale: number.scale } }
             }
             Amount::Text(text) => TypedExpr { step: Step::Word(text.clone()), ty: Type::Text },
         })

@@ -9,7 +9,7 @@ use crate::aggregates::Function;
 use crate::brief::{Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, YardstickOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
-use crate::model::{Decimal, Notice, NoticeCode, Type, Value};
+use crate::model::{Notice, NoticeCode, Type, Value};
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
@@ -151,14 +151,13 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
 
 /// The middle that positions are about: a number, an assumption that is one, the mean, or a formula.
 fn middle(place: &str, about: &Formula, scope: &mut CellScope<'_>) -> Result<Middle> {
-    let exact = |number: Decimal| Value::Exact { digits: number.digits, scale: number.scale }.as_f64();
     let tree = about.tree(place)?;
     let number = match &tree.node {
         Node::Name(name) => scope.assumptions.value(&name.whole()).and_then(|value| value.number()),
         _ => tree.constant(),
     };
     if let Some(number) = number {
-        return Ok(Middle::Value(exact(number)));
+        return Ok(Middle::Value(number.as_f64()));
     }
     if about.is_named("mean") {
         return Ok(Middle::Mean);

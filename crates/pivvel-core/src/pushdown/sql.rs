@@ -6,7 +6,7 @@
 
 use crate::formula::{Blanks, LineFormula, LineLeaf, Operator, Step};
 use crate::lines::{Guarded, SqlColumn, SqlTable};
-use crate::model::{DatePart, Type, decimal_text, pow10};
+use crate::model::{DatePart, Decimal, Type, pow10};
 
 /// Why a formula is not computed by the database.
 pub(super) type Reason = String;
@@ -148,7 +148,7 @@ impl<'a> Writer<'a> {
     fn digits(&mut self, digits: i128, ty: Type) -> String {
         let is_day = matches!(ty, Type::Day | Type::Period(_));
         let scale = if is_day || !self.has_decimals() { 0 } else { ty.scale() };
-        let bound = self.bind(decimal_text(digits, scale));
+        let bound = self.bind(Decimal::new(digits, scale).to_string());
         self.table.dialect.bound_number(&bound, is_day)
     }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, Int64Array};
 use arrow_schema::DataType;
 
-use crate::model::{Value, rescale};
+use crate::model::{Decimal, Value};
 
 /// What a column holds, as far as its values are known.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,9 +24,11 @@ impl Holds {
             (Holds::Float, _) | (_, Value::Float(_)) => Holds::Float,
             (Holds::Nothing, Value::Date(_)) => Holds::Day,
             (held, Value::Date(_)) => held,
-            (Holds::Exact(known), Value::Exact { scale, .. }) => Holds::Exact(known.max(scale)),
-            (_, Value::Exact { digits, scale: 0 }) if i64::try_from(digits).is_ok() => Holds::Whole,
-            (_, Value::Exact { scale, .. }) => Holds::Exact(scale),
+            (Holds::Exact(known), Value::Exact(Decimal { scale, .. })) => Holds::Exact(known.max(scale)),
+            (_, Value::Exact(number)) if number.scale == 0 && i64::try_from(number.digits).is_ok() => {
+                Holds::Whole
+            }
+            (_, Value::Exact(Decimal { scale, .. })) => Holds::Exact(scale),
         })
     }
 
@@ -41,7 +43,7 @@ impl Holds {
 
     pub(super) fn array(self, values: impl Iterator<Item = Option<Value>>) -> ArrayRef {
         let digits = |value: Value, to: u8| match value {
-            Value::Exact { digits, scale } => rescale(digits, scale, to),
+            Value::Exact(number) => number.rescale(to).map(Decimal::digits),
             _ => None,
         };
         match self {

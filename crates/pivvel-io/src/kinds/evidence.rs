@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use pivvel_core::{Kind, Result, Value, decimal_text};
+use pivvel_core::{Decimal, Kind, Result, Value};
 
 use super::date::{DateOrder, begins_with_month, has_short_year, iso, read_date};
 use super::number::{NumberStyle, plain_number, read_number};
@@ -287,7 +287,8 @@ impl Evidence {
             None => {
                 let mut kind = self.number_of_style(marked as usize);
                 let scale = self.scales[pointed as usize];
-                let read = |style| read_number(text, style).map(|n| decimal_text(n.digits, n.scale));
+                let read =
+                    |style| read_number(text, style).map(|n| Decimal::new(n.digits, n.scale).to_string());
                 let readings = (read(marked).unwrap_or_default(), read(pointed).unwrap_or_default());
                 kind.trouble = Some(format!(
                     "numbers of column {column} can be read in two ways: {text} may be {} or {}; say which: \

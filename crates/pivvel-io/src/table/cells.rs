@@ -4,7 +4,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
 use arrow_array::{Array, ArrayRef, BooleanArray, PrimitiveArray, RecordBatch, StringArray};
 use arrow_schema::{DataType, Field};
-use pivvel_core::{Value, decimal_text};
+use pivvel_core::{Decimal, Value};
 
 use super::EXACT;
 
@@ -77,7 +77,7 @@ impl<'a> Column<'a> {
             Column::Exact(array) => Cell::Number(array.value(row).to_string()),
             Column::Whole(array) => Cell::Number(array.value(row).to_string()),
             Column::Count(array) => Cell::Number(array.value(row).to_string()),
-            Column::Decimal(array, scale) => Cell::Number(decimal_text(array.value(row), *scale)),
+            Column::Decimal(array, scale) => Cell::Number(Decimal::new(array.value(row), *scale).to_string()),
             // There is no number of such a name in a text form.
             Column::Float(array) if !array.value(row).is_finite() => Cell::Blank,
             // Minus zero is zero.

@@ -97,7 +97,7 @@ fn sum(batches: &[RecordBatch], column: &str) -> i128 {
 
 fn hundredths(value: Option<Value>) -> i128 {
     match value {
-        Some(Value::Exact { digits, scale: 2 }) => digits,
+        Some(Value::Exact(number)) if number.scale() == 2 => number.digits(),
         None => 0,
         other => panic!("{other:?} is no money"),
     }

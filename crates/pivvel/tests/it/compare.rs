@@ -60,7 +60,7 @@ fn compared(seed: u64) -> (Comparison, Vec<Ratio>) {
 
 fn exact(value: Option<Value>) -> i128 {
     match value {
-        Some(Value::Exact { digits, scale: 2 }) => digits,
+        Some(Value::Exact(number)) if number.scale() == 2 => number.digits(),
         None => 0,
         other => panic!("{other:?} is no money"),
     }

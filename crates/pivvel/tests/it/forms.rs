@@ -9,7 +9,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Decimal128Type, Float64Type, Int64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Schema};
-use pivvel::{BadValues, LineSource, ReadOptions, TextSource, decimal_text};
+use pivvel::{BadValues, Decimal, LineSource, ReadOptions, TextSource};
 
 use crate::server::Server;
 
@@ -260,10 +260,10 @@ fn text(array: &ArrayRef, row: usize) -> String {
         DataType::Float64 => array.as_primitive::<Float64Type>().value(row).to_string(),
         DataType::Boolean => array.as_boolean().value(row).to_string(),
         DataType::Decimal64(_, scale) => {
-            decimal_text(array.as_primitive::<Decimal64Type>().value(row).into(), *scale as u8)
+            Decimal::new(array.as_primitive::<Decimal64Type>().value(row).into(), *scale as u8).to_string()
         }
         DataType::Decimal128(_, scale) => {
-            decimal_text(array.as_primitive::<Decimal128Type>().value(row), *scale as u8)
+            Decimal::new(array.as_primitive::<Decimal128Type>().value(row), *scale as u8).to_string()
         }
         _ => {
             let day = array.as_primitive::<Date32Type>().value(row);

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, TidyRow, Value, tidy};
+use pivvel::{Brief, CrossTab, Decimal, TidyRow, Value, tidy};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build, tidy_csv};
@@ -79,7 +79,7 @@ fn address(crosstab: &CrossTab, row: &TidyRow<'_>) -> Address {
 fn hundredths(value: Option<Value>) -> Option<i128> {
     match value {
         None => None,
-        Some(Value::Exact { digits, scale: 2 }) => Some(digits),
+        Some(Value::Exact(number)) if number.scale() == 2 => Some(number.digits()),
         Some(other) => panic!("{other:?} is not in hundredths"),
     }
 }
@@ -154,7 +154,7 @@ proptest! {
         let mut sums: BTreeMap<(Vec<String>, bool), i128> = BTreeMap::new();
         for row in tidy(&gathered).filter(|row| row.measure() == "sales" && row.levels()[1] == "total") {
             let (rows, _) = address(&gathered, &row);
-            let Some(Value::Exact { digits, .. }) = row.value() else { continue };
+            let Some(digits) = row.value().and_then(|value| value.exact()).map(Decimal::digits) else { continue };
             let of = |level: usize| rows[..level.min(rows.len())].to_vec();
             *sums.entry((of(rows.len()), true)).or_default() += digits;
             if let Some(above) = rows.len().checked_sub(1) {
@@ -222,7 +222,7 @@ proptest! {
             let mut sums: BTreeMap<(bool, Address), i128> = BTreeMap::new();
             let mut totals: BTreeMap<Address, i128> = BTreeMap::new();
             for row in tidy(&crosstab).filter(|row| row.measure() == measure) {
-                let Some(Value::Exact { digits, .. }) = row.value() else { continue };
+                let Some(digits) = row.value().and_then(|value| value.exact()).map(Decimal::digits) else { continue };
                 let (rows, columns) = address(&crosstab, &row);
                 if let Some((_, parent)) = rows.split_last() {
                     *sums.entry((true, (parent.to_vec(), columns.clone()))).or_default() += digits;

@@ -11,8 +11,8 @@ use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UIn
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::DataType;
 use pivvel::{
-    Brief, CrossTab, LevelFiles, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions,
-    TextSource, decimal_text, tidy, tidy_dimensions,
+    Brief, CrossTab, Decimal, LevelFiles, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target,
+    TargetOptions, TextSource, tidy, tidy_dimensions,
 };
 
 /// Members that need care in every form, digits beyond what binary floating point holds, blanks, and dates.
@@ -80,7 +80,7 @@ fn of_batches(batches: &[RecordBatch]) -> Rows {
             DataType::Float64 => array.as_primitive::<Float64Type>().value(row).to_string(),
             DataType::Date32 => array.as_primitive::<Date32Type>().value_as_date(row).unwrap().to_string(),
             DataType::Decimal128(_, scale) => {
-                decimal_text(array.as_primitive::<Decimal128Type>().value(row), *scale as u8)
+                Decimal::new(array.as_primitive::<Decimal128Type>().value(row), *scale as u8).to_string()
             }
             other => panic!("{other} stands in no table"),
         }
