@@ -5,6 +5,8 @@ use std::path::PathBuf;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use pivvel::Argument;
 
+use crate::brief_flags::{BriefFlags, OfBriefs, OfLines};
+
 /// Sales lines in, cross-tab out, every level on a scale of its own.
 #[derive(Debug, Parser)]
 #[command(
@@ -62,7 +64,9 @@ pub(crate) struct SurveyArguments {
     /// The file of lines; - for standard input
     pub(crate) source: PathBuf,
     #[command(flatten)]
-    pub(crate) reading: Reading,
+    pub(crate) flags: BriefFlags<OfLines>,
+    #[command(flatten)]
+    pub(crate) delimiter: Delimiter,
     #[command(flatten)]
     pub(crate) screen: ScreenArguments,
 }
@@ -90,7 +94,7 @@ pub(crate) struct Effort {
     /// Threads to work with (default: one for each core)
     #[arg(long, value_name = "N", value_parser = threads)]
     pub(crate) threads: Option<usize>,
-    /// Memory that the groups, and the cells of a sheet, may take, as 512MiB or 8GiB (default: 75 % of free memory)
+    /// Memory that the groups, and the cells of a sheet, may take, as 512MiB or 8GiB (default: 75% of free memory)
     #[arg(long, value_name = "SIZE")]
     pub(crate) memory: Option<String>,
     /// Read the lines of a database rather than letting it group them
@@ -169,85 +173,8 @@ pub(crate) struct Build {
     /// Read these lines instead of the brief's own
     #[arg(long, value_name = "FILE")]
     pub(crate) source: Option<PathBuf>,
-    /// Dimensions on the rows, outermost first: coast,harbour or sold_on.month
-    #[arg(long, value_name = "A,B")]
-    pub(crate) rows: Option<String>,
-    /// Dimensions on the columns, outermost first
-    #[arg(long, value_name = "A,B")]
-    pub(crate) columns: Option<String>,
-    /// A measure: 'sales = sum(amount)', 'share = sales / sales at parent' (repeatable)
-    #[arg(long, value_name = "NAME = FORMULA")]
-    pub(crate) measure: Vec<String>,
-    /// A measure that others use and that is not shown (repeatable)
-    #[arg(long, value_name = "NAME = FORMULA")]
-    pub(crate) hidden_measure: Vec<String>,
-    /// A column computed line by line: 'takings = price * quantity' (repeatable)
-    #[arg(long, value_name = "NAME = FORMULA")]
-    pub(crate) derive: Vec<String>,
-    /// A member computed from its siblings: 'scenario: variance = actual - plan' (repeatable)
-    #[arg(long, value_name = "DIMENSION: NAME = FORMULA")]
-    pub(crate) item: Vec<String>,
-    /// Classes of members: 'size of yard by sum(amount) at 10000, 50000 as small, middle, large'; at
-    /// 25%, 50% for shares of the members (repeatable)
-    #[arg(long, value_name = "NAME of DIMENSION by WHAT at CUTS [as LABELS]")]
-    pub(crate) tier: Vec<String>,
-    /// Bring in columns of another file by key: 'articles.csv on article', 'yards.csv on yard = code'
-    /// (repeatable)
-    #[arg(long, value_name = "FILE on KEY")]
-    pub(crate) related: Vec<String>,
-    /// Keep the highest members of a level: 'harbour 5 by sales', 'yard 20% by sales overall others
-    /// "All other yards"' (repeatable)
-    #[arg(long, value_name = "DIMENSION N by WHAT [overall] [others NAME]")]
-    pub(crate) top: Vec<String>,
-    /// Keep the lowest members of a level, written as for --top (repeatable)
-    #[arg(long, value_name = "DIMENSION N by WHAT [overall] [others NAME]")]
-    pub(crate) bottom: Vec<String>,
-    /// Show members only whose cells meet a condition: 'harbour: sales > 10000' (repeatable)
-    #[arg(long, value_name = "DIMENSION: CONDITION")]
-    pub(crate) having: Vec<String>,
-    /// Show these members only: 'coast: Fell Coast, Skerry Coast' (repeatable)
-    #[arg(long, value_name = "DIMENSION: MEMBERS")]
-    pub(crate) only: Vec<String>,
-    /// Do not show these members: 'channel: staff' (repeatable)
-    #[arg(long, value_name = "DIMENSION: MEMBERS")]
-    pub(crate) except: Vec<String>,
-    /// What totals cover where members are not shown: everything, or what is shown
-    #[arg(long, value_enum, value_name = "WHAT")]
-    pub(crate) totals_of: Option<Cover>,
-    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) assume: Vec<String>,
-    /// The condition that lines must meet: "channel <> 'staff' and amount > 0"
-    #[arg(long = "where", value_name = "CONDITION")]
-    pub(crate) filter: Option<String>,
-    /// The order of a dimension's members: 'harbour by sales desc', 'coast by label', 'coast by sales
-    /// at scenario 'plan' desc' (repeatable)
-    #[arg(long, value_name = "DIMENSION by WHAT")]
-    pub(crate) sort: Vec<String>,
-    /// Tint a measure's cells, each level on a scale of its own (repeatable)
-    #[arg(long, value_name = "MEASURE")]
-    pub(crate) tint: Vec<String>,
-    /// Colour a measure's figures, each level on a scale of its own (repeatable)
-    #[arg(long, value_name = "MEASURE")]
-    pub(crate) ink: Vec<String>,
-    /// Draw bars in a measure's cells, each level on a scale of its own (repeatable)
-    #[arg(long, value_name = "MEASURE")]
-    pub(crate) bar: Vec<String>,
-    /// Put symbols beside a measure's figures, each level on a scale of its own (repeatable)
-    #[arg(long, value_name = "MEASURE")]
-    pub(crate) symbol: Vec<String>,
-    /// Let these levels stand out only: harbour,sold_on.year; also 'row total', 'column total'
-    #[arg(long, value_name = "A,B")]
-    pub(crate) levels: Option<String>,
-    /// The cells that are scaled together: level, siblings, 'column siblings', row, column, branch, all
-    #[arg(long, value_name = "GROUP")]
-    pub(crate) peers: Option<String>,
-    /// Which direction is good: colours follow
-    #[arg(long, value_enum, value_name = "SIDE")]
-    pub(crate) good: Option<Good>,
-    /// Stand on the yardsticks that an earlier run kept in this file
-    #[arg(long, value_name = "FILE")]
-    pub(crate) yardsticks: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) flags: BriefFlags<OfBriefs>,
     /// Keep the yardsticks of this run in a file, for later runs to stand on
     #[arg(long, value_name = "FILE")]
     pub(crate) save_yardsticks: Option<PathBuf>,
@@ -259,12 +186,6 @@ pub(crate) struct Build {
     pub(crate) save_groups: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) effort: Effort,
-    /// Where totals stand: before, after or off, for all or by level: 'coast off, row total before'
-    #[arg(long, value_name = "PLACES")]
-    pub(crate) totals: Vec<String>,
-    /// The heading
-    #[arg(long)]
-    pub(crate) title: Option<String>,
     /// Write the cross-tab to a file: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md for a
     /// table; .svg or .png for a picture; - for tidy CSV on standard output (repeatable)
     #[arg(long, value_name = "FILE")]
@@ -294,7 +215,7 @@ pub(crate) struct Build {
     #[command(flatten)]
     pub(crate) notices: NoticeFlags,
     #[command(flatten)]
-    pub(crate) reading: Reading,
+    pub(crate) delimiter: Delimiter,
     #[command(flatten)]
     pub(crate) screen: ScreenArguments,
 }
@@ -384,19 +305,12 @@ pub(crate) enum ShellText {
     YardsticksSchema,
 }
 
-/// How lines are read.
-#[derive(Debug, Clone, Args)]
-pub(crate) struct Reading {
-    /// Give a column a kind: amount=decimal(2), sold_on=date(dmy), code=text; also whole, float,
-    /// yesno (repeatable)
-    #[arg(long = "as", value_name = "COLUMN=KIND")]
-    pub(crate) kinds: Vec<String>,
+/// What stands between the fields of a file.
+#[derive(Debug, Clone, Copy, Args)]
+pub(crate) struct Delimiter {
     /// What stands between fields, where it is not found out: ';' or tab
     #[arg(long, value_name = "MARK", value_parser = delimiter)]
     pub(crate) delimiter: Option<u8>,
-    /// What to do about values that do not fit their column's kind
-    #[arg(long, value_enum, value_name = "WHAT")]
-    pub(crate) bad_values: Option<Bad>,
 }
 
 /// What to do about notices: what was excluded, blanked, misspelt, empty or not used.
@@ -443,26 +357,6 @@ pub(crate) enum TableShape {
     Tidy,
     Cells,
     Wide,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Cover {
-    All,
-    Shown,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Good {
-    High,
-    Low,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Bad {
-    /// List up to ten of them and stop
-    Stop,
-    /// Take them as blank and say how many
-    Blank,
 }
 
 fn threads(text: &str) -> Result<usize, String> {

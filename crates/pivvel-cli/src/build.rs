@@ -8,11 +8,11 @@ use pivvel::{
     open_yardsticks, rewrite_brief, save_groups, save_yardsticks, without_secrets, write_whole,
 };
 
-use crate::apply::names;
 use crate::arguments::{Build, TableShape};
 use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
+use crate::texts::names;
 
 pub(crate) fn run(build: &Build) -> Result<()> {
     match build.more.is_empty() {
@@ -76,7 +76,7 @@ fn asked(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
         let own = brief.to.iter().map(|path| Target::new(beside(&build.input, path)));
         targets = own.collect::<Result<_>>()?;
         // What is tried takes no place of what the brief keeps.
-        if build.changes_brief() && build.save_brief.is_none() {
+        if build.flags.change() && build.save_brief.is_none() {
             let kept: Vec<String> =
                 targets.drain(..).map(|target| target.path().display().to_string()).collect();
             if !kept.is_empty() && !build.notices.quiet {
@@ -98,7 +98,7 @@ fn asked(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
 
 fn one(build: &Build) -> Result<()> {
     let (mut brief, mut targets, lines) = asked(build)?;
-    build.apply(&mut brief)?;
+    build.flags.apply(&mut brief)?;
     for path in &build.to {
         targets.push(Target::new(path)?);
     }
@@ -155,38 +155,6 @@ fn one(build: &Build) -> Result<()> {
 }
 
 impl Build {
-    /// Whether flags change what the brief computes or shows.
-    fn changes_brief(&self) -> bool {
-        let lists = [
-            &self.measure,
-            &self.hidden_measure,
-            &self.derive,
-            &self.item,
-            &self.tier,
-            &self.related,
-            &self.top,
-            &self.bottom,
-            &self.having,
-            &self.only,
-            &self.except,
-            &self.assume,
-            &self.sort,
-            &self.tint,
-            &self.ink,
-            &self.bar,
-            &self.symbol,
-            &self.totals,
-            &self.reading.kinds,
-        ];
-        let texts = [&self.rows, &self.columns, &self.filter, &self.levels, &self.peers, &self.title];
-        lists.iter().any(|list| !list.is_empty())
-            || texts.iter().any(|text| text.is_some())
-            || self.totals_of.is_some()
-            || self.good.is_some()
-            || self.yardsticks.is_some()
-            || self.reading.bad_values.is_some()
-    }
-
     /// All that the run reads.
     fn inputs(&self, brief: &Brief, lines: Option<&Path>) -> Vec<String> {
         let none = Path::new("-");
@@ -227,7 +195,7 @@ fn from_lines(
         let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
         return Err(Error::request(build.input.display().to_string(), message));
     };
-    let mut source = open_source(lines, brief, &build.effort.reading(build.reading.delimiter)?)?;
+    let mut source = open_source(lines, brief, &build.effort.reading(build.delimiter.delimiter)?)?;
     if let Some(levels) = build.only_levels.as_deref().map(names) {
         let spec = TableSpec { levels, ..TableSpec::default() };
         spec.check(&Plan::new(brief, &source.schema())?)?;

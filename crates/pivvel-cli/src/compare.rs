@@ -8,10 +8,10 @@ use pivvel::{
     report_changes, with_ratios,
 };
 
-use crate::apply::assume;
 use crate::arguments::Compare;
 use crate::build::{is_brief, read_brief};
 use crate::screen;
+use crate::texts::assume;
 
 pub(crate) fn run(compare: &Compare) -> Result<()> {
     let targets = compare.to.iter().map(ReportTarget::of_rows).collect::<Result<Vec<_>>>()?;
@@ -59,7 +59,7 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
         }
         None => return Ok((read_tidy(path)?, Vec::new(), Vec::new())),
     };
-    assume(&compare.assume, &mut brief)?;
+    compare.assume.iter().try_for_each(|text| assume(text, &mut brief))?;
     let (brief, ratios) = with_ratios(&Brief { views: Vec::new(), ..brief });
     let yardsticks = open_yardsticks(&brief)?;
     let mut source = open_source(&lines, &brief, &compare.effort.reading(None)?)?;

@@ -8,12 +8,12 @@ use pivvel::{
     check_outputs, draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
 };
 
-use crate::apply::{assume, names};
 use crate::arguments::{Asked, Lines};
 use crate::build::{inputs, read_brief};
 use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
+use crate::texts::{assume, names};
 
 /// Lines that a screen shows by default.
 const SHOWN: usize = 400;
@@ -64,7 +64,7 @@ impl Asked {
     /// The brief, the cell, and the lines, which must be there twice.
     pub(crate) fn read(&self) -> Result<(Brief, Address, PathBuf)> {
         let mut brief = read_brief(&self.brief)?;
-        assume(&self.assume, &mut brief)?;
+        self.assume.iter().try_for_each(|text| assume(text, &mut brief))?;
         let address = self.at.join(",").parse::<Address>()?;
         let beside = || brief.source.as_deref().map(|source| beside(&self.brief, source));
         let Some(path) = self.source.clone().or_else(beside) else {

@@ -1,7 +1,7 @@
 //! The `pivvel` command: it reads arguments, calls the library, prints.
 
-mod apply;
 mod arguments;
+mod brief_flags;
 mod build;
 mod check;
 mod check_emphasis;
@@ -15,6 +15,7 @@ mod screen;
 mod shell;
 mod signals;
 mod survey;
+mod texts;
 
 use std::process::ExitCode;
 

@@ -15,8 +15,8 @@ use crate::screen;
 
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut brief = Brief::new();
-    arguments.reading.apply(&mut brief)?;
-    let reading = ReadOptions { delimiter: arguments.reading.delimiter, ..ReadOptions::default() };
+    arguments.flags.apply(&mut brief)?;
+    let reading = ReadOptions { delimiter: arguments.delimiter.delimiter, ..ReadOptions::default() };
     let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
     let options = screen::options(&arguments.screen);
@@ -67,7 +67,7 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
         let _ = writeln!(out, "\n{}", style(bold, "Look at"));
         warnings.iter().for_each(|warning| out += &format!("  {}\n", printable(warning)));
     }
-    if let Some(command) = suggestion(survey, &arguments.source, &arguments.reading.kinds) {
+    if let Some(command) = suggestion(survey, &arguments.source, arguments.flags.values("as")) {
         let _ = writeln!(out, "\n{}\n  {}", style(bold, "Begin with"), without_secrets(&command));
     }
     out

@@ -100,6 +100,17 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
                 });
             },
         ),
+        // Words of the flag's own within quotes belong to the name.
+        case(&["--tier", "\"half by size\" of yard by sum(amount) at 50% as 'small at 50%', rest"], |b| {
+            b.tiers.push(TierBrief {
+                name: "half by size".into(),
+                of: "yard".into(),
+                by: "sum(amount)".into(),
+                quantiles: vec!["50%".into()],
+                labels: vec!["small at 50%".into(), "rest".into()],
+                ..TierBrief::default()
+            });
+        }),
         case(&["--columns", "half", "--tier", "half of yard by sum(amount) at 50%"], |b| {
             b.columns = vec!["half".into()];
             b.tiers.push(TierBrief {

@@ -1,0 +1,460 @@
+//! Flags that change a brief. A flag is one entry of a table: its name, what stands after it, its help, the words that
+//! it may be, and what it does. Flags take effect in the order of the table.
+
+use std::marker::PhantomData;
+use std::str::FromStr;
+
+use clap::builder::PossibleValuesParser;
+use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
+use pivvel::{Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, Result, YardstickOf};
+
+use crate::texts::{assume, measure, names, of_dimension, related, split, tier, top, unquoted};
+
+/// A flag that changes a brief.
+#[derive(Debug)]
+pub(crate) struct BriefFlag {
+    name: &'static str,
+    /// What stands after it.
+    value: &'static str,
+    help: &'static str,
+    /// Whether it may be given more than once.
+    repeats: bool,
+    /// The words that it may be; any text where there are none.
+    words: &'static [(&'static str, &'static str)],
+    /// What of the brief gives way to it, whatever its values are.
+    replaces: fn(&mut Brief),
+    /// What one value does.
+    sets: Sets,
+}
+
+/// A value that was given.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Given<'a> {
+    /// The flag's name.
+    flag: &'static str,
+    pub(crate) text: &'a str,
+}
+
+impl Given<'_> {
+    /// An error at this flag.
+    pub(crate) fn wrong(&self, message: impl Into<String>) -> Error {
+        Error::request(format!("--{}", self.flag), message)
+    }
+
+    /// The error that a value is not written as it must be.
+    pub(crate) fn unlike(&self, example: &str) -> Error {
+        self.wrong(format!("{} is not written like {example}", self.text))
+    }
+
+    /// The value that it is written for.
+    fn parsed<T: FromStr<Err = Error>>(&self) -> Result<T> {
+        self.text.parse().map_err(|e: Error| self.wrong(e.to_string()))
+    }
+
+    /// Changes everything that stands out.
+    fn each_emphasis(&self, brief: &mut Brief, set: impl Fn(&mut EmphasisBrief)) -> Result<()> {
+        if brief.emphasis.is_empty() {
+            return Err(self.wrong("nothing stands out: say --tint, --ink, --bar or --symbol with it"));
+        }
+        brief.emphasis.iter_mut().for_each(set);
+        Ok(())
+    }
+
+    /// Lets a measure stand out.
+    fn stand_out(&self, brief: &mut Brief, form: Form) -> Result<()> {
+        let known = || brief.measures.iter().map(|measure| measure.name.as_str());
+        // A brief keeps what it says of a measure that is gone; what is typed is meant now.
+        let meant =
+            known().any(|name| name == self.text) || brief.measures.is_empty() && self.text == "lines";
+        if !meant {
+            return Err(Error::unknown(format!("--{}", self.flag), "measure", self.text, known()));
+        }
+        brief.emphasis.push(EmphasisBrief::new(self.text, form));
+        Ok(())
+    }
+
+    /// Members after a dimension.
+    fn members(&self) -> Result<(String, Vec<String>)> {
+        let (dimension, members) = of_dimension(self, "'coast: Fell Coast, Skerry Coast'")?;
+        match names(&members) {
+            none if none.is_empty() => {
+                Err(self.wrong(format!("{} names no member; the blank one is called blank", self.text)))
+            }
+            members => Ok((dimension, members)),
+        }
+    }
+}
+
+type Sets = fn(Given, &mut Brief) -> Result<()>;
+
+/// A flag that may be given once.
+const fn once(name: &'static str, value: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
+    BriefFlag { name, value, help, repeats: false, words: &[], replaces: |_| {}, sets }
+}
+
+/// A flag that may be given again.
+const fn again(name: &'static str, value: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
+    BriefFlag { repeats: true, ..once(name, value, help, sets) }
+}
+
+/// A flag that lets a measure stand out, in place of all that the brief lets stand out.
+const fn shown(name: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
+    again(name, "MEASURE", help, sets).in_place_of(|brief| brief.emphasis.clear())
+}
+
+/// Flags of how lines are read.
+static OF_LINES: &[BriefFlag] = &[
+    again(
+        "as",
+        "COLUMN=KIND",
+        "Give a column a kind: amount=decimal(2), sold_on=date(dmy), code=text; also whole, float, yesno",
+        |given, brief| {
+            let pair = given.text.rsplit_once('=');
+            let (column, kind) = pair.ok_or_else(|| {
+                given.wrong(format!("{} is not COLUMN=KIND, as in 'amount=decimal(2)'", given.text))
+            })?;
+            brief.kinds.push((unquoted(column), kind.trim().to_string()));
+            Ok(())
+        },
+    ),
+    once(
+        "bad-values",
+        "WHAT",
+        "What to do about values that do not fit their column's kind",
+        |given, brief| {
+            brief.bad_values = given.parsed()?;
+            Ok(())
+        },
+    )
+    .one_of(&[("stop", "List up to ten of them and stop"), ("blank", "Take them as blank and say how many")]),
+];
+
+/// Flags of what is wanted of lines.
+static OF_BRIEFS: &[BriefFlag] = &[
+    once(
+        "rows",
+        "A,B",
+        "Dimensions on the rows, outermost first: coast,harbour or sold_on.month",
+        |given, brief| {
+            brief.rows = names(given.text);
+            Ok(())
+        },
+    ),
+    once("columns", "A,B", "Dimensions on the columns, outermost first", |given, brief| {
+        brief.columns = names(given.text);
+        Ok(())
+    }),
+    again(
+        "measure",
+        "NAME = FORMULA",
+        "A measure: 'sales = sum(amount)', 'share = sales / sales at parent'",
+        |given, brief| {
+            brief.measures.push(measure(given.text));
+            Ok(())
+        },
+    )
+    .in_place_of(|brief| brief.measures.clear()),
+    again(
+        "hidden-measure",
+        "NAME = FORMULA",
+        "A measure that others use and that is not shown",
+        |given, brief| {
+            brief.measures.push(MeasureBrief { hidden: true, ..measure(given.text) });
+            Ok(())
+        },
+    ),
+    again(
+        "derive",
+        "NAME = FORMULA",
+        "A column computed line by line: 'takings = price * quantity'",
+        |given, brief| {
+            let pair = given.text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
+            let (name, formula) = pair.ok_or_else(|| given.unlike("'takings = price * quantity'"))?;
+            brief.derived.push((unquoted(name), formula.trim().into()));
+            Ok(())
+        },
+    ),
+    again(
+        "item",
+        "DIMENSION: NAME = FORMULA",
+        "A member computed from its siblings: 'scenario: variance = actual - plan'",
+        |given, brief| {
+            let example = "'scenario: variance = actual - plan'";
+            let (dimension, rest) = of_dimension(&given, example)?;
+            let (name, formula) = rest.split_once('=').ok_or_else(|| given.unlike(example))?;
+            let (name, formula) = (unquoted(name), formula.trim().into());
+            brief.items.push(ItemBrief { dimension, name, formula, ..ItemBrief::default() });
+            Ok(())
+        },
+    ),
+    again(
+        "tier",
+        "NAME of DIMENSION by WHAT at CUTS [as LABELS]",
+        "Classes of members: 'size of yard by sum(amount) at 10000, 50000 as small, middle, large'; at \
+               25%, 50% for shares of the members",
+        |given, brief| {
+            brief.tiers.push(tier(&given)?);
+            Ok(())
+        },
+    ),
+    again(
+        "related",
+        "FILE on KEY",
+        "Bring in columns of another file by key: 'articles.csv on article', 'yards.csv on yard = code'",
+        |given, brief| {
+            brief.related.push(related(&given)?);
+            Ok(())
+        },
+    ),
+    again(
+        "top",
+        "DIMENSION N by WHAT [overall] [others NAME]",
+        "Keep the highest members of a level: 'harbour 5 by sales', 'yard 20% by sales overall others \
+               \"All other yards\"'",
+        |given, brief| {
+            let (dimension, kept) = top(&given)?;
+            let dimension = brief.dimension(&dimension);
+            (dimension.top, dimension.bottom) = (Some(kept), None);
+            Ok(())
+        },
+    ),
+    again(
+        "bottom",
+        "DIMENSION N by WHAT [overall] [others NAME]",
+        "Keep the lowest members of a level, written as for --top",
+        |given, brief| {
+            let (dimension, kept) = top(&given)?;
+            let dimension = brief.dimension(&dimension);
+            (dimension.top, dimension.bottom) = (None, Some(kept));
+            Ok(())
+        },
+    ),
+    again(
+        "having",
+        "DIMENSION: CONDITION",
+        "Show members only whose cells meet a condition: 'harbour: sales > 10000'",
+        |given, brief| {
+            let (dimension, condition) = of_dimension(&given, "'harbour: sales > 10000'")?;
+            brief.dimension(&dimension).having = Some(condition.into());
+            Ok(())
+        },
+    ),
+    again(
+        "only",
+        "DIMENSION: MEMBERS",
+        "Show these members only: 'coast: Fell Coast, Skerry Coast'",
+        |given, brief| {
+            let (dimension, members) = given.members()?;
+            brief.dimension(&dimension).only = members;
+            Ok(())
+        },
+    ),
+    again("except", "DIMENSION: MEMBERS", "Do not show these members: 'channel: staff'", |given, brief| {
+        let (dimension, members) = given.members()?;
+        brief.dimension(&dimension).except = members;
+        Ok(())
+    }),
+    once("totals-of", "WHAT", "What totals cover if some members are not shown", |given, brief| {
+        let cover = given.parsed()?;
+        brief.dimensions.iter_mut().for_each(|dimension| dimension.totals_of = cover);
+        Ok(())
+    })
+    .one_of(&[("all", "All members"), ("shown", "The members that are shown")]),
+    again(
+        "assume",
+        "NAME=VALUE",
+        "Set an assumption of the brief to another value: uplift=4%",
+        |given, brief| assume(given.text, brief),
+    ),
+    once(
+        "where",
+        "CONDITION",
+        "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"",
+        |given, brief| {
+            brief.filter = Some(given.text.into());
+            Ok(())
+        },
+    ),
+    again(
+        "sort",
+        "DIMENSION by WHAT",
+        "The order of a dimension's members: 'harbour by sales desc', 'coast by label', 'coast by sales \
+               at scenario 'plan' desc'",
+        |given, brief| {
+            let pair = split(given.text, " by ");
+            let (dimension, order) = pair.ok_or_else(|| {
+                given.wrong(format!("{} is not DIMENSION by WHAT, as in 'harbour by sales desc'", given.text))
+            })?;
+            brief.dimension(&unquoted(dimension)).order = Some(order.trim().into());
+            Ok(())
+        },
+    ),
+    shown("tint", "Tint a measure's cells, each level on a scale of its own", |given, brief| {
+        given.stand_out(brief, Form::Tint)
+    }),
+    shown("ink", "Colour a measure's figures, each level on a scale of its own", |given, brief| {
+        given.stand_out(brief, Form::Ink)
+    }),
+    shown("bar", "Draw bars in a measure's cells, each level on a scale of its own", |given, brief| {
+        given.stand_out(brief, Form::Bar)
+    }),
+    shown(
+        "symbol",
+        "Put symbols beside a measure's figures, each level on a scale of its own",
+        |given, brief| given.stand_out(brief, Form::Symbol),
+    ),
+    once(
+        "levels",
+        "A,B",
+        "Let these levels stand out only: harbour,sold_on.year; also 'row total', 'column total'",
+        |given, brief| {
+            given.each_emphasis(brief, |emphasis| {
+                emphasis.levels = names(given.text).into_iter().map(Into::into).collect();
+            })
+        },
+    ),
+    once(
+        "peers",
+        "GROUP",
+        "The cells that are scaled together: level, siblings, 'column siblings', row, column, branch, all",
+        |given, brief| {
+            let peers = given.parsed()?;
+            given.each_emphasis(brief, |emphasis| emphasis.peers = peers)
+        },
+    ),
+    once("good", "SIDE", "Which direction is good: colours follow", |given, brief| {
+        let side = given.parsed()?;
+        given.each_emphasis(brief, |emphasis| emphasis.good = Some(side))
+    })
+    .one_of(&[("high", ""), ("low", "")]),
+    once(
+        "yardsticks",
+        "FILE",
+        "Stand on the yardsticks that an earlier run kept in this file",
+        |given, brief| {
+            given.each_emphasis(brief, |emphasis| emphasis.yardstick = YardstickOf::Kept(given.text.into()))
+        },
+    ),
+    again(
+        "totals",
+        "PLACES",
+        "Where totals stand: before, after or off, for all or by level: 'coast off, row total before'",
+        |given, brief| {
+            for text in names(given.text) {
+                let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
+                let place = Given { text: place.trim(), ..given }.parsed()?;
+                brief.totals.push((unquoted(of), place));
+            }
+            Ok(())
+        },
+    ),
+    once("title", "TITLE", "The heading", |given, brief| {
+        brief.title = Some(given.text.into());
+        Ok(())
+    }),
+];
+
+impl BriefFlag {
+    /// The same, of which only these words are values.
+    const fn one_of(self, words: &'static [(&'static str, &'static str)]) -> BriefFlag {
+        BriefFlag { words, ..self }
+    }
+
+    /// The same, to which something of the brief gives way.
+    const fn in_place_of(self, replaces: fn(&mut Brief)) -> BriefFlag {
+        BriefFlag { replaces, ..self }
+    }
+
+    /// The flag as the reader of arguments takes it.
+    fn argument(&self) -> Arg {
+        let again = if self.repeats { " (repeatable)" } else { "" };
+        let argument = Arg::new(self.name)
+            .long(self.name)
+            .value_name(self.value)
+            .help(format!("{}{again}", self.help))
+            .action(if self.repeats { ArgAction::Append } else { ArgAction::Set });
+        if self.words.is_empty() {
+            return argument;
+        }
+        let words = self.words.iter().map(|(word, help)| {
+            let word = clap::builder::PossibleValue::new(*word);
+            if help.is_empty() { word } else { word.help(*help) }
+        });
+        argument.value_parser(PossibleValuesParser::new(words))
+    }
+}
+
+/// A table of flags that a command has.
+pub(crate) trait Table {
+    fn flags() -> impl Iterator<Item = &'static BriefFlag>;
+}
+
+/// How lines are read.
+#[derive(Debug, Clone)]
+pub(crate) struct OfLines;
+
+/// How lines are read, and what is wanted of them.
+#[derive(Debug, Clone)]
+pub(crate) struct OfBriefs;
+
+impl Table for OfLines {
+    fn flags() -> impl Iterator<Item = &'static BriefFlag> {
+        OF_LINES.iter()
+    }
+}
+
+impl Table for OfBriefs {
+    fn flags() -> impl Iterator<Item = &'static BriefFlag> {
+        OF_BRIEFS.iter().chain(OF_LINES)
+    }
+}
+
+/// The flags of a table with the values that were given.
+#[derive(Debug, Clone)]
+pub(crate) struct BriefFlags<T>(Vec<(&'static BriefFlag, Vec<String>)>, PhantomData<T>);
+
+impl<T> BriefFlags<T> {
+    /// Whether they change anything.
+    pub(crate) fn change(&self) -> bool {
+        !self.0.is_empty()
+    }
+
+    /// What was given for one of them.
+    pub(crate) fn values(&self, name: &str) -> &[String] {
+        self.0.iter().find(|(flag, _)| flag.name == name).map_or(&[], |(_, values)| values)
+    }
+
+    /// Changes a brief by what was given.
+    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
+        self.0.iter().for_each(|(flag, _)| (flag.replaces)(brief));
+        for (flag, values) in &self.0 {
+            values.iter().try_for_each(|text| (flag.sets)(Given { flag: flag.name, text }, brief))?;
+        }
+        Ok(())
+    }
+}
+
+impl<T: Table> Args for BriefFlags<T> {
+    fn augment_args(command: Command) -> Command {
+        T::flags().fold(command, |command, flag| command.arg(flag.argument()))
+    }
+
+    fn augment_args_for_update(command: Command) -> Command {
+        Self::augment_args(command)
+    }
+}
+
+impl<T: Table> FromArgMatches for BriefFlags<T> {
+    fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
+        let given = T::flags().filter_map(|flag| {
+            let values = matches.get_many::<String>(flag.name)?;
+            Some((flag, values.cloned().collect()))
+        });
+        Ok(BriefFlags(given.collect(), PhantomData))
+    }
+
+    fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
+        *self = Self::from_arg_matches(matches)?;
+        Ok(())
+    }
+}
