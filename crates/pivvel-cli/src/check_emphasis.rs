@@ -52,7 +52,7 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
     };
     let grains = emphasis.grains.iter().rev();
     let names: Vec<String> = grains
-        .map(|(row, column)| format!("{} by {}", name(&plan.rows, *row), name(&plan.columns, *column)))
+        .map(|grain| format!("{} by {}", name(&plan.rows, grain.row), name(&plan.columns, grain.column)))
         .collect();
     if names.is_empty() { "at no level of this layout".into() } else { names.join(", ") }
 }

@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
-use pivvel_core::{Brief, CrossTab, Run};
+use pivvel_core::{Brief, CrossTab, Grain, Run};
 use pivvel_io::{ReadOptions, Source, TextSource};
 use proptest::prelude::*;
 
@@ -108,7 +108,7 @@ fn long_texts() {
     let lines =
         (0..80).map(|i| ("quay".to_string(), notes[i * 7 % 40].clone(), i as u64)).collect::<Vec<_>>();
     let crosstab = build(&mut open(&csv(&lines), 300_000), "second", 2).unwrap();
-    assert_eq!(crosstab.cell_count(1, 0), 40);
+    assert_eq!(crosstab.cell_count(Grain::new(1, 0)), 40);
     let twice = |note: &String| {
         let cell = crosstab.cells().find(|cell| {
             crosstab.rows().path(cell.row()).first().is_some_and(|member| member.label() == note.as_str())

@@ -5,7 +5,7 @@ use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
 use pivvel_core::{
-    CrossTab, Emphasis, Entry, Form, Mark, PeersOf, Reach, Scale, Show, Side, Span, SymbolSet, Tone,
+    CrossTab, Emphasis, Entry, Form, Grain, Mark, PeersOf, Reach, Scale, Show, Side, Span, SymbolSet, Tone,
 };
 
 use crate::palette::{PALETTES, Paint, Palette};
@@ -49,7 +49,7 @@ pub struct OnScale {
 }
 
 /// Whose scale a palette is for: the measure, the levels, and the members that are scaled apart.
-type Owner = (String, usize, usize, [Option<String>; 2], bool);
+type Owner = (String, Option<Grain>, [Option<String>; 2], bool);
 
 /// The palettes of every scale of a cross-tab. Scales of one measure at one grain share theirs,
 /// whatever the form.
@@ -72,11 +72,8 @@ impl<'c> Wardrobe<'c> {
             }
             let diverging = emphasis.planned().is_diverging();
             // Levels that are scaled together have one hue.
-            let (row, column) = match spec.peers {
-                PeersOf::All => (usize::MAX, usize::MAX),
-                _ => (scale.row_level, scale.column_level),
-            };
-            let owner = (spec.on.clone(), row, column, scale.apart.clone(), diverging);
+            let grain = (spec.peers != PeersOf::All).then_some(scale.grain);
+            let owner = (spec.on.clone(), grain, scale.apart.clone(), diverging);
             let turn = *turns.entry(owner).or_insert_with(|| {
                 let turn = &mut next[usize::from(diverging)];
                 *turn += 1;

@@ -1,7 +1,7 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
 use pivvel_core::{
-    Axis, CrossTab, Emphasis, Form, Formula, NumberFormat, PeersOf, Reach, Scale, ScaleBy, Side, Value,
+    Axis, CrossTab, Emphasis, Form, Formula, Grain, NumberFormat, PeersOf, Reach, Scale, ScaleBy, Side, Value,
 };
 
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
@@ -78,8 +78,7 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
     let tint = |(place, emphasis): (usize, &Emphasis)| {
         let planned = emphasis.planned();
         let own = planned.measure == Some(measure) && planned.spec.form == Form::Tint;
-        let scale =
-            emphasis.scales().iter().position(|scale| (scale.row_level, scale.column_level) == (depth, 0));
+        let scale = emphasis.scales().iter().position(|scale| scale.grain == Grain::new(depth, 0));
         Some(entry(wardrobe, place, emphasis, scale.filter(|_| own)?, 1).sample)
     };
     wardrobe.crosstab.emphases().iter().enumerate().find_map(tint)
@@ -117,15 +116,15 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
 fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
     let joined = emphasis.planned().spec.peers == PeersOf::All;
-    let mut met: Vec<(usize, usize, &[Option<String>; 2])> = Vec::new();
+    let mut met: Vec<(Option<Grain>, &[Option<String>; 2])> = Vec::new();
     for (i, scale) in emphasis.scales().iter().enumerate() {
-        let of = |scale: &'_ Scale| if joined { (0, 0) } else { (scale.row_level, scale.column_level) };
-        let grain = (of(scale).0, of(scale).1, &scale.apart);
+        let of = |scale: &'_ Scale| (!joined).then_some(scale.grain);
+        let grain = (of(scale), &scale.apart);
         if met.contains(&grain) {
             continue;
         }
         met.push(grain);
-        let same = |other: &Scale| (of(other).0, of(other).1, &other.apart) == grain;
+        let same = |other: &Scale| (of(other), &other.apart) == grain;
         let all = emphasis.scales().iter().enumerate().filter(|(_, other)| same(other));
         if !all.clone().any(|(i, _)| wardrobe.uses(place, i)) {
             continue;
@@ -272,7 +271,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         }
     };
     let levels =
-        [level(rows, scale.row_level, &scale.apart[0]), level(columns, scale.column_level, &scale.apart[1])];
+        [level(rows, scale.grain.row, &scale.apart[0]), level(columns, scale.grain.column, &scale.apart[1])];
     let levels: Vec<String> = levels.into_iter().flatten().collect();
     let planned = emphasis.planned();
     let levels = match planned.spec.peers {

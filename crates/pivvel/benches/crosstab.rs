@@ -16,7 +16,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
 use arrow_schema::{Field, FieldRef, Schema};
-use pivvel::{Batches, Brief, CrossTab, LineSource, ReadOptions, Run, Taker, Tally, TextSource};
+use pivvel::{Batches, Brief, CrossTab, Grain, LineSource, ReadOptions, Run, Taker, Tally, TextSource};
 use pivvel_demo::Totals;
 
 const RUNS: usize = 5;
@@ -314,8 +314,8 @@ fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {
         .measure(("pieces", "sum(quantity)"))
         .measure(("lines", "count()"));
     let first = build(batches, &brief, CORES);
-    let grains = (0..4).flat_map(|row| [(row, 0), (row, 1)]);
-    let cells: usize = grains.map(|(row, column)| first.cell_count(row, column)).sum();
+    let grains = (0..4).flat_map(|row| [Grain::new(row, 0), Grain::new(row, 1)]);
+    let cells: usize = grains.map(|grain| first.cell_count(grain)).sum();
     let scanned = Cell::new(Duration::ZERO);
     let mut scans: Vec<Duration> = Vec::new();
     let times = rounds([&mut || {
@@ -328,7 +328,7 @@ fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let scan = scans[scans.len() / 2];
     report.row("groups of yard and month to cross-tab, 2 threads", times.median(0));
     report.row("the scan of these, without what comes after", scan);
-    println!("    {} leaf groups, {cells} cells", first.cell_count(3, 1));
+    println!("    {} leaf groups, {cells} cells", first.cell_count(Grain::new(3, 1)));
     report.ratio("M lines/s to leaf groups", report.lines as f64 / scan.as_secs_f64() / 1e6, 15.0, 30.0);
     let after = times.median(0).saturating_sub(scan).as_secs_f64();
     report.ratio("M cells/s of all that comes after", cells as f64 / after / 1e6, 5.0, 8.0);

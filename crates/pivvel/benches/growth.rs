@@ -9,7 +9,7 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::time::Instant;
 
-use pivvel::{Brief, ReadOptions, Run, TextSource};
+use pivvel::{Brief, Grain, ReadOptions, Run, TextSource};
 
 type Fallible<T> = Result<T, Box<dyn std::error::Error>>;
 
@@ -92,7 +92,7 @@ fn measure(path: &Path, layout: usize) -> Fallible<()> {
     let mut source = TextSource::open(path, &ReadOptions::default())?;
     let crosstab = black_box(Run::new().build(&brief, &mut source)?);
     let seconds = start.elapsed().as_secs_f64();
-    let groups = crosstab.cell_count(rows.len(), columns.len());
+    let groups = crosstab.cell_count(Grain::new(rows.len(), columns.len()));
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB"));
     let kibibytes: Option<u64> = peak.and_then(|text| text.trim().parse().ok());

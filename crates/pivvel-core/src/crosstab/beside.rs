@@ -43,7 +43,7 @@ pub(super) fn trends(of: &CrossTab, place: usize, planned: &PlannedEmphasis, by_
         .map(|level| same_members(of.rows().members(level), by_period.rows().members(level)))
         .collect();
     for row in of.rows().entries() {
-        if !planned.grains.iter().any(|(level, _)| *level == row.level()) {
+        if !planned.grains.iter().any(|grain| grain.row == row.level()) {
             continue;
         }
         let Some(own) = same_entry(of.rows(), *row, by_period.rows(), &same) else { continue };

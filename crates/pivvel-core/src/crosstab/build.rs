@@ -4,7 +4,7 @@ use super::beside::trends;
 use super::doubts::doubts;
 use super::groups::hashed;
 use super::jobs::{Job, What};
-use super::table::{CrossTab, Grain, View};
+use super::table::{CrossTab, GrainCells, View};
 use super::trend::{Labels, Trend};
 use crate::brief::ViewBrief;
 use crate::brief::{Order, OrderBy};
@@ -14,7 +14,7 @@ use crate::eval::{Engine, Frame, Picks, pick, settle_tiers};
 use crate::formula::Values;
 use crate::grouping::{LeafGroups, Moved};
 use crate::lines::Tally;
-use crate::model::{AxisSide, Notice, NoticeCode};
+use crate::model::{AxisSide, ByGrain, Grain, Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::plan::{Dimension, Plan, fill_title};
 use crate::rollup::{SortBy, regroup};
@@ -24,7 +24,7 @@ use crate::rollup::{SortBy, regroup};
 pub(crate) struct Inside {
     pub(crate) frame: Frame,
     /// Values by measure of the plan, hidden ones among them, then by grain.
-    pub(crate) measures: Vec<Vec<Values>>,
+    pub(crate) measures: Vec<ByGrain<Values>>,
     pub(crate) moved: Moved,
 }
 
@@ -45,9 +45,8 @@ pub(crate) fn opened(
 ) -> Result<(CrossTab, Inside)> {
     let mut inside = None;
     let crosstab = from_groups(plan, groups, source, tally.clone(), context, &mut |engine, moved| {
-        let grains = engine.frame().grains.len();
-        let of = |measure| (0..grains).map(|grain| engine.measure(measure, grain).clone()).collect();
-        let measures = (0..plan.measures.len()).map(of).collect();
+        let measures =
+            (0..plan.measures.len()).map(|measure| engine.measure_by_grain(measure).clone()).collect();
         inside = Some(Inside { frame: engine.frame().clone(), measures, moved: moved.clone() });
     })?;
     let Some(inside) = inside else { unreachable!("whoever builds a cross-tab looks inside") };
@@ -127,25 +126,25 @@ fn from_groups(
     let emphases = decide(plan, &engine, &known, &mut notices)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
     let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
-    let finished = |grain: usize| {
+    let finished = |grain| {
         let values: Vec<Values> =
             shown.iter().map(|measure| engine.measure(*measure, grain).clone()).collect();
-        let levels = engine.frame().grains[grain].levels();
-        let scaled_by = (0..shown.len()).map(|measure| plan.scaled_by(measure, levels)).collect();
+        let scaled_by = (0..shown.len()).map(|measure| plan.scaled_by(measure, grain)).collect();
         (values, scaled_by)
     };
-    let computed: Vec<_> = (0..engine.frame().grains.len()).map(finished).collect();
+    let mut computed = ByGrain::new(plan.deepest(), finished);
     drop(engine);
-    let grains = frame.grains.into_iter().zip(computed);
-    let grains =
-        grains.map(|(cells, (values, scaled_by))| Grain::new(cells.pairs, cells.lines, values, scaled_by));
+    let grains = frame.grains.map(|grain, cells| {
+        let (values, scaled_by) = std::mem::take(&mut computed[grain]);
+        GrainCells::new(cells.pairs, cells.lines, values, scaled_by)
+    });
     Ok(CrossTab {
         fingerprint: hashed(&plan.computed()),
         title,
         measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
         rows: frame.rows,
         columns: frame.columns,
-        grains: grains.collect(),
+        grains,
         emphases,
         trends: Vec::new(),
         labels: Vec::new(),
@@ -195,7 +194,7 @@ fn period(plan: &Plan, engine: &Engine<'_>) -> Result<Option<(String, String)>> 
     let Some(formulas) = &plan.period else { return Ok(None) };
     let mut days = Vec::new();
     for formula in formulas {
-        let values = engine.values(formula, 0).map_err(|_| Error::overflow("title"))?;
+        let values = engine.values(formula, Grain::TOTAL).map_err(|_| Error::overflow("title"))?;
         days.extend(values.first().copied().flatten().map(|day| day.to_string()));
     }
     Ok(days.first().cloned().zip(days.get(1).cloned()))
@@ -221,10 +220,7 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
                     SortBy::Natural
                 });
             };
-            let grain = {
-                let (row, column) = side.pair(level, 0);
-                frame.grain(row, column)
-            };
+            let grain = Grain::TOTAL.at(side, level);
             let values = engine
                 .values(formula, grain)
                 .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;

@@ -1,10 +1,10 @@
 //! One cell, read from the cross-tab that it is part of.
 
-use super::table::{CrossTab, Grain};
+use super::table::{CrossTab, GrainCells};
 use crate::eval::GroupKey;
-use crate::model::Value;
+use crate::model::{Grain, Value};
 use crate::peers::{Yardstick, peers_id};
-use crate::rollup::{Entry, grain_index};
+use crate::rollup::Entry;
 
 /// A cell into which at least one line falls.
 #[derive(Debug, Clone, Copy)]
@@ -12,7 +12,7 @@ pub struct Cell<'a> {
     pub(super) crosstab: &'a CrossTab,
     pub(super) row: Entry,
     pub(super) column: Entry,
-    pub(crate) grain: usize,
+    pub(crate) grain: Grain,
     pub(crate) id: u32,
 }
 
@@ -44,38 +44,38 @@ impl<'a> Cell<'a> {
 
     /// The yardstick of the cell's peers; `None` where none of them has a value.
     pub fn yardstick(&self, measure: usize) -> Option<&Yardstick> {
-        self.crosstab.peers_at(measure, self.grain).yardstick_of(self.id as usize)
+        self.crosstab.peers(measure, self.grain).yardstick_of(self.id as usize)
     }
 
     /// What the cell's peers are called; see the tidy result.
     pub(crate) fn peers(&self, measure: usize) -> Option<&'a str> {
         let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let peers = self.crosstab.peers_at(measure, self.grain);
-        let levels = (!peers.is_joined()).then_some((self.row.level(), self.column.level()));
-        let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), levels, key);
+        let peers = self.crosstab.peers(measure, self.grain);
+        let grain = (!peers.is_joined()).then_some(self.grain);
+        let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), grain, key);
         peers.name(self.id as usize, name)
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {
-        self.crosstab.peers_at(measure, self.grain).position(self.id as usize, &self.value(measure)?)
+        self.crosstab.peers(measure, self.grain).position(self.id as usize, &self.value(measure)?)
     }
 
     /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.
     pub fn rank(&self, measure: usize) -> Option<u32> {
-        self.crosstab.peers_at(measure, self.grain).rank(self.id as usize)
+        self.crosstab.peers(measure, self.grain).rank(self.id as usize)
     }
 
-    fn grain(&self) -> &'a Grain {
-        self.crosstab.grain(self.grain)
+    fn grain(&self) -> &'a GrainCells {
+        &self.crosstab.grains[self.grain]
     }
 }
 
 impl CrossTab {
     /// The cell where a row and a column meet; `None` where no line falls into it.
     pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
-        let grain = grain_index(self.columns.depth(), row.level(), column.level());
+        let grain = Grain::new(row.level(), column.level());
         let id = self.grains[grain].cells.find(row.node, column.node)?;
         Some(Cell { crosstab: self, row, column, grain, id })
     }

@@ -4,7 +4,7 @@ use super::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
 use crate::formula::Formula;
-use crate::model::AxisSide;
+use crate::model::{AxisSide, Grain};
 use crate::rollup::{Axis, Entry};
 
 impl CrossTab {
@@ -14,7 +14,7 @@ impl CrossTab {
         let mut marks: Vec<Mark> = Vec::new();
         for (place, emphasis) in self.emphases().iter().enumerate() {
             let form = emphasis.planned.spec.form;
-            if !emphasis.covers((row.level(), column.level()), measure)
+            if !emphasis.covers(Grain::new(row.level(), column.level()), measure)
                 || marks.iter().any(|m| m.form == form)
             {
                 continue;
@@ -60,7 +60,7 @@ impl CrossTab {
 
     /// Where the figure of a measure leads, if an emphasis links it.
     pub fn cell_link(&self, row: Entry, column: Entry, measure: usize) -> Option<String> {
-        let grain = (row.level(), column.level());
+        let grain = Grain::new(row.level(), column.level());
         let links = |e: &&Emphasis| e.planned.spec.form == Form::Link && e.covers(grain, measure);
         self.emphases().iter().filter(links).find_map(|emphasis| {
             let (grain, cell) = self.spot(row, column)?;

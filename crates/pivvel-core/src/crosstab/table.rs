@@ -9,11 +9,11 @@ use crate::eval::{groups, period_places, shown};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::Tally;
-use crate::model::{Notice, Value};
+use crate::model::{ByGrain, Grain, Notice, Value};
 use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
 use crate::plan::Measure;
 use crate::plan::YardstickSpec;
-use crate::rollup::{Apart, Axis, Class, Entry, grain_index};
+use crate::rollup::{Apart, Axis, Class, Entry};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
 /// place among its peers.
@@ -41,7 +41,7 @@ pub struct CrossTab {
     pub(super) measures: Vec<Measure>,
     pub(super) rows: Axis,
     pub(super) columns: Axis,
-    pub(super) grains: Vec<Grain>,
+    pub(super) grains: ByGrain<GrainCells>,
     pub(super) emphases: Vec<Emphasis>,
     pub(super) trends: Vec<Trend>,
     pub(super) labels: Vec<Labels>,
@@ -67,7 +67,7 @@ pub struct View {
 
 /// The cells of one grain.
 #[derive(Debug, Clone)]
-pub(crate) struct Grain {
+pub(crate) struct GrainCells {
     /// Row node and column node of every cell.
     pub(crate) cells: PairTable,
     pub(crate) lines: Vec<u64>,
@@ -79,15 +79,15 @@ pub(crate) struct Grain {
     peers: Vec<OnceLock<Peers>>,
 }
 
-impl Grain {
+impl GrainCells {
     pub(super) fn new(
         cells: PairTable,
         lines: Vec<u64>,
         values: Vec<Values>,
         scaled_by: Vec<Option<usize>>,
-    ) -> Grain {
+    ) -> GrainCells {
         let peers = vec![OnceLock::new(); values.len()];
-        Grain { cells, lines, values, scaled_by, peers }
+        GrainCells { cells, lines, values, scaled_by, peers }
     }
 }
 
@@ -168,12 +168,12 @@ impl CrossTab {
 
     /// Whether there is no cell at all, because there was no line.
     pub fn is_empty(&self) -> bool {
-        self.grains[0].lines.is_empty()
+        self.grains[Grain::TOTAL].lines.is_empty()
     }
 
     /// The grain and the place of the cell where a row and a column meet.
-    pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(usize, usize)> {
-        let grain = grain_index(self.columns.depth(), row.level(), column.level());
+    pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(Grain, usize)> {
+        let grain = Grain::new(row.level(), column.level());
         Some((grain, self.grains[grain].cells.find(row.node, column.node)? as usize))
     }
 
@@ -181,14 +181,13 @@ impl CrossTab {
     /// stands on. Kept, they are what a later run compares with.
     pub fn yardsticks(&self) -> Yardsticks {
         let mut all = Yardsticks::default();
-        let across = self.columns.depth() + 1;
-        for grain in 0..self.grains.len() {
+        for (grain, _) in self.grains.iter() {
             for (i, measure) in self.measures.iter().enumerate() {
-                let peers = self.peers_at(i, grain);
+                let peers = self.peers(i, grain);
                 for (key, measured) in peers.groups() {
                     let axes = (&self.rows, &self.columns);
-                    let levels = (!peers.is_joined()).then_some((grain / across, grain % across));
-                    let name = peers_id(&measure.name, axes, levels, key);
+                    let grain = (!peers.is_joined()).then_some(grain);
+                    let name = peers_id(&measure.name, axes, grain, key);
                     KeptScale::of(measured, &YardstickSpec::default())
                         .into_iter()
                         .for_each(|scale| all.insert(name.clone(), scale));
@@ -201,12 +200,12 @@ impl CrossTab {
         all
     }
 
-    /// How many cells a grain (row level, column level) has.
+    /// How many cells a grain has.
     ///
     /// # Panics
     /// For a level that this cross-tab does not have.
-    pub fn cell_count(&self, row_level: usize, column_level: usize) -> usize {
-        self.grain(grain_index(self.columns.depth(), row_level, column_level)).cells.len()
+    pub fn cell_count(&self, grain: Grain) -> usize {
+        self.grains[grain].cells.len()
     }
 
     /// The value of a measure where two paths of labels meet; empty paths are totals.
@@ -215,27 +214,21 @@ impl CrossTab {
         cell.value(self.measures.iter().position(|m| m.name == measure)?)
     }
 
-    /// The peers of a measure at a grain (row level, column level).
+    /// The peers of a measure at a grain.
     ///
     /// # Panics
     /// For a level or a measure that this cross-tab does not have.
-    pub fn peers(&self, measure: usize, row_level: usize, column_level: usize) -> &Peers {
-        self.peers_at(measure, grain_index(self.columns.depth(), row_level, column_level))
-    }
-
-    /// The peers of a measure at a grain by its place.
-    pub(super) fn peers_at(&self, measure: usize, grain: usize) -> &Peers {
-        let across = self.columns.depth() + 1;
-        let (axes, levels) = ((&self.rows, &self.columns), (grain / across, grain % across));
-        let Grain { cells, values, scaled_by, peers, .. } = &self.grains[grain];
+    pub fn peers(&self, measure: usize, grain: Grain) -> &Peers {
+        let axes = (&self.rows, &self.columns);
+        let GrainCells { cells, values, scaled_by, peers, .. } = &self.grains[grain];
         let scaled = scaled_by[measure].and_then(|emphasis| self.emphases[emphasis].peers(grain));
         scaled.unwrap_or_else(|| {
             peers[measure].get_or_init(|| {
-                let keys = groups(axes, levels, cells.pairs(), Group::Level);
+                let keys = groups(axes, grain, cells.pairs(), Group::Level);
                 Peers::new(
                     &values[measure],
                     &keys,
-                    &shown(axes, levels, cells.pairs()),
+                    &shown(axes, grain, cells.pairs()),
                     &YardstickSpec::default(),
                 )
             })
@@ -263,9 +256,5 @@ impl CrossTab {
         };
         let latest = apart.filter_map(formatted).max_by_key(|(item, _)| *item);
         latest.map_or(&self.measures[measure].format, |(_, format)| format)
-    }
-
-    pub(crate) fn grain(&self, index: usize) -> &Grain {
-        &self.grains[index]
     }
 }

@@ -20,9 +20,9 @@ use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
 use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
 use crate::lines::LineSource;
-use crate::model::Value;
+use crate::model::{Grain, Value};
 use crate::plan::Choice;
-use crate::rollup::{Axis, Entry, grain_index};
+use crate::rollup::{Axis, Entry};
 
 impl Run<'_> {
     /// The story of the number of a measure in a cell. `open` opens the lines, which are read twice.
@@ -92,7 +92,7 @@ struct Teller<'a> {
     named: &'a [(Expr, String)],
     row: Entry,
     column: Entry,
-    grain: usize,
+    grain: Grain,
     cell: usize,
 }
 
@@ -148,10 +148,10 @@ impl Teller<'_> {
     /// How a measure is computed at the cell's grain.
     fn formula(&self, place: usize) -> Option<&Formula> {
         let measure = &self.trace.plan.measures[place];
-        match measure.grains.get(self.grain) {
-            Some(Choice::Nothing) => None,
-            Some(Choice::Level(level)) => measure.level_specs[*level].1.as_ref(),
-            _ => Some(&measure.formula),
+        match measure.grains[self.grain] {
+            Choice::Nothing => None,
+            Choice::Level(level) => measure.level_specs[level].1.as_ref(),
+            Choice::Main => Some(&measure.formula),
         }
     }
 
@@ -217,7 +217,7 @@ impl Teller<'_> {
         let (grain, cell) = targets(frame, self.grain, relation)[self.cell]?;
         let cells = &frame.grains[grain];
         let (row, column) = cells.pairs.pairs()[cell];
-        let (row, column) = (Entry::new(cells.row_level, row), Entry::new(cells.column_level, column));
+        let (row, column) = (Entry::new(grain.row, row), Entry::new(grain.column, column));
         Some(Address::of(&self.trace.crosstab, row, column))
     }
 
@@ -227,7 +227,7 @@ impl Teller<'_> {
         let item = &self.trace.plan.items[frame.grains[self.grain].maker(self.cell)?];
         let own = item.spot.side.pick(self.row, self.column);
         let made = frame.axis(item.spot.side).made(own.level(), own.node)?;
-        let grain = grain_index(frame.columns.depth(), self.row.level(), self.column.level());
+        let grain = Grain::new(self.row.level(), self.column.level());
         let value = |node: &Option<u32>| {
             let (row, column) = item.spot.side.pick(((*node)?, self.column.node), (self.row.node, (*node)?));
             let cell = frame.grains[grain].pairs.find(row, column)?;
@@ -250,8 +250,7 @@ impl Teller<'_> {
     fn emphases(&self, shown: usize) -> Vec<EmphasisStory> {
         let crosstab = &self.trace.crosstab;
         let marks = crosstab.marks(self.row, self.column, shown);
-        let levels = (self.row.level(), self.column.level());
-        let concerned = crosstab.emphases().iter().enumerate().filter(|(_, e)| e.covers(levels, shown));
+        let concerned = crosstab.emphases().iter().enumerate().filter(|(_, e)| e.covers(self.grain, shown));
         let story = |(place, emphasis): (usize, &crate::emphasis::Emphasis)| {
             let mark = marks.iter().find(|mark| mark.emphasis == place);
             let won = mark.and_then(|mark| mark.rule);

@@ -18,7 +18,7 @@ use crate::eval::made_of;
 use crate::grouping::NOWHERE;
 use crate::grouping::{Grouping, Scan, WantedPaths, keep};
 use crate::lines::LineSource;
-use crate::model::Value;
+use crate::model::{Grain, Value};
 use crate::plan::Plan;
 use crate::rollup::{Axis, Entry};
 
@@ -277,7 +277,7 @@ impl Trace {
     fn tied(&self, counted: Counted<'_>, told: &BTreeSet<usize>) -> Result<Option<TiedPart>> {
         let Counted { row, column, scan } = counted;
         let frame = &self.inside.frame;
-        let cells = &frame.grains[frame.grain(row.level(), column.level())];
+        let cells = &frame.grains[Grain::new(row.level(), column.level())];
         let Some(cell) = cells.pairs.find(row.node, column.node) else { return Ok(None) };
         let groups = scan.finish();
         let mut aggregates = Vec::new();

@@ -9,7 +9,7 @@ use crate::brief::{Form, MeanSide, PeersOf, YardstickOf};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
-use crate::model::{Notice, NoticeCode, Value};
+use crate::model::{ByGrain, Grain, Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
 
@@ -41,7 +41,7 @@ pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everythi
             return Ok(Everything::new());
         }
         let mut everything = Everything::new();
-        for (grain, found) in measured(emphasis, engine)?.iter().enumerate() {
+        for (grain, found) in measured(emphasis, engine)?.iter() {
             let Some((values, peers)) = found else { continue };
             for ((key, measured), members) in peers.groups().zip(peers.members(values)) {
                 let name = name(emphasis, engine.frame(), (grain, peers), key);
@@ -59,7 +59,7 @@ pub(crate) fn reference(plan: &Plan, engine: &Engine<'_>) -> Result<Vec<Everythi
 fn name(
     emphasis: &PlannedEmphasis,
     frame: &Frame,
-    (grain, peers): (usize, &Peers),
+    (grain, peers): (Grain, &Peers),
     key: &GroupKey,
 ) -> String {
     frame.peers_id(&emphasis.scale_name(), grain, peers, key)
@@ -78,15 +78,14 @@ pub(crate) fn decide(
 ) -> Result<Vec<Emphasis>> {
     let mut all = Vec::new();
     for (i, planned) in plan.emphasis.iter().enumerate() {
-        let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains: Vec::new() };
+        let grains = ByGrain::new(plan.deepest(), |_| None);
+        let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains };
         if planned.has_scale() {
             let mut grains = measured(planned, engine)?;
             measure_by(planned, engine.frame(), &mut grains, known, i, notices)?;
-            for (grain, found) in grains.into_iter().enumerate() {
-                let decided =
-                    found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()?;
-                emphasis.grains.push(decided);
-            }
+            emphasis.grains = grains.try_map(|grain, found| {
+                found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()
+            })?;
             order_scales(&mut emphasis, engine.frame());
         } else if planned.spec.form == Form::Link {
             emphasis.grains = linked(planned, engine)?;
@@ -97,13 +96,12 @@ pub(crate) fn decide(
 }
 
 /// The values that decide and their peers, by grain, where the emphasis decides.
-fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<(Values, Peers)>>> {
+fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<ByGrain<Option<(Values, Peers)>>> {
     let frame = engine.frame();
-    let Some(basis) = &planned.basis else { return Ok(vec![None; frame.grains.len()]) };
-    let mut found: Vec<Option<(Values, Peers)>> = vec![None; frame.grains.len()];
-    for (row, column) in &planned.grains {
-        let (row, column) = planned.deciding((*row, *column));
-        let grain = frame.grain(row, column);
+    let mut found = ByGrain::new(frame.grains.deepest(), |_| None);
+    let Some(basis) = &planned.basis else { return Ok(found) };
+    for grain in &planned.grains {
+        let grain = planned.deciding(*grain);
         if found[grain].is_none() {
             let values = values(planned, engine, basis, grain)?;
             let keys = frame.groups(grain, planned.spec.peers.group());
@@ -112,8 +110,11 @@ fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option
         }
     }
     if planned.spec.peers == PeersOf::All {
-        let mut joined: Vec<(&[Option<Value>], &mut Peers)> =
-            found.iter_mut().flatten().map(|(values, peers)| (values.as_slice(), peers)).collect();
+        let mut joined: Vec<(&[Option<Value>], &mut Peers)> = found
+            .iter_mut()
+            .filter_map(|(_, found)| found.as_mut())
+            .map(|(values, peers)| (values.as_slice(), peers))
+            .collect();
         Peers::join(&mut joined, &planned.wanted);
     }
     Ok(found)
@@ -123,7 +124,7 @@ fn values(
     planned: &PlannedEmphasis,
     engine: &Engine<'_>,
     formula: &CellFormula,
-    grain: usize,
+    grain: Grain,
 ) -> Result<Values> {
     engine.values(formula, grain).map_err(|_| Error::overflow(&planned.place))
 }
@@ -132,7 +133,7 @@ fn values(
 fn measure_by(
     planned: &PlannedEmphasis,
     frame: &Frame,
-    grains: &mut [Option<(Values, Peers)>],
+    grains: &mut ByGrain<Option<(Values, Peers)>>,
     known: &Known<'_>,
     place: usize,
     notices: &mut Vec<Notice>,
@@ -159,12 +160,12 @@ fn measure_by(
 fn measure_by_everything(
     planned: &PlannedEmphasis,
     frame: &Frame,
-    grains: &mut [Option<(Values, Peers)>],
+    grains: &mut ByGrain<Option<(Values, Peers)>>,
     everything: &Everything,
 ) -> usize {
     let mut missing = 0;
     for (grain, (values, peers)) in
-        grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?)))
+        grains.iter_mut().filter_map(|(grain, found)| Some((grain, found.as_mut()?)))
     {
         // What is made of members is measured as it is shown.
         let is_plain = |key: &GroupKey| key.classes == GroupKey::PLAIN.classes;
@@ -189,13 +190,13 @@ fn measure_by_everything(
 fn measure_by_file(
     planned: &PlannedEmphasis,
     frame: &Frame,
-    grains: &mut [Option<(Values, Peers)>],
+    grains: &mut ByGrain<Option<(Values, Peers)>>,
     (file, kept): (&str, &Yardsticks),
     notices: &mut Vec<Notice>,
 ) -> Result<()> {
     let (mut missing, mut groups, mut beyond) = (0, 0, 0);
     for (grain, (values, peers)) in
-        grains.iter_mut().enumerate().filter_map(|(i, found)| Some((i, found.as_mut()?)))
+        grains.iter_mut().filter_map(|(grain, found)| Some((grain, found.as_mut()?)))
     {
         let mut scales = Vec::new();
         for (key, _) in peers.groups() {
@@ -246,11 +247,10 @@ fn missing_notice(planned: &PlannedEmphasis, missing: usize, from: &str) -> Opti
 fn decide_grain(
     emphasis: &mut Emphasis,
     engine: &Engine<'_>,
-    grain: usize,
+    grain: Grain,
     (values, peers): (Values, Peers),
 ) -> Result<Decided> {
     let (frame, planned) = (engine.frame(), &emphasis.planned);
-    let cells = &frame.grains[grain];
     let overflow = |_| Error::overflow(&planned.place);
     let applies = planned.condition.as_ref().map(|c| engine.holds(c, grain).map_err(overflow)).transpose()?;
     // A scale on which no cell stands out needs no legend.
@@ -264,8 +264,7 @@ fn decide_grain(
         let apart = [frame.rows.class_name(key.classes.0), frame.columns.class_name(key.classes.1)];
         let names =
             (name(planned, frame, (grain, &peers), key), apart, within(&frame.rows, &frame.columns, key));
-        let levels = (cells.row_level, cells.column_level);
-        let scale = Scale::new(planned, measured, names, levels, key.classes).filter(Scale::has_places);
+        let scale = Scale::new(planned, measured, names, grain, key.classes).filter(Scale::has_places);
         scale_of.push(scale.filter(|_| used).map(|scale| {
             scales.push(scale);
             emphasis.scales.len() + scales.len() - 1
@@ -330,22 +329,21 @@ fn order_scales(emphasis: &mut Emphasis, frame: &Frame) {
     order.sort_by_key(|i| {
         let scale = &scales[*i];
         let apart = (frame.rows.apart(scale.class.0), frame.columns.apart(scale.class.1));
-        (std::cmp::Reverse((scale.row_level, scale.column_level)), apart, *i)
+        (std::cmp::Reverse(scale.grain), apart, *i)
     });
     let mut place = vec![0; scales.len()];
     order.iter().enumerate().for_each(|(new, old)| place[*old] = new);
     emphasis.scales = order.into_iter().map(|old| scales[old].clone()).collect();
-    for decided in emphasis.grains.iter_mut().flatten() {
+    for decided in emphasis.grains.iter_mut().filter_map(|(_, decided)| decided.as_mut()) {
         decided.scale_of.iter_mut().flatten().for_each(|scale| *scale = place[*scale]);
     }
 }
 
 /// The cells that link: all of its grains that meet the condition.
-fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<Vec<Option<Decided>>> {
+fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<ByGrain<Option<Decided>>> {
     let frame = engine.frame();
-    let mut grains: Vec<Option<Decided>> = vec![None; frame.grains.len()];
-    for (row, column) in &planned.grains {
-        let grain = frame.grain(*row, *column);
+    let mut grains = ByGrain::new(frame.grains.deepest(), |_| None);
+    for grain in planned.grains.iter().copied() {
         let (values, keys) = (Arc::new(vec![None; frame.grains[grain].len()]), Vec::new());
         let peers = Peers::new(&[], &keys, &[], &planned.wanted);
         let holds = |c: &CellFormula| engine.holds(c, grain).map_err(|_| Error::overflow(&planned.place));
@@ -364,8 +362,8 @@ impl Emphasis {
     }
 
     /// Whether a link stands in a cell of a grain.
-    pub(crate) fn links_at(&self, grain: usize, cell: usize) -> bool {
-        let decided = self.grains.get(grain).and_then(Option::as_ref);
+    pub(crate) fn links_at(&self, grain: Grain, cell: usize) -> bool {
+        let decided = self.grains[grain].as_ref();
         decided.is_some_and(|decided| decided.applies.as_ref().is_none_or(|applies| applies[cell]))
     }
 }

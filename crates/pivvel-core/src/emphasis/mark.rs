@@ -3,6 +3,7 @@
 use super::scale::{Scale, Span, step};
 use crate::brief::Form;
 use crate::formula::Values;
+use crate::model::{ByGrain, Grain};
 use crate::peers::Peers;
 use crate::plan::{PlannedEmphasis, PlannedRule};
 
@@ -12,7 +13,7 @@ pub struct Emphasis {
     pub(crate) planned: PlannedEmphasis,
     pub(super) scales: Vec<Scale>,
     /// By grain, where it decides there.
-    pub(super) grains: Vec<Option<Decided>>,
+    pub(super) grains: ByGrain<Option<Decided>>,
 }
 
 /// The decisions at one grain.
@@ -65,19 +66,19 @@ impl Emphasis {
     }
 
     /// The cells that it scales together at a grain, where it decides there.
-    pub(crate) fn peers(&self, grain: usize) -> Option<&Peers> {
-        self.grains.get(grain)?.as_ref().map(|decided| &decided.peers)
+    pub(crate) fn peers(&self, grain: Grain) -> Option<&Peers> {
+        self.grains[grain].as_ref().map(|decided| &decided.peers)
     }
 
     /// Whether it is for a measure's cells at a grain.
-    pub(crate) fn covers(&self, grain: (usize, usize), measure: usize) -> bool {
+    pub(crate) fn covers(&self, grain: Grain, measure: usize) -> bool {
         (self.planned.spec.is_whole_row() || self.planned.measure == Some(measure))
             && self.planned.grains.contains(&grain)
     }
 
     /// The decision about a cell of a grain, if it is one to stand out.
-    pub(crate) fn mark(&self, place: usize, grain: usize, cell: usize) -> Option<Mark> {
-        let decided = self.grains.get(grain)?.as_ref().filter(|_| self.planned.has_scale())?;
+    pub(crate) fn mark(&self, place: usize, grain: Grain, cell: usize) -> Option<Mark> {
+        let decided = self.grains[grain].as_ref().filter(|_| self.planned.has_scale())?;
         if decided.applies.as_ref().is_some_and(|applies| !applies[cell]) {
             return None;
         }

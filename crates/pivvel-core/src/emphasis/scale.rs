@@ -1,6 +1,6 @@
 //! From a value to its place: ends, middles, spans and steps.
 
-use crate::model::Value;
+use crate::model::{Grain, Value};
 use crate::peers::{Measured, Yardstick, share};
 use crate::plan::{Middle, PlannedEmphasis};
 use crate::rollup::Class;
@@ -10,10 +10,8 @@ use crate::rollup::Class;
 pub struct Scale {
     /// What the group is called, run after run.
     pub peers: String,
-    /// The level of its rows.
-    pub row_level: usize,
-    /// The level of its columns.
-    pub column_level: usize,
+    /// The grain of its cells.
+    pub grain: Grain,
     /// The members that it is a scale of, where they are scaled apart: of the rows, of the columns.
     pub apart: [Option<String>; 2],
     /// The members that all its cells are in, where not all of a grain are peers: dimension and label.
@@ -55,7 +53,7 @@ impl Scale {
         planned: &PlannedEmphasis,
         measured: &Measured,
         names: (String, [Option<String>; 2], Vec<(String, String)>),
-        (row_level, column_level): (usize, usize),
+        grain: Grain,
         class: (Class, Class),
     ) -> Option<Scale> {
         let yardstick = measured.yardstick?;
@@ -64,8 +62,7 @@ impl Scale {
         let plain = low.or(high).or(clip_low).is_none();
         Some(Scale {
             peers: names.0,
-            row_level,
-            column_level,
+            grain,
             apart: names.1,
             within: names.2,
             low: low.or(clip_low).unwrap_or(yardstick.low.as_f64()),

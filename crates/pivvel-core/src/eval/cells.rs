@@ -2,12 +2,12 @@
 
 use crate::formula::Values;
 use crate::grouping::PairTable;
+use crate::model::Grain;
 
 /// The cells of one grain.
 #[derive(Debug, Clone)]
 pub(crate) struct Cells {
-    pub(crate) row_level: usize,
-    pub(crate) column_level: usize,
+    pub(crate) grain: Grain,
     /// Row node and column node of every cell.
     pub(crate) pairs: PairTable,
     pub(crate) lines: Vec<u64>,
@@ -22,11 +22,6 @@ pub(crate) struct Cells {
 }
 
 impl Cells {
-    /// The row level and the column level.
-    pub(crate) fn levels(&self) -> (usize, usize) {
-        (self.row_level, self.column_level)
-    }
-
     pub(crate) fn len(&self) -> usize {
         self.lines.len()
     }

@@ -9,7 +9,7 @@ use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Relation, Texts, TypedExpr, Values, evaluate, holds};
-use crate::model::{Overflow, Type, Value};
+use crate::model::{ByGrain, Grain, Overflow, Type, Value};
 use crate::plan::Plan;
 use crate::rollup::Class;
 
@@ -18,10 +18,10 @@ pub(crate) struct Engine<'a> {
     plan: &'a Plan,
     frame: &'a Frame,
     /// Values by measure, then by grain.
-    measures: Vec<Vec<Values>>,
+    measures: Vec<Option<ByGrain<Values>>>,
     /// Which cells of each grain are shown, and their classes, once they are asked for.
-    shown: Vec<OnceCell<Vec<bool>>>,
-    classes: Vec<OnceCell<Vec<(Class, Class)>>>,
+    shown: ByGrain<OnceCell<Vec<bool>>>,
+    classes: ByGrain<OnceCell<Vec<(Class, Class)>>>,
     items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
@@ -37,35 +37,37 @@ impl<'a> Engine<'a> {
     /// A number that outgrows 38 digits.
     pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame) -> Result<Engine<'a>> {
         apply_first_items(plan, frame)?;
-        let grains = frame.grains.len();
         let frame = &*frame;
+        let deepest = frame.grains.deepest();
         let mut engine = Engine {
             plan,
             frame,
-            measures: vec![Vec::new(); plan.measures.len()],
-            shown: vec![OnceCell::new(); grains],
-            classes: vec![OnceCell::new(); grains],
+            measures: vec![None; plan.measures.len()],
+            shown: ByGrain::new(deepest, |_| OnceCell::new()),
+            classes: ByGrain::new(deepest, |_| OnceCell::new()),
             items: RefCell::default(),
             zero_divisions: Cell::new(0),
         };
         for place in &plan.measure_order {
             let measure = &plan.measures[*place];
-            for grain in 0..frame.grains.len() {
-                let values = match measure.formula_at(grain) {
-                    Some(formula) => {
-                        engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))?
-                    }
-                    None => Arc::new(vec![None; frame.grains[grain].len()]),
-                };
-                engine.measures[*place].push(values);
-            }
+            let values = ByGrain::try_new(deepest, |grain| match measure.formula_at(grain) {
+                Some(formula) => engine.values(formula, grain),
+                None => Ok(Arc::new(vec![None; frame.grains[grain].len()])),
+            });
+            engine.measures[*place] = Some(values.map_err(|_| Error::overflow(&measure.name))?);
         }
         Ok(engine)
     }
 
     /// The values of a measure at a grain, by cell.
-    pub(crate) fn measure(&self, place: usize, grain: usize) -> &Values {
-        &self.measures[place][grain]
+    pub(crate) fn measure(&self, place: usize, grain: Grain) -> &Values {
+        &self.measure_by_grain(place)[grain]
+    }
+
+    /// The values of a measure by grain.
+    pub(crate) fn measure_by_grain(&self, place: usize) -> &ByGrain<Values> {
+        let Some(values) = &self.measures[place] else { unreachable!("measures come after those they use") };
+        values
     }
 
     /// The frame that values are computed in.
@@ -73,11 +75,11 @@ impl<'a> Engine<'a> {
         self.frame
     }
 
-    fn shown(&self, grain: usize) -> &[bool] {
+    fn shown(&self, grain: Grain) -> &[bool] {
         self.shown[grain].get_or_init(|| self.frame.shown(grain))
     }
 
-    fn classes(&self, grain: usize) -> &[(Class, Class)] {
+    fn classes(&self, grain: Grain) -> &[(Class, Class)] {
         self.classes[grain].get_or_init(|| self.frame.classes(grain))
     }
 
@@ -87,18 +89,18 @@ impl<'a> Engine<'a> {
     }
 
     /// The values that a formula gives at a grain, items included.
-    pub(crate) fn values(&self, formula: &CellFormula, grain: usize) -> Result<Values, Overflow> {
+    pub(crate) fn values(&self, formula: &CellFormula, grain: Grain) -> Result<Values, Overflow> {
         let values = evaluate(formula, &mut AtGrain { engine: self, grain })?;
         self.with_items(values, formula.ty, grain)
     }
 
     /// The cells of a grain that a condition holds for.
-    pub(crate) fn holds(&self, condition: &CellFormula, grain: usize) -> Result<Vec<bool>, Overflow> {
+    pub(crate) fn holds(&self, condition: &CellFormula, grain: Grain) -> Result<Vec<bool>, Overflow> {
         holds(condition, &mut AtGrain { engine: self, grain })
     }
 
     /// Fills the cells of those items that are applied to measures.
-    fn with_items(&self, values: Values, ty: Type, grain: usize) -> Result<Values, Overflow> {
+    fn with_items(&self, values: Values, ty: Type, grain: Grain) -> Result<Values, Overflow> {
         let cells = &self.frame.grains[grain];
         if !cells.makers.iter().flatten().any(|item| !self.plan.items[*item].before_measures) {
             return Ok(values);
@@ -120,7 +122,7 @@ impl<'a> Engine<'a> {
 /// Those items that go before formula measures are applied to every aggregate.
 fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
     for (place, item) in plan.items.iter().enumerate().filter(|(_, item)| item.before_measures) {
-        for grain in 0..frame.grains.len() {
+        for grain in frame.grains.deepest().all() {
             for aggregate in 0..plan.aggregates.len() {
                 let mut values = frame.grains[grain].aggregates[aggregate].to_vec();
                 let ty = type_of(&values);
@@ -165,10 +167,10 @@ fn fill_item(
     };
     let operand = |cell: usize, operand: usize| {
         let (row, column) = cells.pairs.pairs()[cell];
-        let side = frame.rows.made(cells.row_level, row).filter(|made| made.item == place);
+        let side = frame.rows.made(cells.grain.row, row).filter(|made| made.item == place);
         let target = match side {
             Some(made) => (made.operands[operand]?, column),
-            None => (row, frame.columns.made(cells.column_level, column)?.operands[operand]?),
+            None => (row, frame.columns.made(cells.grain.column, column)?.operands[operand]?),
         };
         values[cells.pairs.find(target.0, target.1)? as usize]
     };
@@ -208,7 +210,7 @@ impl Evaluate for Operands<'_> {
 /// The cells of one grain, whose leaves are aggregates, measures and related cells.
 struct AtGrain<'a, 'e> {
     engine: &'e Engine<'a>,
-    grain: usize,
+    grain: Grain,
 }
 
 impl Evaluate for AtGrain<'_, '_> {
@@ -232,7 +234,7 @@ impl Evaluate for AtGrain<'_, '_> {
         };
         Ok(match leaf {
             CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
-            CellLeaf::Measure(place) => self.engine.measures[*place][self.grain].clone(),
+            CellLeaf::Measure(place) => self.engine.measure(*place, self.grain).clone(),
             CellLeaf::Label(_) => Arc::new(vec![None; cells.len()]),
             CellLeaf::At(formula, relation) => self.related(formula, relation)?,
             CellLeaf::Among(function, formula, group) => {
@@ -251,7 +253,7 @@ impl Evaluate for AtGrain<'_, '_> {
         let cells = &frame.grains[self.grain];
         let CellLeaf::Label(spot) = leaf else { return Ok(Arc::new(vec![None; cells.len()])) };
         let axis = frame.axis(spot.side);
-        let level = spot.side.pick(cells.row_level, cells.column_level);
+        let level = cells.grain.level(spot.side);
         if level < spot.level {
             return Ok(Arc::new(vec![None; cells.len()]));
         }
@@ -275,7 +277,7 @@ impl AtGrain<'_, '_> {
     fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Overflow> {
         let frame = self.engine.frame;
         let targets = relate::targets(frame, self.grain, relation);
-        let mut computed: HashMap<usize, Values> = HashMap::new();
+        let mut computed: HashMap<Grain, Values> = HashMap::new();
         let mut values = Vec::with_capacity(targets.len());
         for target in targets {
             let Some((grain, cell)) = target else {

@@ -9,9 +9,9 @@ use super::items::{add_items, merge_groups};
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, States};
-use crate::model::{AxisSide, Overflow};
+use crate::model::{AxisSide, ByGrain, Grain, Overflow};
 use crate::plan::Plan;
-use crate::rollup::{Axis, Class, RolledGrain, SortBy, grain_index, roll_up};
+use crate::rollup::{Axis, Class, RolledGrain, SortBy, roll_up};
 
 /// With so many leaf groups a thread more pays.
 const MANY: usize = 50_000;
@@ -21,7 +21,7 @@ const MANY: usize = 50_000;
 pub(crate) struct Frame {
     pub(crate) rows: Axis,
     pub(crate) columns: Axis,
-    pub(crate) grains: Vec<Cells>,
+    pub(crate) grains: ByGrain<Cells>,
 }
 
 impl Frame {
@@ -43,13 +43,16 @@ impl Frame {
             });
             let rolled = roll_up(leaves.groups, &leaves.states, &rows, &columns)?;
             finishing.work();
-            cells(rolled, columns.depth() + 1, &plan.aggregates)
+            cells(rolled, &plan.aggregates)
         })
         .map_err(|_| Error::overflow("the totals"))?;
-        let (mut grains, states): (Vec<Cells>, Vec<Cow<'_, States>>) = grains.into_iter().unzip();
-        if let Some(leaves) = grains.last_mut() {
-            leaves.aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
-        }
+        let mut states = Vec::new();
+        let mut grains = grains.map(|_, (cells, of)| {
+            states.push(of);
+            cells
+        });
+        let deepest = grains.deepest();
+        grains[deepest].aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
         add_items(plan, &mut rows, &mut columns, &mut grains);
         merge_groups(plan, (&rows, &columns), &mut grains, &states)
             .map_err(|_| Error::overflow("the totals"))?;
@@ -70,44 +73,35 @@ impl Frame {
         side.pick(&self.rows, &self.columns)
     }
 
-    /// The place of a grain.
-    pub(crate) fn grain(&self, row_level: usize, column_level: usize) -> usize {
-        grain_index(self.columns.depth(), row_level, column_level)
-    }
-
     /// The class of every cell of a grain: cells of different classes are never scaled together.
-    pub(crate) fn classes(&self, grain: usize) -> Vec<(Class, Class)> {
-        let Cells { row_level, column_level, pairs, .. } = &self.grains[grain];
+    pub(crate) fn classes(&self, grain: Grain) -> Vec<(Class, Class)> {
         let class = |(row, column): &(u32, u32)| {
-            (self.rows.class(*row_level, *row), self.columns.class(*column_level, *column))
+            (self.rows.class(grain.row, *row), self.columns.class(grain.column, *column))
         };
-        pairs.pairs().iter().map(class).collect()
+        self.grains[grain].pairs.pairs().iter().map(class).collect()
     }
 }
 
 /// The cells of every grain; those of the last one, the leaves, are without aggregates.
 fn cells<'a>(
-    rolled: Vec<RolledGrain<'a>>,
-    across: usize,
+    rolled: ByGrain<RolledGrain<'a>>,
     aggregates: &[Aggregate],
-) -> Result<Vec<(Cells, Cow<'a, States>)>, Overflow> {
-    let last = rolled.len() - 1;
-    let mut grains = Vec::with_capacity(rolled.len());
-    for (i, grain) in rolled.into_iter().enumerate() {
-        let aggregates = if i == last { &[] } else { aggregates };
-        let finished = aggregates.iter().map(|aggregate| grain.states.finish(aggregate).map(Arc::new));
+) -> Result<ByGrain<(Cells, Cow<'a, States>)>, Overflow> {
+    let deepest = rolled.deepest();
+    let of_grain = |grain, RolledGrain { cells, states }: RolledGrain<'a>| {
+        let aggregates = if grain == deepest { &[] } else { aggregates };
+        let finished = aggregates.iter().map(|aggregate| states.finish(aggregate).map(Arc::new));
         let cells = Cells {
-            row_level: i / across,
-            column_level: i % across,
-            lines: grain.states.all_lines().collect(),
+            grain,
+            lines: states.all_lines().collect(),
             makers: Vec::new(),
             merged: Vec::new(),
             aggregates: finished.collect::<Result<_, _>>()?,
-            pairs: grain.cells,
+            pairs: cells,
         };
-        grains.push((cells, grain.states));
-    }
-    Ok(grains)
+        Ok((cells, states))
+    };
+    rolled.try_map(of_grain)
 }
 
 /// The aggregates of one grain, which several threads finish one after the other.

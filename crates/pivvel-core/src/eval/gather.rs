@@ -10,13 +10,13 @@ use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
-use crate::model::{Overflow, Value};
+use crate::model::{Grain, Overflow, Value};
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
 pub(super) struct Places<'a> {
     pub(super) frame: &'a Frame,
-    pub(super) grain: usize,
+    pub(super) grain: Grain,
     pub(super) cells: &'a Cells,
     pub(super) shown: &'a [bool],
     pub(super) classes: &'a [(Class, Class)],
@@ -46,8 +46,8 @@ impl Places<'_> {
             order.for_each(|(place, node)| places[*node as usize] = place as u32);
             places
         };
-        let rows = place(&self.frame.rows, self.cells.row_level);
-        let columns = place(&self.frame.columns, self.cells.column_level);
+        let rows = place(&self.frame.rows, self.grain.row);
+        let columns = place(&self.frame.columns, self.grain.column);
         let mut cells: Vec<usize> = (0..self.cells.len()).filter(|cell| self.shown[*cell]).collect();
         cells.sort_by_key(|cell| {
             let (row, column) = self.cells.pairs.pairs()[*cell];
@@ -114,7 +114,7 @@ struct Sequence {
 fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
     let Places { frame, cells, classes, .. } = places;
     let axis = frame.axis(way.spot.side);
-    let level = way.spot.side.pick(cells.row_level, cells.column_level);
+    let level = cells.grain.level(way.spot.side);
     if level < way.spot.level {
         return Vec::new();
     }
@@ -196,10 +196,10 @@ pub(super) fn moving(
 type WindowPlace = (String, Option<usize>);
 
 /// The places of the window that ends at a cell, the earliest first; nothing where the cell stands in no sequence.
-pub(crate) fn window(frame: &Frame, grain: usize, way: Way, over: u32, cell: usize) -> Vec<WindowPlace> {
+pub(crate) fn window(frame: &Frame, grain: Grain, way: Way, over: u32, cell: usize) -> Vec<WindowPlace> {
     let cells = &frame.grains[grain];
     let (axis, own_level) = (frame.axis(way.spot.side), way.spot.level);
-    let level = way.spot.side.pick(cells.row_level, cells.column_level);
+    let level = cells.grain.level(way.spot.side);
     if level < own_level {
         return Vec::new();
     }

@@ -3,6 +3,7 @@
 
 use super::frame::Frame;
 use crate::formula::Group;
+use crate::model::Grain;
 use crate::rollup::{Axis, Class};
 
 /// What the cells of one group share.
@@ -24,25 +25,20 @@ impl GroupKey {
 
 impl Frame {
     /// The group of every cell of a grain.
-    pub(crate) fn groups(&self, grain: usize, group: Group) -> Vec<GroupKey> {
-        groups(
-            (&self.rows, &self.columns),
-            self.grains[grain].levels(),
-            self.grains[grain].pairs.pairs(),
-            group,
-        )
+    pub(crate) fn groups(&self, grain: Grain, group: Group) -> Vec<GroupKey> {
+        groups((&self.rows, &self.columns), grain, self.grains[grain].pairs.pairs(), group)
     }
 
     /// Which cells of a grain are shown at all.
-    pub(crate) fn shown(&self, grain: usize) -> Vec<bool> {
-        shown((&self.rows, &self.columns), self.grains[grain].levels(), self.grains[grain].pairs.pairs())
+    pub(crate) fn shown(&self, grain: Grain) -> Vec<bool> {
+        shown((&self.rows, &self.columns), grain, self.grains[grain].pairs.pairs())
     }
 }
 
 /// The group of every cell, which are pairs of nodes of a row level and a column level.
 pub(crate) fn groups(
     (rows, columns): (&Axis, &Axis),
-    (row_level, column_level): (usize, usize),
+    Grain { row: row_level, column: column_level }: Grain,
     pairs: &[(u32, u32)],
     group: Group,
 ) -> Vec<GroupKey> {
@@ -75,7 +71,7 @@ pub(crate) fn groups(
 /// Which of these cells are shown at all.
 pub(crate) fn shown(
     (rows, columns): (&Axis, &Axis),
-    (row_level, column_level): (usize, usize),
+    Grain { row: row_level, column: column_level }: Grain,
     pairs: &[(u32, u32)],
 ) -> Vec<bool> {
     let shown = |(row, column): &(u32, u32)| {

@@ -9,15 +9,15 @@ use super::cells::Cells;
 use crate::grouping::NOWHERE;
 use crate::grouping::States;
 use crate::lines::{Member, MemberId};
-use crate::model::{AxisSide, Overflow};
+use crate::model::{AxisSide, ByGrain, Grain, Overflow};
 use crate::plan::{Plan, PlannedItem};
 use crate::rollup::{Apart, Axis, Made};
 
-pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut [Cells]) {
+pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut ByGrain<Cells>) {
     for (place, item) in plan.items.iter().enumerate() {
         let axis = item.spot.side.pick(&mut *rows, &mut *columns);
         add_nodes(place, item, axis);
-        for grain in &mut *grains {
+        for (_, grain) in grains.iter_mut() {
             let axis = item.spot.side.pick(&*rows, &*columns);
             add_cells(place, item.spot.side, axis, grain);
         }
@@ -90,7 +90,7 @@ pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
 
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
 fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
-    let level = side.pick(grain.row_level, grain.column_level);
+    let level = grain.grain.level(side);
     let own = |pair: &(u32, u32)| side.pick((pair.0, pair.1), (pair.1, pair.0));
     let mut by_node: Vec<Vec<(u32, usize)>> = vec![Vec::new(); axis.len(level)];
     for (cell, pair) in grain.pairs.pairs().iter().enumerate() {
@@ -128,7 +128,7 @@ fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
 pub(super) fn merge_groups(
     plan: &Plan,
     (rows, columns): (&Axis, &Axis),
-    grains: &mut [Cells],
+    grains: &mut ByGrain<Cells>,
     states: &[Cow<'_, States>],
 ) -> Result<(), Overflow> {
     let is_group = |apart: &Apart| matches!(apart, Apart::Item(item) if plan.items[*item as usize].is_group);
@@ -137,8 +137,7 @@ pub(super) fn merge_groups(
             .iter()
             .all(|apart| is_group(apart) || matches!(apart, Apart::Others(_)))
     };
-    for (cells, states) in grains.iter_mut().zip(states) {
-        let (row_level, column_level) = cells.levels();
+    for ((Grain { row: row_level, column: column_level }, cells), states) in grains.iter_mut().zip(states) {
         let is_open = |cell: &usize| {
             let (row, column) = cells.pairs.pairs()[*cell];
             let made = cells.maker(*cell).is_some_and(|item| plan.items[item].is_group);

@@ -8,7 +8,7 @@ use super::frame::Frame;
 use crate::brief::TotalsOf;
 use crate::error::{Error, Result};
 use crate::lines::MemberId;
-use crate::model::{AxisSide, Notice, NoticeCode, Value};
+use crate::model::{AxisSide, Grain, Notice, NoticeCode, Value};
 use crate::plan::{Count, Dimension, Pick, Plan};
 use crate::rollup::{Apart, Axis, Fate};
 
@@ -187,8 +187,7 @@ fn kept(
         let member = axis.member_of(level, node as u32);
         *meets = (only.is_empty() || only_these.contains(&member)) && !not_these.contains(&member);
     }
-    let (row, column) = side.pair(level, 0);
-    let grain = frame.grain(row, column);
+    let grain = Grain::TOTAL.at(side, level);
     let cell = |node: usize| {
         let pair = side.pair(node as u32, 0);
         frame.grains[grain].pairs.find(pair.0, pair.1).map(|cell| cell as usize)

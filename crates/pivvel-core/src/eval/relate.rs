@@ -5,11 +5,11 @@ use std::collections::HashMap;
 use super::frame::Frame;
 use crate::formula::{Relation, Shift};
 use crate::lines::{Member, MemberId};
-use crate::model::{AxisSide, DatePart};
+use crate::model::{AxisSide, DatePart, Grain};
 use crate::rollup::{Axis, Class, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
-pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<Option<(usize, usize)>> {
+pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Vec<Option<(Grain, usize)>> {
     let cells = &frame.grains[grain];
     let side = match relation {
         Relation::Parent { side } | Relation::Total { side } => *side,
@@ -18,7 +18,7 @@ pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
         Relation::Shift(shift) => shift.spot.side,
     };
     let axis = frame.axis(side);
-    let level = side.pick(cells.row_level, cells.column_level);
+    let level = grain.level(side);
     // Each node of the axis leads to one node, whatever the cell's place on the other axis.
     let way = Lead::new(axis, level, relation);
     let leads: Vec<Option<Entry>> =
@@ -28,10 +28,10 @@ pub(crate) fn targets(frame: &Frame, grain: usize, relation: &Relation) -> Vec<O
         let to = leads[own as usize]?;
         let (row, column) = match (relation, side) {
             (Relation::GrandTotal, _) => (Entry::new(0, 0), Entry::new(0, 0)),
-            (_, AxisSide::Rows) => (to, Entry::new(cells.column_level, *column)),
-            (_, AxisSide::Columns) => (Entry::new(cells.row_level, *row), to),
+            (_, AxisSide::Rows) => (to, Entry::new(grain.column, *column)),
+            (_, AxisSide::Columns) => (Entry::new(grain.row, *row), to),
         };
-        let grain = frame.grain(row.level(), column.level());
+        let grain = Grain::new(row.level(), column.level());
         Some((grain, frame.grains[grain].pairs.find(row.node, column.node)? as usize))
     };
     cells.pairs.pairs().iter().map(target).collect()

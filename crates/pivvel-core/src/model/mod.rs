@@ -5,6 +5,7 @@ mod axis_side;
 mod calendar;
 mod days;
 mod decimal;
+mod grain;
 mod kind;
 mod notice;
 mod overflow;
@@ -17,6 +18,8 @@ pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date
 pub(crate) use days::DayTable;
 pub use decimal::{Decimal, NoDecimal};
 pub(crate) use decimal::{decimal_digits, pow10, rescale};
+pub(crate) use grain::ByGrain;
+pub use grain::Grain;
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;

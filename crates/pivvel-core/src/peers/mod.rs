@@ -14,7 +14,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::eval::{Frame, GroupKey};
-use crate::model::Value;
+use crate::model::{Grain, Value};
 use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class};
 
@@ -177,10 +177,10 @@ fn grouped(keys: &[GroupKey], shown: &[bool]) -> (Vec<GroupKey>, Vec<u32>) {
 pub(crate) fn peers_id(
     measure: &str,
     (rows, columns): (&Axis, &Axis),
-    levels: Option<(usize, usize)>,
+    grain: Option<Grain>,
     key: &GroupKey,
 ) -> String {
-    let Some((row_level, column_level)) = levels else {
+    let Some(grain) = grain else {
         let apart = [rows.class_name(key.classes.0), columns.class_name(key.classes.1)];
         let apart = apart.iter().flatten().map(|label| format!(":{label}")).collect::<String>();
         return format!("{measure}@all levels{apart}");
@@ -189,8 +189,8 @@ pub(crate) fn peers_id(
         let name = axis.level_name(level);
         axis.class_name(class).map_or(name.to_string(), |label| format!("{name}:{label}"))
     };
-    let row = level(rows, row_level, key.classes.0);
-    let column = level(columns, column_level, key.classes.1);
+    let row = level(rows, grain.row, key.classes.0);
+    let column = level(columns, grain.column, key.classes.1);
     let within = within(rows, columns, key);
     let within: Vec<String> = within.iter().map(|(name, label)| format!("{name}={label}")).collect();
     let within = if within.is_empty() { String::new() } else { format!(" in {}", within.join(", ")) };
@@ -209,8 +209,8 @@ pub(crate) fn within(rows: &Axis, columns: &Axis, key: &GroupKey) -> Vec<(String
 
 impl Frame {
     /// What a group of a grain's cells is called.
-    pub(crate) fn peers_id(&self, measure: &str, grain: usize, peers: &Peers, key: &GroupKey) -> String {
-        let levels = (!peers.joined).then(|| self.grains[grain].levels());
-        peers_id(measure, (&self.rows, &self.columns), levels, key)
+    pub(crate) fn peers_id(&self, measure: &str, grain: Grain, peers: &Peers, key: &GroupKey) -> String {
+        let grain = (!peers.joined).then_some(grain);
+        peers_id(measure, (&self.rows, &self.columns), grain, key)
     }
 }

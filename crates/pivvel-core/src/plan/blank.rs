@@ -2,18 +2,14 @@
 
 use super::model::{Dimension, Measure, Plan};
 use crate::formula::{Blanks, CellFormula, CellLeaf, Relation, Shift, Spot, Step};
-use crate::model::AxisSide;
+use crate::model::Grain;
 
 impl Plan {
-    /// The grains (row level, column level) at which a measure is blank whatever the lines.
-    pub(crate) fn blank_grains(&self, measure: &Measure) -> Vec<(usize, usize)> {
-        let across = self.columns.len() + 1;
-        let all = (0..=self.rows.len()).flat_map(|r| (0..across).map(move |c| (r, c)));
-        all.filter(|(r, c)| match measure.formula_at(r * across + c) {
-            Some(formula) => self.is_blank(formula, (*r, *c)),
-            None => true,
-        })
-        .collect()
+    /// The grains at which a measure is blank whatever the lines.
+    pub(crate) fn blank_grains(&self, measure: &Measure) -> Vec<Grain> {
+        let blank =
+            |grain: &Grain| measure.formula_at(*grain).is_none_or(|formula| self.is_blank(formula, *grain));
+        self.deepest().all().filter(blank).collect()
     }
 
     /// The levels at which a measure is blank whatever the lines, in words; empty where there are none.
@@ -23,16 +19,16 @@ impl Plan {
         let row = |r: usize| if r == 0 { "column total".to_string() } else { self.rows[r - 1].name.clone() };
         let column =
             |c: usize| if c == 0 { "row total".to_string() } else { self.columns[c - 1].name.clone() };
-        let whole_row = |r: usize| (0..=l).all(|c| blank.contains(&(r, c)));
-        let whole_column = |c: usize| (0..=k).all(|r| blank.contains(&(r, c)));
+        let whole_row = |r: usize| (0..=l).all(|c| blank.contains(&Grain::new(r, c)));
+        let whole_column = |c: usize| (0..=k).all(|r| blank.contains(&Grain::new(r, c)));
         let mut words: Vec<String> = (0..=k).filter(|r| whole_row(*r)).map(row).collect();
         words.extend((0..=l).filter(|c| whole_column(*c) && l > 0).map(column));
-        let rest = blank.iter().filter(|(r, c)| !whole_row(*r) && !whole_column(*c));
-        words.extend(rest.map(|(r, c)| format!("{} by {}", row(*r), column(*c))));
+        let rest = blank.iter().filter(|grain| !whole_row(grain.row) && !whole_column(grain.column));
+        words.extend(rest.map(|grain| format!("{} by {}", row(grain.row), column(grain.column))));
         words
     }
 
-    fn is_blank(&self, formula: &CellFormula, grain: (usize, usize)) -> bool {
+    fn is_blank(&self, formula: &CellFormula, grain: Grain) -> bool {
         let of = |inner: &CellFormula| self.is_blank(inner, grain);
         match &formula.step {
             Step::Leaf(leaf) => self.is_leaf_blank(leaf, grain),
@@ -48,36 +44,31 @@ impl Plan {
         }
     }
 
-    fn is_leaf_blank(&self, leaf: &CellLeaf, (r, c): (usize, usize)) -> bool {
-        let level = |spot: &Spot| spot.side.pick(r, c);
+    fn is_leaf_blank(&self, leaf: &CellLeaf, grain: Grain) -> bool {
+        let level = |spot: &Spot| grain.level(spot.side);
         let above = |spot: &Spot| level(spot) < spot.level;
         match leaf {
             CellLeaf::Aggregate(_) => false,
             CellLeaf::Label(spot) => above(spot),
             CellLeaf::Measure(i) => {
-                let measure = &self.measures[*i];
-                match measure.formula_at(r * (self.columns.len() + 1) + c) {
-                    Some(formula) => self.is_blank(formula, (r, c)),
-                    None => true,
-                }
+                let formula = self.measures[*i].formula_at(grain);
+                formula.is_none_or(|formula| self.is_blank(formula, grain))
             }
-            CellLeaf::Among(_, inner, _) | CellLeaf::Rank(inner, _) => self.is_blank(inner, (r, c)),
+            CellLeaf::Among(_, inner, _) | CellLeaf::Rank(inner, _) => self.is_blank(inner, grain),
             CellLeaf::Running(inner, way) | CellLeaf::Moving(_, inner, way, _) => {
-                above(&way.spot) || self.is_blank(inner, (r, c))
+                above(&way.spot) || self.is_blank(inner, grain)
             }
             CellLeaf::At(inner, relation) => {
-                let on = |side: AxisSide, level: usize| side.pick((level, c), (r, level));
                 let target = match relation {
                     Relation::Parent { side } => {
-                        let own = side.pick(r, c);
-                        own.checked_sub(1).map(|above| on(*side, above))
+                        grain.level(*side).checked_sub(1).map(|above| grain.at(*side, above))
                     }
-                    Relation::Total { side } => Some(on(*side, 0)),
-                    Relation::GrandTotal => Some((0, 0)),
-                    Relation::Level(spot) => (!above(spot)).then(|| on(spot.side, spot.level)),
-                    Relation::Member(spot, _) => Some(on(spot.side, level(spot).max(spot.level))),
-                    Relation::End { spot, .. } => (!above(spot)).then_some((r, c)),
-                    Relation::Shift(shift) => self.has_period(shift, level(&shift.spot)).then_some((r, c)),
+                    Relation::Total { side } => Some(grain.at(*side, 0)),
+                    Relation::GrandTotal => Some(Grain::TOTAL),
+                    Relation::Level(spot) => (!above(spot)).then(|| grain.at(spot.side, spot.level)),
+                    Relation::Member(spot, _) => Some(grain.at(spot.side, level(spot).max(spot.level))),
+                    Relation::End { spot, .. } => (!above(spot)).then_some(grain),
+                    Relation::Shift(shift) => self.has_period(shift, level(&shift.spot)).then_some(grain),
                 };
                 target.is_none_or(|grain| self.is_blank(inner, grain))
             }

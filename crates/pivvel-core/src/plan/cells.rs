@@ -4,7 +4,7 @@
 use std::ops::Range;
 
 use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
-use super::model::{Assumptions, Dimension, Measure};
+use super::model::{Assumptions, Choice, Dimension, Measure};
 use crate::aggregates::Function;
 use crate::brief::{Level, MeasureBrief};
 use crate::error::{Error, Result, unknown_message};
@@ -14,7 +14,7 @@ use crate::formula::{
     function_names,
 };
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::{AxisSide, DatePart, Type};
+use crate::model::{AxisSide, ByGrain, DatePart, Grain, Type};
 
 /// How deep measures may build on one another.
 const DEEPEST: usize = 60;
@@ -138,7 +138,7 @@ impl<'a> CellScope<'a> {
             cell: cell.converted(ty),
             levels,
             level_specs: brief.levels.clone(),
-            grains: Vec::new(),
+            grains: ByGrain::new(Grain::new(self.rows.len(), self.across.len()), |_| Choice::Main),
         });
         Ok(())
     }

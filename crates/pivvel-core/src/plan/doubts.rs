@@ -40,8 +40,7 @@ impl Plan {
                 let message = format!("measure {} is hidden, and nothing uses it", measure.name);
                 doubts.push(Notice::author(NoticeCode::UnusedMeasure, message));
             }
-            let grains = (self.rows.len() + 1) * (self.columns.len() + 1);
-            if self.blank_grains(measure).len() == grains {
+            if self.blank_grains(measure).len() == self.deepest().all().count() {
                 let message = format!("measure {} is blank everywhere in this layout", measure.name);
                 doubts.push(Notice::author(NoticeCode::BlankMeasure, message));
             }

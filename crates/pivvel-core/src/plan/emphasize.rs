@@ -9,7 +9,7 @@ use crate::aggregates::Function;
 use crate::brief::{Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, YardstickOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
-use crate::model::{Notice, NoticeCode, Type, Value};
+use crate::model::{Grain, Notice, NoticeCode, Type, Value};
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
@@ -305,7 +305,9 @@ pub(super) fn choose_grains(
         if emphasis.spec.is_whole_row() {
             // A whole row is all of its cells, its total too.
             let across = 0..=plan.columns.len();
-            grains = grains.iter().flat_map(|(row, _)| across.clone().map(|column| (*row, column))).collect();
+            let row =
+                |grain: &Grain| across.clone().map(|column| Grain { column, ..*grain }).collect::<Vec<_>>();
+            grains = grains.iter().flat_map(row).collect();
             grains.sort_unstable();
             grains.dedup();
         }
@@ -335,9 +337,9 @@ pub(super) fn choose_grains(
 }
 
 /// What would put several levels on one scale.
-fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[(usize, usize)], plan: &Plan) -> Option<String> {
+fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[Grain], plan: &Plan) -> Option<String> {
     let spec = &emphasis.spec;
-    let mut levels: Vec<(usize, usize)> = grains.iter().map(|grain| emphasis.deciding(*grain)).collect();
+    let mut levels: Vec<Grain> = grains.iter().map(|grain| emphasis.deciding(*grain)).collect();
     levels.dedup();
     if levels.len() < 2 || !emphasis.has_scale() {
         return None;
@@ -395,7 +397,7 @@ fn grains(
     plan: &Plan,
     columns: &mut Columns,
     notices: &mut Vec<Notice>,
-) -> Result<Vec<(usize, usize)>> {
+) -> Result<Vec<Grain>> {
     let (mut rows, mut across, mut totals) = (Vec::new(), Vec::new(), Vec::new());
     let mut gone = 0;
     for level in levels {
@@ -424,13 +426,13 @@ fn grains(
     }
     let mut grains = Vec::new();
     if inner {
-        grains.extend(rows.iter().flat_map(|r| across.iter().map(move |c| (*r, *c))));
+        grains.extend(rows.iter().flat_map(|r| across.iter().map(move |c| Grain::new(*r, *c))));
     }
     for total in totals {
         match total {
-            Level::RowTotal => grains.extend(rows.iter().map(|r| (*r, 0))),
-            Level::ColumnTotal => grains.extend(across.iter().map(|c| (0, *c))),
-            _ => grains.push((0, 0)),
+            Level::RowTotal => grains.extend(rows.iter().map(|r| Grain::new(*r, 0))),
+            Level::ColumnTotal => grains.extend(across.iter().map(|c| Grain::new(0, *c))),
+            _ => grains.push(Grain::TOTAL),
         }
     }
     grains.sort_unstable();

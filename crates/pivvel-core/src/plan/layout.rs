@@ -5,7 +5,7 @@ use super::model::{Choice, Count, Dimension, Pick, Plan};
 use crate::brief::{Amount, Brief, DimensionBrief, Level, Order, OrderBy, Placement, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Formula};
-use crate::model::{Decimal, Notice, NoticeCode, Type, rescale};
+use crate::model::{ByGrain, Decimal, Grain, Notice, NoticeCode, Type, rescale};
 
 /// The total column and the total row, as totals and levels name them.
 const ROW_TOTAL: &str = "row total";
@@ -159,13 +159,12 @@ pub(super) fn count(place: &str, count: &Amount, scope: &CellScope<'_>) -> Resul
 
 /// Which formula each measure has at each grain.
 pub(super) fn choose_grains(plan: &mut Plan, columns: &mut Columns, notices: &mut Vec<Notice>) -> Result<()> {
-    let (k, l) = (plan.rows.len(), plan.columns.len());
+    let deepest = plan.deepest();
     let mut measures = std::mem::take(&mut plan.measures);
     for measure in &mut measures {
-        let deepest = (k + 1) * (l + 1) - 1;
         let leaf_only =
             |grain| if measure.totals || grain == deepest { Choice::Main } else { Choice::Nothing };
-        measure.grains = (0..=deepest).map(leaf_only).collect();
+        measure.grains = ByGrain::new(deepest, leaf_only);
         for (i, (level, formula)) in measure.levels.iter().enumerate() {
             let place = format!("measure {}, levels", measure.name);
             let (row, column) = match spot_of(level, &place, plan, columns)? {
@@ -179,11 +178,11 @@ pub(super) fn choose_grains(plan: &mut Plan, columns: &mut Columns, notices: &mu
                     continue;
                 }
             };
-            for r in (0..=k).filter(|r| row.is_none_or(|row| row == *r)) {
-                for c in (0..=l).filter(|c| column.is_none_or(|column| column == *c)) {
-                    measure.grains[r * (l + 1) + c] =
-                        if formula.is_some() { Choice::Level(i) } else { Choice::Nothing };
-                }
+            let fixed = |grain: &Grain| {
+                row.is_none_or(|row| row == grain.row) && column.is_none_or(|column| column == grain.column)
+            };
+            for grain in deepest.all().filter(fixed) {
+                measure.grains[grain] = if formula.is_some() { Choice::Level(i) } else { Choice::Nothing };
             }
         }
     }

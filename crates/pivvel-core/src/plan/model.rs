@@ -7,7 +7,7 @@ use crate::brief::{
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::{AxisSide, DatePart, Kind, Notice, Value};
+use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Value};
 
 /// A brief checked against a source's columns, ready to run.
 #[derive(Debug, Clone)]
@@ -161,7 +161,7 @@ pub struct Measure {
     pub(crate) levels: Vec<(Level, Option<CellFormula>)>,
     pub(crate) level_specs: Vec<(Level, Option<Formula>)>,
     /// For each grain, which formula it has there.
-    pub(crate) grains: Vec<Choice>,
+    pub(crate) grains: ByGrain<Choice>,
 }
 
 /// Which formula a measure has at a grain.
@@ -185,18 +185,17 @@ impl Measure {
     }
 
     /// The formula at a grain, if it has one there.
-    pub(crate) fn formula_at(&self, grain: usize) -> Option<&CellFormula> {
-        match self.grains.get(grain) {
-            Some(Choice::Nothing) => None,
-            Some(Choice::Level(i)) => self.levels[*i].1.as_ref(),
-            _ => Some(&self.cell),
+    pub(crate) fn formula_at(&self, grain: Grain) -> Option<&CellFormula> {
+        match self.grains[grain] {
+            Choice::Nothing => None,
+            Choice::Level(i) => self.levels[i].1.as_ref(),
+            Choice::Main => Some(&self.cell),
         }
     }
 
-    /// Whether it has a formula at a grain (row level, column level), where columns have so many
-    /// dimensions.
-    pub(crate) fn shows_at(&self, grain: usize) -> bool {
-        self.grains.get(grain).is_none_or(|choice| *choice != Choice::Nothing)
+    /// Whether it has a formula at a grain.
+    pub(crate) fn shows_at(&self, grain: Grain) -> bool {
+        self.grains[grain] != Choice::Nothing
     }
 }
 
@@ -311,8 +310,8 @@ pub struct PlannedEmphasis {
     pub measure: Option<usize>,
     /// The axis and the level of the dimension that a link is on.
     pub linked: Option<(AxisSide, usize)>,
-    /// The grains whose cells stand out, as (row level, column level); level 0 is the total.
-    pub grains: Vec<(usize, usize)>,
+    /// The grains whose cells stand out.
+    pub grains: Vec<Grain>,
     /// The rules, in the order in which they are tried.
     pub rules: Vec<PlannedRule>,
     /// The periods that a trend goes along.
@@ -378,8 +377,8 @@ impl PlannedEmphasis {
     }
 
     /// The same as the grain that decides: for whole rows the total of the columns.
-    pub(crate) fn deciding(&self, (row, column): (usize, usize)) -> (usize, usize) {
-        if self.spec.is_whole_row() { (row, 0) } else { (row, column) }
+    pub(crate) fn deciding(&self, grain: Grain) -> Grain {
+        if self.spec.is_whole_row() { grain.at(AxisSide::Columns, 0) } else { grain }
     }
 }
 
@@ -421,7 +420,7 @@ impl Plan {
 
     /// The emphasis whose peers and yardstick a measure's cells of a grain have everywhere: the first on it that
     /// shows it by its own values. Where there is none, all of the grain are peers.
-    pub(crate) fn scaled_by(&self, shown: usize, grain: (usize, usize)) -> Option<usize> {
+    pub(crate) fn scaled_by(&self, shown: usize, grain: Grain) -> Option<usize> {
         let scales = |e: &PlannedEmphasis| {
             let spec = &e.spec;
             e.measure == Some(shown)
@@ -432,6 +431,11 @@ impl Plan {
                 && e.grains.contains(&grain)
         };
         self.emphasis.iter().position(scales)
+    }
+
+    /// The grain of the leaves.
+    pub(crate) fn deepest(&self) -> Grain {
+        Grain::new(self.rows.len(), self.columns.len())
     }
 
     /// The dimensions of an axis.

@@ -10,4 +10,4 @@ pub use axis::{Axis, Entry, MemberRef};
 pub(crate) use axis::{Made, SortBy};
 pub(crate) use class::{Apart, Class};
 pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_empty_paths};
-pub(crate) use roll_up::{RolledGrain, grain_index, roll_up};
+pub(crate) use roll_up::{RolledGrain, roll_up};

@@ -1,6 +1,6 @@
 //! Tiles: places on a grid that the brief gives, each with one or two measures.
 
-use pivvel_core::{Entry, Form, View};
+use pivvel_core::{Entry, Form, Grain, View};
 use svg::node::element::SVG;
 
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, figure_words, fitting, text_node, text_width};
@@ -133,7 +133,7 @@ fn legend(
         let planned = e.planned();
         planned.measure == Some(measure)
             && planned.spec.form == Form::Tint
-            && planned.grains.contains(&(depth, 0))
+            && planned.grains.contains(&Grain::new(depth, 0))
     };
     if crosstab.emphases().iter().any(|e| tinted(&e)) {
         let own = legend_of(wardrobe, measure);
@@ -142,7 +142,7 @@ fn legend(
         }
         return;
     }
-    let Some(yardstick) = crosstab.peers(measure, depth, 0).yardstick() else { return };
+    let Some(yardstick) = crosstab.peers(measure, Grain::new(depth, 0)).yardstick() else { return };
     let format = &crosstab.measures()[measure].format;
     let ends = match crosstab.hides_figure(measure) {
         true => ["lowest".to_string(), "highest".to_string()],

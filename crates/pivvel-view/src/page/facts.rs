@@ -37,7 +37,7 @@ fn of_emphasis(crosstab: &CrossTab, emphasis: &Emphasis) -> Json {
 }
 
 fn of_scale(crosstab: &CrossTab, emphasis: &Emphasis, scale: &Scale) -> Json {
-    let axes = [(crosstab.rows(), scale.row_level), (crosstab.columns(), scale.column_level)];
+    let axes = [(crosstab.rows(), scale.grain.row), (crosstab.columns(), scale.grain.column)];
     let levels: Vec<&str> = axes
         .iter()
         .filter(|(axis, _)| axis.depth() > 0)
