@@ -68,8 +68,8 @@ pub use lines::{
     Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
 };
 pub use model::{
-    Audience, AxisSide, DatePart, Decimal, Grain, Kind, NO_WORD, NoDecimal, Notice, NoticeCode, UNSEEN,
-    Value, YES_WORD,
+    Audience, AxisSide, DatePart, Decimal, Grain, Kind, NO_WORD, NoDecimal, NoPeriod, Notice, NoticeCode,
+    Period, UNSEEN, Value, YES_WORD,
 };
 pub use peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{

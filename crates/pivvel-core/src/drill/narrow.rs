@@ -56,7 +56,7 @@ fn members<'a>(
 fn is_member(formula: &LineFormula, member: &Member) -> Option<LineFormula> {
     let (step, ty) = match member {
         Member::Text(text) => (Step::Word(text.to_string()), Type::Text),
-        Member::Period(_, period) => (Step::Digits((*period).into()), formula.ty),
+        Member::Period(period) => (Step::Digits(period.number().into()), formula.ty),
         Member::Number(number) => (Step::Digits(number.digits), Type::Exact { scale: number.scale }),
         _ => return None,
     };

@@ -12,7 +12,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use super::sorted::SortKey;
 use crate::error::{Argument, Error, Result};
 use crate::formula::{Columns, Evaluation, LineFormula, Numbers};
-use crate::model::{DatePart, Type, Value};
+use crate::model::{Period, Type, Value};
 
 /// A column that is shown, or that lines are sorted by.
 #[derive(Debug, Clone)]
@@ -111,7 +111,7 @@ fn numbers_as_array(
     Ok(match ty {
         Type::Float => Arc::new((0..lines).map(|line| Some(value(line)?.as_f64())).collect::<Float64Array>()),
         Type::Period(part) => {
-            let label = |line| Some(DatePart::label(part, digits(line)? as i32));
+            let label = |line| Some(Period::new(part, digits(line)? as i32).to_string());
             Arc::new((0..lines).map(label).collect::<StringArray>())
         }
         Type::Day => Arc::new((0..lines).map(|line| Some(digits(line)? as i32)).collect::<Date32Array>()),

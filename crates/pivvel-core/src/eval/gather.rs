@@ -10,7 +10,7 @@ use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
-use crate::model::{Grain, Overflow, Value};
+use crate::model::{Grain, Overflow, Period, Value};
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
@@ -229,7 +229,7 @@ pub(crate) fn window(frame: &Frame, grain: Grain, way: Way, over: u32, cell: usi
         let there = places.iter().find(|(known, _)| *known == at).map(|(_, node)| *node);
         let label = match there {
             Some(node) => axis.members(own_level - 1).label(axis.member_of(own_level, node)).to_string(),
-            None => part?.label(i32::try_from(at).ok()?),
+            None => Period::new(part?, i32::try_from(at).ok()?).to_string(),
         };
         Some((label, there.and_then(cell_at)))
     };

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::frame::Frame;
 use crate::formula::{Relation, Shift};
 use crate::lines::{Member, MemberId};
-use crate::model::{AxisSide, DatePart, Grain};
+use crate::model::{AxisSide, DatePart, Grain, Period};
 use crate::rollup::{Axis, Class, Entry};
 
 /// For each cell of a grain, the grain and the place of the related cell.
@@ -149,16 +149,16 @@ fn shifted(axis: &Axis, from: Entry, shift: Shift) -> Option<Entry> {
     let finest = (1..=from.level())
         .filter(moves)
         .max_by_key(|level| running_part(axis, *level).map(DatePart::fineness))?;
-    let own = running_part(axis, finest).filter(|own| own.fineness() >= shift.named.fineness())?;
+    running_part(axis, finest).filter(|own| own.fineness() >= shift.named.fineness())?;
     let stands = period_at(axis, finest, axis.ancestor(from.level(), from.node, finest))?;
-    let moved = own.shifted(stands, shift.by, shift.unit)?;
-    let first_day = own.first_day(moved)?;
+    let moved = stands.shifted(shift.by, shift.unit)?;
+    let first_day = moved.first_day()?;
     let mut node = 0;
     for level in 1..=from.level() {
         let own_member = axis.member_of(level, axis.ancestor(from.level(), from.node, level));
         let member = match running_part(axis, level).filter(|_| moves(&level)) {
-            Some(part) if level == finest => axis.members(level - 1).period(part, moved)?,
-            Some(part) => axis.members(level - 1).period(part, part.period(first_day)?)?,
+            Some(_) if level == finest => axis.members(level - 1).period(moved)?,
+            Some(part) => axis.members(level - 1).period(Period::of(part, first_day)?)?,
             None => own_member,
         };
         node = axis.child(level, node, member)?;
@@ -227,9 +227,9 @@ impl Sequences {
 }
 
 /// The period of a node; none where its member is no period.
-fn period_at(axis: &Axis, level: usize, node: u32) -> Option<i32> {
+fn period_at(axis: &Axis, level: usize, node: u32) -> Option<Period> {
     match axis.members(level - 1).member(axis.member_of(level, node)) {
-        Member::Period(_, period) => Some(*period),
+        Member::Period(period) => Some(*period),
         _ => None,
     }
 }
@@ -237,7 +237,8 @@ fn period_at(axis: &Axis, level: usize, node: u32) -> Option<i32> {
 /// Where nodes of a sequence stand along their dimension: by the calendar, so that gaps count, or
 /// one after the other.
 pub(super) fn positions(axis: &Axis, level: usize, sequence: &[u32]) -> Vec<i64> {
-    let by_calendar = sequence.iter().map(|node| period_at(axis, level, *node).map(i64::from));
+    let by_calendar =
+        sequence.iter().map(|node| period_at(axis, level, *node).map(|period| i64::from(period.number())));
     let by_calendar: Option<Vec<i64>> = by_calendar.collect();
     by_calendar.unwrap_or_else(|| (0..sequence.len() as i64).collect())
 }

@@ -5,7 +5,7 @@ use super::check::Step;
 use super::line::{LineFormula, LineLeaf};
 use crate::lines::Limit;
 use crate::model::Type;
-use crate::model::{DatePart, Decimal};
+use crate::model::{Decimal, Period};
 
 /// Values of one column that a condition may hold for: from the lowest to the highest, both
 /// included.
@@ -57,7 +57,7 @@ fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Op
     };
     let constant = plain(value);
     let (low, high) = match (&constant.step, part) {
-        (Step::Digits(period), Some(part)) => days(part, i32::try_from(*period).ok()?)?,
+        (Step::Digits(period), Some(part)) => days(Period::new(part, i32::try_from(*period).ok()?))?,
         (Step::Digits(day), None) if constant.ty == Type::Day => {
             let day = Limit::Exact((*day).into());
             (day.clone(), day)
@@ -88,10 +88,10 @@ fn plain(formula: &LineFormula) -> &LineFormula {
 }
 
 /// The first and the last day of a period.
-fn days(part: DatePart, period: i32) -> Option<(Limit, Limit)> {
-    let (first, after) = (part.first_day(period)?, part.first_day(period.checked_add(1)?)?);
+fn days(period: Period) -> Option<(Limit, Limit)> {
+    let (first, last) = period.days()?;
     let limit = |day: i32| Limit::Exact(day.into());
-    Some((limit(first), limit(after - 1)))
+    Some((limit(first), limit(last)))
 }
 
 fn flipped(operator: Operator) -> Operator {

@@ -9,7 +9,7 @@ use super::expr::{Checked, Clause, Expr, Name, Node, Operator, Place};
 use super::scalar::{ScalarCall, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::written::Formula;
 use crate::error::{Result, shown};
-use crate::model::{DatePart, date_from_text};
+use crate::model::{DatePart, Period};
 use crate::model::{FINEST, Type};
 
 /// A checked formula, whose leaves are what its scope made of names and calls.
@@ -230,8 +230,7 @@ fn read_as<L>(formula: &mut TypedExpr<L>, other: Type, expr: &Expr) -> Checked<(
         _ => return Ok(()),
     };
     let (label, period) = match &formula.step {
-        Step::Word(word) if other == Type::Day => (word.clone(), date_from_text(word)),
-        Step::Word(word) => (word.clone(), part.period_of(word)),
+        Step::Word(word) => (word.clone(), Period::named(part, word).map(Period::number)),
         // A year may be written as the number that it is.
         Step::Digits(year) if part == DatePart::Year => (year.to_string(), i32::try_from(*year).ok()),
         _ => return Ok(()),

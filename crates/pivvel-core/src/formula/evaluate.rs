@@ -111,7 +111,7 @@ impl<'a> Evaluation<'a> {
 
     fn leaf(&mut self, leaf: &LineLeaf) -> Evaluated<Numbers<'a>> {
         let periods = |days: &[i32], part: DatePart| {
-            Data::Narrow(Cow::Owned(days.iter().map(|day| part.period(*day).unwrap_or(0).into()).collect()))
+            Data::Narrow(Cow::Owned(days.iter().map(|day| part.number(*day).unwrap_or(0).into()).collect()))
         };
         Ok(match leaf {
             LineLeaf::Column(slot) => column(self.batch.column(*slot)),

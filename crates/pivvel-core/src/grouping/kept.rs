@@ -137,7 +137,8 @@ fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
         Member::Number(number) => Some(number.digits),
         _ => None,
     };
-    let period = |member: &&Member| if let Member::Period(_, period) = member { Some(*period) } else { None };
+    let period =
+        |member: &&Member| if let Member::Period(period) = member { Some(period.number()) } else { None };
     let float = |member: &&Member| match member {
         Member::Float(bits) => Some(f64::from_bits(*bits)),
         _ => None,

@@ -13,7 +13,7 @@ use hashbrown::HashTable;
 use super::Member;
 use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
-use crate::model::{DatePart, DayTable, Decimal, Kind};
+use crate::model::{DatePart, DayTable, Decimal, Kind, Period};
 
 /// Gives every member of one dimension a gap-free number in the order of first sight.
 #[derive(Debug, Clone)]
@@ -123,7 +123,7 @@ impl Coder {
     pub(crate) fn absorb(&mut self, other: &Coder) -> Vec<u32> {
         let code = |member: &Member| match member {
             Member::Text(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
-            Member::Period(_, period) => self.code_of_key(Some((*period).into())),
+            Member::Period(period) => self.code_of_key(Some(period.number().into())),
             Member::Number(number) => self.code_of_key(Some(number.digits)),
             Member::Float(bits) => self.code_of_key(Some((*bits).into())),
             Member::YesNo(yes) => self.code_of_key(Some((*yes).into())),
@@ -280,14 +280,14 @@ impl Coder {
             return known;
         }
         let part = self.part.unwrap_or(DatePart::Day);
-        let code = self.code_of_key(part.period(day).map(i128::from));
+        let code = self.code_of_key(part.number(day).map(i128::from));
         self.days.set(day, code);
         code
     }
 
     /// The first and the last of the days around one that have its code.
     pub(crate) fn days_beside(&self, day: i32) -> Option<(i32, i32)> {
-        self.part.unwrap_or(DatePart::Day).days_beside(day)
+        Period::days_beside(self.part.unwrap_or(DatePart::Day), day)
     }
 
     fn code_numbers<T: ArrowPrimitiveType>(&mut self, array: &PrimitiveArray<T>, codes: &mut Vec<u32>)
@@ -328,7 +328,7 @@ impl Coder {
 
     fn member_of_key(&self, key: i128) -> Member {
         match (self.kind, self.part) {
-            (Kind::Date, part) => Member::Period(part.unwrap_or(DatePart::Day), key as i32),
+            (Kind::Date, part) => Member::Period(Period::new(part.unwrap_or(DatePart::Day), key as i32)),
             (Kind::YesNo, _) => Member::YesNo(key != 0),
             (Kind::Float, _) => Member::Float(key as u64),
             (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),

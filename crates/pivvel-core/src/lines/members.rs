@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use crate::model::{DatePart, Decimal, MONTHS, WEEKDAYS, calendar_place};
+use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, calendar_place};
 
 /// A member of one dimension, by the number that it was given when first seen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -22,8 +22,8 @@ pub enum Member {
     Blank,
     /// A text.
     Text(Box<str>),
-    /// A period of the calendar, as a number that grows with it.
-    Period(DatePart, i32),
+    /// A period of the calendar.
+    Period(Period),
     /// An exact number.
     Number(Decimal),
     /// A floating-point number, by its bits.
@@ -44,7 +44,7 @@ impl Member {
         match self {
             Member::Blank => String::new(),
             Member::Text(text) => text.to_string(),
-            Member::Period(part, period) => part.label(*period),
+            Member::Period(period) => period.to_string(),
             Member::Number(number) => number.to_string(),
             Member::Float(bits) => f64::from_bits(*bits).to_string(),
             Member::YesNo(yes) => if *yes { "yes" } else { "no" }.into(),
@@ -164,8 +164,8 @@ impl Members {
     }
 
     /// The member of a period.
-    pub(crate) fn period(&self, part: DatePart, period: i32) -> Option<MemberId> {
-        let wanted = Member::Period(part, period);
+    pub(crate) fn period(&self, period: Period) -> Option<MemberId> {
+        let wanted = Member::Period(period);
         self.members.iter().position(|known| *known == wanted).map(|i| MemberId(i as u32))
     }
 
@@ -192,7 +192,7 @@ fn rank(member: &Member) -> u8 {
 
 fn natural(a: &Member, b: &Member) -> Ordering {
     match (a, b) {
-        (Member::Period(_, a), Member::Period(_, b)) => a.cmp(b),
+        (Member::Period(a), Member::Period(b)) => a.cmp(b),
         (Member::Number(a), Member::Number(b)) => a.cmp(b),
         (Member::Float(a), Member::Float(b)) => f64::from_bits(*a).total_cmp(&f64::from_bits(*b)),
         (Member::YesNo(a), Member::YesNo(b)) => b.cmp(a),

@@ -1,10 +1,9 @@
-//! Dates to periods. A period is a number that grows with the calendar, so order is never
-//! alphabetical; its label follows ISO 8601.
+//! Parts of dates, and days as texts. Days are counted from 1970-01-01.
 
 use chrono::{Datelike, NaiveDate};
 
 /// The part of a date that a dimension is made of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum DatePart {
     /// A year of the calendar: `2025`.
     Year,
@@ -86,35 +85,8 @@ impl DatePart {
         }
     }
 
-    /// The first day of a running period.
-    pub(crate) fn first_day(self, period: i32) -> Option<i32> {
-        let month = |months: i32| {
-            day_of(NaiveDate::from_ymd_opt(months.div_euclid(12), months.rem_euclid(12) as u32 + 1, 1)?)
-        };
-        match self {
-            DatePart::Year => month(period.checked_mul(12)?),
-            DatePart::Quarter => month(period.checked_mul(3)?),
-            DatePart::Month => month(period),
-            DatePart::Week => period.checked_mul(7)?.checked_sub(3),
-            DatePart::Day => Some(period),
-            _ => None,
-        }
-    }
-
-    /// The first and the last of the days around one that are in its period.
-    pub(crate) fn days_beside(self, day: i32) -> Option<(i32, i32)> {
-        let running = match self {
-            DatePart::QuarterOfYear => DatePart::Quarter,
-            DatePart::MonthOfYear => DatePart::Month,
-            DatePart::Weekday => DatePart::Day,
-            running => running,
-        };
-        let period = running.period(day)?;
-        Some((running.first_day(period)?, running.first_day(period.checked_add(1)?)?.checked_sub(1)?))
-    }
-
     /// How many months it lasts, where it lasts whole months.
-    fn months(self) -> Option<i32> {
+    pub(super) fn months(self) -> Option<i32> {
         match self {
             DatePart::Year => Some(12),
             DatePart::Quarter => Some(3),
@@ -123,39 +95,9 @@ impl DatePart {
         }
     }
 
-    /// The period of this part that is so many periods of another part away; `None` where there is
-    /// none, as of 31 January a month later.
-    pub(crate) fn shifted(self, period: i32, by: i32, of: DatePart) -> Option<i32> {
-        if self == of {
-            return period.checked_add(by);
-        }
-        let months = of.months().map(|months| months * by);
-        match (self, months) {
-            (DatePart::Day, Some(months)) => {
-                let day = date(period)?;
-                let by = chrono::Months::new(months.unsigned_abs());
-                let moved = if months < 0 { day.checked_sub_months(by) } else { day.checked_add_months(by) }?;
-                (moved.day() == day.day()).then_some(())?;
-                day_of(moved)
-            }
-            (DatePart::Day, None) if of == DatePart::Week => period.checked_add(7 * by),
-            (DatePart::Week, Some(months)) if months % 12 == 0 => {
-                let week = date(period.checked_mul(7)?.checked_sub(3)?)?.iso_week();
-                let monday =
-                    NaiveDate::from_isoywd_opt(week.year() + months / 12, week.week(), chrono::Weekday::Mon)?;
-                DatePart::Week.period(day_of(monday)?)
-            }
-            (_, Some(months)) => {
-                let own = self.months()?;
-                (months % own == 0).then(|| period.checked_add(months / own))?
-            }
-            _ => None,
-        }
-    }
-
-    /// The period that a day (counted from 1970-01-01) falls into. `None` for days that no
+    /// The number of the period that a day (counted from 1970-01-01) falls into. `None` for days that no
     /// calendar has: a quarter of a million years from now.
-    pub(crate) fn period(self, day: i32) -> Option<i32> {
+    pub(crate) fn number(self, day: i32) -> Option<i32> {
         let date = date(day)?;
         Some(match self {
             DatePart::Year => date.year(),
@@ -168,31 +110,6 @@ impl DatePart {
             DatePart::MonthOfYear => date.month0() as i32,
             DatePart::Weekday => date.weekday().num_days_from_monday() as i32,
         })
-    }
-
-    /// The period of a label, as [`DatePart::label`] writes it.
-    pub(crate) fn period_of(self, label: &str) -> Option<i32> {
-        let number = |text: &str, low: i32, high: i32| {
-            text.parse::<i32>().ok().filter(|n| (low..=high).contains(n) && !text.starts_with('+'))
-        };
-        let pair = |mark: &str, high: i32| {
-            let (year, rest) = label.split_once(mark)?;
-            Some((number(year, 0, 9999)?, number(rest, 1, high)?))
-        };
-        match self {
-            DatePart::Year => number(label, 0, 9999),
-            DatePart::Quarter => pair("-Q", 4).map(|(year, quarter)| year * 4 + quarter - 1),
-            DatePart::Month => pair("-", 12).map(|(year, month)| year * 12 + month - 1),
-            DatePart::Week => {
-                let (year, week) = pair("-W", 53)?;
-                let monday = NaiveDate::from_isoywd_opt(year, week as u32, chrono::Weekday::Mon)?;
-                DatePart::Week.period(monday.num_days_from_ce() - EPOCH)
-            }
-            DatePart::Day => date_from_text(label),
-            DatePart::QuarterOfYear => number(label.strip_prefix('Q')?, 1, 4),
-            DatePart::MonthOfYear => calendar_place(&MONTHS, label).map(|place| place as i32),
-            DatePart::Weekday => calendar_place(&WEEKDAYS, label).map(|place| place as i32),
-        }
     }
 
     /// A label of this part, for messages.
@@ -208,30 +125,13 @@ impl DatePart {
             DatePart::Weekday => "Monday",
         }
     }
-
-    /// The label of a period.
-    pub(crate) fn label(self, period: i32) -> String {
-        match self {
-            DatePart::Year => format!("{period:04}"),
-            DatePart::Quarter => format!("{:04}-Q{}", period.div_euclid(4), period.rem_euclid(4) + 1),
-            DatePart::Month => format!("{:04}-{:02}", period.div_euclid(12), period.rem_euclid(12) + 1),
-            DatePart::Week => match date(period * 7 - 3).map(|monday| monday.iso_week()) {
-                Some(week) => format!("{:04}-W{:02}", week.year(), week.week()),
-                None => String::new(),
-            },
-            DatePart::Day => date_text(period),
-            DatePart::QuarterOfYear => format!("Q{period}"),
-            DatePart::MonthOfYear => MONTHS[period.rem_euclid(12) as usize].into(),
-            DatePart::Weekday => WEEKDAYS[period.rem_euclid(7) as usize].into(),
-        }
-    }
 }
 
-fn day_of(date: NaiveDate) -> Option<i32> {
+pub(super) fn day_of(date: NaiveDate) -> Option<i32> {
     date.num_days_from_ce().checked_sub(EPOCH)
 }
 
-fn date(day: i32) -> Option<NaiveDate> {
+pub(super) fn date(day: i32) -> Option<NaiveDate> {
     NaiveDate::from_num_days_from_ce_opt(day.checked_add(EPOCH)?)
 }
 

@@ -9,6 +9,7 @@ mod grain;
 mod kind;
 mod notice;
 mod overflow;
+mod period;
 mod types;
 mod value;
 
@@ -23,5 +24,6 @@ pub use grain::Grain;
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
+pub use period::{NoPeriod, Period};
 pub(crate) use types::{FINEST, Type};
 pub use value::Value;

@@ -1,13 +1,13 @@
 //! Related cells, groups of cells and sequences against plain loops over the cells, at every level.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Date32Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, RecordBatch};
 use pivvel_core::{Batches, Brief, CrossTab, MemberRef};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, numbers, texts};
 
 type Path = Vec<String>;
 
@@ -37,15 +37,12 @@ fn batch(lines: &[Line]) -> RecordBatch {
     let day =
         |line: &Line| FIRST + 365 * line.2 as i32 + QUARTERS[line.3].0 + line.4.min(QUARTERS[line.3].1 - 1);
     let columns: [(&str, ArrayRef); 4] = [
-        ("coast", Arc::new(lines.iter().map(|line| Some(COASTS[line.0])).collect::<StringArray>())),
-        (
-            "harbour",
-            Arc::new(lines.iter().map(|line| Some(harbour(line.0, line.1))).collect::<StringArray>()),
-        ),
-        ("sold_on", Arc::new(lines.iter().map(|line| Some(day(line))).collect::<Date32Array>())),
-        ("amount", Arc::new(lines.iter().map(|line| Some(line.5)).collect::<Int64Array>())),
+        ("coast", texts(lines.iter().map(|line| Some(COASTS[line.0])))),
+        ("harbour", texts(lines.iter().map(|line| Some(harbour(line.0, line.1))))),
+        ("sold_on", days(lines.iter().map(|line| Some(day(line))))),
+        ("amount", numbers(lines.iter().map(|line| Some(line.5)))),
     ];
-    RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap()
+    support::batch(columns)
 }
 
 /// The cells of every grain.

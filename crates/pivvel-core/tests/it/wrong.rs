@@ -1,8 +1,6 @@
 //! What cannot be read or does not make sense is told before a line is counted: each formula here,
 //! with its message, the spot, and the nearest known name, in one snapshot to be reviewed.
 
-#![allow(clippy::unwrap_used)]
-
 use std::fmt::Write;
 use std::sync::Arc;
 

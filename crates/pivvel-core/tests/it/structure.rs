@@ -1,8 +1,6 @@
 //! The folders of the core stand in the order of ARCHITECTURE.md: none imports a later one, and no file imports one
 //! that imports it, over however many others.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 

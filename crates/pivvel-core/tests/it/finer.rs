@@ -1,14 +1,14 @@
 //! Aggregates of groups that stand in no layout, distinct members, quantiles, and first and last, against plain
 //! loops at every level; by one thread or several, and from kept parts.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Date32Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, RecordBatch};
 use pivvel_core::{Batches, Brief, CrossTab, Groups, MemberRef, Run, Value};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, numbers, texts};
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -33,20 +33,15 @@ fn batches() -> impl Strategy<Value = Vec<Vec<Line>>> {
 }
 
 fn batch(lines: &[Line]) -> RecordBatch {
-    let text =
-        |texts: Vec<Option<String>>| -> ArrayRef { Arc::new(texts.into_iter().collect::<StringArray>()) };
     let columns: [(&str, ArrayRef); 6] = [
-        ("coast", text(lines.iter().map(|line| Some(COASTS[line.coast].into())).collect())),
-        ("channel", text(lines.iter().map(|line| Some(CHANNELS[line.channel].into())).collect())),
-        (
-            "client",
-            text(lines.iter().map(|line| line.client.map(|client| format!("client {client}"))).collect()),
-        ),
-        ("order", Arc::new(lines.iter().map(|line| Some(line.order as i64)).collect::<Int64Array>())),
-        ("sold_on", Arc::new(lines.iter().map(|line| Some(line.day)).collect::<Date32Array>())),
-        ("amount", Arc::new(lines.iter().map(|line| line.amount).collect::<Int64Array>())),
+        ("coast", texts(lines.iter().map(|line| Some(COASTS[line.coast])))),
+        ("channel", texts(lines.iter().map(|line| Some(CHANNELS[line.channel])))),
+        ("client", texts(lines.iter().map(|line| line.client.map(|client| format!("client {client}"))))),
+        ("order", numbers(lines.iter().map(|line| Some(line.order as i64)))),
+        ("sold_on", days(lines.iter().map(|line| Some(line.day)))),
+        ("amount", numbers(lines.iter().map(|line| line.amount))),
     ];
-    RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap()
+    support::batch(columns)
 }
 
 /// The sum of the amounts that are there, if any is.

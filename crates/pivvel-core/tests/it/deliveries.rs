@@ -2,8 +2,6 @@
 //! batches, with keys of any width, by one dictionary or by many, to one thread or to several, or kept part by
 //! part. The tidy result must not tell.
 
-#![allow(clippy::unwrap_used)]
-
 use std::sync::Arc;
 
 use arrow_array::types::*;
@@ -11,6 +9,9 @@ use arrow_array::*;
 use arrow_schema::Schema;
 use pivvel_core::{Batches, Brief, Groups, Run};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, decimals};
 
 /// Coast, yard and day of a line, and what it is worth in hundredths.
 type Line = (usize, usize, i32, i64);
@@ -64,7 +65,7 @@ fn any_delivery() -> impl Strategy<Value = Delivery> {
 fn array_of_texts(texts: Vec<String>, form: Texts) -> ArrayRef {
     let each = texts.iter().map(|text| Some(text.as_str()));
     match form {
-        Texts::Plain => Arc::new(each.collect::<StringArray>()),
+        Texts::Plain => support::texts(each),
         Texts::Large => Arc::new(each.collect::<LargeStringArray>()),
         Texts::Views => Arc::new(each.collect::<StringViewArray>()),
         Texts::Keys(0) => Arc::new(each.collect::<DictionaryArray<Int8Type>>()),
@@ -76,24 +77,20 @@ fn array_of_texts(texts: Vec<String>, form: Texts) -> ArrayRef {
 
 fn batch_of(lines: &[Line], Delivery { texts, amounts, .. }: &Delivery) -> RecordBatch {
     let text = |text: &dyn Fn(&Line) -> String| array_of_texts(lines.iter().map(text).collect(), *texts);
-    let days = lines.iter().map(|line| Some(line.2)).collect::<Date32Array>();
     let amounts: ArrayRef = match amounts {
         Amounts::Narrow => {
             let amounts = lines.iter().map(|line| Some(line.3)).collect::<Decimal64Array>();
             Arc::new(amounts.with_precision_and_scale(18, 2).unwrap())
         }
-        Amounts::Wide => {
-            let amounts = lines.iter().map(|line| Some(line.3.into())).collect::<Decimal128Array>();
-            Arc::new(amounts.with_precision_and_scale(38, 2).unwrap())
-        }
+        Amounts::Wide => decimals(2, lines.iter().map(|line| Some(line.3.into()))),
     };
     let columns: [(&str, ArrayRef); 4] = [
         ("coast", text(&|line| format!("Coast {}", line.0))),
         ("yard", text(&|line| format!("Yard of some name {}", line.1))),
-        ("sold_on", Arc::new(days)),
+        ("sold_on", days(lines.iter().map(|line| Some(line.2)))),
         ("amount", amounts),
     ];
-    RecordBatch::try_from_iter(columns).unwrap()
+    support::batch(columns)
 }
 
 fn batches_of(lines: &[Line], delivery: &Delivery) -> Vec<RecordBatch> {

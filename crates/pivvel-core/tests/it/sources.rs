@@ -1,7 +1,5 @@
 //! Batches of lines given to one or more takers: each of them once, until one fails.
 
-#![allow(clippy::unwrap_used)]
-
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -11,20 +9,22 @@ use arrow_array::*;
 use pivvel_core::{Batches, Brief, CrossTab, Error, LineSource, Run, Taker};
 use proptest::prelude::*;
 
+use crate::support;
+use crate::support::{numbers, texts};
+
 /// Batches of consecutive numbers, of so many lines each, beside a column that is not asked for.
 fn numbered(sizes: &[usize]) -> Vec<RecordBatch> {
     let mut next = 0..;
-    let batch = |size: &usize| {
-        let numbers: Int64Array = next.by_ref().take(*size).collect::<Vec<i64>>().into();
-        let texts: StringArray = (0..*size).map(|i| Some(i.to_string())).collect();
-        let columns: [(&str, ArrayRef); 2] = [("text", Arc::new(texts)), ("number", Arc::new(numbers))];
-        RecordBatch::try_from_iter(columns).unwrap()
+    let numbered = |size: &usize| {
+        let numbers = numbers(next.by_ref().take(*size).map(Some));
+        let texts = texts((0..*size).map(|i| Some(i.to_string())));
+        support::batch([("text", texts), ("number", numbers)])
     };
-    sizes.iter().map(batch).collect()
+    sizes.iter().map(numbered).collect()
 }
 
 fn source(batches: Vec<RecordBatch>) -> Batches<std::vec::IntoIter<RecordBatch>> {
-    Batches::new(batches[0].schema(), batches).named("numbers")
+    support::source(batches).named("numbers")
 }
 
 proptest! {

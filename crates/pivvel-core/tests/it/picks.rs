@@ -1,14 +1,14 @@
 //! Members that are picked, gathered or left out: totals cover what they say they cover, and a scale is of what
 //! is shown.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, DimensionBrief, MemberRef, NoticeCode, TopBrief, TotalsOf};
+use arrow_array::{ArrayRef, RecordBatch};
+use pivvel_core::{Batches, Brief, CrossTab, DimensionBrief, NoticeCode, TopBrief, TotalsOf};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{labels, numbers, texts};
 
 /// A line: coast, harbour, channel and amount.
 type Line = (usize, usize, usize, i64);
@@ -46,12 +46,12 @@ fn harbour(number: usize) -> String {
 
 fn batch(lines: &[Line]) -> RecordBatch {
     let columns: [(&str, ArrayRef); 4] = [
-        ("coast", Arc::new(lines.iter().map(|line| Some(COASTS[line.0])).collect::<StringArray>())),
-        ("harbour", Arc::new(lines.iter().map(|line| Some(harbour(line.1))).collect::<StringArray>())),
-        ("channel", Arc::new(lines.iter().map(|line| Some(CHANNELS[line.2])).collect::<StringArray>())),
-        ("amount", Arc::new(lines.iter().map(|line| Some(line.3)).collect::<Int64Array>())),
+        ("coast", texts(lines.iter().map(|line| Some(COASTS[line.0])))),
+        ("harbour", texts(lines.iter().map(|line| Some(harbour(line.1))))),
+        ("channel", texts(lines.iter().map(|line| Some(CHANNELS[line.2])))),
+        ("amount", numbers(lines.iter().map(|line| Some(line.3)))),
     ];
-    RecordBatch::try_from_iter(columns).unwrap()
+    support::batch(columns)
 }
 
 /// Harbours under their coast, by number, with the sum that they are picked by.
@@ -114,10 +114,6 @@ fn brief(pick: &Pick, shown_only: bool) -> Brief {
         Brief::new().rows(["coast", "harbour"]).columns(["channel"]).measure(("sales", "sum(amount)"));
     brief.dimensions.push(dimension);
     brief
-}
-
-fn labels(path: Vec<MemberRef<'_>>) -> Vec<String> {
-    path.iter().map(|member| member.label().to_string()).collect()
 }
 
 proptest! {

@@ -1,23 +1,18 @@
 //! Scales of every kind, steps, bars and rules against plain arithmetic over one group of peers.
 
-#![allow(clippy::unwrap_used)]
-
-use std::sync::Arc;
-
-use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, Mark, MeanSide, RuleBrief, ScaleBy};
+use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, Mark, MeanSide, RuleBrief, ScaleBy};
 use proptest::prelude::*;
+
+use crate::support::{batch, close, numbers, source, texts};
 
 /// The marks of every member, by its number, of lines with one value each.
 fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark>> {
-    let names: ArrayRef =
-        Arc::new(StringArray::from((0..values.len()).map(|i| format!("m{i:03}")).collect::<Vec<_>>()));
-    let amounts: ArrayRef = Arc::new(Int64Array::from(values.to_vec()));
-    let batch = RecordBatch::try_from_iter([("member", names), ("amount", amounts)]).unwrap();
+    let names = texts((0..values.len()).map(|i| Some(format!("m{i:03}"))));
+    let batch = batch([("member", names), ("amount", numbers(values.iter().copied().map(Some)))]);
     let mut said = EmphasisBrief::new("v", Form::Tint);
     change(&mut said);
     let brief = Brief::new().rows(["member"]).measure(("v", "sum(amount)")).emphasize(said);
-    let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
+    let crosstab = CrossTab::build(&brief, &mut source(vec![batch])).unwrap();
     let total = crosstab.columns().entries()[0];
     let of = |i: usize| {
         let row = crosstab.rows().find(&[&format!("m{i:03}")]).unwrap();
@@ -31,13 +26,6 @@ fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark
 
 fn position(mark: &Option<Mark>) -> Option<f64> {
     mark.as_ref().and_then(|mark| mark.position)
-}
-
-fn close(found: Option<f64>, wanted: Option<f64>) -> bool {
-    match (found, wanted) {
-        (Some(found), Some(wanted)) => (found - wanted).abs() < 1e-9,
-        (found, wanted) => found == wanted,
-    }
 }
 
 fn values() -> impl Strategy<Value = Vec<i64>> {

@@ -1,8 +1,6 @@
 //! Cells of every grain against plain loops over the same lines: nested members and others, sums that
 //! outgrow 64 bits, and texts that come plain or by dictionaries of one batch or of all.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -10,6 +8,9 @@ use arrow_array::types::{Int32Type, UInt32Type};
 use arrow_array::*;
 use pivvel_core::{Batches, Brief, Run};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, numbers};
 
 /// A line: four members, of which 0 is the blank one, a day, and two numbers.
 #[derive(Debug, Clone, Copy)]
@@ -79,16 +80,13 @@ fn texts(lines: &[Line], key: usize, form: Form, shared: &ArrayRef) -> ArrayRef 
 }
 
 fn batches(lines: &[Line], form: Form, size: usize) -> Vec<RecordBatch> {
-    let shared: Vec<ArrayRef> = (0..4)
-        .map(|key| Arc::new((0..40).map(|m| Some(label(key, m))).collect::<StringArray>()) as ArrayRef)
-        .collect();
+    let shared: Vec<ArrayRef> =
+        (0..4).map(|key| support::texts((0..40).map(|m| Some(label(key, m))))).collect();
     let batch = |lines: &[Line]| {
         let texts = (0..4).map(|key| (KEYS[key], texts(lines, key, form, &shared[key])));
-        let day: ArrayRef = Arc::new(lines.iter().map(|line| line.day).collect::<Date32Array>());
-        let numbers = (0..2).map(|i| -> (&str, ArrayRef) {
-            (["x", "y"][i], Arc::new(lines.iter().map(|line| line.numbers[i]).collect::<Int64Array>()))
-        });
-        RecordBatch::try_from_iter(texts.chain([("day", day)]).chain(numbers)).unwrap()
+        let day = days(lines.iter().map(|line| line.day));
+        let numbers = (0..2).map(|i| (["x", "y"][i], numbers(lines.iter().map(|line| line.numbers[i]))));
+        support::batch(texts.chain([("day", day)]).chain(numbers))
     };
     lines.chunks(size).map(batch).collect()
 }

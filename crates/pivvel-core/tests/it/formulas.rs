@@ -1,7 +1,5 @@
 //! Formulas as text and as trees.
 
-#![allow(clippy::unwrap_used)]
-
 use arrow_schema::{DataType, Field, Schema};
 use pivvel_core::{
     Brief, Clause, Decimal, Expr, Group, Name, Node, Operator, Place, Plan, Ties, parse_formula,

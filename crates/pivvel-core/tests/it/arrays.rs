@@ -1,7 +1,5 @@
 //! Every kind of Arrow array, as a dimension, as a measure and in a condition.
 
-#![allow(clippy::unwrap_used)]
-
 use std::sync::Arc;
 
 use arrow_array::builder::StringDictionaryBuilder;

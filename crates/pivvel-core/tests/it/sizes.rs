@@ -1,14 +1,15 @@
 //! Leaf groups of key spaces that are small, large, or grow from one to the other while lines are read,
 //! against a plain map over the same lines.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_array::*;
 use chrono::{Datelike, NaiveDate};
-use pivvel_core::{Axis, Batches, Brief, Run};
+use pivvel_core::{Axis, Batches, Brief, CrossTab, DatePart, Period, Run};
+
+use crate::support;
+use crate::support::{days, numbers};
 
 /// A stream of lines: how many members and days there are, and how they come.
 #[derive(Debug, Clone, Copy)]
@@ -73,10 +74,10 @@ fn batches(lines: &[Line], size: usize) -> Vec<RecordBatch> {
             let names = lines.iter().map(|line| Some(format!("{} {}", KEYS[key], member(line))));
             (KEYS[key], Arc::new(names.collect::<StringViewArray>()))
         };
-        let days: ArrayRef = Arc::new(lines.iter().map(|line| Some(line.2)).collect::<Date32Array>());
-        let numbers: ArrayRef = Arc::new(lines.iter().map(|line| Some(line.3)).collect::<Int64Array>());
+        let days = days(lines.iter().map(|line| Some(line.2)));
+        let numbers = numbers(lines.iter().map(|line| Some(line.3)));
         let keys = [names(0, |line| line.0), names(1, |line| line.1), ("day", days), ("number", numbers)];
-        RecordBatch::try_from_iter(keys).unwrap()
+        support::batch(keys)
     };
     lines.chunks(size).map(batch).collect()
 }
@@ -158,5 +159,29 @@ fn lines_are_in_the_periods_of_the_calendar() {
                 check(&format!("{name}, one day in {gap}"), &lines, stream.batch, parts);
             }
         }
+    }
+}
+
+/// What a period is written as is read back as the same period, and periods of a part stand as the calendar has them.
+#[test]
+fn periods_are_read_as_they_are_written() {
+    for (part, name) in DatePart::ALL {
+        let batch = support::batch([("day", days((-400..4_000).map(|day| Some(day * 7 + 3))))]);
+        let brief = Brief::new().rows([format!("day.{name}").as_str()]).measure(("lines", "count()"));
+        let crosstab = CrossTab::build(&brief, &mut support::source(vec![batch])).unwrap();
+        let rows = crosstab.rows();
+        let labels =
+            rows.entries().iter().filter_map(|entry| Some(rows.path(*entry).first()?.label().to_string()));
+        let periods: Vec<Period> = labels
+            .map(|label| {
+                let period: Period = label.parse().unwrap();
+                assert_eq!((period.part(), period.to_string()), (part, label));
+                period
+            })
+            .collect();
+        assert!(periods.len() > 3 && periods.is_sorted(), "{name}: {periods:?}");
+    }
+    for wrong in ["", "25", "2025-Q5", "2025-13", "2025-W54", "2025-02-30", "+2025", "Q0", "Ja"] {
+        assert!(wrong.parse::<Period>().is_err(), "{wrong}");
     }
 }

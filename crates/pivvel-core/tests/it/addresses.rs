@@ -1,14 +1,13 @@
 //! Addresses as people say them, and the tables whose rows they lead to.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
-use arrow_array::{Array, ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
-use pivvel_core::{Address, Batches, Brief, CrossTab, DimensionBrief, Placement, Shape, TableSpec, tidy};
+use arrow_array::{Array, ArrayRef};
+use pivvel_core::{Address, Brief, CrossTab, DimensionBrief, Placement, Shape, TableSpec, tidy};
 use proptest::prelude::*;
+
+use crate::support::{batch, days, decimals, source, texts};
 
 type Line = (Option<&'static str>, Option<&'static str>, i32, i128);
 
@@ -24,29 +23,17 @@ const LINES: [Line; 7] = [
 
 fn crosstab(change: impl Fn(Brief) -> Brief) -> CrossTab {
     let columns: [(&str, ArrayRef); 4] = [
-        ("coast", Arc::new(LINES.iter().map(|line| line.0).collect::<StringArray>())),
-        ("harbour", Arc::new(LINES.iter().map(|line| line.1).collect::<StringArray>())),
-        ("sold_on", Arc::new(LINES.iter().map(|line| Some(line.2)).collect::<Date32Array>())),
-        (
-            "amount",
-            Arc::new(
-                LINES
-                    .iter()
-                    .map(|line| Some(line.3))
-                    .collect::<Decimal128Array>()
-                    .with_precision_and_scale(9, 2)
-                    .unwrap(),
-            ),
-        ),
+        ("coast", texts(LINES.iter().map(|line| line.0))),
+        ("harbour", texts(LINES.iter().map(|line| line.1))),
+        ("sold_on", days(LINES.iter().map(|line| Some(line.2)))),
+        ("amount", decimals(2, LINES.iter().map(|line| Some(line.3)))),
     ];
-    let columns = columns.map(|(name, array)| (name, array, true));
-    let batch = RecordBatch::try_from_iter_with_nullable(columns).unwrap();
     let brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["sold_on.year", "sold_on.quarter"])
         .measure(("sales", "sum(amount)"))
         .measure(("mean", "mean(amount)"));
-    CrossTab::build(&change(brief), &mut Batches::new(batch.schema(), [batch])).unwrap()
+    CrossTab::build(&change(brief), &mut source(vec![batch(columns)])).unwrap()
 }
 
 fn same(brief: Brief) -> Brief {

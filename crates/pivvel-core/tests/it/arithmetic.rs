@@ -1,14 +1,14 @@
 //! Formulas over lines against a plain reading of them: exact sums, differences and products, blanks, conditions
 //! that may be blank, and cases.
 
-#![allow(clippy::unwrap_used)]
-
 use std::cmp::Ordering;
-use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Decimal128Array, Int64Array, RecordBatch};
+use arrow_array::RecordBatch;
 use pivvel_core::{Batches, Brief, CrossTab, Value};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{decimals, numbers};
 
 /// A formula that gives a number.
 #[derive(Debug, Clone)]
@@ -229,20 +229,16 @@ fn lines() -> impl Strategy<Value = Vec<Vec<Option<i64>>>> {
 }
 
 fn batch(lines: &[Vec<Option<i64>>]) -> RecordBatch {
-    let ids: ArrayRef = Arc::new((0..lines.len() as i64).map(Some).collect::<Int64Array>());
-    let mut columns = vec![("id", ids, true)];
-    for (i, (name, scale)) in COLUMNS.into_iter().enumerate() {
+    let of = |(i, (name, scale)): (usize, (&'static str, u32))| {
         let digits = lines.iter().map(|line| line[i]);
-        let array: ArrayRef = match scale {
-            0 => Arc::new(digits.collect::<Int64Array>()),
-            scale => {
-                let wide = digits.map(|digits| digits.map(i128::from)).collect::<Decimal128Array>();
-                Arc::new(wide.with_precision_and_scale(12, scale as i8).unwrap())
-            }
+        let array = match scale {
+            0 => numbers(digits),
+            scale => decimals(scale as i8, digits.map(|digits| digits.map(i128::from))),
         };
-        columns.push((name, array, true));
-    }
-    RecordBatch::try_from_iter_with_nullable(columns).unwrap()
+        (name, array)
+    };
+    let ids = numbers((0..lines.len() as i64).map(Some));
+    support::batch([("id", ids)].into_iter().chain(COLUMNS.into_iter().enumerate().map(of)))
 }
 
 proptest! {

@@ -1,14 +1,14 @@
 //! Members that are made: items of their siblings, before and after measures, and tiers of members by what they
 //! come to; against plain loops.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Amount, Apply, Batches, Brief, CrossTab, ItemBrief, MemberRef, TierBrief};
+use arrow_array::{ArrayRef, RecordBatch};
+use pivvel_core::{Amount, Apply, Batches, Brief, CrossTab, ItemBrief, TierBrief};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{close, labels, numbers, texts};
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -28,21 +28,15 @@ fn lines() -> impl Strategy<Value = Vec<Line>> {
     prop::collection::vec(line, 1..60)
 }
 
-fn source(lines: &[Line]) -> Batches<std::array::IntoIter<RecordBatch, 1>> {
-    let text = |texts: Vec<String>| -> ArrayRef { Arc::new(StringArray::from(texts)) };
+fn source(lines: &[Line]) -> Batches<std::vec::IntoIter<RecordBatch>> {
     let columns: [(&str, ArrayRef); 5] = [
-        ("coast", text(lines.iter().map(|line| COASTS[line.coast].into()).collect())),
-        ("client", text(lines.iter().map(|line| format!("client {}", line.client)).collect())),
-        ("scenario", text(lines.iter().map(|line| SCENARIOS[line.scenario].into()).collect())),
-        ("amount", Arc::new(Int64Array::from(lines.iter().map(|line| line.amount).collect::<Vec<_>>()))),
-        ("cost", Arc::new(Int64Array::from(lines.iter().map(|line| line.cost).collect::<Vec<_>>()))),
+        ("coast", texts(lines.iter().map(|line| Some(COASTS[line.coast])))),
+        ("client", texts(lines.iter().map(|line| Some(format!("client {}", line.client))))),
+        ("scenario", texts(lines.iter().map(|line| Some(SCENARIOS[line.scenario])))),
+        ("amount", numbers(lines.iter().map(|line| Some(line.amount)))),
+        ("cost", numbers(lines.iter().map(|line| Some(line.cost)))),
     ];
-    let batch = RecordBatch::try_from_iter(columns).unwrap();
-    Batches::new(batch.schema(), [batch])
-}
-
-fn labels(path: Vec<MemberRef<'_>>) -> Vec<String> {
-    path.iter().map(|member| member.label().to_string()).collect()
+    support::source(vec![support::batch(columns)])
 }
 
 fn item(name: &str, formula: &str, before_measures: bool) -> ItemBrief {
@@ -68,13 +62,6 @@ fn over(a: f64, b: f64) -> Option<f64> {
 /// A difference in which a blank counts as nothing beside a value.
 fn apart(a: Option<f64>, b: Option<f64>) -> Option<f64> {
     (a.is_some() || b.is_some()).then(|| a.unwrap_or(0.0) - b.unwrap_or(0.0))
-}
-
-fn close(found: Option<f64>, wanted: Option<f64>) -> bool {
-    match (found, wanted) {
-        (Some(found), Some(wanted)) => (found - wanted).abs() <= 1e-9 * wanted.abs().max(1.0),
-        (found, wanted) => found == wanted,
-    }
 }
 
 proptest! {

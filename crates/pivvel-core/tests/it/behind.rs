@@ -1,16 +1,16 @@
 //! The lines behind any cell against a plain choice of the same lines: which they are, in what order, how many of
 //! them are shown, and what all of them add up to.
 
-#![allow(clippy::unwrap_used)]
-
 use std::cmp::Ordering;
-use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Int64Type};
-use arrow_array::{Array, ArrayRef, Date32Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{Array, ArrayRef, RecordBatch};
 use pivvel_core::{Address, Batches, Brief, LineOrder, LinesBehind, Run, TierBrief};
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, numbers, texts};
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -43,13 +43,13 @@ fn batches(lines: &[Line], size: usize) -> Vec<RecordBatch> {
     let batch = |lines: &[Line]| {
         let harbour = |line: &Line| line.harbour.map(|harbour| format!("Harbour {harbour}"));
         let columns: [(&str, ArrayRef); 5] = [
-            ("number", Arc::new(lines.iter().map(|line| Some(line.number)).collect::<Int64Array>())),
-            ("coast", Arc::new(lines.iter().map(|line| Some(COASTS[line.coast])).collect::<StringArray>())),
-            ("harbour", Arc::new(lines.iter().map(harbour).collect::<StringArray>())),
-            ("sold_on", Arc::new(lines.iter().map(|line| Some(line.day)).collect::<Date32Array>())),
-            ("amount", Arc::new(lines.iter().map(|line| line.amount).collect::<Int64Array>())),
+            ("number", numbers(lines.iter().map(|line| Some(line.number)))),
+            ("coast", texts(lines.iter().map(|line| Some(COASTS[line.coast])))),
+            ("harbour", texts(lines.iter().map(harbour))),
+            ("sold_on", days(lines.iter().map(|line| Some(line.day)))),
+            ("amount", numbers(lines.iter().map(|line| line.amount))),
         ];
-        RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap()
+        support::batch(columns)
     };
     lines.chunks(size).map(batch).collect()
 }

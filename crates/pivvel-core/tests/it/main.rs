@@ -1,0 +1,22 @@
+//! Tests of the core through its public names, all in one program, which builds once.
+
+#![allow(clippy::unwrap_used)]
+
+mod addresses;
+mod arithmetic;
+mod arrays;
+mod behind;
+mod deliveries;
+mod finer;
+mod formulas;
+mod groups;
+mod made;
+mod picks;
+mod related;
+mod scales;
+mod sizes;
+mod sources;
+mod states;
+mod structure;
+mod support;
+mod wrong;
