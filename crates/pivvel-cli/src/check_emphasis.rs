@@ -2,9 +2,7 @@
 
 use std::fmt::Write;
 
-use pivvel::{
-    Brief, Dimension, Form, PanelScale, Plan, PlannedEmphasis, Reach, Result, ScaleBy, YardstickOf,
-};
+use pivvel::{Brief, Dimension, Form, PanelScale, Plan, PlannedEmphasis, Reach, Result, emphasis_keys};
 
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
@@ -57,32 +55,18 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
     if names.is_empty() { "at no level of this layout".into() } else { names.join(", ") }
 }
 
+/// Keys that other lines say.
+const SAID: [&str; 10] = ["on", "form", "by", "only", "levels", "reach", "peers", "along", "link", "rules"];
+
+/// The scale: its peers, and every other key of the brief that is not the default.
 fn scale(emphasis: &PlannedEmphasis) -> String {
     let spec = &emphasis.spec;
-    let mut words = vec![format!("peers: {}", spec.peers.name())];
-    match &spec.yardstick {
-        YardstickOf::Shown => {}
-        YardstickOf::All => words.push("measured by all before members are picked".into()),
-        YardstickOf::Kept(file) => words.push(format!("measured by {file}")),
+    let mut words = vec![format!("peers: {}", spec.peers)];
+    if spec.form == Form::Symbol && spec.rules.is_empty() && spec.steps.is_none() {
+        words.push("steps: 3".into());
     }
-    if spec.scale == ScaleBy::Rank {
-        words.push("by rank".into());
-    }
-    words.extend(spec.about.as_ref().map(|about| format!("about {about}")));
-    words.extend(spec.clip.as_ref().map(|(low, high)| format!("ends at {low} and {high} of the peers")));
-    words.extend(spec.low.as_ref().map(|low| format!("from {low}")));
-    words.extend(spec.high.as_ref().map(|high| format!("to {high}")));
-    if let Some(steps) = spec.steps.or((spec.form == Form::Symbol && spec.rules.is_empty()).then_some(3)) {
-        words.push(format!("in {steps} steps"));
-    }
-    match spec.good {
-        Some(pivvel::Side::High) => words.push("high is good".into()),
-        Some(pivvel::Side::Low) => words.push("low is good".into()),
-        None => {}
-    }
-    if spec.hides_figure() {
-        words.push("figures are shown nowhere".into());
-    }
+    let others = emphasis_keys(spec).into_iter().filter(|(key, _)| !SAID.contains(&key.as_str()));
+    words.extend(others.map(|(key, value)| format!("{key}: {value}")));
     words.join("; ")
 }
 

@@ -28,7 +28,7 @@ pub(crate) fn tier(given: &Given) -> Result<TierBrief> {
         by: by.trim().into(),
         cuts,
         quantiles,
-        labels: names(labels),
+        labels: names(labels).into_iter().map(Into::into).collect(),
         within: Vec::new(),
     })
 }
@@ -57,7 +57,7 @@ pub(crate) fn top(given: &Given) -> Result<(String, TopBrief)> {
         None => (rest, None),
     };
     let (by, overall) = rest.trim().strip_suffix(" overall").map_or((rest, false), |by| (by, true));
-    let top = TopBrief { count: count.into(), by: by.trim().into(), overall, others };
+    let top = TopBrief { count: count.into(), by: by.trim().into(), overall, others: others.map(Into::into) };
     Ok((unquoted(dimension), top))
 }
 

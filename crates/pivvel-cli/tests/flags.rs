@@ -30,7 +30,7 @@ fn plain() -> Brief {
 }
 
 fn top(count: &str, overall: bool, others: Option<&str>) -> TopBrief {
-    TopBrief { count: count.into(), by: "sales".into(), overall, others: others.map(str::to_string) }
+    TopBrief { count: count.into(), by: "sales".into(), overall, others: others.map(Into::into) }
 }
 
 fn harbour(change: impl Fn(&mut DimensionBrief)) -> impl Fn(&mut Brief) {

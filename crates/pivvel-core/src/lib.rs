@@ -48,7 +48,7 @@ pub use brief::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
     ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName,
     PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet,
-    TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};

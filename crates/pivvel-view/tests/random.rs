@@ -99,7 +99,7 @@ fn crosstab(asked: &Asked) -> CrossTab {
     if asked.columns {
         brief = brief.columns(["across"]);
     }
-    brief.title = asked.title.clone();
+    brief.title = asked.title.clone().map(Into::into);
     brief.totals = vec![(String::new(), asked.totals)];
     brief.emphasis.push(EmphasisBrief {
         on: "sales".into(),

@@ -78,7 +78,7 @@ mod story_json;
 mod too_large;
 mod yardstick_file;
 
-pub use brief_file::{brief_from_toml, brief_schema, brief_to_toml, rewrite_brief};
+pub use brief_file::{brief_from_toml, brief_schema, brief_to_toml, emphasis_keys, rewrite_brief};
 pub use compare_files::read_tidy;
 pub use files::{LevelFiles, Target, TargetOptions, beside, open_lines, open_source};
 pub use pivvel_core::*;

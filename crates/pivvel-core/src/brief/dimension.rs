@@ -8,6 +8,7 @@ use super::keyed::keyed;
 use super::lists::{Named, SomeTexts, pairs, some_texts};
 use super::order::{Order, OrderBy};
 use super::parts;
+use super::template::Template;
 use super::words::words;
 use crate::formula::Formula;
 
@@ -19,7 +20,7 @@ pub struct DimensionBrief {
     #[serde(skip)]
     pub name: String,
     /// Its heading (default: the name).
-    pub label: Option<String>,
+    pub label: Option<Template>,
     /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
     /// 'plan'`, then `asc` or `desc`; or a list of members, which come first.
     pub order: Option<Order>,
@@ -42,7 +43,7 @@ pub struct DimensionBrief {
     /// Labels that are shown instead of members' own.
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
-    pub labels: Vec<(String, String)>,
+    pub labels: Vec<(String, Template)>,
 }
 
 /// Which members of a dimension are kept, by a measure.
@@ -57,7 +58,7 @@ pub struct TopBrief {
     #[serde(default)]
     pub overall: bool,
     /// The label of the member that gathers the rest (default: the rest is dropped).
-    pub others: Option<String>,
+    pub others: Option<Template>,
 }
 
 words! {

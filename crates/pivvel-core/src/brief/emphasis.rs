@@ -12,6 +12,7 @@ use super::keyed::keyed;
 use super::level::Level;
 use super::lists::{SomeTexts, some, some_texts};
 use super::parts;
+use super::template::Template;
 use super::words::{as_text, schema, words};
 use crate::error::{Error, Result};
 use crate::formula::{Formula, Group};
@@ -80,7 +81,7 @@ pub struct EmphasisBrief {
     /// The periods that a trend goes along.
     pub along: Option<String>,
     /// What a link leads to, with `{dimension}` for the label of the cell's member.
-    pub link: Option<String>,
+    pub link: Option<Template>,
     /// The rules: the first that matches decides. Without rules the scale does.
     #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<RuleBrief>", length(min = 1))]
@@ -92,7 +93,7 @@ pub struct EmphasisBrief {
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct RuleBrief {
     /// What the legend calls it.
-    pub name: Option<String>,
+    pub name: Option<Template>,
     /// How it shows: a tone, or the number of a symbol (default: by its place among the rules).
     pub show: Option<Show>,
     /// The lowest value that matches: a number, a position such as `25%`, a date or an assumption.

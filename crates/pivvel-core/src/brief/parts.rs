@@ -5,6 +5,7 @@
 use super::amount::Amount;
 use super::level::Level;
 use super::order::Order;
+use super::template::Template;
 use crate::formula::Formula;
 
 /// A part of a brief.
@@ -16,7 +17,7 @@ pub(crate) enum Part<'a> {
     /// What members are sorted by, where that is a formula.
     Order(&'a mut Order),
     /// A text that readers see, with assumptions in braces.
-    Text(&'a mut String),
+    Text(&'a mut Template),
     /// A formula.
     Formula(&'a mut Formula),
     /// A number, or the name of an assumption.
@@ -29,7 +30,7 @@ pub(super) fn names<'a>(all: impl IntoIterator<Item = &'a mut String>, visit: &m
     all.into_iter().for_each(|name| visit(Part::Name(name)));
 }
 
-pub(super) fn texts<'a>(all: impl IntoIterator<Item = &'a mut String>, visit: &mut Visit<'_>) {
+pub(super) fn texts<'a>(all: impl IntoIterator<Item = &'a mut Template>, visit: &mut Visit<'_>) {
     all.into_iter().for_each(|text| visit(Part::Text(text)));
 }
 

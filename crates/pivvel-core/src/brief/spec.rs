@@ -16,6 +16,7 @@ use super::level::Level;
 use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
 use super::order::Order;
 use super::parts;
+use super::template::Template;
 use super::totals::{Placement, placements};
 use super::views::ViewBrief;
 use super::words::words;
@@ -38,7 +39,7 @@ use crate::formula::{Expr, Formula};
 #[schemars(title = "A brief for Pivvel")]
 pub struct Brief {
     /// The heading (default: made from the layout); {period}, {where}, {source} and assumptions stand in braces.
-    pub title: Option<String>,
+    pub title: Option<Template>,
     /// Where the lines are.
     pub source: Option<String>,
     /// Dimensions on the rows, outermost first: columns, or parts of dates as `sold_on.quarter`.
@@ -110,7 +111,7 @@ pub struct MeasureBrief {
     /// The aggregate, as in `sum(price * quantity)`.
     pub formula: Formula,
     /// Its heading (default: the name).
-    pub label: Option<String>,
+    pub label: Option<Template>,
     /// How its numbers are shown.
     #[serde(default)]
     pub format: NumberFormat,
@@ -169,7 +170,7 @@ pub struct TierBrief {
     /// The tiers' labels, lowest first: one more than there are cuts.
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub labels: Vec<String>,
+    pub labels: Vec<Template>,
     /// Dimensions within which members are classified, each by itself.
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
@@ -269,7 +270,7 @@ impl Brief {
     }
 
     /// The heading.
-    pub fn title(mut self, title: impl Into<String>) -> Brief {
+    pub fn title(mut self, title: impl Into<Template>) -> Brief {
         self.title = Some(title.into());
         self
     }

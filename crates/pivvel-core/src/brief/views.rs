@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use super::keyed::keyed;
 use super::lists::{SomeTexts, Texts, some_texts, texts_if_any};
 use super::parts;
+use super::template::Template;
 use super::words::words;
 use crate::formula::Formula;
 
@@ -14,7 +15,7 @@ use crate::formula::Formula;
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct ViewBrief {
     /// The heading (default: made from the layout).
-    pub title: Option<String>,
+    pub title: Option<Template>,
     /// How it is drawn.
     #[serde(rename = "as")]
     pub form: ViewForm,

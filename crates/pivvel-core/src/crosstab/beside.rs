@@ -164,8 +164,7 @@ impl PlannedEmphasis {
             return Vec::new();
         };
         let dimensions = side.pick(&plan.rows, &plan.columns);
-        let mut names: Vec<String> =
-            link.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0.to_string())).collect();
+        let mut names: Vec<String> = link.holes().map(str::to_string).collect();
         names.retain(|name| !dimensions[..level].iter().any(|d| d.name == *name));
         names.sort_unstable();
         names.dedup();

@@ -1,5 +1,6 @@
 //! What the author of a brief most likely did not mean, as far as only the lines can tell.
 
+use crate::brief::Template;
 use crate::eval::Frame;
 use crate::formula::CellLeaf;
 use crate::grouping::{ScanReport, UnknownText};
@@ -45,7 +46,8 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     let mut made: Vec<(AxisSide, usize, &str)> = items.collect();
     for side in AxisSide::BOTH {
         for (i, dimension) in plan.axis(side).iter().enumerate() {
-            let others = dimension.pick.top.as_ref().and_then(|top| top.others.as_deref());
+            let others =
+                dimension.pick.top.as_ref().and_then(|top| top.others.as_ref()).map(Template::as_str);
             made.extend(others.map(|others| (side, i + 1, others)));
         }
     }

@@ -54,7 +54,7 @@ impl CrossTab {
         self.emphases().iter().enumerate().filter(linked).find_map(|(place, emphasis)| {
             let mut labels = labels(axis, entry);
             labels.extend(self.beside(place, entry));
-            link(emphasis.planned.spec.link.as_deref()?, &labels)
+            link(emphasis.planned.spec.link.as_ref()?, &labels)
         })
     }
 
@@ -65,7 +65,7 @@ impl CrossTab {
         self.emphases().iter().filter(links).find_map(|emphasis| {
             let (grain, cell) = self.spot(row, column)?;
             let labels = [labels(self.rows(), row), labels(self.columns(), column)].concat();
-            emphasis.links_at(grain, cell).then(|| link(emphasis.planned.spec.link.as_deref()?, &labels))?
+            emphasis.links_at(grain, cell).then(|| link(emphasis.planned.spec.link.as_ref()?, &labels))?
         })
     }
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::evaluate::Engine;
 use super::frame::Frame;
-use crate::brief::TotalsOf;
+use crate::brief::{Template, TotalsOf};
 use crate::error::{Error, Result};
 use crate::lines::MemberId;
 use crate::model::{AxisSide, Grain, Notice, NoticeCode, Value};
@@ -92,7 +92,8 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
                 false => ranked.clone_from(&open),
             }
             let keeps = kept(frame, engine, (axis, level, side), dimension, (&open, &ranked))?;
-            let others = dimension.pick.top.as_ref().and_then(|top| top.others.clone());
+            let others =
+                dimension.pick.top.as_ref().and_then(|top| top.others.as_ref()).map(Template::to_string);
             let shown_only = dimension.pick.totals_of == TotalsOf::Shown;
             // Nodes of items are made anew, and are no nodes of the lines.
             let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());

@@ -1,7 +1,7 @@
 //! Assumptions: what-if values by name, in formulas and in the texts of a brief.
 
 use super::model::Assumptions;
-use crate::brief::{Amount, AssumptionBrief, Brief, NO_FORMULA, Part};
+use crate::brief::{Amount, AssumptionBrief, Brief, NO_FORMULA, Part, Template};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{Step, TypedExpr};
 use crate::model::Type;
@@ -42,10 +42,8 @@ impl Assumptions {
     }
 
     /// A text with every `{name}` replaced by what is assumed.
-    fn fill(&self, text: &str, written: &dyn Fn(&Amount) -> String) -> String {
-        self.0.iter().fold(text.to_string(), |text, (name, value)| {
-            text.replace(&format!("{{{name}}}"), &written(value))
-        })
+    fn fill(&self, text: &Template, written: impl Fn(&Amount) -> String) -> Template {
+        text.fill(|name| self.value(name).map(|value| written(&value)))
     }
 
     /// An amount, or the value of the assumption that it names.
@@ -117,12 +115,12 @@ impl Brief {
         if assumptions.0.is_empty() {
             return brief;
         }
-        let fill = |text: &str| assumptions.fill(text, &|value| value.to_string());
+        let fill = |text: &str| assumptions.fill(&text.into(), Amount::to_string).to_string();
         brief.each_part(&mut |part| match part {
             Part::Name(name) => *name = fill(name),
             Part::Order(order) => *order = fill(&order.to_string()).into(),
             Part::Level(level) => *level = fill(&level.to_string()).into(),
-            Part::Text(text) => *text = assumptions.fill(text, &Amount::words),
+            Part::Text(text) => *text = assumptions.fill(text, Amount::words),
             Part::Formula(formula) if formula.as_str().contains('{') => {
                 *formula = fill(formula.as_str()).into();
             }

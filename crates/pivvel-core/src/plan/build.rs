@@ -8,7 +8,7 @@ use super::emphasize;
 use super::layout;
 use super::model::{Assumptions, AxisKey, Dimension, Plan, PlannedTier};
 use super::tiers::{TierSources, hidden_key, plan_axis, plan_tiers, split_condition};
-use crate::brief::{Brief, MeasureBrief};
+use crate::brief::{Brief, MeasureBrief, Template};
 use crate::error::{Error, Result};
 use crate::formula::{Columns, Formula, check_condition, check_formula};
 use crate::grouping::Grouping;
@@ -51,13 +51,13 @@ impl Plan {
             layout::describe_dimensions(brief, (&mut rows, &mut across), &mut scope, &mut notices)?;
             super::tiers::plan_by(brief, &mut tiers, &mut scope)?;
             let emphasis = emphasize::plan_emphasis(brief, &mut scope, &mut notices)?;
-            let period = super::title::period(brief.title.as_deref(), schema, &mut scope)?;
+            let period = super::title::period(brief.title.as_ref(), schema, &mut scope)?;
             let (measures, order, texts) = scope.finish();
             (measures, order, texts, emphasis, period)
         };
         super::tiers::check_by(brief, &tiers, &measures)?;
         let mut plan = Plan {
-            title: String::new(),
+            title: Template::default(),
             rows,
             columns: across,
             measures,
@@ -92,9 +92,9 @@ impl Plan {
     /// With its heading, its notices and the columns that it reads.
     fn finished(mut self, brief: &Brief, columns: &Columns, mut notices: Vec<Notice>) -> Plan {
         notices.extend(self.doubts(brief));
-        let unknown = brief.title.as_deref().and_then(super::title::doubt);
+        let unknown = brief.title.as_ref().and_then(super::title::doubt);
         notices.extend(unknown.map(|unknown| Notice::author(NoticeCode::TitleName, unknown)));
-        self.title = brief.title.clone().unwrap_or_else(|| self.made_title());
+        self.title = brief.title.clone().unwrap_or_else(|| self.made_title().into());
         self.notices = notices;
         self.needed_names = columns.needed_names().map(str::to_string).collect();
         self.needed = columns.needed().to_vec();

@@ -6,7 +6,7 @@ use std::ops::Range;
 use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Choice, Dimension, Measure};
 use crate::aggregates::Function;
-use crate::brief::{Level, MeasureBrief};
+use crate::brief::{Level, MeasureBrief, Template};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Group, Name, Place, Ranking, Relation,
@@ -130,7 +130,7 @@ impl<'a> CellScope<'a> {
         self.order.push(i);
         self.done[i] = Some(Measure {
             name: brief.name.clone(),
-            label: brief.label.clone().unwrap_or_else(|| brief.name.clone()),
+            label: brief.label.as_ref().map_or_else(|| brief.name.clone(), Template::to_string),
             formula: brief.formula.clone(),
             format: brief.format.clone(),
             totals: brief.totals,

@@ -6,7 +6,9 @@ use super::layout::spot_of;
 use super::model::{Count, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
 use super::rules;
 use crate::aggregates::Function;
-use crate::brief::{Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, YardstickOf};
+use crate::brief::{
+    Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, Template, YardstickOf,
+};
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
 use crate::model::{Grain, Notice, NoticeCode, Type, Value};
@@ -210,7 +212,7 @@ fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
         Form::Link if spec.link.is_none() => {
             return wrong("it says where it leads: link = \"https://example.test/{harbour}\"");
         }
-        Form::Link => check_link(place, spec.link.as_deref().unwrap_or(""))?,
+        Form::Link => check_link(place, spec.link.as_ref())?,
         _ => {}
     }
     if spec.is_by_rank() && spec.yardstick != YardstickOf::Shown {
@@ -232,9 +234,10 @@ fn tones() -> String {
 pub(crate) const SCHEMES: [&str; 3] = ["http:", "https:", "mailto:"];
 
 /// A link begins with its scheme, or is wholly what a dimension's label says.
-fn check_link(place: &str, link: &str) -> Result<()> {
-    let whole = link.starts_with('{') && link.ends_with('}') && link.matches('{').count() == 1;
-    if whole || SCHEMES.iter().any(|scheme| link.to_lowercase().starts_with(scheme)) {
+fn check_link(place: &str, link: Option<&Template>) -> Result<()> {
+    let link = link.cloned().unwrap_or_default();
+    let begins = |scheme: &&str| link.as_str().to_lowercase().starts_with(*scheme);
+    if link.only_hole().is_some() || SCHEMES.iter().any(|scheme| begins(&scheme)) {
         return Ok(());
     }
     let message = format!("{link} is no link that a page may hold; it begins with http:, https: or mailto:");

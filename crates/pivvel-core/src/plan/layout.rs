@@ -2,7 +2,7 @@
 
 use super::cells::CellScope;
 use super::model::{Choice, Count, Dimension, Pick, Plan};
-use crate::brief::{Amount, Brief, DimensionBrief, Level, Order, OrderBy, Placement, TotalsOf};
+use crate::brief::{Amount, Brief, DimensionBrief, Level, Order, OrderBy, Placement, Template, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Formula};
 use crate::model::{ByGrain, Decimal, Grain, Notice, NoticeCode, Type, rescale};
@@ -42,8 +42,9 @@ pub(super) fn describe_dimensions(
             }
             continue;
         };
-        dimension.label = spec.label.clone().unwrap_or_else(|| dimension.name.clone());
-        dimension.labels = spec.labels.clone();
+        dimension.label = spec.label.as_ref().map_or_else(|| dimension.name.clone(), Template::to_string);
+        dimension.labels =
+            spec.labels.iter().map(|(member, label)| (member.clone(), label.to_string())).collect();
         if let Some(order) = &spec.order {
             dimension.order = order.clone();
             dimension.order_by = order_by(&place, order, scope)?;

@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 
 use crate::brief::{
-    Amount, EmphasisBrief, Form, Level, MeanSide, NumberFormat, Order, Placement, Show, TopBrief, TotalsOf,
+    Amount, EmphasisBrief, Form, Level, MeanSide, NumberFormat, Order, Placement, Show, Template, TopBrief,
+    TotalsOf,
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
@@ -13,7 +14,7 @@ use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Value};
 #[derive(Debug, Clone)]
 pub struct Plan {
     /// The heading.
-    pub title: String,
+    pub title: Template,
     /// Dimensions on the rows, outermost first.
     pub rows: Vec<Dimension>,
     /// Dimensions on the columns, outermost first.

@@ -4,7 +4,7 @@
 use super::cells::CellScope;
 use super::layout;
 use super::model::{Bounds, PlannedRule};
-use crate::brief::{Amount, MeanSide, RuleBrief, Unit};
+use crate::brief::{Amount, MeanSide, RuleBrief, Template, Unit};
 use crate::error::{Error, Result};
 
 use crate::model::{Type, Value, date_from_text};
@@ -55,7 +55,7 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
     let when = rule.when.as_ref().map(|when| scope.condition(&format!("{place}, when"), when)).transpose()?;
     let words = words(rule);
     Ok(PlannedRule {
-        name: rule.name.clone().unwrap_or_else(|| words.clone()),
+        name: rule.name.as_ref().map_or_else(|| words.clone(), Template::to_string),
         show: rule.show,
         words,
         bounds,

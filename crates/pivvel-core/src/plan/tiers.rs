@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::cells::CellScope;
 use super::model::{AxisKey, Dimension, Measure, Pick, PlannedTier, TierKey};
-use crate::brief::{Amount, Brief, Order};
+use crate::brief::{Amount, Brief, Order, Template};
 use crate::error::{Error, Result, unknown_message};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;
@@ -30,7 +30,11 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
         };
         let cuts = cuts_of(given, quantiles).map_err(|message| Error::request(&place, message))?;
         let wanted = cuts.len() + 1;
-        let labels = if tier.labels.is_empty() { made_labels(given) } else { tier.labels.clone() };
+        let labels = if tier.labels.is_empty() {
+            made_labels(given)
+        } else {
+            tier.labels.iter().map(Template::to_string).collect()
+        };
         if labels.len() != wanted {
             return wrong(format!(
                 "{} cuts make {wanted} tiers, and {} labels are given",

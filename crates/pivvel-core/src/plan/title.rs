@@ -3,6 +3,7 @@
 use arrow_schema::Schema;
 
 use super::cells::CellScope;
+use crate::brief::Template;
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Expr, Name, Node};
 use crate::model::Kind;
@@ -12,11 +13,11 @@ const KNOWN: [&str; 3] = ["period", "where", "source"];
 /// The formulas of the first and the last day, where the heading names the period: of the date in
 /// the layout, or of the only date that the lines have.
 pub(super) fn period(
-    title: Option<&str>,
+    title: Option<&Template>,
     schema: &Schema,
     scope: &mut CellScope<'_>,
 ) -> Result<Option<[CellFormula; 2]>> {
-    if !title.is_some_and(|title| title.contains("{period}")) {
+    if !title.is_some_and(|title| title.holes().any(|name| name == "period")) {
         return Ok(None);
     }
     let in_layout = scope.rows.iter().chain(scope.across).find(|dimension| dimension.period().is_some());
@@ -53,9 +54,8 @@ pub(super) fn period(
 }
 
 /// What a heading names that stands for nothing.
-pub(super) fn doubt(title: &str) -> Option<String> {
-    let names = title.split('{').skip(1).filter_map(|rest| Some(rest.split_once('}')?.0));
-    let unknown = names.into_iter().find(|name| !KNOWN.contains(name) && !name.is_empty())?;
+pub(super) fn doubt(title: &Template) -> Option<String> {
+    let unknown = title.holes().find(|name| !KNOWN.contains(name))?;
     let near = crate::suggest::nearest(unknown, &KNOWN)
         .map(|near| format!("; did you mean {near}?"))
         .unwrap_or_default();
@@ -67,7 +67,7 @@ pub(super) fn doubt(title: &str) -> Option<String> {
 
 /// The heading with what the run found.
 pub(crate) fn fill(
-    title: &str,
+    title: &Template,
     period: Option<(String, String)>,
     condition: Option<&str>,
     source: &str,
@@ -75,8 +75,11 @@ pub(crate) fn fill(
     let period = period.map_or("no lines".to_string(), |(first, last)| {
         if first == last { first } else { format!("{first} to {last}") }
     });
-    title
-        .replace("{period}", &period)
-        .replace("{where}", condition.unwrap_or("all lines"))
-        .replace("{source}", source)
+    let filled = title.fill(|name| match name {
+        "period" => Some(period.clone()),
+        "where" => Some(condition.unwrap_or("all lines").to_string()),
+        "source" => Some(source.to_string()),
+        _ => None,
+    });
+    filled.to_string()
 }

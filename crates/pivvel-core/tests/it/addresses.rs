@@ -43,7 +43,7 @@ fn same(brief: Brief) -> Brief {
 #[test]
 fn addresses_lead_to_cells() {
     let labelled = |mut brief: Brief| {
-        let labels = vec![("Fell".to_string(), "The Fell".to_string())];
+        let labels = vec![("Fell".to_string(), "The Fell".into())];
         let coast = DimensionBrief {
             name: "coast".into(),
             label: Some("Shore".into()),

@@ -143,7 +143,7 @@ proptest! {
                 of: "client".into(),
                 by: "sum(amount)".into(),
                 cuts: cuts.iter().map(|cut| Amount::from(*cut)).collect(),
-                labels: if named { names.clone() } else { Vec::new() },
+                labels: if named { names.iter().map(|name| name.as_str().into()).collect() } else { Vec::new() },
                 within: if within { vec!["coast".into()] } else { Vec::new() },
                 ..TierBrief::default()
             });

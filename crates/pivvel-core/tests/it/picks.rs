@@ -99,7 +99,7 @@ fn brief(pick: &Pick, shown_only: bool) -> Brief {
     let list = |numbers: &[usize]| numbers.iter().map(|number| harbour(*number)).collect();
     match pick {
         Pick::Top { count, bottom, overall, others } => {
-            let others = others.then(|| "all others".to_string());
+            let others = others.then(|| "all others".into());
             let top =
                 TopBrief { count: count.to_string().into(), by: "sales".into(), overall: *overall, others };
             let place = if *bottom { &mut dimension.bottom } else { &mut dimension.top };

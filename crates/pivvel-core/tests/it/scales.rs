@@ -134,7 +134,7 @@ proptest! {
         ];
         let rules: Vec<RuleBrief> = order
             .iter()
-            .map(|kind| RuleBrief { name: Some(format!("rule {kind}")), ..kinds[*kind].clone() })
+            .map(|kind| RuleBrief { name: Some(format!("rule {kind}").into()), ..kinds[*kind].clone() })
             .collect();
         let marks = marks(&values, |said| said.rules = rules.clone());
         let sum: i64 = values.iter().sum();

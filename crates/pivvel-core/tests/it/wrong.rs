@@ -261,7 +261,7 @@ fn wrong_layouts() {
             by: by.into(),
             cuts: if quantiles { Vec::new() } else { amounts() },
             quantiles: if quantiles { amounts() } else { Vec::new() },
-            labels: labels.iter().map(|label| label.to_string()).collect(),
+            labels: labels.iter().map(|label| (*label).into()).collect(),
             within: Vec::new(),
         }];
         brief
@@ -344,7 +344,7 @@ fn wrong_emphasis() {
         ("a trend along nothing", emphasis(Form::Trend, |_| {})),
         ("a trend along no date", emphasis(Form::Trend, |e| e.along = text("sold_on.moth"))),
         ("a link to nowhere", emphasis(Form::Link, |_| {})),
-        ("a link that runs", emphasis(Form::Link, |e| e.link = text("javascript:alert({coast})"))),
+        ("a link that runs", emphasis(Form::Link, |e| e.link = Some("javascript:alert({coast})".into()))),
         (
             "mixed bounds",
             rule(RuleBrief { from: amount("25%"), below: amount("100"), ..RuleBrief::default() }),

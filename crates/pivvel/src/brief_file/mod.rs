@@ -12,4 +12,4 @@ mod write;
 pub use read::brief_from_toml;
 pub use rewrite::rewrite_brief;
 pub use schema::brief_schema;
-pub use write::brief_to_toml;
+pub use write::{brief_to_toml, emphasis_keys};

@@ -1,6 +1,6 @@
 //! Brief to TOML, in the order in which the keys are declared.
 
-use pivvel_core::Brief;
+use pivvel_core::{Brief, EmphasisBrief};
 use serde::Serialize;
 use serde_json::Value as Json;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value};
@@ -35,6 +35,30 @@ pub fn brief_to_toml(brief: &Brief) -> String {
     // What has no heading of its own stands before the first heading.
     plain.extend(tables);
     DocumentMut::from(plain).to_string()
+}
+
+/// What an emphasis says that is not the default: each key with its value, in the order in which they are declared.
+///
+/// ```
+/// use pivvel::{EmphasisBrief, Form, Side, emphasis_keys};
+/// let tint = EmphasisBrief { good: Some(Side::Low), ..EmphasisBrief::new("sales", Form::Tint) };
+/// let keys = emphasis_keys(&tint);
+/// assert_eq!(keys, [("on", "sales"), ("form", "tint"), ("good", "low")].map(|(k, v)| (k.into(), v.into())));
+/// ```
+pub fn emphasis_keys(emphasis: &EmphasisBrief) -> Vec<(String, String)> {
+    let written = emphasis.serialize(toml_edit::ser::ValueSerializer::new());
+    let Ok(Value::InlineTable(mut keys)) = written else { return Vec::new() };
+    without_defaults(&mut keys, &mut vec!["emphasis".to_string(), String::new()]);
+    keys.iter().map(|(key, value)| (key.to_string(), words(value))).collect()
+}
+
+/// A value as a sentence has it: texts without marks, lists joined by commas.
+fn words(value: &Value) -> String {
+    match value {
+        Value::String(text) => text.value().clone(),
+        Value::Array(list) => list.iter().map(words).collect::<Vec<_>>().join(", "),
+        value => value.to_string().trim().to_string(),
+    }
 }
 
 /// A table with a heading; where all that is in it are tables, these have one each.

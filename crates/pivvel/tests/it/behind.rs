@@ -60,7 +60,12 @@ fn brief(draw: &mut Draw) -> Brief {
     match draw.below(4) {
         0 => {
             let others = Some("All others".to_string());
-            let top = TopBrief { count: "2".into(), by: "sales".into(), others, overall: true };
+            let top = TopBrief {
+                count: "2".into(),
+                by: "sales".into(),
+                others: others.map(Into::into),
+                overall: true,
+            };
             brief.dimension(picked).top = Some(top);
         }
         1 => brief.dimension(picked).having = Some("sales > 2000".into()),

@@ -4,7 +4,7 @@ use pivvel::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, Decimal, DimensionBrief, Direction, EmphasisBrief,
     Figure, Form, Formula, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy,
     PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
-    Side, SymbolSet, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
     brief_from_toml, brief_to_toml,
 };
 use proptest::prelude::*;
@@ -93,6 +93,12 @@ fn amount() -> BoxedStrategy<Amount> {
     prop_oneof![number, "[a-z]{1,6}".prop_map(Amount::Text)].boxed()
 }
 
+fn template() -> BoxedStrategy<Template> {
+    prop_oneof![text(), (text(), text()).prop_map(|(a, b)| format!("{a} {{{b}}}"))]
+        .prop_map(Template::from)
+        .boxed()
+}
+
 fn formula() -> BoxedStrategy<Formula> {
     let texts = prop_oneof![
         "[a-z]{1,6}x",
@@ -109,7 +115,7 @@ fn words<T: Copy + std::fmt::Debug + 'static>(all: &'static [(&'static str, T)])
 
 fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
     let levels = proptest::collection::btree_map(text(), proptest::option::of(formula()), 0..3);
-    let measure = (formula(), proptest::option::of(text()), format(), any::<[bool; 2]>(), levels);
+    let measure = (formula(), proptest::option::of(template()), format(), any::<[bool; 2]>(), levels);
     let measure = measure.prop_map(|(formula, label, format, [totals, hidden], levels)| MeasureBrief {
         label,
         format,
@@ -126,9 +132,9 @@ fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
 
 fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
     use proptest::option::of;
-    let top = (amount(), formula(), any::<bool>(), of(text()));
+    let top = (amount(), formula(), any::<bool>(), of(template()));
     let top = top.prop_map(|(count, by, overall, others)| TopBrief { count, by, overall, others });
-    let labels = proptest::collection::btree_map(text(), text(), 0..2);
+    let labels = proptest::collection::btree_map(text(), template(), 0..2);
     let by = prop_oneof![
         Just(OrderBy::Natural),
         Just(OrderBy::Label),
@@ -141,7 +147,7 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
     });
     let tops = (of(top.clone()), of(top));
     let dimension =
-        (of(text()), of(order), tops, of(formula()), names(), names(), words(TotalsOf::NAMES), labels);
+        (of(template()), of(order), tops, of(formula()), names(), names(), words(TotalsOf::NAMES), labels);
     let dimension =
         dimension.prop_map(|(label, order, (top, bottom), having, only, except, totals_of, labels)| {
             DimensionBrief {
@@ -167,7 +173,7 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
 fn sources() -> BoxedStrategy<Brief> {
     use proptest::collection::{btree_map, vec};
     use proptest::option::of;
-    let tier = (text(), formula(), vec(amount(), 1..3), any::<bool>(), names(), names());
+    let tier = (text(), formula(), vec(amount(), 1..3), any::<bool>(), vec(template(), 0..3), names());
     let tier = tier.prop_map(|(of, by, amounts, shares, labels, within)| {
         let (cuts, quantiles) = if shares { (Vec::new(), amounts) } else { (amounts, Vec::new()) };
         TierBrief { name: String::new(), of, by, cuts, quantiles, labels, within }
@@ -221,7 +227,7 @@ fn rule(form: Form) -> BoxedStrategy<RuleBrief> {
         _ => Tone::NAMES.iter().map(|(_, tone)| Show::Tone(*tone)).collect(),
     };
     let looks = (of(proptest::sample::select(shows)), of(words(MeanSide::NAMES)), words(Unit::NAMES));
-    (of(text()), bounds, looks, any::<bool>(), of(formula()))
+    (of(template()), bounds, looks, any::<bool>(), of(formula()))
         .prop_map(|(name, [from, below, is, top, bottom], (show, mean, unit), blank, when)| RuleBrief {
             name,
             show,
@@ -245,7 +251,7 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
         Just(YardstickOf::All),
         "[a-z]{5,8}".prop_map(|stem| YardstickOf::Kept(format!("{stem}.json"))),
     ];
-    let texts = (text(), proptest::array::uniform2(of(text())));
+    let texts = (text(), of(text()), of(template()));
     let formulas = proptest::array::uniform3(of(formula()));
     let lists = (names(), words(PeersOf::NAMES), yardstick, words(Reach::NAMES), words(ScaleBy::NAMES));
     let ends = (of((amount(), amount())), of(amount()), of(amount()));
@@ -254,35 +260,33 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
     let rules =
         words(Form::NAMES).prop_flat_map(|form| (Just(form), proptest::collection::vec(rule(form), 0..3)));
     (texts, formulas, lists, ends, looks, rules)
-        .prop_map(
-            |((on, [along, link]), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
-                let (levels, peers, yardstick, reach, scale) = lists;
-                let ((palette, symbols), steps, good, figure) = looks;
-                EmphasisBrief {
-                    on,
-                    form,
-                    by,
-                    only,
-                    levels: levels.into_iter().map(Into::into).collect(),
-                    reach,
-                    peers,
-                    yardstick,
-                    scale,
-                    about,
-                    clip,
-                    low,
-                    high,
-                    steps,
-                    good,
-                    palette,
-                    symbols,
-                    figure,
-                    along,
-                    link,
-                    rules,
-                }
-            },
-        )
+        .prop_map(|((on, along, link), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
+            let (levels, peers, yardstick, reach, scale) = lists;
+            let ((palette, symbols), steps, good, figure) = looks;
+            EmphasisBrief {
+                on,
+                form,
+                by,
+                only,
+                levels: levels.into_iter().map(Into::into).collect(),
+                reach,
+                peers,
+                yardstick,
+                scale,
+                about,
+                clip,
+                low,
+                high,
+                steps,
+                good,
+                palette,
+                symbols,
+                figure,
+                along,
+                link,
+                rules,
+            }
+        })
         .boxed()
 }
 
@@ -290,9 +294,9 @@ fn view() -> BoxedStrategy<ViewBrief> {
     use proptest::option::of;
     let grid = proptest::collection::btree_map((1..9u32, 1..9u32), text(), 0..3);
     let lists = (of(names()), of(names()), names());
-    let texts = (proptest::array::uniform3(of(text())), of(formula()), words(PanelScale::NAMES));
+    let texts = ((of(template()), of(text()), of(text())), of(formula()), words(PanelScale::NAMES));
     (words(ViewForm::NAMES), lists, texts, grid)
-        .prop_map(|(form, (rows, columns, measures), ([title, per, along], filter, scale), grid)| {
+        .prop_map(|(form, (rows, columns, measures), ((title, per, along), filter, scale), grid)| {
             let mut grid: Vec<_> = grid.into_iter().map(|(place, member)| (member, place)).collect();
             grid.sort();
             grid.dedup_by(|a, b| a.0 == b.0);
@@ -305,7 +309,7 @@ pub(crate) fn brief() -> BoxedStrategy<Brief> {
     use proptest::collection::{btree_map, vec};
     use proptest::option::of;
     let totals = btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3);
-    let heads = (of(text()), of(text()), names(), names(), of(formula()), names());
+    let heads = (of(template()), of(text()), names(), names(), of(formula()), names());
     let more =
         (totals, vec(emphasis(), 0..3), btree_map(text(), text(), 0..3), any::<bool>(), vec(view(), 0..2));
     (heads, measures(), dimensions(), sources(), more)

@@ -217,7 +217,7 @@ proptest! {
             by: "sum(quantity)".into(),
             cuts: if shares { Vec::new() } else { values() },
             quantiles: if shares { shares_of() } else { Vec::new() },
-            labels: ["small", "middle", "large"].map(String::from).to_vec(),
+            labels: ["small", "middle", "large"].map(Into::into).to_vec(),
             within: within.clone(),
         }];
         let found = found(&build(&brief, &lines, None));

@@ -73,7 +73,7 @@ impl Shown {
             by: "sum(amount)".into(),
             cuts: if quantiles { Vec::new() } else { cuts.map(Amount::from).to_vec() },
             quantiles: if quantiles { cuts.map(Amount::from).to_vec() } else { Vec::new() },
-            labels: labels.map(String::from).to_vec(),
+            labels: labels.map(Into::into).to_vec(),
             within: if within { vec!["coast".into()] } else { Vec::new() },
         });
         let coast = if within { "coast" } else { "''::text" };
@@ -313,7 +313,7 @@ impl Picked {
             count: draw.of(&["1", "2", "3", "30%", "50%", "75%"]).into(),
             by: by.into(),
             overall,
-            others: (draw.below(3) > 0).then(|| others.to_string()),
+            others: (draw.below(3) > 0).then(|| others.into()),
         };
         let lowest = draw.below(3) == 0;
         let top = (draw.below(4) > 0).then_some((top, lowest, sql));
@@ -347,7 +347,7 @@ impl Picked {
     }
 
     fn others(&self) -> Option<&'static str> {
-        let label = self.top.as_ref()?.0.others.as_deref()?;
+        let label = self.top.as_ref()?.0.others.as_ref()?.as_str();
         ["all else", "the rest", "others"].into_iter().find(|known| *known == label)
     }
 
