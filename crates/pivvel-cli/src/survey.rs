@@ -142,18 +142,7 @@ fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String
     }
     command += &format!(" --rows {}", shell(&rows.join(",")));
     if let Some(date) = columns().find(|c| c.kind.kind == Kind::Date && c.filled > 0) {
-        let years = match date.range {
-            Some((Value::Date(low), Value::Date(high))) => (high - low) / 365,
-            _ => 0,
-        };
-        let part = if years >= 2 {
-            DatePart::Year
-        } else if years == 1 {
-            DatePart::Quarter
-        } else {
-            DatePart::Month
-        };
-        command += &format!(" --columns {}", shell(&format!("{}.{}", date.name, part.name())));
+        command += &format!(" --columns {}", shell(&format!("{}.{}", date.name, part_of(date).name())));
     }
     let (name, formula) = match measured {
         Some(column) => {
@@ -175,6 +164,19 @@ fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String
     }
     command += &format!(" --measure {} --tint {}", shell(&format!("{name} = {formula}")), shell(&name));
     Some(command)
+}
+
+/// The part of a date that gives a few columns.
+fn part_of(date: &ColumnSurvey) -> DatePart {
+    let years = match date.range {
+        Some((Value::Date(low), Value::Date(high))) => (high - low) / 365,
+        _ => 0,
+    };
+    match years {
+        2.. => DatePart::Year,
+        1 => DatePart::Quarter,
+        _ => DatePart::Month,
+    }
 }
 
 /// An argument as a shell takes it.

@@ -125,17 +125,10 @@ fn from_groups(
     look(&engine, &moved);
     let emphases = decide(plan, &engine, &known, &mut notices)?;
     let title = fill_title(&plan.title, period(plan, &engine)?, plan.condition.as_deref(), source);
-    let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
-    let finished = |grain| {
-        let values: Vec<Values> =
-            shown.iter().map(|measure| engine.measure(*measure, grain).clone()).collect();
-        let scaled_by = (0..shown.len()).map(|measure| plan.scaled_by(measure, grain)).collect();
-        (values, scaled_by)
-    };
-    let mut computed = ByGrain::new(plan.deepest(), finished);
+    let mut shown = shown(plan, &engine);
     drop(engine);
     let grains = frame.grains.map(|grain, cells| {
-        let (values, scaled_by) = std::mem::take(&mut computed[grain]);
+        let (values, scaled_by) = std::mem::take(&mut shown[grain]);
         GrainCells::new(cells.pairs, cells.lines, values, scaled_by)
     });
     Ok(CrossTab {
@@ -156,6 +149,16 @@ fn from_groups(
         notices,
         item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
+    })
+}
+
+/// The values of the measures that are shown, at each grain, and the emphasis that each is scaled by there.
+fn shown(plan: &Plan, engine: &Engine<'_>) -> ByGrain<(Vec<Values>, Vec<Option<usize>>)> {
+    let shown: Vec<usize> = (0..plan.measures.len()).filter(|i| !plan.measures[*i].hidden).collect();
+    ByGrain::new(plan.deepest(), |grain| {
+        let values = shown.iter().map(|measure| engine.measure(*measure, grain).clone()).collect();
+        let scaled_by = (0..shown.len()).map(|measure| plan.scaled_by(measure, grain)).collect();
+        (values, scaled_by)
     })
 }
 

@@ -178,6 +178,23 @@ struct Counted<'g> {
     scan: Scan<'g>,
 }
 
+/// Counts the lines of a batch in the cells that they are spotted in, of which so many stand in a row.
+fn count_each(
+    cells: &mut [Counted<'_>],
+    across: usize,
+    batch: &RecordBatch,
+    spots: &[Option<(u32, u32)>],
+) -> Result<()> {
+    for (place, counted) in cells.iter_mut().enumerate() {
+        let (row, column) = ((place / across) as u32, (place % across) as u32);
+        let own: Vec<bool> = spots.iter().map(|spot| *spot == Some((row, column))).collect();
+        if own.contains(&true) {
+            counted.scan.push(&keep(batch, &own)?)?;
+        }
+    }
+    Ok(())
+}
+
 impl Trace {
     /// What the batches of [`Trace::lines`] hold.
     ///
@@ -233,13 +250,7 @@ impl Trace {
             if spots.iter().all(Option::is_none) {
                 return Ok(());
             }
-            for (place, counted) in cells.iter_mut().enumerate() {
-                let (row, column) = ((place / columns.len()) as u32, (place % columns.len()) as u32);
-                let own: Vec<bool> = spots.iter().map(|spot| *spot == Some((row, column))).collect();
-                if own.contains(&true) {
-                    counted.scan.push(&keep(&batch, &own)?)?;
-                }
-            }
+            count_each(&mut cells, columns.len(), &batch, &spots)?;
             let kept = keep(&batch, &spots.iter().map(Option::is_some).collect::<Vec<_>>())?;
             let batch = show(&shown, &shape, &kept)?;
             if order.is_empty() {

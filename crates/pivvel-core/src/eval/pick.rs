@@ -211,25 +211,25 @@ fn kept(
         groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values[cell])));
     }
     for members in groups.values_mut() {
-        // Of equal values the first in natural order, that of the outermost members before all else.
-        let natural = |node: usize| {
-            let place = |at: usize| {
-                axis.members(at - 1).place(axis.member_of(at, axis.ancestor(level, node as u32, at)))
-            };
-            (1..=level).map(place).collect::<Vec<u32>>()
-        };
         members.sort_by(|(a, x), (b, y)| {
             let by_value = match (x, y) {
                 (Some(x), Some(y)) if dimension.pick.lowest => x.order(y),
                 (Some(x), Some(y)) => y.order(x),
                 (x, y) => x.is_none().cmp(&y.is_none()),
             };
-            by_value.then_with(|| natural(*a).cmp(&natural(*b)))
+            by_value.then_with(|| natural(axis, level, *a).cmp(&natural(axis, level, *b)))
         });
         let wanted = count.of(members.len());
         members.iter().skip(wanted).for_each(|(node, _)| keeps[*node] = Verdict::NotOnTop);
     }
     Ok(keeps)
+}
+
+/// Where a node stands among all of its level: of equal values the first in natural order, that of the outermost
+/// members before all else.
+fn natural(axis: &Axis, level: usize, node: usize) -> Vec<u32> {
+    let ancestor = |at: usize| axis.member_of(at, axis.ancestor(level, node as u32, at));
+    (1..=level).map(|at| axis.members(at - 1).place(ancestor(at))).collect()
 }
 
 /// What a reader must know of members that are not shown.

@@ -74,42 +74,25 @@ fn values<E: Evaluate>(
         }
         Step::Arithmetic(operator, blanks, left, right) => {
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
-            let mut result = Vec::with_capacity(a.len());
-            for (cell, (a, b)) in a.iter().zip(b.iter()).enumerate() {
-                if *operator == Operator::Divide && a.is_some() && b.is_some_and(is_zero) && active[cell] {
-                    of.divided_by_zero(cell);
+            if *operator == Operator::Divide {
+                for cell in (0..a.len()).filter(|cell| active[*cell]) {
+                    if a[cell].is_some() && b[cell].is_some_and(is_zero) {
+                        of.divided_by_zero(cell);
+                    }
                 }
+            }
+            let each = a.iter().zip(b.iter()).map(|(a, b)| {
                 let value = arithmetic(*operator, *blanks, *a, *b)?;
                 // A value beside a blank stays as it was, and becomes of the same kind as all others here.
                 let alone = a.is_some() != b.is_some();
-                result.push(match value.filter(|_| alone) {
-                    Some(value) => Some(converted(value, formula.ty)?),
-                    None => value,
-                });
-            }
-            Arc::new(result)
-        }
-        Step::Case(branches, otherwise) => {
-            let mut open = active.to_vec();
-            let mut result = vec![None; of.cells()];
-            for (condition, value) in branches {
-                let chosen: Vec<bool> = truths(condition, of, &open)?
-                    .into_iter()
-                    .zip(&open)
-                    .map(|(truth, open)| *open && truth == Some(true))
-                    .collect();
-                let given = values(value, of, &chosen)?;
-                for (cell, chosen) in chosen.into_iter().enumerate().filter(|(_, chosen)| *chosen) {
-                    (open[cell], result[cell]) = (!chosen, given[cell]);
+                match value.filter(|_| alone) {
+                    Some(value) => converted(value, formula.ty).map(Some),
+                    None => Ok(value),
                 }
-            }
-            let given = values(otherwise, of, &open)?;
-            open.iter()
-                .enumerate()
-                .filter(|(_, open)| **open)
-                .for_each(|(cell, _)| result[cell] = given[cell]);
-            Arc::new(result)
+            });
+            Arc::new(each.collect::<Result<_, Overflow>>()?)
         }
+        Step::Case(branches, otherwise) => case(branches, otherwise, of, active)?,
         Step::Apply(call, arguments) => {
             let all: Vec<Values> =
                 arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
@@ -118,6 +101,31 @@ fn values<E: Evaluate>(
         }
         _ => unreachable!("the check lets only values stand here"),
     })
+}
+
+/// The value of the first branch whose condition holds, else the last one.
+fn case<E: Evaluate>(
+    branches: &[(TypedExpr<E::Leaf>, TypedExpr<E::Leaf>)],
+    otherwise: &TypedExpr<E::Leaf>,
+    of: &mut E,
+    active: &[bool],
+) -> Result<Values, E::Error> {
+    let mut open = active.to_vec();
+    let mut result = vec![None; of.cells()];
+    for (condition, value) in branches {
+        let chosen: Vec<bool> = truths(condition, of, &open)?
+            .into_iter()
+            .zip(&open)
+            .map(|(truth, open)| *open && truth == Some(true))
+            .collect();
+        let given = values(value, of, &chosen)?;
+        for (cell, chosen) in chosen.into_iter().enumerate().filter(|(_, chosen)| *chosen) {
+            (open[cell], result[cell]) = (!chosen, given[cell]);
+        }
+    }
+    let given = values(otherwise, of, &open)?;
+    open.iter().enumerate().filter(|(_, open)| **open).for_each(|(cell, _)| result[cell] = given[cell]);
+    Ok(Arc::new(result))
 }
 
 fn truths<E: Evaluate>(

@@ -220,6 +220,14 @@ impl ValueStates {
             let floats = self.squares.iter().map(|moments| moments.float.to_bytes());
             keep("float squares", Arc::new(BinaryArray::from_iter_values(floats)));
         }
+        self.keep_values(&mut columns);
+        columns
+    }
+
+    /// The states that hold values, or what was made of them.
+    fn keep_values(&self, columns: &mut KeptColumns) {
+        let needs = self.needs;
+        let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
         for (needed, name, places) in
             [(needs.first, "first", &self.firsts), (needs.last, "last", &self.lasts)]
         {
@@ -254,7 +262,6 @@ impl ValueStates {
                 keep("list", Arc::new(lists));
             }
         }
-        columns
     }
 
     fn values(&self, values: impl Iterator<Item = Option<Value>>) -> ArrayRef {
@@ -275,9 +282,7 @@ impl ValueStates {
 
     fn take_kept(&mut self, column: &dyn Fn(&str) -> Result<ArrayRef>, totals: &mut Totals) -> Result<()> {
         let needs = self.needs;
-        let digits = |name: &str| -> Result<Decimal128Array> {
-            column(name)?.as_primitive_opt::<Decimal128Type>().cloned().ok_or_else(|| wrong(name))
-        };
+        let digits = |name: &str| digits(column, name);
         let floats = |name: &str| -> Result<Float64Array> {
             column(name)?.as_primitive_opt::<Float64Type>().cloned().ok_or_else(|| wrong(name))
         };
@@ -310,6 +315,12 @@ impl ValueStates {
             let both = exact.values().iter().zip(floats);
             self.squares = both.map(|(exact, float)| Moments { exact: *exact, float }).collect();
         }
+        self.take_values(column)
+    }
+
+    /// As [`ValueStates::keep_values`].
+    fn take_values(&mut self, column: &dyn Fn(&str) -> Result<ArrayRef>) -> Result<()> {
+        let needs = self.needs;
         let ty = self.ty;
         let values = |array: &ArrayRef, name: &str| -> Result<Vec<Option<Value>>> {
             Ok(match ty {
@@ -331,7 +342,7 @@ impl ValueStates {
             [(needs.first, "first", &mut self.firsts), (needs.last, "last", &mut self.lasts)]
         {
             if needed {
-                let by = digits(&format!("{name} by"))?;
+                let by = digits(column, &format!("{name} by"))?;
                 let own = values(&column(name)?, name)?;
                 *places = by.iter().zip(own).map(|(by, value)| Some((by?, value?))).collect();
             }
@@ -359,6 +370,10 @@ impl ValueStates {
         }
         Ok(())
     }
+}
+
+fn digits(column: &dyn Fn(&str) -> Result<ArrayRef>, name: &str) -> Result<Decimal128Array> {
+    column(name)?.as_primitive_opt::<Decimal128Type>().cloned().ok_or_else(|| wrong(name))
 }
 
 /// The columns of a table that is taken.

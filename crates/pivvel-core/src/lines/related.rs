@@ -260,20 +260,13 @@ impl LineSource for Related<'_> {
         asked.extend(self.keys.iter().map(|(key, _)| *key));
         let projected =
             Arc::new(schema.project(columns).map_err(|e| Error::data(self.lines.name(), e.to_string()))?);
-        let mut unmatched: Vec<(String, u64)> = Vec::new();
-        let mut seen: HashMap<String, usize> = HashMap::new();
-        let mut lines_unmatched = 0;
+        let mut misses = Misses::default();
         let mut tally = self.lines.scan(&asked, &mut |batch| {
             let mut rows = Vec::with_capacity(batch.num_rows());
             for (key, label) in table.keys_of(&batch.columns()[key_places..])? {
                 let row = key.as_ref().and_then(|key| table.rows.get(key).copied());
                 if row.is_none() {
-                    lines_unmatched += 1;
-                    let place = *seen.entry(label.clone()).or_insert_with(|| {
-                        unmatched.push((label, 0));
-                        unmatched.len() - 1
-                    });
-                    unmatched[place].1 += 1;
+                    *misses.0.entry(label).or_default() += 1;
                 }
                 rows.push(row);
             }
@@ -292,17 +285,7 @@ impl LineSource for Related<'_> {
             let joined = RecordBatch::try_new_with_options(projected.clone(), arrays, &options);
             take(joined.map_err(|e| Error::data("related", e.to_string()))?)
         })?;
-        if lines_unmatched > 0 {
-            let keys = unmatched.len() as u64;
-            unmatched.sort_by(|(a, x), (b, y)| y.cmp(x).then_with(|| a.cmp(b)));
-            let examples = unmatched.into_iter().take(NAMED).map(|(label, _)| label).collect();
-            tally.unmatched.push(Unmatched {
-                table: self.name.clone(),
-                lines: lines_unmatched,
-                keys,
-                examples,
-            });
-        }
+        tally.unmatched.extend(misses.report(&self.name));
         tally.blanked += table.tally.blanked;
         tally.not_finite += table.tally.not_finite;
         Ok(tally)
@@ -339,5 +322,19 @@ impl LineSource for Related<'_> {
 impl std::fmt::Debug for Related<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{} with {}", self.lines.name(), self.name)
+    }
+}
+
+/// How many lines have each key that the table does not.
+#[derive(Default)]
+struct Misses(HashMap<String, u64>);
+
+impl Misses {
+    fn report(self, table: &str) -> Option<Unmatched> {
+        let (lines, keys) = (self.0.values().sum(), self.0.len() as u64);
+        let mut labels: Vec<(String, u64)> = self.0.into_iter().collect();
+        labels.sort_by(|(a, x), (b, y)| y.cmp(x).then_with(|| a.cmp(b)));
+        let examples = labels.into_iter().take(NAMED).map(|(label, _)| label).collect();
+        (keys > 0).then(|| Unmatched { table: table.to_string(), lines, keys, examples })
     }
 }

@@ -114,9 +114,19 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
     for when in spec.rules.iter().filter_map(|rule| rule.when.as_ref()) {
         planned.compared.extend(compared(when.tree(&place)?, scope));
     }
-    if planned.linked.is_some() {
-        return Ok(planned);
+    if planned.linked.is_none() {
+        plan_scale(&place, spec, &mut planned, scope)?;
     }
+    Ok(planned)
+}
+
+/// What decides, its middle and its ends, and the rules.
+fn plan_scale(
+    place: &str,
+    spec: &EmphasisBrief,
+    planned: &mut PlannedEmphasis,
+    scope: &mut CellScope<'_>,
+) -> Result<()> {
     let by = spec.by.clone().unwrap_or_else(|| Formula::named(&spec.on));
     let mut basis = scope.formula(&format!("{place}, by"), &by)?;
     if !(basis.ty.is_number() || basis.ty == Type::Day) {
@@ -134,21 +144,21 @@ fn plan_one(place: String, spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> R
         }
         planned.middle = Some(middle);
     }
-    planned.ends = [end(&place, "low", &spec.low, scope)?, end(&place, "high", &spec.high, scope)?];
+    planned.ends = [end(place, "low", &spec.low, scope)?, end(place, "high", &spec.high, scope)?];
     if let [Some(low), Some(high)] = planned.ends
         && low >= high
     {
         return Err(Error::request(
-            &place,
+            place,
             format!("its scale goes from {low} to {high}, which is no way up"),
         ));
     }
-    planned.wanted.clip = spec.clip.as_ref().map(|(low, high)| clip(&place, low, high)).transpose()?;
-    planned.rules = rules::plan_rules(&place, &spec.rules, basis.ty, scope)?;
+    planned.wanted.clip = spec.clip.as_ref().map(|(low, high)| clip(place, low, high)).transpose()?;
+    planned.rules = rules::plan_rules(place, &spec.rules, basis.ty, scope)?;
     planned.wanted.cuts =
         planned.rules.iter().map(|rule| rule.count.unwrap_or((Count::All, false))).collect();
     planned.basis = Some(basis);
-    Ok(planned)
+    Ok(())
 }
 
 /// The middle that positions are about: a number, an assumption that is one, the mean, or a formula.

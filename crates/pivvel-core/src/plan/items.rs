@@ -30,12 +30,8 @@ pub(super) fn plan_items(
         if name.is_empty() {
             return Err(Error::request("item", "an item needs a name, as in name = \"variance\""));
         }
-        let on = |side: AxisSide| {
-            let level = plan.axis(side).iter().position(|d| d.name == dimension)?;
-            Some(Spot { side, level: level + 1 })
-        };
         let expr = formula.tree(&place)?;
-        let Some(spot) = on(AxisSide::Rows).or_else(|| on(AxisSide::Columns)) else {
+        let Some(spot) = spot_of(&dimension, plan) else {
             if columns.dimension(&dimension).is_err() {
                 let known = plan.rows.iter().chain(&plan.columns).map(|d| d.name.as_str());
                 return Err(Error::unknown(place, "dimension of the layout", &dimension, known));
@@ -75,6 +71,15 @@ pub(super) fn plan_items(
         return Err(Error::request("items", "there are more items than a cross-tab can hold"));
     }
     Ok(items)
+}
+
+/// Where a dimension stands in the layout.
+fn spot_of(dimension: &str, plan: &Plan) -> Option<Spot> {
+    let on = |side: AxisSide| {
+        let level = plan.axis(side).iter().position(|d| d.name == dimension)?;
+        Some(Spot { side, level: level + 1 })
+    };
+    on(AxisSide::Rows).or_else(|| on(AxisSide::Columns))
 }
 
 /// What is wrong with the members that an item names: items of its dimension come before those that use them.

@@ -10,5 +10,6 @@ mod spec;
 mod tidy;
 mod wide;
 
+pub(crate) use spec::exact_field;
 pub use spec::{Shape, TABLE_VERSION, Table, TableSpec};
 pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

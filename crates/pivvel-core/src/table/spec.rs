@@ -111,7 +111,7 @@ impl Levels {
 }
 
 /// A text column of numbers.
-pub(super) fn exact_field(name: &str) -> Field {
+pub(crate) fn exact_field(name: &str) -> Field {
     let says = HashMap::from([("pivvel:exact".to_string(), "number".to_string())]);
     Field::new(name, DataType::Utf8, true).with_metadata(says)
 }

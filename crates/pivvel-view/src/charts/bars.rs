@@ -3,9 +3,7 @@
 use pivvel_core::{CrossTab, Entry, View};
 use svg::node::element::SVG;
 
-use super::canvas::{
-    Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width, tick_text,
-};
+use super::canvas::{Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width};
 use super::panel::Panel;
 use crate::dress::Wardrobe;
 use crate::labels::label;
@@ -48,9 +46,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let height = top + series + shown.len() as f64 * LINE + 30.0;
     let figures = if hidden { 10.0 } else { 95.0 };
     let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + figures, height);
-    if let Some(title) = &panel.title {
-        canvas.text((0.0, 16.0), &fitting(title, margin + FIELD), Hold::Start, "strong");
-    }
+    panel.head(&mut canvas, margin + FIELD);
     if columns.len() > 1 {
         let names: Vec<String> =
             columns.iter().map(|column| label(&crosstab.columns().path(*column))).collect();
@@ -60,13 +56,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let foot = first + shown.len() as f64 * LINE;
     let scale = Scale::new(&scaled, true, (margin, margin + FIELD));
     let format = &crosstab.measures()[0].format;
-    for tick in scale.ticks() {
-        let x = scale.place(tick);
-        canvas.line((x, first), (x, foot), "rule");
-        if !hidden {
-            canvas.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
-        }
-    }
+    canvas.scale_below(&scale, (first, foot), "rule", (!hidden).then_some(format));
     let wardrobe = Wardrobe::new(crosstab);
     for (i, row) in shown.iter().enumerate() {
         let y = first + i as f64 * LINE;

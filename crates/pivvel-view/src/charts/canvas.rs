@@ -102,6 +102,24 @@ impl Canvas {
         self.add(line);
     }
 
+    /// The lines of a scale that goes across, from one height to another, with what they stand for where there is a
+    /// format; the line of zero has a class of its own.
+    pub(super) fn scale_below(
+        &mut self,
+        scale: &Scale,
+        (top, foot): (f64, f64),
+        zero: &str,
+        format: Option<&NumberFormat>,
+    ) {
+        for tick in scale.ticks() {
+            let x = scale.place(tick);
+            self.line((x, top), (x, foot), if tick == 0.0 { zero } else { "rule" });
+            if let Some(format) = format {
+                self.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
+            }
+        }
+    }
+
     /// A rectangle that stands for a member.
     pub(crate) fn rectangle(&mut self, (x, y): (f64, f64), (w, h): (f64, f64), class: &str, member: &Member) {
         let rectangle = Rectangle::new()

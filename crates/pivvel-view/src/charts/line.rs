@@ -42,9 +42,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         ticks.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 10.0
     };
     let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + right, height);
-    if let Some(title) = &panel.title {
-        canvas.text((0.0, 16.0), &fitting(title, left + WIDTH), Hold::Start, "strong");
-    }
+    panel.head(&mut canvas, left + WIDTH);
     for (tick, text) in &ticks {
         let y = scale.place(*tick);
         canvas.line((left, y), (left + WIDTH, y), if *tick == 0.0 { "base" } else { "rule" });
@@ -56,16 +54,11 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     period_names(&mut canvas, view, &periods, (left, foot), across);
     let mut ends: Vec<(f64, usize)> = Vec::new();
     for (i, row) in rows.iter().enumerate() {
-        let (mut path, mut down, mut last) = (String::new(), false, None);
-        for (column, place) in &periods {
-            let Some(value) = value(*row, *column) else {
-                down = false;
-                continue;
-            };
-            let (x, y) = (across(*place), scale.place(value.as_f64()));
-            path.push_str(&format!("{}{} {}", if down { "L" } else { "M" }, round(x), round(y)));
-            (down, last) = (true, Some((x, y, *column)));
-        }
+        let points = periods.iter().map(|(column, place)| {
+            let y = scale.place(value(*row, *column)?.as_f64());
+            Some((across(*place), y, *column))
+        });
+        let (path, last) = path(points);
         let Some((x, y, column)) = last else { continue };
         let class = medium.classes.category(i);
         let dash = if i >= CATEGORIES { "6 3" } else { "none" };
@@ -87,6 +80,19 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     }
     place_names(&mut canvas, view, &rows, &names, ends, left + WIDTH + 6.0, right - 10.0, medium);
     canvas.finish()
+}
+
+/// A line from point to point with gaps where there is none, and its last point.
+fn path(points: impl Iterator<Item = Option<(f64, f64, Entry)>>) -> (String, Option<(f64, f64, Entry)>) {
+    let (mut path, mut down, mut last) = (String::new(), false, None);
+    for point in points {
+        if let Some((x, y, _)) = point {
+            path.push_str(&format!("{}{} {}", if down { "L" } else { "M" }, round(x), round(y)));
+            last = point;
+        }
+        down = point.is_some();
+    }
+    (path, last)
 }
 
 /// As many names of periods as there is room for.

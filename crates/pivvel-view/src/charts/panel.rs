@@ -2,6 +2,7 @@
 
 use pivvel_core::{CrossTab, Entry, PanelScale, View, ViewForm};
 
+use super::canvas::{Canvas, Hold, fitting};
 use crate::labels::label;
 
 /// A part of a view that is drawn by itself.
@@ -43,6 +44,13 @@ pub(crate) fn panels(view: &View) -> Vec<Panel> {
 }
 
 impl Panel {
+    /// Its title, over a picture of some width.
+    pub(super) fn head(&self, canvas: &mut Canvas, width: f64) {
+        if let Some(title) = &self.title {
+            canvas.text((0.0, 16.0), &fitting(title, width), Hold::Start, "strong");
+        }
+    }
+
     /// Whether a row is drawn in this panel.
     pub(crate) fn holds(&self, crosstab: &CrossTab, entry: Entry) -> bool {
         let Some(root) = self.root else { return true };

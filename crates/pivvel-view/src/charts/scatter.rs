@@ -41,9 +41,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         (left + 10.0, left + WIDTH - 10.0),
     );
     let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + 120.0, foot + 64.0);
-    if let Some(title) = &panel.title {
-        canvas.text((0.0, 16.0), &fitting(title, left + WIDTH), Hold::Start, "strong");
-    }
+    panel.head(&mut canvas, left + WIDTH);
     canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
     for (tick, text) in &names {
         canvas.line((left, up.place(*tick)), (left + WIDTH, up.place(*tick)), "rule");

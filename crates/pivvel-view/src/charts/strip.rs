@@ -3,9 +3,7 @@
 use pivvel_core::{CrossTab, Entry, Tone, View};
 use svg::node::element::{Circle, SVG};
 
-use super::canvas::{
-    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
-};
+use super::canvas::{Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width};
 use super::panel::Panel;
 use crate::labels::label;
 use crate::number::show_number;
@@ -40,27 +38,11 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let top = if panel.title.is_some() { 30.0 } else { 10.0 };
     let foot = top + groups.len() as f64 * STRIP;
     let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + 150.0, foot + 48.0);
-    if let Some(title) = &panel.title {
-        canvas.text((0.0, 16.0), &fitting(title, margin + FIELD), Hold::Start, "strong");
-    }
+    panel.head(&mut canvas, margin + FIELD);
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
     let format = &crosstab.measures()[0].format;
-    for tick in scale.ticks() {
-        let x = scale.place(tick);
-        canvas.line((x, top), (x, foot), if tick == 0.0 { "base" } else { "rule" });
-        if !hidden {
-            canvas.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
-        }
-    }
-    let good = crosstab
-        .emphases()
-        .iter()
-        .find_map(|e| e.planned().spec.good.filter(|_| e.planned().measure == Some(0)));
-    let [above, below] = match good {
-        Some(pivvel_core::Side::Low) => [Tone::Loss, Tone::Gain],
-        _ => [Tone::Gain, Tone::Loss],
-    }
-    .map(Paint::Tone);
+    canvas.scale_below(&scale, (top, foot), "base", (!hidden).then_some(format));
+    let paints = sides(crosstab);
     for (i, group) in groups.iter().enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
         let mean = group.mean();
@@ -75,7 +57,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.line((margin, y), (margin + FIELD, y), "rule");
         for (row, value) in &group.members {
             let up = *value > mean;
-            let class = format!("{} f", medium.classes.of(if up { above } else { below }, Use::Shape));
+            let class =
+                format!("{} f", medium.classes.of(if up { paints[0] } else { paints[1] }, Use::Shape));
             let side = if up { "above" } else { "not above" };
             let words = vec![
                 figure_words(crosstab, *row, Entry::TOTAL, 0),
@@ -101,6 +84,19 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let said = format!("{measure}: one point a {what}, the stroke is the mean of its group");
     canvas.text((0.0, foot + 38.0), &fitting(&said, margin + FIELD + 150.0), Hold::Start, "soft");
     canvas.finish()
+}
+
+/// How points above the mean are painted, and those below.
+fn sides(crosstab: &CrossTab) -> [Paint; 2] {
+    let good = crosstab
+        .emphases()
+        .iter()
+        .find_map(|e| e.planned().spec.good.filter(|_| e.planned().measure == Some(0)));
+    let sides = match good {
+        Some(pivvel_core::Side::Low) => [Tone::Loss, Tone::Gain],
+        _ => [Tone::Gain, Tone::Loss],
+    };
+    sides.map(Paint::Tone)
 }
 
 /// A format without more decimals than a picture needs.

@@ -31,9 +31,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let measures = crosstab.measures();
     let lines = 1.0 + measures.len() as f64 + if nowhere.is_empty() { 0.0 } else { 1.0 };
     let mut canvas = Canvas::new(crosstab.title(), width, foot + lines * LINE);
-    if let Some(title) = &panel.title {
-        canvas.text((0.0, 16.0), &fitting(title, width), Hold::Start, "strong");
-    }
+    panel.head(&mut canvas, width);
     let wardrobe = Wardrobe::new(crosstab);
     for (name, (column, row)) in grid {
         let at = (f64::from(column - 1) * (TILE.0 + GAP), top + f64::from(row - 1) * (TILE.1 + GAP));
