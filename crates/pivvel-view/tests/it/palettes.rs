@@ -2,8 +2,6 @@
 //! vision as G. M. Machado, M. M. Oliveira and L. A. F. Fernandes simulate them ("A
 //! physiologically-based model for simulation of color vision deficiency", 2009, severity 1.0).
 
-#![allow(clippy::unwrap_used)]
-
 use palette::{FromColor, LinSrgb, Oklab, Srgb};
 use pivvel_core::{PaletteName, SymbolSet, Tone};
 use pivvel_view::{CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, category, ink, paper, tone_sign};

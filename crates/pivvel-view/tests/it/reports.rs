@@ -1,11 +1,7 @@
 //! What is told of cells, lines and changes: the same words on a terminal and on a page, with nothing of a
 //! name taken for anything but text, and bars that are scaled among the changes of one level.
 
-#![allow(clippy::unwrap_used)]
-
-use std::sync::Arc;
-
-use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
+use arrow_array::RecordBatch;
 use pivvel_core::{
     Address, Batches, Brief, Comparison, CrossTab, LinesBehind, MeasureBrief, NumberFormat, Run, Snapshot,
     with_ratios,
@@ -15,6 +11,9 @@ use pivvel_view::{
     draw_report_page, report_changes, report_lines, report_story, show_number, tell_lines,
 };
 use proptest::prelude::*;
+
+use crate::support;
+use crate::support::{days, money};
 
 type Line = (&'static str, &'static str, i32, i128, i128);
 
@@ -34,28 +33,14 @@ const LATER: [Line; 5] = [
     ("Marram", "Dunmere", 20_463, 1_234, 600),
 ];
 
-fn batch(lines: &[Line]) -> RecordBatch {
-    let money = |amounts: Vec<i128>| -> ArrayRef {
-        Arc::new(Decimal128Array::from(amounts).with_precision_and_scale(12, 2).unwrap())
-    };
-    let columns: [(&str, ArrayRef); 5] = [
-        ("coast", Arc::new(lines.iter().map(|line| Some(line.0)).collect::<StringArray>())),
-        (
-            "harbour",
-            Arc::new(
-                lines.iter().map(|line| Some(line.1).filter(|t| !t.is_empty())).collect::<StringArray>(),
-            ),
-        ),
-        ("sold_on", Arc::new(lines.iter().map(|line| Some(line.2)).collect::<Date32Array>())),
-        ("amount", money(lines.iter().map(|line| line.3).collect())),
-        ("cost", money(lines.iter().map(|line| line.4).collect())),
-    ];
-    RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap()
-}
-
-fn source(lines: &[Line]) -> Batches<std::array::IntoIter<RecordBatch, 1>> {
-    let batch = batch(lines);
-    Batches::new(batch.schema(), [batch])
+fn source(lines: &[Line]) -> Batches<std::vec::IntoIter<RecordBatch>> {
+    support::source([
+        ("coast", support::texts(lines.iter().map(|line| Some(line.0)))),
+        ("harbour", support::texts(lines.iter().map(|line| Some(line.1).filter(|text| !text.is_empty())))),
+        ("sold_on", days(lines.iter().map(|line| Some(line.2)))),
+        ("amount", money(lines.iter().map(|line| Some(line.3)))),
+        ("cost", money(lines.iter().map(|line| Some(line.4)))),
+    ])
 }
 
 fn brief() -> Brief {

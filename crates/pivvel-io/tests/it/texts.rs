@@ -1,8 +1,6 @@
 //! Texts of any length, few or many of them, in blocks of any size and by any number of threads: every line is
 //! counted under its own text, and what is no text is told by its line.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
 use std::io::Cursor;
 

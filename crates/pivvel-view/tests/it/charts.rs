@@ -1,12 +1,10 @@
 //! What is drawn is what was computed: lengths, places and counts are read back from the pictures.
 
-#![allow(clippy::unwrap_used)]
-
-use std::sync::Arc;
-
-use arrow_array::{ArrayRef, Date32Array, Int64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, PanelScale, Side, ViewBrief, ViewForm};
+use arrow_array::ArrayRef;
+use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, PanelScale, Side, ViewBrief, ViewForm};
 use pivvel_view::{draw_page, draw_svg};
+
+use crate::support::{days, numbers, source, texts};
 
 /// Harbours of two coasts with their sales in three months, and a view of them.
 fn crosstab(view: ViewBrief, change: impl Fn(Brief) -> Brief) -> CrossTab {
@@ -20,19 +18,18 @@ fn crosstab(view: ViewBrief, change: impl Fn(Brief) -> Brief) -> CrossTab {
         ("Fell", "Pellam", 20_190, -200, 5),
     ];
     let columns: [(&str, ArrayRef); 5] = [
-        ("coast", Arc::new(StringArray::from(rows.map(|r| r.0).to_vec()))),
-        ("harbour", Arc::new(StringArray::from(rows.map(|r| r.1).to_vec()))),
-        ("day", Arc::new(Date32Array::from(rows.map(|r| r.2).to_vec()))),
-        ("amount", Arc::new(Int64Array::from(rows.map(|r| r.3).to_vec()))),
-        ("cost", Arc::new(Int64Array::from(rows.map(|r| r.4).to_vec()))),
+        ("coast", texts(rows.map(|r| Some(r.0)))),
+        ("harbour", texts(rows.map(|r| Some(r.1)))),
+        ("day", days(rows.map(|r| Some(r.2)))),
+        ("amount", numbers(rows.map(|r| Some(r.3)))),
+        ("cost", numbers(rows.map(|r| Some(r.4)))),
     ];
-    let batch = RecordBatch::try_from_iter(columns).unwrap();
     let brief = Brief::new()
         .rows(["coast", "harbour"])
         .measure(("sales", "sum(amount)"))
         .measure(("cost", "sum(cost)"))
         .view(view);
-    CrossTab::build(&change(brief), &mut Batches::new(batch.schema(), [batch])).unwrap()
+    CrossTab::build(&change(brief), &mut source(columns)).unwrap()
 }
 
 fn view(form: ViewForm) -> ViewBrief {

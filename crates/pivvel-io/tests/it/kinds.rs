@@ -1,8 +1,6 @@
 //! Numbers and dates as people write them, found out without being told: whatever the style, the sums are exact
 //! and the days are right.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
 use std::io::Cursor;
 

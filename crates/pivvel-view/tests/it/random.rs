@@ -1,17 +1,15 @@
 //! Cross-tabs of any members, drawn every way: no name is taken for anything but text, nothing is wider than there
 //! is room for, and every figure is there.
 
-#![allow(clippy::unwrap_used)]
-
-use std::sync::Arc;
-
-use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
+use arrow_array::ArrayRef;
+use pivvel_core::{Brief, CrossTab, EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
 use pivvel_view::{
     Colours, Layout, RowKind, TerminalOptions, draw_page, draw_svg, draw_terminal, show_number,
 };
 use proptest::prelude::*;
 use unicode_width::UnicodeWidthStr;
+
+use crate::support::{money, source, texts};
 
 /// A line: two members and an amount, each of which may be blank.
 type Line = (Option<usize>, Option<usize>, usize, Option<i64>);
@@ -76,24 +74,11 @@ fn asked() -> impl Strategy<Value = Asked> {
 fn crosstab(asked: &Asked) -> CrossTab {
     let name = |member: Option<usize>| member.map(|member| asked.names[member].clone());
     let columns: [(&str, ArrayRef); 4] = [
-        ("outer", Arc::new(asked.lines.iter().map(|line| name(line.0)).collect::<StringArray>())),
-        ("inner", Arc::new(asked.lines.iter().map(|line| name(line.1)).collect::<StringArray>())),
-        ("across", Arc::new(asked.lines.iter().map(|line| name(Some(line.2))).collect::<StringArray>())),
-        (
-            "amount",
-            Arc::new(
-                asked
-                    .lines
-                    .iter()
-                    .map(|line| line.3.map(i128::from))
-                    .collect::<Decimal128Array>()
-                    .with_precision_and_scale(14, 2)
-                    .unwrap(),
-            ),
-        ),
+        ("outer", texts(asked.lines.iter().map(|line| name(line.0)))),
+        ("inner", texts(asked.lines.iter().map(|line| name(line.1)))),
+        ("across", texts(asked.lines.iter().map(|line| name(Some(line.2))))),
+        ("amount", money(asked.lines.iter().map(|line| line.3.map(i128::from)))),
     ];
-    let columns = columns.map(|(name, array)| (name, array, true));
-    let batch = RecordBatch::try_from_iter_with_nullable(columns).unwrap();
     let mut brief =
         Brief::new().rows(["outer", "inner"]).measure(("sales", "sum(amount)")).measure(("n", "count()"));
     if asked.columns {
@@ -108,7 +93,7 @@ fn crosstab(asked: &Asked) -> CrossTab {
         figure: if asked.hide_figure { Figure::Hidden } else { Figure::Shown },
         ..EmphasisBrief::default()
     });
-    CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap()
+    CrossTab::build(&brief, &mut source(columns)).unwrap()
 }
 
 /// The text without what colours it.

@@ -1,14 +1,14 @@
 //! Pictures of any values: every number in them is one, everything lies on the paper, and what is blank is left out
 //! rather than drawn as nothing.
 
-#![allow(clippy::unwrap_used)]
-
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, RecordBatch, StringArray};
-use pivvel_core::{Batches, Brief, CrossTab, EmphasisBrief, Form, PanelScale, ViewBrief, ViewForm};
+use arrow_array::{ArrayRef, Float64Array};
+use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, PanelScale, ViewBrief, ViewForm};
 use pivvel_view::{draw_page, draw_svg};
 use proptest::prelude::*;
+
+use crate::support::{days, money, source, texts};
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -70,18 +70,13 @@ fn view() -> impl Strategy<Value = ViewBrief> {
 }
 
 fn crosstab(lines: &[Line], view: &ViewBrief, trend: bool) -> CrossTab {
-    let text =
-        |texts: Vec<Option<String>>| -> ArrayRef { Arc::new(texts.into_iter().collect::<StringArray>()) };
-    let amounts = lines.iter().map(|line| line.amount.map(i128::from)).collect::<Decimal128Array>();
     let columns: [(&str, ArrayRef); 5] = [
-        ("coast", text(lines.iter().map(|line| Some(format!("Coast {}", line.coast))).collect())),
-        ("harbour", text(lines.iter().map(|line| line.harbour.map(|n| format!("Harbour {n}"))).collect())),
-        ("sold_on", Arc::new(lines.iter().map(|line| Some(line.day)).collect::<Date32Array>())),
-        ("amount", Arc::new(amounts.with_precision_and_scale(20, 2).unwrap())),
+        ("coast", texts(lines.iter().map(|line| Some(format!("Coast {}", line.coast))))),
+        ("harbour", texts(lines.iter().map(|line| line.harbour.map(|n| format!("Harbour {n}"))))),
+        ("sold_on", days(lines.iter().map(|line| Some(line.day)))),
+        ("amount", money(lines.iter().map(|line| line.amount.map(i128::from)))),
         ("kilos", Arc::new(lines.iter().map(|line| line.weight).collect::<Float64Array>())),
     ];
-    let batch =
-        RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true))).unwrap();
     let mut brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["sold_on.year"])
@@ -91,8 +86,7 @@ fn crosstab(lines: &[Line], view: &ViewBrief, trend: bool) -> CrossTab {
     let form = if trend { Form::Trend } else { Form::Bar };
     let along = trend.then(|| "sold_on.month".to_string());
     brief.emphasis.push(EmphasisBrief { on: "sales".into(), form, along, ..EmphasisBrief::default() });
-    CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))
-        .unwrap_or_else(|e| panic!("{view:?}: {e}"))
+    CrossTab::build(&brief, &mut source(columns)).unwrap_or_else(|e| panic!("{view:?}: {e}"))
 }
 
 /// The numbers of an attribute wherever it stands, with the tag that it stands in.

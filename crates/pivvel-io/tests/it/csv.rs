@@ -1,7 +1,5 @@
 //! CSV as it comes: dialects, kinds, and what does not fit.
 
-#![allow(clippy::unwrap_used)]
-
 use std::io::Cursor;
 
 use pivvel_core::{BadValues, Brief, CrossTab, LineSource, Result, Run, tidy};

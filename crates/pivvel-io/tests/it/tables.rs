@@ -1,7 +1,5 @@
 //! Tables of any columns in every form: what independent readers find is what was written, to the last digit.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 

@@ -1,8 +1,6 @@
 //! What a column holds is settled by all of its values, across files as within one: late spellings are read,
 //! codes stay codes, and what has two readings is asked about with both of them.
 
-#![allow(clippy::unwrap_used)]
-
 use std::fs;
 use std::path::Path;
 

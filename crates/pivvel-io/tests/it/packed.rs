@@ -1,8 +1,6 @@
 //! The same lines however they are divided, packed and written: one file or many, plain or packed, as CSV or as
 //! JSON lines, in blocks of any size and by any number of threads.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::Path;

@@ -1,18 +1,15 @@
 //! What people see: figures, the terminal, the page.
 
-#![allow(clippy::unwrap_used)]
-
-use std::sync::Arc;
-
-use arrow_array::{ArrayRef, Date32Array, Decimal128Array, RecordBatch, StringArray};
+use arrow_array::ArrayRef;
 use pivvel_core::{
-    Amount, Batches, Brief, CrossTab, Decimal, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief,
-    Negative, NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone,
-    TopBrief, Value,
+    Amount, Brief, CrossTab, Decimal, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative,
+    NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief, Value,
 };
 use pivvel_view::{
     Colours, Ground, Layout, Paint, RowKind, TerminalOptions, draw_page, draw_terminal, show_number,
 };
+
+use crate::support::{days, money, numbers, source, texts};
 
 #[test]
 fn numbers_are_rounded_exactly_and_dressed() {
@@ -55,25 +52,17 @@ fn crosstab(change: impl Fn(Brief) -> Brief) -> CrossTab {
     let coast = ["Fell", "Fell", "Fell", "<Skerry> & Co", "<Skerry> & Co", "Fell"];
     let harbour = [Some("Pellam"), Some("Tern\u{1b}[31m"), None, Some("Våg"), Some("Våg"), Some("Pellam")];
     let columns: [(&str, ArrayRef); 4] = [
-        ("coast", Arc::new(StringArray::from(coast.to_vec()))),
-        ("harbour", Arc::new(StringArray::from(harbour.to_vec()))),
-        ("day", Arc::new(Date32Array::from(vec![20_089, 20_089, 20_180, 20_180, 20_300, 20_454]))),
-        (
-            "amount",
-            Arc::new(
-                Decimal128Array::from(vec![1_000, 250_050, 125, 99_999, -5_000, 70_000])
-                    .with_precision_and_scale(12, 2)
-                    .unwrap(),
-            ),
-        ),
+        ("coast", texts(coast.map(Some))),
+        ("harbour", texts(harbour)),
+        ("day", days([20_089, 20_089, 20_180, 20_180, 20_300, 20_454].map(Some))),
+        ("amount", money([1_000, 250_050, 125, 99_999, -5_000, 70_000].map(Some))),
     ];
-    let batch = RecordBatch::try_from_iter(columns).unwrap();
     let brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["day.year", "day.quarter"])
         .measure(MeasureBrief { label: Some("Sales".into()), ..MeasureBrief::new("sales", "sum(amount)") })
         .tint("sales");
-    CrossTab::build(&change(brief), &mut Batches::new(batch.schema(), [batch])).unwrap()
+    CrossTab::build(&change(brief), &mut source(columns)).unwrap()
 }
 
 fn draw(crosstab: &CrossTab, width: Option<usize>) -> String {
@@ -302,12 +291,10 @@ fn colour_and_its_absence() {
 /// A page sorts by exact values, also where floating point takes them for one.
 #[test]
 fn exact_values_are_ranked_exactly() {
-    let coast: ArrayRef = Arc::new(StringArray::from(vec!["a", "b", "d"]));
-    let amount: ArrayRef =
-        Arc::new(arrow_array::Int64Array::from(vec![1 + (1 << 53), 1 << 53, 2 + (1 << 53)]));
-    let batch = RecordBatch::try_from_iter([("coast", coast), ("amount", amount)]).unwrap();
+    let amounts = numbers([1 + (1 << 53), 1 << 53, 2 + (1 << 53)].map(Some));
+    let columns = [("coast", texts(["a", "b", "d"].map(Some))), ("amount", amounts)];
     let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)"));
-    let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
+    let crosstab = CrossTab::build(&brief, &mut source(columns)).unwrap();
     let page = draw_page(&crosstab);
     let ranks: Vec<&str> = page.split("data-r=\"").skip(1).map(|rest| &rest[..1]).collect();
     assert_eq!(ranks, ["2", "1", "3", "4"]);

@@ -1,8 +1,6 @@
 //! Numbers and dates digit by digit: of every length, at every scale, wherever they stand among others; and
 //! what is one character away from them is no number and no date.
 
-#![allow(clippy::unwrap_used)]
-
 use std::collections::BTreeMap;
 use std::io::Cursor;
 

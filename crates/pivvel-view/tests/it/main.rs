@@ -1,0 +1,11 @@
+//! Tests of the crate through its public names, all in one program, which builds once.
+
+#![allow(clippy::unwrap_used)]
+
+mod bounds;
+mod charts;
+mod drawing;
+mod palettes;
+mod random;
+mod reports;
+mod support;
