@@ -73,7 +73,7 @@ pub(crate) struct SurveyArguments {
 
 /// The cell that is asked about, of which brief and which lines.
 #[derive(Debug, Args)]
-pub(crate) struct Asked {
+pub(crate) struct CellTarget {
     /// The brief
     pub(crate) brief: PathBuf,
     /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
@@ -127,7 +127,7 @@ Examples:
   pivvel lines sales.toml --at total --to lines.parquet")]
 pub(crate) struct Lines {
     #[command(flatten)]
-    pub(crate) asked: Asked,
+    pub(crate) target: CellTarget,
     /// Tell what this measure's aggregates are over the lines, instead of every shown measure's
     #[arg(long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
@@ -227,7 +227,7 @@ Examples:
   pivvel explain sales.toml --at total --measure sales --json")]
 pub(crate) struct Explain {
     #[command(flatten)]
-    pub(crate) asked: Asked,
+    pub(crate) target: CellTarget,
     /// The measure; may be left out where there is one only
     #[arg(long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,

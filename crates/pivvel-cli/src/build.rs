@@ -65,7 +65,7 @@ fn several(build: &Build) -> Result<()> {
 }
 
 /// The brief before flags change it, the files that it names, and where the lines are.
-fn asked(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
+fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
     let mut brief = Brief::new();
     let mut targets = Vec::new();
     let mut lines = build.source.clone();
@@ -97,7 +97,7 @@ fn asked(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
 }
 
 fn one(build: &Build) -> Result<()> {
-    let (mut brief, mut targets, lines) = asked(build)?;
+    let (mut brief, mut targets, lines) = brief_and_targets(build)?;
     build.flags.apply(&mut brief)?;
     for path in &build.to {
         targets.push(Target::new(path)?);

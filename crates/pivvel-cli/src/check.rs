@@ -166,8 +166,8 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 Placement::Off => "; no subtotal",
             });
             writeln!(out, "  {}{}: {order}{way}{total}", "  ".repeat(level), dimension.name)?;
-            for said in picked(&dimension.pick) {
-                writeln!(out, "  {}  {said}", "  ".repeat(level))?;
+            for sentences in picked(&dimension.pick) {
+                writeln!(out, "  {}  {sentences}", "  ".repeat(level))?;
             }
         }
         let total = match totals[0] {
@@ -225,28 +225,28 @@ fn items(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 /// Which members are shown, in words.
 fn picked(pick: &Pick) -> Vec<String> {
-    let mut said = Vec::new();
+    let mut sentences = Vec::new();
     if !pick.only.is_empty() {
-        said.push(format!("shows {} only", pick.only.join(", ")));
+        sentences.push(format!("shows {} only", pick.only.join(", ")));
     }
     if !pick.except.is_empty() {
-        said.push(format!("leaves out {}", pick.except.join(", ")));
+        sentences.push(format!("leaves out {}", pick.except.join(", ")));
     }
     if let Some(having) = &pick.having {
-        said.push(format!("shows members with {having}"));
+        sentences.push(format!("shows members with {having}"));
     }
     if let Some(top) = &pick.top {
         let which = if pick.lowest { "lowest" } else { "highest" };
         let overall = if top.overall { "overall" } else { "within each parent" };
         let rest = top.others.as_ref().map_or(String::new(), |others| format!(", the rest as {others}"));
-        said.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));
+        sentences.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));
     }
     let gathers = pick.top.as_ref().is_some_and(|top| top.others.is_some());
-    if !said.is_empty() && !gathers {
-        said.push(match pick.totals_of {
+    if !sentences.is_empty() && !gathers {
+        sentences.push(match pick.totals_of {
             TotalsOf::All => "totals cover what is not shown, too".into(),
             TotalsOf::Shown => "totals cover what is shown only".into(),
         });
     }
-    said
+    sentences
 }

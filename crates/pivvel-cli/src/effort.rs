@@ -25,10 +25,10 @@ impl Effort {
     }
 
     fn bytes(&self) -> Result<usize> {
-        let Some(said) = &self.memory else { return Ok(free_memory() / 4 * 3) };
-        let digits = said.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(said.len());
-        let (number, unit) = said.split_at(digits);
-        let no_size = || Error::request("--memory", format!("{said} is no size: write it as 2GiB"));
+        let Some(size) = &self.memory else { return Ok(free_memory() / 4 * 3) };
+        let digits = size.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(size.len());
+        let (number, unit) = size.split_at(digits);
+        let no_size = || Error::request("--memory", format!("{size} is no size: write it as 2GiB"));
         let number: f64 = number.parse().map_err(|_| no_size())?;
         let unit: usize = match unit.trim().to_lowercase().as_str() {
             "" | "b" => 1,
@@ -69,7 +69,7 @@ pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() ->
                 ProgressStyle::with_template("{msg}").unwrap_or_else(|_| ProgressStyle::default_bar()),
             );
             loop {
-                bar.set_message(told(&progress, start.elapsed()));
+                bar.set_message(progress_message(&progress, start.elapsed()));
                 bar.tick();
                 if is_done.recv_timeout(Duration::from_millis(100)) != Err(RecvTimeoutError::Timeout) {
                     break;
@@ -84,7 +84,7 @@ pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() ->
 }
 
 /// How far reading has come, at which rate, and what is left: `1.2 GiB of 4.0 GiB, 812 MiB/s, 3 s left`.
-fn told(progress: &Progress, elapsed: Duration) -> String {
+fn progress_message(progress: &Progress, elapsed: Duration) -> String {
     let done = progress.done();
     let rate = done as f64 / elapsed.as_secs_f64();
     let read = format!("{}, {}/s", HumanBytes(done), HumanBytes(rate as u64));

@@ -11,9 +11,9 @@ use crate::messages::print_message;
 use crate::screen;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
-    let (brief, address, path) = explain.asked.read()?;
+    let (brief, address, path) = explain.target.read()?;
     let targets = explain.to.iter().map(ReportTarget::of_story).collect::<Result<Vec<_>>>()?;
-    check_outputs(&inputs(&explain.asked.brief, &brief, &path), &explain.to)?;
+    check_outputs(&inputs(&explain.target.brief, &brief, &path), &explain.to)?;
     let yardsticks = open_yardsticks(&brief)?;
     let run = explain.effort.run()?.yardsticks(&yardsticks);
     let measure = match &explain.measure {

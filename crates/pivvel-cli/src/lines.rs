@@ -8,7 +8,7 @@ use pivvel::{
     check_outputs, draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
 };
 
-use crate::arguments::{Asked, Lines};
+use crate::arguments::{CellTarget, Lines};
 use crate::build::{inputs, read_brief};
 use crate::effort::watched;
 use crate::messages::print_message;
@@ -19,7 +19,7 @@ use crate::texts::{assume, names};
 const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {
-    let (brief, address, path) = lines.asked.read()?;
+    let (brief, address, path) = lines.target.read()?;
     let target = lines.to.as_ref().map(ReportTarget::of_rows).transpose()?;
     let mut wanted = LinesBehind {
         address,
@@ -28,7 +28,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         limit: lines.limit,
         measure: lines.measure.clone(),
     };
-    check_outputs(&inputs(&lines.asked.brief, &brief, &path), &lines.to.iter().collect::<Vec<_>>())?;
+    check_outputs(&inputs(&lines.target.brief, &brief, &path), &lines.to.iter().collect::<Vec<_>>())?;
     let reading = lines.effort.reading(None)?;
     let mut source = open_source(&path, &brief, &reading)?;
     wanted.check(&brief, source.as_ref())?;
@@ -47,7 +47,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         let columns = line_columns(&schema);
         let (tied, rows) = watched(source.progress(), || read_lines(&trace, &wanted, source.as_mut()))?;
         let mut text = draw_lines(&columns, &rows, &screen::options(&lines.screen));
-        let _ = write!(text, "\n{}", told(&wanted, &tied));
+        let _ = write!(text, "\n{}", summary(&wanted, &tied));
         screen::print(&text)?;
         return checked(&tied);
     };
@@ -56,11 +56,11 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     if !target.is_standard_output() {
         print_message(&format!("wrote {}", target.path().display()));
     }
-    print_message(told(&wanted, &tied).trim_end());
+    print_message(summary(&wanted, &tied).trim_end());
     checked(&tied)
 }
 
-impl Asked {
+impl CellTarget {
     /// The brief, the cell, and the lines, which must be there twice.
     pub(crate) fn read(&self) -> Result<(Brief, Address, PathBuf)> {
         let mut brief = read_brief(&self.brief)?;
@@ -80,7 +80,7 @@ impl Asked {
 }
 
 /// What the lines add up to, in words.
-fn told(wanted: &LinesBehind, tied: &Tied) -> String {
+fn summary(wanted: &LinesBehind, tied: &Tied) -> String {
     let words = tell_lines(wanted, tied);
     words.iter().map(|(steps, words)| format!("{}{words}\n", "  ".repeat(*steps))).collect()
 }

@@ -41,8 +41,8 @@ fn ground(background: Background) -> Ground {
         Background::Light => Ground::Light,
         Background::Dark => Ground::Dark,
         Background::Auto => {
-            let told = std::env::var("COLORFGBG").unwrap_or_default();
-            let number = told.rsplit(';').next().and_then(|number| number.parse::<u8>().ok());
+            let colours = std::env::var("COLORFGBG").unwrap_or_default();
+            let number = colours.rsplit(';').next().and_then(|number| number.parse::<u8>().ok());
             if number.is_some_and(|number| number <= 6 || number == 8) { Ground::Dark } else { Ground::Light }
         }
     }
@@ -50,10 +50,11 @@ fn ground(background: Background) -> Ground {
 
 /// Whether the terminal says that it takes 24-bit colours.
 fn has_all_colours() -> bool {
-    let said = |name: &str, words: &[&str]| {
+    let is_one_of = |name: &str, words: &[&str]| {
         std::env::var(name).is_ok_and(|value| words.iter().any(|word| value.contains(word)))
     };
-    said("COLORTERM", &["truecolor", "24bit"]) || said("TERM", &["direct", "kitty", "alacritty", "foot"])
+    is_one_of("COLORTERM", &["truecolor", "24bit"])
+        || is_one_of("TERM", &["direct", "kitty", "alacritty", "foot"])
 }
 
 pub(crate) fn print(text: &str) -> Result<()> {

@@ -76,7 +76,7 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
 fn row(column: &ColumnSurvey) -> [String; 5] {
     let number = NumberFormat::default();
     let shown = |value: &Value| show_number(value, &number);
-    let told = match (&column.range, column.kind.kind) {
+    let range = match (&column.range, column.kind.kind) {
         (Some((low, high)), kind) if kind != Kind::YesNo => format!("{} … {}", shown(low), shown(high)),
         _ => {
             let examples: Vec<String> = column
@@ -89,7 +89,7 @@ fn row(column: &ColumnSurvey) -> [String; 5] {
     };
     let blanks = if column.blanks == 0 { String::new() } else { count(column.blanks) };
     let least = if column.distinct_is_least { "over " } else { "" };
-    [quoted(&column.name), column.kind.words(), blanks, format!("{least}{}", count(column.distinct)), told]
+    [quoted(&column.name), column.kind.words(), blanks, format!("{least}{}", count(column.distinct)), range]
 }
 
 fn warnings(survey: &Survey) -> Vec<String> {

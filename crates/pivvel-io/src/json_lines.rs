@@ -112,11 +112,12 @@ impl Split for Splitter {
                     }
                     Err(error) => {
                         // Its line is the file's, told beside it.
-                        let said = error.to_string();
-                        let said = said.split(" at line ").next().unwrap_or_default();
+                        let message = error.to_string();
+                        let message = message.split(" at line ").next().unwrap_or_default();
                         let at = error.column();
-                        let wrong =
-                            format!("this is no JSON object with names and values: {said} at character {at}");
+                        let wrong = format!(
+                            "this is no JSON object with names and values: {message} at character {at}"
+                        );
                         chunk.broken.push((chunk.stretch, wrong));
                         chunk.stretch += 1;
                         continue;

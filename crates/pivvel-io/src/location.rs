@@ -23,8 +23,8 @@ impl Location<'_> {
             return Ok(Location { base: text, part: Part::default() });
         };
         let mut parts = Vec::new();
-        for said in part.split('&') {
-            let (key, value) = said.split_once('=').unwrap_or((said, ""));
+        for setting in part.split('&') {
+            let (key, value) = setting.split_once('=').unwrap_or((setting, ""));
             if !KEYS.contains(&key) {
                 return Err(Error::unknown(text, "part", key, KEYS));
             }

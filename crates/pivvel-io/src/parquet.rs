@@ -177,7 +177,7 @@ impl ParquetSource {
             return None;
         }
         let leaf = group.columns().iter().find(|leaf| leaf.column_path().parts() == [own.name.as_str()])?;
-        let statistics = leaf.statistics().filter(|said| said.null_count_opt() == Some(0))?;
+        let statistics = leaf.statistics().filter(|statistics| statistics.null_count_opt() == Some(0))?;
         let scale = match own.kind.kind {
             Kind::Whole | Kind::Date => 0,
             Kind::Decimal { scale } => scale,
@@ -189,18 +189,19 @@ impl ParquetSource {
         };
         let text = |bytes: &[u8]| std::str::from_utf8(bytes).ok().map(|text| Limit::Text(text.into()));
         match (statistics, own.kind.kind) {
-            (Statistics::Int32(said), Kind::Whole | Kind::Date | Kind::Decimal { .. }) => {
-                Some(exact((*said.min_opt()?).into(), (*said.max_opt()?).into()))
+            (Statistics::Int32(statistics), Kind::Whole | Kind::Date | Kind::Decimal { .. }) => {
+                Some(exact((*statistics.min_opt()?).into(), (*statistics.max_opt()?).into()))
             }
             // A moment is no day, and an unsigned number may be out of order.
-            (Statistics::Int64(said), Kind::Whole | Kind::Decimal { .. }) => {
-                Some(exact((*said.min_opt()?).into(), (*said.max_opt()?).into()))
+            (Statistics::Int64(statistics), Kind::Whole | Kind::Decimal { .. }) => {
+                Some(exact((*statistics.min_opt()?).into(), (*statistics.max_opt()?).into()))
             }
-            (Statistics::FixedLenByteArray(said), Kind::Decimal { .. }) => {
-                Some(exact(big_endian(said.min_opt()?.data())?, big_endian(said.max_opt()?.data())?))
-            }
-            (Statistics::ByteArray(said), Kind::Text) => {
-                Some((text(said.min_opt()?.data())?, text(said.max_opt()?.data())?))
+            (Statistics::FixedLenByteArray(statistics), Kind::Decimal { .. }) => Some(exact(
+                big_endian(statistics.min_opt()?.data())?,
+                big_endian(statistics.max_opt()?.data())?,
+            )),
+            (Statistics::ByteArray(statistics), Kind::Text) => {
+                Some((text(statistics.min_opt()?.data())?, text(statistics.max_opt()?.data())?))
             }
             _ => None,
         }

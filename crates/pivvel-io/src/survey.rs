@@ -253,10 +253,10 @@ impl Gathered {
             Kind::YesNo => ("yes or no", "yes or no"),
             _ => ("a number", "numbers"),
         };
-        let said = if total == 1 { format!("is not {one}") } else { format!("are not {several}") };
+        let verb = if total == 1 { format!("is not {one}") } else { format!("are not {several}") };
         (total > 0).then(|| {
             format!(
-                "{total} of {} values {said}: {shown}; build stops there unless told --bad-values blank",
+                "{total} of {} values {verb}: {shown}; build stops there unless told --bad-values blank",
                 self.filled
             )
         })
@@ -341,7 +341,7 @@ fn twins(seen: &Seen) -> Vec<String> {
         }
     }
     let more = pairs.len().saturating_sub(3);
-    let mut said: Vec<String> = pairs
+    let mut sentences: Vec<String> = pairs
         .into_iter()
         .take(3)
         .map(|(a, a_count, b, b_count)| {
@@ -349,9 +349,9 @@ fn twins(seen: &Seen) -> Vec<String> {
         })
         .collect();
     if more > 0 {
-        said.push(format!("{more} more pairs of spellings look alike"));
+        sentences.push(format!("{more} more pairs of spellings look alike"));
     }
-    said
+    sentences
 }
 
 /// Letters and digits only, in lower case.

@@ -39,9 +39,9 @@ impl TypedColumns {
             let name = field.name();
             let made = made(field.data_type());
             let mut kind = ColumnKind::of(Kind::of(&made).unwrap_or(Kind::Text));
-            let said = given.iter().rev().find(|(column, _)| column == name);
-            let said = said.map(|(_, kind)| GivenKind::parse(name, kind)).transpose()?;
-            let other = said.map(|said| Evidence::default().given(name, said)).transpose()?;
+            let given = given.iter().rev().find(|(column, _)| column == name);
+            let given = given.map(|(_, kind)| GivenKind::parse(name, kind)).transpose()?;
+            let other = given.map(|given| Evidence::default().given(name, given)).transpose()?;
             match other.filter(|other| other.kind != kind.kind) {
                 Some(other) => {
                     kind = other;

@@ -372,11 +372,11 @@ fn trend_line(crosstab: &CrossTab, trend: &Trend, row: Entry) -> Option<TrendLin
         trend.periods.iter().zip(values).filter_map(|(p, v)| Some((p.as_str(), (*v)?))).collect();
     let (first, last) = known.first().zip(known.last())?;
     let format = &crosstab.measures()[trend.measure].format;
-    let said = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure) {
+    let point = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure) {
         true => period.to_string(),
         false => format!("{period}: {}", show_number(value, format)),
     };
-    let words = format!("{} to {}", said(first), said(last));
+    let words = format!("{} to {}", point(first), point(last));
     Some(TrendLine { points: trend.places.iter().copied().zip(points).collect(), words })
 }
 

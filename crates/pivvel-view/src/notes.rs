@@ -7,8 +7,8 @@ use crate::number::show_number;
 
 /// What a view has to say that the page's own cross-tab does not.
 pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab) -> Vec<String> {
-    let said = notes(main);
-    notes(view).into_iter().filter(|note| !said.contains(note)).collect()
+    let of_main = notes(main);
+    notes(view).into_iter().filter(|note| !of_main.contains(note)).collect()
 }
 
 /// What the readers of a cross-tab should know.

@@ -17,7 +17,7 @@ use crate::TargetOptions;
 /// More rows than a sheet has.
 pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Vec<u8>> {
     let mut book = Workbook::new();
-    let said = format!(
+    let comment = format!(
         "Sales lines: {}. Brief: {}. Form of the tidy sheet: {}.",
         crosstab.source(),
         crosstab.fingerprint(),
@@ -25,7 +25,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     );
     // A fixed day, so that the same cross-tab is the same file.
     let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(plain)?;
-    let properties = DocProperties::new().set_title(crosstab.title()).set_comment(said);
+    let properties = DocProperties::new().set_title(crosstab.title()).set_comment(comment);
     book.set_properties(&properties.set_creation_datetime(&day));
     let views = crosstab.views().iter().map(|view| &view.crosstab);
     for (place, crosstab) in std::iter::once(crosstab).chain(views).enumerate() {

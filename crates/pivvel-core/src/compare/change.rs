@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::mix::{Mixed, mixed};
 use super::ratio::Ratio;
-use super::snapshot::{RowKey, Snapshot, Told};
+use super::snapshot::{RowKey, Snapshot, SnapshotRow};
 use crate::error::{Error, Result};
 use crate::formula::{Blanks, Operator, arithmetic};
 use crate::model::Value;
@@ -149,18 +149,14 @@ impl Comparison {
         };
         let notes =
             only(&earlier.name, &before, &after).into_iter().chain(only(&later.name, &after, &before));
-        let shared = |told: &&Told| {
-            let measure = &told.key.measure;
+        let shared = |row: &&SnapshotRow| {
+            let measure = &row.key.measure;
             before.contains(measure) && after.contains(measure)
         };
-        let mut changes: Vec<Change> = later
-            .cells
-            .iter()
-            .filter(shared)
-            .map(|told| change(earlier.get(&told.key), Some(told)))
-            .collect();
-        let gone = earlier.cells.iter().filter(shared).filter(|told| later.get(&told.key).is_none());
-        changes.extend(gone.map(|told| change(Some(told), None)));
+        let mut changes: Vec<Change> =
+            later.cells.iter().filter(shared).map(|row| change(earlier.get(&row.key), Some(row))).collect();
+        let gone = earlier.cells.iter().filter(shared).filter(|row| later.get(&row.key).is_none());
+        changes.extend(gone.map(|row| change(Some(row), None)));
         scale(&mut changes);
         let axes = if later.cells.is_empty() { earlier.axes() } else { later.axes() };
         Ok(Comparison {
@@ -204,13 +200,13 @@ impl Comparison {
     }
 }
 
-fn change(earlier: Option<&Told>, later: Option<&Told>) -> Change {
+fn change(earlier: Option<&SnapshotRow>, later: Option<&SnapshotRow>) -> Change {
     let state = match (earlier, later) {
         (Some(_), Some(_)) => State::Both,
         (None, _) => State::New,
         (_, None) => State::Gone,
     };
-    let Some(told) = later.or(earlier) else { unreachable!("a change is of a cell") };
+    let Some(row) = later.or(earlier) else { unreachable!("a change is of a cell") };
     let (before, after) = (earlier.and_then(|t| t.value), later.and_then(|t| t.value));
     let change = difference(after, before);
     let relative = change.zip(before).and_then(|(change, before)| {
@@ -218,10 +214,10 @@ fn change(earlier: Option<&Told>, later: Option<&Told>) -> Change {
         (size > 0.0 && !matches!(before, Value::Date(_))).then(|| change.as_f64() / size)
     });
     Change {
-        members: told.key.members.clone(),
-        levels: [told.key.row_level.clone(), told.key.column_level.clone()],
-        kinds: told.kinds.clone(),
-        measure: told.key.measure.clone(),
+        members: row.key.members.clone(),
+        levels: [row.key.row_level.clone(), row.key.column_level.clone()],
+        kinds: row.kinds.clone(),
+        measure: row.key.measure.clone(),
         state,
         earlier: before,
         later: after,
@@ -289,8 +285,8 @@ fn levels(earlier: &Snapshot, later: &Snapshot, axes: &[Vec<String>; 2]) -> Vec<
             let range = first..first + depth;
             let paths = |snapshot: &Snapshot| -> Vec<Vec<String>> {
                 let mut found = BTreeMap::new();
-                for (place, told) in snapshot.cells.iter().enumerate() {
-                    let path: Option<Vec<String>> = told.key.members[range.clone()].iter().cloned().collect();
+                for (place, row) in snapshot.cells.iter().enumerate() {
+                    let path: Option<Vec<String>> = row.key.members[range.clone()].iter().cloned().collect();
                     path.map(|path| found.entry(path).or_insert(place));
                 }
                 let mut paths: Vec<(usize, Vec<String>)> = found.into_iter().map(|(p, at)| (at, p)).collect();

@@ -9,7 +9,7 @@
 //! has no change of its own, and is all mix; what it has above nothing, as a cost without sales, is all own.
 
 use super::ratio::Ratio;
-use super::snapshot::{RowKey, Snapshot, Told};
+use super::snapshot::{RowKey, Snapshot, SnapshotRow};
 
 /// The change of a ratio in one cell.
 #[derive(Debug, Clone, PartialEq)]
@@ -48,25 +48,31 @@ type Parts = (f64, f64);
 pub(super) fn mixed(earlier: &Snapshot, later: &Snapshot, rows: usize, ratios: &[Ratio]) -> Vec<Mixed> {
     let mut all = Vec::new();
     for ratio in ratios {
-        for told in later.cells.iter().filter(|told| told.key.measure == ratio.measure) {
-            let depth = told.key.members[..rows].iter().take_while(|member| member.is_some()).count();
+        for row in later.cells.iter().filter(|row| row.key.measure == ratio.measure) {
+            let depth = row.key.members[..rows].iter().take_while(|member| member.is_some()).count();
             if depth < rows {
-                all.extend(of_cell(earlier, later, told, depth, ratio));
+                all.extend(of_cell(earlier, later, row, depth, ratio));
             }
         }
     }
     all
 }
 
-fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, ratio: &Ratio) -> Option<Mixed> {
+fn of_cell(
+    earlier: &Snapshot,
+    later: &Snapshot,
+    row: &SnapshotRow,
+    depth: usize,
+    ratio: &Ratio,
+) -> Option<Mixed> {
     let whole = |snapshot: &Snapshot| {
-        let of = |measure: &str| Some(snapshot.get(&told.key.of_measure(measure))?.value?.as_f64());
+        let of = |measure: &str| Some(snapshot.get(&row.key.of_measure(measure))?.value?.as_f64());
         Some((of(&ratio.above)?, of(&ratio.below)?))
     };
     let (before, after) = (whole(earlier)?, whole(later)?);
-    let members = children(earlier, later, &told.key, depth, ratio);
+    let members = children(earlier, later, &row.key, depth, ratio);
     let part = |snapshot: &Snapshot, key: &RowKey| {
-        let of = |measure: &str| snapshot.get(&key.of_measure(measure)).and_then(|told| told.value);
+        let of = |measure: &str| snapshot.get(&key.of_measure(measure)).and_then(|row| row.value);
         (of(&ratio.above).map_or(0.0, |v| v.as_f64()), of(&ratio.below).map_or(0.0, |v| v.as_f64()))
     };
     let parts: Vec<_> = members.iter().map(|key| (part(earlier, key), part(later, key))).collect();
@@ -102,8 +108,8 @@ fn of_cell(earlier: &Snapshot, later: &Snapshot, told: &Told, depth: usize, rati
     let own: f64 = parts.iter().map(|part| part.own).sum();
     Some(Mixed {
         measure: ratio.measure.clone(),
-        members: told.key.members.clone(),
-        levels: [told.key.row_level.clone(), told.key.column_level.clone()],
+        members: row.key.members.clone(),
+        levels: [row.key.row_level.clone(), row.key.column_level.clone()],
         own,
         mix: ratios[1] - ratios[0] - own,
         ratios,
@@ -119,11 +125,11 @@ fn children(
     depth: usize,
     ratio: &Ratio,
 ) -> Vec<RowKey> {
-    let is_child = |told: &&Told| {
-        let RowKey { members, column_level, measure, .. } = &told.key;
+    let is_child = |row: &&SnapshotRow| {
+        let RowKey { members, column_level, measure, .. } = &row.key;
         *measure == ratio.below
             && *column_level == parent.column_level
-            && told.kinds[0] != "calculated"
+            && row.kinds[0] != "calculated"
             && members[depth].is_some()
             && members
                 .iter()
@@ -132,9 +138,9 @@ fn children(
                 .all(|(i, (own, above))| i == depth || own == above)
     };
     let mut keys: Vec<RowKey> = Vec::new();
-    for told in later.cells.iter().filter(is_child).chain(earlier.cells.iter().filter(is_child)) {
-        if !keys.contains(&told.key) {
-            keys.push(told.key.clone());
+    for row in later.cells.iter().filter(is_child).chain(earlier.cells.iter().filter(is_child)) {
+        if !keys.contains(&row.key) {
+            keys.push(row.key.clone());
         }
     }
     keys

@@ -15,7 +15,7 @@ use crate::table::{TIDY_COLUMNS, tidy, tidy_dimensions};
 pub struct Snapshot {
     pub(super) name: String,
     pub(super) dimensions: Vec<String>,
-    pub(super) cells: Vec<Told>,
+    pub(super) cells: Vec<SnapshotRow>,
     places: HashMap<RowKey, usize>,
 }
 
@@ -31,7 +31,7 @@ pub(super) struct RowKey {
 
 /// What is told of it.
 #[derive(Debug, Clone)]
-pub(super) struct Told {
+pub(super) struct SnapshotRow {
     pub(super) key: RowKey,
     pub(super) kinds: [String; 2],
     pub(super) value: Option<Value>,
@@ -44,7 +44,7 @@ impl Snapshot {
     pub fn of(name: impl Into<String>, crosstab: &CrossTab) -> Snapshot {
         let cells = tidy(crosstab).map(|row| {
             let text = |label: Option<&str>| label.map(str::to_string);
-            Told {
+            SnapshotRow {
                 key: RowKey {
                     members: row.members().into_iter().map(text).collect(),
                     row_level: row.levels()[0].to_string(),
@@ -89,7 +89,7 @@ impl Snapshot {
         Ok(snapshot)
     }
 
-    fn new(name: String, dimensions: Vec<String>, cells: Vec<Told>) -> Snapshot {
+    fn new(name: String, dimensions: Vec<String>, cells: Vec<SnapshotRow>) -> Snapshot {
         let places = cells.iter().enumerate().map(|(place, cell)| (cell.key.clone(), place)).collect();
         Snapshot { name, dimensions, cells, places }
     }
@@ -124,7 +124,7 @@ impl Snapshot {
         [self.dimensions[..rows].to_vec(), self.dimensions[rows..].to_vec()]
     }
 
-    pub(super) fn get(&self, key: &RowKey) -> Option<&Told> {
+    pub(super) fn get(&self, key: &RowKey) -> Option<&SnapshotRow> {
         self.places.get(key).map(|place| &self.cells[*place])
     }
 
@@ -140,7 +140,7 @@ impl Snapshot {
     }
 }
 
-fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<Told>> {
+fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<SnapshotRow>> {
     let schema = batch.schema();
     let text = |column: &str, row: usize| -> Option<String> {
         let array = batch.column(schema.index_of(column).ok()?).as_string_opt::<i32>()?;
@@ -158,7 +158,7 @@ fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<To
                 )
             })
         });
-        Ok(Told {
+        Ok(SnapshotRow {
             key: RowKey {
                 members: dimensions.iter().map(|d| text(d, row)).collect(),
                 row_level: plain("row_level"),

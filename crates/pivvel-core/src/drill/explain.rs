@@ -109,7 +109,7 @@ impl Teller<'_> {
         let (rows, columns) = (crosstab.rows(), crosstab.columns());
         let formula = self.formula(place);
         let expr = formula.and_then(Formula::expr);
-        let mut told = vec![plan.measures[place].name.clone()];
+        let mut listed = vec![plan.measures[place].name.clone()];
         let item = self.item(place);
         // What a cell of an item that goes last is made of are other cells.
         let of_cells = item.as_ref().is_some_and(|item| item.applied == Apply::AfterMeasures);
@@ -128,7 +128,7 @@ impl Teller<'_> {
             spec: spec(brief, &plan.measures[place].name),
             value: self.value(place),
             is_aggregate: expr.is_some_and(is_aggregate),
-            operands: parts.iter().flatten().map(|part| self.operand(part, &mut told)).collect(),
+            operands: parts.iter().flatten().map(|part| self.operand(part, &mut listed)).collect(),
             formula: formula.map(ToString::to_string).unwrap_or_default(),
             item,
             lines: cell.lines(),
@@ -156,7 +156,7 @@ impl Teller<'_> {
     }
 
     /// A part of a formula with its value; measures that were told before are not told again.
-    fn operand(&self, expr: &Expr, told: &mut Vec<String>) -> Operand {
+    fn operand(&self, expr: &Expr, listed: &mut Vec<String>) -> Operand {
         let text = expr.to_string();
         let plan = &self.trace.plan;
         let of = |name: &str| plan.measures.iter().position(|m| m.name == name);
@@ -168,8 +168,8 @@ impl Teller<'_> {
         let place = measure.or(hidden);
         let formula = measure.and_then(|place| self.formula(place));
         let parts = match (formula.and_then(Formula::expr), measure) {
-            (Some(own), Some(_)) if !told.contains(&text) => {
-                told.push(text.clone());
+            (Some(own), Some(_)) if !listed.contains(&text) => {
+                listed.push(text.clone());
                 let parts = if is_aggregate(own) { Vec::new() } else { operands(own) };
                 // One part that is all of it says nothing more.
                 if parts.contains(own) { Vec::new() } else { parts }
@@ -180,7 +180,7 @@ impl Teller<'_> {
             value: place.and_then(|place| self.value(place)),
             at: place.and_then(|place| self.related(place)),
             window: place.map(|place| self.window(formula, expr, place)).unwrap_or_default(),
-            operands: parts.iter().map(|part| self.operand(part, told)).collect(),
+            operands: parts.iter().map(|part| self.operand(part, listed)).collect(),
             formula: formula.map(ToString::to_string),
             text,
         }
@@ -297,11 +297,11 @@ impl Teller<'_> {
             }
             Ok(())
         })?;
-        let told = names.into_iter().zip(spans).filter_map(|(column, span)| {
+        let listed = names.into_iter().zip(spans).filter_map(|(column, span)| {
             let [first, last] = <[i32; 2]>::from(span?).map(|day| Value::Date(day).to_string());
             Some(DateSpan { column, first, last })
         });
-        Ok((told.collect(), tied.parts))
+        Ok((listed.collect(), tied.parts))
     }
 }
 
@@ -311,6 +311,6 @@ fn entry(axis: &Axis, entry: Entry) -> EntryStory {
 
 /// A measure as it was asked for; where none was, the count of lines is.
 fn spec(brief: &Brief, name: &str) -> MeasureBrief {
-    let asked = brief.measures.iter().find(|measure| measure.name == name);
-    asked.cloned().unwrap_or_else(|| MeasureBrief::new(name, "count()"))
+    let spec = brief.measures.iter().find(|measure| measure.name == name);
+    spec.cloned().unwrap_or_else(|| MeasureBrief::new(name, "count()"))
 }

@@ -78,13 +78,13 @@ impl LinesBehind {
     pub fn check(&self, brief: &Brief, source: &dyn LineSource) -> Result<()> {
         let brief = Brief { views: Vec::new(), ..brief.clone() };
         let plan = Plan::new(&brief, &source.schema())?;
-        self.told(&plan)?;
+        self.aggregates(&plan)?;
         self.shown(&brief, &plan, &source.schema()).map(drop)
     }
 
     /// The aggregates that are told.
-    fn told(&self, plan: &Plan) -> Result<BTreeSet<usize>> {
-        let mut told = BTreeSet::new();
+    fn aggregates(&self, plan: &Plan) -> Result<BTreeSet<usize>> {
+        let mut aggregates = BTreeSet::new();
         let measures = &plan.measures;
         match &self.measure {
             Some(name) => {
@@ -96,13 +96,13 @@ impl LinesBehind {
                         measures.iter().map(|m| m.name.as_str()),
                     )
                 })?;
-                plan.aggregates_of(place, &mut told);
+                plan.aggregates_of(place, &mut aggregates);
             }
             None => (0..measures.len())
                 .filter(|place| !measures[*place].hidden)
-                .for_each(|place| plan.aggregates_of(place, &mut told)),
+                .for_each(|place| plan.aggregates_of(place, &mut aggregates)),
         }
-        Ok(told)
+        Ok(aggregates)
     }
 
     /// The columns that are shown, those that lines are sorted by, and the places in the schema of all
@@ -220,7 +220,7 @@ impl Trace {
             let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
             return Err(Error::request(Argument::Address, message));
         }
-        let told = wanted.told(&self.plan)?;
+        let aggregates = wanted.aggregates(&self.plan)?;
         let (shown, order, needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;
         let shape = schema(&shown);
         let (rows, columns) =
@@ -265,7 +265,7 @@ impl Trace {
         }
         let parts: Vec<TiedPart> = cells
             .into_iter()
-            .filter_map(|counted| self.tied(counted, &told).transpose())
+            .filter_map(|counted| self.tied(counted, &aggregates).transpose())
             .collect::<Result<_>>()?;
         Ok(Tied { lines: parts.iter().map(|part| part.lines).sum(), given: given as u64, parts })
     }
@@ -285,17 +285,17 @@ impl Trace {
     }
 
     /// What the lines of a cell add up to beside what it has; nothing where there is no such cell.
-    fn tied(&self, counted: Counted<'_>, told: &BTreeSet<usize>) -> Result<Option<TiedPart>> {
+    fn tied(&self, counted: Counted<'_>, aggregates: &BTreeSet<usize>) -> Result<Option<TiedPart>> {
         let Counted { row, column, scan } = counted;
         let frame = &self.inside.frame;
         let cells = &frame.grains[Grain::new(row.level(), column.level())];
         let Some(cell) = cells.pairs.find(row.node, column.node) else { return Ok(None) };
         let groups = scan.finish();
-        let mut aggregates = Vec::new();
-        for place in told {
+        let mut compared = Vec::new();
+        for place in aggregates {
             let finished = groups.states.finish(&self.plan.aggregates[*place]);
             let finished = finished.map_err(|_| Error::overflow("a sum over the lines"))?;
-            aggregates.push(TiedAggregate {
+            compared.push(TiedAggregate {
                 formula: self.plan.aggregate_texts[*place].clone(),
                 of_lines: finished.first().copied().flatten(),
                 of_cell: cells.aggregates[*place][cell as usize],
@@ -305,7 +305,7 @@ impl Trace {
             address: Address::of(&self.crosstab, row, column),
             lines: groups.report.read,
             lines_of_cell: cells.lines[cell as usize],
-            aggregates,
+            aggregates: compared,
         }))
     }
 }

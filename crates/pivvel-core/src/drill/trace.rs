@@ -72,8 +72,8 @@ impl Run<'_> {
             let (plan, schema) = (jobs[0].plan.clone(), source.schema());
             let Some(scan) = scans.into_iter().next() else { unreachable!("a brief has one job at least") };
             let sieve = Sieve::new(&scan, &plan.grouping);
-            let told = (source.name(), tally);
-            let (crosstab, inside) = opened(&plan, Scan::finish(scan), told, self.context())?;
+            let scanned = (source.name(), tally);
+            let (crosstab, inside) = opened(&plan, Scan::finish(scan), scanned, self.context())?;
             Ok(Trace { crosstab, brief: brief.clone(), plan, schema, inside, sieve })
         })
     }

@@ -24,7 +24,7 @@ pub(super) struct GroupCache {
     first: i32,
     /// ...as it was when so many days and paths were known.
     known: (usize, usize),
-    asked: usize,
+    lookups: usize,
     missed: usize,
     /// Days that all have one path, from the first to the last.
     period: (i32, i32),
@@ -41,7 +41,7 @@ impl GroupCache {
         }
         // On the last path nothing is ever seen.
         let places = self.tall.saturating_mul(columns.paths() + 1);
-        let pays = self.missed <= self.tall + self.asked / 8;
+        let pays = self.missed <= self.tall + self.lookups / 8;
         if places > LIMIT || !pays {
             self.latest.clear();
             return false;
@@ -55,7 +55,7 @@ impl GroupCache {
 
     /// Finds where the places of some lines begin, by their days or paths on the columns.
     pub(super) fn place(&mut self, columns: &KeyScan, lines: Range<usize>) {
-        self.asked += lines.len();
+        self.lookups += lines.len();
         self.from.clear();
         match columns.days_of(lines) {
             Some((days, paths)) => {

@@ -135,14 +135,14 @@ fn fill(out: &mut [u32], led: impl Iterator<Item = (u32, u32)> + Clone) -> bool 
 #[derive(Debug, Clone, Default)]
 pub(super) struct Nest {
     latest: Latest,
-    asked: usize,
+    lookups: usize,
     missed: usize,
 }
 
 impl Nest {
     /// Whether so many keys can be taken together and that pays, as far as is known.
     pub(super) fn pays(&self, keys: usize) -> bool {
-        (2..=KEYS).contains(&keys) && self.missed <= self.latest.len() + self.asked / 8
+        (2..=KEYS).contains(&keys) && self.missed <= self.latest.len() + self.lookups / 8
     }
 
     /// Numbers the paths that the codes of some lines lead to into `out`; `members` says how many each
@@ -157,7 +157,7 @@ impl Nest {
     ) {
         out.resize(lines.len(), NONE);
         self.latest.make_room(members.last().copied().unwrap_or(0));
-        self.asked += lines.len();
+        self.lookups += lines.len();
         let Some((deepest, above)) = codes.split_last() else { return };
         if !self.latest.look_up(above, lines.clone(), deepest[lines.clone()].iter().copied(), out) {
             let new: Vec<usize> = lines.clone().filter(|line| out[line - lines.start] == NONE).collect();

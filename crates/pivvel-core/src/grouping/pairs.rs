@@ -59,7 +59,7 @@ impl PairTable {
     /// into `out`.
     pub(crate) fn intern_within(
         &mut self,
-        asked: impl Iterator<Item = (u32, u32)>,
+        wanted: impl Iterator<Item = (u32, u32)>,
         room: (usize, usize),
         out: &mut Vec<u32>,
     ) {
@@ -68,9 +68,9 @@ impl PairTable {
         match &mut self.hashed {
             None => {
                 let (mut flat, pairs) = (Flat { slots: &mut self.flat, tall: self.tall }, &mut self.pairs);
-                out.extend(asked.map(|pair| flat.intern(pair, pairs)));
+                out.extend(wanted.map(|pair| flat.intern(pair, pairs)));
             }
-            Some(hashed) => out.extend(asked.map(|pair| hashed.intern(pair, &mut self.pairs))),
+            Some(hashed) => out.extend(wanted.map(|pair| hashed.intern(pair, &mut self.pairs))),
         }
     }
 

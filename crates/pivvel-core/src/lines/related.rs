@@ -255,13 +255,13 @@ impl LineSource for Related<'_> {
         }
         let mut table = self.read_table(&wanted)?;
         // The lines' own columns that are asked for, then those of the keys.
-        let mut asked: Vec<usize> = columns.iter().copied().filter(|i| *i < own).collect();
-        let key_places = asked.len();
-        asked.extend(self.keys.iter().map(|(key, _)| *key));
+        let mut needed: Vec<usize> = columns.iter().copied().filter(|i| *i < own).collect();
+        let key_places = needed.len();
+        needed.extend(self.keys.iter().map(|(key, _)| *key));
         let projected =
             Arc::new(schema.project(columns).map_err(|e| Error::data(self.lines.name(), e.to_string()))?);
         let mut misses = Misses::default();
-        let mut tally = self.lines.scan(&asked, &mut |batch| {
+        let mut tally = self.lines.scan(&needed, &mut |batch| {
             let mut rows = Vec::with_capacity(batch.num_rows());
             for (key, label) in table.keys_of(&batch.columns()[key_places..])? {
                 let row = key.as_ref().and_then(|key| table.rows.get(key).copied());

@@ -52,14 +52,14 @@ pub(crate) fn answer<'p>(
         fits(&scan)
     })?;
     for (place, finer) in grouping.finer.iter().enumerate() {
-        let asked = Asked { grouping, keys: keys.clone(), dialect, fits };
-        as_taken &= asked.finer(finer, &mut vec![place], &mut statements, &mut scan, ask)?;
+        let query = Query { grouping, keys: keys.clone(), dialect, fits };
+        as_taken &= query.finer(finer, &mut vec![place], &mut statements, &mut scan, ask)?;
     }
     Ok(as_taken.then_some(scan))
 }
 
 /// What finer groups are asked with.
-struct Asked<'a> {
+struct Query<'a> {
     grouping: &'a Grouping,
     keys: Vec<&'a Key>,
     dialect: &'static dyn Dialect,
@@ -67,7 +67,7 @@ struct Asked<'a> {
     fits: &'a dyn Fn(&Scan<'_>) -> Result<()>,
 }
 
-impl<'a> Asked<'a> {
+impl<'a> Query<'a> {
     fn finer<'s>(
         &self,
         finer: &'a Finer,
@@ -87,8 +87,8 @@ impl<'a> Asked<'a> {
         })?;
         for (place, deeper) in finer.finer.iter().enumerate() {
             path.push(place);
-            let asked = Asked { keys: keys.clone(), ..*self };
-            as_taken &= asked.finer(deeper, path, statements, scan, ask)?;
+            let query = Query { keys: keys.clone(), ..*self };
+            as_taken &= query.finer(deeper, path, statements, scan, ask)?;
             path.pop();
         }
         Ok(as_taken)

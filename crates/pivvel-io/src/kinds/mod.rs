@@ -70,9 +70,9 @@ impl ColumnKind {
             Kind::Decimal { scale } => {
                 let unit = self.unit.map(|unit| unit.to_string());
                 let decimals = format!("{scale} decimals");
-                let said: Vec<String> =
+                let options: Vec<String> =
                     unit.into_iter().chain([decimals]).chain(marks.map(str::to_string)).collect();
-                format!("decimal ({})", said.join(", "))
+                format!("decimal ({})", options.join(", "))
             }
             Kind::Float => "floating point".into(),
             Kind::YesNo => "yes or no".into(),

@@ -116,12 +116,12 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
 
 fn connect(config: &Config, name: &str) -> Result<Client> {
     let mut client = config.connect(NoTls).map_err(|e| match e.as_db_error() {
-        Some(said) => Error::data(name, format!("the server refused the connection: {}", said.message())),
+        Some(answer) => Error::data(name, format!("the server refused the connection: {}", answer.message())),
         None => Error::data(name, format!("the server cannot be reached: {}", causes(&e))),
     })?;
     statements::register(client.cancel_token());
-    let said = config.get_options().unwrap_or("");
-    for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !said.contains(key)) {
+    let options = config.get_options().unwrap_or("");
+    for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !options.contains(key)) {
         match client.batch_execute(&format!("SET {key} = '{value}'")) {
             Err(error) if place == 0 || error.is_closed() => return Err(failed(name, &error)),
             _ => {}
@@ -132,25 +132,25 @@ fn connect(config: &Config, name: &str) -> Result<Client> {
 
 fn failed(name: &str, error: &postgres::Error) -> Error {
     match error.as_db_error() {
-        Some(said) => Error::data(name, format!("the server says: {}", said.message())),
+        Some(answer) => Error::data(name, format!("the server says: {}", answer.message())),
         None => Error::data(name, format!("the connection was lost: {}", causes(error))),
     }
 }
 
 /// An error with what caused it.
 fn causes(error: &postgres::Error) -> String {
-    let mut said = error.to_string();
+    let mut text = error.to_string();
     let mut cause = std::error::Error::source(error);
     while let Some(next) = cause {
         // The system's number tells nothing that its words do not.
         let words = next.to_string();
         let words = words.split(" (os error").next().unwrap_or_default().to_string();
-        if !said.contains(&words) {
-            said += &format!(": {words}");
+        if !text.contains(&words) {
+            text += &format!(": {words}");
         }
         cause = next.source();
     }
-    said
+    text
 }
 
 /// The table of a name, as statements name it: with its schema or without. Both may have dots of their own.

@@ -256,18 +256,18 @@ impl LineSource for TextSource {
 
     fn sql_table(&self) -> Option<SqlTable> {
         let table = self.form.table()?;
-        let column = |(own, said): (TableColumn, &Column)| {
+        let sql_column = |(own, column): (TableColumn, &Column)| {
             let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
-            let same = |held: Kind| held == said.kind.kind || exact(held) && exact(said.kind.kind);
+            let same = |held: Kind| held == column.kind.kind || exact(held) && exact(column.kind.kind);
             SqlColumn {
-                name: said.name.clone(),
+                name: column.name.clone(),
                 sql: own.sql,
                 guard: own.guard,
-                kept_as_is: own.holds.is_none_or(same) && said.kind.trouble.is_none(),
-                scale_is_fixed: own.scale_is_fixed && own.holds == Some(said.kind.kind),
+                kept_as_is: own.holds.is_none_or(same) && column.kind.trouble.is_none(),
+                scale_is_fixed: own.scale_is_fixed && own.holds == Some(column.kind.kind),
             }
         };
-        let columns = table.columns.into_iter().zip(&self.columns.all).map(column).collect();
+        let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
         Some(SqlTable { dialect: table.dialect, from: table.from, columns })
     }
 

@@ -33,7 +33,7 @@ pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
         let own = columns.iter().zip(&fields).filter(move |(column, _)| is_number(column) == numbers);
         own.map(|(_, field)| field.trim())
     };
-    let said = |text: &str| {
+    let names_a_total = |text: &str| {
         let letters: String =
             text.chars().filter(|c| c.is_alphabetic()).flat_map(char::to_lowercase).collect();
         WORDS.contains(&letters.as_str())
@@ -41,7 +41,7 @@ pub(crate) fn total_line(columns: &[Column], chunk: &Chunk) -> Option<String> {
     // A line may be blank in the only dimension; it is hardly blank in several.
     let has_texts = columns.iter().filter(|column| !is_number(column)).count() > 1;
     let alone = has_texts && of(false).all(str::is_empty);
-    let looks_like = of(true).any(|number| !number.is_empty()) && (alone || of(false).any(said));
+    let looks_like = of(true).any(|number| !number.is_empty()) && (alone || of(false).any(names_a_total));
     let filled: Vec<&str> =
         fields.iter().map(|field| field.trim()).filter(|field| !field.is_empty()).collect();
     looks_like.then(|| filled.join(", "))

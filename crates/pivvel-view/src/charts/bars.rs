@@ -35,10 +35,9 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .flat_map(|row| columns.iter().filter_map(|column| value(*row, *column)))
         .map(|value| value.as_f64())
         .collect();
-    let said = |text: &String| text_width(text);
     let labels = shown.iter().map(|row| match row {
-        Row::Heading(text) => said(text),
-        Row::Bar { label, .. } => said(label) + 12.0,
+        Row::Heading(text) => text_width(text),
+        Row::Bar { label, .. } => text_width(label) + 12.0,
     });
     let margin = labels.fold(40.0, f64::max).min(190.0) + 10.0;
     let top = if panel.title.is_some() { 28.0 } else { 8.0 };

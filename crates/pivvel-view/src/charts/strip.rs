@@ -81,8 +81,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     }
     let measure = &crosstab.measures()[0].label;
     let what = crosstab.rows().dimensions().last().map_or("", |d| d.label.as_str());
-    let said = format!("{measure}: one point a {what}, the stroke is the mean of its group");
-    canvas.text((0.0, foot + 38.0), &fitting(&said, margin + FIELD + 150.0), Hold::Start, "soft");
+    let caption = format!("{measure}: one point a {what}, the stroke is the mean of its group");
+    canvas.text((0.0, foot + 38.0), &fitting(&caption, margin + FIELD + 150.0), Hold::Start, "soft");
     canvas.finish()
 }
 

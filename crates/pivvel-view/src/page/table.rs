@@ -85,7 +85,7 @@ impl<'a> Table<'a> {
     fn head_class(&self, head: &Head) -> String {
         let mut classes = Vec::new();
         let column = &self.layout.columns[head.columns.0];
-        let said = [
+        let marked = [
             (head.total, "total"),
             (head.rows > 1, "reach"),
             (head.blank, "blank"),
@@ -93,7 +93,7 @@ impl<'a> Table<'a> {
             (column.height > 0 && head.columns.1 == 1, "sum"),
             (column.begins, "gap"),
         ];
-        classes.extend(said.iter().filter(|(is, _)| *is).map(|(_, class)| *class));
+        classes.extend(marked.iter().filter(|(is, _)| *is).map(|(_, class)| *class));
         classes.join(" ")
     }
 

@@ -30,8 +30,8 @@ pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFo
             let all = formats.limit.unwrap_or_default() + left;
             let smaller =
                 if left == 1 { "1 smaller change is".into() } else { format!("{left} smaller changes are") };
-            let said = format!("{smaller} not shown; see all: --limit {all}");
-            parts.push(ReportPart::Words(vec![(0, said)]));
+            let sentence = format!("{smaller} not shown; see all: --limit {all}");
+            parts.push(ReportPart::Words(vec![(0, sentence)]));
         }
     }
     let whole = |mixed: &&Mixed| mixed.levels == ["total", "total"];
@@ -46,13 +46,13 @@ type Group<'a> = (String, Vec<&'a Change>);
 
 fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
     let at_edge = |change: &&Change| inner || change.levels.iter().any(|level| level == "total");
-    let mut told: Vec<&Change> = comparison.changes().iter().filter(at_edge).collect();
-    if told.is_empty() {
+    let mut shown: Vec<&Change> = comparison.changes().iter().filter(at_edge).collect();
+    if shown.is_empty() {
         // Where there are no totals every cell is told.
-        told = comparison.changes().iter().collect();
+        shown = comparison.changes().iter().collect();
     }
     let mut groups: Vec<(&str, &[String; 2], Vec<&Change>)> = Vec::new();
-    for change in told {
+    for change in shown {
         match groups.iter_mut().find(|(m, levels, _)| *m == change.measure && **levels == change.levels) {
             Some((.., group)) => group.push(change),
             None => groups.push((&change.measure, &change.levels, vec![change])),
@@ -95,9 +95,9 @@ fn members(level: &LevelChange, dimensions: &[String]) -> Vec<(usize, String)> {
         let more = if paths.len() > 8 { format!(" and {} more", paths.len() - 8) } else { String::new() };
         format!("{}{more}", named.join(", "))
     };
-    let said = [("new", &level.new), ("gone", &level.gone)];
-    let said = said.into_iter().filter(|(_, paths)| !paths.is_empty());
-    said.map(|(word, paths)| (0, format!("{word} in {}: {}", level.dimension, list(paths)))).collect()
+    let lists = [("new", &level.new), ("gone", &level.gone)];
+    let lists = lists.into_iter().filter(|(_, paths)| !paths.is_empty());
+    lists.map(|(word, paths)| (0, format!("{word} in {}: {}", level.dimension, list(paths)))).collect()
 }
 
 fn percent(share: f64) -> String {

@@ -39,13 +39,13 @@ pub fn tell_lines(wanted: &LinesBehind, tied: &Tied) -> Vec<(usize, String)> {
             words.push((1, format!("{}: {}, {}", part.address, counted(part.lines), held(part))));
         }
         for TiedAggregate { formula, of_lines, of_cell } in &part.aggregates {
-            let told = match of_lines == of_cell {
+            let sentence = match of_lines == of_cell {
                 true => format!("{formula} over them is {}, as in the cell", exact(of_lines)),
                 false => {
                     format!("{formula} over them is {}, and {} in the cell", exact(of_lines), exact(of_cell))
                 }
             };
-            words.push((if only { 1 } else { 2 }, told));
+            words.push((if only { 1 } else { 2 }, sentence));
         }
     }
     words

@@ -42,8 +42,8 @@ pub fn draw_lines(columns: &[LineColumn], rows: &[Vec<String>], options: &Termin
     }
     if shown < columns.len() {
         let left: Vec<&str> = columns[shown..].iter().map(|column| column.name.as_str()).collect();
-        let said = format!("not shown here for want of room: {}", left.join(", "));
-        pen.line(&clean(&said), Style::new().dimmed());
+        let sentence = format!("not shown here for want of room: {}", left.join(", "));
+        pen.line(&clean(&sentence), Style::new().dimmed());
     }
     pen.text
 }

@@ -78,11 +78,11 @@ pub fn draw_terminal(layout: &Layout, options: &TerminalOptions) -> String {
             left.push(format!("{} of {} rows", layout.rows.len() - shown, layout.rows.len()));
         }
         pen.text.push('\n');
-        let said = format!(
+        let heading = format!(
             "{} left out here; see all: --to page.html, or --width 0 and a pager",
             left.join(" and ")
         );
-        pen.line(&said, Style::new().bold());
+        pen.line(&heading, Style::new().bold());
     }
     legend::draw(&mut pen, layout, options.width.unwrap_or(usize::MAX));
     pen.text.push('\n');

@@ -53,7 +53,7 @@ fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike)
             continue;
         };
         let then = before.get(key);
-        if then.is_some_and(|then| said(then) == said(now)) {
+        if then.is_some_and(|then| value_text(then) == value_text(now)) {
             continue;
         }
         let Some(item) = own.get_mut(key) else { continue };
@@ -74,7 +74,7 @@ fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike)
 }
 
 /// What an item says, with all that is in it: a table by itself is written without the tables in it.
-fn said(item: &Item) -> String {
+fn value_text(item: &Item) -> String {
     let mut document = DocumentMut::new();
     document["it"] = item.clone();
     document.to_string()
@@ -111,7 +111,7 @@ fn replace(item: &mut Item, now: &Item) {
 /// A list of tables: each that is said after stands as its own writer has it, where it was said before.
 fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) -> ArrayOfTables {
     let mut taken = vec![false; before.len()];
-    let text = |table: &Table| said(&Item::Table(table.clone()));
+    let text = |table: &Table| value_text(&Item::Table(table.clone()));
     let mut places: Vec<Option<usize>> = after
         .iter()
         .map(|now| {
@@ -123,7 +123,9 @@ fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) ->
         .collect();
     // One that is changed was the one that has most of it.
     let shared = |then: &Table, now: &Table| {
-        now.iter().filter(|(key, item)| then.get(key).is_some_and(|own| said(own) == said(item))).count()
+        now.iter()
+            .filter(|(key, item)| then.get(key).is_some_and(|own| value_text(own) == value_text(item)))
+            .count()
     };
     for (place, now) in places.iter_mut().zip(after.iter()).filter(|(place, _)| place.is_none()) {
         let free =
