@@ -1,5 +1,6 @@
 //! `pivvel build`: the cross-tab of a brief, or of a file of lines and flags.
 
+use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
 use pivvel::{
@@ -181,6 +182,7 @@ fn options(build: &Build) -> TargetOptions {
         levels: build.only_levels.as_deref().map(names).unwrap_or_default(),
         inert: build.inert,
         with_hidden: build.with_hidden,
+        threads: build.effort.threads.and_then(NonZero::new),
     }
 }
 

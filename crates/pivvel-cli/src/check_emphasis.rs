@@ -56,7 +56,7 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
 }
 
 /// Keys that other lines say.
-const SAID: [&str; 10] = ["on", "form", "by", "only", "levels", "reach", "peers", "along", "link", "rules"];
+const SAID: [&str; 10] = ["on", "as", "by", "only", "levels", "reach", "peers", "along", "link", "rules"];
 
 /// The scale: its peers, and every other key of the brief that is not the default.
 fn scale(emphasis: &PlannedEmphasis) -> String {

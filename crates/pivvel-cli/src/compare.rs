@@ -24,7 +24,7 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
     let title = format!("From {} to {}", compare.earlier.display(), compare.later.display());
     let everything = ChangeFormats { measures, limit: None, inner: true };
     for target in &targets {
-        let options = TableOptions { inert: compare.inert };
+        let options = TableOptions { inert: compare.inert, ..TableOptions::default() };
         target.write_changes(&comparison, (title.clone(), &everything), options)?;
         if !target.is_standard_output() {
             compare.notices.report_written(target.path());

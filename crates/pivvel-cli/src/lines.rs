@@ -51,7 +51,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         screen::print(&text)?;
         return checked(&tied);
     };
-    let options = TableOptions { inert: lines.inert };
+    let options = TableOptions { inert: lines.inert, ..TableOptions::default() };
     let tied = watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
     if !target.is_standard_output() {
         print_message(&format!("wrote {}", target.path().display()));

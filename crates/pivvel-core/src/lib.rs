@@ -78,4 +78,6 @@ pub use plan::{
 pub use printable::{printable, printable_lines, without_secrets};
 pub use rollup::{Axis, Entry, MemberRef};
 pub use suggest::nearest;
-pub use table::{Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TableSpec, TidyRow, tidy, tidy_dimensions};
+pub use table::{
+    Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TablePart, TableSpec, TidyRow, tidy, tidy_dimensions,
+};

@@ -59,7 +59,9 @@ pub use source::{ReadOptions, Source};
 pub use survey::{ColumnSurvey, Survey, is_scenario};
 #[cfg(feature = "workbook")]
 pub use table::fill_sheet;
-pub use table::{EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink};
+pub use table::{
+    EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink, write_table,
+};
 #[doc(hidden)]
 pub use text::Chunk;
 pub use text::{Column, TextSource};

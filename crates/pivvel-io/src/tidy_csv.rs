@@ -4,7 +4,7 @@ use std::io::Write;
 
 use pivvel_core::{CrossTab, TableSpec};
 
-use crate::table::{TableForm, TableOptions, table_sink};
+use crate::table::{TableForm, TableOptions, write_table};
 
 /// Writes the tidy result as CSV, one row a cell and measure.
 ///
@@ -13,9 +13,5 @@ use crate::table::{TableForm, TableOptions, table_sink};
 pub fn write_tidy_csv(crosstab: &CrossTab, mut out: impl Write + Send) -> std::io::Result<()> {
     let spec = TableSpec { exact: true, ..TableSpec::default() };
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
-    let mut sink = table_sink(TableForm::CSV, &table.schema, &mut out, TableOptions::default())?;
-    for batch in table.batches {
-        sink.write(&batch)?;
-    }
-    sink.finish()
+    write_table(TableForm::CSV, table, &mut out, TableOptions::default())
 }

@@ -40,7 +40,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
     let sheet = book.add_worksheet();
     sheet.set_name("Tidy").map_err(plain)?;
-    fill_sheet(sheet, &table.schema, table.batches)?;
+    fill_sheet(sheet, &table.schema.clone(), table.batches())?;
     book.save_to_buffer().map_err(plain)
 }
 

@@ -1,13 +1,14 @@
 //! Files in and out by name: the source that an ending stands for, the form that one does.
 
 use std::io::Write;
+use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
 use pivvel_core::{
     Argument, Brief, CrossTab, Error, ErrorPlace, LineSource, Related, Result, Shape, TableSpec,
     kinds_of_unseen,
 };
-use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, table_sink, write_whole};
+use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, write_table, write_whole};
 
 use crate::drawings::Drawing;
 use crate::too_large::check_workbook;
@@ -33,6 +34,8 @@ pub struct TargetOptions {
     pub inert: bool,
     /// Whether tables hold the figures that the brief hides, too.
     pub with_hidden: bool,
+    /// How many threads make and write tables at most (default: as many as there are processors).
+    pub threads: Option<NonZero<usize>>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -157,12 +160,8 @@ impl Target {
             }
             Form::Table(form) => {
                 let table = crosstab.table(&self.spec(form)).map_err(|e| other(e.to_string()))?;
-                let options = TableOptions { inert: self.options.inert };
-                let mut sink = table_sink(form, &table.schema, out, options)?;
-                for batch in table.batches {
-                    sink.write(&batch)?;
-                }
-                sink.finish()
+                let TargetOptions { inert, threads, .. } = self.options;
+                write_table(form, table, out, TableOptions { inert, threads })
             }
         }
     }

@@ -160,16 +160,44 @@ impl Hash for Decimal {
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Decimal { digits, scale } = *self;
-        let sign = if digits < 0 { "-" } else { "" };
-        let all = digits.unsigned_abs().to_string();
+        let mut buffer = [0; 39];
+        let all = digit_text(digits.unsigned_abs(), &mut buffer);
+        f.write_str(if digits < 0 { "-" } else { "" })?;
         let scale = usize::from(scale);
         if scale == 0 {
-            return write!(f, "{sign}{all}");
+            return f.write_str(all);
         }
-        let padded = format!("{all:0>width$}", width = scale + 1);
-        let (whole, fraction) = padded.split_at(padded.len() - scale);
-        write!(f, "{sign}{whole}.{fraction}")
+        let (whole, fraction) = all.split_at(all.len().saturating_sub(scale));
+        f.write_str(if whole.is_empty() { "0" } else { whole })?;
+        f.write_str(".")?;
+        (fraction.len()..scale).try_for_each(|_| f.write_str("0"))?;
+        f.write_str(fraction)
     }
+}
+
+/// The digits of a number. Most numbers need no division of 128 bits, which is slow.
+fn digit_text(number: u128, buffer: &mut [u8; 39]) -> &str {
+    let mut first = buffer.len();
+    let mut put = |digit: u8| {
+        first -= 1;
+        buffer[first] = b'0' + digit;
+    };
+    let mut wide = number;
+    let mut rest = loop {
+        match u64::try_from(wide) {
+            Ok(rest) => break rest,
+            Err(_) => put((wide % 10) as u8),
+        }
+        wide /= 10;
+    };
+    loop {
+        put((rest % 10) as u8);
+        rest /= 10;
+        if rest == 0 {
+            break;
+        }
+    }
+    std::str::from_utf8(&buffer[first..]).unwrap_or("")
 }
 
 impl FromStr for Decimal {

@@ -239,6 +239,12 @@ impl Axis {
         &self.entries
     }
 
+    /// The label of the member of a level that an entry is, or is under; none of a level below it.
+    pub(crate) fn label_at(&self, entry: Entry, level: usize) -> Option<&str> {
+        let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
+        Some(self.members[level - 1].label(self.member_of(level, node)))
+    }
+
     /// The members that lead to an entry, outermost first; none for the total.
     pub fn path(&self, entry: Entry) -> Vec<MemberRef<'_>> {
         let mut path = Vec::with_capacity(entry.level());

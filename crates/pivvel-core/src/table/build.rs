@@ -1,7 +1,9 @@
 //! A cross-tab as a table of any shape.
 
+use std::sync::Arc;
+
 use super::cells::CellsShape;
-use super::spec::{Levels, ROWS, Shape, Table, TableSpec};
+use super::spec::{Levels, ROWS, Shape, Table, TablePart, TableSpec};
 use super::tidy::{TidyRow, TidyShape, tidy_of};
 use super::wide;
 use crate::crosstab::{Cell, CrossTab};
@@ -22,7 +24,7 @@ impl CrossTab {
     /// let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
     /// let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
     /// let spec = TableSpec { shape: Shape::Cells, levels: vec!["coast".into()], ..TableSpec::default() };
-    /// let rows: usize = crosstab.table(&spec)?.batches.map(|batch| batch.num_rows()).sum();
+    /// let rows: usize = crosstab.table(&spec)?.batches().map(|batch| batch.num_rows()).sum();
     /// assert_eq!(rows, 2);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -38,26 +40,28 @@ impl CrossTab {
         Ok(match spec.shape {
             Shape::Wide => wide::table(self, &kept, &measures),
             Shape::Tidy => {
-                let shape = TidyShape::new(self, spec.exact);
+                let shape = Arc::new(TidyShape::new(self, spec.exact));
                 let cells = self.cells().filter(move |cell| kept.has(cell));
                 let rows = cells.flat_map(move |cell| tidy_of(self, cell));
                 let mut rows = rows.filter(move |row| measures.contains(&row.measure_place()));
                 Table {
                     schema: shape.schema.clone(),
-                    batches: Box::new(std::iter::from_fn(move || {
+                    parts: Box::new(std::iter::from_fn(move || {
                         let part: Vec<TidyRow<'_>> = rows.by_ref().take(ROWS).collect();
-                        (!part.is_empty()).then(|| shape.batch(&part))
+                        let shape = Arc::clone(&shape);
+                        (!part.is_empty()).then(|| TablePart::new(move || shape.batch(&part)))
                     })),
                 }
             }
             Shape::Cells => {
-                let shape = CellsShape::new(self, &kept, measures);
+                let shape = Arc::new(CellsShape::new(self, &kept, measures));
                 let mut cells = self.cells().filter(move |cell| kept.has(cell));
                 Table {
                     schema: shape.schema.clone(),
-                    batches: Box::new(std::iter::from_fn(move || {
+                    parts: Box::new(std::iter::from_fn(move || {
                         let part: Vec<Cell<'_>> = cells.by_ref().take(ROWS).collect();
-                        (!part.is_empty()).then(|| shape.batch(self, &part))
+                        let shape = Arc::clone(&shape);
+                        (!part.is_empty()).then(|| TablePart::new(move || shape.batch(self, &part)))
                     })),
                 }
             }

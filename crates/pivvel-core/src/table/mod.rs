@@ -11,5 +11,5 @@ mod tidy;
 mod wide;
 
 pub(crate) use spec::exact_field;
-pub use spec::{Shape, TABLE_VERSION, Table, TableSpec};
+pub use spec::{Shape, TABLE_VERSION, Table, TablePart, TableSpec};
 pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

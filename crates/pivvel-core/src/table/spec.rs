@@ -42,12 +42,39 @@ pub struct TableSpec {
     pub with_hidden: bool,
 }
 
-/// A table, batch by batch.
+/// A table, part by part.
 pub struct Table<'a> {
     /// The columns, with the version of their meaning among the metadata.
     pub schema: SchemaRef,
     /// The rows, some thousand at a time.
-    pub batches: Box<dyn Iterator<Item = RecordBatch> + 'a>,
+    pub parts: Box<dyn Iterator<Item = TablePart<'a>> + Send + 'a>,
+}
+
+/// Rows of a table, made when they are asked for, by whichever thread asks.
+pub struct TablePart<'a>(Box<dyn FnOnce() -> RecordBatch + Send + 'a>);
+
+impl<'a> TablePart<'a> {
+    pub(super) fn new(make: impl FnOnce() -> RecordBatch + Send + 'a) -> TablePart<'a> {
+        TablePart(Box::new(make))
+    }
+
+    /// The rows.
+    pub fn batch(self) -> RecordBatch {
+        (self.0)()
+    }
+}
+
+impl std::fmt::Debug for TablePart<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("TablePart").finish_non_exhaustive()
+    }
+}
+
+impl<'a> Table<'a> {
+    /// The rows, some thousand at a time, one part after the other.
+    pub fn batches(self) -> impl Iterator<Item = RecordBatch> + 'a {
+        self.parts.map(TablePart::batch)
+    }
 }
 
 impl std::fmt::Debug for Table<'_> {

@@ -1,10 +1,11 @@
 //! The tidy result: one row a cell and measure, each with its level, its members and its place
 //! among its peers. The columns are a contract; docs/tidy-result.md says what each one means.
 
+use std::fmt::Write;
 use std::sync::Arc;
 
 use arrow_array::builder::StringBuilder;
-use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array};
+use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::spec::{exact_field, metadata};
@@ -63,12 +64,10 @@ pub fn tidy_dimensions(crosstab: &CrossTab) -> Vec<String> {
 
 /// The label of each dimension, rows first; `None` where it is rolled up.
 pub(super) fn members_of<'a>(crosstab: &'a CrossTab, cell: &Cell<'_>) -> Vec<Option<&'a str>> {
-    let mut labels = Vec::new();
-    for (axis, entry) in [(crosstab.rows(), cell.row()), (crosstab.columns(), cell.column())] {
-        labels.extend(axis.path(entry).iter().map(|member| Some(member.label())));
-        labels.extend(std::iter::repeat_n(None, axis.depth() - entry.level()));
-    }
-    labels
+    let axes = [(crosstab.rows(), cell.row()), (crosstab.columns(), cell.column())];
+    axes.into_iter()
+        .flat_map(|(axis, entry)| (1..=axis.depth()).map(move |level| axis.label_at(entry, level)))
+        .collect()
 }
 
 impl<'a> TidyRow<'a> {
@@ -76,6 +75,12 @@ impl<'a> TidyRow<'a> {
     /// member.
     pub fn members(&self) -> Vec<Option<&'a str>> {
         members_of(self.crosstab, &self.cell)
+    }
+
+    /// The label of a dimension of an axis, by its level; `None` where it is rolled up.
+    fn label(&self, axis: usize, level: usize) -> Option<&'a str> {
+        let (axis, entry) = self.axes()[axis];
+        axis.label_at(entry, level)
     }
 
     /// The names of the row level and the column level.
@@ -175,50 +180,80 @@ impl TidyShape {
     }
 
     pub(super) fn batch(&self, rows: &[TidyRow<'_>]) -> RecordBatch {
-        let mut members: Vec<StringBuilder> = (0..self.dimensions).map(|_| StringBuilder::new()).collect();
-        for row in rows {
-            members.iter_mut().zip(row.members()).for_each(|(builder, label)| builder.append_option(label));
+        let mut arrays: Vec<ArrayRef> = Vec::with_capacity(self.schema.fields().len());
+        let axes = |crosstab: &CrossTab| [crosstab.rows().depth(), crosstab.columns().depth()];
+        let depths = rows.first().map_or([0, 0], |row| axes(row.crosstab));
+        for (axis, depth) in depths.into_iter().enumerate() {
+            arrays.extend((1..=depth).map(|level| texts(rows, |row| row.label(axis, level))));
         }
-        let members = members.into_iter().map(|mut builder| Arc::new(builder.finish()) as ArrayRef);
-        let mut arrays: Vec<ArrayRef> = members.collect();
-        let texts = |of: &dyn Fn(&TidyRow<'_>) -> Option<String>| {
-            Arc::new(rows.iter().map(of).collect::<StringArray>()) as ArrayRef
-        };
-        let words = |of: &dyn Fn(&TidyRow<'_>) -> String| texts(&|row| Some(of(row)));
-        let floats = |of: &dyn Fn(&TidyRow<'_>) -> Option<f64>| {
-            Arc::new(rows.iter().map(of).collect::<Float64Array>()) as ArrayRef
-        };
-        let counts = |of: &dyn Fn(&TidyRow<'_>) -> Option<u64>| {
-            Arc::new(rows.iter().map(of).collect::<UInt64Array>()) as ArrayRef
-        };
-        // A date has no number; it stands as text.
-        let number = |value: Value| (!matches!(value, Value::Date(_))).then(|| value.as_f64());
-        let numbers = |of: &dyn Fn(&TidyRow<'_>) -> Option<Value>| match self.exact {
-            true => texts(&|row| of(row).map(|value| value.to_string())),
-            false => floats(&|row| of(row).and_then(number)),
-        };
-        arrays.extend([
-            words(&|row| row.levels()[0].to_string()),
-            words(&|row| row.levels()[1].to_string()),
-            words(&|row| row.kinds()[0].to_string()),
-            words(&|row| row.kinds()[1].to_string()),
-            words(&|row| row.measure().to_string()),
-            numbers(&|row| row.value()),
-        ]);
+        // Where there is no row there are no members either.
+        arrays.resize_with(self.dimensions, || texts(rows, |_| None));
+        for axis in 0..2 {
+            arrays.push(texts(rows, |row| Some(row.levels()[axis])));
+        }
+        for axis in 0..2 {
+            arrays.push(texts(rows, |row| Some(row.kinds()[axis])));
+        }
+        arrays.push(texts(rows, |row| Some(row.measure())));
         if !self.exact {
-            arrays.push(texts(&|row| row.value().map(|value| value.to_string())));
+            arrays.push(floats(rows, |row| row.value().and_then(number)));
         }
-        arrays.extend([
-            counts(&|row| Some(row.lines())),
-            words(&|row| row.peers().to_string()),
-            counts(&|row| Some(row.yardstick().map_or(0, |y| y.count))),
-            numbers(&|row| row.yardstick().map(|y| y.low)),
-            numbers(&|row| row.yardstick().map(|y| y.high)),
-            floats(&|row| row.yardstick().and_then(|y| y.mean)),
-            floats(&|row| row.position()),
-            counts(&|row| row.rank().map(u64::from)),
-        ]);
+        arrays.push(digits(rows, TidyRow::value));
+        arrays.push(counts(rows, |row| Some(row.lines())));
+        arrays.push(texts(rows, |row| Some(row.peers())));
+        arrays.push(counts(rows, |row| Some(row.yardstick().map_or(0, |y| y.count))));
+        let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
+        for end in ends {
+            arrays.push(match self.exact {
+                true => digits(rows, |row| row.yardstick().map(end)),
+                false => floats(rows, |row| row.yardstick().map(end).and_then(number)),
+            });
+        }
+        arrays.push(floats(rows, |row| row.yardstick().and_then(|y| y.mean)));
+        arrays.push(floats(rows, TidyRow::position));
+        arrays.push(counts(rows, |row| row.rank().map(u64::from)));
         RecordBatch::try_new(self.schema.clone(), arrays)
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
     }
+}
+
+/// A date has no number; it stands as text.
+fn number(value: Value) -> Option<f64> {
+    (!matches!(value, Value::Date(_))).then(|| value.as_f64())
+}
+
+fn texts<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<&'a str>) -> ArrayRef {
+    let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * 8);
+    rows.iter().for_each(|row| builder.append_option(of(row)));
+    Arc::new(builder.finish())
+}
+
+/// Values with all their digits. Neighbours often have the same ones.
+fn digits<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<Value>) -> ArrayRef {
+    let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * 12);
+    // 1.5 and 1.50 are equal, and are not written alike.
+    let alike = |a: Value, b: Value| match (a, b) {
+        (Value::Exact(a), Value::Exact(b)) => (a.digits(), a.scale()) == (b.digits(), b.scale()),
+        (a, b) => a == b,
+    };
+    let (mut last, mut text) = (None, String::new());
+    for row in rows {
+        let value = of(row);
+        if let Some(value) = value.filter(|value| !last.is_some_and(|last| alike(*value, last))) {
+            text.clear();
+            // Writing into a string cannot fail.
+            let _ = write!(text, "{value}");
+            last = Some(value);
+        }
+        builder.append_option(value.map(|_| text.as_str()));
+    }
+    Arc::new(builder.finish())
+}
+
+fn floats<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<f64>) -> ArrayRef {
+    Arc::new(rows.iter().map(of).collect::<Float64Array>())
+}
+
+fn counts<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<u64>) -> ArrayRef {
+    Arc::new(rows.iter().map(of).collect::<UInt64Array>())
 }

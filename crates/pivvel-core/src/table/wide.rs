@@ -3,10 +3,10 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch, StringArray};
-use arrow_schema::{DataType, Field, Schema};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::column::{Holds, own_name};
-use super::spec::{Levels, ROWS, Table, metadata};
+use super::spec::{Levels, ROWS, Table, TablePart, metadata};
 use crate::crosstab::CrossTab;
 use crate::model::Value;
 use crate::rollup::{Axis, Entry, MemberRef};
@@ -34,7 +34,8 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, measures: &[usize
     let schema = Arc::new(Schema::new(fields).with_metadata(metadata(crosstab)));
     let own = schema.clone();
     let parts: Vec<Vec<Entry>> = rows.chunks(ROWS).map(<[Entry]>::to_vec).collect();
-    let batches = parts.into_iter().map(move |rows| {
+    let columns = Arc::new(columns);
+    let batch = move |rows: &[Entry], schema: SchemaRef, columns: &[(Entry, usize, Holds)]| {
         let axis = crosstab.rows();
         let paths: Vec<Vec<MemberRef<'_>>> = rows.iter().map(|row| axis.path(*row)).collect();
         let label = |i: usize| {
@@ -50,10 +51,14 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, measures: &[usize
         arrays.extend(columns.iter().map(|(column, measure, holds)| {
             holds.array(rows.iter().map(|row| value(crosstab, *row, *column, *measure)))
         }));
-        RecordBatch::try_new(own.clone(), arrays)
+        RecordBatch::try_new(schema, arrays)
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
+    };
+    let parts = parts.into_iter().map(move |rows| {
+        let (schema, columns) = (own.clone(), Arc::clone(&columns));
+        TablePart::new(move || batch(&rows, schema, &columns))
     });
-    Table { schema, batches: Box::new(batches) }
+    Table { schema, parts: Box::new(parts) }
 }
 
 fn value(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> Option<Value> {

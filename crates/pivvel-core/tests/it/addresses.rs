@@ -118,10 +118,11 @@ proptest! {
 /// Rows of a table as texts by column name.
 fn rows(crosstab: &CrossTab, spec: &TableSpec) -> Vec<BTreeMap<String, String>> {
     let table = crosstab.table(spec).unwrap();
+    let schema = table.schema.clone();
     let names: Vec<String> = table.schema.fields().iter().map(|field| field.name().clone()).collect();
     let mut all = Vec::new();
-    for batch in table.batches {
-        assert_eq!(batch.schema(), table.schema);
+    for batch in table.batches() {
+        assert_eq!(batch.schema(), schema);
         let text = |column: usize, row: usize| {
             let array = batch.column(column);
             match array.as_string_opt::<i32>() {

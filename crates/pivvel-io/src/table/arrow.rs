@@ -1,6 +1,6 @@
 //! A table as an Arrow IPC file.
 
-use super::Entry;
+use super::{Entry, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "Arrow record batches",
@@ -8,9 +8,9 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("arrow"),
     #[cfg(feature = "arrow")]
-    sink: Some(|schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?))),
+    writing: Some(Writing::Sink(|schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?)))),
     #[cfg(not(feature = "arrow"))]
-    sink: None,
+    writing: None,
 };
 
 #[cfg(feature = "arrow")]

@@ -1,5 +1,7 @@
 //! Cells of a table as the text forms write them.
 
+use std::io::Write;
+
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
 use arrow_array::{Array, ArrayRef, BooleanArray, PrimitiveArray, RecordBatch, StringArray};
@@ -72,22 +74,39 @@ impl<'a> Column<'a> {
         if self.is_blank(row) {
             return Cell::Blank;
         }
+        let written = || {
+            let mut text = Vec::new();
+            self.write(row, &mut text);
+            String::from_utf8(text).unwrap_or_default()
+        };
         match self {
             Column::Text(array) => Cell::Text(array.value(row)),
-            Column::Exact(array) => Cell::Number(array.value(row).to_string()),
-            Column::Whole(array) => Cell::Number(array.value(row).to_string()),
-            Column::Count(array) => Cell::Number(array.value(row).to_string()),
-            Column::Decimal(array, scale) => Cell::Number(Decimal::new(array.value(row), *scale).to_string()),
             // There is no number of such a name in a text form.
             Column::Float(array) if !array.value(row).is_finite() => Cell::Blank,
-            // Minus zero is zero.
-            Column::Float(array) => Cell::Number((array.value(row) + 0.0).to_string()),
-            Column::Day(array) => Cell::Day(Value::Date(array.value(row)).to_string()),
+            Column::Day(_) => Cell::Day(written()),
             Column::YesNo(array) => Cell::YesNo(array.value(row)),
+            _ => Cell::Number(written()),
         }
     }
 
-    fn is_blank(&self, row: usize) -> bool {
+    /// Writes a cell as plain text; nothing of a blank one.
+    pub(super) fn write(&self, row: usize, out: &mut Vec<u8>) {
+        if self.is_blank(row) {
+            return;
+        }
+        // Writing into memory cannot fail.
+        let _ = match self {
+            Column::Text(array) | Column::Exact(array) => out.write_all(array.value(row).as_bytes()),
+            Column::Whole(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
+            Column::Count(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
+            Column::Decimal(array, scale) => write!(out, "{}", Decimal::new(array.value(row), *scale)),
+            Column::Float(array) => write_float(array.value(row), out),
+            Column::Day(array) => write!(out, "{}", Value::Date(array.value(row))),
+            Column::YesNo(array) => out.write_all(if array.value(row) { b"yes" } else { b"no" }),
+        };
+    }
+
+    pub(super) fn is_blank(&self, row: usize) -> bool {
         match self {
             Column::Text(array) | Column::Exact(array) => array.is_null(row),
             Column::Whole(array) => array.is_null(row),
@@ -110,6 +129,21 @@ impl Cell<'_> {
             Cell::YesNo(true) => "yes",
             Cell::YesNo(false) => "no",
         }
+    }
+}
+
+/// The shortest digits that are read as the same number, without an exponent; nothing of what is not finite.
+fn write_float(number: f64, out: &mut Vec<u8>) -> std::io::Result<()> {
+    if !number.is_finite() {
+        return Ok(());
+    }
+    // Minus zero is zero.
+    let number = number + 0.0;
+    let mut buffer = ryu::Buffer::new();
+    let text = buffer.format_finite(number);
+    match text.contains('e') {
+        true => write!(out, "{number}"),
+        false => out.write_all(text.strip_suffix(".0").unwrap_or(text).as_bytes()),
     }
 }
 

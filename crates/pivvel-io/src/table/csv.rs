@@ -1,62 +1,41 @@
 //! A table as CSV.
 
-use std::io::Write;
-
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
-use super::cells::{Cell, columns, runs};
-use super::{Entry, TableOptions, TableSink};
+use super::cells::{Column, columns, runs};
+use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "CSV",
     endings: &["csv"],
     is_text: true,
     feature: None,
-    sink: Some(|schema, out, options| Ok(Box::new(CsvSink::new(schema, out, options)?))),
+    writing: Some(Writing::Text { head, rows }),
 };
 
-struct CsvSink<'a> {
-    csv: csv::Writer<&'a mut (dyn Write + Send)>,
-    options: TableOptions,
+fn head(schema: &SchemaRef, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
+    let mut csv = csv::Writer::from_writer(text);
+    let heading = |name: &String| if options.inert && runs(name) { format!("'{name}") } else { name.clone() };
+    csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(plain)
 }
 
-impl<'a> CsvSink<'a> {
-    fn new(
-        schema: &SchemaRef,
-        out: &'a mut (dyn Write + Send),
-        options: TableOptions,
-    ) -> std::io::Result<CsvSink<'a>> {
-        let mut csv = csv::Writer::from_writer(out);
-        let heading =
-            |name: &String| if options.inert && runs(name) { format!("'{name}") } else { name.clone() };
-        csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(plain)?;
-        Ok(CsvSink { csv, options })
-    }
-}
-
-impl TableSink for CsvSink<'_> {
-    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        let columns = columns(batch)?;
-        for row in 0..batch.num_rows() {
-            for column in &columns {
-                let cell = column.cell(row);
-                match cell {
-                    Cell::Text(text) if self.options.inert && runs(text) => {
-                        self.csv.write_field(format!("'{text}"))
-                    }
-                    cell => self.csv.write_field(cell.text()),
-                }
-                .map_err(plain)?;
+fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
+    let columns = columns(batch)?;
+    let mut csv = csv::Writer::from_writer(text);
+    let mut field = Vec::new();
+    for row in 0..batch.num_rows() {
+        for column in &columns {
+            field.clear();
+            if matches!(column, Column::Text(array) if options.inert && runs(array.value(row))) {
+                field.push(b'\'');
             }
-            self.csv.write_record(None::<&[u8]>).map_err(plain)?;
+            column.write(row, &mut field);
+            csv.write_field(&field).map_err(plain)?;
         }
-        Ok(())
+        csv.write_record(None::<&[u8]>).map_err(plain)?;
     }
-
-    fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-        self.csv.flush()
-    }
+    csv.flush()
 }
 
 /// A closed pipe or a full disk must be known as one.

@@ -6,43 +6,30 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
 use super::cells::{columns, is_number};
-use super::{Entry, TableSink};
+use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "Markdown",
     endings: &["md", "markdown"],
     is_text: true,
     feature: None,
-    sink: Some(|schema, out, _| Ok(Box::new(MarkdownSink::new(schema, out)?))),
+    writing: Some(Writing::Text { head, rows }),
 };
 
-struct MarkdownSink<'a> {
-    out: &'a mut (dyn Write + Send),
+fn head(schema: &SchemaRef, _: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
+    let names: Vec<String> = schema.fields().iter().map(|field| escaped(field.name())).collect();
+    let rule = |number: bool| if number { "---:" } else { "---" };
+    let rules: Vec<&str> = schema.fields().iter().map(|field| rule(is_number(field))).collect();
+    writeln!(text, "| {} |\n| {} |", names.join(" | "), rules.join(" | "))
 }
 
-impl<'a> MarkdownSink<'a> {
-    fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> std::io::Result<MarkdownSink<'a>> {
-        let names: Vec<String> = schema.fields().iter().map(|field| escaped(field.name())).collect();
-        let rule = |number: bool| if number { "---:" } else { "---" };
-        let rules: Vec<&str> = schema.fields().iter().map(|field| rule(is_number(field))).collect();
-        writeln!(out, "| {} |\n| {} |", names.join(" | "), rules.join(" | "))?;
-        Ok(MarkdownSink { out })
+fn rows(batch: &RecordBatch, _: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
+    let columns = columns(batch)?;
+    for row in 0..batch.num_rows() {
+        let cells: Vec<String> = columns.iter().map(|column| escaped(column.cell(row).text())).collect();
+        writeln!(text, "| {} |", cells.join(" | "))?;
     }
-}
-
-impl TableSink for MarkdownSink<'_> {
-    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        let columns = columns(batch)?;
-        for row in 0..batch.num_rows() {
-            let cells: Vec<String> = columns.iter().map(|column| escaped(column.cell(row).text())).collect();
-            writeln!(self.out, "| {} |", cells.join(" | "))?;
-        }
-        Ok(())
-    }
-
-    fn finish(self: Box<Self>) -> std::io::Result<()> {
-        self.out.flush()
-    }
+    Ok(())
 }
 
 /// Text that means nothing but itself.

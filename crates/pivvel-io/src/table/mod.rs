@@ -6,6 +6,7 @@
 mod arrow;
 mod cells;
 mod csv;
+mod in_order;
 mod json;
 mod markdown;
 mod parquet;
@@ -18,10 +19,13 @@ pub use cells::{is_number, rows_as_texts};
 pub use sheet::fill_sheet;
 
 use std::io::Write;
+use std::num::NonZero;
+use std::thread::available_parallelism;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Error, ErrorPlace, Result};
+use in_order::in_order;
+use pivvel_core::{Error, ErrorPlace, Result, Table, TablePart};
 
 /// The key of a field's metadata that says that its texts are numbers.
 pub const EXACT: &str = "pivvel:exact";
@@ -40,6 +44,16 @@ static FORMS: [TableForm; 6] = [
 #[derive(Clone, Copy)]
 pub struct TableForm(&'static Entry);
 
+/// How a form is written.
+enum Writing {
+    /// As text, rows by themselves: what stands before all of them, and how a batch of them is written.
+    Text { head: fn(&SchemaRef, TableOptions, &mut Vec<u8>) -> std::io::Result<()>, rows: WriteRows },
+    /// By a sink of its own, which takes batch after batch.
+    Sink(MakeSink),
+}
+
+type WriteRows = fn(&RecordBatch, TableOptions, &mut Vec<u8>) -> std::io::Result<()>;
+
 type MakeSink = for<'a> fn(
     &SchemaRef,
     &'a mut (dyn Write + Send),
@@ -56,8 +70,8 @@ struct Entry {
     is_text: bool,
     /// The cargo feature that it needs.
     feature: Option<&'static str>,
-    /// What writes it, where this build does.
-    sink: Option<MakeSink>,
+    /// How it is written, where this build does.
+    writing: Option<Writing>,
 }
 
 impl TableForm {
@@ -106,7 +120,9 @@ impl TableForm {
     /// # Errors
     /// The cargo feature that is off, with the command that turns it on.
     pub fn check(self, place: &ErrorPlace) -> Result<()> {
-        let Entry { what, feature: Some(feature), sink: None, .. } = self.0 else { return Ok(()) };
+        let Entry { what, feature: Some(feature), writing: None, .. } = self.0 else {
+            return Ok(());
+        };
         let message = format!(
             "this build does not write {what}; install it with: cargo install --path crates/pivvel-cli --features {feature}"
         );
@@ -129,7 +145,7 @@ impl std::fmt::Debug for TableForm {
 }
 
 /// What takes a table batch by batch.
-pub trait TableSink {
+pub trait TableSink: Send {
     /// Takes a batch of the schema that the sink was made for.
     ///
     /// # Errors
@@ -146,6 +162,8 @@ pub trait TableSink {
 /// How a table is written.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct TableOptions {
+    /// How many threads make and write it at most (default: as many as there are processors).
+    pub threads: Option<NonZero<usize>>,
     /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
     pub inert: bool,
 }
@@ -175,8 +193,64 @@ pub fn table_sink<'a>(
     out: &'a mut (dyn Write + Send),
     options: TableOptions,
 ) -> std::io::Result<Box<dyn TableSink + 'a>> {
-    match form.0.sink {
-        Some(sink) => sink(schema, out, options),
+    match form.0.writing {
+        Some(Writing::Sink(sink)) => sink(schema, out, options),
+        Some(Writing::Text { head, rows }) => {
+            let mut text = Vec::new();
+            head(schema, options, &mut text)?;
+            out.write_all(&text)?;
+            Ok(Box::new(TextSink { out, rows, options, text }))
+        }
         None => Err(std::io::Error::other(format!("this build does not write {}", form.0.what))),
     }
+}
+
+/// A sink of a text form.
+struct TextSink<'a> {
+    out: &'a mut (dyn Write + Send),
+    rows: WriteRows,
+    options: TableOptions,
+    text: Vec<u8>,
+}
+
+impl TableSink for TextSink<'_> {
+    fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+        self.text.clear();
+        (self.rows)(batch, self.options, &mut self.text)?;
+        self.out.write_all(&self.text)
+    }
+
+    fn finish(self: Box<Self>) -> std::io::Result<()> {
+        self.out.flush()
+    }
+}
+
+/// Writes a whole table. Its parts are made side by side, text forms write them so, too, and they leave in their order:
+/// the bytes are the same for any number of threads.
+///
+/// # Errors
+/// What the writer finds wrong; a form that this build does not write.
+pub fn write_table(
+    form: TableForm,
+    table: Table<'_>,
+    out: &mut (dyn Write + Send),
+    options: TableOptions,
+) -> std::io::Result<()> {
+    let Table { schema, mut parts } = table;
+    let threads = options.threads.or(available_parallelism().ok()).map_or(1, NonZero::get);
+    if let Some(Writing::Text { head, rows }) = form.0.writing {
+        let mut text = Vec::new();
+        head(&schema, options, &mut text)?;
+        out.write_all(&text)?;
+        let make = |part: TablePart<'_>| {
+            let mut text = Vec::new();
+            rows(&part.batch(), options, &mut text)?;
+            Ok(text)
+        };
+        in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text))?;
+        return out.flush();
+    }
+    let mut sink = table_sink(form, &schema, out, options)?;
+    in_order(&mut parts, threads, &|part| Ok(part.batch()), &mut |batch| sink.write(&batch))?;
+    sink.finish()
 }

@@ -1,6 +1,6 @@
 //! A table as Parquet.
 
-use super::Entry;
+use super::{Entry, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "Parquet",
@@ -8,9 +8,9 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("parquet"),
     #[cfg(feature = "parquet")]
-    sink: Some(|schema, out, _| Ok(Box::new(sink::ParquetSink::new(schema, out)?))),
+    writing: Some(Writing::Sink(|schema, out, _| Ok(Box::new(sink::ParquetSink::new(schema, out)?)))),
     #[cfg(not(feature = "parquet"))]
-    sink: None,
+    writing: None,
 };
 
 #[cfg(feature = "parquet")]

@@ -1,6 +1,6 @@
 //! A table as a workbook in the ISO form of Office Open XML, on one sheet.
 
-use super::Entry;
+use super::{Entry, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "workbooks",
@@ -8,7 +8,7 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("workbook"),
     #[cfg(feature = "workbook")]
-    sink: Some(|schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?))),
+    writing: Some(Writing::Sink(|schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?)))),
     #[cfg(not(feature = "workbook"))]
-    sink: None,
+    writing: None,
 };

@@ -1,6 +1,8 @@
 //! Tables of any columns in every form: what independent readers find is what was written, to the last digit.
 
 use std::collections::{BTreeMap, HashMap};
+use std::io::Write;
+use std::num::NonZero;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
@@ -9,7 +11,8 @@ use arrow_array::{
     StringArray, UInt64Array,
 };
 use arrow_schema::{DataType, Field, Schema};
-use pivvel_io::{EXACT, TableForm, TableOptions, is_number, rows_as_texts, table_sink};
+use pivvel_core::{Batches, Brief, CrossTab, TableSpec};
+use pivvel_io::{EXACT, TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_table};
 use proptest::prelude::*;
 use serde_json::value::RawValue;
 
@@ -178,7 +181,7 @@ proptest! {
 
     #[test]
     fn csv_as_its_crate_reads_it(batch in table(), inert: bool) {
-        let bytes = written(&batch, TableForm::CSV, TableOptions { inert });
+        let bytes = written(&batch, TableForm::CSV, TableOptions { inert, ..TableOptions::default() });
         let mut reader = csv::Reader::from_reader(&bytes[..]);
         let names: Vec<String> = reader.headers().unwrap().iter().map(str::to_string).collect();
         prop_assert_eq!(&names, &batch.schema().fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>());
@@ -288,4 +291,64 @@ fn same_columns(batch: &RecordBatch, found: Vec<RecordBatch>) -> Result<(), Test
         at += part.num_rows();
     }
     Ok(())
+}
+
+/// Harbours by order, enough of them for several parts of a table.
+fn crosstab() -> CrossTab {
+    let orders = 0..12_000usize;
+    let harbours: StringArray = orders.clone().map(|i| Some(format!("Harbour {}", i % 60))).collect();
+    let numbers: Int64Array = orders.clone().map(|i| Some((i / 30) as i64)).collect();
+    let amounts: Float64Array = orders.map(|i| Some(i as f64 / 7.0 - 300.0)).collect();
+    let columns: [(&str, ArrayRef); 3] =
+        [("harbour", Arc::new(harbours)), ("order", Arc::new(numbers)), ("amount", Arc::new(amounts))];
+    let batch = RecordBatch::try_from_iter(columns).unwrap();
+    let brief =
+        Brief::new().rows(["harbour", "order"]).measure(("sales", "sum(amount)")).measure(("n", "count()"));
+    CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap()
+}
+
+/// Parts are made and written side by side, and the bytes are those of one part after the other.
+#[test]
+fn tables_are_the_same_by_any_number_of_threads() {
+    let crosstab = crosstab();
+    for form in [TableForm::CSV, TableForm::JSON, TableForm::MARKDOWN, TableForm::PARQUET, TableForm::ARROW] {
+        let spec = TableSpec { exact: form.is_text(), ..TableSpec::default() };
+        let table = crosstab.table(&spec).unwrap();
+        let (mut one_by_one, schema) = (Vec::new(), table.schema.clone());
+        let mut sink = table_sink(form, &schema, &mut one_by_one, TableOptions::default()).unwrap();
+        let parts = table.batches().map(|batch| sink.write(&batch).unwrap()).count();
+        sink.finish().unwrap();
+        assert!(parts > 2, "{parts} parts");
+        for threads in 1..5 {
+            let mut out = Vec::new();
+            let options = TableOptions { threads: NonZero::new(threads), ..TableOptions::default() };
+            write_table(form, crosstab.table(&spec).unwrap(), &mut out, options).unwrap();
+            assert!(out == one_by_one, "{form:?} by {threads} threads");
+        }
+    }
+}
+
+/// What takes so many bytes and no more.
+struct Full(usize);
+
+impl Write for Full {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0 = self.0.checked_sub(bytes.len()).ok_or(std::io::ErrorKind::StorageFull)?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+#[test]
+fn a_full_disk_ends_all_threads() {
+    let crosstab = crosstab();
+    for (threads, room) in (1..5).flat_map(|threads| [(threads, 0), (threads, 1_000_000)]) {
+        let options = TableOptions { threads: NonZero::new(threads), ..TableOptions::default() };
+        let table = crosstab.table(&TableSpec::default()).unwrap();
+        let error = write_table(TableForm::CSV, table, &mut Full(room), options).unwrap_err();
+        assert_eq!(error.kind(), std::io::ErrorKind::StorageFull, "{threads} threads, {room} bytes");
+    }
 }

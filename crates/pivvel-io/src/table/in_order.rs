@@ -1,0 +1,71 @@
+//! Parts that are made side by side and taken in their order.
+
+use std::io::{Error, Result};
+use std::sync::{Condvar, Mutex, PoisonError};
+
+/// What waits for its turn: which part it is, what takes it, and what went wrong.
+struct Line<'a, T> {
+    turn: u64,
+    take: &'a mut (dyn FnMut(T) -> Result<()> + Send),
+    /// An error, or a thread that ended early, which ends all others.
+    ended: Option<Result<()>>,
+}
+
+/// Makes something of every part, by several threads, and gives it to `take` in the order of the parts. At most one a
+/// thread is waiting.
+pub(super) fn in_order<P: Send, T: Send>(
+    parts: &mut (dyn Iterator<Item = P> + Send),
+    threads: usize,
+    make: &(dyn Fn(P) -> Result<T> + Sync),
+    take: &mut (dyn FnMut(T) -> Result<()> + Send),
+) -> Result<()> {
+    if threads < 2 {
+        for part in parts {
+            take(make(part)?)?;
+        }
+        return Ok(());
+    }
+    let parts = Mutex::new((0..).zip(parts));
+    let line = Mutex::new(Line { turn: 0, take, ended: None });
+    let moved = Condvar::new();
+    let work = || {
+        let _guard = EndOnPanic { line: &line, moved: &moved };
+        loop {
+            let next = parts.lock().unwrap_or_else(PoisonError::into_inner).next();
+            let Some((number, part)) = next else { return };
+            let made = make(part);
+            let line = line.lock().unwrap_or_else(PoisonError::into_inner);
+            let own_turn = |line: &mut Line<'_, T>| line.turn != number && line.ended.is_none();
+            let mut line = moved.wait_while(line, own_turn).unwrap_or_else(PoisonError::into_inner);
+            if line.ended.is_some() {
+                return;
+            }
+            match made.and_then(|made| (line.take)(made)) {
+                Ok(()) => line.turn += 1,
+                Err(error) => line.ended = Some(Err(error)),
+            }
+            moved.notify_all();
+        }
+    };
+    std::thread::scope(|scope| {
+        (1..threads).for_each(|_| drop(scope.spawn(work)));
+        work();
+    });
+    line.into_inner().unwrap_or_else(PoisonError::into_inner).ended.unwrap_or(Ok(()))
+}
+
+/// Ends the others where one thread panics, so that none waits for it for ever.
+struct EndOnPanic<'a, 'l, T> {
+    line: &'a Mutex<Line<'l, T>>,
+    moved: &'a Condvar,
+}
+
+impl<T> Drop for EndOnPanic<'_, '_, T> {
+    fn drop(&mut self) {
+        if std::thread::panicking() {
+            let mut line = self.line.lock().unwrap_or_else(PoisonError::into_inner);
+            line.ended = Some(Err(Error::other("a thread ended early")));
+            self.moved.notify_all();
+        }
+    }
+}
