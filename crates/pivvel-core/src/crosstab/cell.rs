@@ -43,7 +43,7 @@ impl<'a> Cell<'a> {
     }
 
     /// The yardstick of the cell's peers; `None` where none of them has a value.
-    pub fn yardstick(&self, measure: usize) -> Option<&Yardstick> {
+    pub fn yardstick(&self, measure: usize) -> Option<&'a Yardstick> {
         self.crosstab.peers(measure, self.grain).yardstick_of(self.id as usize)
     }
 

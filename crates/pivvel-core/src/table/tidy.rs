@@ -120,7 +120,7 @@ impl<'a> TidyRow<'a> {
     }
 
     /// The yardstick of its peers; `None` where none of them has a value.
-    pub fn yardstick(&self) -> Option<&Yardstick> {
+    pub fn yardstick(&self) -> Option<&'a Yardstick> {
         self.cell.yardstick(self.measure)
     }
 
@@ -195,23 +195,27 @@ impl TidyShape {
             arrays.push(texts(rows, |row| Some(row.kinds()[axis])));
         }
         arrays.push(texts(rows, |row| Some(row.measure())));
+        // What several columns are made of is looked up once.
+        let values: Vec<Option<Value>> = rows.iter().map(TidyRow::value).collect();
+        let yardsticks: Vec<Option<&Yardstick>> = rows.iter().map(TidyRow::yardstick).collect();
         if !self.exact {
-            arrays.push(floats(rows, |row| row.value().and_then(number)));
+            arrays.push(floats(values.iter().map(|value| value.and_then(number))));
         }
-        arrays.push(digits(rows, TidyRow::value));
-        arrays.push(counts(rows, |row| Some(row.lines())));
+        arrays.push(digits(values.iter().copied()));
+        arrays.push(counts(rows.iter().map(|row| Some(row.lines()))));
         arrays.push(texts(rows, |row| Some(row.peers())));
-        arrays.push(counts(rows, |row| Some(row.yardstick().map_or(0, |y| y.count))));
+        let measured = || yardsticks.iter().copied();
+        arrays.push(counts(measured().map(|y| Some(y.map_or(0, |y| y.count)))));
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
         for end in ends {
             arrays.push(match self.exact {
-                true => digits(rows, |row| row.yardstick().map(end)),
-                false => floats(rows, |row| row.yardstick().map(end).and_then(number)),
+                true => digits(measured().map(|y| y.map(end))),
+                false => floats(measured().map(|y| y.map(end).and_then(number))),
             });
         }
-        arrays.push(floats(rows, |row| row.yardstick().and_then(|y| y.mean)));
-        arrays.push(floats(rows, TidyRow::position));
-        arrays.push(counts(rows, |row| row.rank().map(u64::from)));
+        arrays.push(floats(measured().map(|y| y.and_then(|y| y.mean))));
+        arrays.push(floats(measured().zip(&values).map(|(y, value)| y?.position(value.as_ref()?))));
+        arrays.push(counts(rows.iter().map(|row| row.rank().map(u64::from))));
         RecordBatch::try_new(self.schema.clone(), arrays)
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
     }
@@ -229,16 +233,15 @@ fn texts<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<&'a str>)
 }
 
 /// Values with all their digits. Neighbours often have the same ones.
-fn digits<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<Value>) -> ArrayRef {
-    let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * 12);
+fn digits(values: impl ExactSizeIterator<Item = Option<Value>>) -> ArrayRef {
+    let mut builder = StringBuilder::with_capacity(values.len(), values.len() * 12);
     // 1.5 and 1.50 are equal, and are not written alike.
     let alike = |a: Value, b: Value| match (a, b) {
         (Value::Exact(a), Value::Exact(b)) => (a.digits(), a.scale()) == (b.digits(), b.scale()),
         (a, b) => a == b,
     };
     let (mut last, mut text) = (None, String::new());
-    for row in rows {
-        let value = of(row);
+    for value in values {
         if let Some(value) = value.filter(|value| !last.is_some_and(|last| alike(*value, last))) {
             text.clear();
             // Writing into a string cannot fail.
@@ -250,10 +253,10 @@ fn digits<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<Value>) 
     Arc::new(builder.finish())
 }
 
-fn floats<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<f64>) -> ArrayRef {
-    Arc::new(rows.iter().map(of).collect::<Float64Array>())
+fn floats(all: impl Iterator<Item = Option<f64>>) -> ArrayRef {
+    Arc::new(all.collect::<Float64Array>())
 }
 
-fn counts<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<u64>) -> ArrayRef {
-    Arc::new(rows.iter().map(of).collect::<UInt64Array>())
+fn counts(all: impl Iterator<Item = Option<u64>>) -> ArrayRef {
+    Arc::new(all.collect::<UInt64Array>())
 }

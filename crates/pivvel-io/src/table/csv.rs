@@ -26,8 +26,17 @@ fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::
     let mut field = Vec::new();
     for row in 0..batch.num_rows() {
         for column in &columns {
+            let own = match column {
+                Column::Text(array) if options.inert && runs(array.value(row)) => None,
+                Column::Text(array) | Column::Exact(array) => Some(array.value(row).as_bytes()),
+                _ => None,
+            };
+            if let Some(own) = own {
+                csv.write_field(own).map_err(plain)?;
+                continue;
+            }
             field.clear();
-            if matches!(column, Column::Text(array) if options.inert && runs(array.value(row))) {
+            if matches!(column, Column::Text(_)) {
                 field.push(b'\'');
             }
             column.write(row, &mut field);
