@@ -168,8 +168,10 @@ pub(crate) trait GroupStates {
     fn first(&self) -> Option<Value>;
     /// The value of the last line.
     fn last(&self) -> Option<Value>;
-    /// All of them, sorted.
-    fn sorted(&self) -> Vec<Value>;
+    /// How many of them are listed.
+    fn listed(&self) -> usize;
+    /// Of all in order the one at a place and the next one; the last one twice.
+    fn two_at(&self, place: usize) -> [Value; 2];
     /// About how many different ones there are.
     fn distinct(&self) -> u64;
     /// About the value at a share of them.

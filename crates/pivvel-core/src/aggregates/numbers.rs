@@ -100,25 +100,35 @@ pub(super) fn squares_about_mean(values: &[Value]) -> Result<f64, Overflow> {
 ///
 /// # Errors
 /// An exact one of more than 38 digits.
-pub(crate) fn quantile_of_sorted(share: Share, sorted: &[Value]) -> Result<Value, Overflow> {
-    let (below, part, finer) = share.place(sorted.len());
-    let (low, high) = (sorted[below], sorted[(below + 1).min(sorted.len() - 1)]);
-    let (Value::Exact(low), Value::Exact(high)) = (low, high) else {
-        return Ok(Value::Float(quantile(share.as_f64(), sorted.len(), |i| sorted[i].as_f64())));
-    };
-    let exact = || {
-        let more = high.checked_sub(low)?.checked_mul(Decimal::new(part, finer))?;
-        low.checked_add(more).map(Value::Exact)
-    };
-    exact().ok_or(Overflow)
+pub(crate) fn quantile_between(
+    share: Share,
+    count: usize,
+    two: impl Fn(usize) -> [Value; 2],
+) -> Result<Value, Overflow> {
+    let (below, part, finer) = share.place(count);
+    let [low, high] = two(below);
+    if let (Value::Exact(low), Value::Exact(high)) = (low, high) {
+        let more = high.checked_sub(low).and_then(|more| more.checked_mul(Decimal::new(part, finer)));
+        return more.and_then(|more| low.checked_add(more)).map(Value::Exact).ok_or(Overflow);
+    }
+    // Where the share of floats lies, floats say.
+    let (place, part) = place_of(share.as_f64(), count);
+    let [low, high] = if place == below { [low, high] } else { two(place) };
+    let (low, high) = (low.as_f64(), high.as_f64());
+    Ok(Value::Float(if part == 0.0 { low } else { low + part * (high - low) }))
+}
+
+/// The place below which a share of sorted values lies, and how far it is from there to the next.
+fn place_of(share: f64, count: usize) -> (usize, f64) {
+    let place = share * (count - 1) as f64;
+    (place.floor() as usize, place.fract())
 }
 
 /// The quantile of sorted values, between two of them by straight interpolation: definition 7 of
 /// R. J. Hyndman and Y. Fan, "Sample quantiles in statistical packages" (1996), which is SQL's
 /// `percentile_cont`.
 pub(crate) fn quantile(share: f64, count: usize, value: impl Fn(usize) -> f64) -> f64 {
-    let place = share * (count - 1) as f64;
-    let (below, part) = (place.floor() as usize, place.fract());
+    let (below, part) = place_of(share, count);
     let low = value(below);
     if part == 0.0 { low } else { low + part * (value((below + 1).min(count - 1)) - low) }
 }

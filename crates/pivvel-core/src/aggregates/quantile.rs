@@ -1,13 +1,15 @@
 //! The value that so large a share of the values is not above: exactly, and within 0.4 % of it.
 
-use super::numbers::quantile_of_sorted;
+use super::numbers::quantile_between;
 use super::{AggregateFunction, Needs, PLAIN, Share, float};
 use crate::model::{FINEST, Overflow, Type, Value};
 
 const EXACT: AggregateFunction = AggregateFunction {
     needs: Needs { list: true, ..Needs::NONE },
     result: between,
-    of_states: |states, share| quantile_of_sorted(share, &states.sorted()).map(Some),
+    of_states: |states, share| {
+        quantile_between(share, states.listed(), |place| states.two_at(place)).map(Some)
+    },
     of_values: of_sorted,
     ..PLAIN
 };
@@ -48,5 +50,6 @@ fn between(of: Type, share: Share) -> Result<Type, &'static str> {
 fn of_sorted(values: &[Value], share: Share) -> Result<Option<Value>, Overflow> {
     let mut sorted = values.to_vec();
     sorted.sort_unstable_by(Value::order);
-    quantile_of_sorted(share, &sorted).map(Some)
+    let last = sorted.len() - 1;
+    quantile_between(share, sorted.len(), |place| [sorted[place], sorted[(place + 1).min(last)]]).map(Some)
 }

@@ -220,12 +220,12 @@ impl ValueStates {
             let floats = self.squares.iter().map(|moments| moments.float.to_bytes());
             keep("float squares", Arc::new(BinaryArray::from_iter_values(floats)));
         }
-        self.keep_values(&mut columns);
+        self.keep_values(groups, &mut columns);
         columns
     }
 
     /// The states that hold values, or what was made of them.
-    fn keep_values(&self, columns: &mut KeptColumns) {
+    fn keep_values(&self, groups: usize, columns: &mut KeptColumns) {
         let needs = self.needs;
         let mut keep = |name: &str, array: ArrayRef| columns.push((name.into(), array));
         for (needed, name, places) in
@@ -248,13 +248,9 @@ impl ValueStates {
             );
         }
         if needs.list {
-            let lengths = self.lists.iter().map(Vec::len);
-            let in_order = |list: &Vec<Value>| {
-                let mut list = list.clone();
-                list.sort_unstable_by(Value::order);
-                list
-            };
-            let values = self.values(self.lists.iter().flat_map(in_order).map(Some));
+            let lengths = (0..groups).map(|group| self.lists.len(group));
+            let in_order = |group: usize| self.lists.sorted(group, self.ty);
+            let values = self.values((0..groups).flat_map(in_order).map(Some));
             let field = Arc::new(Field::new("value", values.data_type().clone(), true));
             let offsets = OffsetBuffer::from_lengths(lengths);
             // As many values as the lengths say.
@@ -364,9 +360,11 @@ impl ValueStates {
             let array = column("list")?;
             let lists = array.as_list_opt::<i32>().ok_or_else(|| wrong("list"))?;
             let mut all = values(lists.values(), "list")?.into_iter().flatten();
-            self.lists =
-                lists.offsets().lengths().map(|length| all.by_ref().take(length).collect()).collect();
-            self.listed = self.lists.iter().map(Vec::len).sum();
+            self.lists.take(|take| {
+                for (group, length) in lists.offsets().lengths().enumerate() {
+                    all.by_ref().take(length).for_each(|value| take(group, value));
+                }
+            });
         }
         Ok(())
     }

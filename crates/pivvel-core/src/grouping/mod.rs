@@ -10,6 +10,7 @@ mod kept;
 mod key_sets;
 mod keys;
 mod leaf;
+mod lists;
 mod nest;
 mod pairs;
 mod sieve;

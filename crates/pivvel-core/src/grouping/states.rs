@@ -8,6 +8,7 @@ use std::sync::Arc;
 use arrow_buffer::i256;
 
 use super::key_sets::KeySets;
+use super::lists::Lists;
 use super::pairs::{NOWHERE, PairTable};
 use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
@@ -37,11 +38,9 @@ pub(super) struct ValueStates {
     pub(super) squares: Vec<Moments>,
     pub(super) firsts: Vec<Option<(i128, Value)>>,
     pub(super) lasts: Vec<Option<(i128, Value)>>,
-    pub(super) lists: Vec<Vec<Value>>,
+    pub(super) lists: Lists,
     pub(super) distincts: Vec<Distinct>,
     pub(super) sketches: Vec<QuantileSketch>,
-    /// Values in all lists together.
-    pub(super) listed: usize,
     /// About how many bytes all estimates take.
     pub(super) sketched: usize,
 }
@@ -277,10 +276,9 @@ impl ValueStates {
             squares: Vec::new(),
             firsts: Vec::new(),
             lasts: Vec::new(),
-            lists: Vec::new(),
+            lists: Lists::default(),
             distincts: Vec::new(),
             sketches: Vec::new(),
-            listed: 0,
             sketched: 0,
         }
     }
@@ -290,7 +288,7 @@ impl ValueStates {
     }
 
     fn bytes(&self, groups: usize) -> usize {
-        let Needs { low, high, squares, first, last, list, distinct, spread, .. } = self.needs;
+        let Needs { low, high, squares, first, last, distinct, spread, .. } = self.needs;
         let float = self.ty == Type::Float;
         // An exact sum of floats has a few limbs of its own.
         let floats = matches!(self.sums, Sums::Float(_));
@@ -303,12 +301,11 @@ impl ValueStates {
             (squares, size_of::<Moments>()),
             (first, size_of::<Option<(i128, Value)>>()),
             (last, size_of::<Option<(i128, Value)>>()),
-            (list, size_of::<Vec<Value>>()),
             (distinct, size_of::<Distinct>()),
             (spread, size_of::<QuantileSketch>()),
         ];
         let group = each.iter().filter(|(kept, _)| *kept).map(|(_, bytes)| bytes).sum::<usize>();
-        groups * group + self.listed * size_of::<Value>() + self.sketched
+        groups * group + self.lists.bytes() + self.sketched
     }
 
     fn resize(&mut self, groups: usize) {
@@ -335,7 +332,7 @@ impl ValueStates {
             self.lasts.resize(groups, None);
         }
         if list {
-            self.lists.resize(groups, Vec::new());
+            self.lists.resize(groups);
         }
         if distinct {
             self.distincts.resize(groups, Distinct::default());
@@ -371,11 +368,8 @@ impl ValueStates {
             Data::Float(floats) => self.take_floats(groups, floats, numbers),
         }
         if self.needs.list {
-            let (ty, lists, listed) = (self.ty, &mut self.lists, &mut self.listed);
-            each_value(groups, numbers, ty, |group, _, value| {
-                lists[group].push(value);
-                *listed += 1;
-            });
+            let ty = self.ty;
+            self.lists.take(|take| each_value(groups, numbers, ty, |group, _, value| take(group, value)));
         }
         self.sketch(groups, numbers);
         let Some(by) = by else { return Ok(()) };
@@ -490,10 +484,9 @@ impl ValueStates {
             if self.needs.spread {
                 self.sketches[target].merge(&theirs.sketches[group]);
             }
-            if self.needs.list {
-                self.lists[target].extend_from_slice(&theirs.lists[group]);
-                self.listed += theirs.lists[group].len();
-            }
+        }
+        if self.needs.list {
+            self.lists.merge(&theirs.lists, into);
         }
         Ok(())
     }
@@ -575,10 +568,12 @@ impl GroupStates for OneGroup<'_> {
         self.states.lasts[self.group].map(|(_, value)| value)
     }
 
-    fn sorted(&self) -> Vec<Value> {
-        let mut sorted = self.states.lists[self.group].clone();
-        sorted.sort_unstable_by(Value::order);
-        sorted
+    fn listed(&self) -> usize {
+        self.states.lists.len(self.group)
+    }
+
+    fn two_at(&self, place: usize) -> [Value; 2] {
+        self.states.lists.two_at(self.group, place, self.states.ty)
     }
 
     fn distinct(&self) -> u64 {
