@@ -166,7 +166,7 @@ fn lines_are_in_the_periods_of_the_calendar() {
 #[test]
 fn periods_are_read_as_they_are_written() {
     for (part, name) in DatePart::ALL {
-        let batch = support::batch([("day", days((-400..4_000).map(|day| day * 8 + 3)))]);
+        let batch = support::batch([("day", days((-400..4_000).map(|day| Some(day * 8 + 3))))]);
         let brief = Brief::new().rows([format!("day.{name}").as_str()]).measure(("lines", "count()"));
         let crosstab = CrossTab::build(&brief, &mut support::source(vec![batch])).unwrap();
         let rows = crosstab.rows();
