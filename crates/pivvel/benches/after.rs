@@ -3,7 +3,7 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench after` takes 3,000,000 lines, which make about a million rows;
 //! `PIVVEL_BENCH_LINES=20000` only checks that it runs. After `--` parts can be named that alone are run: `csv`, `json`,
-//! `parquet`, `arrow`, `batch`.
+//! `parquet`, `arrow`, `batch`, `median`.
 
 use std::fs::File;
 use std::io::BufWriter;
@@ -25,16 +25,15 @@ fn main() -> Outcome {
     let mut out = BufWriter::new(File::create(&csv)?);
     pivvel_demo::write_large(&mut out, lines, pivvel_demo::SEED)?;
     drop(out);
-    let mut source = TextSource::from_reader(
-        "lines.csv",
-        BufWriter::new(File::open(&csv)?).into_inner()?,
-        &ReadOptions::default(),
-    )?;
+    let named = |part: &str| arguments.iter().any(|argument| argument == part);
+    if named("median") {
+        return medians(&csv);
+    }
     let brief = Brief::new()
         .rows(["coast", "harbour", "yard"])
         .columns(["sold_on.year", "sold_on.month"])
         .measure(("sales", "sum(amount)"));
-    let crosstab = Run::new().build(&brief, &mut source)?;
+    let crosstab = built(&brief, &csv)?;
     let batch = crosstab.to_record_batch();
     println!(
         "{lines} lines, {} rows of {} columns, medians of {RUNS} runs\n",
@@ -47,7 +46,6 @@ fn main() -> Outcome {
         ("parquet", 1.2, 0.8, by_arrow_parquet),
         ("arrow", 1.5, 1.1, by_arrow_ipc),
     ];
-    let named = |part: &str| arguments.iter().any(|argument| argument == part);
     let any = parts.iter().any(|(part, ..)| named(part)) || named("batch");
     for (form, floor, aim, baseline) in parts.into_iter().filter(|(part, ..)| !any || named(part)) {
         let own = folder.path().join(format!("own.{form}"));
@@ -74,6 +72,50 @@ fn main() -> Outcome {
         row("  the values of the same cells, by hand", other_time);
         println!("    ratio: {ratio:.2}");
     }
+    if any { Ok(()) } else { medians(&csv) }
+}
+
+fn built(brief: &Brief, csv: &Path) -> Result<CrossTab, Box<dyn std::error::Error>> {
+    let mut source = TextSource::from_reader("lines.csv", File::open(csv)?, &ReadOptions::default())?;
+    Ok(Run::new().build(brief, &mut source)?)
+}
+
+/// Medians at all grains of 600 agents by quarter, beside a selection by hand on numbers that lie side by side.
+fn medians(csv: &Path) -> Outcome {
+    let layout =
+        Brief::new().rows(["coast", "harbour", "agent"]).columns(["sold_on.year", "sold_on.quarter"]);
+    let median = layout.clone().measure(("middle", "median(amount)"));
+    let sum = layout.measure(("sales", "sum(amount)"));
+    let mut numbers: Vec<i64> = Vec::new();
+    for line in std::fs::read_to_string(csv)?.lines().skip(1) {
+        let cents = line.rsplit(',').next().unwrap_or_default().replace('.', "");
+        numbers.push(cents.parse()?);
+    }
+    let mut middle = None;
+    let (own, hand, ratio) = compare(
+        &mut || {
+            middle = built(&median, csv)?.value(&[], &[], "middle");
+            Ok(())
+        },
+        &mut || {
+            for groups in [1, 12, 240, 600].into_iter().flat_map(|rows| [rows, rows * 3, rows * 12]) {
+                let mut own = numbers.clone();
+                for group in own.chunks_mut((numbers.len() / groups).max(1)) {
+                    let place = group.len() / 2;
+                    std::hint::black_box(group.select_nth_unstable(place));
+                }
+            }
+            Ok(())
+        },
+    )?;
+    numbers.sort_unstable();
+    let (low, high) = (numbers[(numbers.len() - 1) / 2], numbers[numbers.len() / 2]);
+    assert_eq!(middle.map(|value| value.as_f64()), Some((low + high) as f64 / 200.0), "the median of all");
+    let (sums, ..) = compare(&mut || built(&sum, csv).map(drop), &mut || Ok(()))?;
+    row("CSV to medians at all grains", own);
+    row("  CSV to sums of the same layout", sums);
+    row("  medians by hand, at as many groups of 12 grains", hand);
+    println!("    ratio to medians by hand: {ratio:.1} (floor 4, aim 2)");
     Ok(())
 }
 
