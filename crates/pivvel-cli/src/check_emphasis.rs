@@ -56,7 +56,8 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
 }
 
 /// Keys that other lines say.
-const SAID: [&str; 10] = ["on", "as", "by", "only", "levels", "reach", "peers", "along", "link", "rules"];
+const IN_OTHER_LINES: [&str; 10] =
+    ["on", "as", "by", "where", "levels", "reach", "peers", "along", "link", "rules"];
 
 /// The scale: its peers, and every other key of the brief that is not the default.
 fn scale(emphasis: &PlannedEmphasis) -> String {
@@ -65,7 +66,7 @@ fn scale(emphasis: &PlannedEmphasis) -> String {
     if spec.form == Form::Symbol && spec.rules.is_empty() && spec.steps.is_none() {
         words.push("steps: 3".into());
     }
-    let others = emphasis_keys(spec).into_iter().filter(|(key, _)| !SAID.contains(&key.as_str()));
+    let others = emphasis_keys(spec).into_iter().filter(|(key, _)| !IN_OTHER_LINES.contains(&key.as_str()));
     words.extend(others.map(|(key, value)| format!("{key}: {value}")));
     words.join("; ")
 }
