@@ -103,9 +103,12 @@ fn values<E: Evaluate>(
     })
 }
 
+/// A condition and a value.
+type Branch<L> = (TypedExpr<L>, TypedExpr<L>);
+
 /// The value of the first branch whose condition holds, else the last one.
 fn case<E: Evaluate>(
-    branches: &[(TypedExpr<E::Leaf>, TypedExpr<E::Leaf>)],
+    branches: &[Branch<E::Leaf>],
     otherwise: &TypedExpr<E::Leaf>,
     of: &mut E,
     active: &[bool],

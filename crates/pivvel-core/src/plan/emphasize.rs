@@ -246,8 +246,8 @@ pub(crate) const SCHEMES: [&str; 3] = ["http:", "https:", "mailto:"];
 /// A link begins with its scheme, or is wholly what a dimension's label says.
 fn check_link(place: &str, link: Option<&Template>) -> Result<()> {
     let link = link.cloned().unwrap_or_default();
-    let begins = |scheme: &&str| link.as_str().to_lowercase().starts_with(*scheme);
-    if link.only_hole().is_some() || SCHEMES.iter().any(|scheme| begins(&scheme)) {
+    let lower = link.as_str().to_lowercase();
+    if link.only_hole().is_some() || SCHEMES.iter().any(|scheme| lower.starts_with(scheme)) {
         return Ok(());
     }
     let message = format!("{link} is no link that a page may hold; it begins with http:, https: or mailto:");

@@ -12,7 +12,7 @@ use crate::support::{batch, close, days, decimals, numbers, texts};
 
 /// The columns of numbers: whole ones, decimals that may be wider than 64 bits, and floats.
 const COLUMNS: [&str; 6] = ["a", "b", "c", "d", "wide", "float"];
-const FUNCTIONS: [&str; 6] = ["sum", "count", "min", "max", "mean", "variance"];
+const FUNCTIONS: [&str; 7] = ["sum", "count", "min", "max", "mean", "variance", "median"];
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -103,6 +103,14 @@ fn expected(function: &str, column: &str, numbers: &[i64]) -> Option<f64> {
         "min" => all.iter().copied().reduce(f64::min),
         "max" => all.iter().copied().reduce(f64::max),
         "mean" => Some(sum / count),
+        "median" => {
+            let (mut exact, mut all) = (exact, all);
+            exact.sort_unstable();
+            all.sort_by(f64::total_cmp);
+            let (low, high) = ((exact.len() - 1) / 2, exact.len() / 2);
+            let middle = (exact[low] + exact[high]) as f64 / 2.0 / unit;
+            Some(if column == "float" { (all[low] + all[high]) / 2.0 } else { middle })
+        }
         _ => {
             let squares = all.iter().map(|n| (n - sum / count).powi(2)).sum::<f64>();
             (count > 1.0).then(|| squares / (count - 1.0))
