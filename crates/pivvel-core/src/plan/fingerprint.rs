@@ -2,7 +2,7 @@
 //! version. Whoever changes them changes the versions of kept groups and of tables.
 
 use super::model::{Dimension, Pick, Plan, PlannedItem, PlannedTier};
-use crate::brief::TopBrief;
+use crate::brief::{Template, TopBrief};
 use crate::formula::Formula;
 
 /// The formula as it is printed, however it was written.
@@ -42,7 +42,11 @@ fn dimension(dimension: &Dimension) -> String {
     let having = having.as_ref().map_or(String::new(), |having| format!(" having {}", printed(having)));
     let top = top.as_ref().map_or(String::new(), |TopBrief { count, by, overall, others }| {
         let end = if *lowest { "lowest" } else { "highest" };
-        format!(" {end} {count} by {} overall {overall} others {others:?}", printed(by))
+        format!(
+            " {end} {count} by {} overall {overall} others {:?}",
+            printed(by),
+            others.as_ref().map(Template::as_str)
+        )
     });
     format!("{name:?} by {} only {only:?} except {except:?}{having}{top} totals of {totals_of}", order)
 }

@@ -296,6 +296,31 @@ fn stored_groups_are_read_or_refused_by_their_form() {
     );
 }
 
+/// What fingerprints are made of beside lines and measures: orders, tops, tiers, items, assumptions.
+#[test]
+fn fingerprints_stay_from_version_to_version() {
+    let pinned = [
+        ("agents.toml", "1bf94ba3780c98c4"),
+        ("coasts.toml", "ec1b5caadcfcef0d"),
+        ("plan.toml", "241eef1527e2e04f"),
+        ("quiet.toml", "01d8f7ba96a7df38"),
+        ("ranks.toml", "76d399aea2cf3fad"),
+        ("tiers.toml", "c49af9277a9f1ebb"),
+        ("top.toml", "ad33be7d6c3278a6"),
+        ("uplift.toml", "57287e454b4eda14"),
+        ("variance.toml", "8495ab7812698b9a"),
+        ("weekdays.toml", "1e9157e6d9a03d2f"),
+    ];
+    for (name, fingerprint) in pinned {
+        let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
+        let brief = pivvel::brief_from_toml(name, text).unwrap();
+        let options = ReadOptions::default();
+        let mut lines = TextSource::from_reader("lines.csv", pivvel_demo::CSV.as_bytes(), &options).unwrap();
+        let crosstab = CrossTab::build(&brief, &mut lines).unwrap();
+        assert_eq!(crosstab.fingerprint(), fingerprint, "{name}");
+    }
+}
+
 /// Row groups of which no line is wanted are not read, and the result and what is told of the lines are
 /// the same.
 #[test]
