@@ -66,11 +66,11 @@ impl Lists {
         self.parts.resize(groups, Vec::new());
     }
 
-    /// About how many bytes the values take.
+    /// About how many bytes the values take. Lists double when they are full, so they have room for half as many more.
     pub(super) fn bytes(&self) -> usize {
         let (values, parts) = self.counts;
-        self.own.len() * (size_of::<List>() + size_of::<Vec<(u32, u32)>>())
-            + (values + parts) * size_of::<i64>()
+        let group = size_of::<List>() + size_of::<Vec<(u32, u32)>>();
+        self.own.len() * group + (values + parts) * size_of::<i64>() * 3 / 2
     }
 
     /// Takes what `each` gives: groups with a value.
