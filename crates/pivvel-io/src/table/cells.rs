@@ -81,7 +81,6 @@ impl<'a> Column<'a> {
         };
         match self {
             Column::Text(array) => Cell::Text(array.value(row)),
-            // There is no number of such a name in a text form.
             Column::Float(array) if !array.value(row).is_finite() => Cell::Blank,
             Column::Day(_) => Cell::Day(written()),
             Column::YesNo(array) => Cell::YesNo(array.value(row)),
@@ -100,7 +99,10 @@ impl<'a> Column<'a> {
             Column::Whole(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Count(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Decimal(array, scale) => write!(out, "{}", Decimal::new(array.value(row), *scale)),
-            Column::Float(array) => write_float(array.value(row), out),
+            // There is no number of such a name in a text form.
+            Column::Float(array) if !array.value(row).is_finite() => Ok(()),
+            // Minus zero is zero.
+            Column::Float(array) => write!(out, "{}", array.value(row) + 0.0),
             Column::Day(array) => write!(out, "{}", Value::Date(array.value(row))),
             Column::YesNo(array) => out.write_all(if array.value(row) { b"yes" } else { b"no" }),
         };
@@ -129,21 +131,6 @@ impl Cell<'_> {
             Cell::YesNo(true) => "yes",
             Cell::YesNo(false) => "no",
         }
-    }
-}
-
-/// The shortest digits that are read as the same number, without an exponent; nothing of what is not finite.
-fn write_float(number: f64, out: &mut Vec<u8>) -> std::io::Result<()> {
-    if !number.is_finite() {
-        return Ok(());
-    }
-    // Minus zero is zero.
-    let number = number + 0.0;
-    let mut buffer = ryu::Buffer::new();
-    let text = buffer.format_finite(number);
-    match text.contains('e') {
-        true => write!(out, "{number}"),
-        false => out.write_all(text.strip_suffix(".0").unwrap_or(text).as_bytes()),
     }
 }
 
