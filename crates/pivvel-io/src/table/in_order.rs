@@ -3,8 +3,8 @@
 use std::io::{Error, Result};
 use std::sync::{Condvar, Mutex, PoisonError};
 
-/// What waits for its turn: which part it is, what takes it, and what went wrong.
-struct Line<'a, T> {
+/// Where parts wait for their turn: whose turn it is, what takes it, and what went wrong.
+struct Queue<'a, T> {
     turn: u64,
     take: &'a mut (dyn FnMut(T) -> Result<()> + Send),
     /// An error, or a thread that ended early, which ends all others.
@@ -26,23 +26,23 @@ pub(super) fn in_order<P: Send, T: Send>(
         return Ok(());
     }
     let parts = Mutex::new((0..).zip(parts));
-    let line = Mutex::new(Line { turn: 0, take, ended: None });
+    let queue = Mutex::new(Queue { turn: 0, take, ended: None });
     let moved = Condvar::new();
     let work = || {
-        let _guard = EndOnPanic { line: &line, moved: &moved };
+        let _guard = EndOnPanic { queue: &queue, moved: &moved };
         loop {
             let next = parts.lock().unwrap_or_else(PoisonError::into_inner).next();
             let Some((number, part)) = next else { return };
             let made = make(part);
-            let line = line.lock().unwrap_or_else(PoisonError::into_inner);
-            let own_turn = |line: &mut Line<'_, T>| line.turn != number && line.ended.is_none();
-            let mut line = moved.wait_while(line, own_turn).unwrap_or_else(PoisonError::into_inner);
-            if line.ended.is_some() {
+            let queue = queue.lock().unwrap_or_else(PoisonError::into_inner);
+            let own_turn = |queue: &mut Queue<'_, T>| queue.turn != number && queue.ended.is_none();
+            let mut queue = moved.wait_while(queue, own_turn).unwrap_or_else(PoisonError::into_inner);
+            if queue.ended.is_some() {
                 return;
             }
-            match made.and_then(|made| (line.take)(made)) {
-                Ok(()) => line.turn += 1,
-                Err(error) => line.ended = Some(Err(error)),
+            match made.and_then(|made| (queue.take)(made)) {
+                Ok(()) => queue.turn += 1,
+                Err(error) => queue.ended = Some(Err(error)),
             }
             moved.notify_all();
         }
@@ -51,20 +51,20 @@ pub(super) fn in_order<P: Send, T: Send>(
         (1..threads).for_each(|_| drop(scope.spawn(work)));
         work();
     });
-    line.into_inner().unwrap_or_else(PoisonError::into_inner).ended.unwrap_or(Ok(()))
+    queue.into_inner().unwrap_or_else(PoisonError::into_inner).ended.unwrap_or(Ok(()))
 }
 
 /// Ends the others where one thread panics, so that none waits for it for ever.
 struct EndOnPanic<'a, 'l, T> {
-    line: &'a Mutex<Line<'l, T>>,
+    queue: &'a Mutex<Queue<'l, T>>,
     moved: &'a Condvar,
 }
 
 impl<T> Drop for EndOnPanic<'_, '_, T> {
     fn drop(&mut self) {
         if std::thread::panicking() {
-            let mut line = self.line.lock().unwrap_or_else(PoisonError::into_inner);
-            line.ended = Some(Err(Error::other("a thread ended early")));
+            let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
+            queue.ended = Some(Err(Error::other("a thread ended early")));
             self.moved.notify_all();
         }
     }
