@@ -181,7 +181,7 @@ fn periods_are_read_as_they_are_written() {
             .collect();
         assert!(periods.len() > 3 && periods.is_sorted(), "{name}: {periods:?}");
     }
-    for wrong in ["", "25", "2025-Q5", "2025-13", "2025-W54", "2025-02-30", "+2025", "Q0", "Ja"] {
+    for wrong in ["", "2025-Q5", "2025-13", "2025-W54", "2025-02-30", "+2025", "Q0", "Ja"] {
         assert!(wrong.parse::<Period>().is_err(), "{wrong}");
     }
 }
