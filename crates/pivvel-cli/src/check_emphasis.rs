@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use pivvel::{Brief, Dimension, Form, PanelScale, Plan, PlannedEmphasis, Reach, Result, emphasis_keys};
+use pivvel::{Brief, Dimension, PanelScale, Plan, PlannedEmphasis, Reach, Result, emphasis_keys};
 
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
@@ -55,7 +55,7 @@ fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
     if names.is_empty() { "at no level of this layout".into() } else { names.join(", ") }
 }
 
-/// Keys that other lines say.
+/// Keys that stand in other lines.
 const IN_OTHER_LINES: [&str; 10] =
     ["on", "as", "by", "where", "levels", "reach", "peers", "along", "link", "rules"];
 
@@ -63,8 +63,8 @@ const IN_OTHER_LINES: [&str; 10] =
 fn scale(emphasis: &PlannedEmphasis) -> String {
     let spec = &emphasis.spec;
     let mut words = vec![format!("peers: {}", spec.peers)];
-    if spec.form == Form::Symbol && spec.rules.is_empty() && spec.steps.is_none() {
-        words.push("steps: 3".into());
+    if let (None, Some(steps)) = (spec.steps, spec.scale_steps().filter(|_| spec.rules.is_empty())) {
+        words.push(format!("steps: {steps}"));
     }
     let others = emphasis_keys(spec).into_iter().filter(|(key, _)| !IN_OTHER_LINES.contains(&key.as_str()));
     words.extend(others.map(|(key, value)| format!("{key}: {value}")));

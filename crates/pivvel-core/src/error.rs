@@ -362,13 +362,13 @@ impl fmt::Display for Error {
                 f,
                 "{place}: a number has more than 38 digits, or is larger than floating-point numbers can be"
             ),
-            Fault::Io { place, cause } => write!(f, "{place}: {}", plain(cause)),
+            Fault::Io { place, cause } => write!(f, "{place}: {}", system_message(cause)),
         }
     }
 }
 
 /// What the system said, in words and without its error number.
-fn plain(cause: &std::io::Error) -> String {
+fn system_message(cause: &std::io::Error) -> String {
     use std::io::ErrorKind as K;
     match cause.kind() {
         K::NotFound => "there is no such file".into(),

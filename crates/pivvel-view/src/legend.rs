@@ -140,7 +140,7 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
     let (planned, spec) = (emphasis.planned(), &emphasis.planned().spec);
     let diverging = planned.is_diverging();
     let palette = wardrobe.palette(place, Some(i));
-    let steps = spec.steps.or((spec.form == Form::Symbol).then_some(3));
+    let steps = spec.scale_steps();
     let paint = |position: f64| match spec.form {
         Form::Symbol => symbol_paint(position, diverging, spec.good),
         Form::Bar => bar_paint(palette, diverging && position < 0.0, spec.good),

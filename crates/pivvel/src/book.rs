@@ -24,7 +24,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
         pivvel_core::TABLE_VERSION
     );
     // A fixed day, so that the same cross-tab is the same file.
-    let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(plain)?;
+    let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(into_io_error)?;
     let properties = DocProperties::new().set_title(crosstab.title()).set_comment(comment);
     book.set_properties(&properties.set_creation_datetime(&day));
     let views = crosstab.views().iter().map(|view| &view.crosstab);
@@ -32,19 +32,19 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
         let sheet = book.add_worksheet();
         sheet
             .set_name(if place == 0 { "Cross-tab".into() } else { format!("View {place}") })
-            .map_err(plain)?;
-        lay_out(sheet, crosstab).map_err(plain)?;
+            .map_err(into_io_error)?;
+        lay_out(sheet, crosstab).map_err(into_io_error)?;
     }
     let TargetOptions { levels, with_hidden, .. } = options.clone();
     let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
     let sheet = book.add_worksheet();
-    sheet.set_name("Tidy").map_err(plain)?;
+    sheet.set_name("Tidy").map_err(into_io_error)?;
     fill_sheet(sheet, &table.schema.clone(), table.batches())?;
-    book.save_to_buffer().map_err(plain)
+    book.save_to_buffer().map_err(into_io_error)
 }
 
-fn plain(error: XlsxError) -> std::io::Error {
+fn into_io_error(error: XlsxError) -> std::io::Error {
     match error {
         XlsxError::IoError(error) => error,
         other => std::io::Error::other(other.to_string()),

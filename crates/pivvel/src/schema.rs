@@ -7,7 +7,7 @@ use serde_json::Value;
 
 /// The schema of a type (draft 2020-12).
 pub(crate) fn schema_of<T: JsonSchema>(id: &str) -> Value {
-    let settings = SchemaSettings::draft2020_12().with_transform(RecursiveTransform(plain));
+    let settings = SchemaSettings::draft2020_12().with_transform(RecursiveTransform(without_nulls));
     let mut schema = settings.into_generator().into_root_schema_for::<T>();
     schema.insert("$id".into(), id.into());
     schema.into()
@@ -24,7 +24,7 @@ pub(crate) fn schema_text<T: JsonSchema>(id: &str) -> String {
 }
 
 /// What is left out is left out, never null, and a sentence is one line.
-fn plain(schema: &mut schemars::Schema) {
+fn without_nulls(schema: &mut schemars::Schema) {
     if let Some(types) = schema.get_mut("type").and_then(Value::as_array_mut) {
         types.retain(|name| name != "null");
         if let [one] = types.as_slice() {

@@ -408,6 +408,11 @@ impl EmphasisBrief {
         EmphasisBrief { on: on.into(), form, ..EmphasisBrief::default() }
     }
 
+    /// How many steps its scale has, if any: three by default where it is symbols.
+    pub fn scale_steps(&self) -> Option<u8> {
+        self.steps.or((self.form == Form::Symbol).then_some(3))
+    }
+
     /// Whether the whole row stands out.
     pub(crate) fn is_whole_row(&self) -> bool {
         self.reach == Reach::Row

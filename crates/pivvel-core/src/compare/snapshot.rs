@@ -148,7 +148,7 @@ fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<Sn
     };
     let exact = schema.index_of("exact").is_ok();
     let cell = |row: usize| {
-        let plain = |column: &str| text(column, row).unwrap_or_default();
+        let cell_text = |column: &str| text(column, row).unwrap_or_default();
         let written = if exact { text("exact", row) } else { text("value", row) };
         let value = written.map(|written| {
             Value::read(&written).ok_or_else(|| {
@@ -161,13 +161,13 @@ fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<Sn
         Ok(SnapshotRow {
             key: RowKey {
                 members: dimensions.iter().map(|d| text(d, row)).collect(),
-                row_level: plain("row_level"),
-                column_level: plain("column_level"),
-                measure: plain("measure"),
+                row_level: cell_text("row_level"),
+                column_level: cell_text("column_level"),
+                measure: cell_text("measure"),
             },
-            kinds: [plain("row_kind"), plain("column_kind")],
+            kinds: [cell_text("row_kind"), cell_text("column_kind")],
             value: value.transpose()?,
-            lines: plain("lines").parse().unwrap_or(0),
+            lines: cell_text("lines").parse().unwrap_or(0),
             rank: text("rank", row).and_then(|rank| rank.parse().ok()),
         })
     };

@@ -83,7 +83,7 @@ impl std::str::FromStr for Address {
                 );
                 return Err(Error::request(place(), message));
             };
-            address.members.push((plain(&part[..at]), plain(&part[at + 1..])));
+            address.members.push((trimmed(&part[..at]), trimmed(&part[at + 1..])));
         }
         Ok(address)
     }
@@ -122,7 +122,7 @@ fn parts(text: &str) -> Option<Vec<Vec<(char, bool)>>> {
 }
 
 /// A text without the blanks around it that were not quoted.
-fn plain(part: &[(char, bool)]) -> String {
+fn trimmed(part: &[(char, bool)]) -> String {
     let blank = |(c, quoted): &&(char, bool)| !quoted && c.is_whitespace();
     let lead = part.iter().take_while(blank).count();
     let tail = part[lead..].iter().rev().take_while(blank).count();

@@ -224,7 +224,7 @@ impl Trace {
         let (shown, order, needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;
         let shape = schema(&shown);
         let (rows, columns) =
-            (plain(&self.inside.frame.rows, row), plain(&self.inside.frame.columns, column));
+            (uncalculated(&self.inside.frame.rows, row), uncalculated(&self.inside.frame.columns, column));
         let bare = Grouping {
             values: self.plan.grouping.values.clone(),
             finer: self.plan.grouping.finer.clone(),
@@ -311,7 +311,7 @@ impl Trace {
 }
 
 /// The entries that are not calculated which an entry is made of.
-fn plain(axis: &Axis, entry: Entry) -> Vec<Entry> {
+fn uncalculated(axis: &Axis, entry: Entry) -> Vec<Entry> {
     let made_of = made_of(axis, entry.level(), entry.node);
     made_of.into_iter().map(|node| Entry::new(entry.level(), node)).collect()
 }

@@ -90,7 +90,7 @@ impl Emphasis {
         let rank = decided.peers.rank(cell);
         let position = on.and_then(|(scale, value)| scale.position(&value, rank));
         let span = on.filter(|_| form == Form::Bar).and_then(|(scale, value)| scale.span(&value, rank));
-        let steps = spec.steps.or((form == Form::Symbol).then_some(3)).filter(|_| spec.rules.is_empty());
+        let steps = spec.scale_steps().filter(|_| spec.rules.is_empty());
         let step = steps
             .zip(position)
             .and_then(|(steps, p)| Some((step(p, steps, self.planned.is_diverging())?, steps)));

@@ -50,12 +50,12 @@ pub(crate) fn extents(condition: &LineFormula) -> Vec<Extent> {
 }
 
 fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Option<Extent> {
-    let (slot, part) = match &plain(column).step {
+    let (slot, part) = match &strip_casts(column).step {
         Step::Leaf(LineLeaf::Column(slot)) => (*slot, None),
         Step::Leaf(LineLeaf::Part(slot, part)) => (*slot, Some(*part)),
         _ => return None,
     };
-    let constant = plain(value);
+    let constant = strip_casts(value);
     let (low, high) = match (&constant.step, part) {
         (Step::Digits(period), Some(part)) => days(Period::new(part, i32::try_from(*period).ok()?))?,
         (Step::Digits(day), None) if constant.ty == Type::Day => {
@@ -80,9 +80,9 @@ fn compared(operator: Operator, column: &LineFormula, value: &LineFormula) -> Op
 }
 
 /// The formula below what only makes it finer.
-fn plain(formula: &LineFormula) -> &LineFormula {
+fn strip_casts(formula: &LineFormula) -> &LineFormula {
     match &formula.step {
-        Step::Convert(inner) if formula.ty != Type::Float => plain(inner),
+        Step::Convert(inner) if formula.ty != Type::Float => strip_casts(inner),
         _ => formula,
     }
 }

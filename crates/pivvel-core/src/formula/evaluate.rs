@@ -43,7 +43,7 @@ pub(crate) enum Data<'a> {
 
 impl Numbers<'_> {
     /// The digits, where they are narrow and none is blank.
-    pub(crate) fn plain(&self) -> Option<&[i64]> {
+    pub(crate) fn dense_i64(&self) -> Option<&[i64]> {
         match &self.data {
             Data::Narrow(digits) if self.blanks.as_ref().is_none_or(|blanks| blanks.null_count() == 0) => {
                 Some(digits)

@@ -175,7 +175,7 @@ fn update(
 ) -> Result<()> {
     let numbers = numbers(values, evaluation)?;
     let overflow = |value: usize| Error::overflow(&values[value].name);
-    match states.plain(&numbers) {
+    match states.dense_sums(&numbers) {
         Some(columns) => states.totals.take(groups, &columns, 0),
         None => states.add(groups, &numbers).map_err(overflow)?,
     }

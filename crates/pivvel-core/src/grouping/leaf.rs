@@ -171,7 +171,7 @@ impl<'p> Scan<'p> {
         self.columns.read(&mut evaluation)?;
         let values = &self.grouping.values;
         let numbers = numbers(values, &mut evaluation)?;
-        let plain = self.states.plain(&numbers);
+        let plain = self.states.dense_sums(&numbers);
         self.group_of_line.resize(lines, NONE);
         for first in (0..lines).step_by(CACHED) {
             let block = first..lines.min(first + CACHED);

@@ -13,8 +13,10 @@ pub(super) struct Lists {
     /// Lists of other groups that are part of a group: which of the pools, and which list there.
     parts: Vec<Vec<(u32, u32)>>,
     pools: Vec<Arc<Vec<List>>>,
-    /// Values of its own, and lists of others.
-    counts: (usize, usize),
+    /// Values in all of its own lists.
+    values: usize,
+    /// Lists of other groups that are part of its groups.
+    shared: usize,
 }
 
 /// Values as numbers in the same order.
@@ -68,14 +70,13 @@ impl Lists {
 
     /// About how many bytes the values take. Lists double when they are full, so they have room for half as many more.
     pub(super) fn bytes(&self) -> usize {
-        let (values, parts) = self.counts;
         let group = size_of::<List>() + size_of::<Vec<(u32, u32)>>();
-        self.own.len() * group + (values + parts) * size_of::<i64>() * 3 / 2
+        self.own.len() * group + (self.values + self.shared) * size_of::<i64>() * 3 / 2
     }
 
     /// Takes what `each` gives: groups with a value.
     pub(super) fn take(&mut self, each: impl FnOnce(&mut dyn FnMut(usize, Value))) {
-        let (own, taken) = (Arc::make_mut(&mut self.own), &mut self.counts.0);
+        let (own, taken) = (Arc::make_mut(&mut self.own), &mut self.values);
         each(&mut |group, value| {
             own[group].push(key(value));
             *taken += 1;
@@ -100,7 +101,7 @@ impl Lists {
                 parts.push((own, group as u32));
             }
             parts.extend(theirs.parts[group].iter().map(|(place, list)| (pools[*place as usize], *list)));
-            self.counts.1 += parts.len() - before;
+            self.shared += parts.len() - before;
         }
     }
 

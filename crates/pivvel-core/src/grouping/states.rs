@@ -122,12 +122,12 @@ impl States {
 
     /// The columns of all exact sums, where none of them has blanks or is wide: then [`Totals::take`] takes
     /// lines and sums together.
-    pub(super) fn plain<'a>(
+    pub(super) fn dense_sums<'a>(
         &self,
         numbers: &'a [(Numbers<'_>, Option<Numbers<'_>>)],
     ) -> Option<Vec<&'a [i64]>> {
         let sums = self.values.iter().zip(numbers).filter(|(value, _)| value.is_summed());
-        sums.map(|(_, (numbers, _))| numbers.plain()).collect()
+        sums.map(|(_, (numbers, _))| numbers.dense_i64()).collect()
     }
 
     /// Counts lines into the groups that are named for them and adds to all exact sums, column by column. Fails

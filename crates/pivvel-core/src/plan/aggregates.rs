@@ -147,7 +147,7 @@ pub(super) fn lines_aggregate(
         let finer = kept.finer(vec![Key { name: argument.to_string(), formula }], filter);
         return Ok(TypedExpr::leaf(Aggregate::Distinct { finer }, Type::Exact { scale: 0 }));
     }
-    plain(function, call, filter, columns, kept)
+    of_lines(function, call, filter, columns, kept)
 }
 
 /// `mean(sum(amount) per client)`.
@@ -176,7 +176,7 @@ fn nested(
 }
 
 /// An aggregate of a formula over lines, whose states are kept.
-fn plain(
+fn of_lines(
     function: Function,
     call: &AggregateCall<'_>,
     filter: Option<LineFormula>,

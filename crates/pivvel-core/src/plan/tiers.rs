@@ -180,17 +180,17 @@ pub(super) fn plan_by(brief: &Brief, tiers: &mut [PlannedTier], scope: &mut Cell
 
 /// A tier's members are known before there are cells, so what classifies them reads no other cell.
 pub(super) fn check_by(brief: &Brief, tiers: &[PlannedTier], measures: &[Measure]) -> Result<()> {
-    fn plain(formula: &CellFormula, measures: &[Measure]) -> bool {
+    fn reads_aggregates_only(formula: &CellFormula, measures: &[Measure]) -> bool {
         let mut all = true;
         formula.leaves(&mut |leaf| match leaf {
             CellLeaf::Aggregate(_) => {}
-            CellLeaf::Measure(i) => all &= plain(&measures[*i].cell, measures),
+            CellLeaf::Measure(i) => all &= reads_aggregates_only(&measures[*i].cell, measures),
             _ => all = false,
         });
         all
     }
     for (tier, spec) in tiers.iter().zip(&brief.tiers) {
-        if tier.by_formula.as_ref().is_some_and(|formula| !plain(formula, measures)) {
+        if tier.by_formula.as_ref().is_some_and(|formula| !reads_aggregates_only(formula, measures)) {
             let message = "a tier is found before there are cells, so it goes by aggregates of lines alone";
             return Err(spec.by.error_as_a_whole(&format!("tier {}", tier.name), message));
         }

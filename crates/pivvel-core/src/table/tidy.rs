@@ -10,7 +10,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::spec::{exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
-use crate::model::Value;
+use crate::model::{AxisSide, Value};
 use crate::peers::Yardstick;
 use crate::rollup::{Axis, Entry};
 
@@ -78,8 +78,9 @@ impl<'a> TidyRow<'a> {
     }
 
     /// The label of a dimension of an axis, by its level; `None` where it is rolled up.
-    fn label(&self, axis: usize, level: usize) -> Option<&'a str> {
-        let (axis, entry) = self.axes()[axis];
+    fn label(&self, side: AxisSide, level: usize) -> Option<&'a str> {
+        let [rows, columns] = self.axes();
+        let (axis, entry) = side.pick(rows, columns);
         axis.label_at(entry, level)
     }
 
@@ -151,7 +152,8 @@ impl CrossTab {
 /// The columns of the tidy result, where exact numbers stand as text or beside binary ones.
 pub(super) struct TidyShape {
     pub(super) schema: SchemaRef,
-    dimensions: usize,
+    /// The dimensions of each axis.
+    depths: [(AxisSide, usize); 2],
     exact: bool,
 }
 
@@ -176,18 +178,16 @@ impl TidyShape {
             }
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        TidyShape { schema: Arc::new(schema), dimensions: names.len(), exact }
+        let depths =
+            [(AxisSide::Rows, crosstab.rows().depth()), (AxisSide::Columns, crosstab.columns().depth())];
+        TidyShape { schema: Arc::new(schema), depths, exact }
     }
 
     pub(super) fn batch(&self, rows: &[TidyRow<'_>]) -> RecordBatch {
         let mut arrays: Vec<ArrayRef> = Vec::with_capacity(self.schema.fields().len());
-        let axes = |crosstab: &CrossTab| [crosstab.rows().depth(), crosstab.columns().depth()];
-        let depths = rows.first().map_or([0, 0], |row| axes(row.crosstab));
-        for (axis, depth) in depths.into_iter().enumerate() {
-            arrays.extend((1..=depth).map(|level| texts(rows, |row| row.label(axis, level))));
+        for (side, depth) in self.depths {
+            arrays.extend((1..=depth).map(|level| texts(rows, |row| row.label(side, level))));
         }
-        // Where there is no row there are no members either.
-        arrays.resize_with(self.dimensions, || texts(rows, |_| None));
         for axis in 0..2 {
             arrays.push(texts(rows, |row| Some(row.levels()[axis])));
         }

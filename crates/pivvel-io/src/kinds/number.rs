@@ -88,7 +88,7 @@ fn is_unit(c: char) -> bool {
 
 /// Reads a number that is written in a style.
 pub(crate) fn read_number(text: &str, style: NumberStyle) -> Result<Written, Misread> {
-    if let Some(written) = plain(text.as_bytes(), style.point() as u8) {
+    if let Some(written) = written_plainly(text.as_bytes(), style.point() as u8) {
         return Ok(written);
     }
     let (body, negative, unit) = undress(text.trim()).ok_or(Misread::NotANumber)?;
@@ -110,7 +110,7 @@ pub(crate) fn read_number(text: &str, style: NumberStyle) -> Result<Written, Mis
 }
 
 /// The common case, quickly: a sign, digits and at most one point, 18 digits at most.
-fn plain(text: &[u8], point: u8) -> Option<Written> {
+fn written_plainly(text: &[u8], point: u8) -> Option<Written> {
     let (digits, scale) = plain_number(text, point)?;
     let body = text.strip_prefix(b"-").unwrap_or(text);
     let padded = body.len() > 1 && body[0] == b'0' && !body.contains(&point);

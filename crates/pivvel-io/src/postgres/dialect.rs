@@ -5,7 +5,7 @@ use pivvel_core::{DatePart, Dialect, Guarded, SqlColumn};
 #[derive(Debug)]
 pub(super) struct PostgreSql;
 
-fn plain(sql: String) -> Guarded {
+fn unguarded(sql: String) -> Guarded {
     Guarded { sql, guards: Vec::new() }
 }
 
@@ -41,7 +41,7 @@ impl Dialect for PostgreSql {
 
     fn text(&self, column: &str) -> Guarded {
         // CASE is sent on to where parts of a table are; other words for it are not.
-        plain(format!("CASE WHEN {column} IS NULL THEN '' ELSE {column} END"))
+        unguarded(format!("CASE WHEN {column} IS NULL THEN '' ELSE {column} END"))
     }
 
     fn number(&self, column: &SqlColumn, scale: u8) -> Option<Guarded> {
@@ -53,7 +53,7 @@ impl Dialect for PostgreSql {
 
     fn part(&self, own: &str, part: DatePart) -> Guarded {
         if part == DatePart::Day {
-            return plain(format!("({own} - DATE '1970-01-01')"));
+            return unguarded(format!("({own} - DATE '1970-01-01')"));
         }
         // By whole numbers alone, from the first of March 1900, in the years in which every fourth one
         // has a leap day: functions of dates are not sent on to where parts of a table are.

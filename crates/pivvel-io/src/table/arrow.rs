@@ -32,22 +32,22 @@ mod sink {
             schema: &SchemaRef,
             out: &'a mut (dyn Write + Send),
         ) -> std::io::Result<ArrowSink<'a>> {
-            Ok(ArrowSink { file: FileWriter::try_new(out, schema).map_err(plain)? })
+            Ok(ArrowSink { file: FileWriter::try_new(out, schema).map_err(into_io_error)? })
         }
     }
 
     impl TableSink for ArrowSink<'_> {
         fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-            self.file.write(batch).map_err(plain)
+            self.file.write(batch).map_err(into_io_error)
         }
 
         fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-            self.file.finish().map_err(plain)
+            self.file.finish().map_err(into_io_error)
         }
     }
 
     /// A closed pipe or a full disk must be known as one.
-    fn plain(error: ArrowError) -> std::io::Error {
+    fn into_io_error(error: ArrowError) -> std::io::Error {
         match error {
             ArrowError::IoError(_, error) => error,
             other => std::io::Error::other(other.to_string()),

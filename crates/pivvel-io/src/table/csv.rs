@@ -17,7 +17,7 @@ pub(super) static ENTRY: Entry = Entry {
 fn head(schema: &SchemaRef, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
     let mut csv = csv::Writer::from_writer(text);
     let heading = |name: &String| if options.inert && runs(name) { format!("'{name}") } else { name.clone() };
-    csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(plain)
+    csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(into_io_error)
 }
 
 fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
@@ -32,7 +32,7 @@ fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::
                 _ => None,
             };
             if let Some(own) = own {
-                csv.write_field(own).map_err(plain)?;
+                csv.write_field(own).map_err(into_io_error)?;
                 continue;
             }
             field.clear();
@@ -40,15 +40,15 @@ fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::
                 field.push(b'\'');
             }
             column.write(row, &mut field);
-            csv.write_field(&field).map_err(plain)?;
+            csv.write_field(&field).map_err(into_io_error)?;
         }
-        csv.write_record(None::<&[u8]>).map_err(plain)?;
+        csv.write_record(None::<&[u8]>).map_err(into_io_error)?;
     }
     csv.flush()
 }
 
 /// A closed pipe or a full disk must be known as one.
-fn plain(error: csv::Error) -> std::io::Error {
+fn into_io_error(error: csv::Error) -> std::io::Error {
     match error.into_kind() {
         csv::ErrorKind::Io(error) => error,
         other => std::io::Error::other(format!("{other:?}")),

@@ -39,23 +39,23 @@ mod sink {
                 .set_compression(Compression::SNAPPY)
                 .set_created_by("pivvel".into())
                 .build();
-            let file = ArrowWriter::try_new(out, schema.clone(), Some(properties)).map_err(plain)?;
+            let file = ArrowWriter::try_new(out, schema.clone(), Some(properties)).map_err(into_io_error)?;
             Ok(ParquetSink { file })
         }
     }
 
     impl TableSink for ParquetSink<'_> {
         fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-            self.file.write(batch).map_err(plain)
+            self.file.write(batch).map_err(into_io_error)
         }
 
         fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-            self.file.finish().map(drop).map_err(plain)
+            self.file.finish().map(drop).map_err(into_io_error)
         }
     }
 
     /// A closed pipe or a full disk must be known as one.
-    fn plain(error: ParquetError) -> std::io::Error {
+    fn into_io_error(error: ParquetError) -> std::io::Error {
         match error {
             ParquetError::External(error) => match error.downcast::<std::io::Error>() {
                 Ok(error) => *error,

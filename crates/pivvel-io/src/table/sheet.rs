@@ -29,12 +29,12 @@ impl<'a> SheetSink<'a> {
 
 impl TableSink for SheetSink<'_> {
     fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        self.table.write(self.workbook.worksheet_from_index(0).map_err(plain)?, batch)
+        self.table.write(self.workbook.worksheet_from_index(0).map_err(into_io_error)?, batch)
     }
 
     fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-        self.table.finish(self.workbook.worksheet_from_index(0).map_err(plain)?)?;
-        let bytes = self.workbook.save_to_buffer().map_err(plain)?;
+        self.table.finish(self.workbook.worksheet_from_index(0).map_err(into_io_error)?)?;
+        let bytes = self.workbook.save_to_buffer().map_err(into_io_error)?;
         self.out.write_all(&bytes)?;
         self.out.flush()
     }
@@ -66,11 +66,11 @@ struct SheetTable {
 
 impl SheetTable {
     fn new(sheet: &mut Worksheet, schema: &SchemaRef) -> std::io::Result<SheetTable> {
-        sheet.set_freeze_panes(1, 0).map_err(plain)?;
+        sheet.set_freeze_panes(1, 0).map_err(into_io_error)?;
         for (i, field) in schema.fields().iter().enumerate() {
             let align = if is_number(field) { FormatAlign::Right } else { FormatAlign::Left };
             let head = Format::new().set_bold().set_align(align);
-            sheet.write_string_with_format(0, i as u16, field.name(), &head).map_err(plain)?;
+            sheet.write_string_with_format(0, i as u16, field.name(), &head).map_err(into_io_error)?;
         }
         let format = |data_type: &DataType| match data_type {
             DataType::Date32 => Format::new().set_num_format("yyyy-mm-dd"),
@@ -98,7 +98,7 @@ impl SheetTable {
                 };
                 let at = ((self.rows + row) as u32, i as u16);
                 self.widths[i] = self.widths[i].max(cell.text().chars().count());
-                write_cell(sheet, at, cell, &self.formats[i]).map_err(plain)?;
+                write_cell(sheet, at, cell, &self.formats[i]).map_err(into_io_error)?;
             }
         }
         self.rows += batch.num_rows();
@@ -107,7 +107,7 @@ impl SheetTable {
 
     fn finish(&self, sheet: &mut Worksheet) -> std::io::Result<()> {
         for (i, width) in self.widths.iter().enumerate() {
-            sheet.set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64).map_err(plain)?;
+            sheet.set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64).map_err(into_io_error)?;
         }
         Ok(())
     }
@@ -136,7 +136,7 @@ fn write_cell(
     .map(drop)
 }
 
-fn plain(error: XlsxError) -> std::io::Error {
+fn into_io_error(error: XlsxError) -> std::io::Error {
     match error {
         XlsxError::IoError(error) => error,
         other => std::io::Error::other(other.to_string()),
