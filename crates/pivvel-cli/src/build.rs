@@ -245,7 +245,7 @@ pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     Ok(brief)
 }
 
-/// Folders that are not there are told before the work, not after it.
+/// Folders that do not exist are reported before the work, not after it.
 fn check_folders<'p>(targets: &'p [Target], kept: impl Iterator<Item = &'p Path>) -> Result<()> {
     let paths = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(kept);
     for path in paths {

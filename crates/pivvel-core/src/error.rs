@@ -367,7 +367,7 @@ impl fmt::Display for Error {
     }
 }
 
-/// What the system said, in words and without its error number.
+/// The system's message, in words and without its error number.
 fn system_message(cause: &std::io::Error) -> String {
     use std::io::ErrorKind as K;
     match cause.kind() {

@@ -111,7 +111,7 @@ impl Split for Splitter {
                         }
                     }
                     Err(error) => {
-                        // Its line is the file's, told beside it.
+                        // The line within the file stands in the place.
                         let message = error.to_string();
                         let message = message.split(" at line ").next().unwrap_or_default();
                         let at = error.column();

@@ -73,7 +73,7 @@ enum FileId {
     /// A file that is there: the device that it is on, and its number there.
     #[cfg(unix)]
     There(u64, u64),
-    /// One that is not, or of which nothing more can be said: its full path.
+    /// One that is not, or of which nothing more is known: its full path.
     Path(PathBuf),
 }
 

@@ -169,7 +169,7 @@ impl ParquetSource {
         })
     }
 
-    /// The lowest and the highest value of a column in a row group, where that is told and none is
+    /// The lowest and the highest value of a column in a row group, where the file has them and none is
     /// blank.
     fn extent(&self, group: &RowGroupMetaData, column: usize) -> Option<(Limit, Limit)> {
         let own = &self.columns.columns[column];

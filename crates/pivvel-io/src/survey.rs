@@ -9,7 +9,7 @@ use pivvel_core::{Decimal, Kind, Result, Value};
 use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
 use crate::source::Source;
 
-/// Distinct values of one column that are kept; beyond them they are told as "more than".
+/// Distinct values of one column that are kept; beyond them they are shown as "more than".
 const KEPT: usize = 50_000;
 /// Texts that are compared each with each for likely misspellings.
 const COMPARED: usize = 1_500;

@@ -100,7 +100,7 @@ impl TypedColumns {
             });
         }
         let schema = self.schema.project(places).map_err(|e| Error::data(name, e.to_string()))?;
-        // Dictionaries may come as such though the column is told as plain text.
+        // Dictionaries may come as such though the schema says text.
         let fields = schema.fields().iter().zip(&made);
         let fields = fields.map(|(field, array)| Field::new(field.name(), array.data_type().clone(), true));
         let schema = Arc::new(Schema::new(fields.collect::<Vec<_>>()));

@@ -109,7 +109,7 @@ impl Palette {
         PALETTES.iter().position(|palette| palette.name == name).unwrap_or(0)
     }
 
-    /// The palette of a scale that none was said for, by the scale's turn.
+    /// The palette of a scale without one of its own, by the scale's turn.
     pub(crate) fn in_turn(turn: usize, diverging: bool) -> usize {
         match diverging {
             true => DIVERGING + turn % (PALETTES.len() - DIVERGING),

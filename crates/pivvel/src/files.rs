@@ -109,7 +109,7 @@ impl Target {
             let message = format!("the brief has {views} views, and none is number {view}");
             return Err(Error::request(Argument::View, message));
         }
-        // A level that is not there is told before a file is begun, and so is what would be too large.
+        // A level that is not there is an error before a file is begun, and so is what would be too large.
         crosstab.table(&self.spec(TableForm::CSV))?;
         self.check_size(crosstab)?;
         if self.is_standard_output() {

@@ -1,4 +1,4 @@
-//! What is told of a cell, of its lines and of changes, in files.
+//! Reports of a cell, of its lines and of changes, in files.
 
 use std::io::{Error as IoError, Write};
 use std::path::{Path, PathBuf};
@@ -132,7 +132,7 @@ impl ReportTarget {
         })
     }
 
-    /// Writes every change of a comparison; on a page they are told as `formats` says, under a title.
+    /// Writes every change of a comparison; on a page they are reported as `formats` says, under a title.
     ///
     /// # Errors
     /// What the file system finds wrong.
@@ -170,7 +170,7 @@ impl ReportTarget {
         if self.is_standard_output() { "standard output".into() } else { self.path.display().to_string() }
     }
 
-    /// Fills the file; what went wrong meanwhile is told as it was.
+    /// Fills the file; an error is passed on as it was.
     fn fill<T>(&self, mut fill: impl FnMut(&mut (dyn Write + Send)) -> Result<T>) -> Result<T> {
         if self.is_standard_output() {
             return fill(&mut std::io::stdout());

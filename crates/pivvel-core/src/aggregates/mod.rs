@@ -71,7 +71,7 @@ pub(crate) struct AggregateFunction {
     of_values: fn(&[Value], Share) -> Result<Option<Value>, Overflow>,
 }
 
-/// An aggregate of values with nothing said of it yet.
+/// An aggregate of values with the defaults.
 const PLAIN: AggregateFunction = AggregateFunction {
     name: "",
     usage: "",

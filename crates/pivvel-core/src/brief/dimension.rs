@@ -1,4 +1,4 @@
-//! What is said about single dimensions.
+//! Single dimensions: label, order, and which members are shown.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -12,7 +12,7 @@ use super::template::Template;
 use super::words::words;
 use crate::formula::Formula;
 
-/// What is said about one dimension.
+/// One dimension: its label, its order, and which members are shown.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct DimensionBrief {

@@ -79,7 +79,7 @@ pub struct Brief {
     #[serde(with = "pairs")]
     #[schemars(with = "BTreeMap<String, String>")]
     pub kinds: Vec<(String, String)>,
-    /// What is said about single dimensions.
+    /// Labels, order and members of single dimensions.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, DimensionBrief>")]
     pub dimensions: Vec<DimensionBrief>,
@@ -275,7 +275,7 @@ impl Brief {
         self
     }
 
-    /// What is said about a dimension, to be added to.
+    /// The keys of a dimension, which may be changed.
     pub fn dimension(&mut self, name: &str) -> &mut DimensionBrief {
         let place = self.dimensions.iter().position(|d| d.name == name).unwrap_or_else(|| {
             self.dimensions.push(DimensionBrief { name: name.into(), ..DimensionBrief::default() });

@@ -29,7 +29,7 @@ pub(super) struct RowKey {
     pub(super) measure: String,
 }
 
-/// What is told of it.
+/// One row: a cell and a measure, with its values.
 #[derive(Debug, Clone)]
 pub(super) struct SnapshotRow {
     pub(super) key: RowKey,

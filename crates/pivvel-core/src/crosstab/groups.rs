@@ -161,7 +161,7 @@ impl Groups {
     }
 }
 
-/// The merged groups of kept ones, with what is told of their lines.
+/// The merged groups of kept ones, with the report of their lines.
 pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<LeafGroups>, String, Tally)> {
     let Some(first) = kept.first() else {
         return Err(Error::request("groups", "there are none to build from"));

@@ -24,7 +24,7 @@ use crate::plan::check_opened;
 use crate::pushdown::{answer, condition, counts, push};
 
 /// How lines become a cross-tab, where that is not to be left to what suits the machine. The result
-/// is the same, whatever is said here.
+/// is the same, whatever is set here.
 ///
 /// ```
 /// use std::sync::Arc;

@@ -1,4 +1,4 @@
-//! The cross-tab: every cell of every grain, with its axes, peers and what is to be said about it.
+//! The cross-tab: every cell of every grain, with its axes, peers and notices.
 
 use std::sync::OnceLock;
 

@@ -1,4 +1,4 @@
-//! Addresses: a cell said by the members that it is of, as `coast=Fell Coast, quarter=2025-Q1`.
+//! Addresses: a cell named by the members that it is of, as `coast=Fell Coast, quarter=2025-Q1`.
 
 use std::fmt;
 
@@ -18,7 +18,7 @@ use crate::rollup::{Axis, Entry, MemberRef};
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Address {
-    /// Dimensions and the labels of their members, in the order in which they were said.
+    /// Dimensions and the labels of their members, in the order in which they were written.
     members: Vec<(String, String)>,
 }
 
@@ -265,7 +265,7 @@ fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
     })
 }
 
-/// Why no member of a level is the one that is said.
+/// Why no member of a level is the one that is named.
 fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
     let dimension = &axis.dimensions()[level].name;
     let label = labels[level].unwrap_or_default();

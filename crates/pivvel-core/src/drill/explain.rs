@@ -44,9 +44,9 @@ impl Run<'_> {
     ///     Ok(Box::new(lines) as Box<dyn LineSource>)
     /// };
     /// let story = Run::new().explain(&brief, &mut open, &"coast=Fell".parse()?, "share")?;
-    /// let said: Vec<String> =
+    /// let lines: Vec<String> =
     ///     story.operands.iter().map(|o| format!("{} = {}", o.text, o.value.unwrap())).collect();
-    /// assert_eq!(said, ["pieces = 6", "pieces at grand total = 8"]);
+    /// assert_eq!(lines, ["pieces = 6", "pieces at grand total = 8"]);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///
@@ -85,7 +85,7 @@ impl Run<'_> {
     }
 }
 
-/// What is told about one cell.
+/// The story of one cell.
 struct Teller<'a> {
     trace: &'a Trace,
     /// Operands with the hidden measures that compute them.
@@ -155,7 +155,7 @@ impl Teller<'_> {
         }
     }
 
-    /// A part of a formula with its value; measures that were told before are not told again.
+    /// A part of a formula with its value; measures that are in the story already are not repeated.
     fn operand(&self, expr: &Expr, listed: &mut Vec<String>) -> Operand {
         let text = expr.to_string();
         let plan = &self.trace.plan;

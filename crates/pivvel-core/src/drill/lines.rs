@@ -1,5 +1,5 @@
 //! The lines behind a cell, by a second pass over the source that keeps them alone. What they add up to
-//! is computed anew from them, and told beside what the cell has.
+//! is computed anew from them, and shown beside what the cell has.
 
 use std::collections::BTreeSet;
 
@@ -34,7 +34,7 @@ pub struct LinesBehind {
     pub order: Vec<LineOrder>,
     /// How many are shown at most. They add up to the cell all the same, shown or not.
     pub limit: Option<usize>,
-    /// The measure whose aggregates are told; every shown measure's where none is named.
+    /// The measure whose aggregates are checked; every shown measure's where none is named.
     pub measure: Option<String>,
 }
 
@@ -82,7 +82,7 @@ impl LinesBehind {
         self.shown(&brief, &plan, &source.schema()).map(drop)
     }
 
-    /// The aggregates that are told.
+    /// The aggregates that are checked.
     fn aggregates(&self, plan: &Plan) -> Result<BTreeSet<usize>> {
         let mut aggregates = BTreeSet::new();
         let measures = &plan.measures;
@@ -125,7 +125,7 @@ impl LinesBehind {
     }
 }
 
-/// What lines add up to, told beside what the cell has.
+/// What lines add up to, shown beside what the cell has.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tied {
     /// How many lines were found.
@@ -147,11 +147,11 @@ pub struct TiedPart {
     /// How many lines the cell has.
     #[serde(skip)]
     pub lines_of_cell: u64,
-    /// Each aggregate that was told.
+    /// Each aggregate that was checked.
     pub aggregates: Vec<TiedAggregate>,
 }
 
-/// An aggregate of lines, told twice.
+/// An aggregate: of the lines, and as the cell has it.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct TiedAggregate {
     /// As it is written.

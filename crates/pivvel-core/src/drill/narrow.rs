@@ -1,4 +1,4 @@
-//! What is said of lines by the members of a cell, so that a source can leave out most of the others.
+//! Conditions on lines from the members of a cell, so that a source can leave out most of the others.
 
 use super::trace::Trace;
 use crate::crosstab::{Job, Run};

@@ -1,4 +1,4 @@
-//! What is told of one number: plain data, which serde writes as JSON. Exact numbers are texts there, so that no
+//! The story of one number: plain data, which serde writes as JSON. Exact numbers are texts there, so that no
 //! reader rounds them.
 
 use serde::Serialize;
@@ -50,7 +50,7 @@ pub struct Story {
     /// Assumptions in force, with their values.
     #[serde(serialize_with = "by_name")]
     pub assumptions: Vec<(String, String)>,
-    /// What the lines add up to, told beside what the cell has.
+    /// What the lines add up to, shown beside what the cell has.
     #[serde(rename = "added_up")]
     pub tied: Vec<TiedPart>,
 }
@@ -77,7 +77,7 @@ pub struct Operand {
     pub at: Option<Address>,
     /// The periods of a moving window, the earliest first; nothing where it is no window.
     pub window: Vec<WindowPart>,
-    /// What it is made of in turn; nothing where that was told before.
+    /// What it is made of in turn; nothing where the story has it already.
     pub operands: Vec<Operand>,
 }
 

@@ -59,7 +59,7 @@ pub enum Node {
         function: String,
         /// What it is given.
         arguments: Vec<Expr>,
-        /// What is said about how, in the order of [`Clause`]'s variants.
+        /// Its clauses, in the order of [`Clause`]'s variants.
         clauses: Vec<Clause>,
     },
     /// `x at place`: the same at a related cell.
@@ -85,7 +85,7 @@ impl Name {
     }
 }
 
-/// What can be said within a call's brackets after its arguments.
+/// What can stand within a call's brackets after its arguments.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Clause {
     /// `where condition`: of the lines that meet it only.

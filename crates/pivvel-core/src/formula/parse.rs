@@ -55,7 +55,7 @@ pub fn parse(place: &str, text: &str) -> Result<Expr> {
     read(text).map_err(|(span, message)| Error::formula(place, text, span, message))
 }
 
-/// The same; what is wrong is said with the part of the text that it is about.
+/// The same; an error names the part of the text that it is about.
 pub(super) fn read(text: &str) -> Checked<Expr> {
     if text.len() > LONGEST {
         let message = format!("a formula may be {LONGEST} bytes long, this one has {}", text.len());
@@ -506,7 +506,7 @@ fn case(input: &mut Input<'_>, span: Range<usize>) -> Parsed<Node> {
 const CLAUSES: [&str; 9] =
     ["where", "weighted by", "by", "per", "over", "along", "among", "lowest first", "ties"];
 
-/// What is said after the arguments of a call, with its place.
+/// A clause after the arguments of a call, with its place.
 fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
     let _ = multispace0.parse_next(input)?;
     let begin = input.current_token_start();

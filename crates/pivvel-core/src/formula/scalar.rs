@@ -261,7 +261,7 @@ fn rounded(x: Decimal, places: u8) -> Result<Option<Decimal>, Overflow> {
     Ok(Some(Decimal::new(digits / unit + up * digits.signum(), places)))
 }
 
-/// A function with what it is told beside its arguments.
+/// A function with its options.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct ScalarCall {
     pub(crate) function: &'static ScalarFunction,
@@ -270,7 +270,7 @@ pub(crate) struct ScalarCall {
 }
 
 impl ScalarCall {
-    /// The function with what it is told, as fingerprints have it.
+    /// The function with its options, as fingerprints have it.
     pub(super) fn canonical(self) -> String {
         format!("{} {}", self.function.name, self.places)
     }

@@ -11,7 +11,7 @@ use super::parse::read;
 use crate::error::{Error, Result};
 
 /// A formula: its text and its tree. The text is read once, when the formula is made; what is wrong with it is
-/// said when the tree is asked for, so that a brief can be built without a check at every step.
+/// reported when the tree is asked for, so that a brief can be built without a check at every step.
 ///
 /// ```
 /// use pivvel_core::Formula;

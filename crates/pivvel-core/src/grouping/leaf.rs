@@ -44,7 +44,7 @@ pub(crate) struct Scan<'p> {
     pub(crate) looked: bool,
 }
 
-/// What the scan met, to be told to the reader.
+/// What the scan met, for notices.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ScanReport {
     /// Lines that the source delivered.

@@ -1,5 +1,5 @@
 //! Emphasis checked against a layout: formulas resolved, levels turned into grains, and what names
-//! something that is gone kept and told.
+//! something that is gone kept, with a notice.
 
 use super::cells::CellScope;
 use super::layout::spot_of;
@@ -17,7 +17,7 @@ use crate::model::{Grain, Notice, NoticeCode, Type, Value};
 const STEPS: [u8; 3] = [3, 5, 12];
 
 /// Checks what stands out, as far as formulas go. What names a measure or a dimension that is gone
-/// from the layout is told and left out.
+/// from the layout gets a notice and is left out.
 pub(super) fn plan_emphasis(
     brief: &Brief,
     scope: &mut CellScope<'_>,
@@ -454,7 +454,7 @@ fn grains(
 }
 
 impl PlannedEmphasis {
-    /// Its rules from the lowest values up; those that no value orders stay where they are said, the
+    /// Its rules from the lowest values up; those that no value orders stay where they are written, the
     /// top of the peers last and the bottom first.
     pub fn rules_upward(&self) -> Vec<usize> {
         let weight = |rule: &PlannedRule| {

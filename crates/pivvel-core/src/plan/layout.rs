@@ -11,12 +11,12 @@ use crate::model::{ByGrain, Decimal, Grain, Notice, NoticeCode, Type, rescale};
 const ROW_TOTAL: &str = "row total";
 const COLUMN_TOTAL: &str = "column total";
 
-/// Whether a name that is not in the layout could be: then it is told and kept, not refused.
+/// Whether a name that is not in the layout could be: then it is kept with a notice, not refused.
 pub(super) fn could_be(name: &str, plan: &Plan, columns: &mut Columns) -> bool {
     columns.dimension(name).is_ok() || plan.tiers.iter().any(|tier| tier.name == name)
 }
 
-/// What is said about single dimensions: their labels, order, and which members are shown.
+/// Single dimensions: their labels, order, and which members are shown.
 pub(super) fn describe_dimensions(
     brief: &Brief,
     (rows, across): (&mut [Dimension], &mut [Dimension]),

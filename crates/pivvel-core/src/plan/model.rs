@@ -349,7 +349,7 @@ impl PlannedEmphasis {
         self.compared.iter().map(|(spot, label)| (self.place.clone(), *spot, label.clone()))
     }
 
-    /// What decides, in words: the measure, or what else was said.
+    /// What decides, in words: the measure, or the formula that `by` gives.
     pub fn by(&self) -> &str {
         self.spec.by.as_ref().map_or(&self.spec.on, Formula::as_str)
     }

@@ -1,4 +1,4 @@
-//! Rules of an emphasis: bounds in one unit each, and what can be said of them before any line is
+//! Rules of an emphasis: bounds in one unit each, and what can be found wrong with them before any line is
 //! read: which can never match, and where none does.
 
 use super::cells::CellScope;
@@ -184,7 +184,7 @@ pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
 
 type Range = (Option<Value>, Option<Value>);
 
-/// The range of bounds; nothing can be said of a single value beside itself, so it counts as none.
+/// The range of bounds; a single value has no range, so it counts as none.
 fn range(bounds: &Bounds) -> Range {
     match bounds.is {
         Some(is) => (Some(is), Some(is)),

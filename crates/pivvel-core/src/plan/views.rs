@@ -64,7 +64,7 @@ impl Brief {
         Ok(())
     }
 
-    /// Takes out what is said of dimensions and measures that are not shown here: it is said for other views.
+    /// Takes out keys of dimensions and measures that are not shown here: they are meant for other views.
     fn keep_what_is_shown(&mut self, view: &ViewBrief) {
         let layout = [self.rows.as_slice(), &self.columns].concat();
         self.items.retain(|item| layout.contains(&item.dimension));

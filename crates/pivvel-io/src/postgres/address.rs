@@ -64,7 +64,7 @@ pub(super) fn shown(config: &Config) -> String {
 
 fn parsed(address: &str) -> Result<Config> {
     Config::from_str(&format!("postgresql://{address}")).map_err(|e| {
-        // What is wrong is told, what the address holds is not.
+        // The message says what is wrong, not what the address holds.
         Error::request(ADDRESS, format!("the address of the database cannot be read: {e}"))
     })
 }

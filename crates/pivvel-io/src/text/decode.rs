@@ -111,7 +111,7 @@ impl<'a> Decoder<'a> {
         let columns = self.all_columns(chunk, &mut selected);
         self.columns = selected;
         self.misfits.sort_by_key(|misfit| misfit.line);
-        // What is wrong in an earlier line is told first.
+        // What is wrong in an earlier line is reported first.
         let misfits = std::mem::take(&mut self.misfits);
         let columns = match columns {
             Ok(columns) => columns,
@@ -359,7 +359,7 @@ fn is_padded(text: &[u8]) -> bool {
     matches!(text, [b'0', b'0'..=b'9', ..] | [b'-', b'0', b'0'..=b'9', ..])
 }
 
-/// What is told of the first text of a column that is no UTF-8.
+/// The message about the first text of a column that is no UTF-8.
 fn not_utf8(chunk: &Chunk, place: usize, column: &Column) -> Trouble {
     let wrong = |line: &usize| std::str::from_utf8(chunk.field(*line, place)).is_err();
     let line = (0..chunk.len()).find(wrong).map_or(0, |line| chunk.line_of(line));

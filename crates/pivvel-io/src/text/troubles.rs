@@ -1,4 +1,4 @@
-//! What does not fit, gathered from chunks that several threads read, and told in the order of the
+//! What does not fit, gathered from chunks that several threads read, and reported in the order of the
 //! lines whatever order it was found in.
 
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};

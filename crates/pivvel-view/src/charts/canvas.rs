@@ -168,7 +168,7 @@ impl Member {
         Member { mark: medium.marks.of(crosstab.rows(), entry), label, words }
     }
 
-    /// Lets a shape be marked, found and told about.
+    /// Lets a shape be marked, found and described.
     pub(crate) fn on<N: Node>(&self, mut node: N) -> N {
         let clean = pivvel_core::printable;
         if let Some(mark) = self.mark {
@@ -185,7 +185,7 @@ impl Member {
     }
 }
 
-/// A measure with its figure, as it is told of a shape.
+/// A measure with its figure, for the description of a shape.
 pub(crate) fn figure_words(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> String {
     let label = &crosstab.measures()[measure].label;
     if crosstab.hides_figure(measure) {
@@ -241,7 +241,7 @@ impl Scale {
     }
 }
 
-/// A round number along an axis, as short as it can be told.
+/// A round number along an axis, as short as it can be.
 pub(crate) fn tick_text(value: f64, format: &NumberFormat) -> String {
     let full = show_number(
         &Value::Float(value),

@@ -5,14 +5,14 @@ use pivvel_core::{Change, Comparison, LevelChange, Mixed, NumberFormat, Scaling,
 use super::{Report, ReportPart, ReportTable, column};
 use crate::number::show_number;
 
-/// How changes are told.
+/// How changes are reported.
 #[derive(Debug, Clone, Default)]
 pub struct ChangeFormats {
     /// How the numbers of measures are shown, as far as it is known.
     pub measures: Vec<(String, NumberFormat)>,
     /// How many changes of each pair of levels, the largest first (default: all).
     pub limit: Option<usize>,
-    /// Whether cells of which neither the row nor the column is the total are told, too.
+    /// Whether cells of which neither the row nor the column is the total are reported, too.
     pub inner: bool,
 }
 
@@ -48,7 +48,7 @@ fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
     let at_edge = |change: &&Change| inner || change.levels.iter().any(|level| level == "total");
     let mut shown: Vec<&Change> = comparison.changes().iter().filter(at_edge).collect();
     if shown.is_empty() {
-        // Where there are no totals every cell is told.
+        // Where there are no totals every cell is reported.
         shown = comparison.changes().iter().collect();
     }
     let mut groups: Vec<(&str, &[String; 2], Vec<&Change>)> = Vec::new();

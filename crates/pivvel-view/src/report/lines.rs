@@ -1,4 +1,4 @@
-//! What is told of the lines behind a cell.
+//! The report of the lines behind a cell.
 
 use pivvel_core::{LinesBehind, Tied, TiedAggregate, TiedPart};
 

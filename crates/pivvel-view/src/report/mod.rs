@@ -1,4 +1,4 @@
-//! Reports: what is told of a cell, of its lines and of changes, in sentences and plain tables. A report
+//! Reports: of a cell, of its lines and of changes, in sentences and plain tables. A report
 //! says the same on a terminal and as a page.
 
 mod change;
@@ -16,7 +16,7 @@ use crate::terminal::LineColumn;
 pub struct Report {
     /// The title.
     pub title: String,
-    /// What is told, in order.
+    /// Its parts, in order.
     pub parts: Vec<ReportPart>,
 }
 

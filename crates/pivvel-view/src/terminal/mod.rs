@@ -42,7 +42,7 @@ pub struct TerminalOptions {
 
 /// Spaces between columns.
 const GAP: usize = 2;
-/// A table that is folded more often than this is hard to read, so the rest is left out and told.
+/// A table that is folded more often than this is hard to read, so the rest is left out, with a note.
 const FOLDS: usize = 4;
 
 /// Draws a layout.

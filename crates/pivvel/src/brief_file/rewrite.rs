@@ -40,7 +40,7 @@ pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
     if read(&text).as_ref() == Some(brief) { text } else { plain }
 }
 
-/// Brings a table from what was said before to what is said after; all three are one table of the brief.
+/// Brings a table from its earlier to its later state; all three are one table of the brief.
 /// The order of a brief's own keys says nothing, that of others does.
 fn merge(own: &mut dyn TableLike, before: &dyn TableLike, after: &dyn TableLike) {
     let keys: Vec<String> = own.iter().map(|(key, _)| key.to_string()).collect();
@@ -108,7 +108,7 @@ fn replace(item: &mut Item, now: &Item) {
     *item = now;
 }
 
-/// A list of tables: each that is said after stands as its own writer has it, where it was said before.
+/// A list of tables: each later one stands as its writer has it, where it stood before.
 fn listed(own: &ArrayOfTables, before: &ArrayOfTables, after: &ArrayOfTables) -> ArrayOfTables {
     let mut taken = vec![false; before.len()];
     let text = |table: &Table| value_text(&Item::Table(table.clone()));

@@ -224,7 +224,7 @@ fn key_rows(schema: &Value) -> String {
 fn the_reference_is_that_of_the_declarations() {
     let schema: Value = serde_json::from_str(brief_schema()).unwrap();
     let mut text = "# Every key of a brief\n\n\
-        What a brief means as a whole is told in [brief.md](brief.md) and [emphasis.md](emphasis.md). This reference is made from\n\
+        What a brief means as a whole stands in [brief.md](brief.md) and [emphasis.md](emphasis.md). This reference is made from\n\
         the declarations that briefs are read by, as the schema is that `pivvel shell brief-schema` prints.\n\n\
         ## The brief itself\n\n"
         .to_string();
