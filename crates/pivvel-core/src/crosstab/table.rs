@@ -244,7 +244,7 @@ impl CrossTab {
 
     /// How the numbers of a measure are shown that a scale measures.
     pub fn format_apart(&self, scale: &Scale, measure: usize) -> &NumberFormat {
-        self.format_of_class(scale.class, measure)
+        self.format_of_class(scale.key.classes, measure)
     }
 
     /// How the numbers of a measure are shown in cells of one class.

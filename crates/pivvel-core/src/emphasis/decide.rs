@@ -1,5 +1,6 @@
 //! Decisions, from values and their peers: which scale a cell is on, and which rule matches first.
 
+use std::cmp::Reverse;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -264,7 +265,7 @@ fn decide_grain(
         let apart = [frame.rows.class_name(key.classes.0), frame.columns.class_name(key.classes.1)];
         let names =
             (name(planned, frame, (grain, &peers), key), apart, within(&frame.rows, &frame.columns, key));
-        let scale = Scale::new(planned, measured, names, grain, key.classes).filter(Scale::has_places);
+        let scale = Scale::new(planned, measured, names, grain, *key).filter(Scale::has_places);
         scale_of.push(scale.filter(|_| used).map(|scale| {
             scales.push(scale);
             emphasis.scales.len() + scales.len() - 1
@@ -322,20 +323,23 @@ fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, sca
 }
 
 /// Brings the scales into the order in which a legend tells them: the finest grain first, plain
-/// members before what is made of them.
+/// members before what is made of them, then as the members stand that they are of.
 fn order_scales(emphasis: &mut Emphasis, frame: &Frame) {
-    let scales = std::mem::take(&mut emphasis.scales);
-    let mut order: Vec<usize> = (0..scales.len()).collect();
-    order.sort_by_key(|i| {
-        let scale = &scales[*i];
-        let apart = (frame.rows.apart(scale.class.0), frame.columns.apart(scale.class.1));
-        (std::cmp::Reverse(scale.grain), apart, *i)
+    let places = [frame.rows.places(), frame.columns.places()];
+    let place_of = |places: &[Vec<u32>], spot: Option<(u16, u32)>| {
+        spot.map(|(level, node)| (level, places[usize::from(level)][node as usize]))
+    };
+    let mut scales: Vec<(usize, Scale)> =
+        std::mem::take(&mut emphasis.scales).into_iter().enumerate().collect();
+    scales.sort_by_cached_key(|(_, Scale { grain, key, .. })| {
+        let apart = (frame.rows.apart(key.classes.0).to_vec(), frame.columns.apart(key.classes.1).to_vec());
+        (Reverse(*grain), apart, place_of(&places[0], key.row), place_of(&places[1], key.column))
     });
-    let mut place = vec![0; scales.len()];
-    order.iter().enumerate().for_each(|(new, old)| place[*old] = new);
-    emphasis.scales = order.into_iter().map(|old| scales[old].clone()).collect();
+    let mut now = vec![0; scales.len()];
+    scales.iter().enumerate().for_each(|(new, (old, _))| now[*old] = new);
+    emphasis.scales = scales.into_iter().map(|(_, scale)| scale).collect();
     for decided in emphasis.grains.iter_mut().filter_map(|(_, decided)| decided.as_mut()) {
-        decided.scale_of.iter_mut().flatten().for_each(|scale| *scale = place[*scale]);
+        decided.scale_of.iter_mut().flatten().for_each(|scale| *scale = now[*scale]);
     }
 }
 

@@ -1,9 +1,9 @@
 //! From a value to its place: ends, middles, spans and steps.
 
+use crate::eval::GroupKey;
 use crate::model::{Grain, Value};
 use crate::peers::{Measured, Yardstick, share};
 use crate::plan::{Middle, PlannedEmphasis};
-use crate::rollup::Class;
 
 /// The scale of one group of peers.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,7 +24,8 @@ pub struct Scale {
     pub middle: Option<f64>,
     /// The high end.
     pub high: f64,
-    pub(crate) class: (Class, Class),
+    /// What its cells share.
+    pub(crate) key: GroupKey,
     /// What was measured of its peers.
     pub(super) measured: Measured,
     by_rank: bool,
@@ -54,7 +55,7 @@ impl Scale {
         measured: &Measured,
         names: (String, [Option<String>; 2], Vec<(String, String)>),
         grain: Grain,
-        class: (Class, Class),
+        key: GroupKey,
     ) -> Option<Scale> {
         let yardstick = measured.yardstick?;
         let (clip_low, clip_high) = measured.clip.unzip();
@@ -73,7 +74,7 @@ impl Scale {
                 None => None,
             },
             high: high.or(clip_high).unwrap_or(yardstick.high.as_f64()),
-            class,
+            key,
             by_rank: planned.spec.is_by_rank(),
             plain,
             fixed: low.is_some() && high.is_some(),

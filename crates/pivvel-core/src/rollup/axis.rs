@@ -400,6 +400,16 @@ impl Axis {
         self.order.get(level).map_or(&[], Vec::as_slice)
     }
 
+    /// The place of every node in the order of its level, by level.
+    pub(crate) fn places(&self) -> Vec<Vec<u32>> {
+        let of_level = |order: &Vec<u32>| {
+            let mut places = vec![0; order.len()];
+            order.iter().zip(0..).for_each(|(node, place)| places[*node as usize] = place);
+            places
+        };
+        self.order.iter().map(of_level).collect()
+    }
+
     fn emit(
         &self,
         level: usize,

@@ -49,13 +49,20 @@ fn numbers_are_rounded_exactly_and_dressed() {
 
 /// Coasts, harbours and quarters of two years, with a blank harbour and a name to be escaped.
 fn crosstab(change: impl Fn(Brief) -> Brief) -> CrossTab {
+    crosstab_of([0, 1, 2, 3, 4, 5], change)
+}
+
+/// The same with its lines in some order.
+fn crosstab_of(order: [usize; 6], change: impl Fn(Brief) -> Brief) -> CrossTab {
     let coast = ["Fell", "Fell", "Fell", "<Skerry> & Co", "<Skerry> & Co", "Fell"];
     let harbour = [Some("Pellam"), Some("Tern\u{1b}[31m"), None, Some("Våg"), Some("Våg"), Some("Pellam")];
+    let day = [20_089, 20_089, 20_180, 20_180, 20_300, 20_454];
+    let amount = [1_000, 250_050, 125, 99_999, -5_000, 70_000];
     let columns: [(&str, ArrayRef); 4] = [
-        ("coast", texts(coast.map(Some))),
-        ("harbour", texts(harbour)),
-        ("day", days([20_089, 20_089, 20_180, 20_180, 20_300, 20_454].map(Some))),
-        ("amount", money([1_000, 250_050, 125, 99_999, -5_000, 70_000].map(Some))),
+        ("coast", texts(order.map(|i| Some(coast[i])))),
+        ("harbour", texts(order.map(|i| harbour[i]))),
+        ("day", days(order.map(|i| Some(day[i])))),
+        ("amount", money(order.map(|i| Some(amount[i])))),
     ];
     let brief = Brief::new()
         .rows(["coast", "harbour"])
@@ -298,6 +305,23 @@ fn exact_values_are_ranked_exactly() {
     let page = draw_page(&crosstab);
     let ranks: Vec<&str> = page.split("data-r=\"").skip(1).map(|rest| &rest[..1]).collect();
     assert_eq!(ranks, ["2", "1", "3", "4"]);
+}
+
+/// A page is the same bytes in whatever order its lines come, its scales among them.
+#[test]
+fn a_page_does_not_depend_on_the_order_of_lines() {
+    for (name, peers) in PeersOf::NAMES {
+        let page = |order| {
+            draw_page(&crosstab_of(order, |mut brief| {
+                brief.emphasis[0].peers = *peers;
+                brief
+            }))
+        };
+        let wanted = page([0, 1, 2, 3, 4, 5]);
+        for order in [[5, 4, 3, 2, 1, 0], [3, 4, 5, 0, 1, 2], [2, 5, 1, 4, 0, 3]] {
+            assert!(page(order) == wanted, "peers {name}, lines {order:?}");
+        }
+    }
 }
 
 /// Without colour every tone has a sign of its own, the same in cells and in the legend.
