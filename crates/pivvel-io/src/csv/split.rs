@@ -2,13 +2,12 @@
 //!
 //! The rules are those of the `csv-core` crate: a quote that begins a field opens it, two quotes in
 //! it are one, and what follows the closing one is text; elsewhere quotes are text. Lines
-//! end in a line feed, a return, or both. Fields in quotes are few, and `csv-core` itself reads those
-//! that are more than a text between two quotes.
+//! end in a line feed, a return, or both. `csv-core` itself reads the few fields in quotes that are
+//! more than a text between two of them.
 
 use csv_core::ReadFieldResult;
-use wide::u8x16;
 
-use crate::text::{Chunk, Ragged, Split};
+use crate::text::{Chunk, Marks, Ragged, Rewritten, Split, is_break};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -40,7 +39,7 @@ impl Splitter {
         }
         let from = chunk.bytes.len() as u32;
         chunk.bytes.extend_from_slice(&text[..wrote]);
-        chunk.rewritten.insert(start, (from, from + wrote as u32));
+        chunk.rewritten.push(Rewritten { field: start, text: (from, from + wrote as u32) });
     }
 }
 
@@ -129,23 +128,40 @@ impl<'a> Index<'a> {
 
     #[inline]
     fn group(&mut self, base: usize, bytes: &[u8; 64]) {
-        let (separators, feeds, odd) = masks(bytes, self.delimiter);
-        if odd == 0 && !self.inside && !self.is_odd {
-            return self.quick(base, separators, feeds);
+        let marks = Marks::of(bytes, self.delimiter);
+        let quiet = marks.quotes == 0 && !self.inside && !self.is_odd;
+        if quiet && marks.returns == 0 {
+            return self.quick(base, marks.separators, marks.feeds);
         }
-        let returns = marks(bytes, b'\r');
-        self.returns |= returns != 0;
-        let quotes = odd & !returns;
+        self.returns |= marks.returns != 0;
         // A return before a line feed is a part of it.
-        let mut lone = returns & !(feeds >> 1);
+        let mut lone = marks.returns & !(marks.feeds >> 1);
         if lone >> 63 == 1 && self.bytes.get(base + 64) == Some(&b'\n') {
             lone &= !(1 << 63);
         }
-        if quotes == 0 && !self.inside && !self.is_odd && lone == 0 {
-            self.quick(base, separators, feeds);
-        } else {
-            self.slow(base, separators | quotes | lone);
+        if quiet && lone == 0 {
+            return self.quick(base, marks.separators, marks.feeds);
         }
+        match self.quoted(base, &marks) {
+            Some(quoted) => {
+                self.quotes |= marks.quotes != 0;
+                self.inside = quoted >> 63 == 1;
+                self.inner += u64::from((marks.feeds & quoted).count_ones());
+                let breaks = marks.feeds | lone;
+                self.quick(base, (marks.separators | lone) & !quoted, breaks & !quoted);
+            }
+            None => self.slow(base, marks.separators | marks.quotes | lone),
+        }
+    }
+
+    /// What is in quotes, where no field is more than a text between two quotes.
+    #[inline]
+    fn quoted(&self, base: usize, marks: &Marks) -> Option<u64> {
+        let is_border = |byte: &u8| *byte == self.delimiter || is_break(byte);
+        let begins = !self.inside && base == self.field();
+        let ends = self.bytes.get(base + 64).is_none_or(is_border);
+        let regular = !self.is_odd && self.second != base;
+        regular.then(|| marks.quoted(self.inside, begins, ends)).flatten()
     }
 
     /// Nothing but separators.
@@ -228,10 +244,6 @@ impl<'a> Index<'a> {
     }
 }
 
-fn is_break(byte: &u8) -> bool {
-    matches!(byte, b'\n' | b'\r')
-}
-
 /// Where the last field of a line ends that begins at `start` and breaks at `at`: a return before a line feed
 /// is a part of the break.
 #[inline]
@@ -280,30 +292,6 @@ fn in_any_lines(chunk: &mut Chunk) -> Vec<u32> {
         }
     }
     lasts
-}
-
-/// Where separators, line feeds, and quotes or returns stand among 64 bytes, as bits.
-#[inline]
-fn masks(bytes: &[u8; 64], delimiter: u8) -> (u64, u64, u64) {
-    let (mut separators, mut feeds, mut odd) = (0, 0, 0);
-    let [delimiter, feed, quote, back] = [delimiter, b'\n', b'"', b'\r'].map(u8x16::splat);
-    for (i, part) in bytes.as_chunks::<16>().0.iter().enumerate() {
-        let part = u8x16::from(*part);
-        let is_feed = part.simd_eq(feed);
-        let bits = |found: u8x16| u64::from(found.to_bitmask()) << (16 * i);
-        feeds |= bits(is_feed);
-        separators |= bits(is_feed | part.simd_eq(delimiter));
-        odd |= bits(part.simd_eq(quote) | part.simd_eq(back));
-    }
-    (separators, feeds, odd)
-}
-
-/// Where a byte stands among 64, as bits.
-fn marks(bytes: &[u8; 64], byte: u8) -> u64 {
-    let parts = bytes.as_chunks::<16>().0.iter().enumerate();
-    parts.fold(0, |bits, (i, part)| {
-        bits | u64::from(u8x16::from(*part).simd_eq(u8x16::splat(byte)).to_bitmask()) << (16 * i)
-    })
 }
 
 /// Gives every line as many fields as there are columns, and drops those that hold nothing.

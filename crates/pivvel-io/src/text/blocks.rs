@@ -1,13 +1,13 @@
 //! Bytes to blocks of whole lines, which any thread can split on its own.
 //!
 //! A block ends where a line does. Whether a line break stands in quotes is decided here, block after
-//! block, by looking at quotes only: they are rare, so this is quick enough for one thread to
-//! do for all others.
+//! block, by one thread for all others: it looks at quotes only.
 
 use std::io::Read;
 
 use pivvel_core::{Error, Result};
 
+use super::quotes::{LineEnds, last_break};
 use super::{Chunk, Chunks};
 use crate::bytes::failed;
 
@@ -46,7 +46,7 @@ impl<R: Read + Send> Chunks for Blocks<R> {
         bytes[..filled].copy_from_slice(&self.carry);
         self.carry.clear();
         let mut wanted = self.size;
-        let mut quotes = Quotes::default();
+        let mut ends = LineEnds::default();
         loop {
             if !self.done && filled < wanted {
                 bytes.resize(bytes.len().max(wanted), 0);
@@ -55,10 +55,11 @@ impl<R: Read + Send> Chunks for Blocks<R> {
                 self.done = filled < wanted;
             }
             let text = &bytes[..filled];
-            if let Some(delimiter) = self.delimiter {
-                quotes.follow(text, delimiter, self.done);
-            }
-            let end = if self.done { Some(filled) } else { quotes.last_break(text) };
+            let end = match self.delimiter {
+                _ if self.done => Some(filled),
+                Some(delimiter) => ends.last(text, delimiter),
+                None => last_break(text, 0, text),
+            };
             match end {
                 Some(0) => return Ok(None),
                 Some(end) => {
@@ -89,68 +90,4 @@ fn fill(reader: &mut impl Read, room: &mut [u8]) -> std::io::Result<usize> {
         }
     }
     Ok(filled)
-}
-
-/// Quoted stretches of a block that is being read.
-#[derive(Default)]
-struct Quotes {
-    /// Up to where quotes were looked at.
-    seen: usize,
-    /// Where the quoted stretches begin and end; of one that has not ended, where it begins.
-    stretches: Vec<(usize, usize)>,
-    open: Option<usize>,
-}
-
-impl Quotes {
-    /// Looks at what was read since. A quote that is the last byte waits for what comes after it.
-    fn follow(&mut self, bytes: &[u8], delimiter: u8, ended: bool) {
-        let mut at = self.seen;
-        while let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|i| i + at) {
-            match self.open {
-                None => {
-                    // A quote within a field that does not begin with one is text.
-                    let begins = quote == 0
-                        || bytes[quote - 1] == delimiter
-                        || matches!(bytes[quote - 1], b'\n' | b'\r');
-                    self.open = begins.then_some(quote);
-                    at = quote + 1;
-                }
-                Some(open) => match bytes.get(quote + 1) {
-                    None if !ended => {
-                        self.seen = quote;
-                        return;
-                    }
-                    Some(b'"') => at = quote + 2,
-                    _ => {
-                        self.stretches.push((open, quote));
-                        self.open = None;
-                        at = quote + 1;
-                    }
-                },
-            }
-        }
-        self.seen = bytes.len();
-    }
-
-    /// Behind the last line break that stands in no quotes.
-    fn last_break(&self, bytes: &[u8]) -> Option<usize> {
-        let mut until = self.open.unwrap_or(bytes.len());
-        loop {
-            let at = last_break(&bytes[..until], bytes)?;
-            match self.stretches.iter().rev().find(|(open, _)| *open < at) {
-                Some((open, close)) if at <= *close => until = *open,
-                _ => return Some(at),
-            }
-        }
-    }
-}
-
-/// Behind the last line break of a text that goes on in `whole`. A return at its end may be half of
-/// a line break.
-fn last_break(text: &[u8], whole: &[u8]) -> Option<usize> {
-    if let Some(at) = memchr::memrchr(b'\n', text) {
-        return Some(at + 1);
-    }
-    let lone = |at: &usize| whole.get(at + 1).is_some_and(|next| *next != b'\n');
-    memchr::memrchr_iter(b'\r', text).find(lone).map(|at| at + 1)
 }

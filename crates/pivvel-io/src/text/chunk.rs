@@ -1,7 +1,5 @@
 //! Lines split into fields.
 
-use std::collections::HashMap;
-
 /// A chunk stays in a core's cache from splitting to aggregating.
 ///
 /// Fields follow one another with one byte between them, so where they end says where they begin.
@@ -16,9 +14,8 @@ pub struct Chunk {
     pub(crate) columns: usize,
     /// Whether fields may stand in quotes.
     pub(crate) quotes: bool,
-    /// Quoted fields that do not read as they are written: where the text of each stands, by where
-    /// the field begins.
-    pub(crate) rewritten: HashMap<u32, (u32, u32)>,
+    /// Quoted fields that do not read as they are written, first to last.
+    pub(crate) rewritten: Vec<Rewritten>,
     /// Lines that have more or fewer fields than there are columns.
     pub(crate) ragged: Vec<Ragged>,
     /// Lines that could not be read at all, by their place in the chunk's text, and why.
@@ -33,6 +30,15 @@ pub struct Chunk {
     pub(crate) of_text: bool,
     /// ...and where not, which line of it each line stands in, from 0.
     numbers: Vec<u64>,
+}
+
+/// A quoted field whose text stands elsewhere.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Rewritten {
+    /// Where the field begins.
+    pub(crate) field: u32,
+    /// Where its text stands.
+    pub(crate) text: (u32, u32),
 }
 
 /// A field, in the text of its chunk.
@@ -159,7 +165,8 @@ impl Chunk {
     /// The field of every line in a column.
     #[inline(always)]
     pub(crate) fn fields(&self, column: usize) -> impl Iterator<Item = Field<'_>> {
-        let (bytes, quotes): (&[u8], bool) = (&self.bytes, self.quotes);
+        let bytes: &[u8] = &self.bytes;
+        let (quotes, mut rewritten) = (self.quotes, self.rewritten.as_slice());
         // Each line from the field before this one on.
         let ends = self.ends.get(column.saturating_sub(1)..).unwrap_or_default();
         let lines = ends.chunks(self.columns.max(1));
@@ -169,18 +176,20 @@ impl Chunk {
                 [end, ..] => (*start, *end),
                 [] => (0, 0),
             };
-            let start = start.min(end);
-            match quotes && start < end && bytes[start as usize] == b'"' {
-                true => self.in_quotes(start, end),
-                false => Field { bytes, start: start as usize, end: end as usize },
+            let (start, end) = (start.min(end) as usize, end as usize);
+            if !quotes || start == end || bytes[start] != b'"' {
+                return Field { bytes, start, end };
             }
+            while let [next, rest @ ..] = rewritten
+                && next.field as usize <= start
+            {
+                rewritten = rest;
+                if next.field as usize == start {
+                    return Field { bytes, start: next.text.0 as usize, end: next.text.1 as usize };
+                }
+            }
+            Field { bytes, start: start + 1, end: end - 1 }
         })
-    }
-
-    #[cold]
-    fn in_quotes(&self, start: u32, end: u32) -> Field<'_> {
-        let (start, end) = self.inside(start, end);
-        Field { bytes: &self.bytes, start, end }
     }
 
     /// What a field holds, of what stands between two separators.
@@ -190,7 +199,8 @@ impl Chunk {
             return (0, 0);
         }
         if self.quotes && self.bytes[start as usize] == b'"' {
-            let (start, end) = self.rewritten.get(&start).copied().unwrap_or((start + 1, end - 1));
+            let found = self.rewritten.binary_search_by_key(&start, |one| one.field);
+            let (start, end) = found.map_or((start + 1, end - 1), |place| self.rewritten[place].text);
             return (start as usize, end as usize);
         }
         (start as usize, end as usize)
