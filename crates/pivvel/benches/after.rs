@@ -5,15 +5,16 @@
 //! `PIVVEL_BENCH_LINES=20000` only checks that it runs. After `--` parts can be named that alone are run: `csv`, `json`,
 //! `parquet`, `arrow`, `batch`, `median`.
 
+mod rounds;
+
 use std::fs::File;
 use std::io::BufWriter;
 use std::path::Path;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use arrow_array::RecordBatch;
 use pivvel::{Brief, CrossTab, ReadOptions, Run, Target, TextSource};
-
-const RUNS: usize = 5;
+use rounds::{RUNS, rounds};
 
 type Outcome = Result<(), Box<dyn std::error::Error>>;
 
@@ -152,30 +153,18 @@ fn by_hand(crosstab: &CrossTab) -> Outcome {
     Ok(())
 }
 
-/// Runs two works in turn, a round not counted before: the median of each, and of the ratios of single rounds.
+/// Runs two works in turn: the median time of each, and of the ratios of single rounds.
 fn compare(
     own: &mut dyn FnMut() -> Outcome,
     baseline: &mut dyn FnMut() -> Outcome,
 ) -> Result<(Duration, Duration, f64), Box<dyn std::error::Error>> {
-    let mut rounds = Vec::new();
-    for round in 0..=RUNS {
-        let start = Instant::now();
-        own()?;
-        let between = start.elapsed();
-        baseline()?;
-        let both = start.elapsed();
-        if round > 0 {
-            rounds.push((between, both - between));
-        }
-    }
-    let median = |of: &dyn Fn(&(Duration, Duration)) -> f64| {
-        let mut all: Vec<f64> = rounds.iter().map(of).collect();
-        all.sort_by(f64::total_cmp);
-        all[all.len() / 2]
-    };
-    let ratio = median(&|(own, other)| own.as_secs_f64() / other.as_secs_f64());
-    let of = |seconds: f64| Duration::from_secs_f64(seconds);
-    Ok((of(median(&|r| r.0.as_secs_f64())), of(median(&|r| r.1.as_secs_f64())), ratio))
+    let (mut own_failed, mut baseline_failed) = (Ok(()), Ok(()));
+    let times = rounds([
+        &mut || own_failed = std::mem::replace(&mut own_failed, Ok(())).and_then(|()| own()),
+        &mut || baseline_failed = std::mem::replace(&mut baseline_failed, Ok(())).and_then(|()| baseline()),
+    ]);
+    own_failed.and(baseline_failed)?;
+    Ok((times.median(0), times.median(1), times.ratio(0, 1)))
 }
 
 fn row(name: &str, time: Duration) {

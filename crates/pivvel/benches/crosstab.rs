@@ -5,6 +5,8 @@
 //! `PIVVEL_BENCH_LINES=10000000` as many as are said, and 20000 only check that it runs. After `--` parts
 //! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `distinct`, `kept`, `peak`.
 
+mod rounds;
+
 use std::cell::Cell;
 use std::hint::black_box;
 use std::io::{BufWriter, Read, Write};
@@ -18,8 +20,8 @@ use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UI
 use arrow_schema::{Field, FieldRef, Schema};
 use pivvel::{Batches, Brief, CrossTab, Grain, LineSource, ReadOptions, Run, Taker, Tally, TextSource};
 use pivvel_demo::Totals;
+use rounds::{RUNS, Rounds, rounds};
 
-const RUNS: usize = 5;
 const CORES: usize = 2;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -72,41 +74,6 @@ impl Report {
 
     fn ratio(&self, name: &str, ratio: f64, floor: f64, aim: f64) {
         println!("    {name}: {ratio:.2} (floor {floor}, aim {aim})");
-    }
-}
-
-/// Runs several kinds of work in turn, round after round: a machine that is slow for a while is so for
-/// all of them. The first round is not counted.
-fn rounds<const N: usize>(mut works: [&mut dyn FnMut(); N]) -> Rounds<N> {
-    let mut round = || {
-        let time = |work: &mut &mut dyn FnMut()| {
-            let start = Instant::now();
-            work();
-            start.elapsed()
-        };
-        let times: Vec<Duration> = works.iter_mut().map(time).collect();
-        std::array::from_fn(|i| times[i])
-    };
-    round();
-    Rounds((0..RUNS).map(|_| round()).collect())
-}
-
-/// The times of each kind of work in every round.
-struct Rounds<const N: usize>(Vec<[Duration; N]>);
-
-impl<const N: usize> Rounds<N> {
-    fn median(&self, work: usize) -> Duration {
-        let mut times: Vec<Duration> = self.0.iter().map(|round| round[work]).collect();
-        times.sort_unstable();
-        times[times.len() / 2]
-    }
-
-    /// The median of the ratios of single rounds.
-    fn ratio(&self, work: usize, baseline: usize) -> f64 {
-        let ratio = |round: &[Duration; N]| round[work].as_secs_f64() / round[baseline].as_secs_f64();
-        let mut ratios: Vec<f64> = self.0.iter().map(ratio).collect();
-        ratios.sort_unstable_by(f64::total_cmp);
-        ratios[ratios.len() / 2]
     }
 }
 

@@ -149,6 +149,7 @@ fn from_groups(
         notices,
         item_formats: plan.items.iter().map(|item| item.format.clone()).collect(),
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
+        threads: context.threads,
     })
 }
 
@@ -198,7 +199,7 @@ fn period(plan: &Plan, engine: &Engine<'_>) -> Result<Option<(String, String)>> 
     let mut days = Vec::new();
     for formula in formulas {
         let values = engine.values(formula, Grain::TOTAL).map_err(|_| Error::overflow("title"))?;
-        days.extend(values.first().copied().flatten().map(|day| day.to_string()));
+        days.extend(values.iter().next().flatten().map(|day| day.to_string()));
     }
     Ok(days.first().cloned().zip(days.get(1).cloned()))
 }
@@ -229,7 +230,7 @@ fn arrange(plan: &Plan, frame: &mut Frame) -> Result<Vec<Notice>> {
                 .map_err(|_| Error::overflow(format!("order of {}", dimension.name)))?;
             let of_node = |node: u32| {
                 let pair = side.pair(node, 0);
-                values[frame.grains[grain].pairs.find(pair.0, pair.1)? as usize]
+                values.get(frame.grains[grain].pairs.find(pair.0, pair.1)? as usize)
             };
             let axis = frame.axis(side);
             Ok(SortBy::Values((0..axis.len(level) as u32).map(of_node).collect()))

@@ -34,7 +34,7 @@ impl<'a> Cell<'a> {
 
     /// The value of a measure, by its place; `None` where it is blank.
     pub fn value(&self, measure: usize) -> Option<Value> {
-        self.grain().values[measure][self.id as usize]
+        self.grain().values[measure].get(self.id as usize)
     }
 
     /// Whether a measure has a value at this cell's grain at all.

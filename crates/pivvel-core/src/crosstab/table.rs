@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use super::trend::{Labels, Trend};
 use crate::brief::{NumberFormat, ViewBrief};
 use crate::emphasis::{Emphasis, Scale};
-use crate::eval::{groups, period_places, shown};
+use crate::eval::{CellGroups, period_places};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::Tally;
@@ -54,6 +54,8 @@ pub struct CrossTab {
     pub(super) picked: Vec<Notice>,
     /// How the numbers of each item are shown, where not as the measure's.
     pub(super) item_formats: Vec<Option<NumberFormat>>,
+    /// With how many threads more is computed of it, where that pays.
+    pub(super) threads: usize,
 }
 
 /// A view of the brief: a cross-tab that is drawn in a form of its own.
@@ -224,13 +226,8 @@ impl CrossTab {
         let scaled = scaled_by[measure].and_then(|emphasis| self.emphases[emphasis].peers(grain));
         scaled.unwrap_or_else(|| {
             peers[measure].get_or_init(|| {
-                let keys = groups(axes, grain, cells.pairs(), Group::Level);
-                Peers::new(
-                    &values[measure],
-                    &keys,
-                    &shown(axes, grain, cells.pairs()),
-                    &YardstickSpec::default(),
-                )
+                let groups = CellGroups::new(axes, grain, cells.pairs(), Group::Level);
+                Peers::new(&values[measure], groups, &YardstickSpec::default(), self.threads)
             })
         })
     }

@@ -142,7 +142,7 @@ impl Teller<'_> {
     }
 
     fn value(&self, place: usize) -> Option<Value> {
-        self.trace.inside.measures[place][self.grain][self.cell]
+        self.trace.inside.measures[place][self.grain].get(self.cell)
     }
 
     /// How a measure is computed at the cell's grain.
@@ -202,7 +202,7 @@ impl Teller<'_> {
         let part = |(member, cell): (String, Option<usize>)| WindowPart {
             member,
             has_lines: cell.is_some(),
-            value: cell.and_then(|cell| self.trace.inside.measures[measure][self.grain][cell]),
+            value: cell.and_then(|cell| self.trace.inside.measures[measure][self.grain].get(cell)),
         };
         let places = window(&self.trace.inside.frame, self.grain, *way, *over, self.cell);
         places.into_iter().map(part).collect()
@@ -214,7 +214,8 @@ impl Teller<'_> {
             return None;
         };
         let frame = &self.trace.inside.frame;
-        let (grain, cell) = targets(frame, self.grain, relation)[self.cell]?;
+        let targets = targets(frame, self.grain, relation)?;
+        let (grain, cell) = (targets.grain, targets.get(self.cell)?);
         let cells = &frame.grains[grain];
         let (row, column) = cells.pairs.pairs()[cell];
         let (row, column) = (Entry::new(grain.row, row), Entry::new(grain.column, column));
@@ -231,7 +232,7 @@ impl Teller<'_> {
         let value = |node: &Option<u32>| {
             let (row, column) = item.spot.side.pick(((*node)?, self.column.node), (self.row.node, (*node)?));
             let cell = frame.grains[grain].pairs.find(row, column)?;
-            self.trace.inside.measures[place][grain][cell as usize].filter(|_| !item.before_measures)
+            self.trace.inside.measures[place][grain].get(cell as usize).filter(|_| !item.before_measures)
         };
         let operand = |(member, node): (&String, &Option<u32>)| ItemOperand {
             member: member.clone(),

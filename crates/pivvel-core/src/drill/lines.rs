@@ -297,8 +297,8 @@ impl Trace {
             let finished = finished.map_err(|_| Error::overflow("a sum over the lines"))?;
             compared.push(TiedAggregate {
                 formula: self.plan.aggregate_texts[*place].clone(),
-                of_lines: finished.first().copied().flatten(),
-                of_cell: cells.aggregates[*place][cell as usize],
+                of_lines: finished.iter().next().flatten(),
+                of_cell: cells.aggregates[*place].get(cell as usize),
             });
         }
         Ok(Some(TiedPart {

@@ -10,7 +10,7 @@ use crate::brief::{Form, MeanSide, PeersOf, YardstickOf};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
-use crate::model::{ByGrain, Grain, Notice, NoticeCode, Value};
+use crate::model::{ByGrain, CellValues, Grain, Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
 
@@ -105,16 +105,16 @@ fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<ByGrain<Op
         let grain = planned.deciding(*grain);
         if found[grain].is_none() {
             let values = values(planned, engine, basis, grain)?;
-            let keys = frame.groups(grain, planned.spec.peers.group());
-            let peers = Peers::new(&values, &keys, &frame.shown(grain), &planned.wanted);
+            let groups = frame.groups(grain, planned.spec.peers.group());
+            let peers = Peers::new(&values, groups, &planned.wanted, frame.threads);
             found[grain] = Some((values, peers));
         }
     }
     if planned.spec.peers == PeersOf::All {
-        let mut joined: Vec<(&[Option<Value>], &mut Peers)> = found
+        let mut joined: Vec<(&CellValues, &mut Peers)> = found
             .iter_mut()
             .filter_map(|(_, found)| found.as_mut())
-            .map(|(values, peers)| (values.as_slice(), peers))
+            .map(|(values, peers)| (&**values, peers))
             .collect();
         Peers::join(&mut joined, &planned.wanted);
     }
@@ -212,7 +212,7 @@ fn measure_by_file(
         groups += scales.len();
         let mut next = scales.into_iter();
         missing += peers.measure_by(|_| next.next().flatten());
-        let lies_beyond = |(cell, value): &(usize, &Option<Value>)| {
+        let lies_beyond = |(cell, value): &(usize, Option<Value>)| {
             let (value, yardstick) = (value.map(|v| v.as_f64()), peers.yardstick_of(*cell));
             value.zip(yardstick).is_some_and(|(v, y)| v < y.low.as_f64() || v > y.high.as_f64())
         };
@@ -292,7 +292,7 @@ fn decide_grain(
 
 /// Whether all that a rule says of a cell's value holds.
 fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, scales: &[Scale]) -> bool {
-    let Some(value) = decided.values[cell] else {
+    let Some(value) = decided.values.get(cell) else {
         let bounded = rule.bounds.from.or(rule.bounds.below).or(rule.bounds.is).is_some();
         return rule.blank || !bounded && rule.count.is_none() && rule.mean.is_none();
     };
@@ -348,8 +348,8 @@ fn linked(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<ByGrain<Opti
     let frame = engine.frame();
     let mut grains = ByGrain::new(frame.grains.deepest(), |_| None);
     for grain in planned.grains.iter().copied() {
-        let (values, keys) = (Arc::new(vec![None; frame.grains[grain].len()]), Vec::new());
-        let peers = Peers::new(&[], &keys, &[], &planned.wanted);
+        let values = Arc::new(CellValues::blank(frame.grains[grain].len()));
+        let peers = Peers::default();
         let holds = |c: &CellFormula| engine.holds(c, grain).map_err(|_| Error::overflow(&planned.place));
         let applies = planned.condition.as_ref().map(holds).transpose()?;
         grains[grain] = Some(Decided { values, peers, scale_of: Vec::new(), applies, winners: None });

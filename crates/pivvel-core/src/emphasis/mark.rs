@@ -85,7 +85,7 @@ impl Emphasis {
         let (spec, form) = (&self.planned.spec, self.planned.spec.form);
         let rule = decided.winners.as_ref().and_then(|winners| winners[cell]).map(usize::from);
         let scale = decided.peers.group(cell).and_then(|group| decided.scale_of[group]);
-        let value = decided.values[cell];
+        let value = decided.values.get(cell);
         let on = scale.zip(value).map(|(scale, value)| (&self.scales[scale], value));
         let rank = decided.peers.rank(cell);
         let position = on.and_then(|(scale, value)| scale.position(&value, rank));

@@ -9,9 +9,8 @@ use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Relation, Texts, TypedExpr, Values, evaluate, holds};
-use crate::model::{ByGrain, Grain, Overflow, Type, Value};
+use crate::model::{ByGrain, CellValues, Grain, Overflow, Type, Value};
 use crate::plan::Plan;
-use crate::rollup::Class;
 
 /// Computes values in a frame.
 pub(crate) struct Engine<'a> {
@@ -19,9 +18,8 @@ pub(crate) struct Engine<'a> {
     frame: &'a Frame,
     /// Values by measure, then by grain.
     measures: Vec<Option<ByGrain<Values>>>,
-    /// Which cells of each grain are shown, and their classes, once they are asked for.
+    /// Which cells of each grain are shown, once that is asked for.
     shown: ByGrain<OnceCell<Vec<bool>>>,
-    classes: ByGrain<OnceCell<Vec<(Class, Class)>>>,
     items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
@@ -44,7 +42,6 @@ impl<'a> Engine<'a> {
             frame,
             measures: vec![None; plan.measures.len()],
             shown: ByGrain::new(deepest, |_| OnceCell::new()),
-            classes: ByGrain::new(deepest, |_| OnceCell::new()),
             items: RefCell::default(),
             zero_divisions: Cell::new(0),
         };
@@ -52,7 +49,7 @@ impl<'a> Engine<'a> {
             let measure = &plan.measures[*place];
             let values = ByGrain::try_new(deepest, |grain| match measure.formula_at(grain) {
                 Some(formula) => engine.values(formula, grain),
-                None => Ok(Arc::new(vec![None; frame.grains[grain].len()])),
+                None => Ok(Arc::new(CellValues::blank(frame.grains[grain].len()))),
             });
             engine.measures[*place] = Some(values.map_err(|_| Error::overflow(&measure.name))?);
         }
@@ -77,10 +74,6 @@ impl<'a> Engine<'a> {
 
     fn shown(&self, grain: Grain) -> &[bool] {
         self.shown[grain].get_or_init(|| self.frame.shown(grain))
-    }
-
-    fn classes(&self, grain: Grain) -> &[(Class, Class)] {
-        self.classes[grain].get_or_init(|| self.frame.classes(grain))
     }
 
     /// Divisions by zero met in cells.
@@ -124,7 +117,7 @@ fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
     for (place, item) in plan.items.iter().enumerate().filter(|(_, item)| item.before_measures) {
         for grain in frame.grains.deepest().all() {
             for aggregate in 0..plan.aggregates.len() {
-                let mut values = frame.grains[grain].aggregates[aggregate].to_vec();
+                let mut values = (*frame.grains[grain].aggregates[aggregate]).clone();
                 let ty = type_of(&values);
                 let formula = item.typed(ty, &plan.assumptions);
                 let cells = &frame.grains[grain];
@@ -138,7 +131,7 @@ fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
 }
 
 /// The type of aggregates that are there.
-fn type_of(values: &[Option<Value>]) -> Type {
+fn type_of(values: &CellValues) -> Type {
     match values.iter().flatten().next() {
         Some(Value::Exact(number)) => Type::Exact { scale: number.scale },
         Some(Value::Date(_)) => Type::Day,
@@ -152,7 +145,7 @@ fn fill_item(
     cells: &Cells,
     place: usize,
     formula: Option<&TypedExpr<usize>>,
-    values: &mut [Option<Value>],
+    values: &mut CellValues,
 ) -> Result<(), Overflow> {
     let is_own = |cell: &usize| {
         cells.maker(*cell) == Some(place) && !cells.merged.get(*cell).copied().unwrap_or(false)
@@ -162,7 +155,7 @@ fn fill_item(
         return Ok(());
     }
     let Some(formula) = formula else {
-        own.iter().for_each(|cell| values[*cell] = None);
+        own.iter().for_each(|cell| values.set(*cell, None));
         return Ok(());
     };
     let operand = |cell: usize, operand: usize| {
@@ -172,12 +165,12 @@ fn fill_item(
             Some(made) => (made.operands[operand]?, column),
             None => (row, frame.columns.made(cells.grain.column, column)?.operands[operand]?),
         };
-        values[cells.pairs.find(target.0, target.1)? as usize]
+        values.get(cells.pairs.find(target.0, target.1)? as usize)
     };
     let mut of = Operands { own: &own, operand: &operand };
     let results = evaluate(formula, &mut of)?;
     for (cell, value) in own.iter().zip(results.iter()) {
-        values[*cell] = *value;
+        values.set(*cell, value);
     }
     Ok(())
 }
@@ -225,17 +218,12 @@ impl Evaluate for AtGrain<'_, '_> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
-        let places = || gather::Places {
-            frame,
-            grain: self.grain,
-            cells,
-            shown: self.engine.shown(self.grain),
-            classes: self.engine.classes(self.grain),
-        };
+        let places =
+            || gather::Places { frame, grain: self.grain, cells, shown: self.engine.shown(self.grain) };
         Ok(match leaf {
             CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
             CellLeaf::Measure(place) => self.engine.measure(*place, self.grain).clone(),
-            CellLeaf::Label(_) => Arc::new(vec![None; cells.len()]),
+            CellLeaf::Label(_) => Arc::new(CellValues::blank(cells.len())),
             CellLeaf::At(formula, relation) => self.related(formula, relation)?,
             CellLeaf::Among(function, formula, group) => {
                 gather::among(&places(), *function, &inner(formula)?, *group)?
@@ -276,23 +264,12 @@ impl AtGrain<'_, '_> {
     /// The values of a formula at the cells that are related to those of this grain.
     fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Overflow> {
         let frame = self.engine.frame;
-        let targets = relate::targets(frame, self.grain, relation);
-        let mut computed: HashMap<Grain, Values> = HashMap::new();
-        let mut values = Vec::with_capacity(targets.len());
-        for target in targets {
-            let Some((grain, cell)) = target else {
-                values.push(None);
-                continue;
-            };
-            let known = match computed.get(&grain) {
-                Some(known) => known,
-                None => {
-                    let values = self.engine.values(formula, grain)?;
-                    computed.entry(grain).or_insert(values)
-                }
-            };
-            values.push(known[cell]);
-        }
-        Ok(Arc::new(values))
+        let Some(targets) = relate::targets(frame, self.grain, relation) else {
+            return Ok(Arc::new(CellValues::blank(frame.grains[self.grain].len())));
+        };
+        let known = self.engine.values(formula, targets.grain)?;
+        let cells = frame.grains[self.grain].len();
+        let values = (0..cells).map(|cell| known.get(targets.get(cell)?));
+        Ok(Arc::new(CellValues::of_so_many(cells, values)))
     }
 }

@@ -9,9 +9,9 @@ use super::items::{add_items, merge_groups};
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, States};
-use crate::model::{AxisSide, ByGrain, Grain, Overflow};
+use crate::model::{AxisSide, ByGrain, Overflow};
 use crate::plan::Plan;
-use crate::rollup::{Axis, Class, RolledGrain, SortBy, roll_up};
+use crate::rollup::{Axis, RolledGrain, SortBy, roll_up};
 
 /// With so many leaf groups a thread more pays.
 const MANY: usize = 50_000;
@@ -22,6 +22,8 @@ pub(crate) struct Frame {
     pub(crate) rows: Axis,
     pub(crate) columns: Axis,
     pub(crate) grains: ByGrain<Cells>,
+    /// With how many threads values are computed, where that pays.
+    pub(crate) threads: usize,
 }
 
 impl Frame {
@@ -56,7 +58,7 @@ impl Frame {
         add_items(plan, &mut rows, &mut columns, &mut grains);
         merge_groups(plan, (&rows, &columns), &mut grains, &states)
             .map_err(|_| Error::overflow("the totals"))?;
-        let mut frame = Frame { rows, columns, grains };
+        let mut frame = Frame { rows, columns, grains, threads };
         frame.arrange_naturally();
         Ok(frame)
     }
@@ -71,14 +73,6 @@ impl Frame {
 
     pub(crate) fn axis(&self, side: AxisSide) -> &Axis {
         side.pick(&self.rows, &self.columns)
-    }
-
-    /// The class of every cell of a grain: cells of different classes are never scaled together.
-    pub(crate) fn classes(&self, grain: Grain) -> Vec<(Class, Class)> {
-        let class = |(row, column): &(u32, u32)| {
-            (self.rows.class(grain.row, *row), self.columns.class(grain.column, *column))
-        };
-        self.grains[grain].pairs.pairs().iter().map(class).collect()
     }
 }
 

@@ -6,11 +6,12 @@ use std::sync::Arc;
 
 use super::cells::Cells;
 use super::frame::Frame;
-use super::groups::GroupKey;
 use super::relate::{Sequences, positions};
+use super::sorted::{Grouped, NO_GROUP};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
-use crate::model::{Grain, Overflow, Period, Value};
+use crate::grouping::PairTable;
+use crate::model::{CellValues, Grain, Overflow, Period, Value};
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
@@ -19,41 +20,19 @@ pub(super) struct Places<'a> {
     pub(super) grain: Grain,
     pub(super) cells: &'a Cells,
     pub(super) shown: &'a [bool],
-    pub(super) classes: &'a [(Class, Class)],
 }
 
 impl Places<'_> {
-    /// The cells that are taken together, in display order within each group.
-    fn groups(&self, group: Group) -> Vec<Vec<usize>> {
-        let keys = self.frame.groups(self.grain, group);
-        let mut groups: HashMap<GroupKey, usize> = HashMap::new();
-        let mut lists: Vec<Vec<usize>> = Vec::new();
-        for cell in self.in_order() {
-            let place = *groups.entry(keys[cell]).or_insert_with(|| {
-                lists.push(Vec::new());
-                lists.len() - 1
-            });
-            lists[place].push(cell);
-        }
-        lists
-    }
-
     /// The cells that are shown, row by row as they are shown.
-    fn in_order(&self) -> Vec<usize> {
-        let place = |axis: &Axis, level: usize| {
-            let mut places = vec![u32::MAX; axis.len(level)];
-            let order = axis.order(level).iter().enumerate();
-            order.for_each(|(place, node)| places[*node as usize] = place as u32);
-            places
-        };
-        let rows = place(&self.frame.rows, self.grain.row);
-        let columns = place(&self.frame.columns, self.grain.column);
-        let mut cells: Vec<usize> = (0..self.cells.len()).filter(|cell| self.shown[*cell]).collect();
-        cells.sort_by_key(|cell| {
-            let (row, column) = self.cells.pairs.pairs()[*cell];
-            (rows[row as usize], columns[column as usize], row, column)
-        });
-        cells
+    fn in_order(&self) -> Vec<u32> {
+        let Places { frame, grain, .. } = self;
+        let pairs = self.cells.pairs.pairs();
+        let (rows, columns) = (frame.rows.places_at(grain.row), frame.columns.places_at(grain.column));
+        let cells = (0..pairs.len() as u32).filter(|cell| self.shown[*cell as usize]);
+        let by_column =
+            Grouped::new(columns.len(), cells.map(|cell| (cell, columns[pairs[cell as usize].1 as usize])));
+        let by_row = by_column.cells().map(|cell| (cell, rows[pairs[cell as usize].0 as usize]));
+        Grouped::new(rows.len(), by_row).cells().collect()
     }
 }
 
@@ -64,61 +43,111 @@ pub(super) fn among(
     values: &Values,
     group: Group,
 ) -> Result<Values, Overflow> {
-    let mut result = vec![None; values.len()];
-    for cells in places.groups(group) {
-        let some: Vec<Value> = cells.iter().filter_map(|cell| values[*cell]).collect();
+    let groups = places.frame.groups(places.grain, group);
+    let cells = places.in_order();
+    let grouped =
+        Grouped::new(groups.keys.len(), cells.iter().map(|cell| (*cell, groups.of[*cell as usize])));
+    let mut result = CellValues::blank(values.len());
+    let value = |cell: &u32| values.get(*cell as usize);
+    for cells in grouped.iter() {
+        let some: Vec<Value> = cells.iter().filter_map(value).collect();
         let summary = function.of_values(&some)?;
-        cells.into_iter().filter(|cell| values[*cell].is_some()).for_each(|cell| result[cell] = summary);
+        let with_value = cells.iter().filter(|cell| value(cell).is_some());
+        with_value.for_each(|cell| result.set(*cell as usize, summary));
     }
     Ok(Arc::new(result))
 }
 
 /// The rank of each cell in its group; blank cells have none.
 pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Values {
-    let mut result = vec![None; values.len()];
-    for cells in places.groups(ranking.group) {
-        let mut some: Vec<(usize, Value)> =
-            cells.into_iter().filter_map(|cell| Some((cell, values[cell]?))).collect();
-        // A stable sort leaves equal values in display order.
-        some.sort_by(|(_, a), (_, b)| if ranking.lowest_first { a.order(b) } else { b.order(a) });
+    let groups = places.frame.groups(places.grain, ranking.group);
+    let (count, threads, highest_first) = (groups.keys.len(), places.frame.threads, !ranking.lowest_first);
+    let sorted = match ranking.ties {
+        // Of equal values the one that is shown first comes first.
+        Ties::Order => {
+            let cells = places.in_order();
+            let in_order = cells.iter().map(|cell| (*cell, groups.of[*cell as usize]));
+            Grouped::sorted(count, in_order, values, highest_first, threads)
+        }
+        _ => Grouped::sorted(count, groups.cells(), values, highest_first, threads),
+    };
+    let ordered = values.ordered();
+    let mut result = CellValues::blank(values.len());
+    for cells in sorted.iter() {
+        let same = |a: &u32, b: &u32| ordered.key(*a as usize) == ordered.key(*b as usize);
         let (mut start, mut dense) = (0, 0);
-        while start < some.len() {
-            let tied = some[start..].iter().take_while(|(_, v)| v.order(&some[start].1).is_eq()).count();
+        for tied in cells.chunk_by(same) {
             dense += 1;
-            for (i, (cell, _)) in some[start..start + tied].iter().enumerate() {
+            for (i, cell) in tied.iter().enumerate() {
                 let whole = |rank: usize| Value::whole(rank as u64);
-                result[*cell] = Some(match ranking.ties {
-                    _ if ranking.percent && some.len() == 1 => Value::Float(0.0),
-                    _ if ranking.percent => Value::Float(start as f64 / (some.len() - 1) as f64),
+                let rank = match ranking.ties {
+                    _ if ranking.percent && cells.len() == 1 => Value::Float(0.0),
+                    _ if ranking.percent => Value::Float(start as f64 / (cells.len() - 1) as f64),
                     Ties::Low => whole(start + 1),
-                    Ties::High => whole(start + tied),
-                    Ties::Mean => Value::Float(start as f64 + (tied as f64 + 1.0) / 2.0),
+                    Ties::High => whole(start + tied.len()),
+                    Ties::Mean => Value::Float(start as f64 + (tied.len() as f64 + 1.0) / 2.0),
                     Ties::Dense => whole(dense),
                     Ties::Order => whole(start + i + 1),
-                });
+                };
+                result.set(*cell as usize, Some(rank));
             }
-            start += tied;
+            start += tied.len();
         }
     }
     Arc::new(result)
 }
 
-/// A sequence of cells along a dimension, each with where it stands.
-struct Sequence {
-    /// Where the first place along the dimension is, whether there is a cell or not.
-    first: i64,
-    cells: Vec<(i64, usize)>,
+/// The sequences of a grain's cells along a dimension.
+struct CellSequences {
+    /// The cells of each, in their order.
+    cells: Grouped,
+    /// Where each node of the axis stands.
+    stands: Vec<Option<Stand>>,
 }
 
-/// The sequences of a grain's cells along a dimension, and where each begins.
-fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
-    let Places { frame, cells, classes, .. } = places;
+/// Where a node stands along a dimension.
+#[derive(Clone, Copy)]
+struct Stand {
+    /// Its line: those of one sequence that are under the same members.
+    line: u32,
+    /// Where the first place of its sequence is, whether there is a cell or not.
+    first: i64,
+    position: i64,
+}
+
+/// The sequences of a grain's cells along a dimension; nothing above the dimension.
+fn sequences(places: &Places<'_>, way: Way) -> Option<CellSequences> {
+    let Places { frame, cells, grain, .. } = places;
     let axis = frame.axis(way.spot.side);
-    let level = cells.grain.level(way.spot.side);
+    let level = grain.level(way.spot.side);
     if level < way.spot.level {
-        return Vec::new();
+        return None;
     }
-    // Where each node of the dimension stands, and in which sequence.
+    let stands = stands(axis, level, way);
+    let own = |pair: (u32, u32)| way.spot.side.pick(pair, (pair.1, pair.0));
+    // Cells in the order of their positions, then by line and the node of the other axis.
+    let pairs = cells.pairs.pairs();
+    let stand = |cell: u32| stands[own(pairs[cell as usize]).0 as usize];
+    let mut positions: Vec<i64> = stands.iter().flatten().map(|stand| stand.position).collect();
+    positions.sort_unstable();
+    positions.dedup();
+    let place = |cell: u32| {
+        let found = stand(cell).and_then(|stand| positions.binary_search(&stand.position).ok());
+        (cell, found.map_or(NO_GROUP, |place| place as u32))
+    };
+    let in_order = Grouped::new(positions.len(), (0..pairs.len() as u32).map(place));
+    let lines = 1 + stands.iter().flatten().map(|stand| stand.line).max().unwrap_or(0) as usize;
+    let line = |cell: u32| (stand(cell).map_or(0, |stand| stand.line), own(pairs[cell as usize]).1);
+    let (mut table, mut sequence_of) = (PairTable::default(), Vec::new());
+    let others = frame.axis(way.spot.side.other()).len(grain.level(way.spot.side.other()));
+    table.intern_within(in_order.cells().map(line), (lines, others), &mut sequence_of);
+    let cells = Grouped::new(table.len(), in_order.cells().zip(sequence_of.iter().copied()));
+    Some(CellSequences { cells, stands })
+}
+
+/// Where the nodes of a level stand along a dimension of theirs.
+fn stands(axis: &Axis, level: usize, way: Way) -> Vec<Option<Stand>> {
+    // Where each member of the dimension stands, and in which sequence.
     let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
     let mut firsts: Vec<i64> = Vec::new();
     for sequence in Sequences::new(axis, way.spot.level, way.throughout).lists() {
@@ -128,41 +157,29 @@ fn sequences(places: &Places<'_>, way: Way) -> Vec<Sequence> {
         }
         firsts.push(positions.iter().copied().min().unwrap_or(0));
     }
-    // By sequence, class, the members below the dimension, and the node of the other axis.
-    type Line = (usize, (Class, Class), Vec<u32>, u32);
-    let mut found: HashMap<Line, Sequence> = HashMap::new();
-    for cell in 0..cells.len() {
-        let (row, column) = cells.pairs.pairs()[cell];
-        let (own, other) = way.spot.side.pick((row, column), (column, row));
-        let Some((sequence, position)) = place_of[axis.ancestor(level, own, way.spot.level) as usize] else {
-            continue;
-        };
+    // By sequence, class, and the members below the dimension.
+    let mut lines: HashMap<(usize, Class, Vec<u32>), u32> = HashMap::new();
+    let stand = |node: u32| {
+        let (sequence, position) = place_of[axis.ancestor(level, node, way.spot.level) as usize]?;
         let under = (way.spot.level + 1..=level)
-            .map(|at| axis.member_of(at, axis.ancestor(level, own, at)).index() as u32)
+            .map(|at| axis.member_of(at, axis.ancestor(level, node, at)).index() as u32)
             .collect();
-        let entry = found.entry((sequence, classes[cell], under, other));
-        entry
-            .or_insert_with(|| Sequence { first: firsts[sequence], cells: Vec::new() })
-            .cells
-            .push((position, cell));
-    }
-    found
-        .into_values()
-        .map(|mut sequence| {
-            sequence.cells.sort_unstable();
-            sequence
-        })
-        .collect()
+        let next = lines.len() as u32;
+        let line = *lines.entry((sequence, axis.class(level, node), under)).or_insert(next);
+        Some(Stand { line, first: firsts[sequence], position })
+    };
+    (0..axis.len(level) as u32).map(stand).collect()
 }
 
 /// The sum of values from the first cell of each sequence to each of its cells.
 pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Overflow> {
-    let mut result = vec![None; values.len()];
-    for sequence in sequences(places, way) {
+    let mut result = CellValues::blank(values.len());
+    let sequences = sequences(places, way);
+    for cells in sequences.iter().flat_map(|sequences| sequences.cells.iter()) {
         let mut so_far = Total::default();
-        for (_, cell) in sequence.cells {
-            values[cell].iter().try_for_each(|value| so_far.add(value))?;
-            result[cell] = so_far.value();
+        for cell in cells.iter().map(|cell| *cell as usize) {
+            values.get(cell).iter().try_for_each(|value| so_far.add(value))?;
+            result.set(cell, so_far.value());
         }
     }
     Ok(Arc::new(result))
@@ -176,17 +193,24 @@ pub(super) fn moving(
     way: Way,
     over: u32,
 ) -> Result<Values, Overflow> {
-    let mut result = vec![None; values.len()];
-    for sequence in sequences(places, way) {
-        let Sequence { first, cells } = sequence;
-        for (i, (position, cell)) in cells.iter().enumerate() {
+    let mut result = CellValues::blank(values.len());
+    let Some(CellSequences { cells, stands }) = sequences(places, way) else { return Ok(Arc::new(result)) };
+    let pairs = places.cells.pairs.pairs();
+    let stand = |cell: u32| {
+        let (row, column) = pairs[cell as usize];
+        stands[way.spot.side.pick(row, column) as usize]
+    };
+    for cells in cells.iter() {
+        for (i, cell) in cells.iter().enumerate() {
+            let Some(Stand { first, position, .. }) = stand(*cell) else { continue };
             let from = position - i64::from(over) + 1;
             if from < first {
                 continue;
             }
-            let window = cells[..=i].iter().rev().take_while(|(at, _)| *at >= from);
-            let some: Vec<Value> = window.filter_map(|(_, cell)| values[*cell]).collect();
-            result[*cell] = function.of_values(&some)?;
+            let within = |cell: &&u32| stand(**cell).is_some_and(|stand| stand.position >= from);
+            let window = cells[..=i].iter().rev().take_while(within);
+            let some: Vec<Value> = window.filter_map(|cell| values.get(*cell as usize)).collect();
+            result.set(*cell as usize, function.of_values(&some)?);
         }
     }
     Ok(Arc::new(result))

@@ -119,7 +119,7 @@ fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
     grain.lines.extend(lines);
     grain.makers.resize(grain.lines.len(), Some(place));
     for aggregate in &mut grain.aggregates {
-        Arc::make_mut(aggregate).resize(grain.lines.len(), None);
+        Arc::make_mut(aggregate).resize(grain.lines.len());
     }
 }
 
@@ -169,7 +169,7 @@ pub(super) fn merge_groups(
             let merged = states.merged(&into, made.len())?;
             for (aggregate, values) in plan.aggregates.iter().zip(&mut cells.aggregates) {
                 let (finished, values) = (merged.finish(aggregate)?, Arc::make_mut(values));
-                made.iter().zip(finished).for_each(|(cell, value)| values[*cell] = value);
+                made.iter().zip(finished.iter()).for_each(|(cell, value)| values.set(*cell, value));
             }
             made.iter().for_each(|cell| cells.merged[*cell] = true);
             open = rest;

@@ -9,13 +9,15 @@ mod groups;
 mod items;
 mod pick;
 mod relate;
+mod sorted;
 mod tier;
 
 pub(crate) use evaluate::Engine;
 pub(crate) use frame::Frame;
 pub(crate) use gather::window;
-pub(crate) use groups::{GroupKey, groups, shown};
+pub(crate) use groups::{CellGroups, GroupKey};
 pub(crate) use items::made_of;
 pub(crate) use pick::{Picks, pick};
 pub(crate) use relate::{period_places, targets};
+pub(crate) use sorted::{Grouped, NO_GROUP};
 pub(crate) use tier::settle_tiers;

@@ -208,7 +208,7 @@ fn kept(
     let candidate = |node: &usize| ranked[*node] && meets[*node] && axis.made(level, *node as u32).is_none();
     for node in (0..nodes).filter(candidate) {
         let parent = if top.overall { 0 } else { axis.parent_node(level, node as u32) };
-        groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values[cell])));
+        groups.entry(parent).or_default().push((node, cell(node).and_then(|cell| values.get(cell))));
     }
     for members in groups.values_mut() {
         members.sort_by(|(a, x), (b, y)| {

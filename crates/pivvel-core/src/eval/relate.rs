@@ -8,8 +8,25 @@ use crate::lines::{Member, MemberId};
 use crate::model::{AxisSide, DatePart, Grain, Period};
 use crate::rollup::{Axis, Class, Entry};
 
-/// For each cell of a grain, the grain and the place of the related cell.
-pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Vec<Option<(Grain, usize)>> {
+/// The cells that those of a grain are related to, all of one grain.
+pub(crate) struct Targets {
+    pub(crate) grain: Grain,
+    /// By cell, the place of the related one, or [`NO_CELL`].
+    cells: Vec<u32>,
+}
+
+/// No cell is related.
+const NO_CELL: u32 = u32::MAX;
+
+impl Targets {
+    /// The place of the cell that a cell is related to.
+    pub(crate) fn get(&self, cell: usize) -> Option<usize> {
+        Some(self.cells[cell]).filter(|target| *target != NO_CELL).map(|target| target as usize)
+    }
+}
+
+/// The cells that those of a grain are related to; nothing where none is.
+pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Option<Targets> {
     let cells = &frame.grains[grain];
     let side = match relation {
         Relation::Parent { side } | Relation::Total { side } => *side,
@@ -19,22 +36,24 @@ pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Vec<O
     };
     let axis = frame.axis(side);
     let level = grain.level(side);
-    // Each node of the axis leads to one node, whatever the cell's place on the other axis.
+    // Each node of the axis leads to one node, whatever the cell's place on the other axis, and all to one level.
     let way = Lead::new(axis, level, relation);
     let leads: Vec<Option<Entry>> =
         (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::new(level, node))).collect();
+    let to_level = leads.iter().flatten().next()?.level();
+    let to = if matches!(relation, Relation::GrandTotal) { Grain::TOTAL } else { grain.at(side, to_level) };
+    let pairs = &frame.grains[to].pairs;
     let target = |(row, column): &(u32, u32)| {
-        let own = side.pick(*row, *column);
-        let to = leads[own as usize]?;
+        let lead = leads[side.pick(*row, *column) as usize]?.node;
         let (row, column) = match (relation, side) {
-            (Relation::GrandTotal, _) => (Entry::new(0, 0), Entry::new(0, 0)),
-            (_, AxisSide::Rows) => (to, Entry::new(grain.column, *column)),
-            (_, AxisSide::Columns) => (Entry::new(grain.row, *row), to),
+            (Relation::GrandTotal, _) => (0, 0),
+            (_, AxisSide::Rows) => (lead, *column),
+            (_, AxisSide::Columns) => (*row, lead),
         };
-        let grain = Grain::new(row.level(), column.level());
-        Some((grain, frame.grains[grain].pairs.find(row.node, column.node)? as usize))
+        pairs.find(row, column)
     };
-    cells.pairs.pairs().iter().map(target).collect()
+    let cells: Vec<u32> = cells.pairs.pairs().iter().map(|pair| target(pair).unwrap_or(NO_CELL)).collect();
+    cells.iter().any(|cell| *cell != NO_CELL).then_some(Targets { grain: to, cells })
 }
 
 /// A relation made ready for an axis: what is looked up by name is found once.

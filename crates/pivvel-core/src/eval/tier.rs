@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Evaluate, Texts, Values, evaluate};
 use crate::grouping::{AxisPaths, LeafGroups, States};
 use crate::lines::{Member, MemberId, Members};
-use crate::model::{AxisSide, Overflow, Value};
+use crate::model::{AxisSide, CellValues, Overflow, Value};
 use crate::plan::{AxisKey, Plan, PlannedTier, TierKey};
 use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 
@@ -78,12 +78,12 @@ fn classify(
     numbers.iter().zip(&of).for_each(|(number, of)| named[*number as usize] = !known.is_blank(MemberId(*of)));
     let mut members: Vec<Vec<Value>> = vec![Vec::new(); groups];
     for ((value, group), _) in values.iter().zip(&group_of).zip(&named).filter(|(_, named)| **named) {
-        members[*group].extend(*value);
+        members[*group].extend(value);
     }
     let cuts: Vec<Vec<Value>> =
         members.iter().map(|values| cuts(tier, values)).collect::<Result<_, _>>().map_err(|_| overflow())?;
     let tier_of = |(path, number): (usize, &u32)| {
-        let value = values[*number as usize].filter(|_| !known.is_blank(MemberId(of[path])))?;
+        let value = values.get(*number as usize).filter(|_| !known.is_blank(MemberId(of[path])))?;
         // A value on a cut belongs to the tier above it.
         Some(cuts[group_of[*number as usize]].iter().filter(|cut| !value.order(cut).is_lt()).count())
     };
@@ -137,7 +137,7 @@ impl Evaluate for OfMembers<'_> {
                 let formula: &CellFormula = &self.plan.measures[*place].cell;
                 evaluate(formula, &mut OfMembers { plan: self.plan, states: self.states })
             }
-            _ => Ok(Arc::new(vec![None; self.states.len()])),
+            _ => Ok(Arc::new(CellValues::blank(self.states.len()))),
         }
     }
 

@@ -9,10 +9,10 @@ use std::sync::Arc;
 use super::check::{Blanks, Step, TypedExpr};
 use super::expr::Operator;
 use crate::model::Type;
-use crate::model::{Decimal, Overflow, Value};
+use crate::model::{CellValues, Decimal, Overflow, Value};
 
-/// Values of many cells; `None` where there is none.
-pub(crate) type Values = Arc<Vec<Option<Value>>>;
+/// Values of many cells, which whoever needs them shares.
+pub(crate) type Values = Arc<CellValues>;
 pub(crate) type Texts = Arc<Vec<Option<Arc<str>>>>;
 type Truths = Vec<Option<bool>>;
 
@@ -60,13 +60,13 @@ fn values<E: Evaluate>(
         _ => Value::Date(digits as i32),
     };
     let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Overflow>| {
-        let all: Result<Vec<_>, Overflow> = inner.iter().map(|value| value.map_or(Ok(None), work)).collect();
-        all.map(Arc::new)
+        let all = inner.iter().map(|value| value.map_or(Ok(None), work));
+        CellValues::try_of_so_many(inner.len(), all).map(Arc::new)
     };
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.values(leaf)?,
-        Step::Digits(digits) => Arc::new(vec![Some(exact(*digits)); of.cells()]),
-        Step::Nothing => Arc::new(vec![None; of.cells()]),
+        Step::Digits(digits) => Arc::new(CellValues::same(exact(*digits), of.cells())),
+        Step::Nothing => Arc::new(CellValues::blank(of.cells())),
         Step::Negate(inner) => each(values(inner, of, active)?, &|value| negated(value).map(Some))?,
         Step::Convert(inner) => {
             let ty = formula.ty;
@@ -76,13 +76,13 @@ fn values<E: Evaluate>(
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
             if *operator == Operator::Divide {
                 for cell in (0..a.len()).filter(|cell| active[*cell]) {
-                    if a[cell].is_some() && b[cell].is_some_and(is_zero) {
+                    if b.get(cell).is_some_and(is_zero) && a.get(cell).is_some() {
                         of.divided_by_zero(cell);
                     }
                 }
             }
             let each = a.iter().zip(b.iter()).map(|(a, b)| {
-                let value = arithmetic(*operator, *blanks, *a, *b)?;
+                let value = arithmetic(*operator, *blanks, a, b)?;
                 // A value beside a blank stays as it was, and becomes of the same kind as all others here.
                 let alone = a.is_some() != b.is_some();
                 match value.filter(|_| alone) {
@@ -90,14 +90,15 @@ fn values<E: Evaluate>(
                     None => Ok(value),
                 }
             });
-            Arc::new(each.collect::<Result<_, Overflow>>()?)
+            Arc::new(CellValues::try_of_so_many::<Overflow>(a.len(), each)?)
         }
         Step::Case(branches, otherwise) => case(branches, otherwise, of, active)?,
         Step::Apply(call, arguments) => {
             let all: Vec<Values> =
                 arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
-            let result = |cell: usize| call.of_values(&mut all.iter().map(|values| values[cell]));
-            Arc::new((0..of.cells()).map(result).collect::<Result<_, _>>()?)
+            let result = |cell: usize| call.of_values(&mut all.iter().map(|values| values.get(cell)));
+            let cells = of.cells();
+            Arc::new(CellValues::try_of_so_many::<Overflow>(cells, (0..cells).map(result))?)
         }
         _ => unreachable!("the check lets only values stand here"),
     })
@@ -123,12 +124,12 @@ fn case<E: Evaluate>(
             .collect();
         let given = values(value, of, &chosen)?;
         for (cell, chosen) in chosen.into_iter().enumerate().filter(|(_, chosen)| *chosen) {
-            (open[cell], result[cell]) = (!chosen, given[cell]);
+            (open[cell], result[cell]) = (!chosen, given.get(cell));
         }
     }
     let given = values(otherwise, of, &open)?;
-    open.iter().enumerate().filter(|(_, open)| **open).for_each(|(cell, _)| result[cell] = given[cell]);
-    Ok(Arc::new(result))
+    open.iter().enumerate().filter(|(_, open)| **open).for_each(|(cell, _)| result[cell] = given.get(cell));
+    Ok(Arc::new(result.into_iter().collect()))
 }
 
 fn truths<E: Evaluate>(
@@ -159,9 +160,7 @@ fn truths<E: Evaluate>(
         }
         Step::Compare(operator, left, right) => {
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
-            let pair = |(a, b): (&Option<Value>, &Option<Value>)| {
-                Some(operator.holds(a.as_ref()?.order(b.as_ref()?)))
-            };
+            let pair = |(a, b): (Option<Value>, Option<Value>)| Some(operator.holds(a?.order(&b?)));
             a.iter().zip(b.iter()).map(pair).collect()
         }
         _ => unreachable!("the check lets only conditions stand here"),

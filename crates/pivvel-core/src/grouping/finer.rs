@@ -242,7 +242,7 @@ impl FinerGroups {
         let values = evaluate(formula, &mut Inner(&self.states))?;
         let mut lists = vec![Vec::new(); groups];
         for ((group, _), value) in self.pairs.pairs().iter().zip(values.iter()) {
-            lists[*group as usize].extend(*value);
+            lists[*group as usize].extend(value);
         }
         Ok(lists)
     }

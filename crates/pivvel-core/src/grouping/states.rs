@@ -14,7 +14,7 @@ use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
 use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
-use crate::model::{Decimal, Overflow, Type, Value};
+use crate::model::{CellValues, Decimal, Overflow, Type, Value};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -196,27 +196,32 @@ impl States {
     }
 
     /// The value of an aggregate in every group; `None` where it is blank.
-    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vec<Option<Value>>, Overflow> {
+    pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<CellValues, Overflow> {
+        let groups = self.len();
         match aggregate {
-            Aggregate::Lines => Ok(self.all_lines().map(|lines| Some(Value::whole(lines))).collect()),
+            Aggregate::Lines => {
+                Ok(CellValues::of_so_many(groups, self.all_lines().map(|lines| Some(Value::whole(lines)))))
+            }
             Aggregate::Of { function, value } => {
                 let states = &self.values[*value];
                 let of = |group| OneGroup { states, totals: &self.totals, group };
-                (0..self.len()).map(|group| function.of_states(&of(group))).collect()
+                CellValues::try_of_so_many(groups, (0..groups).map(|group| function.of_states(&of(group))))
             }
             Aggregate::Distinct { finer } => {
-                Ok(self.finer[*finer].keys(self.len()).into_iter().map(|n| Some(Value::whole(n))).collect())
+                let keys = self.finer[*finer].keys(groups).into_iter();
+                Ok(CellValues::of_so_many(groups, keys.map(|n| Some(Value::whole(n)))))
             }
             Aggregate::Ratio(above, below) => {
                 let (above, below) = (self.finish(above)?, self.finish(below)?);
                 let ratio = |(above, below): (Option<Value>, Option<Value>)| {
                     arithmetic(Operator::Divide, Blanks::Propagate, above, below)
                 };
-                above.into_iter().zip(below).map(ratio).collect()
+                CellValues::try_of_so_many(groups, above.iter().zip(below.iter()).map(ratio))
             }
             Aggregate::Nested { function, finer, inner } => {
-                let lists = self.finer[*finer].lists(inner, self.len())?;
-                lists.iter().map(|values| function.of_values(values)).collect()
+                let lists = self.finer[*finer].lists(inner, groups)?;
+                let each = lists.iter().map(|values| function.of_values(values));
+                CellValues::try_of_so_many(groups, each)
             }
         }
     }

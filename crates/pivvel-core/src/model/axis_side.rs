@@ -26,6 +26,11 @@ impl AxisSide {
         }
     }
 
+    /// The other axis.
+    pub(crate) fn other(self) -> AxisSide {
+        self.pick(AxisSide::Columns, AxisSide::Rows)
+    }
+
     /// A pair of what belongs to this axis and what to the other one, the rows' first.
     pub(crate) fn pair<T>(self, own: T, other: T) -> (T, T) {
         match self {

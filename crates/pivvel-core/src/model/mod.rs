@@ -3,6 +3,7 @@
 
 mod axis_side;
 mod calendar;
+mod cell_values;
 mod days;
 mod decimal;
 mod grain;
@@ -16,6 +17,7 @@ mod value;
 pub use axis_side::AxisSide;
 pub use calendar::DatePart;
 pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date_text};
+pub(crate) use cell_values::CellValues;
 pub(crate) use days::DayTable;
 pub use decimal::{Decimal, NoDecimal};
 pub(crate) use decimal::{decimal_digits, pow10, rescale};

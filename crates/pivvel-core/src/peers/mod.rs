@@ -13,17 +13,17 @@ pub(crate) use yardstick::{Measured, share};
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use crate::eval::{Frame, GroupKey};
-use crate::model::{Grain, Value};
+use crate::eval::{CellGroups, Frame, GroupKey, Grouped, NO_GROUP};
+use crate::model::{CellValues, Grain, Value};
 use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct Peers {
     keys: Vec<GroupKey>,
     groups: Vec<Measured>,
-    /// The group of each cell; [`NONE`] for cells that are not shown.
+    /// The group of each cell; [`NO_GROUP`] for cells that are not shown.
     group_of: Vec<u32>,
     /// Rank by cell; 0 for a cell without a value.
     ranks: Vec<u32>,
@@ -33,50 +33,65 @@ pub struct Peers {
     joined: bool,
 }
 
-const NONE: u32 = u32::MAX;
-
 impl Peers {
-    /// The peers among the cells of a grain that are shown.
+    /// The peers among the cells of a grain that are shown, in groups.
     pub(crate) fn new(
-        values: &[Option<Value>],
-        keys: &[GroupKey],
-        shown: &[bool],
+        values: &CellValues,
+        CellGroups { keys, of }: CellGroups,
         wanted: &YardstickSpec,
+        threads: usize,
     ) -> Peers {
-        let (known, group_of) = grouped(keys, shown);
-        let ranks = vec![0; values.len()];
-        let groups = Vec::new();
-        let mut peers = Peers { groups, ranks, keys: known, group_of, names: OnceLock::new(), joined: false };
-        for mut order in peers.members(values) {
-            let rank = |cell: &usize, rank| peers.ranks[*cell] = rank;
-            peers.groups.push(Measured::new(&mut order, wanted, rank));
-        }
-        peers
+        let mut ranks = vec![0; values.len()];
+        let sorted = Grouped::sorted(keys.len(), (0..).zip(of.iter().copied()), values, true, threads);
+        let ordered = values.ordered();
+        let measured = |cells: &[u32]| {
+            let key = |cell: u32| ordered.key(cell as usize);
+            let (mut last, mut shared) = (None, 0);
+            for (cell, place) in cells.iter().zip(1..) {
+                let own = key(*cell);
+                if own != last {
+                    (last, shared) = (own, place);
+                }
+                ranks[*cell as usize] = shared;
+            }
+            let values: Vec<Value> = cells.iter().filter_map(|cell| values.get(*cell as usize)).collect();
+            Measured::new(&values, wanted)
+        };
+        let groups = sorted.iter().map(measured).collect();
+        Peers { groups, ranks, keys, group_of: of, names: OnceLock::new(), joined: false }
     }
 
     /// The cells of each group that have a value, with it.
-    pub(crate) fn members(&self, values: &[Option<Value>]) -> Vec<Vec<(usize, Value)>> {
+    pub(crate) fn members(&self, values: &CellValues) -> Vec<Vec<(usize, Value)>> {
         let mut members: Vec<Vec<(usize, Value)>> = vec![Vec::new(); self.keys.len()];
-        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
-            members[*group as usize].extend(values[cell].map(|value| (cell, value)));
+        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NO_GROUP) {
+            members[*group as usize].extend(values.get(cell).map(|value| (cell, value)));
         }
         members
     }
 
     /// Measures the peers of several grains together, by class.
-    pub(crate) fn join(grains: &mut [(&[Option<Value>], &mut Peers)], wanted: &YardstickSpec) {
+    pub(crate) fn join(grains: &mut [(&CellValues, &mut Peers)], wanted: &YardstickSpec) {
         type Order = Vec<((usize, usize), Value)>;
         let mut orders: HashMap<(Class, Class), Order> = HashMap::new();
         for (grain, (values, peers)) in grains.iter().enumerate() {
-            for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
+            for (cell, group) in peers.group_of.iter().enumerate().filter(|(_, group)| **group != NO_GROUP) {
                 let order = orders.entry(peers.keys[*group as usize].classes).or_default();
-                order.extend(values[cell].map(|value| ((grain, cell), value)));
+                order.extend(values.get(cell).map(|value| ((grain, cell), value)));
             }
         }
         let mut joint = HashMap::new();
         for (classes, mut order) in orders {
-            let rank = |(grain, cell): &(usize, usize), rank| grains[*grain].1.ranks[*cell] = rank;
-            joint.insert(classes, Measured::new(&mut order, wanted, rank));
+            order.sort_unstable_by(|(_, a), (_, b)| b.order(a));
+            let mut shared = 0;
+            for (place, ((grain, cell), value)) in order.iter().enumerate() {
+                if place == 0 || order[place - 1].1.order(value).is_ne() {
+                    shared = place as u32 + 1;
+                }
+                grains[*grain].1.ranks[*cell] = shared;
+            }
+            let values: Vec<Value> = order.into_iter().map(|(_, value)| value).collect();
+            joint.insert(classes, Measured::new(&values, wanted));
         }
         for (_, peers) in grains {
             peers.joined = true;
@@ -99,9 +114,9 @@ impl Peers {
     }
 
     /// Ranks the cells of those groups for which there are values from elsewhere, the highest first, among these.
-    pub(crate) fn rank_among(&mut self, values: &[Option<Value>], known: &[Option<&[Value]>]) {
-        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NONE) {
-            if let Some((value, known)) = values[cell].zip(known[*group as usize]) {
+    pub(crate) fn rank_among(&mut self, values: &CellValues, known: &[Option<&[Value]>]) {
+        for (cell, group) in self.group_of.iter().enumerate().filter(|(_, group)| **group != NO_GROUP) {
+            if let Some((value, known)) = values.get(cell).zip(known[*group as usize]) {
                 self.ranks[cell] = known.partition_point(|other| other.order(&value).is_gt()) as u32 + 1;
             }
         }
@@ -125,7 +140,7 @@ impl Peers {
 
     /// The place of a cell's group, if the cell is shown.
     pub(crate) fn group(&self, cell: usize) -> Option<usize> {
-        Some(self.group_of[cell]).filter(|group| *group != NONE).map(|group| group as usize)
+        Some(self.group_of[cell]).filter(|group| *group != NO_GROUP).map(|group| group as usize)
     }
 
     /// What the group of a cell is called; `name` says it for what its cells share.
@@ -148,27 +163,6 @@ impl Peers {
     pub(crate) fn position(&self, cell: usize, value: &Value) -> Option<f64> {
         self.yardstick_of(cell)?.position(value)
     }
-}
-
-/// The groups that cells are in, and the one of each cell. Neighbours are most often in one group.
-fn grouped(keys: &[GroupKey], shown: &[bool]) -> (Vec<GroupKey>, Vec<u32>) {
-    // Plain cells of a level are the first group, whether there are any or not.
-    let mut known: Vec<GroupKey> = Vec::new();
-    let mut places: HashMap<GroupKey, u32> = HashMap::new();
-    let mut group_of = vec![NONE; keys.len()];
-    let mut last: Option<(GroupKey, u32)> = None;
-    for cell in (0..keys.len()).filter(|cell| shown[*cell]) {
-        let place = match last {
-            Some((key, place)) if key == keys[cell] => place,
-            _ => *places.entry(keys[cell]).or_insert_with(|| {
-                known.push(keys[cell]);
-                known.len() as u32 - 1
-            }),
-        };
-        last = Some((keys[cell], place));
-        group_of[cell] = place;
-    }
-    (known, group_of)
 }
 
 /// What a group of peers is called, run after run: the measure, the row level and the column level;

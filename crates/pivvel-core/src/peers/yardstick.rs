@@ -1,7 +1,5 @@
 //! The reference numbers of one group of peers.
 
-use std::cmp::Reverse;
-
 use crate::aggregates::{Total, quantile};
 use crate::model::Value;
 use crate::plan::{Count, YardstickSpec};
@@ -35,29 +33,17 @@ pub(crate) struct Measured {
 }
 
 impl Measured {
-    /// Measures values, and tells the rank of each.
-    pub(crate) fn new<C>(
-        order: &mut [(C, Value)],
-        wanted: &YardstickSpec,
-        mut rank: impl FnMut(&C, u32),
-    ) -> Measured {
-        sort(order);
-        let mut shared = 0;
-        for (place, (cell, value)) in order.iter().enumerate() {
-            if place == 0 || order[place - 1].1.order(value).is_ne() {
-                shared = place as u32 + 1;
-            }
-            rank(cell, shared);
-        }
-        let Some(((_, high), (_, low))) = order.first().zip(order.last()) else { return Measured::default() };
+    /// Measures values, the highest of which stands first.
+    pub(crate) fn new(order: &[Value], wanted: &YardstickSpec) -> Measured {
+        let Some((high, low)) = order.first().zip(order.last()) else { return Measured::default() };
         let count = order.len();
         let mean = mean(order);
         // Summed in the order of the values, which does not depend on how cells are numbered.
         let spread = |mean: f64| {
-            let squares: f64 = order.iter().map(|(_, value)| (value.as_f64() - mean).powi(2)).sum();
+            let squares: f64 = order.iter().map(|value| (value.as_f64() - mean).powi(2)).sum();
             (squares / count as f64).sqrt()
         };
-        let at = |share: f64| quantile(share, count, |i| order[count - 1 - i].1.as_f64());
+        let at = |share: f64| quantile(share, count, |i| order[count - 1 - i].as_f64());
         let yardstick = Yardstick {
             count: count as u64,
             low: *low,
@@ -69,27 +55,13 @@ impl Measured {
         let cut = |(wanted, bottom): &(Count, bool)| {
             let kept = wanted.of(count).min(count);
             let place = kept.checked_sub(1)?;
-            Some(order[if *bottom { count - 1 - place } else { place }].1)
+            Some(order[if *bottom { count - 1 - place } else { place }])
         };
         Measured {
             yardstick: Some(yardstick),
             clip: wanted.clip.map(|(low, high)| (at(low), at(high))),
             cuts: wanted.cuts.iter().map(cut).collect(),
         }
-    }
-}
-
-/// Sorts by value, the highest first.
-fn sort<C>(order: &mut [(C, Value)]) {
-    let digits = |(_, value): &(C, Value)| match value {
-        Value::Exact(number) => Some((number.digits, number.scale)),
-        _ => None,
-    };
-    let scale = order.first().and_then(digits).map(|(_, scale)| scale);
-    // Digits of one scale are compared without a look at what they are.
-    match scale.is_some() && order.iter().all(|one| digits(one).map(|(_, scale)| scale) == scale) {
-        true => order.sort_unstable_by_key(|one| Reverse(digits(one))),
-        false => order.sort_unstable_by(|(_, a), (_, b)| b.order(a)),
     }
 }
 
@@ -125,14 +97,14 @@ pub(crate) fn share(value: f64, low: f64, high: f64) -> f64 {
 }
 
 /// The mean of peers, which does not depend on how cells are numbered; none for dates.
-fn mean<C>(order: &[(C, Value)]) -> Option<f64> {
-    if order.iter().any(|(_, value)| matches!(value, Value::Date(_))) {
+fn mean(order: &[Value]) -> Option<f64> {
+    if order.iter().any(|value| matches!(value, Value::Date(_))) {
         return None;
     }
     let count = order.len() as f64;
-    match Total::of(order.iter().map(|(_, value)| value)).map(|total| total.mean(order.len())) {
+    match Total::of(order).map(|total| total.mean(order.len())) {
         Ok(mean) if mean.is_none_or(f64::is_finite) => mean,
         // A sum that is too large, whose mean is a number all the same.
-        _ => Some(order.iter().map(|(_, value)| value.as_f64() / count).sum()),
+        _ => Some(order.iter().map(|value| value.as_f64() / count).sum()),
     }
 }

@@ -402,12 +402,15 @@ impl Axis {
 
     /// The place of every node in the order of its level, by level.
     pub(crate) fn places(&self) -> Vec<Vec<u32>> {
-        let of_level = |order: &Vec<u32>| {
-            let mut places = vec![0; order.len()];
-            order.iter().zip(0..).for_each(|(node, place)| places[*node as usize] = place);
-            places
-        };
-        self.order.iter().map(of_level).collect()
+        (0..self.order.len()).map(|level| self.places_at(level)).collect()
+    }
+
+    /// The place of every node in the order of a level.
+    pub(crate) fn places_at(&self, level: usize) -> Vec<u32> {
+        let order = self.order(level);
+        let mut places = vec![0; order.len()];
+        order.iter().zip(0..).for_each(|(node, place)| places[*node as usize] = place);
+        places
     }
 
     fn emit(

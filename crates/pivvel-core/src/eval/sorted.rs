@@ -1,0 +1,133 @@
+//! Cells in groups, and in the order of their values within each.
+
+use crate::model::CellValues;
+
+/// In no group.
+pub(crate) const NO_GROUP: u32 = u32::MAX;
+
+/// So many cells that another thread pays.
+const MANY: usize = 50_000;
+
+/// Cells by group.
+pub(crate) struct Grouped {
+    cells: Vec<u32>,
+    /// Where the cells of each group end.
+    ends: Vec<usize>,
+}
+
+impl Grouped {
+    /// Cells in their order, by the group of each.
+    pub(crate) fn new(groups: usize, group_of: impl Iterator<Item = (u32, u32)> + Clone) -> Grouped {
+        let mut ends = vec![0; groups];
+        let all = group_of.filter(|(_, group)| *group != NO_GROUP);
+        all.clone().for_each(|(_, group)| ends[group as usize] += 1);
+        let mut before = 0;
+        for end in &mut ends {
+            (*end, before) = (before, before + *end);
+        }
+        let mut cells = vec![0; before];
+        for (cell, group) in all {
+            let place = &mut ends[group as usize];
+            cells[*place] = cell;
+            *place += 1;
+        }
+        Grouped { cells, ends }
+    }
+
+    /// The cells that have a value, by the group of each; the highest value first, or the lowest, and equal ones
+    /// as they come.
+    pub(crate) fn sorted(
+        groups: usize,
+        group_of: impl Iterator<Item = (u32, u32)> + Clone,
+        values: &CellValues,
+        highest_first: bool,
+        threads: usize,
+    ) -> Grouped {
+        let ordered = values.ordered();
+        let Some((low, high)) = ordered.ends() else {
+            return Grouped { cells: Vec::new(), ends: vec![0; groups] };
+        };
+        let valued = group_of.filter(|(cell, _)| ordered.key(*cell as usize).is_some());
+        let mut all = Grouped::new(groups, valued);
+        let place = |cell: u32| {
+            let key = ordered.key(cell as usize).unwrap_or(low);
+            (if highest_first { high.wrapping_sub(key) } else { key.wrapping_sub(low) }) as u64
+        };
+        // A number and where it comes among the cells are sorted as one, of 64 bits where these are enough.
+        let bits = usize::BITS - all.cells.len().leading_zeros();
+        let few = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
+        match few {
+            true => all.sort_by(
+                |at, cell| place(cell) << bits | at as u64,
+                |packed| (packed & ((1 << bits) - 1)) as usize,
+                threads,
+            ),
+            false => all.sort_by(
+                |at, cell| u128::from(place(cell)) << 64 | at as u128,
+                |packed| *packed as u64 as usize,
+                threads,
+            ),
+        }
+        all
+    }
+
+    /// Sorts the cells of each group by what they are packed into, together with their places.
+    fn sort_by<K: Ord + Copy + Send>(
+        &mut self,
+        pack: impl Fn(usize, u32) -> K,
+        place: impl Fn(&K) -> usize,
+        threads: usize,
+    ) {
+        let mut packed: Vec<K> = self.cells.iter().enumerate().map(|(at, cell)| pack(at, *cell)).collect();
+        let threads = if packed.len() < MANY { 1 } else { threads };
+        sort_groups(&mut packed, &self.ends, threads);
+        let cells: Vec<u32> = packed.iter().map(|packed| self.cells[place(packed)]).collect();
+        self.cells = cells;
+    }
+
+    /// All cells, group after group.
+    pub(crate) fn cells(&self) -> impl Iterator<Item = u32> + Clone + '_ {
+        self.cells.iter().copied()
+    }
+
+    /// The cells of each group.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &[u32]> {
+        let begins = std::iter::once(0).chain(self.ends.iter().copied());
+        begins.zip(&self.ends).map(|(begin, end)| &self.cells[begin..*end])
+    }
+}
+
+/// Sorts each group, several of them or parts of a large one at a time.
+fn sort_groups<K: Ord + Copy + Send>(all: &mut [K], ends: &[usize], threads: usize) {
+    let mut begin = 0;
+    let large = all.len() / threads.max(1);
+    let mut jobs: Vec<Vec<&mut [K]>> = (0..threads.max(1)).map(|_| Vec::new()).collect();
+    let (mut rest, mut filled, mut job) = (&mut *all, 0, 0);
+    let mut parted = Vec::new();
+    for end in ends {
+        let (group, after) = std::mem::take(&mut rest).split_at_mut(end - begin);
+        if threads > 1 && group.len() > large {
+            parted.push(begin..*end);
+            for (part, job) in group.chunks_mut(group.len().div_ceil(threads)).zip(&mut jobs) {
+                job.push(part);
+            }
+        } else if group.len() > 1 {
+            if filled > large && job + 1 < jobs.len() {
+                (filled, job) = (0, job + 1);
+            }
+            filled += group.len();
+            jobs[job].push(group);
+        }
+        (rest, begin) = (after, *end);
+    }
+    let sort = |groups: Vec<&mut [K]>| groups.into_iter().for_each(|group| group.sort_unstable());
+    std::thread::scope(|scope| {
+        let own = jobs.pop();
+        for job in jobs {
+            scope.spawn(move || sort(job));
+        }
+        own.into_iter().for_each(sort);
+    });
+    // The standard sort finds the parts that are in order, and merges them.
+    parted.into_iter().for_each(|group| all[group].sort());
+}
