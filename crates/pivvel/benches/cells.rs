@@ -2,7 +2,7 @@
 //! work by hand on numbers that lie side by side. Results are checked.
 //!
 //! `cargo bench -p pivvel --all-features --bench cells` takes 3,000,000 lines; `PIVVEL_BENCH_LINES=20000`
-//! only checks that it runs.
+//! only checks that it runs. After `--` parts can be named that alone are run: `share`, `rank`, `running`, `item`.
 
 mod rounds;
 
@@ -38,7 +38,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("running along month", with("running(sales along month)"), Flat::running),
         ("an item of years", base.clone().item("sold_on.year", "change", "\"2024\" - \"2023\""), Flat::item),
     ];
-    for (name, brief, by_hand) in works {
+    let arguments: Vec<String> = std::env::args().collect();
+    let named = |name: &str| name.split(' ').any(|word| arguments.iter().any(|argument| argument == word));
+    let any = works.iter().any(|(name, ..)| named(name));
+    for (name, brief, by_hand) in works.into_iter().filter(|(name, ..)| !any || named(name)) {
         let crosstab = build(&batches, &brief);
         assert_eq!(crosstab.value(&[], &[], "sales"), first.value(&[], &[], "sales"), "{name}");
         let times = rounds([

@@ -2,7 +2,7 @@
 //! sixteen columns with one quoted text each beside the `csv` crate's split. Every result is checked.
 //!
 //! `cargo bench -p pivvel --all-features --bench quoted` takes 3,000,000 lines; `PIVVEL_BENCH_LINES=20000`
-//! only checks that it runs.
+//! only checks that it runs. After `--` one part can be named that alone is run: `every` or `one`.
 
 mod rounds;
 
@@ -20,8 +20,11 @@ fn main() -> Outcome {
     let lines = std::env::var("PIVVEL_BENCH_LINES").map_or(Ok(3_000_000), |text| text.parse())?;
     println!("{lines} lines, medians of {RUNS} runs, 2 threads\n");
     let folder = tempfile::tempdir()?;
-    every_field(folder.path(), lines)?;
-    one_field(folder.path(), lines)
+    let only = |part: &str| std::env::args().any(|argument| argument == part);
+    if !only("one") {
+        every_field(folder.path(), lines)?;
+    }
+    if only("every") { Ok(()) } else { one_field(folder.path(), lines) }
 }
 
 /// Agents by quarter, of lines with every field in quotes and with none.

@@ -189,6 +189,10 @@ impl Function {
     /// The sum, which weighted means are made of.
     pub(crate) const SUM: Function = Function { of: &sum::SUM, share: Share::HALF };
 
+    pub(crate) fn is_sum(self) -> bool {
+        std::ptr::eq(self.of, &sum::SUM)
+    }
+
     /// The exact quantile at a share.
     pub(crate) fn quantile(share: Share) -> Function {
         Function { of: &quantile::QUANTILE, share }

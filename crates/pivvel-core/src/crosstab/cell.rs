@@ -3,7 +3,7 @@
 use super::table::{CrossTab, GrainCells};
 use crate::eval::GroupKey;
 use crate::model::{Grain, Value};
-use crate::peers::{Yardstick, peers_id};
+use crate::peers::{Peers, Yardstick, peers_id};
 use crate::rollup::Entry;
 
 /// A cell into which at least one line falls.
@@ -12,11 +12,14 @@ pub struct Cell<'a> {
     pub(super) crosstab: &'a CrossTab,
     pub(super) row: Entry,
     pub(super) column: Entry,
-    pub(crate) grain: Grain,
     pub(crate) id: u32,
 }
 
 impl<'a> Cell<'a> {
+    pub(crate) fn crosstab(&self) -> &'a CrossTab {
+        self.crosstab
+    }
+
     /// The row that it stands in.
     pub fn row(&self) -> Entry {
         self.row
@@ -29,29 +32,33 @@ impl<'a> Cell<'a> {
 
     /// How many lines are behind it.
     pub fn lines(&self) -> u64 {
-        self.grain().lines[self.id as usize]
+        self.cells().lines[self.id as usize]
     }
 
     /// The value of a measure, by its place; `None` where it is blank.
     pub fn value(&self, measure: usize) -> Option<Value> {
-        self.grain().values[measure].get(self.id as usize)
+        self.cells().values[measure].get(self.id as usize)
     }
 
     /// Whether a measure has a value at this cell's grain at all.
     pub fn shows(&self, measure: usize) -> bool {
-        self.crosstab.measures()[measure].shows_at(self.grain)
+        self.crosstab.measures()[measure].shows_at(self.grain())
     }
 
     /// The yardstick of the cell's peers; `None` where none of them has a value.
     pub fn yardstick(&self, measure: usize) -> Option<&'a Yardstick> {
-        self.crosstab.peers(measure, self.grain).yardstick_of(self.id as usize)
+        self.crosstab.peers(measure, self.grain()).yardstick_of(self.id as usize)
     }
 
     /// What the cell's peers are called; see the tidy result.
     pub(crate) fn peers(&self, measure: usize) -> Option<&'a str> {
+        self.peers_name(measure, self.crosstab.peers(measure, self.grain()))
+    }
+
+    /// The same, where the peers of its measure and grain are at hand.
+    pub(crate) fn peers_name(&self, measure: usize, peers: &'a Peers) -> Option<&'a str> {
         let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let peers = self.crosstab.peers(measure, self.grain);
-        let grain = (!peers.is_joined()).then_some(self.grain);
+        let grain = (!peers.is_joined()).then_some(self.grain());
         let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), grain, key);
         peers.name(self.id as usize, name)
     }
@@ -59,16 +66,21 @@ impl<'a> Cell<'a> {
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {
-        self.crosstab.peers(measure, self.grain).position(self.id as usize, &self.value(measure)?)
+        self.crosstab.peers(measure, self.grain()).position(self.id as usize, &self.value(measure)?)
     }
 
     /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.
     pub fn rank(&self, measure: usize) -> Option<u32> {
-        self.crosstab.peers(measure, self.grain).rank(self.id as usize)
+        self.crosstab.peers(measure, self.grain()).rank(self.id as usize)
     }
 
-    fn grain(&self) -> &'a GrainCells {
-        &self.crosstab.grains[self.grain]
+    /// The grain that it is of.
+    pub(crate) fn grain(&self) -> Grain {
+        Grain::new(self.row.level(), self.column.level())
+    }
+
+    fn cells(&self) -> &'a GrainCells {
+        &self.crosstab.grains[self.grain()]
     }
 }
 
@@ -77,7 +89,7 @@ impl CrossTab {
     pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
         let grain = Grain::new(row.level(), column.level());
         let id = self.grains[grain].cells.find(row.node, column.node)?;
-        Some(Cell { crosstab: self, row, column, grain, id })
+        Some(Cell { crosstab: self, row, column, id })
     }
 
     /// Every cell in display order, row by row.

@@ -137,6 +137,11 @@ impl CrossTab {
         entries.iter().copied().zip(period_places(&self.columns, &entries)).collect()
     }
 
+    /// With how many threads more is computed of it, where that pays.
+    pub(crate) fn threads(&self) -> usize {
+        self.threads
+    }
+
     /// Further views of the same lines.
     pub fn views(&self) -> &[View] {
         &self.views

@@ -79,7 +79,7 @@ impl Run<'_> {
             return Err(Error::unknown(Argument::Measure, "measure", measure, known));
         };
         let teller =
-            Teller { trace: &trace, named: &named, row, column, grain: cell.grain, cell: cell.id as usize };
+            Teller { trace: &trace, named: &named, row, column, grain: cell.grain(), cell: cell.id as usize };
         let (dates, tied) = teller.read(&wanted, open()?.as_mut())?;
         teller.tell(brief, &cell, place, dates, tied)
     }

@@ -35,6 +35,7 @@ impl Frame {
     pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
         let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
         let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
+        let groups = leaves.groups.settled((rows.len(rows.depth()), columns.len(columns.depth())));
         // The leaves are finished aside, while all else is rolled up.
         let finishing = Finishing::new(&leaves.states, &plan.aggregates);
         let helpers =
@@ -43,7 +44,7 @@ impl Frame {
             (0..helpers).for_each(|_| {
                 scope.spawn(|| finishing.work());
             });
-            let rolled = roll_up(leaves.groups, &leaves.states, &rows, &columns)?;
+            let rolled = roll_up(groups, &leaves.states, &rows, &columns)?;
             finishing.work();
             cells(rolled, &plan.aggregates)
         })

@@ -11,7 +11,7 @@ use super::sorted::{Grouped, NO_GROUP};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
 use crate::grouping::PairTable;
-use crate::model::{CellValues, Grain, Overflow, Period, Value};
+use crate::model::{CellValues, Decimal, Grain, Overflow, Period, Value};
 use crate::rollup::{Axis, Class};
 
 /// The cells of a grain and what decides which of them go together.
@@ -138,8 +138,8 @@ fn sequences(places: &Places<'_>, way: Way) -> Option<CellSequences> {
     let in_order = Grouped::new(positions.len(), (0..pairs.len() as u32).map(place));
     let lines = 1 + stands.iter().flatten().map(|stand| stand.line).max().unwrap_or(0) as usize;
     let line = |cell: u32| (stand(cell).map_or(0, |stand| stand.line), own(pairs[cell as usize]).1);
-    let (mut table, mut sequence_of) = (PairTable::default(), Vec::new());
     let others = frame.axis(way.spot.side.other()).len(grain.level(way.spot.side.other()));
+    let (mut table, mut sequence_of) = (PairTable::with_room((lines, others), pairs.len()), Vec::new());
     table.intern_within(in_order.cells().map(line), (lines, others), &mut sequence_of);
     let cells = Grouped::new(table.len(), in_order.cells().zip(sequence_of.iter().copied()));
     Some(CellSequences { cells, stands })
@@ -174,8 +174,19 @@ fn stands(axis: &Axis, level: usize, way: Way) -> Vec<Option<Stand>> {
 /// The sum of values from the first cell of each sequence to each of its cells.
 pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
+    let digits = values.digits();
     let sequences = sequences(places, way);
     for cells in sequences.iter().flat_map(|sequences| sequences.cells.iter()) {
+        if let Some(digits) = digits {
+            // Sums of 64 bits never outgrow 128.
+            let mut so_far: Option<i128> = None;
+            for cell in cells.iter().map(|cell| *cell as usize) {
+                let own = digits.get(cell).map(i128::from);
+                so_far = own.map_or(so_far, |own| Some(so_far.unwrap_or(0) + own));
+                result.set(cell, so_far.map(|sum| Value::Exact(Decimal::new(sum, digits.scale))));
+            }
+            continue;
+        }
         let mut so_far = Total::default();
         for cell in cells.iter().map(|cell| *cell as usize) {
             values.get(cell).iter().try_for_each(|value| so_far.add(value))?;

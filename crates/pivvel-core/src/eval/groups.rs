@@ -68,7 +68,7 @@ impl CellGroups {
             (row != NO_GROUP && column != NO_GROUP).then_some((row, column))
         };
         let room = (row_parts.len(), column_parts.len());
-        let (mut table, mut of) = (PairTable::default(), Vec::new());
+        let (mut table, mut of) = (PairTable::with_room(room, pairs.len()), Vec::new());
         let all_shown = !part_of_row.contains(&NO_GROUP) && !part_of_column.contains(&NO_GROUP);
         table.intern_within(pairs.iter().filter_map(part), room, &mut of);
         if !all_shown {

@@ -18,8 +18,8 @@ pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains
         let axis = item.spot.side.pick(&mut *rows, &mut *columns);
         add_nodes(place, item, axis);
         for (_, grain) in grains.iter_mut() {
-            let axis = item.spot.side.pick(&*rows, &*columns);
-            add_cells(place, item.spot.side, axis, grain);
+            let (axis, other) = item.spot.side.pick((&*rows, &*columns), (&*columns, &*rows));
+            add_cells(place, item.spot.side, (axis, other), grain);
         }
     }
 }
@@ -89,7 +89,7 @@ pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
 }
 
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
-fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
+fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), grain: &mut Cells) {
     let level = grain.grain.level(side);
     let own = |pair: &(u32, u32)| side.pick((pair.0, pair.1), (pair.1, pair.0));
     let mut by_node: Vec<Vec<(u32, usize)>> = vec![Vec::new(); axis.len(level)];
@@ -98,18 +98,28 @@ fn add_cells(place: usize, side: AxisSide, axis: &Axis, grain: &mut Cells) {
         by_node[node as usize].push((other, cell));
     }
     let (mut nodes, mut others, mut lines) = (Vec::new(), Vec::new(), Vec::new());
+    // The place of each node of the other axis among those that the item has cells with.
+    let mut place_of = vec![usize::MAX; other_axis.len(grain.grain.level(side.other()))];
     for node in 0..axis.len(level) as u32 {
         let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
-        let operands = made.operands.iter().flatten().flat_map(|operand| &by_node[*operand as usize]);
-        let mut cells: BTreeMap<u32, u64> = operands.map(|(other, _)| (*other, 0)).collect();
+        let first = others.len();
+        for (other, _) in made.operands.iter().flatten().flat_map(|operand| &by_node[*operand as usize]) {
+            let known = &mut place_of[*other as usize];
+            if *known == usize::MAX || *known < first {
+                *known = first;
+                others.push(*other);
+            }
+        }
+        others[first..].sort_unstable();
+        (first..others.len()).for_each(|at| place_of[others[at] as usize] = at);
+        nodes.resize(others.len(), node);
+        lines.resize(others.len(), 0);
         // An operand may be an item of the same members again, whose lines count once.
         for (other, cell) in made_of(axis, level, node).iter().flat_map(|plain| &by_node[*plain as usize]) {
-            cells.entry(*other).and_modify(|lines| *lines += grain.lines[*cell]);
-        }
-        for (other, count) in cells {
-            nodes.push(node);
-            others.push(other);
-            lines.push(count);
+            let at = place_of[*other as usize];
+            if at != usize::MAX && at >= first {
+                lines[at] += grain.lines[*cell];
+            }
         }
     }
     let (a, b) = side.pick((&nodes, &others), (&others, &nodes));

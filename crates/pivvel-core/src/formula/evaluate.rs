@@ -24,7 +24,7 @@ use super::scalar::ScalarCall;
 use super::values::logical;
 use crate::lines::hash;
 use crate::model::Type;
-use crate::model::{DatePart, Decimal, Kind, Overflow, Value, pow10};
+use crate::model::{DatePart, Decimal, Kind, Overflow, Value, pow10, power_of_ten};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -642,7 +642,7 @@ fn exact(
 }
 
 fn floats(numbers: &Numbers<'_>, ty: Type) -> Vec<f64> {
-    let by = 10f64.powi(ty.scale().into());
+    let by = power_of_ten(ty.scale());
     match &numbers.data {
         Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
         Data::Wide(digits) => digits.iter().map(|d| *d as f64 / by).collect(),

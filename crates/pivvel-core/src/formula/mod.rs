@@ -7,6 +7,7 @@
 mod bounds;
 mod canonical;
 mod cell;
+mod cellwise;
 mod check;
 mod columns;
 mod composed;

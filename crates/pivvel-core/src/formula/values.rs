@@ -6,6 +6,7 @@
 
 use std::sync::Arc;
 
+use super::cellwise;
 use super::check::{Blanks, Step, TypedExpr};
 use super::expr::Operator;
 use crate::model::Type;
@@ -74,12 +75,18 @@ fn values<E: Evaluate>(
         }
         Step::Arithmetic(operator, blanks, left, right) => {
             let (a, b) = (values(left, of, active)?, values(right, of, active)?);
-            if *operator == Operator::Divide {
+            if *operator == Operator::Divide && b.has_zero() {
                 for cell in (0..a.len()).filter(|cell| active[*cell]) {
                     if b.get(cell).is_some_and(is_zero) && a.get(cell).is_some() {
                         of.divided_by_zero(cell);
                     }
                 }
+            }
+            let side_by_side = matches!(formula.ty, Type::Exact { .. } | Type::Float)
+                .then(|| cellwise::arithmetic(*operator, *blanks, (&a, &b)))
+                .flatten();
+            if let Some(values) = side_by_side {
+                return Ok(Arc::new(values));
             }
             let each = a.iter().zip(b.iter()).map(|(a, b)| {
                 let value = arithmetic(*operator, *blanks, a, b)?;

@@ -25,6 +25,8 @@ pub(crate) struct PairTable {
     /// of these at once.
     flat: Vec<u32>,
     tall: usize,
+    /// Whether slots lie row by row instead, as settled pairs are asked for.
+    by_rows: bool,
     hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
 }
@@ -109,6 +111,23 @@ impl PairTable {
         table
     }
 
+    /// The same once all pairs are known, of which the first numbers are below `room.0` and the second ones below
+    /// `room.1`: where they are dense, a flat
+    /// table, row by row, is smaller and quicker than one of hashes.
+    pub(crate) fn settled(mut self, room: (usize, usize)) -> PairTable {
+        let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
+        let slots = tall.saturating_mul(wide);
+        if slots > SMALL.max(DENSE * self.pairs.len()) {
+            return self;
+        }
+        self.hashed = None;
+        (self.tall, self.flat, self.by_rows) = (tall, vec![NONE; slots], true);
+        for (number, (a, b)) in self.pairs.iter().enumerate() {
+            self.flat[*a as usize * wide + *b as usize] = number as u32;
+        }
+        self
+    }
+
     /// About how many bytes the table takes.
     pub(crate) fn bytes(&self) -> usize {
         let hashed = self.hashed.as_ref().map_or(0, |hashed| {
@@ -132,6 +151,11 @@ impl PairTable {
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
         match &self.hashed {
             None if a as usize >= self.tall => None,
+            None if self.by_rows => {
+                let wide = self.flat.len() / self.tall.max(1);
+                let slot = self.flat.get(a as usize * wide + b as usize).filter(|_| (b as usize) < wide);
+                slot.copied().filter(|n| *n != NONE)
+            }
             None => self.flat.get(b as usize * self.tall + a as usize).copied().filter(|n| *n != NONE),
             Some(hashed) => hashed.find(key(a, b)),
         }
@@ -148,9 +172,10 @@ impl PairTable {
         let tall = self.tall.max(a.next_power_of_two());
         let wide = b.next_power_of_two().max(self.flat.len() / self.tall.max(1));
         let slots = wide.saturating_mul(tall);
-        if slots == self.flat.len() && tall == self.tall {
+        if slots == self.flat.len() && tall == self.tall && !self.by_rows {
             return;
         }
+        self.by_rows = false;
         // With one first number only, a flat table is as small as any.
         let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
         if sparse && a > 1 {
@@ -257,6 +282,16 @@ mod tests {
             assert_eq!(table.pairs(), seen);
             assert!(seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32)));
             assert_eq!(table.find(12_345, 54_321), None);
+            // So does one that is settled, and one that takes more after that.
+            let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
+            let mut table = table.settled((room.0 as usize + 1, room.1 as usize + 1));
+            let finds = |table: &PairTable| {
+                seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
+            };
+            assert!(finds(&table));
+            assert_eq!((table.find(room.0 + 1, 0), table.find(0, room.1 + 1)), (None, None));
+            assert_eq!(table.number_one(room.0 + 1, room.1 + 1) as usize, seen.len());
+            assert!(finds(&table));
         }
     }
 }

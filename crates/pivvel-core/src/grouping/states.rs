@@ -14,7 +14,7 @@ use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
 use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
-use crate::model::{CellValues, Decimal, Overflow, Type, Value};
+use crate::model::{CellValues, Decimal, Overflow, Type, Value, power_of_ten};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -204,6 +204,9 @@ impl States {
             }
             Aggregate::Of { function, value } => {
                 let states = &self.values[*value];
+                if let Some(sums) = self.narrow_sums(states).filter(|_| function.is_sum()) {
+                    return Ok(sums);
+                }
                 let of = |group| OneGroup { states, totals: &self.totals, group };
                 CellValues::try_of_so_many(groups, (0..groups).map(|group| function.of_states(&of(group))))
             }
@@ -224,6 +227,15 @@ impl States {
                 CellValues::try_of_so_many(groups, each)
             }
         }
+    }
+}
+
+impl States {
+    /// The exact sums of a value that is blank nowhere, where none is wide.
+    fn narrow_sums(&self, states: &ValueStates) -> Option<CellValues> {
+        let Sums::Exact(place) = states.sums else { return None };
+        let sums = self.totals.narrow_sums(place).filter(|_| states.blank.is_empty())?;
+        CellValues::of_digits(states.ty.scale(), sums.map(|sum| sum.map(Ok)))
     }
 }
 
@@ -537,7 +549,7 @@ impl GroupStates for OneGroup<'_> {
         let present = self.present() as f64;
         match &self.states.sums {
             Sums::Exact(place) => {
-                let units = present * 10f64.powi(self.states.ty.scale().into());
+                let units = present * power_of_ten(self.states.ty.scale());
                 Ok(self.totals.sum(*place, self.group) as f64 / units)
             }
             Sums::Float(sums) => Ok(finite(sums[self.group].value())? / present),

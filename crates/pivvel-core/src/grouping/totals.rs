@@ -70,6 +70,14 @@ impl Totals {
         i128::from(self.slots[group * self.width() + 1 + place]) + over
     }
 
+    /// The sums of every group that has lines at one of the places, where all have 64 bits.
+    pub(super) fn narrow_sums(&self, place: usize) -> Option<impl Iterator<Item = Option<i64>>> {
+        let narrow = self.over[place].is_empty();
+        narrow.then(|| {
+            self.slots.chunks_exact(self.width()).map(move |cell| (cell[0] != 0).then(|| cell[1 + place]))
+        })
+    }
+
     pub(super) fn set_sums(&mut self, place: usize, sums: &[i128]) {
         let width = self.width();
         let narrow = sums.iter().all(|sum| i64::try_from(*sum).is_ok());

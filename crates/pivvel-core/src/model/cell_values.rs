@@ -166,6 +166,41 @@ impl CellValues {
         }
     }
 
+    /// Floating-point numbers, none of which is `NaN`.
+    pub(crate) fn of_floats(floats: impl Iterator<Item = Option<f64>>) -> CellValues {
+        CellValues::Float(floats.map(|float| float.unwrap_or(f64::NAN)).collect())
+    }
+
+    /// Exact numbers of one scale; nothing where one of them does not fit.
+    pub(crate) fn of_digits(
+        scale: u8,
+        digits: impl Iterator<Item = Option<Result<i64, ()>>>,
+    ) -> Option<CellValues> {
+        let fits = |digits: Option<Result<i64, ()>>| match digits {
+            None => Some(BLANK),
+            Some(digits) => digits.ok().filter(|digits| *digits != BLANK),
+        };
+        Some(CellValues::Exact(scale, digits.map(fits).collect::<Option<_>>()?))
+    }
+
+    /// The digits of exact numbers, where they lie side by side.
+    pub(crate) fn digits(&self) -> Option<Digits<'_>> {
+        match self {
+            CellValues::Exact(scale, digits) => Some(Digits { scale: *scale, digits }),
+            _ => None,
+        }
+    }
+
+    /// Whether a number may be zero.
+    pub(crate) fn has_zero(&self) -> bool {
+        match self {
+            CellValues::Blank(_) | CellValues::Days(_) => false,
+            CellValues::Exact(_, digits) => digits.contains(&0),
+            CellValues::Float(floats) => floats.contains(&0.0),
+            CellValues::Any(_) => true,
+        }
+    }
+
     /// Numbers in the order of the values.
     pub(crate) fn ordered(&self) -> Ordered<'_> {
         let keys = match self {
@@ -186,6 +221,25 @@ impl FromIterator<Option<Value>> for CellValues {
     fn from_iter<I: IntoIterator<Item = Option<Value>>>(values: I) -> CellValues {
         let values = values.into_iter();
         CellValues::of_so_many(values.size_hint().0, values)
+    }
+}
+
+/// The digits of exact numbers of one scale, by cell.
+#[derive(Clone, Copy)]
+pub(crate) struct Digits<'a> {
+    pub(crate) scale: u8,
+    digits: &'a [i64],
+}
+
+impl Digits<'_> {
+    pub(crate) fn len(self) -> usize {
+        self.digits.len()
+    }
+
+    /// A cell's digits; `None` for a blank.
+    #[inline]
+    pub(crate) fn get(self, cell: usize) -> Option<i64> {
+        Some(self.digits[cell]).filter(|digits| *digits != BLANK)
     }
 }
 

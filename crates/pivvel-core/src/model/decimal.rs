@@ -56,7 +56,7 @@ impl Decimal {
 
     /// The nearest floating-point number.
     pub fn as_f64(self) -> f64 {
-        self.digits as f64 / 10f64.powi(self.scale.into())
+        whole_as_f64(self.digits) / power_of_ten(self.scale)
     }
 
     /// The same number with so many digits after the point; `None` where it has more of them now, or would
@@ -92,6 +92,26 @@ impl Decimal {
     fn aligned(self, other: Decimal) -> Option<(i128, i128, u8)> {
         let scale = self.scale.max(other.scale);
         Some((rescale(self.digits, self.scale, scale)?, rescale(other.digits, other.scale, scale)?, scale))
+    }
+
+    /// The number in plain digits, where these have 64 bits and few stand after the point.
+    fn short_text(self, buffer: &mut [u8; 48]) -> Option<&str> {
+        let mut rest = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?.unsigned_abs();
+        let (mut first, mut left) = (buffer.len(), usize::from(self.scale) + 1);
+        while rest > 0 || left > 0 {
+            if left == 1 && first < buffer.len() {
+                first -= 1;
+                buffer[first] = b'.';
+            }
+            first -= 1;
+            buffer[first] = b'0' + (rest % 10) as u8;
+            (rest, left) = (rest / 10, left.saturating_sub(1));
+        }
+        if self.digits < 0 {
+            first -= 1;
+            buffer[first] = b'-';
+        }
+        std::str::from_utf8(&buffer[first..]).ok()
     }
 
     /// The same number without zeros at the end of its fraction.
@@ -160,6 +180,10 @@ impl Hash for Decimal {
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Decimal { digits, scale } = *self;
+        let mut buffer = [0; 48];
+        if let Some(text) = self.short_text(&mut buffer) {
+            return f.write_str(text);
+        }
         let mut buffer = [0; 39];
         let all = digit_text(digits.unsigned_abs(), &mut buffer);
         f.write_str(if digits < 0 { "-" } else { "" })?;
@@ -213,6 +237,33 @@ impl FromStr for Decimal {
         let scale = u8::try_from(fraction.len()).map_err(|_| NoDecimal)?;
         decimal_digits(text, scale).map(|digits| Decimal { digits, scale }).ok_or(NoDecimal)
     }
+}
+
+/// The nearest float. Few numbers need all the 128 bits, and to make a float of these takes long.
+#[inline]
+pub(crate) fn whole_as_f64(number: i128) -> f64 {
+    match i64::try_from(number) {
+        Ok(number) => number as f64,
+        Err(_) => wide_as_f64(number),
+    }
+}
+
+/// Apart, so that no compiler takes it for both.
+#[cold]
+#[inline(never)]
+fn wide_as_f64(number: i128) -> f64 {
+    number as f64
+}
+
+/// 10 to the power of `scale`, as a float.
+#[inline]
+pub(crate) fn power_of_ten(scale: u8) -> f64 {
+    /// Those that are exact.
+    const EXACT: [f64; 23] = [
+        1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17,
+        1e18, 1e19, 1e20, 1e21, 1e22,
+    ];
+    EXACT.get(usize::from(scale)).copied().unwrap_or_else(|| 10f64.powi(scale.into()))
 }
 
 /// 10 to the power of `scale`, where it has at most 38 digits.

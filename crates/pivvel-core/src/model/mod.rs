@@ -20,7 +20,7 @@ pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date
 pub(crate) use cell_values::CellValues;
 pub(crate) use days::DayTable;
 pub use decimal::{Decimal, NoDecimal};
-pub(crate) use decimal::{decimal_digits, pow10, rescale};
+pub(crate) use decimal::{decimal_digits, pow10, power_of_ten, rescale, whole_as_f64};
 pub(crate) use grain::ByGrain;
 pub use grain::Grain;
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};

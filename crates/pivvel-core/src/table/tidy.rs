@@ -2,7 +2,7 @@
 //! among its peers. The columns are a contract; docs/tidy-result.md says what each one means.
 
 use std::fmt::Write;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
@@ -11,7 +11,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use super::spec::{exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::{AxisSide, Value};
-use crate::peers::Yardstick;
+use crate::peers::{Peers, Yardstick};
 use crate::rollup::{Axis, Entry};
 
 /// The columns after those of the dimensions.
@@ -32,12 +32,14 @@ pub const TIDY_COLUMNS: [&str; 14] = [
     "rank",
 ];
 
+/// So many rows that another thread pays.
+const MANY: usize = 50_000;
+
 /// One row of the tidy result.
 #[derive(Debug, Clone, Copy)]
 pub struct TidyRow<'a> {
-    crosstab: &'a CrossTab,
     cell: Cell<'a>,
-    measure: usize,
+    measure: u32,
 }
 
 /// Every row of the tidy result: rows in display order, then columns, then measures.
@@ -48,7 +50,7 @@ pub fn tidy(crosstab: &CrossTab) -> impl Iterator<Item = TidyRow<'_>> {
 /// The rows of one cell.
 pub(super) fn tidy_of<'a>(crosstab: &'a CrossTab, cell: Cell<'a>) -> impl Iterator<Item = TidyRow<'a>> {
     let shown = (0..crosstab.measures().len()).filter(move |m| cell.shows(*m));
-    shown.map(move |measure| TidyRow { crosstab, cell, measure })
+    shown.map(move |measure| TidyRow { cell, measure: measure as u32 })
 }
 
 /// The names of the dimensions' columns, rows first. A dimension that is called like another
@@ -74,7 +76,7 @@ impl<'a> TidyRow<'a> {
     /// The label of each dimension, rows first; `None` where it is rolled up, empty for a blank
     /// member.
     pub fn members(&self) -> Vec<Option<&'a str>> {
-        members_of(self.crosstab, &self.cell)
+        members_of(self.cell.crosstab(), &self.cell)
     }
 
     /// The label of a dimension of an axis, by its level; `None` where it is rolled up.
@@ -95,17 +97,17 @@ impl<'a> TidyRow<'a> {
     }
 
     pub(super) fn measure_place(&self) -> usize {
-        self.measure
+        self.measure as usize
     }
 
     /// The measure's name.
     pub fn measure(&self) -> &'a str {
-        &self.crosstab.measures()[self.measure].name
+        &self.cell.crosstab().measures()[self.measure_place()].name
     }
 
     /// The value; `None` where it is blank.
     pub fn value(&self) -> Option<Value> {
-        self.cell.value(self.measure)
+        self.cell.value(self.measure_place())
     }
 
     /// How many lines are behind it.
@@ -117,26 +119,30 @@ impl<'a> TidyRow<'a> {
     /// members are scaled apart, with the label of what they are or are under; where not all cells of
     /// a grain are peers, with the members that they are in.
     pub fn peers(&self) -> &'a str {
-        self.cell.peers(self.measure).unwrap_or_default()
+        self.cell.peers(self.measure_place()).unwrap_or_default()
     }
 
     /// The yardstick of its peers; `None` where none of them has a value.
     pub fn yardstick(&self) -> Option<&'a Yardstick> {
-        self.cell.yardstick(self.measure)
+        self.cell.yardstick(self.measure_place())
+    }
+
+    fn peers_at(&self) -> &'a Peers {
+        self.cell.crosstab().peers(self.measure_place(), self.cell.grain())
     }
 
     /// Its position among its peers; see [`Cell::position`].
     pub fn position(&self) -> Option<f64> {
-        self.cell.position(self.measure)
+        self.cell.position(self.measure_place())
     }
 
     /// Its rank among its peers; see [`Cell::rank`].
     pub fn rank(&self) -> Option<u32> {
-        self.cell.rank(self.measure)
+        self.cell.rank(self.measure_place())
     }
 
     fn axes(&self) -> [(&'a Axis, Entry); 2] {
-        [(self.crosstab.rows(), self.cell.row()), (self.crosstab.columns(), self.cell.column())]
+        [(self.cell.crosstab().rows(), self.cell.row()), (self.cell.crosstab().columns(), self.cell.column())]
     }
 }
 
@@ -145,7 +151,8 @@ impl CrossTab {
     /// floating point; the text column `exact` after `value` holds the value to the last digit.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        TidyShape::new(self, false).batch(&rows)
+        let threads = if rows.len() < MANY { 1 } else { self.threads() };
+        TidyShape::new(self, false).batch(&rows, threads)
     }
 }
 
@@ -183,42 +190,85 @@ impl TidyShape {
         TidyShape { schema: Arc::new(schema), depths, exact }
     }
 
-    pub(super) fn batch(&self, rows: &[TidyRow<'_>]) -> RecordBatch {
-        let mut arrays: Vec<ArrayRef> = Vec::with_capacity(self.schema.fields().len());
-        for (side, depth) in self.depths {
-            arrays.extend((1..=depth).map(|level| texts(rows, |row| row.label(side, level))));
-        }
-        for axis in 0..2 {
-            arrays.push(texts(rows, |row| Some(row.levels()[axis])));
-        }
-        for axis in 0..2 {
-            arrays.push(texts(rows, |row| Some(row.kinds()[axis])));
-        }
-        arrays.push(texts(rows, |row| Some(row.measure())));
+    /// The rows as a batch, whose columns are made by so many threads.
+    pub(super) fn batch<'a>(&self, rows: &[TidyRow<'a>], threads: usize) -> RecordBatch {
         // What several columns are made of is looked up once.
         let values: Vec<Option<Value>> = rows.iter().map(TidyRow::value).collect();
-        let yardsticks: Vec<Option<&Yardstick>> = rows.iter().map(TidyRow::yardstick).collect();
+        let peers: Vec<&'a Peers> = rows.iter().map(TidyRow::peers_at).collect();
+        let yardsticks: Vec<Option<&Yardstick>> =
+            rows.iter().zip(&peers).map(|(row, peers)| peers.yardstick_of(row.cell.id as usize)).collect();
+        let mut columns = self.places(rows);
         if !self.exact {
-            arrays.push(floats(values.iter().map(|value| value.and_then(number))));
+            columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));
         }
-        arrays.push(digits(values.iter().copied()));
-        arrays.push(counts(rows.iter().map(|row| Some(row.lines()))));
-        arrays.push(texts(rows, |row| Some(row.peers())));
-        let measured = || yardsticks.iter().copied();
-        arrays.push(counts(measured().map(|y| Some(y.map_or(0, |y| y.count)))));
+        columns.push(Box::new(|| digits(values.iter().copied())));
+        columns.push(Box::new(|| counts(rows.iter().map(|row| Some(row.lines())))));
+        columns.push(Box::new(|| {
+            texts(rows.iter().zip(&peers).map(|(row, peers)| {
+                Some(row.cell.peers_name(row.measure_place(), peers).unwrap_or_default())
+            }))
+        }));
+        let yardsticks = &yardsticks;
+        let measured = move || yardsticks.iter().copied();
+        columns.push(Box::new(move || counts(measured().map(|y| Some(y.map_or(0, |y| y.count))))));
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
         for end in ends {
-            arrays.push(match self.exact {
-                true => digits(measured().map(|y| y.map(end))),
-                false => floats(measured().map(|y| y.map(end).and_then(number))),
+            columns.push(match self.exact {
+                true => Box::new(move || digits(measured().map(|y| y.map(end)))),
+                false => Box::new(move || floats(measured().map(|y| y.map(end).and_then(number)))),
             });
         }
-        arrays.push(floats(measured().map(|y| y.and_then(|y| y.mean))));
-        arrays.push(floats(measured().zip(&values).map(|(y, value)| y?.position(value.as_ref()?))));
-        arrays.push(counts(rows.iter().map(|row| row.rank().map(u64::from))));
-        RecordBatch::try_new(self.schema.clone(), arrays)
+        columns.push(Box::new(move || floats(measured().map(|y| y.and_then(|y| y.mean)))));
+        let position = |(y, value): (Option<&Yardstick>, &Option<Value>)| y?.position(value.as_ref()?);
+        columns.push(Box::new(|| floats(measured().zip(&values).map(position))));
+        let rank = |(row, peers): (&TidyRow<'_>, &&Peers)| peers.rank(row.cell.id as usize).map(u64::from);
+        columns.push(Box::new(|| counts(rows.iter().zip(&peers).map(rank))));
+        RecordBatch::try_new(self.schema.clone(), made(columns, threads))
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
     }
+
+    /// The columns that tell where each row stands.
+    fn places<'r>(&self, rows: &'r [TidyRow<'_>]) -> Vec<MakeColumn<'r>> {
+        let mut columns: Vec<MakeColumn<'r>> = Vec::with_capacity(self.schema.fields().len());
+        for (side, depth) in self.depths {
+            for level in 1..=depth {
+                columns.push(Box::new(move || texts(rows.iter().map(|row| row.label(side, level)))));
+            }
+        }
+        let level = |(axis, entry): (&'r Axis, Entry)| axis.level_name(entry.level());
+        let kind = |(axis, entry): (&'r Axis, Entry)| axis.kind(entry);
+        for side in 0..2 {
+            columns.push(Box::new(move || texts(rows.iter().map(|row| Some(level(row.axes()[side]))))));
+        }
+        for side in 0..2 {
+            columns.push(Box::new(move || texts(rows.iter().map(|row| Some(kind(row.axes()[side]))))));
+        }
+        columns.push(Box::new(|| texts(rows.iter().map(|row| Some(row.measure())))));
+        columns
+    }
+}
+
+/// Makes a column, in whichever thread.
+type MakeColumn<'a> = Box<dyn FnOnce() -> ArrayRef + Send + 'a>;
+
+/// The columns, made by so many threads.
+fn made(columns: Vec<MakeColumn<'_>>, threads: usize) -> Vec<ArrayRef> {
+    if threads < 2 {
+        return columns.into_iter().map(|make| make()).collect();
+    }
+    let arrays: Vec<OnceLock<ArrayRef>> = columns.iter().map(|_| OnceLock::new()).collect();
+    let left = Mutex::new(columns.into_iter().zip(&arrays));
+    let work = || {
+        let next = || left.lock().unwrap_or_else(PoisonError::into_inner).next();
+        while let Some((make, array)) = next() {
+            array.get_or_init(make);
+        }
+    };
+    std::thread::scope(|scope| {
+        (1..threads).for_each(|_| drop(scope.spawn(work)));
+        work();
+    });
+    arrays.into_iter().filter_map(OnceLock::into_inner).collect()
 }
 
 /// A date has no number; it stands as text.
@@ -226,9 +276,9 @@ fn number(value: Value) -> Option<f64> {
     (!matches!(value, Value::Date(_))).then(|| value.as_f64())
 }
 
-fn texts<'a>(rows: &[TidyRow<'a>], of: impl Fn(&TidyRow<'a>) -> Option<&'a str>) -> ArrayRef {
-    let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * 8);
-    rows.iter().for_each(|row| builder.append_option(of(row)));
+fn texts<'a>(all: impl ExactSizeIterator<Item = Option<&'a str>>) -> ArrayRef {
+    let mut builder = StringBuilder::with_capacity(all.len(), all.len() * 8);
+    all.for_each(|text| builder.append_option(text));
     Arc::new(builder.finish())
 }
 

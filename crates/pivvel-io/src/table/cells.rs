@@ -1,5 +1,6 @@
 //! Cells of a table as the text forms write them.
 
+use std::cell::RefCell;
 use std::io::Write;
 
 use arrow_array::cast::AsArray;
@@ -18,9 +19,34 @@ pub(super) enum Column<'a> {
     Whole(&'a PrimitiveArray<Int64Type>),
     Count(&'a PrimitiveArray<UInt64Type>),
     Decimal(&'a PrimitiveArray<Decimal128Type>, u8),
-    Float(&'a PrimitiveArray<Float64Type>),
+    Float(Floats<'a>),
     Day(&'a PrimitiveArray<Date32Type>),
     YesNo(&'a BooleanArray),
+}
+
+/// Floats, which are often the same from row to row.
+pub(super) struct Floats<'a> {
+    array: &'a PrimitiveArray<Float64Type>,
+    /// The bits of the number that was written last, and its text.
+    last: RefCell<(u64, Vec<u8>)>,
+}
+
+impl Floats<'_> {
+    fn write(&self, row: usize, out: &mut Vec<u8>) -> std::io::Result<()> {
+        // Minus zero is zero.
+        let number = self.array.value(row) + 0.0;
+        // There is no number of such a name in a text form.
+        if !number.is_finite() {
+            return Ok(());
+        }
+        let (bits, text) = &mut *self.last.borrow_mut();
+        if text.is_empty() || *bits != number.to_bits() {
+            text.clear();
+            write!(text, "{number}")?;
+            *bits = number.to_bits();
+        }
+        out.write_all(text)
+    }
 }
 
 /// A cell of a text form.
@@ -62,7 +88,7 @@ fn column<'a>(field: &Field, array: &'a ArrayRef) -> std::io::Result<Column<'a>>
         DataType::Int64 => Column::Whole(array.as_primitive()),
         DataType::UInt64 => Column::Count(array.as_primitive()),
         DataType::Decimal128(_, scale) => Column::Decimal(array.as_primitive(), (*scale).max(0) as u8),
-        DataType::Float64 => Column::Float(array.as_primitive()),
+        DataType::Float64 => Column::Float(Floats { array: array.as_primitive(), last: RefCell::default() }),
         DataType::Date32 => Column::Day(array.as_primitive()),
         DataType::Boolean => Column::YesNo(array.as_boolean()),
         other => return Err(std::io::Error::other(format!("a table has no column of type {other}"))),
@@ -81,7 +107,7 @@ impl<'a> Column<'a> {
         };
         match self {
             Column::Text(array) => Cell::Text(array.value(row)),
-            Column::Float(array) if !array.value(row).is_finite() => Cell::Blank,
+            Column::Float(floats) if !floats.array.value(row).is_finite() => Cell::Blank,
             Column::Day(_) => Cell::Day(written()),
             Column::YesNo(array) => Cell::YesNo(array.value(row)),
             _ => Cell::Number(written()),
@@ -99,10 +125,7 @@ impl<'a> Column<'a> {
             Column::Whole(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Count(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Decimal(array, scale) => write!(out, "{}", Decimal::new(array.value(row), *scale)),
-            // There is no number of such a name in a text form.
-            Column::Float(array) if !array.value(row).is_finite() => Ok(()),
-            // Minus zero is zero.
-            Column::Float(array) => write!(out, "{}", array.value(row) + 0.0),
+            Column::Float(floats) => floats.write(row, out),
             Column::Day(array) => write!(out, "{}", Value::Date(array.value(row))),
             Column::YesNo(array) => out.write_all(if array.value(row) { b"yes" } else { b"no" }),
         };
@@ -114,7 +137,7 @@ impl<'a> Column<'a> {
             Column::Whole(array) => array.is_null(row),
             Column::Count(array) => array.is_null(row),
             Column::Decimal(array, _) => array.is_null(row),
-            Column::Float(array) => array.is_null(row),
+            Column::Float(floats) => floats.array.is_null(row),
             Column::Day(array) => array.is_null(row),
             Column::YesNo(array) => array.is_null(row),
         }

@@ -168,6 +168,13 @@ pub struct TableOptions {
     pub inert: bool,
 }
 
+impl TableOptions {
+    /// How many threads make and write a table.
+    fn threads(self) -> usize {
+        self.threads.or(available_parallelism().ok()).map_or(1, NonZero::get)
+    }
+}
+
 /// A sink for a table of a schema.
 ///
 /// ```
@@ -237,7 +244,7 @@ pub fn write_table(
     options: TableOptions,
 ) -> std::io::Result<()> {
     let Table { schema, mut parts } = table;
-    let threads = options.threads.or(available_parallelism().ok()).map_or(1, NonZero::get);
+    let threads = options.threads();
     if let Some(Writing::Text { head, rows }) = form.0.writing {
         let mut text = Vec::new();
         head(&schema, options, &mut text)?;

@@ -21,6 +21,7 @@ impl Marks {
     pub(crate) fn of(bytes: &[u8; 64], delimiter: u8) -> Marks {
         let mut marks = Marks { separators: 0, feeds: 0, quotes: 0, returns: 0 };
         let [delimiter, feed, quote, back] = [delimiter, b'\n', b'"', b'\r'].map(u8x16::splat);
+        let mut any_return = u8x16::splat(0);
         for (i, part) in bytes.as_chunks::<16>().0.iter().enumerate() {
             let part = u8x16::from(*part);
             let is_feed = part.simd_eq(feed);
@@ -28,7 +29,11 @@ impl Marks {
             marks.feeds |= bits(is_feed);
             marks.separators |= bits(is_feed | part.simd_eq(delimiter));
             marks.quotes |= bits(part.simd_eq(quote));
-            marks.returns |= bits(part.simd_eq(back));
+            any_return |= part.simd_eq(back);
+        }
+        // Most texts have none.
+        if any_return.to_bitmask() != 0 {
+            marks.returns = bytes.iter().rev().fold(0, |bits, byte| bits << 1 | u64::from(*byte == b'\r'));
         }
         marks
     }
