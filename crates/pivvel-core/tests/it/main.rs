@@ -7,6 +7,7 @@ mod arithmetic;
 mod arrays;
 mod behind;
 mod deliveries;
+mod digits;
 mod finer;
 mod formulas;
 mod groups;
