@@ -32,7 +32,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let first = build(&batches, &base);
     let values = Flat::of(&first);
     println!("{lines} lines, {} cells, medians of {RUNS} runs, 2 threads\n", values.cells);
-    let works: [(&str, Brief, fn(&Flat)); 4] = [
+    let works: [(&str, Brief, ByHand); 4] = [
         ("share of parent", with("sales / sales at parent"), Flat::shares),
         ("rank among siblings", with("rank(sales)"), Flat::ranks),
         ("running along month", with("running(sales along month)"), Flat::running),
@@ -58,6 +58,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     }
     Ok(())
 }
+
+/// The same work on numbers that lie side by side.
+type ByHand = fn(&Flat);
 
 /// Lines of yards and days, texts by dictionary.
 fn batches(lines: usize) -> Result<Vec<RecordBatch>, Box<dyn std::error::Error>> {
