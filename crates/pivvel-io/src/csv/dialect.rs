@@ -63,10 +63,11 @@ impl Dialect {
 
 /// The delimiter that splits most of the first lines into as many fields as the heading has.
 fn sniff(head: &[u8], ended: bool) -> u8 {
-    let score = |delimiter: u8| {
+    // Room for the longest line there could be, which is hardly ever touched.
+    let (mut fields, mut ends) = (vec![0; head.len()], vec![0; head.len() + 2]);
+    let mut score = |delimiter: u8| {
         let mut core = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
-        let (mut at, mut fields, mut ends) = (0, vec![0; head.len()], vec![0; head.len() + 2]);
-        let mut counts = Vec::new();
+        let (mut at, mut counts) = (0, Vec::new());
         while counts.len() < SAMPLE {
             let (result, read, _, count) = core.read_record(&head[at..], &mut fields, &mut ends);
             at += read;

@@ -111,7 +111,17 @@ pub(crate) fn check_given(given: &[(String, String)], names: &[String]) -> Resul
 /// What the lines of a chunk say about each column.
 pub(crate) fn gather(chunk: &Chunk, lines: usize, evidence: &mut [Evidence]) {
     for (i, evidence) in evidence.iter_mut().enumerate() {
-        (0..lines).for_each(|line| evidence.take(&String::from_utf8_lossy(chunk.field(line, i)), 1));
+        // A text that comes again says the same.
+        let mut places: HashMap<&[u8], usize, foldhash::fast::RandomState> = HashMap::default();
+        let mut texts: Vec<(&[u8], u64)> = Vec::new();
+        for text in (0..lines).map(|line| chunk.field(line, i)) {
+            let place = *places.entry(text).or_insert(texts.len());
+            match texts.get_mut(place) {
+                Some((_, times)) => *times += 1,
+                None => texts.push((text, 1)),
+            }
+        }
+        texts.into_iter().for_each(|(text, times)| evidence.take(&String::from_utf8_lossy(text), times));
     }
 }
 

@@ -38,9 +38,9 @@ impl Marks {
         marks
     }
 
-    /// Which bytes are in quotes, the opening one among them and the closing one not; none where a quote
-    /// neither begins nor ends a field. It is said whether the first byte is in quotes, and of the bytes
-    /// before and behind whether they are at a border of a field.
+    /// Which bytes are in quotes, the opening one among them and the closing one not; nothing where a quote
+    /// neither begins nor ends a field. `inside` is whether the first byte is in quotes, `begins` and `ends` whether
+    /// the bytes before and behind are borders of fields.
     #[inline]
     pub(crate) fn quoted(&self, inside: bool, begins: bool, ends: bool) -> Option<u64> {
         let quoted = odd_so_far(self.quotes) ^ if inside { u64::MAX } else { 0 };
