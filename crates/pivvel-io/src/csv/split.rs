@@ -7,7 +7,7 @@
 
 use csv_core::ReadFieldResult;
 
-use crate::text::{Chunk, Marks, Ragged, Rewritten, Split, is_break};
+use crate::text::{Chunk, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -49,9 +49,9 @@ impl Split for Splitter {
         chunk.of_text = true;
         let mut index = Index::new(chunk, self.delimiter);
         index.run();
-        let Index { mut ends, count, breaks, inner, returns, odd, quotes, .. } = index;
+        let Index { mut ends, count, breaks, inner, returns, odd, any_quoted, .. } = index;
         ends.truncate(count);
-        (chunk.ends, chunk.stretch, chunk.quotes) = (ends, breaks + inner, quotes);
+        (chunk.ends, chunk.stretch, chunk.quotes) = (ends, breaks + inner, any_quoted);
         let lasts = if in_regular_lines(chunk, breaks, returns) { None } else { Some(in_any_lines(chunk)) };
         for (start, end) in odd {
             self.rewrite(chunk, start, end);
@@ -74,11 +74,9 @@ struct Index<'a> {
     inner: u64,
     /// Whether there are returns somewhere.
     returns: bool,
-    quotes: bool,
-    /// Inside a quoted field.
-    inside: bool,
-    /// The second of two quotes that are one.
-    second: usize,
+    /// Whether some fields are in quotes.
+    any_quoted: bool,
+    quotes: Quotes,
     /// Whether the field that is read is more than a text between two quotes.
     is_odd: bool,
     /// Where such fields begin and end, without the return of a line break.
@@ -96,9 +94,8 @@ impl<'a> Index<'a> {
             breaks: 0,
             inner: 0,
             returns: false,
-            quotes: false,
-            inside: false,
-            second: usize::MAX,
+            any_quoted: false,
+            quotes: Quotes::new(delimiter),
             is_odd: false,
             odd: Vec::new(),
         }
@@ -119,8 +116,8 @@ impl<'a> Index<'a> {
         }
         // The last line may end with the text, and then so does an open quote.
         let ended = self.field() == bytes.len() && bytes.last().is_none_or(is_break);
-        if self.inside || !ended {
-            self.is_odd |= self.inside;
+        if self.quotes.inside || !ended {
+            self.is_odd |= self.quotes.inside;
             self.separate(bytes.len());
             self.breaks += 1;
         }
@@ -129,7 +126,7 @@ impl<'a> Index<'a> {
     #[inline]
     fn group(&mut self, base: usize, bytes: &[u8; 64]) {
         let marks = Marks::of(bytes, self.delimiter);
-        let quiet = marks.quotes == 0 && !self.inside && !self.is_odd;
+        let quiet = marks.quotes == 0 && !self.quotes.inside && !self.is_odd;
         if quiet && marks.returns == 0 {
             return self.quick(base, marks.separators, marks.feeds);
         }
@@ -142,26 +139,16 @@ impl<'a> Index<'a> {
         if quiet && lone == 0 {
             return self.quick(base, marks.separators, marks.feeds);
         }
-        match self.quoted(base, &marks) {
+        // A field that is odd goes on.
+        let quoted = if self.is_odd { None } else { self.quotes.read_group(self.bytes, base, &marks) };
+        match quoted {
             Some(quoted) => {
-                self.quotes |= marks.quotes != 0;
-                self.inside = quoted >> 63 == 1;
+                self.any_quoted |= marks.quotes != 0;
                 self.inner += u64::from((marks.feeds & quoted).count_ones());
-                let breaks = marks.feeds | lone;
-                self.quick(base, (marks.separators | lone) & !quoted, breaks & !quoted);
+                self.quick(base, (marks.separators | lone) & !quoted, (marks.feeds | lone) & !quoted);
             }
             None => self.slow(base, marks.separators | marks.quotes | lone),
         }
-    }
-
-    /// What is in quotes, where no field is more than a text between two quotes.
-    #[inline]
-    fn quoted(&self, base: usize, marks: &Marks) -> Option<u64> {
-        let is_border = |byte: &u8| *byte == self.delimiter || is_break(byte);
-        let begins = !self.inside && base == self.field();
-        let ends = self.bytes.get(base + 64).is_none_or(is_border);
-        let regular = !self.is_odd && self.second != base;
-        regular.then(|| marks.quoted(self.inside, begins, ends)).flatten()
     }
 
     /// Nothing but separators.
@@ -192,7 +179,7 @@ impl<'a> Index<'a> {
             marks &= marks - 1;
             match self.bytes[at] {
                 b'"' => self.quote(at),
-                byte if self.inside => self.inner += u64::from(byte == b'\n'),
+                byte if self.quotes.inside => self.inner += u64::from(byte == b'\n'),
                 byte => {
                     self.breaks += u64::from(byte != self.delimiter);
                     self.separate(at);
@@ -202,18 +189,11 @@ impl<'a> Index<'a> {
     }
 
     fn quote(&mut self, at: usize) {
-        if at == self.second {
-            return;
-        }
-        let next = self.bytes.get(at + 1);
-        if self.inside && next == Some(&b'"') {
-            (self.second, self.is_odd) = (at + 1, true);
-        } else if self.inside {
-            self.inside = false;
-            let ends = next.is_none_or(|next| *next == self.delimiter || is_break(next));
-            self.is_odd |= !ends;
-        } else if at == self.field() {
-            (self.inside, self.quotes) = (true, true);
+        match self.quotes.read_one(self.bytes, at) {
+            Quote::Opens => self.any_quoted = true,
+            Quote::Closes { ends } => self.is_odd |= !ends,
+            Quote::Doubled => self.is_odd = true,
+            Quote::Text => {}
         }
     }
 
@@ -225,10 +205,9 @@ impl<'a> Index<'a> {
     fn separate(&mut self, at: usize) {
         if std::mem::take(&mut self.is_odd) {
             // A quote that is not closed holds all that comes.
-            let half = !self.inside && self.bytes[at - 1] == b'\r';
+            let half = !self.quotes.inside && self.bytes[at - 1] == b'\r';
             self.odd.push((self.field() as u32, (at - usize::from(half)) as u32));
         }
-        self.inside = false;
         self.make_room();
         self.ends[self.count] = at as u32;
         self.count += 1;

@@ -1,7 +1,7 @@
 //! Bytes to blocks of whole lines, which any thread can split on its own.
 //!
 //! A block ends where a line does. Whether a line break stands in quotes is decided here, block after
-//! block, by one thread for all others: it looks at quotes only.
+//! block, by one thread for all others, which reads quotes and what stands beside them.
 
 use std::io::Read;
 
@@ -46,7 +46,7 @@ impl<R: Read + Send> Chunks for Blocks<R> {
         bytes[..filled].copy_from_slice(&self.carry);
         self.carry.clear();
         let mut wanted = self.size;
-        let mut ends = LineEnds::default();
+        let mut ends = self.delimiter.map(LineEnds::new);
         loop {
             if !self.done && filled < wanted {
                 bytes.resize(bytes.len().max(wanted), 0);
@@ -55,10 +55,10 @@ impl<R: Read + Send> Chunks for Blocks<R> {
                 self.done = filled < wanted;
             }
             let text = &bytes[..filled];
-            let end = match self.delimiter {
+            let end = match &mut ends {
                 _ if self.done => Some(filled),
-                Some(delimiter) => ends.last(text, delimiter),
-                None => last_break(text, 0, text),
+                Some(ends) => ends.last(text),
+                None => last_break(text, 0..filled),
             };
             match end {
                 Some(0) => return Ok(None),

@@ -1,8 +1,10 @@
-//! Where quoted fields lie: 64 bytes at a time become bit masks, and a quote changes the side of all
-//! bits behind it.
+//! Which bytes of a text are in quotes. 64 bytes at a time become bit masks: a byte is in quotes if an odd number of
+//! quotes stands before it.
 //!
-//! That holds where every quote opens a field at its beginning or closes it at its end. Quotes that do
-//! not (two that are one, those within a text) are followed one by one.
+//! That holds if every quote opens a field at its beginning or closes it at its end. 64 bytes with other quotes
+//! (two that are one, or a quote within a text) are read quote by quote.
+
+use std::ops::Range;
 
 use wide::u8x16;
 
@@ -38,11 +40,11 @@ impl Marks {
         marks
     }
 
-    /// Which bytes are in quotes, the opening one among them and the closing one not; nothing where a quote
+    /// Which bytes are in quotes, the opening quote among them and the closing one not; `None` if a quote
     /// neither begins nor ends a field. `inside` is whether the first byte is in quotes, `begins` and `ends` whether
     /// the bytes before and behind are borders of fields.
     #[inline]
-    pub(crate) fn quoted(&self, inside: bool, begins: bool, ends: bool) -> Option<u64> {
+    fn quoted(&self, inside: bool, begins: bool, ends: bool) -> Option<u64> {
         let quoted = odd_so_far(self.quotes) ^ if inside { u64::MAX } else { 0 };
         let borders = self.separators | self.returns;
         let (opening, closing) = (self.quotes & quoted, self.quotes & !quoted);
@@ -58,56 +60,121 @@ fn odd_so_far(bits: u64) -> u64 {
     [1, 2, 4, 8, 16, 32].iter().fold(bits, |bits, by| bits ^ bits << by)
 }
 
-/// Where lines end, outside quotes, of a text that comes bit by bit from the beginning of a line.
-#[derive(Default)]
-pub(super) struct LineEnds {
-    /// Up to where it was looked at.
-    seen: usize,
-    inside: bool,
-    /// The second of two quotes that are one.
+/// Whether a text is in quotes, while it is read from the beginning of a line.
+pub(crate) struct Quotes {
+    delimiter: u8,
+    /// Whether the byte that comes next is in quotes.
+    pub(crate) inside: bool,
+    /// Where the second of two quotes stands that are one.
     second: Option<usize>,
-    /// Behind the last break of those that were met.
+}
+
+/// What a quote does.
+pub(crate) enum Quote {
+    /// It opens a field.
+    Opens,
+    /// It closes a field; whether that ends there.
+    Closes { ends: bool },
+    /// It is the first of two that are one.
+    Doubled,
+    /// It is text, or the second of two.
+    Text,
+}
+
+impl Quotes {
+    pub(crate) fn new(delimiter: u8) -> Quotes {
+        Quotes { delimiter, inside: false, second: None }
+    }
+
+    fn is_border(&self, byte: &u8) -> bool {
+        *byte == self.delimiter || is_break(byte)
+    }
+
+    fn begins_field(&self, bytes: &[u8], at: usize) -> bool {
+        at == 0 || self.is_border(&bytes[at - 1])
+    }
+
+    fn ends_field(&self, bytes: &[u8], at: usize) -> bool {
+        bytes.get(at).is_none_or(|byte| self.is_border(byte))
+    }
+
+    /// Which of 64 bytes are in quotes; `None`, and none of them is read, if their quotes have to be read one by
+    /// one.
+    #[inline]
+    pub(crate) fn read_group(&mut self, bytes: &[u8], at: usize, marks: &Marks) -> Option<u64> {
+        if self.second == Some(at) {
+            return None;
+        }
+        let (begins, ends) = (self.begins_field(bytes, at), self.ends_field(bytes, at + 64));
+        let quoted = marks.quoted(self.inside, begins, ends)?;
+        self.inside = quoted >> 63 == 1;
+        Some(quoted)
+    }
+
+    /// Reads one quote.
+    pub(crate) fn read_one(&mut self, bytes: &[u8], at: usize) -> Quote {
+        if self.second == Some(at) {
+            Quote::Text
+        } else if self.inside && bytes.get(at + 1) == Some(&b'"') {
+            self.second = Some(at + 1);
+            Quote::Doubled
+        } else if self.inside {
+            self.inside = false;
+            Quote::Closes { ends: self.ends_field(bytes, at + 1) }
+        } else if self.begins_field(bytes, at) {
+            self.inside = true;
+            Quote::Opens
+        } else {
+            Quote::Text
+        }
+    }
+}
+
+/// Where lines end, outside quotes, of a text that comes piece by piece from the beginning of a line.
+pub(super) struct LineEnds {
+    quotes: Quotes,
+    /// How much of it was read.
+    read: usize,
+    /// Behind the last line break so far.
     last: Option<usize>,
 }
 
 impl LineEnds {
-    /// Looks at what was read since, and tells where the last line ends so far. A quote that is the last
-    /// byte waits for what comes after it.
-    pub(super) fn last(&mut self, bytes: &[u8], delimiter: u8) -> Option<usize> {
+    pub(super) fn new(delimiter: u8) -> LineEnds {
+        LineEnds { quotes: Quotes::new(delimiter), read: 0, last: None }
+    }
+
+    /// Where the last line ends in all that has come. A quote that is the last byte waits for what comes after it.
+    pub(super) fn last(&mut self, bytes: &[u8]) -> Option<usize> {
         let waits = bytes.last() == Some(&b'"');
         let limit = bytes.len() - usize::from(waits);
-        while self.seen < limit {
-            let quote = memchr::memchr(b'"', &bytes[self.seen..limit]);
-            let quiet = self.seen..quote.map_or(limit, |at| self.seen + at);
-            self.seen = quiet.end;
-            if !self.inside {
-                self.last = last_break(&bytes[..quiet.end], quiet.start, bytes).or(self.last);
+        while self.read < limit {
+            let quote = memchr::memchr(b'"', &bytes[self.read..limit]).map_or(limit, |at| self.read + at);
+            if !self.quotes.inside {
+                self.last = last_break(bytes, self.read..quote).or(self.last);
             }
+            self.read = quote;
             // Where one quote is, there are more.
-            while self.seen < limit && self.group(bytes, limit, delimiter) {}
+            while self.read < limit && self.group(bytes, limit) {}
         }
         self.last
     }
 
-    /// Looks at the next 64 bytes, and tells whether there are quotes among them.
-    fn group(&mut self, bytes: &[u8], limit: usize, delimiter: u8) -> bool {
-        let (at, rest) = (self.seen, &bytes[self.seen..limit]);
-        let whole = rest.first_chunk::<64>();
-        let marks = match whole {
-            Some(group) => Marks::of(group, delimiter),
+    /// Reads the next 64 bytes, and returns whether there are quotes among them.
+    fn group(&mut self, bytes: &[u8], limit: usize) -> bool {
+        let (at, rest) = (self.read, &bytes[self.read..limit]);
+        let (marks, quoted) = match rest.first_chunk::<64>() {
+            Some(group) => {
+                let marks = Marks::of(group, self.quotes.delimiter);
+                (marks, self.quotes.read_group(bytes, at, &marks))
+            }
             None => {
                 let mut group = [0; 64];
                 group[..rest.len()].copy_from_slice(rest);
-                Marks::of(&group, delimiter)
+                (Marks::of(&group, self.quotes.delimiter), None)
             }
         };
-        self.seen += rest.len().min(64);
-        let is_border = |byte: &u8| *byte == delimiter || is_break(byte);
-        let begins = at == 0 || is_border(&bytes[at - 1]);
-        let quoted = match whole.is_some() && self.second != Some(at) {
-            true => marks.quoted(self.inside, begins, bytes.get(at + 64).is_none_or(is_border)),
-            false => None,
-        };
+        self.read += rest.len().min(64);
         match quoted {
             Some(quoted) => {
                 // A return that is the last byte may be half of a break.
@@ -116,39 +183,32 @@ impl LineEnds {
                 if breaks != 0 {
                     self.last = Some(at + 64 - breaks.leading_zeros() as usize);
                 }
-                self.inside = quoted >> 63 == 1;
             }
-            None => self.one_by_one(bytes, at, &marks, delimiter),
+            None => self.one_by_one(bytes, at, &marks),
         }
         marks.quotes != 0
     }
 
-    fn one_by_one(&mut self, bytes: &[u8], base: usize, marks: &Marks, delimiter: u8) {
+    fn one_by_one(&mut self, bytes: &[u8], base: usize, marks: &Marks) {
         let mut rest = marks.quotes | marks.feeds | marks.returns;
         while rest != 0 {
             let at = base + rest.trailing_zeros() as usize;
             rest &= rest - 1;
-            match bytes[at] {
-                b'"' if self.second == Some(at) => {}
-                b'"' if self.inside => match bytes.get(at + 1) {
-                    Some(b'"') => self.second = Some(at + 1),
-                    _ => self.inside = false,
-                },
-                // A quote within a field that does not begin with one is text.
-                b'"' => self.inside = at == 0 || bytes[at - 1] == delimiter || is_break(&bytes[at - 1]),
-                _ if self.inside => {}
-                _ => self.last = last_break(&bytes[..=at], at, bytes).or(self.last),
+            if bytes[at] == b'"' {
+                self.quotes.read_one(bytes, at);
+            } else if !self.quotes.inside {
+                self.last = last_break(bytes, at..at + 1).or(self.last);
             }
         }
     }
 }
 
-/// Behind the last line break of a text from some place on; the text goes on in `whole`. A return at its end
-/// may be half of a line break.
-pub(super) fn last_break(text: &[u8], from: usize, whole: &[u8]) -> Option<usize> {
-    let lone = |at: &usize| whole.get(from + at + 1).is_some_and(|next| *next != b'\n');
-    let text = &text[from..];
-    let found = memchr::memrchr(b'\n', text).or_else(|| memchr::memrchr_iter(b'\r', text).find(lone));
+/// Behind the last line break in a part of a text. A return at the text's end may be half of a line break.
+pub(super) fn last_break(bytes: &[u8], part: Range<usize>) -> Option<usize> {
+    let from = part.start;
+    let lone = |at: &usize| bytes.get(from + at + 1).is_some_and(|next| *next != b'\n');
+    let part = &bytes[part];
+    let found = memchr::memrchr(b'\n', part).or_else(|| memchr::memrchr_iter(b'\r', part).find(lone));
     found.map(|at| from + at + 1)
 }
 
