@@ -185,8 +185,9 @@ fn shell(text: &str) -> String {
     if text.contains('\'') && !text.contains(['"', '$', '`', '\\', '!']) {
         return format!("\"{text}\"");
     }
-    let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | ',' | '/' | '=' | ':');
-    if !text.is_empty() && text.chars().all(plain) {
+    let needs_no_quotes =
+        |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | ',' | '/' | '=' | ':');
+    if !text.is_empty() && text.chars().all(needs_no_quotes) {
         text.into()
     } else {
         format!("'{}'", text.replace('\'', "'\\''"))

@@ -137,7 +137,7 @@ fn text(value: &RawValue) -> Cow<'_, str> {
             false => Cow::Borrowed(&quoted[1..quoted.len() - 1]),
             true => serde_json::from_str::<String>(quoted).map_or(Cow::Borrowed(""), Cow::Owned),
         },
-        plain => Cow::Borrowed(plain),
+        text => Cow::Borrowed(text),
     }
 }
 

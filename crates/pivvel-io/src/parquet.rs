@@ -37,10 +37,10 @@ pub(crate) struct ParquetSource {
 pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result<ParquetSource> {
     let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
     let broken = |e| broken(&name, &e);
-    let plain = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).map_err(broken)?;
-    let schema = with_dictionaries(plain.schema(), plain.metadata());
+    let as_written = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).map_err(broken)?;
+    let schema = with_dictionaries(as_written.schema(), as_written.metadata());
     let options_ = ArrowReaderOptions::new().with_schema(schema);
-    let metadata = ArrowReaderMetadata::try_new(plain.metadata().clone(), options_).map_err(broken)?;
+    let metadata = ArrowReaderMetadata::try_new(as_written.metadata().clone(), options_).map_err(broken)?;
     let columns = TypedColumns::new(metadata.schema(), &options.kinds, options.bad_values)?;
     let total = file.metadata().map_or(0, |file| file.len());
     Ok(ParquetSource {

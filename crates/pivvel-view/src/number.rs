@@ -18,7 +18,7 @@ use pivvel_core::{Negative, NumberFormat, Scaling, Value};
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```
 pub fn show_number(value: &Value, format: &NumberFormat) -> String {
-    let (negative, plain) = match *value {
+    let (negative, digits) = match *value {
         Value::Date(_) => return value.to_string(),
         Value::Float(large) if large.abs() >= 1e21 => {
             let scaled = format!("{:.2e}", large / 10f64.powi(power(format.scaling)));
@@ -31,8 +31,8 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
         Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, format.decimals)),
     };
     // What rounds to nothing has no sign.
-    let negative = negative && plain.bytes().any(|b| (b'1'..=b'9').contains(&b));
-    let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
+    let negative = negative && digits.bytes().any(|b| (b'1'..=b'9').contains(&b));
+    let (whole, fraction) = digits.split_once('.').unwrap_or((&digits, ""));
     let mut shown = String::new();
     for (i, digit) in whole.chars().enumerate() {
         if i > 0 && (whole.len() - i) % 3 == 0 {

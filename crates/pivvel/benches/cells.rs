@@ -7,19 +7,11 @@
 mod rounds;
 
 use std::hint::black_box;
-use std::sync::Arc;
+use std::io::Cursor;
 
-use arrow_array::types::UInt32Type;
-use arrow_array::{
-    ArrayRef, Date32Array, Decimal64Array, DictionaryArray, RecordBatch, StringArray, UInt32Array,
-};
-use pivvel::{Batches, Brief, CrossTab, Grain, Run};
+use arrow_array::RecordBatch;
+use pivvel::{Batches, Brief, CrossTab, Grain, LineSource, ReadOptions, Run, TextSource};
 use rounds::{RUNS, rounds};
-
-const COASTS: u32 = 12;
-const HARBOURS: u32 = 240;
-const YARDS: u32 = 30_000;
-const MONTHS: i32 = 36;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let lines = std::env::var("PIVVEL_BENCH_LINES").map_or(Ok(3_000_000), |text| text.parse())?;
@@ -62,41 +54,20 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// The same work on numbers that lie side by side.
 type ByHand = fn(&Flat);
 
-/// Lines of yards and days, texts by dictionary.
-fn batches(lines: usize) -> Result<Vec<RecordBatch>, Box<dyn std::error::Error>> {
-    let names = |what: &str, count: u32| -> ArrayRef {
-        Arc::new(StringArray::from_iter_values((0..count).map(|one| format!("{what} {one:05}"))))
-    };
-    let texts = [names("Coast", COASTS), names("Harbour", HARBOURS), names("Yard", YARDS)];
-    let mut state = pivvel_demo::SEED;
-    // The generator SplitMix64 (G. Steele, D. Lea, C. Flood).
-    let mut random = move |below: u64| {
-        state = state.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mixed = (state ^ (state >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        let mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        (mixed ^ (mixed >> 31)) % below
-    };
-    let batch = |first: usize| -> Result<RecordBatch, Box<dyn std::error::Error>> {
-        let rows = (lines - first).min(8_192);
-        let yards: Vec<u32> = (0..rows).map(|_| random(YARDS.into()) as u32).collect();
-        let column = |texts: &ArrayRef, count: u32| -> Result<ArrayRef, Box<dyn std::error::Error>> {
-            let keys = UInt32Array::from_iter_values(yards.iter().map(|yard| yard % count));
-            Ok(Arc::new(DictionaryArray::<UInt32Type>::try_new(keys, texts.clone())?))
-        };
-        let days = (0..rows).map(|_| 19_358 + random(MONTHS as u64 * 30) as i32);
-        let days: ArrayRef = Arc::new(Date32Array::from_iter_values(days));
-        let cents = (0..rows).map(|_| random(5_000_000) as i64 - 100_000);
-        let amounts = Decimal64Array::from_iter_values(cents).with_precision_and_scale(18, 2)?;
-        let columns: [(&str, ArrayRef); 5] = [
-            ("coast", column(&texts[0], COASTS)?),
-            ("harbour", column(&texts[1], HARBOURS)?),
-            ("yard", column(&texts[2], YARDS)?),
-            ("sold_on", days),
-            ("amount", Arc::new(amounts)),
-        ];
-        Ok(RecordBatch::try_from_iter(columns)?)
-    };
-    (0..lines).step_by(8_192).map(batch).collect()
+/// The lines' columns that are needed, in memory.
+fn batches(lines: u64) -> Result<Vec<RecordBatch>, Box<dyn std::error::Error>> {
+    let mut text = Vec::new();
+    pivvel_demo::write_large(&mut text, lines, pivvel_demo::SEED)?;
+    let mut source = TextSource::from_reader("lines.csv", Cursor::new(text), &ReadOptions::default())?;
+    let schema = source.schema();
+    let columns = ["coast", "harbour", "yard", "sold_on", "amount"].map(|name| schema.index_of(name));
+    let columns: Vec<usize> = columns.into_iter().collect::<Result<_, _>>()?;
+    let mut batches = Vec::new();
+    source.scan(&columns, &mut |batch| {
+        batches.push(batch);
+        Ok(())
+    })?;
+    Ok(batches)
 }
 
 fn build(batches: &[RecordBatch], brief: &Brief) -> CrossTab {

@@ -2,7 +2,7 @@
 //! against the generator's totals.
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
-//! `PIVVEL_BENCH_LINES=10000000` as many as are said, and 20000 only check that it runs. After `--` parts
+//! `PIVVEL_BENCH_LINES=10000000` takes ten million, and 20000 only check that it runs. After `--` parts
 //! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `distinct`, `kept`, `peak`.
 
 mod rounds;

@@ -1,8 +1,8 @@
 //! How time and memory grow with the lines, and with the groups: from a CSV file to a cross-tab in a
 //! process of its own, the quickest of three, and each figure beside that of the first row.
 //!
-//! `cargo bench -p pivvel --bench growth` goes to 2,000,000 lines; `PIVVEL_BENCH_LINES=100000000` as
-//! far as is said (11 GB of disk), and 20000 only checks that it runs.
+//! `cargo bench -p pivvel --bench growth` goes to 2,000,000 lines; `PIVVEL_BENCH_LINES=100000000` to
+//! as many as that (11 GB of disk), and 20000 only checks that it runs.
 
 use std::hint::black_box;
 use std::io::{BufWriter, Write};
@@ -62,8 +62,8 @@ fn row(path: &Path, lines: u64, layout: usize, first: &mut Option<f64>) -> Falli
         let mut command = std::process::Command::new(std::env::current_exe()?);
         let output = command.arg("--measure").arg(path).arg(layout.to_string()).output()?;
         let text = String::from_utf8(output.stdout)?;
-        let told: Vec<&str> = text.split_whitespace().collect();
-        let [groups, seconds, peak] = told[..] else {
+        let figures: Vec<&str> = text.split_whitespace().collect();
+        let [groups, seconds, peak] = figures[..] else {
             return Err(format!("no figures: {text}{}", String::from_utf8_lossy(&output.stderr)).into());
         };
         let seconds: f64 = seconds.parse()?;

@@ -163,9 +163,9 @@ fn spelled(format: &NumberFormat) -> String {
         Scaling::Millions => (",,", quoted(&format.after)),
         Scaling::Percent => ("", " %".to_string()),
     };
-    let plain = format!("{}{whole}{fraction}{scale}{after}", quoted(&format.before));
+    let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(&format.before));
     match format.negative {
-        Negative::Minus => plain,
-        Negative::Brackets => format!("{plain};({plain})"),
+        Negative::Minus => positive,
+        Negative::Brackets => format!("{positive};({positive})"),
     }
 }

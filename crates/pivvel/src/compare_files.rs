@@ -16,8 +16,8 @@ use crate::files::location_of;
 /// A file that cannot be read, or that holds no tidy result.
 pub fn read_tidy(path: &Path) -> Result<Snapshot> {
     let name = location_of(path)?;
-    let plain = open(name, &ReadOptions::default())?;
-    let columns: Vec<String> = plain.columns().iter().map(|column| column.name.clone()).collect();
+    let source = open(name, &ReadOptions::default())?;
+    let columns: Vec<String> = source.columns().iter().map(|column| column.name.clone()).collect();
     let reopened = || -> Result<Box<dyn Source>> {
         // Read as text no member and no digit is taken for anything else.
         let kinds = columns.iter().map(|column| (column.clone(), "text".to_string())).collect();

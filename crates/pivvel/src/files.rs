@@ -278,7 +278,7 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
     if brief.related.is_empty() {
         return settled(open_lines(path, brief, options)?, brief);
     }
-    let plain = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
+    let without_kinds = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
     let paths =
         std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| PathBuf::from(&r.source)));
     let mut sources = Vec::new();
@@ -288,13 +288,13 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
             let message = "lines on standard input cannot be joined with related files; name a file";
             return Err(Error::request("related", message));
         }
-        let source = open_lines(&path, &plain, options)?;
+        let source = open_lines(&path, &without_kinds, options)?;
         let columns = known(source.as_ref());
         let kinds: Vec<_> =
             brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
         sources.push(match kinds.is_empty() {
             true => source,
-            false => open_lines(&path, &Brief { kinds, ..plain.clone() }, options)?,
+            false => open_lines(&path, &Brief { kinds, ..without_kinds.clone() }, options)?,
         });
         met.extend(columns);
     }

@@ -4,7 +4,7 @@ use arrow_buffer::i256;
 
 use super::Share;
 use super::exact_float::ExactFloat;
-use crate::model::{Decimal, Overflow, Value, power_of_ten};
+use crate::model::{Decimal, Overflow, Value, pow10_f64};
 
 /// The sum of values in any order, whichever kind each of them has. Exact numbers are added exactly, at
 /// the largest scale among them; as soon as a floating-point number is one of them the sum is a
@@ -55,7 +55,7 @@ impl Total {
         let count = count as f64;
         let Some(floats) = &self.floats else {
             let Decimal { digits, scale } = self.exact?;
-            return Some(digits as f64 / (count * power_of_ten(scale)));
+            return Some(digits as f64 / (count * pow10_f64(scale)));
         };
         let mut all = floats.clone();
         self.exact.into_iter().for_each(|sum| all.add(sum.as_f64()));

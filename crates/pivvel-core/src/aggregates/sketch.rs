@@ -3,6 +3,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::model::{float_to_ordered, ordered_to_float};
+
 /// Registers of a sketch: 2 to the power of this.
 const PRECISION: u32 = 12;
 const REGISTERS: usize = 1 << PRECISION;
@@ -190,9 +192,7 @@ impl QuantileSketch {
 
 /// The step of a value: steps are in the order of their values.
 fn step(value: f64) -> i32 {
-    let bits = (value + 0.0).to_bits() as i64;
-    let ordered = bits ^ (((bits >> 63) as u64) >> 1) as i64;
-    (ordered >> LEFT_OUT) as i32
+    (float_to_ordered(value + 0.0) >> LEFT_OUT) as i32
 }
 
 /// The middle of a step.
@@ -201,9 +201,8 @@ fn middle(step: i32) -> f64 {
     if step == 0 {
         return 0.0;
     }
-    let value = |ordered: i64| f64::from_bits((ordered ^ (((ordered >> 63) as u64) >> 1) as i64) as u64);
     let low = i64::from(step) << LEFT_OUT;
-    (value(low) + value(low + (1 << LEFT_OUT) - 1)) / 2.0
+    (ordered_to_float(low) + ordered_to_float(low + (1 << LEFT_OUT) - 1)) / 2.0
 }
 
 #[cfg(test)]

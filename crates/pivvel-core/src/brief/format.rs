@@ -165,18 +165,18 @@ impl Serialize for NumberFormat {
         if let Some(name) = NumberFormat::NAMES.iter().find(ready) {
             return serializer.serialize_str(name);
         }
-        let plain = NumberFormat::default();
+        let default = NumberFormat::default();
         let text = |own: &String, usual: &String| (own != usual).then(|| own.clone());
         let changes = Changes {
             like: None,
             decimals: self.decimals,
-            scaling: (self.scaling != plain.scaling).then_some(self.scaling),
-            marks: text(&self.marks, &plain.marks),
-            point: text(&self.point, &plain.point),
-            before: text(&self.before, &plain.before),
-            after: text(&self.after, &plain.after),
-            negative: (self.negative != plain.negative).then_some(self.negative),
-            blank: text(&self.blank, &plain.blank),
+            scaling: (self.scaling != default.scaling).then_some(self.scaling),
+            marks: text(&self.marks, &default.marks),
+            point: text(&self.point, &default.point),
+            before: text(&self.before, &default.before),
+            after: text(&self.after, &default.after),
+            negative: (self.negative != default.negative).then_some(self.negative),
+            blank: text(&self.blank, &default.blank),
         };
         changes.serialize(serializer)
     }

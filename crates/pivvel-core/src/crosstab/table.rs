@@ -54,8 +54,8 @@ pub struct CrossTab {
     pub(super) picked: Vec<Notice>,
     /// How the numbers of each item are shown, where not as the measure's.
     pub(super) item_formats: Vec<Option<NumberFormat>>,
-    /// With how many threads more is computed of it, where that pays.
-    pub(super) threads: usize,
+    /// How many threads may be used for what is computed of it later.
+    pub(crate) threads: usize,
 }
 
 /// A view of the brief: a cross-tab that is drawn in a form of its own.
@@ -135,11 +135,6 @@ impl CrossTab {
         let deepest = |entry: &Entry| entry.level() == self.columns.depth();
         let entries: Vec<Entry> = self.columns.entries().iter().copied().filter(deepest).collect();
         entries.iter().copied().zip(period_places(&self.columns, &entries)).collect()
-    }
-
-    /// With how many threads more is computed of it, where that pays.
-    pub(crate) fn threads(&self) -> usize {
-        self.threads
     }
 
     /// Further views of the same lines.

@@ -135,8 +135,9 @@ impl fmt::Display for Address {
             return f.write_str("total");
         }
         let quoted = |text: &str| {
-            let plain = !text.contains([',', '=']) && text.trim() == text && !text.starts_with(['\'', '"']);
-            if plain { text.to_string() } else { format!("'{}'", text.replace('\'', "''")) }
+            let needs_no_quotes =
+                !text.contains([',', '=']) && text.trim() == text && !text.starts_with(['\'', '"']);
+            if needs_no_quotes { text.to_string() } else { format!("'{}'", text.replace('\'', "''")) }
         };
         let pairs = self.members.iter().map(|(dimension, member)| {
             format!(

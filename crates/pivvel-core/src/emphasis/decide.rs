@@ -174,8 +174,8 @@ fn measure_by_everything(
             everything.get(&name(planned, frame, (grain, peers), key)).filter(|_| is_plain(key))
         };
         let wholes: Vec<Option<&Whole>> = peers.groups().map(whole).collect();
-        let plain: Vec<bool> = peers.groups().map(|(key, _)| is_plain(key)).collect();
-        let mut next = wholes.iter().zip(plain);
+        let of_lines: Vec<bool> = peers.groups().map(|(key, _)| is_plain(key)).collect();
+        let mut next = wholes.iter().zip(of_lines);
         missing += peers.measure_by(|shown| match next.next() {
             Some((whole, true)) => whole.map(|whole| whole.measured.clone()),
             _ => Some(shown.clone()),

@@ -18,8 +18,8 @@ pub(crate) fn link(template: &Template, labels: &[(String, String)]) -> Option<S
         SCHEMES.iter().any(|scheme| lower.starts_with(scheme))
     };
     if let Some(label) = template.only_hole().and_then(known) {
-        let plain = !label.chars().any(|c| c.is_control() || c.is_whitespace());
-        return (plain && may_lead(label)).then(|| label.to_string());
+        let without_spaces = !label.chars().any(|c| c.is_control() || c.is_whitespace());
+        return (without_spaces && may_lead(label)).then(|| label.to_string());
     }
     if !template.holes().all(|name| known(name).is_some()) {
         return None;

@@ -30,7 +30,7 @@ pub struct Scale {
     pub(super) measured: Measured,
     by_rank: bool,
     /// Whether its ends are those of the yardstick, so that places can be found without rounding.
-    plain: bool,
+    measured_ends: bool,
     /// Whether both ends are given, so that a lone cell has a place.
     fixed: bool,
 }
@@ -60,7 +60,7 @@ impl Scale {
         let yardstick = measured.yardstick?;
         let (clip_low, clip_high) = measured.clip.unzip();
         let [low, high] = planned.ends;
-        let plain = low.or(high).or(clip_low).is_none();
+        let measured_ends = low.or(high).or(clip_low).is_none();
         Some(Scale {
             peers: names.0,
             grain,
@@ -76,7 +76,7 @@ impl Scale {
             high: high.or(clip_high).unwrap_or(yardstick.high.as_f64()),
             key,
             by_rank: planned.spec.is_by_rank(),
-            plain,
+            measured_ends,
             fixed: low.is_some() && high.is_some(),
             yardstick,
             measured: measured.clone(),
@@ -102,7 +102,7 @@ impl Scale {
             let reach = (self.high - middle).max(middle - self.low).min(f64::MAX);
             return (reach > 0.0).then(|| (value.as_f64() - middle).clamp(f64::MIN, f64::MAX) / reach);
         }
-        if self.plain {
+        if self.measured_ends {
             return self.yardstick.position(value);
         }
         (self.high > self.low).then(|| share(value.as_f64(), self.low, self.high))

@@ -1,6 +1,6 @@
 //! The engine: formulas over the cells of every grain, and items over the formulas.
 
-use std::cell::{Cell, OnceCell, RefCell};
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -18,8 +18,6 @@ pub(crate) struct Engine<'a> {
     frame: &'a Frame,
     /// Values by measure, then by grain.
     measures: Vec<Option<ByGrain<Values>>>,
-    /// Which cells of each grain are shown, once that is asked for.
-    shown: ByGrain<OnceCell<Vec<bool>>>,
     items: RefCell<ItemFormulas>,
     /// Divisions by zero in cells that are shown.
     zero_divisions: Cell<u64>,
@@ -41,7 +39,6 @@ impl<'a> Engine<'a> {
             plan,
             frame,
             measures: vec![None; plan.measures.len()],
-            shown: ByGrain::new(deepest, |_| OnceCell::new()),
             items: RefCell::default(),
             zero_divisions: Cell::new(0),
         };
@@ -70,10 +67,6 @@ impl<'a> Engine<'a> {
     /// The frame that values are computed in.
     pub(crate) fn frame(&self) -> &'a Frame {
         self.frame
-    }
-
-    fn shown(&self, grain: Grain) -> &[bool] {
-        self.shown[grain].get_or_init(|| self.frame.shown(grain))
     }
 
     /// Divisions by zero met in cells.
@@ -218,20 +211,19 @@ impl Evaluate for AtGrain<'_, '_> {
         let frame = self.engine.frame;
         let cells = &frame.grains[self.grain];
         let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
-        let places =
-            || gather::Places { frame, grain: self.grain, cells, shown: self.engine.shown(self.grain) };
+        let here = (frame, self.grain);
         Ok(match leaf {
             CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
             CellLeaf::Measure(place) => self.engine.measure(*place, self.grain).clone(),
             CellLeaf::Label(_) => Arc::new(CellValues::blank(cells.len())),
             CellLeaf::At(formula, relation) => self.related(formula, relation)?,
             CellLeaf::Among(function, formula, group) => {
-                gather::among(&places(), *function, &inner(formula)?, *group)?
+                gather::among(here, *function, &inner(formula)?, *group)?
             }
-            CellLeaf::Rank(formula, ranking) => gather::rank(&places(), &inner(formula)?, *ranking),
-            CellLeaf::Running(formula, way) => gather::running(&places(), &inner(formula)?, *way)?,
+            CellLeaf::Rank(formula, ranking) => gather::rank(here, &inner(formula)?, *ranking),
+            CellLeaf::Running(formula, way) => gather::running(here, &inner(formula)?, *way)?,
             CellLeaf::Moving(function, formula, way, over) => {
-                gather::moving(&places(), *function, &inner(formula)?, *way, *over)?
+                gather::moving(here, *function, &inner(formula)?, *way, *over)?
             }
         })
     }
@@ -254,7 +246,7 @@ impl Evaluate for AtGrain<'_, '_> {
 
     fn divided_by_zero(&mut self, cell: usize) {
         let cells = &self.engine.frame.grains[self.grain];
-        let counts = self.engine.shown(self.grain)[cell]
+        let counts = self.engine.frame.shows(self.grain, cell)
             && cells.maker(cell).is_none_or(|item| self.engine.plan.items[item].before_measures);
         self.engine.zero_divisions.set(self.engine.zero_divisions.get() + u64::from(counts));
     }
@@ -270,6 +262,6 @@ impl AtGrain<'_, '_> {
         let known = self.engine.values(formula, targets.grain)?;
         let cells = frame.grains[self.grain].len();
         let values = (0..cells).map(|cell| known.get(targets.get(cell)?));
-        Ok(Arc::new(CellValues::of_so_many(cells, values)))
+        Ok(Arc::new(CellValues::collect(cells, values)))
     }
 }

@@ -6,15 +6,13 @@ use std::sync::{Arc, OnceLock};
 
 use super::cells::Cells;
 use super::items::{add_items, merge_groups};
+use super::sorted::Grouped;
 use crate::error::{Error, Result};
 use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, States};
-use crate::model::{AxisSide, ByGrain, Overflow};
+use crate::model::{AxisSide, ByGrain, Grain, Overflow, threads_for};
 use crate::plan::Plan;
 use crate::rollup::{Axis, RolledGrain, SortBy, roll_up};
-
-/// With so many leaf groups a thread more pays.
-const MANY: usize = 50_000;
 
 /// Axes, and the cells of every grain with their aggregates.
 #[derive(Debug, Clone)]
@@ -22,7 +20,7 @@ pub(crate) struct Frame {
     pub(crate) rows: Axis,
     pub(crate) columns: Axis,
     pub(crate) grains: ByGrain<Cells>,
-    /// With how many threads values are computed, where that pays.
+    /// How many threads may be used to compute values.
     pub(crate) threads: usize,
 }
 
@@ -35,11 +33,10 @@ impl Frame {
     pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
         let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
         let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
-        let groups = leaves.groups.settled((rows.len(rows.depth()), columns.len(columns.depth())));
+        let groups = leaves.groups.compacted((rows.len(rows.depth()), columns.len(columns.depth())));
         // The leaves are finished aside, while all else is rolled up.
         let finishing = Finishing::new(&leaves.states, &plan.aggregates);
-        let helpers =
-            if leaves.states.len() < MANY { 0 } else { threads.min(plan.aggregates.len()).saturating_sub(1) };
+        let helpers = threads_for(leaves.states.len(), threads).min(plan.aggregates.len()).saturating_sub(1);
         let grains = std::thread::scope(|scope| {
             (0..helpers).for_each(|_| {
                 scope.spawn(|| finishing.work());
@@ -74,6 +71,22 @@ impl Frame {
 
     pub(crate) fn axis(&self, side: AxisSide) -> &Axis {
         side.pick(&self.rows, &self.columns)
+    }
+
+    /// Whether a cell is shown at all.
+    pub(super) fn shows(&self, grain: Grain, cell: usize) -> bool {
+        let (row, column) = self.grains[grain].pairs.pairs()[cell];
+        !self.rows.is_hidden(grain.row, row) && !self.columns.is_hidden(grain.column, column)
+    }
+
+    /// The cells of a grain in the order in which they are shown, row by row.
+    pub(super) fn display_order(&self, grain: Grain) -> Vec<u32> {
+        let pairs = self.grains[grain].pairs.pairs();
+        let (rows, columns) = (self.rows.places_at(grain.row), self.columns.places_at(grain.column));
+        let by_column = (0..).zip(pairs.iter().map(|(_, column)| columns[*column as usize]));
+        let by_column = Grouped::new(columns.len(), by_column);
+        let by_row = by_column.cells().map(|cell| (cell, rows[pairs[cell as usize].0 as usize]));
+        Grouped::new(rows.len(), by_row).cells().collect()
     }
 }
 

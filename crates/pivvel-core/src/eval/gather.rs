@@ -4,7 +4,6 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::cells::Cells;
 use super::frame::Frame;
 use super::relate::{Sequences, positions};
 use super::sorted::{Grouped, NO_GROUP};
@@ -14,39 +13,16 @@ use crate::grouping::PairTable;
 use crate::model::{CellValues, Decimal, Grain, Overflow, Period, Value};
 use crate::rollup::{Axis, Class};
 
-/// The cells of a grain and what decides which of them go together.
-pub(super) struct Places<'a> {
-    pub(super) frame: &'a Frame,
-    pub(super) grain: Grain,
-    pub(super) cells: &'a Cells,
-    pub(super) shown: &'a [bool],
-}
-
-impl Places<'_> {
-    /// The cells that are shown, row by row as they are shown.
-    fn in_order(&self) -> Vec<u32> {
-        let Places { frame, grain, .. } = self;
-        let pairs = self.cells.pairs.pairs();
-        let (rows, columns) = (frame.rows.places_at(grain.row), frame.columns.places_at(grain.column));
-        let cells = (0..pairs.len() as u32).filter(|cell| self.shown[*cell as usize]);
-        let by_column =
-            Grouped::new(columns.len(), cells.map(|cell| (cell, columns[pairs[cell as usize].1 as usize])));
-        let by_row = by_column.cells().map(|cell| (cell, rows[pairs[cell as usize].0 as usize]));
-        Grouped::new(rows.len(), by_row).cells().collect()
-    }
-}
-
 /// An aggregate of the values in each cell's group; blank where the cell itself is.
 pub(super) fn among(
-    places: &Places<'_>,
+    (frame, grain): (&Frame, Grain),
     function: Function,
     values: &Values,
     group: Group,
 ) -> Result<Values, Overflow> {
-    let groups = places.frame.groups(places.grain, group);
-    let cells = places.in_order();
-    let grouped =
-        Grouped::new(groups.keys.len(), cells.iter().map(|cell| (*cell, groups.of[*cell as usize])));
+    let groups = frame.groups(grain, group);
+    let cells = frame.display_order(grain);
+    let grouped = Grouped::new(groups.keys.len(), groups.of_cells(&cells));
     let mut result = CellValues::blank(values.len());
     let value = |cell: &u32| values.get(*cell as usize);
     for cells in grouped.iter() {
@@ -59,24 +35,22 @@ pub(super) fn among(
 }
 
 /// The rank of each cell in its group; blank cells have none.
-pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Values {
-    let groups = places.frame.groups(places.grain, ranking.group);
-    let (count, threads, highest_first) = (groups.keys.len(), places.frame.threads, !ranking.lowest_first);
+pub(super) fn rank((frame, grain): (&Frame, Grain), values: &Values, ranking: Ranking) -> Values {
+    let groups = frame.groups(grain, ranking.group);
+    let (count, threads, highest_first) = (groups.keys.len(), frame.threads, !ranking.lowest_first);
     let sorted = match ranking.ties {
         // Of equal values the one that is shown first comes first.
         Ties::Order => {
-            let cells = places.in_order();
-            let in_order = cells.iter().map(|cell| (*cell, groups.of[*cell as usize]));
-            Grouped::sorted(count, in_order, values, highest_first, threads)
+            let cells = frame.display_order(grain);
+            Grouped::sorted(count, groups.of_cells(&cells), values, highest_first, threads)
         }
         _ => Grouped::sorted(count, groups.cells(), values, highest_first, threads),
     };
-    let ordered = values.ordered();
+    let keys = values.sort_keys();
     let mut result = CellValues::blank(values.len());
     for cells in sorted.iter() {
-        let same = |a: &u32, b: &u32| ordered.key(*a as usize) == ordered.key(*b as usize);
         let (mut start, mut dense) = (0, 0);
-        for tied in cells.chunk_by(same) {
+        for tied in keys.ties(cells) {
             dense += 1;
             for (i, cell) in tied.iter().enumerate() {
                 let whole = |rank: usize| Value::whole(rank as u64);
@@ -97,85 +71,90 @@ pub(super) fn rank(places: &Places<'_>, values: &Values, ranking: Ranking) -> Va
     Arc::new(result)
 }
 
-/// The sequences of a grain's cells along a dimension.
+/// The cells of a grain in their sequences along a dimension.
 struct CellSequences {
-    /// The cells of each, in their order.
+    /// The cells of each sequence, in its order.
     cells: Grouped,
-    /// Where each node of the axis stands.
-    stands: Vec<Option<Stand>>,
+    /// The place of each node of the axis.
+    places: Vec<Option<SequencePlace>>,
 }
 
-/// Where a node stands along a dimension.
+/// The place of a node along a dimension.
 #[derive(Clone, Copy)]
-struct Stand {
-    /// Its line: those of one sequence that are under the same members.
-    line: u32,
-    /// Where the first place of its sequence is, whether there is a cell or not.
+struct SequencePlace {
+    /// Its sequence: nodes under the same members.
+    sequence: u32,
+    /// The first position of the sequence, whether there is a cell or not.
     first: i64,
     position: i64,
 }
 
-/// The sequences of a grain's cells along a dimension; nothing above the dimension.
-fn sequences(places: &Places<'_>, way: Way) -> Option<CellSequences> {
-    let Places { frame, cells, grain, .. } = places;
-    let axis = frame.axis(way.spot.side);
-    let level = grain.level(way.spot.side);
+/// The sequences of a grain's cells along a dimension; `None` above the dimension.
+fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences> {
+    let (side, other) = (way.spot.side, way.spot.side.other());
+    let level = grain.level(side);
     if level < way.spot.level {
         return None;
     }
-    let stands = stands(axis, level, way);
-    let own = |pair: (u32, u32)| way.spot.side.pick(pair, (pair.1, pair.0));
-    // Cells in the order of their positions, then by line and the node of the other axis.
-    let pairs = cells.pairs.pairs();
-    let stand = |cell: u32| stands[own(pairs[cell as usize]).0 as usize];
-    let mut positions: Vec<i64> = stands.iter().flatten().map(|stand| stand.position).collect();
+    let places = sequence_places(frame.axis(side), level, way);
+    let pairs = frame.grains[grain].pairs.pairs();
+    let place = |cell: u32| places[side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
+    // First by position, then by sequence: each keeps the order of the one before.
+    let mut positions: Vec<i64> = places.iter().flatten().map(|place| place.position).collect();
     positions.sort_unstable();
     positions.dedup();
-    let place = |cell: u32| {
-        let found = stand(cell).and_then(|stand| positions.binary_search(&stand.position).ok());
-        (cell, found.map_or(NO_GROUP, |place| place as u32))
+    let by_position = |cell: u32| {
+        let found = place(cell).and_then(|place| positions.binary_search(&place.position).ok());
+        (cell, found.map_or(NO_GROUP, |position| position as u32))
     };
-    let in_order = Grouped::new(positions.len(), (0..pairs.len() as u32).map(place));
-    let lines = 1 + stands.iter().flatten().map(|stand| stand.line).max().unwrap_or(0) as usize;
-    let line = |cell: u32| (stand(cell).map_or(0, |stand| stand.line), own(pairs[cell as usize]).1);
-    let others = frame.axis(way.spot.side.other()).len(grain.level(way.spot.side.other()));
-    let (mut table, mut sequence_of) = (PairTable::with_room((lines, others), pairs.len()), Vec::new());
-    table.intern_within(in_order.cells().map(line), (lines, others), &mut sequence_of);
-    let cells = Grouped::new(table.len(), in_order.cells().zip(sequence_of.iter().copied()));
-    Some(CellSequences { cells, stands })
+    let ordered = Grouped::new(positions.len(), (0..pairs.len() as u32).map(by_position));
+    let sequences = 1 + places.iter().flatten().map(|place| place.sequence).max().unwrap_or(0) as usize;
+    let room = (sequences, frame.axis(other).len(grain.level(other)));
+    let key = |cell: u32| {
+        let other_node = other.pick(pairs[cell as usize].0, pairs[cell as usize].1);
+        (place(cell).map_or(0, |place| place.sequence), other_node)
+    };
+    let (mut table, mut sequence_of) = (PairTable::with_room(room, pairs.len()), Vec::new());
+    table.intern_within(ordered.cells().map(key), room, &mut sequence_of);
+    let cells = Grouped::new(table.len(), ordered.cells().zip(sequence_of.iter().copied()));
+    Some(CellSequences { cells, places })
 }
 
-/// Where the nodes of a level stand along a dimension of theirs.
-fn stands(axis: &Axis, level: usize, way: Way) -> Vec<Option<Stand>> {
-    // Where each member of the dimension stands, and in which sequence.
+/// The places of the nodes of a level along a dimension; `None` for nodes in no sequence.
+fn sequence_places(axis: &Axis, level: usize, way: Way) -> Vec<Option<SequencePlace>> {
+    // The list and the position of each member of the dimension.
     let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
     let mut firsts: Vec<i64> = Vec::new();
-    for sequence in Sequences::new(axis, way.spot.level, way.throughout).lists() {
-        let positions = positions(axis, way.spot.level, sequence);
-        for (node, position) in sequence.iter().zip(&positions) {
+    for list in Sequences::new(axis, way.spot.level, way.throughout).lists() {
+        let positions = positions(axis, way.spot.level, list);
+        for (node, position) in list.iter().zip(&positions) {
             place_of[*node as usize] = Some((firsts.len(), *position));
         }
         firsts.push(positions.iter().copied().min().unwrap_or(0));
     }
-    // By sequence, class, and the members below the dimension.
-    let mut lines: HashMap<(usize, Class, Vec<u32>), u32> = HashMap::new();
-    let stand = |node: u32| {
-        let (sequence, position) = place_of[axis.ancestor(level, node, way.spot.level) as usize]?;
+    // By list, class, and the members below the dimension.
+    let mut sequences: HashMap<(usize, Class, Vec<u32>), u32> = HashMap::new();
+    let place = |node: u32| {
+        let (list, position) = place_of[axis.ancestor(level, node, way.spot.level) as usize]?;
         let under = (way.spot.level + 1..=level)
             .map(|at| axis.member_of(at, axis.ancestor(level, node, at)).index() as u32)
             .collect();
-        let next = lines.len() as u32;
-        let line = *lines.entry((sequence, axis.class(level, node), under)).or_insert(next);
-        Some(Stand { line, first: firsts[sequence], position })
+        let next = sequences.len() as u32;
+        let sequence = *sequences.entry((list, axis.class(level, node), under)).or_insert(next);
+        Some(SequencePlace { sequence, first: firsts[list], position })
     };
-    (0..axis.len(level) as u32).map(stand).collect()
+    (0..axis.len(level) as u32).map(place).collect()
 }
 
 /// The sum of values from the first cell of each sequence to each of its cells.
-pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<Values, Overflow> {
+pub(super) fn running(
+    (frame, grain): (&Frame, Grain),
+    values: &Values,
+    way: Way,
+) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
     let digits = values.digits();
-    let sequences = sequences(places, way);
+    let sequences = sequences(frame, grain, way);
     for cells in sequences.iter().flat_map(|sequences| sequences.cells.iter()) {
         if let Some(digits) = digits {
             // Sums of 64 bits never outgrow 128.
@@ -198,27 +177,27 @@ pub(super) fn running(places: &Places<'_>, values: &Values, way: Way) -> Result<
 
 /// An aggregate of the values of so many periods up to each cell; blank until there are so many.
 pub(super) fn moving(
-    places: &Places<'_>,
+    (frame, grain): (&Frame, Grain),
     function: Function,
     values: &Values,
     way: Way,
     over: u32,
 ) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
-    let Some(CellSequences { cells, stands }) = sequences(places, way) else { return Ok(Arc::new(result)) };
-    let pairs = places.cells.pairs.pairs();
-    let stand = |cell: u32| {
-        let (row, column) = pairs[cell as usize];
-        stands[way.spot.side.pick(row, column) as usize]
+    let Some(CellSequences { cells, places }) = sequences(frame, grain, way) else {
+        return Ok(Arc::new(result));
     };
+    let pairs = frame.grains[grain].pairs.pairs();
+    let place =
+        |cell: u32| places[way.spot.side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
     for cells in cells.iter() {
         for (i, cell) in cells.iter().enumerate() {
-            let Some(Stand { first, position, .. }) = stand(*cell) else { continue };
+            let Some(SequencePlace { first, position, .. }) = place(*cell) else { continue };
             let from = position - i64::from(over) + 1;
             if from < first {
                 continue;
             }
-            let within = |cell: &&u32| stand(**cell).is_some_and(|stand| stand.position >= from);
+            let within = |cell: &&u32| place(**cell).is_some_and(|place| place.position >= from);
             let window = cells[..=i].iter().rev().take_while(within);
             let some: Vec<Value> = window.filter_map(|cell| values.get(*cell as usize)).collect();
             result.set(*cell as usize, function.of_values(&some)?);

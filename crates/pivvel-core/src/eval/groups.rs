@@ -39,17 +39,9 @@ impl Frame {
     pub(crate) fn groups(&self, grain: Grain, group: Group) -> CellGroups {
         CellGroups::new((&self.rows, &self.columns), grain, self.grains[grain].pairs.pairs(), group)
     }
-
-    /// Which cells of a grain are shown at all.
-    pub(crate) fn shown(&self, grain: Grain) -> Vec<bool> {
-        let shown = |(row, column): &(u32, u32)| {
-            !self.rows.is_hidden(grain.row, *row) && !self.columns.is_hidden(grain.column, *column)
-        };
-        self.grains[grain].pairs.pairs().iter().map(shown).collect()
-    }
 }
 
-/// What the cells of one row, or of one column, share as far as that decides.
+/// What the cells of a row, or of a column, share with others of their group: the class, and a node by its level.
 type Part = (Class, Option<(u16, u32)>);
 
 impl CellGroups {
@@ -60,7 +52,7 @@ impl CellGroups {
         pairs: &[(u32, u32)],
         group: Group,
     ) -> CellGroups {
-        let (of_rows, of_columns) = spots(group);
+        let (of_rows, of_columns) = common(group);
         let (row_parts, part_of_row) = parts(rows, grain.row, of_rows);
         let (column_parts, part_of_column) = parts(columns, grain.column, of_columns);
         let part = |(row, column): &(u32, u32)| {
@@ -88,41 +80,46 @@ impl CellGroups {
     pub(crate) fn cells(&self) -> impl Iterator<Item = (u32, u32)> + Clone + '_ {
         (0..).zip(self.of.iter().copied())
     }
-}
 
-/// Where on an axis the cells of a group are together.
-#[derive(Clone, Copy)]
-enum Spot {
-    Anywhere,
-    Own,
-    Parent,
-    /// The outermost member that they are in; the total is in none.
-    Branch,
-}
-
-/// Where the rows and where the columns of a group are.
-fn spots(group: Group) -> (Spot, Spot) {
-    match group {
-        Group::Level => (Spot::Anywhere, Spot::Anywhere),
-        Group::Row => (Spot::Own, Spot::Anywhere),
-        Group::Column => (Spot::Anywhere, Spot::Own),
-        Group::Branch => (Spot::Branch, Spot::Anywhere),
-        Group::Siblings => (Spot::Parent, Spot::Own),
-        Group::ColumnSiblings => (Spot::Own, Spot::Parent),
+    /// Some cells with their groups.
+    pub(super) fn of_cells<'c>(&'c self, cells: &'c [u32]) -> impl Iterator<Item = (u32, u32)> + Clone + 'c {
+        cells.iter().map(|cell| (*cell, self.of[*cell as usize]))
     }
 }
 
-/// The parts of a level's nodes, and the one of each; none of a node that is not shown.
-fn parts(axis: &Axis, level: usize, spot: Spot) -> (Vec<Part>, Vec<u32>) {
+/// What the cells of a group have in common on an axis.
+#[derive(Clone, Copy)]
+enum Common {
+    Nothing,
+    Member,
+    Parent,
+    /// The outermost member that they are in; the total is in none.
+    Outermost,
+}
+
+/// What the cells of a group have in common on the rows, and on the columns.
+fn common(group: Group) -> (Common, Common) {
+    match group {
+        Group::Level => (Common::Nothing, Common::Nothing),
+        Group::Row => (Common::Member, Common::Nothing),
+        Group::Column => (Common::Nothing, Common::Member),
+        Group::Branch => (Common::Outermost, Common::Nothing),
+        Group::Siblings => (Common::Parent, Common::Member),
+        Group::ColumnSiblings => (Common::Member, Common::Parent),
+    }
+}
+
+/// The different parts of a level's nodes, and which of them each node has: [`NO_GROUP`] for one that is not shown.
+fn parts(axis: &Axis, level: usize, common: Common) -> (Vec<Part>, Vec<u32>) {
     let part = |node: u32| {
-        let spot = match (spot, level) {
-            (Spot::Anywhere, _) => None,
-            (Spot::Own, _) => Some((level as u16, node)),
-            (Spot::Parent | Spot::Branch, 0) => Some((0, 0)),
-            (Spot::Parent, _) => Some((level as u16 - 1, axis.parent_node(level, node))),
-            (Spot::Branch, _) => Some((1, axis.ancestor(level, node, 1))),
+        let node_in_common = match (common, level) {
+            (Common::Nothing, _) => None,
+            (Common::Member, _) => Some((level as u16, node)),
+            (Common::Parent | Common::Outermost, 0) => Some((0, 0)),
+            (Common::Parent, _) => Some((level as u16 - 1, axis.parent_node(level, node))),
+            (Common::Outermost, _) => Some((1, axis.ancestor(level, node, 1))),
         };
-        (axis.class(level, node), spot)
+        (axis.class(level, node), node_in_common)
     };
     let mut known: HashMap<Part, u32> = HashMap::new();
     let mut parts: Vec<Part> = Vec::new();

@@ -115,7 +115,9 @@ fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), g
         nodes.resize(others.len(), node);
         lines.resize(others.len(), 0);
         // An operand may be an item of the same members again, whose lines count once.
-        for (other, cell) in made_of(axis, level, node).iter().flat_map(|plain| &by_node[*plain as usize]) {
+        for (other, cell) in
+            made_of(axis, level, node).iter().flat_map(|made_from| &by_node[*made_from as usize])
+        {
             let at = place_of[*other as usize];
             if at != usize::MAX && at >= first {
                 lines[at] += grain.lines[*cell];
@@ -165,15 +167,15 @@ pub(super) fn merge_groups(
                 let of_columns = made_of(columns, column_level, column);
                 let pairs =
                     of_rows.iter().flat_map(|row| of_columns.iter().map(move |column| (*row, *column)));
-                let plain: Vec<usize> = pairs
+                let made_from: Vec<usize> = pairs
                     .filter_map(|(row, column)| cells.pairs.find(row, column))
                     .map(|c| c as usize)
                     .collect();
-                if plain.iter().any(|cell| into[*cell] != NOWHERE) {
+                if made_from.iter().any(|cell| into[*cell] != NOWHERE) {
                     rest.push(cell);
                     continue;
                 }
-                plain.iter().for_each(|cell| into[*cell] = made.len() as u32);
+                made_from.iter().for_each(|cell| into[*cell] = made.len() as u32);
                 made.push(cell);
             }
             let merged = states.merged(&into, made.len())?;

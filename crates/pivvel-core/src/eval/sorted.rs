@@ -1,12 +1,9 @@
 //! Cells in groups, and in the order of their values within each.
 
-use crate::model::CellValues;
+use crate::model::{CellValues, threads_for};
 
 /// In no group.
 pub(crate) const NO_GROUP: u32 = u32::MAX;
-
-/// So many cells that another thread pays.
-const MANY: usize = 50_000;
 
 /// Cells by group.
 pub(crate) struct Grouped {
@@ -43,20 +40,20 @@ impl Grouped {
         highest_first: bool,
         threads: usize,
     ) -> Grouped {
-        let ordered = values.ordered();
-        let Some((low, high)) = ordered.ends() else {
+        let keys = values.sort_keys();
+        let Some((low, high)) = keys.ends() else {
             return Grouped { cells: Vec::new(), ends: vec![0; groups] };
         };
-        let valued = group_of.filter(|(cell, _)| ordered.key(*cell as usize).is_some());
+        let valued = group_of.filter(|(cell, _)| keys.key(*cell as usize).is_some());
         let mut all = Grouped::new(groups, valued);
         let place = |cell: u32| {
-            let key = ordered.key(cell as usize).unwrap_or(low);
+            let key = keys.key(cell as usize).unwrap_or(low);
             (if highest_first { high.wrapping_sub(key) } else { key.wrapping_sub(low) }) as u64
         };
-        // A number and where it comes among the cells are sorted as one, of 64 bits where these are enough.
+        // A key and the cell's place are sorted as one number, of 64 bits if these are enough.
         let bits = usize::BITS - all.cells.len().leading_zeros();
-        let few = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
-        match few {
+        let narrow = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
+        match narrow {
             true => all.sort_by(
                 |at, cell| place(cell) << bits | at as u64,
                 |packed| (packed & ((1 << bits) - 1)) as usize,
@@ -71,7 +68,7 @@ impl Grouped {
         all
     }
 
-    /// Sorts the cells of each group by what they are packed into, together with their places.
+    /// Sorts the cells of each group by the numbers that they are packed into with their places.
     fn sort_by<K: Ord + Copy + Send>(
         &mut self,
         pack: impl Fn(usize, u32) -> K,
@@ -79,8 +76,7 @@ impl Grouped {
         threads: usize,
     ) {
         let mut packed: Vec<K> = self.cells.iter().enumerate().map(|(at, cell)| pack(at, *cell)).collect();
-        let threads = if packed.len() < MANY { 1 } else { threads };
-        sort_groups(&mut packed, &self.ends, threads);
+        sort_groups(&mut packed, &self.ends, threads_for(self.cells.len(), threads));
         let cells: Vec<u32> = packed.iter().map(|packed| self.cells[place(packed)]).collect();
         self.cells = cells;
     }
@@ -97,22 +93,22 @@ impl Grouped {
     }
 }
 
-/// Sorts each group, several of them or parts of a large one at a time.
+/// Sorts each group. Every thread sorts some groups, and a part of each group that is larger than its share.
 fn sort_groups<K: Ord + Copy + Send>(all: &mut [K], ends: &[usize], threads: usize) {
     let mut begin = 0;
-    let large = all.len() / threads.max(1);
-    let mut jobs: Vec<Vec<&mut [K]>> = (0..threads.max(1)).map(|_| Vec::new()).collect();
+    let share = all.len() / threads;
+    let mut jobs: Vec<Vec<&mut [K]>> = (0..threads).map(|_| Vec::new()).collect();
     let (mut rest, mut filled, mut job) = (&mut *all, 0, 0);
-    let mut parted = Vec::new();
+    let mut split = Vec::new();
     for end in ends {
         let (group, after) = std::mem::take(&mut rest).split_at_mut(end - begin);
-        if threads > 1 && group.len() > large {
-            parted.push(begin..*end);
+        if threads > 1 && group.len() > share {
+            split.push(begin..*end);
             for (part, job) in group.chunks_mut(group.len().div_ceil(threads)).zip(&mut jobs) {
                 job.push(part);
             }
         } else if group.len() > 1 {
-            if filled > large && job + 1 < jobs.len() {
+            if filled > share && job + 1 < jobs.len() {
                 (filled, job) = (0, job + 1);
             }
             filled += group.len();
@@ -129,5 +125,5 @@ fn sort_groups<K: Ord + Copy + Send>(all: &mut [K], ends: &[usize], threads: usi
         own.into_iter().for_each(sort);
     });
     // The standard sort finds the parts that are in order, and merges them.
-    parted.into_iter().for_each(|group| all[group].sort());
+    split.into_iter().for_each(|group| all[group].sort());
 }

@@ -17,8 +17,8 @@ use crate::rollup::{Collapsed, collapse, combined, without_empty_paths};
 /// # Errors
 /// A sum that outgrows 38 digits.
 pub(crate) fn settle_tiers(plan: &Plan, leaves: LeafGroups) -> Result<LeafGroups> {
-    let plain = |keys: &[AxisKey]| keys.iter().all(|key| matches!(key, AxisKey::Key(_)));
-    if plain(&plan.row_keys) && plain(&plan.column_keys) {
+    let without_tiers = |keys: &[AxisKey]| keys.iter().all(|key| matches!(key, AxisKey::Key(_)));
+    if without_tiers(&plan.row_keys) && without_tiers(&plan.column_keys) {
         return Ok(leaves);
     }
     let collapsed = |keys: &[AxisKey], side: AxisSide| -> Result<Vec<Collapsed>> {

@@ -24,7 +24,7 @@ use super::scalar::ScalarCall;
 use super::values::logical;
 use crate::lines::hash;
 use crate::model::Type;
-use crate::model::{DatePart, Decimal, Kind, Overflow, Value, pow10, power_of_ten};
+use crate::model::{DatePart, Decimal, Kind, Overflow, Value, float_to_ordered, pow10, pow10_f64};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -468,11 +468,7 @@ impl Data<'_> {
     /// A number that orders lines as their values do.
     pub(crate) fn ordered(&self, i: usize) -> i128 {
         match self {
-            // The bits of a float in an order of their own.
-            Data::Float(floats) => {
-                let bits = floats[i].to_bits() as i64;
-                i128::from(bits ^ (((bits >> 63) as u64) >> 1) as i64)
-            }
+            Data::Float(floats) => float_to_ordered(floats[i]).into(),
             data => data.digits(i),
         }
     }
@@ -642,7 +638,7 @@ fn exact(
 }
 
 fn floats(numbers: &Numbers<'_>, ty: Type) -> Vec<f64> {
-    let by = power_of_ten(ty.scale());
+    let by = pow10_f64(ty.scale());
     match &numbers.data {
         Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
         Data::Wide(digits) => digits.iter().map(|d| *d as f64 / by).collect(),

@@ -7,10 +7,10 @@
 mod bounds;
 mod canonical;
 mod cell;
-mod cellwise;
 mod check;
 mod columns;
 mod composed;
+mod elementwise;
 mod evaluate;
 mod expr;
 mod line;

@@ -372,8 +372,8 @@ fn number(input: &mut Input<'_>) -> Parsed<Node> {
     let percent = opt('%').parse_next(input)?.is_some();
     let (whole, fraction) = text.split_once('.').unwrap_or((text, ""));
     let digits = format!("{whole}{fraction}");
-    let plain = !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
-    if !plain {
+    let digits_only = !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
+    if !digits_only {
         return cut(start..end, "this is not a number; write it like 1250 or 12.50 or 25%");
     }
     let scale = fraction.len() + if percent { 2 } else { 0 };

@@ -6,8 +6,8 @@
 
 use std::sync::Arc;
 
-use super::cellwise;
 use super::check::{Blanks, Step, TypedExpr};
+use super::elementwise;
 use super::expr::Operator;
 use crate::model::Type;
 use crate::model::{CellValues, Decimal, Overflow, Value};
@@ -62,11 +62,11 @@ fn values<E: Evaluate>(
     };
     let each = |inner: Values, work: &dyn Fn(Value) -> Result<Option<Value>, Overflow>| {
         let all = inner.iter().map(|value| value.map_or(Ok(None), work));
-        CellValues::try_of_so_many(inner.len(), all).map(Arc::new)
+        CellValues::try_collect(inner.len(), all).map(Arc::new)
     };
     Ok(match &formula.step {
         Step::Leaf(leaf) => of.values(leaf)?,
-        Step::Digits(digits) => Arc::new(CellValues::same(exact(*digits), of.cells())),
+        Step::Digits(digits) => Arc::new(CellValues::repeat(exact(*digits), of.cells())),
         Step::Nothing => Arc::new(CellValues::blank(of.cells())),
         Step::Negate(inner) => each(values(inner, of, active)?, &|value| negated(value).map(Some))?,
         Step::Convert(inner) => {
@@ -82,10 +82,7 @@ fn values<E: Evaluate>(
                     }
                 }
             }
-            let side_by_side = matches!(formula.ty, Type::Exact { .. } | Type::Float)
-                .then(|| cellwise::arithmetic(*operator, *blanks, (&a, &b)))
-                .flatten();
-            if let Some(values) = side_by_side {
+            if let Some(values) = elementwise::arithmetic(*operator, *blanks, (&a, &b), formula.ty) {
                 return Ok(Arc::new(values));
             }
             let each = a.iter().zip(b.iter()).map(|(a, b)| {
@@ -97,7 +94,7 @@ fn values<E: Evaluate>(
                     None => Ok(value),
                 }
             });
-            Arc::new(CellValues::try_of_so_many::<Overflow>(a.len(), each)?)
+            Arc::new(CellValues::try_collect::<Overflow>(a.len(), each)?)
         }
         Step::Case(branches, otherwise) => case(branches, otherwise, of, active)?,
         Step::Apply(call, arguments) => {
@@ -105,7 +102,7 @@ fn values<E: Evaluate>(
                 arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
             let result = |cell: usize| call.of_values(&mut all.iter().map(|values| values.get(cell)));
             let cells = of.cells();
-            Arc::new(CellValues::try_of_so_many::<Overflow>(cells, (0..cells).map(result))?)
+            Arc::new(CellValues::try_collect::<Overflow>(cells, (0..cells).map(result))?)
         }
         _ => unreachable!("the check lets only values stand here"),
     })

@@ -171,17 +171,17 @@ impl<'p> Scan<'p> {
         self.columns.read(&mut evaluation)?;
         let values = &self.grouping.values;
         let numbers = numbers(values, &mut evaluation)?;
-        let plain = self.states.dense_sums(&numbers);
+        let dense = self.states.dense_sums(&numbers);
         self.group_of_line.resize(lines, NONE);
         for first in (0..lines).step_by(CACHED) {
             let block = first..lines.min(first + CACHED);
             self.find(block.clone());
-            if let Some(columns) = &plain {
+            if let Some(columns) = &dense {
                 self.states.totals.take(&self.group_of_line[block], columns, first);
             }
         }
         let overflow = |value: usize| Error::overflow(&values[value].name);
-        if plain.is_none() {
+        if dense.is_none() {
             self.states.add(&self.group_of_line, &numbers).map_err(overflow)?;
         }
         self.states.update(&self.group_of_line, &numbers).map_err(overflow)?;

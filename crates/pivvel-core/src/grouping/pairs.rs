@@ -26,7 +26,7 @@ pub(crate) struct PairTable {
     flat: Vec<u32>,
     tall: usize,
     /// Whether slots lie row by row instead, as settled pairs are asked for.
-    by_rows: bool,
+    row_major: bool,
     hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
 }
@@ -114,14 +114,14 @@ impl PairTable {
     /// The same once all pairs are known, of which the first numbers are below `room.0` and the second ones below
     /// `room.1`: where they are dense, a flat
     /// table, row by row, is smaller and quicker than one of hashes.
-    pub(crate) fn settled(mut self, room: (usize, usize)) -> PairTable {
+    pub(crate) fn compacted(mut self, room: (usize, usize)) -> PairTable {
         let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
         let slots = tall.saturating_mul(wide);
         if slots > SMALL.max(DENSE * self.pairs.len()) {
             return self;
         }
         self.hashed = None;
-        (self.tall, self.flat, self.by_rows) = (tall, vec![NONE; slots], true);
+        (self.tall, self.flat, self.row_major) = (tall, vec![NONE; slots], true);
         for (number, (a, b)) in self.pairs.iter().enumerate() {
             self.flat[*a as usize * wide + *b as usize] = number as u32;
         }
@@ -151,7 +151,7 @@ impl PairTable {
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
         match &self.hashed {
             None if a as usize >= self.tall => None,
-            None if self.by_rows => {
+            None if self.row_major => {
                 let wide = self.flat.len() / self.tall.max(1);
                 let slot = self.flat.get(a as usize * wide + b as usize).filter(|_| (b as usize) < wide);
                 slot.copied().filter(|n| *n != NONE)
@@ -172,10 +172,10 @@ impl PairTable {
         let tall = self.tall.max(a.next_power_of_two());
         let wide = b.next_power_of_two().max(self.flat.len() / self.tall.max(1));
         let slots = wide.saturating_mul(tall);
-        if slots == self.flat.len() && tall == self.tall && !self.by_rows {
+        if slots == self.flat.len() && tall == self.tall && !self.row_major {
             return;
         }
-        self.by_rows = false;
+        self.row_major = false;
         // With one first number only, a flat table is as small as any.
         let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
         if sparse && a > 1 {
@@ -284,7 +284,7 @@ mod tests {
             assert_eq!(table.find(12_345, 54_321), None);
             // So does one that is settled, and one that takes more after that.
             let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
-            let mut table = table.settled((room.0 as usize + 1, room.1 as usize + 1));
+            let mut table = table.compacted((room.0 as usize + 1, room.1 as usize + 1));
             let finds = |table: &PairTable| {
                 seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
             };

@@ -14,7 +14,7 @@ use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
 use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
-use crate::model::{CellValues, Decimal, Overflow, Type, Value, power_of_ten};
+use crate::model::{CellValues, Decimal, Overflow, Type, Value, pow10_f64};
 
 /// The states of all groups.
 #[derive(Debug, Clone)]
@@ -200,7 +200,7 @@ impl States {
         let groups = self.len();
         match aggregate {
             Aggregate::Lines => {
-                Ok(CellValues::of_so_many(groups, self.all_lines().map(|lines| Some(Value::whole(lines)))))
+                Ok(CellValues::collect(groups, self.all_lines().map(|lines| Some(Value::whole(lines)))))
             }
             Aggregate::Of { function, value } => {
                 let states = &self.values[*value];
@@ -208,23 +208,23 @@ impl States {
                     return Ok(sums);
                 }
                 let of = |group| OneGroup { states, totals: &self.totals, group };
-                CellValues::try_of_so_many(groups, (0..groups).map(|group| function.of_states(&of(group))))
+                CellValues::try_collect(groups, (0..groups).map(|group| function.of_states(&of(group))))
             }
             Aggregate::Distinct { finer } => {
                 let keys = self.finer[*finer].keys(groups).into_iter();
-                Ok(CellValues::of_so_many(groups, keys.map(|n| Some(Value::whole(n)))))
+                Ok(CellValues::collect(groups, keys.map(|n| Some(Value::whole(n)))))
             }
             Aggregate::Ratio(above, below) => {
                 let (above, below) = (self.finish(above)?, self.finish(below)?);
                 let ratio = |(above, below): (Option<Value>, Option<Value>)| {
                     arithmetic(Operator::Divide, Blanks::Propagate, above, below)
                 };
-                CellValues::try_of_so_many(groups, above.iter().zip(below.iter()).map(ratio))
+                CellValues::try_collect(groups, above.iter().zip(below.iter()).map(ratio))
             }
             Aggregate::Nested { function, finer, inner } => {
                 let lists = self.finer[*finer].lists(inner, groups)?;
                 let each = lists.iter().map(|values| function.of_values(values));
-                CellValues::try_of_so_many(groups, each)
+                CellValues::try_collect(groups, each)
             }
         }
     }
@@ -235,7 +235,7 @@ impl States {
     fn narrow_sums(&self, states: &ValueStates) -> Option<CellValues> {
         let Sums::Exact(place) = states.sums else { return None };
         let sums = self.totals.narrow_sums(place).filter(|_| states.blank.is_empty())?;
-        CellValues::of_digits(states.ty.scale(), sums.map(|sum| sum.map(Ok)))
+        CellValues::of_digits(states.ty.scale(), sums.map(Ok)).ok()
     }
 }
 
@@ -549,7 +549,7 @@ impl GroupStates for OneGroup<'_> {
         let present = self.present() as f64;
         match &self.states.sums {
             Sums::Exact(place) => {
-                let units = present * power_of_ten(self.states.ty.scale());
+                let units = present * pow10_f64(self.states.ty.scale());
                 Ok(self.totals.sum(*place, self.group) as f64 / units)
             }
             Sums::Float(sums) => Ok(finite(sums[self.group].value())? / present),

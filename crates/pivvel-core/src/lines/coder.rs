@@ -238,10 +238,10 @@ impl Coder {
         let values = dictionary.values();
         codes.clear();
         let known: &[u32] = &self.known;
-        let plain = array.null_count() == 0 && !values.is_empty();
-        if let Some(array) = array.as_dictionary_opt::<UInt32Type>().filter(|_| plain) {
+        let without_nulls = array.null_count() == 0 && !values.is_empty();
+        if let Some(array) = array.as_dictionary_opt::<UInt32Type>().filter(|_| without_nulls) {
             codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
-        } else if let Some(array) = array.as_dictionary_opt::<Int32Type>().filter(|_| plain) {
+        } else if let Some(array) = array.as_dictionary_opt::<Int32Type>().filter(|_| without_nulls) {
             codes.extend(array.keys().values().iter().map(|key| known[*key as usize]));
         } else if values.is_empty() {
             codes.resize_with(array.len(), || self.blank_code());

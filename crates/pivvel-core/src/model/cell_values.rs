@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use super::{Decimal, Value};
+use super::{Decimal, Overflow, Value, float_to_ordered};
 
 /// A blank among digits, which no number of 64 bits in a column of digits is.
 const BLANK: i64 = i64::MIN;
@@ -19,8 +19,8 @@ pub(crate) enum CellValues {
     /// Floating-point numbers; what is no number is a blank.
     Float(Vec<f64>),
     Days(Vec<i32>),
-    /// Values of several kinds, or of more digits.
-    Any(Vec<Option<Value>>),
+    /// Values of several kinds or scales, or of more digits, one by one.
+    Mixed(Vec<Option<Value>>),
 }
 
 impl CellValues {
@@ -29,14 +29,14 @@ impl CellValues {
         CellValues::Blank(cells)
     }
 
-    /// The same value in every cell.
-    pub(crate) fn same(value: Value, cells: usize) -> CellValues {
-        CellValues::of_so_many(cells, std::iter::repeat_n(Some(value), cells))
+    /// The same value in so many cells.
+    pub(crate) fn repeat(value: Value, cells: usize) -> CellValues {
+        CellValues::collect(cells, std::iter::repeat_n(Some(value), cells))
     }
 
-    /// Values, of which it is known how many come.
-    pub(crate) fn of_so_many(cells: usize, values: impl Iterator<Item = Option<Value>>) -> CellValues {
-        let all = CellValues::try_of_so_many::<std::convert::Infallible>(cells, values.map(Ok));
+    /// The values of so many cells.
+    pub(crate) fn collect(cells: usize, values: impl Iterator<Item = Option<Value>>) -> CellValues {
+        let all = CellValues::try_collect::<std::convert::Infallible>(cells, values.map(Ok));
         all.unwrap_or_else(|never| match never {})
     }
 
@@ -44,7 +44,7 @@ impl CellValues {
     ///
     /// # Errors
     /// The first error among them.
-    pub(crate) fn try_of_so_many<E>(
+    pub(crate) fn try_collect<E>(
         cells: usize,
         values: impl Iterator<Item = Result<Option<Value>, E>>,
     ) -> Result<CellValues, E> {
@@ -77,7 +77,7 @@ impl CellValues {
             CellValues::Exact(_, digits) => digits.len(),
             CellValues::Float(floats) => floats.len(),
             CellValues::Days(days) => days.len(),
-            CellValues::Any(values) => values.len(),
+            CellValues::Mixed(values) => values.len(),
         }
     }
 
@@ -92,7 +92,7 @@ impl CellValues {
             }
             CellValues::Float(floats) => Some(floats[cell]).filter(|float| !float.is_nan()).map(Value::Float),
             CellValues::Days(days) => Some(days[cell]).filter(|day| *day != NO_DAY).map(Value::Date),
-            CellValues::Any(values) => values[cell],
+            CellValues::Mixed(values) => values[cell],
         }
     }
 
@@ -118,8 +118,8 @@ impl CellValues {
             (CellValues::Float(floats), None) => floats[cell] = f64::NAN,
             (CellValues::Days(days), Some(Value::Date(day))) if day != NO_DAY => days[cell] = day,
             (CellValues::Days(days), None) => days[cell] = NO_DAY,
-            (CellValues::Any(values), value) => values[cell] = value,
-            (narrow, value) => narrow.widened()[cell] = value,
+            (CellValues::Mixed(values), value) => values[cell] = value,
+            (narrow, value) => narrow.mixed()[cell] = value,
         }
     }
 
@@ -130,7 +130,7 @@ impl CellValues {
             CellValues::Exact(_, digits) => digits.resize(cells, BLANK),
             CellValues::Float(floats) => floats.resize(cells, f64::NAN),
             CellValues::Days(days) => days.resize(cells, NO_DAY),
-            CellValues::Any(values) => values.resize(cells, None),
+            CellValues::Mixed(values) => values.resize(cells, None),
         }
     }
 
@@ -141,28 +141,28 @@ impl CellValues {
             (CellValues::Exact(scale, digits), Some(Value::Exact(number))) if number.scale == *scale => {
                 match narrow(number) {
                     Some(number) => digits.push(number),
-                    None => self.widened().push(value),
+                    None => self.mixed().push(value),
                 }
             }
             (CellValues::Exact(_, digits), None) => digits.push(BLANK),
             (CellValues::Float(floats), Some(Value::Float(float))) if !float.is_nan() => floats.push(float),
             (CellValues::Float(floats), None) => floats.push(f64::NAN),
-            (CellValues::Any(values), value) => values.push(value),
+            (CellValues::Mixed(values), value) => values.push(value),
             (CellValues::Days(days), Some(Value::Date(day))) if day != NO_DAY => days.push(day),
             (CellValues::Days(days), None) => days.push(NO_DAY),
-            (narrow, value) => narrow.widened().push(value),
+            (narrow, value) => narrow.mixed().push(value),
         }
     }
 
-    /// The values one by one, as they are kept from now on.
+    /// Keeps the values one by one from now on.
     #[cold]
-    fn widened(&mut self) -> &mut Vec<Option<Value>> {
-        if !matches!(self, CellValues::Any(_)) {
-            *self = CellValues::Any(self.iter().collect());
+    fn mixed(&mut self) -> &mut Vec<Option<Value>> {
+        if !matches!(self, CellValues::Mixed(_)) {
+            *self = CellValues::Mixed(self.iter().collect());
         }
         match self {
-            CellValues::Any(values) => values,
-            _ => unreachable!("they were just widened"),
+            CellValues::Mixed(values) => values,
+            _ => unreachable!("they are kept one by one now"),
         }
     }
 
@@ -171,19 +171,22 @@ impl CellValues {
         CellValues::Float(floats.map(|float| float.unwrap_or(f64::NAN)).collect())
     }
 
-    /// Exact numbers of one scale; nothing where one of them does not fit.
+    /// Exact numbers of one scale.
+    ///
+    /// # Errors
+    /// Digits that do not fit into a column of digits, or the first error among them.
     pub(crate) fn of_digits(
         scale: u8,
-        digits: impl Iterator<Item = Option<Result<i64, ()>>>,
-    ) -> Option<CellValues> {
-        let fits = |digits: Option<Result<i64, ()>>| match digits {
-            None => Some(BLANK),
-            Some(digits) => digits.ok().filter(|digits| *digits != BLANK),
+        digits: impl Iterator<Item = Result<Option<i64>, Overflow>>,
+    ) -> Result<CellValues, Overflow> {
+        let slot = |digits: Result<Option<i64>, Overflow>| match digits? {
+            Some(BLANK) => Err(Overflow),
+            digits => Ok(digits.unwrap_or(BLANK)),
         };
-        Some(CellValues::Exact(scale, digits.map(fits).collect::<Option<_>>()?))
+        Ok(CellValues::Exact(scale, digits.map(slot).collect::<Result<_, _>>()?))
     }
 
-    /// The digits of exact numbers, where they lie side by side.
+    /// The digits of exact numbers; `None` if the values are not kept as digits.
     pub(crate) fn digits(&self) -> Option<Digits<'_>> {
         match self {
             CellValues::Exact(scale, digits) => Some(Digits { scale: *scale, digits }),
@@ -197,30 +200,33 @@ impl CellValues {
             CellValues::Blank(_) | CellValues::Days(_) => false,
             CellValues::Exact(_, digits) => digits.contains(&0),
             CellValues::Float(floats) => floats.contains(&0.0),
-            CellValues::Any(_) => true,
+            CellValues::Mixed(_) => true,
         }
     }
 
-    /// Numbers in the order of the values.
-    pub(crate) fn ordered(&self) -> Ordered<'_> {
+    /// What the values are compared and sorted by.
+    pub(crate) fn sort_keys(&self) -> SortKeys<'_> {
         let keys = match self {
             CellValues::Blank(cells) => Cow::Owned(vec![BLANK; *cells]),
             CellValues::Exact(_, digits) => Cow::Borrowed(digits.as_slice()),
-            CellValues::Float(floats) => Cow::Owned(floats.iter().map(|float| float_key(*float)).collect()),
+            CellValues::Float(floats) => {
+                let key = |float: &f64| if float.is_nan() { BLANK } else { float_to_ordered(*float) };
+                Cow::Owned(floats.iter().map(key).collect())
+            }
             CellValues::Days(days) => {
                 let key = |day: &i32| if *day == NO_DAY { BLANK } else { (*day).into() };
                 Cow::Owned(days.iter().map(key).collect())
             }
-            CellValues::Any(values) => Cow::Owned(places(values)),
+            CellValues::Mixed(values) => Cow::Owned(ranks(values)),
         };
-        Ordered { keys }
+        SortKeys { keys }
     }
 }
 
 impl FromIterator<Option<Value>> for CellValues {
     fn from_iter<I: IntoIterator<Item = Option<Value>>>(values: I) -> CellValues {
         let values = values.into_iter();
-        CellValues::of_so_many(values.size_hint().0, values)
+        CellValues::collect(values.size_hint().0, values)
     }
 }
 
@@ -243,19 +249,24 @@ impl Digits<'_> {
     }
 }
 
-/// Numbers in the order of values, so that these are compared and sorted as numbers.
-pub(crate) struct Ordered<'a> {
+/// A whole number for each value, in the order of the values: what they are compared and sorted by.
+pub(crate) struct SortKeys<'a> {
     keys: Cow<'a, [i64]>,
 }
 
-impl Ordered<'_> {
-    /// A cell's number; `None` for a blank.
+impl SortKeys<'_> {
+    /// Cells that are sorted by their values, in runs of equal values.
+    pub(crate) fn ties<'c>(&self, cells: &'c [u32]) -> impl Iterator<Item = &'c [u32]> {
+        cells.chunk_by(|a, b| self.keys[*a as usize] == self.keys[*b as usize])
+    }
+
+    /// A cell's key; `None` for a blank.
     #[inline]
     pub(crate) fn key(&self, cell: usize) -> Option<i64> {
         Some(self.keys[cell]).filter(|key| *key != BLANK)
     }
 
-    /// The lowest and the highest number.
+    /// The lowest and the highest key.
     pub(crate) fn ends(&self) -> Option<(i64, i64)> {
         let mut keys = self.keys.iter().copied().filter(|key| *key != BLANK);
         let first = keys.next()?;
@@ -268,27 +279,18 @@ fn narrow(number: Decimal) -> Option<i64> {
     i64::try_from(number.digits).ok().filter(|digits| *digits != BLANK)
 }
 
-/// The bits of a float in the order of floats.
-fn float_key(float: f64) -> i64 {
-    if float.is_nan() {
-        return BLANK;
-    }
-    let bits = float.to_bits() as i64;
-    bits ^ (((bits >> 63) as u64) >> 1) as i64
-}
-
-/// The place of each value among all, the same for equal ones.
-fn places(values: &[Option<Value>]) -> Vec<i64> {
+/// The rank of each value among all, the lowest first and the same for equal ones.
+fn ranks(values: &[Option<Value>]) -> Vec<i64> {
     let mut sorted: Vec<(usize, Value)> =
         values.iter().enumerate().filter_map(|(cell, value)| Some((cell, (*value)?))).collect();
     sorted.sort_by(|(_, a), (_, b)| a.order(b));
-    let mut places = vec![BLANK; values.len()];
-    let mut place = 0;
+    let mut ranks = vec![BLANK; values.len()];
+    let mut rank = 0;
     for (i, (cell, value)) in sorted.iter().enumerate() {
         if i > 0 && sorted[i - 1].1.order(value).is_ne() {
-            place += 1;
+            rank += 1;
         }
-        places[*cell] = place;
+        ranks[*cell] = rank;
     }
-    places
+    ranks
 }

@@ -56,7 +56,7 @@ impl Decimal {
 
     /// The nearest floating-point number.
     pub fn as_f64(self) -> f64 {
-        whole_as_f64(self.digits) / power_of_ten(self.scale)
+        i128_to_f64(self.digits) / pow10_f64(self.scale)
     }
 
     /// The same number with so many digits after the point; `None` where it has more of them now, or would
@@ -94,7 +94,8 @@ impl Decimal {
         Some((rescale(self.digits, self.scale, scale)?, rescale(other.digits, other.scale, scale)?, scale))
     }
 
-    /// The number in plain digits, where these have 64 bits and few stand after the point.
+    /// The number as it is displayed; `None` if its digits have more than 64 bits, or more than 19 of them stand
+    /// after the point.
     fn short_text(self, buffer: &mut [u8; 48]) -> Option<&str> {
         let mut rest = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?.unsigned_abs();
         let (mut first, mut left) = (buffer.len(), usize::from(self.scale) + 1);
@@ -184,12 +185,11 @@ impl fmt::Display for Decimal {
         if let Some(text) = self.short_text(&mut buffer) {
             return f.write_str(text);
         }
-        let mut buffer = [0; 39];
-        let all = digit_text(digits.unsigned_abs(), &mut buffer);
+        let all = digits.unsigned_abs().to_string();
         f.write_str(if digits < 0 { "-" } else { "" })?;
         let scale = usize::from(scale);
         if scale == 0 {
-            return f.write_str(all);
+            return f.write_str(&all);
         }
         let (whole, fraction) = all.split_at(all.len().saturating_sub(scale));
         f.write_str(if whole.is_empty() { "0" } else { whole })?;
@@ -197,31 +197,6 @@ impl fmt::Display for Decimal {
         (fraction.len()..scale).try_for_each(|_| f.write_str("0"))?;
         f.write_str(fraction)
     }
-}
-
-/// The digits of a number. Most numbers need no division of 128 bits, which is slow.
-fn digit_text(number: u128, buffer: &mut [u8; 39]) -> &str {
-    let mut first = buffer.len();
-    let mut put = |digit: u8| {
-        first -= 1;
-        buffer[first] = b'0' + digit;
-    };
-    let mut wide = number;
-    let mut rest = loop {
-        match u64::try_from(wide) {
-            Ok(rest) => break rest,
-            Err(_) => put((wide % 10) as u8),
-        }
-        wide /= 10;
-    };
-    loop {
-        put((rest % 10) as u8);
-        rest /= 10;
-        if rest == 0 {
-            break;
-        }
-    }
-    std::str::from_utf8(&buffer[first..]).unwrap_or("")
 }
 
 impl FromStr for Decimal {
@@ -239,25 +214,25 @@ impl FromStr for Decimal {
     }
 }
 
-/// The nearest float. Few numbers need all the 128 bits, and to make a float of these takes long.
+/// The nearest float. Few numbers need all 128 bits, and to convert these takes long.
 #[inline]
-pub(crate) fn whole_as_f64(number: i128) -> f64 {
+pub(crate) fn i128_to_f64(number: i128) -> f64 {
     match i64::try_from(number) {
         Ok(number) => number as f64,
-        Err(_) => wide_as_f64(number),
+        Err(_) => wide_to_f64(number),
     }
 }
 
-/// Apart, so that no compiler takes it for both.
+/// A function of its own, so that the compiler does not convert 128 bits in both cases.
 #[cold]
 #[inline(never)]
-fn wide_as_f64(number: i128) -> f64 {
+fn wide_to_f64(number: i128) -> f64 {
     number as f64
 }
 
 /// 10 to the power of `scale`, as a float.
 #[inline]
-pub(crate) fn power_of_ten(scale: u8) -> f64 {
+pub(crate) fn pow10_f64(scale: u8) -> f64 {
     /// Those that are exact.
     const EXACT: [f64; 23] = [
         1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17,

@@ -11,6 +11,7 @@ mod kind;
 mod notice;
 mod overflow;
 mod period;
+mod threads;
 mod types;
 mod value;
 
@@ -20,12 +21,14 @@ pub(crate) use calendar::{MONTHS, WEEKDAYS, calendar_place, date_from_text, date
 pub(crate) use cell_values::CellValues;
 pub(crate) use days::DayTable;
 pub use decimal::{Decimal, NoDecimal};
-pub(crate) use decimal::{decimal_digits, pow10, power_of_ten, rescale, whole_as_f64};
+pub(crate) use decimal::{decimal_digits, i128_to_f64, pow10, pow10_f64, rescale};
 pub(crate) use grain::ByGrain;
 pub use grain::Grain;
 pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
 pub use period::{NoPeriod, Period};
+pub(crate) use threads::threads_for;
 pub(crate) use types::{FINEST, Type};
 pub use value::Value;
+pub(crate) use value::{float_to_ordered, ordered_to_float};

@@ -65,6 +65,18 @@ impl Value {
     }
 }
 
+/// The bits of a float as a whole number: these are in the order of [`f64::total_cmp`], whose way it is.
+#[inline]
+pub(crate) fn float_to_ordered(float: f64) -> i64 {
+    let bits = float.to_bits() as i64;
+    bits ^ (((bits >> 63) as u64) >> 1) as i64
+}
+
+/// The float of such a number.
+pub(crate) fn ordered_to_float(ordered: i64) -> f64 {
+    f64::from_bits((ordered ^ (((ordered >> 63) as u64) >> 1) as i64) as u64)
+}
+
 /// The value in plain digits with `.`, exact where it is exact; floats in the shortest form that
 /// reads back as the same float; dates in ISO form.
 impl fmt::Display for Value {

@@ -43,16 +43,12 @@ impl Peers {
     ) -> Peers {
         let mut ranks = vec![0; values.len()];
         let sorted = Grouped::sorted(keys.len(), (0..).zip(of.iter().copied()), values, true, threads);
-        let ordered = values.ordered();
+        let sort_keys = values.sort_keys();
         let measured = |cells: &[u32]| {
-            let key = |cell: u32| ordered.key(cell as usize);
-            let (mut last, mut shared) = (None, 0);
-            for (cell, place) in cells.iter().zip(1..) {
-                let own = key(*cell);
-                if own != last {
-                    (last, shared) = (own, place);
-                }
-                ranks[*cell as usize] = shared;
+            let mut rank = 1;
+            for tied in sort_keys.ties(cells) {
+                tied.iter().for_each(|cell| ranks[*cell as usize] = rank);
+                rank += tied.len() as u32;
             }
             let values: Vec<Value> = cells.iter().filter_map(|cell| values.get(*cell as usize)).collect();
             Measured::new(&values, wanted)
@@ -129,8 +125,8 @@ impl Peers {
 
     /// The yardstick of plain members where all of a grain are peers; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
-        let plain = self.keys.iter().position(|key| *key == GroupKey::PLAIN)?;
-        self.groups[plain].yardstick.as_ref()
+        let of_lines = self.keys.iter().position(|key| *key == GroupKey::PLAIN)?;
+        self.groups[of_lines].yardstick.as_ref()
     }
 
     /// Every group with what its cells share, that of plain members first.

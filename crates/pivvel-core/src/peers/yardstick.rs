@@ -1,7 +1,7 @@
 //! The reference numbers of one group of peers.
 
 use crate::aggregates::{Total, quantile};
-use crate::model::{Value, whole_as_f64};
+use crate::model::{Value, i128_to_f64};
 use crate::plan::{Count, YardstickSpec};
 
 /// The reference numbers of one group of peers.
@@ -76,8 +76,7 @@ impl Yardstick {
             {
                 let (low, high, digits) = (low.digits, high.digits, value.digits);
                 // The difference of two numbers of 38 digits may need one more.
-                let between =
-                    |a: i128| a.checked_sub(low).map_or_else(|| a as f64 - low as f64, whole_as_f64);
+                let between = |a: i128| a.checked_sub(low).map_or_else(|| a as f64 - low as f64, i128_to_f64);
                 let (span, above) = (between(high), between(digits));
                 (span > 0.0).then(|| above / span)
             }

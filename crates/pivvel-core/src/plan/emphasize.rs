@@ -325,13 +325,13 @@ pub(super) fn choose_grains(
             grains.dedup();
         }
         let own = &all[i].spec;
-        let plain = |spec: &EmphasisBrief| spec.only.is_none() && spec.rules.is_empty();
+        let for_all_cells = |spec: &EmphasisBrief| spec.only.is_none() && spec.rules.is_empty();
         let same = |other: &&PlannedEmphasis| {
             let spec = &other.spec;
             spec.form == own.form
                 && spec.on == own.on
                 && spec.is_whole_row() == own.is_whole_row()
-                && plain(spec)
+                && for_all_cells(spec)
         };
         if let Some(twice) =
             all[..i].iter().filter(same).find(|other| other.grains.iter().any(|g| grains.contains(g)))

@@ -163,12 +163,12 @@ pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
             ));
         }
     }
-    let plain: Vec<&PlannedRule> = rules.iter().filter(|r| r.is_bounds_only()).collect();
-    if plain.len() < 2 || plain.len() < rules.iter().filter(|r| !r.blank).count() {
+    let bounds_only: Vec<&PlannedRule> = rules.iter().filter(|r| r.is_bounds_only()).collect();
+    if bounds_only.len() < 2 || bounds_only.len() < rules.iter().filter(|r| !r.blank).count() {
         return doubts;
     }
-    let unit = plain[0].bounds.positions;
-    for pair in covered(plain.into_iter(), unit).windows(2) {
+    let unit = bounds_only[0].bounds.positions;
+    for pair in covered(bounds_only.into_iter(), unit).windows(2) {
         if let (Some(end), Some(start)) = (pair[0].1, pair[1].0) {
             let shown =
                 |value: Value| if unit { format!("{} %", value.as_f64() * 100.0) } else { value.to_string() };

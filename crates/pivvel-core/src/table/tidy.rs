@@ -10,7 +10,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::spec::{exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
-use crate::model::{AxisSide, Value};
+use crate::model::{AxisSide, Value, threads_for};
 use crate::peers::{Peers, Yardstick};
 use crate::rollup::{Axis, Entry};
 
@@ -31,9 +31,6 @@ pub const TIDY_COLUMNS: [&str; 14] = [
     "position",
     "rank",
 ];
-
-/// So many rows that another thread pays.
-const MANY: usize = 50_000;
 
 /// One row of the tidy result.
 #[derive(Debug, Clone, Copy)]
@@ -151,8 +148,7 @@ impl CrossTab {
     /// floating point; the text column `exact` after `value` holds the value to the last digit.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        let threads = if rows.len() < MANY { 1 } else { self.threads() };
-        TidyShape::new(self, false).batch(&rows, threads)
+        TidyShape::new(self, false).batch(&rows, threads_for(rows.len(), self.threads))
     }
 }
 
@@ -190,14 +186,14 @@ impl TidyShape {
         TidyShape { schema: Arc::new(schema), depths, exact }
     }
 
-    /// The rows as a batch, whose columns are made by so many threads.
+    /// The rows as a batch, whose columns are built by so many threads.
     pub(super) fn batch<'a>(&self, rows: &[TidyRow<'a>], threads: usize) -> RecordBatch {
-        // What several columns are made of is looked up once.
+        // Several columns need these.
         let values: Vec<Option<Value>> = rows.iter().map(TidyRow::value).collect();
         let peers: Vec<&'a Peers> = rows.iter().map(TidyRow::peers_at).collect();
         let yardsticks: Vec<Option<&Yardstick>> =
             rows.iter().zip(&peers).map(|(row, peers)| peers.yardstick_of(row.cell.id as usize)).collect();
-        let mut columns = self.places(rows);
+        let mut columns = self.location_columns(rows);
         if !self.exact {
             columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));
         }
@@ -223,13 +219,13 @@ impl TidyShape {
         columns.push(Box::new(|| floats(measured().zip(&values).map(position))));
         let rank = |(row, peers): (&TidyRow<'_>, &&Peers)| peers.rank(row.cell.id as usize).map(u64::from);
         columns.push(Box::new(|| counts(rows.iter().zip(&peers).map(rank))));
-        RecordBatch::try_new(self.schema.clone(), made(columns, threads))
+        RecordBatch::try_new(self.schema.clone(), build_all(columns, threads))
             .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
     }
 
-    /// The columns that tell where each row stands.
-    fn places<'r>(&self, rows: &'r [TidyRow<'_>]) -> Vec<MakeColumn<'r>> {
-        let mut columns: Vec<MakeColumn<'r>> = Vec::with_capacity(self.schema.fields().len());
+    /// The columns of where each row stands: members, levels, kinds and the measure.
+    fn location_columns<'r>(&self, rows: &'r [TidyRow<'_>]) -> Vec<BuildColumn<'r>> {
+        let mut columns: Vec<BuildColumn<'r>> = Vec::with_capacity(self.schema.fields().len());
         for (side, depth) in self.depths {
             for level in 1..=depth {
                 columns.push(Box::new(move || texts(rows.iter().map(|row| row.label(side, level)))));
@@ -248,20 +244,20 @@ impl TidyShape {
     }
 }
 
-/// Makes a column, in whichever thread.
-type MakeColumn<'a> = Box<dyn FnOnce() -> ArrayRef + Send + 'a>;
+/// Builds a column.
+type BuildColumn<'a> = Box<dyn FnOnce() -> ArrayRef + Send + 'a>;
 
-/// The columns, made by so many threads.
-fn made(columns: Vec<MakeColumn<'_>>, threads: usize) -> Vec<ArrayRef> {
+/// Builds columns by so many threads.
+fn build_all(columns: Vec<BuildColumn<'_>>, threads: usize) -> Vec<ArrayRef> {
     if threads < 2 {
-        return columns.into_iter().map(|make| make()).collect();
+        return columns.into_iter().map(|build| build()).collect();
     }
     let arrays: Vec<OnceLock<ArrayRef>> = columns.iter().map(|_| OnceLock::new()).collect();
     let left = Mutex::new(columns.into_iter().zip(&arrays));
     let work = || {
         let next = || left.lock().unwrap_or_else(PoisonError::into_inner).next();
-        while let Some((make, array)) = next() {
-            array.get_or_init(make);
+        while let Some((build, array)) = next() {
+            array.get_or_init(build);
         }
     };
     std::thread::scope(|scope| {

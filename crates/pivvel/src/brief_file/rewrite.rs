@@ -21,23 +21,23 @@ use super::{brief_from_toml, brief_to_toml};
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
-    let plain = brief_to_toml(brief);
+    let without_comments = brief_to_toml(brief);
     let read = |text: &str| brief_from_toml("brief", text).ok();
-    let Some(before) = read(earlier) else { return plain };
+    let Some(before) = read(earlier) else { return without_comments };
     if before == *brief {
         return earlier.to_string();
     }
     let parsed = |text: &str| text.parse::<DocumentMut>().ok();
     let (Some(mut own), Some(before), Some(after)) =
-        (parsed(earlier), parsed(&brief_to_toml(&before)), parsed(&plain))
+        (parsed(earlier), parsed(&brief_to_toml(&before)), parsed(&without_comments))
     else {
-        return plain;
+        return without_comments;
     };
     // What was written anew stands where its old form did.
     merge(own.as_table_mut(), before.as_table(), after.as_table());
     let text = own.to_string();
     // Whatever could not be merged is not worth a brief that says something else.
-    if read(&text).as_ref() == Some(brief) { text } else { plain }
+    if read(&text).as_ref() == Some(brief) { text } else { without_comments }
 }
 
 /// Brings a table from its earlier to its later state; all three are one table of the brief.

@@ -22,19 +22,19 @@ pub fn brief_to_toml(brief: &Brief) -> String {
     let written = brief.serialize(toml_edit::ser::ValueSerializer::new());
     let Ok(Value::InlineTable(mut keys)) = written else { return String::new() };
     without_defaults(&mut keys, &mut Vec::new());
-    let (mut plain, mut tables) = (Table::new(), Vec::new());
+    let (mut values, mut tables) = (Table::new(), Vec::new());
     for (key, value) in keys {
         match value {
             Value::InlineTable(table) => tables.push((key.to_string(), headed(&key, table))),
             Value::Array(list) if list.iter().any(Value::is_inline_table) => {
                 tables.push((key.to_string(), Item::ArrayOfTables(listed(list))));
             }
-            value => drop(plain.insert(&key, Item::Value(value))),
+            value => drop(values.insert(&key, Item::Value(value))),
         }
     }
     // What has no heading of its own stands before the first heading.
-    plain.extend(tables);
-    DocumentMut::from(plain).to_string()
+    values.extend(tables);
+    DocumentMut::from(values).to_string()
 }
 
 /// What an emphasis says that is not the default: each key with its value, in the order in which they are declared.
