@@ -50,7 +50,9 @@ pub use brief::{
     PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet,
     Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
-pub use compare::{Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, State, with_ratios};
+pub use compare::{
+    Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, SnapshotReader, State, with_ratios,
+};
 pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
 pub use drill::{
     Address, DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, LineOrder, LinesBehind, Operand,

@@ -55,7 +55,7 @@ pub use groups_file::{open_groups, save_groups};
 pub use kinds::{ColumnKind, DateOrder, NumberStyle};
 pub use open::open;
 pub use outputs::check_outputs;
-pub use source::{ReadOptions, Source};
+pub use source::{ReadOptions, Source, read_rows};
 pub use survey::{ColumnSurvey, Survey, is_scenario};
 #[cfg(feature = "workbook")]
 pub use table::fill_sheet;

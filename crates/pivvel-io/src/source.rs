@@ -3,7 +3,7 @@
 
 use pivvel_core::{BadValues, LineSource, Result, Tally};
 
-use crate::text::{Chunk, Column};
+use crate::text::{Chunk, Column, Trouble, Troubles};
 
 /// Lines that can be looked at before they are used.
 pub trait Source: LineSource {
@@ -18,6 +18,39 @@ pub trait Source: LineSource {
     /// Reads every line as text. Each chunk comes with the line of the file that it begins at.
     #[doc(hidden)]
     fn read_texts(&mut self, take: &mut dyn FnMut(&Chunk, u64) -> Result<()>) -> Result<Tally>;
+}
+
+/// Gives every line as texts, one for each column, empty where it is blank.
+///
+/// # Errors
+/// A line of too many or too few fields, a text that is not encoded as UTF-8, and what reading the source
+/// finds wrong.
+pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+    let name = source.name().to_string();
+    let names: Vec<String> = source.columns().iter().map(|column| column.name.clone()).collect();
+    source.read_texts(&mut |chunk, first| {
+        let wrong = |trouble| {
+            let troubles = Troubles::default();
+            troubles.meet(0, trouble);
+            troubles.finish(&name, first)
+        };
+        let misshapen = chunk.misshapen();
+        if !misshapen.is_empty() {
+            wrong(Trouble::Misfits(misshapen))?;
+        }
+        for line in 0..chunk.len() {
+            let mut row = Vec::with_capacity(names.len());
+            for (place, column) in names.iter().enumerate() {
+                match std::str::from_utf8(chunk.field(line, place)) {
+                    Ok(text) => row.push(text),
+                    Err(_) => wrong(Trouble::NotUtf8 { line: chunk.line_of(line), column: column.clone() })?,
+                }
+            }
+            take(&row)?;
+        }
+        Ok(())
+    })?;
+    Ok(())
 }
 
 /// How lines are to be read, where it is not to be found out.

@@ -11,4 +11,4 @@ mod table;
 pub use change::{Change, Comparison, LevelChange, State};
 pub use mix::{MixPart, Mixed};
 pub use ratio::{Ratio, with_ratios};
-pub use snapshot::Snapshot;
+pub use snapshot::{Snapshot, SnapshotReader};

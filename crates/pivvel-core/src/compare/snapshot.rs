@@ -2,13 +2,13 @@
 
 use std::collections::HashMap;
 
-use arrow_array::cast::AsArray;
-use arrow_array::{Array, RecordBatch};
-
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
 use crate::table::{TIDY_COLUMNS, tidy, tidy_dimensions};
+
+/// The column of a table that holds a value's digits where they do not fit the other.
+const EXACT_COLUMN: &str = "exact";
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
 #[derive(Debug, Clone)]
@@ -58,35 +58,6 @@ impl Snapshot {
             }
         });
         Snapshot::new(name.into(), tidy_dimensions(crosstab), cells.collect())
-    }
-
-    /// The cells of a tidy table, whose columns are texts by now.
-    ///
-    /// # Errors
-    /// A column of the tidy result that is not there, or a value that is none.
-    pub fn from_texts(name: impl Into<String>, batches: &[RecordBatch]) -> Result<Snapshot> {
-        let name = name.into();
-        let Some(first) = batches.first() else {
-            return Err(Error::data(name, "it holds no rows of a tidy result"));
-        };
-        let schema = first.schema();
-        let names: Vec<&str> = schema.fields().iter().map(|field| field.name().as_str()).collect();
-        let wanted =
-            ["row_level", "column_level", "row_kind", "column_kind", "measure", "value", "lines", "rank"];
-        if let Some(missing) = wanted.iter().find(|column| !names.contains(*column)) {
-            let message =
-                format!("it is no tidy result: it has no column {missing}; a brief can be compared, too");
-            return Err(Error::data(name, message));
-        }
-        let known = |column: &&&str| !TIDY_COLUMNS.contains(column) && **column != "exact";
-        let dimensions: Vec<String> = names.iter().filter(known).map(|name| name.to_string()).collect();
-        let mut cells = Vec::new();
-        for batch in batches {
-            cells.extend(read(&name, batch, &dimensions)?);
-        }
-        let mut snapshot = Snapshot::new(name, dimensions, cells);
-        snapshot.roll_up();
-        Ok(snapshot)
     }
 
     fn new(name: String, dimensions: Vec<String>, cells: Vec<SnapshotRow>) -> Snapshot {
@@ -140,36 +111,107 @@ impl Snapshot {
     }
 }
 
-fn read(name: &str, batch: &RecordBatch, dimensions: &[String]) -> Result<Vec<SnapshotRow>> {
-    let schema = batch.schema();
-    let text = |column: &str, row: usize| -> Option<String> {
-        let array = batch.column(schema.index_of(column).ok()?).as_string_opt::<i32>()?;
-        array.is_valid(row).then(|| array.value(row).to_string())
-    };
-    let exact = schema.index_of("exact").is_ok();
-    let cell = |row: usize| {
-        let cell_text = |column: &str| text(column, row).unwrap_or_default();
-        let written = if exact { text("exact", row) } else { text("value", row) };
-        let value = written.map(|written| {
-            Value::read(&written).ok_or_else(|| {
-                Error::data(
-                    name,
-                    format!("row {}, column value: {written} is no number and no date", row + 1),
-                )
+/// Takes the rows of a tidy table one by one, as texts.
+///
+/// ```
+/// use pivvel_core::SnapshotReader;
+///
+/// let columns = "coast,row_level,column_level,row_kind,column_kind,measure,value,lines,rank".split(',');
+/// let columns: Vec<String> = columns.map(String::from).collect();
+/// let mut reader = SnapshotReader::new("sales.csv", &columns)?;
+/// reader.push(&["Fell", "coast", "total", "member", "total", "sales", "12.55", "2", "1"])?;
+/// let snapshot = reader.finish();
+/// # Ok::<(), pivvel_core::Error>(())
+/// ```
+#[derive(Debug)]
+pub struct SnapshotReader {
+    name: String,
+    dimensions: Vec<String>,
+    /// The places of the dimensions in a row.
+    members: Vec<usize>,
+    places: Places,
+    cells: Vec<SnapshotRow>,
+}
+
+/// The places of the other columns in a row.
+#[derive(Debug)]
+struct Places {
+    levels: [usize; 2],
+    kinds: [usize; 2],
+    measure: usize,
+    value: usize,
+    lines: usize,
+    rank: usize,
+}
+
+impl SnapshotReader {
+    /// For a table of that name with these columns.
+    ///
+    /// # Errors
+    /// A column of the tidy result that is not there.
+    pub fn new(name: impl Into<String>, columns: &[String]) -> Result<SnapshotReader> {
+        let name = name.into();
+        let place = |wanted: &str| columns.iter().position(|column| column == wanted);
+        let needed = |wanted: &str| {
+            let message =
+                format!("it is no tidy result: it has no column {wanted}; a brief can be compared, too");
+            place(wanted).ok_or_else(|| Error::data(&name, message))
+        };
+        let places = Places {
+            levels: [needed("row_level")?, needed("column_level")?],
+            kinds: [needed("row_kind")?, needed("column_kind")?],
+            measure: needed("measure")?,
+            value: needed("value")?,
+            lines: needed("lines")?,
+            rank: needed("rank")?,
+        };
+        let places = Places { value: place(EXACT_COLUMN).unwrap_or(places.value), ..places };
+        let is_dimension =
+            |(_, name): &(usize, &String)| !TIDY_COLUMNS.contains(&name.as_str()) && *name != EXACT_COLUMN;
+        let (members, dimensions) = columns
+            .iter()
+            .enumerate()
+            .filter(is_dimension)
+            .map(|(place, name)| (place, name.clone()))
+            .unzip();
+        Ok(SnapshotReader { name, dimensions, members, places, cells: Vec::new() })
+    }
+
+    /// Takes a row: a text for each column, empty where it is blank.
+    ///
+    /// # Errors
+    /// A value that is no number and no date.
+    pub fn push(&mut self, row: &[&str]) -> Result<()> {
+        let text = |place: usize| row.get(place).copied().unwrap_or_default();
+        let filled = |place: usize| Some(text(place)).filter(|text| !text.is_empty());
+        let value = filled(self.places.value).map(|written| {
+            Value::read(written).ok_or_else(|| {
+                let row = self.cells.len() + 1;
+                let message = format!("row {row}, column value: {written} is no number and no date");
+                Error::data(&self.name, message)
             })
         });
-        Ok(SnapshotRow {
+        let [row_level, column_level] = self.places.levels.map(|place| text(place).to_string());
+        let cell = SnapshotRow {
             key: RowKey {
-                members: dimensions.iter().map(|d| text(d, row)).collect(),
-                row_level: cell_text("row_level"),
-                column_level: cell_text("column_level"),
-                measure: cell_text("measure"),
+                members: self.members.iter().map(|place| filled(*place).map(str::to_string)).collect(),
+                row_level,
+                column_level,
+                measure: text(self.places.measure).to_string(),
             },
-            kinds: [cell_text("row_kind"), cell_text("column_kind")],
+            kinds: self.places.kinds.map(|place| text(place).to_string()),
             value: value.transpose()?,
-            lines: cell_text("lines").parse().unwrap_or(0),
-            rank: text("rank", row).and_then(|rank| rank.parse().ok()),
-        })
-    };
-    (0..batch.num_rows()).map(cell).collect()
+            lines: text(self.places.lines).parse().unwrap_or(0),
+            rank: filled(self.places.rank).and_then(|rank| rank.parse().ok()),
+        };
+        self.cells.push(cell);
+        Ok(())
+    }
+
+    /// What was taken.
+    pub fn finish(self) -> Snapshot {
+        let mut snapshot = Snapshot::new(self.name, self.dimensions, self.cells);
+        snapshot.roll_up();
+        snapshot
+    }
 }

@@ -1,5 +1,7 @@
 //! Lines split into fields.
 
+use pivvel_core::Misfit;
+
 /// A chunk stays in a core's cache from splitting to aggregating.
 ///
 /// Fields follow one another with one byte between them, so where they end says where they begin.
@@ -204,6 +206,21 @@ impl Chunk {
             return (start as usize, end as usize);
         }
         (start as usize, end as usize)
+    }
+
+    /// Lines that could not be read, and those of too many or too few fields.
+    pub(crate) fn misshapen(&self) -> Vec<Misfit> {
+        let misfit = |line, wanted| Misfit { line, column: String::new(), value: String::new(), wanted };
+        let broken = self.broken.iter().map(|(line, wrong)| misfit(*line, wrong.clone()));
+        let ragged = self.ragged.iter().map(|Ragged { line, found, stretch }| {
+            let hint = match stretch {
+                0 | 1 => String::new(),
+                _ => format!(", over {stretch} lines of text: is a quote not closed?"),
+            };
+            let wanted = format!("it has {found} fields where the heading has {}{hint}", self.columns);
+            misfit(self.line_of(*line), wanted)
+        });
+        broken.chain(ragged).collect()
     }
 
     /// The text of a field.

@@ -13,7 +13,7 @@ use arrow_buffer::{Buffer, NullBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
 use pivvel_core::{BadValues, Error, Kind, Misfit, Result};
 
-use super::chunk::{Chunk, Field as TextField, Ragged};
+use super::chunk::{Chunk, Field as TextField};
 use super::coded::{CodedTexts, NotUtf8, view};
 use super::columns::{Column, TextColumns};
 use super::troubles::Trouble;
@@ -27,7 +27,6 @@ pub(crate) struct Decoder<'a> {
     columns: Vec<Selected<'a>>,
     /// What batches have: texts are codes, or bytes.
     schema: SchemaRef,
-    column_count: usize,
     bad_values: BadValues,
     /// Whether all values of a column can be looked at where some do not fit.
     repeats: bool,
@@ -79,7 +78,6 @@ impl<'a> Decoder<'a> {
         let mut decoder = Decoder {
             columns: columns.iter().map(select).collect(),
             schema: Arc::new(Schema::empty()),
-            column_count: all.all.len(),
             bad_values,
             repeats,
             misfits: Vec::new(),
@@ -164,30 +162,9 @@ impl<'a> Decoder<'a> {
     }
 
     fn check_lengths(&mut self, chunk: &Chunk) {
-        for (line, wrong) in &chunk.broken {
-            if self.bad_values == BadValues::Blank {
-                self.blanked += 1;
-                continue;
-            }
-            let (line, column, value) = (*line, String::new(), String::new());
-            self.misfits.push(Misfit { line, column, value, wanted: wrong.clone() });
-        }
-        for Ragged { line, found, stretch } in &chunk.ragged {
-            if self.bad_values == BadValues::Blank {
-                self.blanked += 1;
-                continue;
-            }
-            let hint = if *stretch > 1 {
-                format!(", over {stretch} lines of text: is a quote not closed?")
-            } else {
-                String::new()
-            };
-            self.misfits.push(Misfit {
-                line: chunk.line_of(*line),
-                column: String::new(),
-                value: String::new(),
-                wanted: format!("it has {found} fields where the heading has {}{hint}", self.column_count),
-            });
+        match self.bad_values {
+            BadValues::Blank => self.blanked += (chunk.broken.len() + chunk.ragged.len()) as u64,
+            BadValues::Stop => self.misfits.extend(chunk.misshapen()),
         }
     }
 

@@ -245,3 +245,35 @@ fn written_results_compare_alike() {
         }
     }
 }
+
+/// What is wrong in a written result is reported with its place; a result of no lines is one.
+#[test]
+fn wrong_results_are_told_from_empty_ones() {
+    let folder = tempfile::tempdir().unwrap();
+    let heading = "coast,row_level,column_level,row_kind,column_kind,measure,value,lines,rank\n";
+    let fell = "Fell,coast,total,member,total,sales,12.55,2,1\n";
+    let cases: [(Vec<u8>, &str); 4] = [
+        (format!("{heading}{fell}Fell,coast\n").into(), "line 3: it has 2 fields where the heading has 9"),
+        (
+            format!("{heading}{fell}{}", fell.replace("12.55", "a lot")).into(),
+            "row 2, column value: a lot is no number and no date",
+        ),
+        (
+            [heading.as_bytes(), fell.as_bytes(), &b"F\xe9ll,coast,total,member,total,sales,1,2,1\n"[..]]
+                .concat(),
+            "line 3, column coast: the text is not encoded as UTF-8",
+        ),
+        (b"coast,amount\nFell,1.00\n".to_vec(), "it is no tidy result: it has no column row_level"),
+    ];
+    let path = folder.path().join("result.csv");
+    for (text, wanted) in cases {
+        std::fs::write(&path, text).unwrap();
+        let error = read_tidy(&path).unwrap_err().to_string();
+        assert!(error.contains(wanted), "{error}\n\nnot\n\n{wanted}");
+    }
+    std::fs::write(&path, heading).unwrap();
+    let empty = read_tidy(&path).unwrap();
+    std::fs::write(&path, format!("{heading}{fell}")).unwrap();
+    let filled = read_tidy(&path).unwrap();
+    assert_eq!(Comparison::new(&filled, &empty, &[]).unwrap().levels()[0].gone, [["Fell"]]);
+}
