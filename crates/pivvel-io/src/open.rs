@@ -1,4 +1,4 @@
-//! Opens lines wherever they are. What a file holds is told by its first bytes, not by its name.
+//! Opens lines wherever they are. The first bytes of a file decide what it holds, not its name.
 
 use std::fs::File;
 use std::io::{Cursor, Read};
@@ -200,7 +200,7 @@ static SERVERS: [Server; 1] = [Server {
 /// What opens a file of a form: its path, its name, and which part of it is meant.
 type OpenFile = fn(&Path, &str, &Part, &ReadOptions) -> Result<Box<dyn Source>>;
 
-/// Files that are told by how they begin; all others are text.
+/// Files that are known by how they begin; all others are text.
 struct FileForm {
     /// The first bytes.
     begins: &'static [u8],

@@ -229,7 +229,7 @@ impl Gathered {
         (numbers * 2 >= self.filled).then(|| {
             format!(
                 "{numbers} of {} values are numbers, the others are not: {shown}; it is taken as text, which \
-                 cannot be summed, unless told --as '{name}={}'",
+                 cannot be summed, unless you add --as '{name}={}'",
                 self.filled, kind.kind
             )
         })
@@ -256,7 +256,7 @@ impl Gathered {
         let verb = if total == 1 { format!("is not {one}") } else { format!("are not {several}") };
         (total > 0).then(|| {
             format!(
-                "{total} of {} values {verb}: {shown}; build stops there unless told --bad-values blank",
+                "{total} of {} values {verb}: {shown}; build stops there unless you add --bad-values blank",
                 self.filled
             )
         })

@@ -228,7 +228,7 @@ pub(crate) fn bar_paint(palette: usize, below: bool, good: Option<Side>) -> Pain
     }
 }
 
-/// Symbols are told by their shapes; they have a colour where something is good.
+/// Symbols differ by their shapes; they have a colour where something is good.
 pub(crate) fn symbol_paint(position: f64, diverging: bool, good: Option<Side>) -> Paint {
     let share = if diverging { (position + 1.0) / 2.0 } else { position };
     let share = match good {

@@ -1,4 +1,4 @@
-//! Symbols: drawn signs in 3, 4 or 5 steps, each told by its shape alone.
+//! Symbols: drawn signs in 3, 4 or 5 steps, each with a shape of its own.
 //!
 //! `tide` is a basin that fills, `slope` a stroke that turns from falling to rising, `pips` a growing
 //! number of dots.

@@ -392,7 +392,7 @@ keyed!(Brief);
 keyed!(ItemBrief);
 keyed!(RelatedBrief);
 
-/// A measure of which nothing is said but its formula is written as that.
+/// A measure that has only a formula is written as that formula.
 impl Serialize for MeasureBrief {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         match *self == MeasureBrief::new(self.name.as_str(), self.formula.clone()) {

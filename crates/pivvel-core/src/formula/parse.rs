@@ -446,7 +446,7 @@ fn named(input: &mut Input<'_>) -> Parsed<Node> {
     }
     while let Some((clause, span)) = clause(input)? {
         if clauses.iter().any(|known| std::mem::discriminant(known) == std::mem::discriminant(&clause)) {
-            return cut(span, "this is said twice");
+            return cut(span, "this stands here twice");
         }
         clauses.push(clause);
     }

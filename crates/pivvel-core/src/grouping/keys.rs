@@ -94,7 +94,7 @@ impl KeyScan {
         }
     }
 
-    /// How many of the first keys are told by days.
+    /// How many of the first keys come from days.
     fn known(&self) -> usize {
         if self.dates.is_some() { self.dated } else { 0 }
     }

@@ -216,7 +216,7 @@ impl<'a> Writer<'a> {
                     _ => return Err("it is no comparison".into()),
                 };
                 if left.ty == Type::Text {
-                    // Which text comes first is told by their bytes.
+                    // The bytes of texts decide which one comes first.
                     let orders = !matches!(operator, Operator::Equal | Operator::NotEqual);
                     let by = if orders { self.table.dialect.by_bytes() } else { "" };
                     return Ok(format!("(({}){by} {sign} ({}){by})", self.text(left)?, self.text(right)?));

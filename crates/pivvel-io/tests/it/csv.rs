@@ -170,7 +170,7 @@ fn surveys_see_what_goes_wrong() {
     ];
     assert_eq!(warnings.len(), expected.len(), "{warnings:#?}");
     expected.iter().zip(&warnings).for_each(|(e, w)| assert!(w.starts_with(e), "{w}"));
-    assert!(warnings[1].ends_with("unless told --as 'amount=decimal(2)'"), "{}", warnings[1]);
+    assert!(warnings[1].ends_with("unless you add --as 'amount=decimal(2)'"), "{}", warnings[1]);
     assert_eq!((survey.lines, survey.columns[3].blanks, survey.columns[0].distinct), (4, 4, 2));
 }
 

@@ -7,7 +7,7 @@ use pivvel_core::SymbolSet;
 use crate::palette::{Ground, PALETTES, Paint, category};
 use crate::signs::Symbol;
 
-/// In how many steps a position is told apart on a page: finer than an eye can.
+/// How many steps a position has on a page: more than an eye can see.
 const STEPS: f64 = 48.0;
 
 /// The classes that were asked for.
