@@ -49,7 +49,7 @@ impl CrossTab {
                     parts: Box::new(std::iter::from_fn(move || {
                         let part: Vec<TidyRow<'_>> = rows.by_ref().take(ROWS).collect();
                         let shape = Arc::clone(&shape);
-                        (!part.is_empty()).then(|| TablePart::new(move || shape.batch(&part, 1)))
+                        (!part.is_empty()).then(|| TablePart::new(move |texts| shape.batch(&part, texts, 1)))
                     })),
                 }
             }
@@ -61,7 +61,8 @@ impl CrossTab {
                     parts: Box::new(std::iter::from_fn(move || {
                         let part: Vec<Cell<'_>> = cells.by_ref().take(ROWS).collect();
                         let shape = Arc::clone(&shape);
-                        (!part.is_empty()).then(|| TablePart::new(move || shape.batch(self, &part)))
+                        (!part.is_empty())
+                            .then(|| TablePart::new(move |texts| shape.batch(self, &part, texts)))
                     })),
                 }
             }

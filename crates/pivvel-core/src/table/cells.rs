@@ -2,12 +2,13 @@
 
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, RecordBatch, StringArray, UInt64Array};
+use arrow_array::{ArrayRef, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
+use super::coded::{Stands, batch_of, location_columns};
 use super::column::{Holds, own_name};
-use super::spec::{Levels, metadata};
-use super::tidy::{members_of, tidy_dimensions};
+use super::spec::{Levels, Texts, metadata};
+use super::tidy::tidy_dimensions;
 use crate::crosstab::{Cell, CrossTab};
 
 pub(super) struct CellsShape {
@@ -39,28 +40,16 @@ impl CellsShape {
         CellsShape { schema: Arc::new(schema), measures }
     }
 
-    pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>]) -> RecordBatch {
-        let (rows, columns) = (crosstab.rows(), crosstab.columns());
-        let members: Vec<Vec<Option<&str>>> = cells.iter().map(|cell| members_of(crosstab, cell)).collect();
-        let dimensions = rows.depth() + columns.depth();
-        let member = |i: usize| {
-            Arc::new(members.iter().map(|members| members[i]).collect::<StringArray>()) as ArrayRef
-        };
-        let mut arrays: Vec<ArrayRef> = (0..dimensions).map(member).collect();
-        let words = |of: &dyn Fn(&Cell<'_>) -> String| {
-            Arc::new(cells.iter().map(|cell| Some(of(cell))).collect::<StringArray>()) as ArrayRef
-        };
-        arrays.extend([
-            words(&|cell| rows.level_name(cell.row().level()).to_string()),
-            words(&|cell| columns.level_name(cell.column().level()).to_string()),
-            words(&|cell| rows.kind(cell.row()).to_string()),
-            words(&|cell| columns.kind(cell.column()).to_string()),
-            Arc::new(cells.iter().map(|cell| Some(cell.lines())).collect::<UInt64Array>()),
-        ]);
+    pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
+        let stands = [
+            Stands::new(crosstab.rows(), cells.iter().map(Cell::row)),
+            Stands::new(crosstab.columns(), cells.iter().map(Cell::column)),
+        ];
+        let mut arrays: Vec<ArrayRef> = location_columns(&stands).map(|coded| coded.array(form)).collect();
+        arrays.push(Arc::new(UInt64Array::from_iter_values(cells.iter().map(Cell::lines))));
         let array =
             |(place, holds): &(usize, Holds)| holds.array(cells.iter().map(|cell| cell.value(*place)));
         arrays.extend(self.measures.iter().map(array));
-        RecordBatch::try_new(self.schema.clone(), arrays)
-            .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
+        batch_of(&self.schema, arrays)
     }
 }

@@ -5,6 +5,7 @@
 
 mod build;
 mod cells;
+mod coded;
 mod column;
 mod spec;
 mod tidy;

@@ -51,16 +51,31 @@ pub struct Table<'a> {
 }
 
 /// Rows of a table, made when they are asked for, by whichever thread asks.
-pub struct TablePart<'a>(Box<dyn FnOnce() -> RecordBatch + Send + 'a>);
+pub struct TablePart<'a>(Box<dyn FnOnce(Texts) -> RecordBatch + Send + 'a>);
+
+/// How texts that come again stand in a batch.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Texts {
+    /// As they are.
+    Plain,
+    /// As dictionaries.
+    Coded,
+}
 
 impl<'a> TablePart<'a> {
-    pub(super) fn new(make: impl FnOnce() -> RecordBatch + Send + 'a) -> TablePart<'a> {
+    pub(super) fn new(make: impl FnOnce(Texts) -> RecordBatch + Send + 'a) -> TablePart<'a> {
         TablePart(Box::new(make))
     }
 
-    /// The rows.
+    /// The rows, in columns of the table's schema.
     pub fn batch(self) -> RecordBatch {
-        (self.0)()
+        (self.0)(Texts::Plain)
+    }
+
+    /// The same with dictionaries for texts that come again, for whoever writes each of them many times. A row that
+    /// has the text of the row before has its code, too.
+    pub fn coded_batch(self) -> RecordBatch {
+        (self.0)(Texts::Coded)
     }
 }
 

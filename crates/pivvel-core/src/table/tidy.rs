@@ -8,10 +8,11 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::spec::{exact_field, metadata};
+use super::coded::{Coded, PeerGroup, RowPeers, Stands, batch_of, location_columns};
+use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
-use crate::model::{AxisSide, Value, threads_for};
-use crate::peers::{Peers, Yardstick};
+use crate::model::{Value, threads_for};
+use crate::peers::Yardstick;
 use crate::rollup::{Axis, Entry};
 
 /// The columns after those of the dimensions.
@@ -61,26 +62,14 @@ pub fn tidy_dimensions(crosstab: &CrossTab) -> Vec<String> {
     dimensions.map(|d| name(&d.name)).collect()
 }
 
-/// The label of each dimension, rows first; `None` where it is rolled up.
-pub(super) fn members_of<'a>(crosstab: &'a CrossTab, cell: &Cell<'_>) -> Vec<Option<&'a str>> {
-    let axes = [(crosstab.rows(), cell.row()), (crosstab.columns(), cell.column())];
-    axes.into_iter()
-        .flat_map(|(axis, entry)| (1..=axis.depth()).map(move |level| axis.label_at(entry, level)))
-        .collect()
-}
-
 impl<'a> TidyRow<'a> {
     /// The label of each dimension, rows first; `None` where it is rolled up, empty for a blank
     /// member.
     pub fn members(&self) -> Vec<Option<&'a str>> {
-        members_of(self.cell.crosstab(), &self.cell)
-    }
-
-    /// The label of a dimension of an axis, by its level; `None` where it is rolled up.
-    fn label(&self, side: AxisSide, level: usize) -> Option<&'a str> {
-        let [rows, columns] = self.axes();
-        let (axis, entry) = side.pick(rows, columns);
-        axis.label_at(entry, level)
+        let labels = |(axis, entry): (&'a Axis, Entry)| {
+            (1..=axis.depth()).map(move |level| axis.label_at(entry, level))
+        };
+        self.axes().into_iter().flat_map(labels).collect()
     }
 
     /// The names of the row level and the column level.
@@ -124,10 +113,6 @@ impl<'a> TidyRow<'a> {
         self.cell.yardstick(self.measure_place())
     }
 
-    fn peers_at(&self) -> &'a Peers {
-        self.cell.crosstab().peers(self.measure_place(), self.cell.grain())
-    }
-
     /// Its position among its peers; see [`Cell::position`].
     pub fn position(&self) -> Option<f64> {
         self.cell.position(self.measure_place())
@@ -148,20 +133,19 @@ impl CrossTab {
     /// floating point; the text column `exact` after `value` holds the value to the last digit.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        TidyShape::new(self, false).batch(&rows, threads_for(rows.len(), self.threads))
+        TidyShape::new(self, false).batch(&rows, Texts::Plain, threads_for(rows.len(), self.threads))
     }
 }
 
 /// The columns of the tidy result, where exact numbers stand as text or beside binary ones.
-pub(super) struct TidyShape {
+pub(super) struct TidyShape<'a> {
     pub(super) schema: SchemaRef,
-    /// The dimensions of each axis.
-    depths: [(AxisSide, usize); 2],
+    crosstab: &'a CrossTab,
     exact: bool,
 }
 
-impl TidyShape {
-    pub(super) fn new(crosstab: &CrossTab, exact: bool) -> TidyShape {
+impl<'a> TidyShape<'a> {
+    pub(super) fn new(crosstab: &'a CrossTab, exact: bool) -> TidyShape<'a> {
         let names = tidy_dimensions(crosstab);
         // Members may be null although the first rows hold none, so every column may.
         let text = |name: &str| Field::new(name, DataType::Utf8, true);
@@ -181,66 +165,54 @@ impl TidyShape {
             }
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        let depths =
-            [(AxisSide::Rows, crosstab.rows().depth()), (AxisSide::Columns, crosstab.columns().depth())];
-        TidyShape { schema: Arc::new(schema), depths, exact }
+        TidyShape { schema: Arc::new(schema), crosstab, exact }
     }
 
     /// The rows as a batch, whose columns are built by so many threads.
-    pub(super) fn batch<'a>(&self, rows: &[TidyRow<'a>], threads: usize) -> RecordBatch {
+    pub(super) fn batch(&self, rows: &[TidyRow<'a>], form: Texts, threads: usize) -> RecordBatch {
         // Several columns need these.
+        let stands = [
+            Stands::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row())),
+            Stands::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())),
+        ];
+        let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
+        let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
         let values: Vec<Option<Value>> = rows.iter().map(TidyRow::value).collect();
-        let peers: Vec<&'a Peers> = rows.iter().map(TidyRow::peers_at).collect();
-        let yardsticks: Vec<Option<&Yardstick>> =
-            rows.iter().zip(&peers).map(|(row, peers)| peers.yardstick_of(row.cell.id as usize)).collect();
-        let mut columns = self.location_columns(rows);
+        let all = self.crosstab.measures();
+
+        let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));
+        let texts = location_columns(&stands).chain([Coded::new(&measures, measure_names)]);
+        let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
+        for coded in texts {
+            columns.push(Box::new(move || coded.array(form)));
+        }
         if !self.exact {
             columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));
         }
         columns.push(Box::new(|| digits(values.iter().copied())));
-        columns.push(Box::new(|| counts(rows.iter().map(|row| Some(row.lines())))));
-        columns.push(Box::new(|| {
-            texts(rows.iter().zip(&peers).map(|(row, peers)| {
-                Some(row.cell.peers_name(row.measure_place(), peers).unwrap_or_default())
-            }))
-        }));
-        let yardsticks = &yardsticks;
-        let measured = move || yardsticks.iter().copied();
-        columns.push(Box::new(move || counts(measured().map(|y| Some(y.map_or(0, |y| y.count))))));
+        columns.push(Box::new(|| counts(rows.iter().map(TidyRow::lines))));
+        columns.push(Box::new(|| peers.names().array(form)));
+        columns.push(Box::new(|| counts(peers.measured(|y| y.map_or(0, |y| y.count)))));
+        let peers = &peers;
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
         for end in ends {
             columns.push(match self.exact {
-                true => Box::new(move || digits(measured().map(|y| y.map(end)))),
-                false => Box::new(move || floats(measured().map(|y| y.map(end).and_then(number)))),
+                true => Box::new(move || peers.digits(end, form)),
+                false => Box::new(move || floats(peers.measured(|y| y.map(end).and_then(number)))),
             });
         }
-        columns.push(Box::new(move || floats(measured().map(|y| y.and_then(|y| y.mean)))));
-        let position = |(y, value): (Option<&Yardstick>, &Option<Value>)| y?.position(value.as_ref()?);
-        columns.push(Box::new(|| floats(measured().zip(&values).map(position))));
-        let rank = |(row, peers): (&TidyRow<'_>, &&Peers)| peers.rank(row.cell.id as usize).map(u64::from);
-        columns.push(Box::new(|| counts(rows.iter().zip(&peers).map(rank))));
-        RecordBatch::try_new(self.schema.clone(), build_all(columns, threads))
-            .unwrap_or_else(|e| unreachable!("every column is as the schema says: {e}"))
-    }
-
-    /// The columns of where each row stands: members, levels, kinds and the measure.
-    fn location_columns<'r>(&self, rows: &'r [TidyRow<'_>]) -> Vec<BuildColumn<'r>> {
-        let mut columns: Vec<BuildColumn<'r>> = Vec::with_capacity(self.schema.fields().len());
-        for (side, depth) in self.depths {
-            for level in 1..=depth {
-                columns.push(Box::new(move || texts(rows.iter().map(|row| row.label(side, level)))));
-            }
-        }
-        let level = |(axis, entry): (&'r Axis, Entry)| axis.level_name(entry.level());
-        let kind = |(axis, entry): (&'r Axis, Entry)| axis.kind(entry);
-        for side in 0..2 {
-            columns.push(Box::new(move || texts(rows.iter().map(|row| Some(level(row.axes()[side]))))));
-        }
-        for side in 0..2 {
-            columns.push(Box::new(move || texts(rows.iter().map(|row| Some(kind(row.axes()[side]))))));
-        }
-        columns.push(Box::new(|| texts(rows.iter().map(|row| Some(row.measure())))));
-        columns
+        columns.push(Box::new(|| floats(peers.measured(|y| y?.mean))));
+        columns.push(Box::new(|| {
+            let position =
+                |(group, value): (&PeerGroup<'_>, &Option<Value>)| group.yardstick?.position(value.as_ref()?);
+            floats(peers.of_rows().zip(&values).map(position))
+        }));
+        columns.push(Box::new(|| {
+            let rank = |(group, row): (&PeerGroup<'_>, &TidyRow<'_>)| group.peers.rank(row.cell.id as usize);
+            let ranks = peers.of_rows().zip(rows).map(rank).map(|rank| rank.map(u64::from));
+            Arc::new(ranks.collect::<UInt64Array>())
+        }));
+        batch_of(&self.schema, build_all(columns, threads))
     }
 }
 
@@ -272,12 +244,6 @@ fn number(value: Value) -> Option<f64> {
     (!matches!(value, Value::Date(_))).then(|| value.as_f64())
 }
 
-fn texts<'a>(all: impl ExactSizeIterator<Item = Option<&'a str>>) -> ArrayRef {
-    let mut builder = StringBuilder::with_capacity(all.len(), all.len() * 8);
-    all.for_each(|text| builder.append_option(text));
-    Arc::new(builder.finish())
-}
-
 /// Values with all their digits. Neighbours often have the same ones.
 fn digits(values: impl ExactSizeIterator<Item = Option<Value>>) -> ArrayRef {
     let mut builder = StringBuilder::with_capacity(values.len(), values.len() * 12);
@@ -303,6 +269,6 @@ fn floats(all: impl Iterator<Item = Option<f64>>) -> ArrayRef {
     Arc::new(all.collect::<Float64Array>())
 }
 
-fn counts(all: impl Iterator<Item = Option<u64>>) -> ArrayRef {
-    Arc::new(all.collect::<UInt64Array>())
+fn counts(all: impl Iterator<Item = u64>) -> ArrayRef {
+    Arc::new(UInt64Array::from_iter_values(all))
 }

@@ -56,7 +56,7 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, measures: &[usize
     };
     let parts = parts.into_iter().map(move |rows| {
         let (schema, columns) = (own.clone(), Arc::clone(&columns));
-        TablePart::new(move || batch(&rows, schema, &columns))
+        TablePart::new(move |_| batch(&rows, schema, &columns))
     });
     Table { schema, parts: Box::new(parts) }
 }

@@ -8,7 +8,10 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("arrow"),
     #[cfg(feature = "arrow")]
-    writing: Some(Writing::Sink(|schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?)))),
+    writing: Some(Writing::Sink {
+        make: |schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?)),
+        coded: false,
+    }),
     #[cfg(not(feature = "arrow"))]
     writing: None,
 };

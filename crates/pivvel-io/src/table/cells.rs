@@ -1,11 +1,13 @@
 //! Cells of a table as the text forms write them.
 
-use std::cell::RefCell;
 use std::io::Write;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
-use arrow_array::{Array, ArrayRef, BooleanArray, PrimitiveArray, RecordBatch, StringArray};
+use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt32Type, UInt64Type};
+use arrow_array::{
+    Array, ArrayRef, ArrowNativeTypeOp, ArrowPrimitiveType, BooleanArray, PrimitiveArray, RecordBatch,
+    StringArray, UInt32Array,
+};
 use arrow_schema::{DataType, Field};
 use pivvel_core::{Decimal, Value};
 
@@ -14,39 +16,26 @@ use super::EXACT;
 /// A column that is read cell by cell.
 pub(super) enum Column<'a> {
     Text(&'a StringArray),
+    /// Texts of a dictionary by the code of each row; whether they are digits.
+    Coded(&'a UInt32Array, &'a StringArray, bool),
     /// Numbers by their digits as text.
     Exact(&'a StringArray),
     Whole(&'a PrimitiveArray<Int64Type>),
     Count(&'a PrimitiveArray<UInt64Type>),
     Decimal(&'a PrimitiveArray<Decimal128Type>, u8),
-    Float(Floats<'a>),
+    Float(&'a PrimitiveArray<Float64Type>),
     Day(&'a PrimitiveArray<Date32Type>),
     YesNo(&'a BooleanArray),
 }
 
-/// Floats, which are often the same from row to row.
-pub(super) struct Floats<'a> {
-    array: &'a PrimitiveArray<Float64Type>,
-    /// The bits of the number that was written last, and its text.
-    last: RefCell<(u64, Vec<u8>)>,
-}
-
-impl Floats<'_> {
-    fn write(&self, row: usize, out: &mut Vec<u8>) -> std::io::Result<()> {
-        // Minus zero is zero.
-        let number = self.array.value(row) + 0.0;
-        // There is no number of such a name in a text form.
-        if !number.is_finite() {
-            return Ok(());
-        }
-        let (bits, text) = &mut *self.last.borrow_mut();
-        if text.is_empty() || *bits != number.to_bits() {
-            text.clear();
-            write!(text, "{number}")?;
-            *bits = number.to_bits();
-        }
-        out.write_all(text)
-    }
+/// What a text form writes of a cell.
+pub(super) enum Content<'c, 'a> {
+    Blank,
+    Text(&'c str),
+    /// Digits, or a day among numbers.
+    Exact(&'c str),
+    /// A value of a column, in a row.
+    Value(&'c Column<'a>, usize),
 }
 
 /// A cell of a text form.
@@ -62,7 +51,8 @@ pub(super) enum Cell<'a> {
 /// Whether a field of a table holds numbers.
 pub fn is_number(field: &Field) -> bool {
     let exact = field.metadata().contains_key(EXACT);
-    exact || !matches!(field.data_type(), DataType::Utf8 | DataType::Boolean | DataType::Date32)
+    let others = [DataType::Utf8, DataType::Boolean, DataType::Date32];
+    exact || !(others.contains(field.data_type()) || matches!(field.data_type(), DataType::Dictionary(..)))
 }
 
 /// The rows of a table as texts, with nothing for a blank.
@@ -83,12 +73,19 @@ pub(super) fn columns(batch: &RecordBatch) -> std::io::Result<Vec<Column<'_>>> {
 
 fn column<'a>(field: &Field, array: &'a ArrayRef) -> std::io::Result<Column<'a>> {
     Ok(match array.data_type() {
+        DataType::Dictionary(codes, texts)
+            if (&**codes, &**texts) == (&DataType::UInt32, &DataType::Utf8) =>
+        {
+            let coded = array.as_dictionary::<UInt32Type>();
+            let is_exact = field.metadata().contains_key(EXACT);
+            Column::Coded(coded.keys(), coded.values().as_string(), is_exact)
+        }
         DataType::Utf8 if field.metadata().contains_key(EXACT) => Column::Exact(array.as_string()),
         DataType::Utf8 => Column::Text(array.as_string()),
         DataType::Int64 => Column::Whole(array.as_primitive()),
         DataType::UInt64 => Column::Count(array.as_primitive()),
         DataType::Decimal128(_, scale) => Column::Decimal(array.as_primitive(), (*scale).max(0) as u8),
-        DataType::Float64 => Column::Float(Floats { array: array.as_primitive(), last: RefCell::default() }),
+        DataType::Float64 => Column::Float(array.as_primitive()),
         DataType::Date32 => Column::Day(array.as_primitive()),
         DataType::Boolean => Column::YesNo(array.as_boolean()),
         other => return Err(std::io::Error::other(format!("a table has no column of type {other}"))),
@@ -96,25 +93,70 @@ fn column<'a>(field: &Field, array: &'a ArrayRef) -> std::io::Result<Column<'a>>
 }
 
 impl<'a> Column<'a> {
-    pub(super) fn cell(&self, row: usize) -> Cell<'a> {
-        if self.is_blank(row) {
-            return Cell::Blank;
-        }
-        let written = || {
+    pub(super) fn cell(&self, row: usize) -> Cell<'_> {
+        let written = |column: &Column<'_>| {
             let mut text = Vec::new();
-            self.write(row, &mut text);
+            column.write(row, &mut text);
             String::from_utf8(text).unwrap_or_default()
         };
-        match self {
-            Column::Text(array) => Cell::Text(array.value(row)),
-            Column::Float(floats) if !floats.array.value(row).is_finite() => Cell::Blank,
-            Column::Day(_) => Cell::Day(written()),
-            Column::YesNo(array) => Cell::YesNo(array.value(row)),
-            _ => Cell::Number(written()),
+        match self.content(row) {
+            Content::Blank => Cell::Blank,
+            Content::Text(text) => Cell::Text(text),
+            Content::Exact(digits) => Cell::Number(digits.to_string()),
+            Content::Value(Column::Float(array), _) if !array.value(row).is_finite() => Cell::Blank,
+            Content::Value(day @ Column::Day(_), _) => Cell::Day(written(day)),
+            Content::Value(Column::YesNo(array), _) => Cell::YesNo(array.value(row)),
+            Content::Value(number, _) => Cell::Number(written(number)),
         }
     }
 
-    /// Writes a cell as plain text; nothing of a blank one.
+    /// What is to be written of a row.
+    pub(super) fn content(&self, row: usize) -> Content<'_, 'a> {
+        match self {
+            _ if self.is_blank(row) => Content::Blank,
+            Column::Text(array) => Content::Text(array.value(row)),
+            Column::Exact(array) => Content::Exact(array.value(row)),
+            Column::Coded(codes, texts, is_exact) => coded(texts.value(codes.value(row) as usize), *is_exact),
+            value => Content::Value(value, row),
+        }
+    }
+
+    /// The texts of a dictionary.
+    pub(super) fn dictionary(&self) -> Option<impl Iterator<Item = Content<'_, 'a>>> {
+        let Column::Coded(_, texts, is_exact) = self else { return None };
+        Some(texts.iter().map(|text| text.map_or(Content::Blank, |text| coded(text, *is_exact))))
+    }
+
+    /// The place of a row's text in the dictionary; none for a blank.
+    pub(super) fn code(&self, row: usize) -> Option<usize> {
+        match self {
+            Column::Coded(codes, ..) if codes.is_valid(row) => Some(codes.value(row) as usize),
+            _ => None,
+        }
+    }
+
+    /// Whether a row has just what the row before it has.
+    pub(super) fn is_same_as_before(&self, row: usize) -> bool {
+        fn alike<T: ArrowPrimitiveType>(array: &PrimitiveArray<T>, row: usize) -> bool {
+            array.value(row).is_eq(array.value(row - 1)) && array.is_null(row) == array.is_null(row - 1)
+        }
+        match self {
+            Column::Text(array) | Column::Exact(array) => {
+                array.value(row) == array.value(row - 1) && array.is_null(row) == array.is_null(row - 1)
+            }
+            Column::Coded(codes, ..) => alike(codes, row),
+            Column::Whole(array) => alike(array, row),
+            Column::Count(array) => alike(array, row),
+            Column::Decimal(array, _) => alike(array, row),
+            Column::Float(array) => alike(array, row),
+            Column::Day(array) => alike(array, row),
+            Column::YesNo(array) => {
+                array.value(row) == array.value(row - 1) && array.is_null(row) == array.is_null(row - 1)
+            }
+        }
+    }
+
+    /// Writes a value as plain text; nothing of a blank one.
     pub(super) fn write(&self, row: usize, out: &mut Vec<u8>) {
         if self.is_blank(row) {
             return;
@@ -122,10 +164,13 @@ impl<'a> Column<'a> {
         // Writing into memory cannot fail.
         let _ = match self {
             Column::Text(array) | Column::Exact(array) => out.write_all(array.value(row).as_bytes()),
+            Column::Coded(codes, texts, _) => {
+                out.write_all(texts.value(codes.value(row) as usize).as_bytes())
+            }
             Column::Whole(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Count(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Decimal(array, scale) => write!(out, "{}", Decimal::new(array.value(row), *scale)),
-            Column::Float(floats) => floats.write(row, out),
+            Column::Float(array) => write_float(array.value(row), out),
             Column::Day(array) => write!(out, "{}", Value::Date(array.value(row))),
             Column::YesNo(array) => out.write_all(if array.value(row) { b"yes" } else { b"no" }),
         };
@@ -134,14 +179,28 @@ impl<'a> Column<'a> {
     pub(super) fn is_blank(&self, row: usize) -> bool {
         match self {
             Column::Text(array) | Column::Exact(array) => array.is_null(row),
+            Column::Coded(codes, ..) => codes.is_null(row),
             Column::Whole(array) => array.is_null(row),
             Column::Count(array) => array.is_null(row),
             Column::Decimal(array, _) => array.is_null(row),
-            Column::Float(floats) => floats.array.is_null(row),
+            Column::Float(array) => array.is_null(row),
             Column::Day(array) => array.is_null(row),
             Column::YesNo(array) => array.is_null(row),
         }
     }
+}
+
+fn coded<'c, 'a>(text: &'c str, is_exact: bool) -> Content<'c, 'a> {
+    if is_exact { Content::Exact(text) } else { Content::Text(text) }
+}
+
+fn write_float(number: f64, out: &mut Vec<u8>) -> std::io::Result<()> {
+    // There is no number of such a name in a text form.
+    if !number.is_finite() {
+        return Ok(());
+    }
+    // Minus zero is zero.
+    write!(out, "{}", number + 0.0)
 }
 
 impl Cell<'_> {

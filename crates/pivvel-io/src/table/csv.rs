@@ -3,7 +3,8 @@
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
-use super::cells::{Column, columns, runs};
+use super::cells::{Content, columns, runs};
+use super::rows::{Around, write_rows};
 use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
@@ -15,42 +16,72 @@ pub(super) static ENTRY: Entry = Entry {
 };
 
 fn head(schema: &SchemaRef, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
-    let mut csv = csv::Writer::from_writer(text);
-    let heading = |name: &String| if options.inert && runs(name) { format!("'{name}") } else { name.clone() };
-    csv.write_record(schema.fields().iter().map(|field| heading(field.name()))).map_err(into_io_error)
+    let fields = Fields::new(options, schema.fields().len());
+    for (place, field) in schema.fields().iter().enumerate() {
+        text.extend_from_slice(before(place).as_bytes());
+        fields.text(field.name(), text);
+    }
+    text.extend_from_slice(fields.after().as_bytes());
+    Ok(())
 }
 
 fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
-    let columns = columns(batch)?;
-    let mut csv = csv::Writer::from_writer(text);
-    let mut field = Vec::new();
-    for row in 0..batch.num_rows() {
-        for column in &columns {
-            let own = match column {
-                Column::Text(array) if options.inert && runs(array.value(row)) => None,
-                Column::Text(array) | Column::Exact(array) => Some(array.value(row).as_bytes()),
-                _ => None,
-            };
-            if let Some(own) = own {
-                csv.write_field(own).map_err(into_io_error)?;
-                continue;
-            }
-            field.clear();
-            if matches!(column, Column::Text(_)) {
-                field.push(b'\'');
-            }
-            column.write(row, &mut field);
-            csv.write_field(&field).map_err(into_io_error)?;
+    let fields = Fields::new(options, batch.num_columns());
+    let before: Vec<String> = (0..batch.num_columns()).map(|place| before(place).to_string()).collect();
+    let around = Around { before: &before, after: fields.after() };
+    let write = |content: Content<'_, '_>, text: &mut Vec<u8>| {
+        match content {
+            Content::Blank => fields.plain("", text),
+            Content::Text(own) => fields.text(own, text),
+            Content::Exact(own) => fields.plain(own, text),
+            Content::Value(column, row) => column.write(row, text),
         }
-        csv.write_record(None::<&[u8]>).map_err(into_io_error)?;
-    }
-    csv.flush()
+        Ok(())
+    };
+    write_rows(&columns(batch)?, batch.num_rows(), &around, &write, text)
 }
 
-/// A closed pipe or a full disk must be known as one.
-fn into_io_error(error: csv::Error) -> std::io::Error {
-    match error.into_kind() {
-        csv::ErrorKind::Io(error) => error,
-        other => std::io::Error::other(format!("{other:?}")),
+fn before(place: usize) -> &'static str {
+    if place == 0 { "" } else { "," }
+}
+
+/// Writes fields, in quotes where RFC 4180 wants them.
+struct Fields {
+    writer: csv_core::Writer,
+    /// How many stand in a line.
+    columns: usize,
+    inert: bool,
+}
+
+impl Fields {
+    fn new(options: TableOptions, columns: usize) -> Fields {
+        Fields { writer: csv_core::Writer::new(), columns, inert: options.inert }
+    }
+
+    /// A text, which no spreadsheet takes for a formula if that is wanted.
+    fn text(&self, text: &str, out: &mut Vec<u8>) {
+        match self.inert && runs(text) {
+            true => self.plain(&format!("'{text}"), out),
+            false => self.plain(text, out),
+        }
+    }
+
+    fn plain(&self, text: &str, out: &mut Vec<u8>) {
+        // A line that holds nothing would be none.
+        let is_line = self.columns == 1 && text.is_empty();
+        if !is_line && !self.writer.should_quote(text.as_bytes()) {
+            return out.extend_from_slice(text.as_bytes());
+        }
+        out.push(b'"');
+        let start = out.len();
+        out.resize(start + 2 * text.len(), 0);
+        let (_, _, written) = csv_core::quote(text.as_bytes(), &mut out[start..], b'"', b'"', true);
+        out.truncate(start + written);
+        out.push(b'"');
+    }
+
+    /// What stands after the last field of a line.
+    fn after(&self) -> &'static str {
+        if self.columns == 0 { "\"\"\n" } else { "\n" }
     }
 }

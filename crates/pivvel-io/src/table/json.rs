@@ -3,7 +3,8 @@
 
 use arrow_array::RecordBatch;
 
-use super::cells::{Column, columns};
+use super::cells::{Column, Content, columns};
+use super::rows::{Around, write_rows};
 use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
@@ -15,41 +16,40 @@ pub(super) static ENTRY: Entry = Entry {
 };
 
 fn rows(batch: &RecordBatch, _: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
-    let columns = columns(batch)?;
     let key = |(i, name): (usize, &String)| {
         let lead = if i == 0 { '{' } else { ',' };
         format!("{lead}{}:", serde_json::Value::from(name.as_str()))
     };
     let schema = batch.schema_ref();
     let keys: Vec<String> = schema.fields().iter().map(|field| field.name()).enumerate().map(key).collect();
-    for row in 0..batch.num_rows() {
-        for (key, column) in keys.iter().zip(&columns) {
-            text.extend_from_slice(key.as_bytes());
-            let before = text.len();
-            match column {
-                Column::Text(array) if !column.is_blank(row) => {
-                    serde_json::to_writer(&mut *text, array.value(row))?
-                }
-                Column::YesNo(array) if !column.is_blank(row) => {
-                    serde_json::to_writer(&mut *text, &array.value(row))?
-                }
-                column => column.write(row, text),
-            }
-            if text.len() == before {
-                text.extend_from_slice(b"null");
-            } else if matches!(column, Column::Exact(_) | Column::Day(_)) && !is_number(&text[before..]) {
-                // A day among numbers is no number.
-                text.insert(before, b'"');
-                text.push(b'"');
-            }
+    let around = Around { before: &keys, after: if keys.is_empty() { "{}\n" } else { "}\n" } };
+    write_rows(&columns(batch)?, batch.num_rows(), &around, &value, text)
+}
+
+fn value(content: Content<'_, '_>, text: &mut Vec<u8>) -> std::io::Result<()> {
+    let before = text.len();
+    match content {
+        Content::Blank => {}
+        Content::Text(own) => serde_json::to_writer(&mut *text, own)?,
+        // A day among numbers is no number.
+        Content::Exact(own) if is_number(own) => text.extend_from_slice(own.as_bytes()),
+        Content::Exact(own) => serde_json::to_writer(&mut *text, own)?,
+        Content::Value(Column::YesNo(array), row) => serde_json::to_writer(&mut *text, &array.value(row))?,
+        Content::Value(column @ Column::Day(_), row) => {
+            text.push(b'"');
+            column.write(row, text);
+            text.push(b'"');
         }
-        text.extend_from_slice(if keys.is_empty() { b"{}\n" } else { b"}\n" });
+        Content::Value(column, row) => column.write(row, text),
+    }
+    if text.len() == before {
+        text.extend_from_slice(b"null");
     }
     Ok(())
 }
 
 /// Whether digits are a number as JSON has them.
-fn is_number(text: &[u8]) -> bool {
-    let digits = text.strip_prefix(b"-").unwrap_or(text);
-    digits.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.')
+fn is_number(text: &str) -> bool {
+    let digits = text.strip_prefix('-').unwrap_or(text);
+    digits.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
 }

@@ -10,6 +10,7 @@ mod in_order;
 mod json;
 mod markdown;
 mod parquet;
+mod rows;
 #[cfg(feature = "workbook")]
 mod sheet;
 mod workbook;
@@ -48,8 +49,8 @@ pub struct TableForm(&'static Entry);
 enum Writing {
     /// As text, rows by themselves: what stands before all of them, and how a batch of them is written.
     Text { head: fn(&SchemaRef, TableOptions, &mut Vec<u8>) -> std::io::Result<()>, rows: WriteRows },
-    /// By a sink of its own, which takes batch after batch.
-    Sink(MakeSink),
+    /// By a sink of its own, which takes batch after batch, or the same with texts as dictionaries.
+    Sink { make: MakeSink, coded: bool },
 }
 
 type WriteRows = fn(&RecordBatch, TableOptions, &mut Vec<u8>) -> std::io::Result<()>;
@@ -201,7 +202,7 @@ pub fn table_sink<'a>(
     options: TableOptions,
 ) -> std::io::Result<Box<dyn TableSink + 'a>> {
     match form.0.writing {
-        Some(Writing::Sink(sink)) => sink(schema, out, options),
+        Some(Writing::Sink { make, .. }) => make(schema, out, options),
         Some(Writing::Text { head, rows }) => {
             let mut text = Vec::new();
             head(schema, options, &mut text)?;
@@ -251,13 +252,15 @@ pub fn write_table(
         out.write_all(&text)?;
         let make = |part: TablePart<'_>| {
             let mut text = Vec::new();
-            rows(&part.batch(), options, &mut text)?;
+            rows(&part.coded_batch(), options, &mut text)?;
             Ok(text)
         };
         in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text))?;
         return out.flush();
     }
+    let coded = matches!(form.0.writing, Some(Writing::Sink { coded: true, .. }));
+    let make = |part: TablePart<'_>| Ok(if coded { part.coded_batch() } else { part.batch() });
     let mut sink = table_sink(form, &schema, out, options)?;
-    in_order(&mut parts, threads, &|part| Ok(part.batch()), &mut |batch| sink.write(&batch))?;
+    in_order(&mut parts, threads, &make, &mut |batch| sink.write(&batch))?;
     sink.finish()
 }

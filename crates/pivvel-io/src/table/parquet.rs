@@ -8,9 +8,10 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("parquet"),
     #[cfg(feature = "parquet")]
-    writing: Some(Writing::Sink(|schema, out, options| {
-        Ok(Box::new(sink::ParquetSink::new(schema, out, options)?))
-    })),
+    writing: Some(Writing::Sink {
+        make: |schema, out, options| Ok(Box::new(sink::ParquetSink::new(schema, out, options)?)),
+        coded: true,
+    }),
     #[cfg(not(feature = "parquet"))]
     writing: None,
 };

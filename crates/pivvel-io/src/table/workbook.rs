@@ -8,7 +8,10 @@ pub(super) static ENTRY: Entry = Entry {
     is_text: false,
     feature: Some("workbook"),
     #[cfg(feature = "workbook")]
-    writing: Some(Writing::Sink(|schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?)))),
+    writing: Some(Writing::Sink {
+        make: |schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?)),
+        coded: false,
+    }),
     #[cfg(not(feature = "workbook"))]
     writing: None,
 };

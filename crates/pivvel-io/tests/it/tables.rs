@@ -6,9 +6,10 @@ use std::num::NonZero;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
+use arrow_array::types::UInt32Type;
 use arrow_array::{
-    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int64Array, RecordBatch,
-    StringArray, UInt64Array,
+    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, DictionaryArray, Float64Array, Int64Array,
+    RecordBatch, StringArray, UInt64Array,
 };
 use arrow_schema::{DataType, Field, Schema};
 use pivvel_core::{Batches, Brief, CrossTab, TableSpec};
@@ -20,6 +21,8 @@ use serde_json::value::RawValue;
 fn column(rows: usize) -> impl Strategy<Value = (Field, ArrayRef)> {
     use proptest::collection::vec;
     use proptest::option::of;
+    // Few different ones, too: what comes again from row to row is copied.
+    let again = || prop::sample::select(vec!["", "x", "a,b", "=1"]).prop_map(str::to_string);
     let text = prop_oneof![
         "[a-z]{0,6}",
         "\\PC{0,8}",
@@ -51,7 +54,10 @@ fn column(rows: usize) -> impl Strategy<Value = (Field, ArrayRef)> {
             let array = StringArray::from(all.into_iter().map(|n| n.map(digits)).collect::<Vec<_>>());
             (field("exact", DataType::Utf8).with_metadata(says), Arc::new(array) as ArrayRef)
         }),
-        vec(of(any::<i64>()), rows).prop_map(move |all| (
+        vec(of(again()), rows).prop_map(move |all| {
+            (field("again", DataType::Utf8), Arc::new(StringArray::from(all)) as ArrayRef)
+        }),
+        vec(of(prop_oneof![any::<i64>(), 0..2i64]), rows).prop_map(move |all| (
             field("whole", DataType::Int64),
             Arc::new(Int64Array::from(all)) as ArrayRef
         )),
@@ -63,7 +69,7 @@ fn column(rows: usize) -> impl Strategy<Value = (Field, ArrayRef)> {
             let array = Decimal128Array::from(all).with_precision_and_scale(38, 4).unwrap();
             (field("decimal", DataType::Decimal128(38, 4)), Arc::new(array) as ArrayRef)
         }),
-        vec(of(any::<f64>()), rows).prop_map(move |all| (
+        vec(of(prop_oneof![any::<f64>(), Just(0.0), Just(-0.0)]), rows).prop_map(move |all| (
             field("float", DataType::Float64),
             Arc::new(Float64Array::from(all)) as ArrayRef
         )),
@@ -98,6 +104,21 @@ fn written(batch: &RecordBatch, form: TableForm, options: TableOptions) -> Vec<u
     sink.write(&batch.slice(half, batch.num_rows() - half)).unwrap();
     sink.finish().unwrap();
     out
+}
+
+/// The same table with texts as dictionaries.
+fn coded(batch: &RecordBatch) -> RecordBatch {
+    let column = |(field, array): (&Arc<Field>, &ArrayRef)| match array.as_string_opt::<i32>() {
+        Some(texts) => {
+            let coded: DictionaryArray<UInt32Type> = texts.iter().collect();
+            let field = field.as_ref().clone().with_data_type(coded.data_type().clone());
+            (field, Arc::new(coded) as ArrayRef)
+        }
+        None => (field.as_ref().clone(), array.clone()),
+    };
+    let columns = batch.schema_ref().fields().iter().zip(batch.columns()).map(column);
+    let (fields, arrays): (Vec<Field>, Vec<ArrayRef>) = columns.unzip();
+    RecordBatch::try_new(Arc::new(Schema::new(fields)), arrays).unwrap()
 }
 
 /// Whether a text stands for a cell's value.
@@ -197,6 +218,27 @@ proptest! {
             read += 1;
         }
         prop_assert_eq!(read, batch.num_rows());
+    }
+
+    #[test]
+    fn csv_as_its_crate_writes_it(batch in table()) {
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        let names = batch.schema();
+        writer.write_record(names.fields().iter().map(|field| field.name())).unwrap();
+        rows_as_texts(&batch).unwrap().iter().for_each(|row| writer.write_record(row).unwrap());
+        let wanted = writer.into_inner().unwrap();
+        let found = written(&batch, TableForm::CSV, TableOptions::default());
+        prop_assert_eq!(String::from_utf8(found).unwrap(), String::from_utf8(wanted).unwrap());
+    }
+
+    #[test]
+    fn dictionaries_are_written_as_their_texts(batch in table(), inert: bool) {
+        let coded = coded(&batch);
+        prop_assert_eq!(rows_as_texts(&coded).unwrap(), rows_as_texts(&batch).unwrap());
+        let options = TableOptions { inert, ..TableOptions::default() };
+        for form in [TableForm::CSV, TableForm::JSON, TableForm::MARKDOWN] {
+            prop_assert_eq!(written(&coded, form, options), written(&batch, form, options), "{:?}", form);
+        }
     }
 
     #[test]
