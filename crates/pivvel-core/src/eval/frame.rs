@@ -9,7 +9,7 @@ use super::items::{add_items, merge_groups};
 use super::sorted::Grouped;
 use crate::error::{Error, Result};
 use crate::formula::Values;
-use crate::grouping::{Aggregate, LeafGroups, States};
+use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow, threads_for};
 use crate::plan::Plan;
 use crate::rollup::{Axis, RolledGrain, SortBy, roll_up};
@@ -33,28 +33,30 @@ impl Frame {
     pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
         let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
         let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
-        let groups = leaves.groups.compacted((rows.len(rows.depth()), columns.len(columns.depth())));
+        let room = (rows.len(rows.depth()), columns.len(columns.depth()));
+        let (groups, states) =
+            by_row(leaves.groups, leaves.states, room).map_err(|_| Error::overflow("the totals"))?;
         // The leaves are finished aside, while all else is rolled up.
-        let finishing = Finishing::new(&leaves.states, &plan.aggregates);
-        let helpers = threads_for(leaves.states.len(), threads).min(plan.aggregates.len()).saturating_sub(1);
+        let finishing = Finishing::new(&states, &plan.aggregates);
+        let helpers = threads_for(states.len(), threads).min(plan.aggregates.len()).saturating_sub(1);
         let grains = std::thread::scope(|scope| {
             (0..helpers).for_each(|_| {
                 scope.spawn(|| finishing.work());
             });
-            let rolled = roll_up(groups, &leaves.states, &rows, &columns)?;
+            let rolled = roll_up(groups, &states, &rows, &columns)?;
             finishing.work();
             cells(rolled, &plan.aggregates)
         })
         .map_err(|_| Error::overflow("the totals"))?;
-        let mut states = Vec::new();
+        let mut rolled = Vec::new();
         let mut grains = grains.map(|_, (cells, of)| {
-            states.push(of);
+            rolled.push(of);
             cells
         });
         let deepest = grains.deepest();
         grains[deepest].aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
         add_items(plan, &mut rows, &mut columns, &mut grains);
-        merge_groups(plan, (&rows, &columns), &mut grains, &states)
+        merge_groups(plan, (&rows, &columns), &mut grains, &rolled)
             .map_err(|_| Error::overflow("the totals"))?;
         let mut frame = Frame { rows, columns, grains, threads };
         frame.arrange_naturally();
@@ -88,6 +90,20 @@ impl Frame {
         let by_row = by_column.cells().map(|cell| (cell, rows[pairs[cell as usize].0 as usize]));
         Grouped::new(rows.len(), by_row).cells().collect()
     }
+}
+
+/// The leaf groups row by row, as nearly everybody looks at them later: then what stands in one row lies side by side.
+/// Where there are finer groups, these would have to be numbered anew, too, which takes longer than it saves.
+fn by_row(groups: PairTable, states: States, room: (usize, usize)) -> Result<(PairTable, States), Overflow> {
+    if states.has_finer() {
+        return Ok((groups.compacted(room), states));
+    }
+    let (groups, had) = groups.renumbered_by_row(room);
+    let states = match had {
+        Some(had) => states.reordered(&had)?,
+        None => states,
+    };
+    Ok((groups, states))
 }
 
 /// The cells of every grain; those of the last one, the leaves, are without aggregates.

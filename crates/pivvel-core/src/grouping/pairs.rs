@@ -112,20 +112,43 @@ impl PairTable {
     }
 
     /// The same once all pairs are known, of which the first numbers are below `room.0` and the second ones below
-    /// `room.1`: where they are dense, a flat
-    /// table, row by row, is smaller and quicker than one of hashes.
+    /// `room.1`: where they are dense, a flat table, row by row, is smaller and quicker than one of hashes.
     pub(crate) fn compacted(mut self, room: (usize, usize)) -> PairTable {
+        self.lay_out_by_row(room);
+        self
+    }
+
+    /// Numbers the pairs anew, row by row, where they are dense, so that what stands in one row lies side by side.
+    /// Gives the number that each had, in the new order, unless every pair keeps its own.
+    pub(crate) fn renumbered_by_row(mut self, room: (usize, usize)) -> (PairTable, Option<Vec<u32>>) {
+        if !self.lay_out_by_row(room) {
+            return (self, None);
+        }
+        let wide = self.flat.len() / self.tall;
+        let mut had = Vec::with_capacity(self.pairs.len());
+        self.pairs.clear();
+        for (slot, number) in self.flat.iter_mut().enumerate().filter(|(_, number)| **number != NONE) {
+            had.push(*number);
+            *number = self.pairs.len() as u32;
+            self.pairs.push(((slot / wide) as u32, (slot % wide) as u32));
+        }
+        let moved = !(0..).zip(&had).all(|(own, had)| own == *had);
+        (self, moved.then_some(had))
+    }
+
+    /// Makes a flat table, row by row, where the pairs are dense; whether they are.
+    fn lay_out_by_row(&mut self, room: (usize, usize)) -> bool {
         let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
         let slots = tall.saturating_mul(wide);
         if slots > SMALL.max(DENSE * self.pairs.len()) {
-            return self;
+            return false;
         }
         self.hashed = None;
         (self.tall, self.flat, self.row_major) = (tall, vec![NONE; slots], true);
         for (number, (a, b)) in self.pairs.iter().enumerate() {
             self.flat[*a as usize * wide + *b as usize] = number as u32;
         }
-        self
+        true
     }
 
     /// About how many bytes the table takes.
@@ -284,7 +307,17 @@ mod tests {
             assert_eq!(table.find(12_345, 54_321), None);
             // So does one that is settled, and one that takes more after that.
             let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
-            let mut table = table.compacted((room.0 as usize + 1, room.1 as usize + 1));
+            let room_for_all = (room.0 as usize + 1, room.1 as usize + 1);
+            // Numbered anew every pair is found by its new number, and they stand row by row.
+            if let (by_row, Some(had)) = table.clone().renumbered_by_row(room_for_all) {
+                assert!(by_row.pairs().is_sorted());
+                let is_found = |(number, had): (u32, &u32)| {
+                    let (a, b) = seen[*had as usize];
+                    by_row.find(a, b) == Some(number) && by_row.pairs()[number as usize] == (a, b)
+                };
+                assert!((0..).zip(&had).all(is_found) && had.len() == seen.len());
+            }
+            let mut table = table.compacted(room_for_all);
             let finds = |table: &PairTable| {
                 seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
             };

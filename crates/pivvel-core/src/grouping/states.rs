@@ -169,6 +169,29 @@ impl States {
         Ok(merged)
     }
 
+    /// Whether there are groups that are finer than these.
+    pub(crate) fn has_finer(&self) -> bool {
+        !self.finer.is_empty()
+    }
+
+    /// The same in another order: each group is the one that had the number that `had` names for it. Finer groups
+    /// are not looked at.
+    pub(crate) fn reordered(self, had: &[u32]) -> Result<States, Overflow> {
+        let totals = self.totals.reordered(had);
+        if self.values.iter().all(ValueStates::has_sums_alone) {
+            return Ok(States { totals, ..self });
+        }
+        let mut into = vec![NOWHERE; had.len()];
+        (0..).zip(had).for_each(|(number, had)| into[*had as usize] = number);
+        let mut reordered = States::of(self.values.iter().map(|value| (value.ty, value.needs)));
+        reordered.totals = totals;
+        for (mine, theirs) in reordered.values.iter_mut().zip(&self.values) {
+            mine.resize(had.len());
+            mine.merge(theirs, &into, had.len())?;
+        }
+        Ok(reordered)
+    }
+
     /// Merges each group of other states into the one here that `into` names for it. Finer groups are
     /// not looked at.
     pub(super) fn absorb(&mut self, other: &States, into: &[u32]) -> Result<(), Overflow> {
@@ -298,6 +321,13 @@ impl ValueStates {
             sketches: Vec::new(),
             sketched: 0,
         }
+    }
+
+    /// Whether nothing is kept of it but exact sums, or nothing at all.
+    fn has_sums_alone(&self) -> bool {
+        let Needs { low, high, .. } = self.needs;
+        let more = low || high || self.needs.more_than_extremes();
+        !more && self.blank.is_empty() && !matches!(self.sums, Sums::Float(_))
     }
 
     fn is_summed(&self) -> bool {

@@ -42,6 +42,25 @@ impl Totals {
         self.over.iter_mut().filter(|over| !over.is_empty()).for_each(|over| over.resize(groups, 0));
     }
 
+    /// The same in another order: each group is the one that had the number that `had` names for it.
+    pub(super) fn reordered(&self, had: &[u32]) -> Totals {
+        let width = self.width();
+        let slots = match width {
+            2 => gathered::<2>(&self.slots, had),
+            3 => gathered::<3>(&self.slots, had),
+            _ => had
+                .iter()
+                .flat_map(|group| &self.slots[*group as usize * width..][..width])
+                .copied()
+                .collect(),
+        };
+        let over = |over: &Vec<i128>| match over.is_empty() {
+            true => Vec::new(),
+            false => had.iter().map(|group| over[*group as usize]).collect(),
+        };
+        Totals { slots, over: self.over.iter().map(over).collect() }
+    }
+
     /// About how many bytes are taken.
     pub(super) fn bytes(&self) -> usize {
         let over: usize = self.over.iter().map(Vec::capacity).sum();
@@ -282,4 +301,10 @@ fn carry(over: &mut [Vec<i128>], groups: usize, group: u32, after: &[i64], value
             over[group as usize] += if *value > 0 { 1 << 64 } else { -(1 << 64) };
         }
     }
+}
+
+/// The cells of the numbers that are named, one after the other.
+fn gathered<const W: usize>(slots: &[i64], numbers: &[u32]) -> Vec<i64> {
+    let (cells, _) = slots.as_chunks::<W>();
+    numbers.iter().map(|number| cells[*number as usize]).collect::<Vec<[i64; W]>>().into_flattened()
 }
