@@ -1,9 +1,9 @@
 //! What every source of this crate has beside lines: how its columns are read, and its lines as text
 //! for a first look.
 
-use pivvel_core::{BadValues, LineSource, Result, Tally};
+use pivvel_core::{BadValues, Error, LineSource, Misfit, Result, Tally};
 
-use crate::text::{Chunk, Column, Trouble, Troubles};
+use crate::text::{Chunk, Column, not_utf8};
 
 /// Lines that can be looked at before they are used.
 pub trait Source: LineSource {
@@ -29,22 +29,14 @@ pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Resul
     let name = source.name().to_string();
     let names: Vec<String> = source.columns().iter().map(|column| column.name.clone()).collect();
     source.read_texts(&mut |chunk, first| {
-        let wrong = |trouble| {
-            let troubles = Troubles::default();
-            troubles.meet(0, trouble);
-            troubles.finish(&name, first)
-        };
-        let misshapen = chunk.misshapen();
-        if !misshapen.is_empty() {
-            wrong(Trouble::Misfits(misshapen))?;
+        if let Some(Misfit { line, wanted, .. }) = chunk.misshapen().into_iter().min_by_key(|m| m.line) {
+            return Err(Error::data(format!("{name}, line {}", first + line), wanted));
         }
         for line in 0..chunk.len() {
             let mut row = Vec::with_capacity(names.len());
             for (place, column) in names.iter().enumerate() {
-                match std::str::from_utf8(chunk.field(line, place)) {
-                    Ok(text) => row.push(text),
-                    Err(_) => wrong(Trouble::NotUtf8 { line: chunk.line_of(line), column: column.clone() })?,
-                }
+                let text = std::str::from_utf8(chunk.field(line, place));
+                row.push(text.map_err(|_| not_utf8(&name, first + chunk.line_of(line), column))?);
             }
             take(&row)?;
         }

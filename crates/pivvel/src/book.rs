@@ -87,8 +87,7 @@ fn lay_out(page: &mut Worksheet, crosstab: &CrossTab) -> Result<(), XlsxError> {
         let strong = matches!(row.kind, RowKind::Total | RowKind::Subtotal | RowKind::Heading);
         let label = if strong { bold.clone() } else { Format::new() }.set_indent(row.indent as u8);
         page.write_string_with_format(at, 0, &row.label, &ruled(label, row.kind))?;
-        for (cell, column) in row.cells.iter().zip(&sheet.columns) {
-            let spot = 1 + sheet.columns.iter().position(|c| std::ptr::eq(c, column)).unwrap_or(0) as u16;
+        for (spot, (cell, column)) in (1..).zip(row.cells.iter().zip(&sheet.columns)) {
             let number = crosstab.format(row.entry, column.entry, column.measure);
             let format = dressed(cell, number, if strong { bold.clone() } else { Format::new() });
             write_cell(page, (at, spot), cell, ruled(format, row.kind))?;

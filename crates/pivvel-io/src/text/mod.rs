@@ -21,4 +21,4 @@ pub(crate) use quotes::{Marks, Quote, Quotes, is_break};
 pub use source::TextSource;
 pub(crate) use source::{AsItIs, Chunks, Form, Split, Table, TableColumn, side_by_side};
 pub(crate) use total_line::total_line;
-pub(crate) use troubles::{Trouble, Troubles};
+pub(crate) use troubles::{Trouble, Troubles, not_utf8};

@@ -100,9 +100,7 @@ impl Troubles {
                     return Err(Error::reconsider(column, list(name, vec![placed])));
                 }
                 Trouble::NotUtf8 { line, column } if listed.is_empty() => {
-                    let place = format!("{name}, line {}, column {column}", begins + line);
-                    let message = "the text is not encoded as UTF-8; save the file as UTF-8";
-                    return Err(Error::data(place, message));
+                    return Err(not_utf8(name, begins + line, &column));
                 }
                 Trouble::Wider { .. } | Trouble::Again { .. } | Trouble::NotUtf8 { .. } => {}
             }
@@ -112,6 +110,12 @@ impl Troubles {
         }
         if listed.is_empty() { Ok(()) } else { Err(list(name, listed)) }
     }
+}
+
+/// That a text in a line of a file is not encoded as UTF-8.
+pub(crate) fn not_utf8(name: &str, line: u64, column: &str) -> Error {
+    let message = "the text is not encoded as UTF-8; save the file as UTF-8";
+    Error::data(format!("{name}, line {line}, column {column}"), message)
 }
 
 fn list(name: &str, mut misfits: Vec<Misfit>) -> Error {

@@ -253,7 +253,10 @@ fn wrong_results_are_told_from_empty_ones() {
     let heading = "coast,row_level,column_level,row_kind,column_kind,measure,value,lines,rank\n";
     let fell = "Fell,coast,total,member,total,sales,12.55,2,1\n";
     let cases: [(Vec<u8>, &str); 4] = [
-        (format!("{heading}{fell}Fell,coast\n").into(), "line 3: it has 2 fields where the heading has 9"),
+        (
+            format!("{heading}{fell}Fell,coast\n").into(),
+            "result.csv, line 3: it has 2 fields where the heading has 9",
+        ),
         (
             format!("{heading}{fell}{}", fell.replace("12.55", "a lot")).into(),
             "row 2, column value: a lot is no number and no date",
