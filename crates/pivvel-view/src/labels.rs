@@ -3,7 +3,7 @@
 use pivvel_core::{DatePart, MemberRef};
 
 /// The label of the last member of a path. Under a longer period of the same calendar a period is
-/// told by what is new in it: a quarter of 2025 is `Q1`.
+/// named by what is new in it: a quarter of 2025 is `Q1`.
 pub(crate) fn label(path: &[MemberRef<'_>]) -> String {
     let Some(last) = path.last() else { return String::new() };
     if last.is_blank() && last.shown().is_empty() {

@@ -1,6 +1,6 @@
 //! The count.
 
-use super::{AggregateFunction, Keeps, PLAIN, whole};
+use super::{AggregateFunction, DEFAULT, Keeps, whole};
 use crate::model::Value;
 
 pub(super) static COUNT: AggregateFunction = AggregateFunction {
@@ -12,5 +12,5 @@ pub(super) static COUNT: AggregateFunction = AggregateFunction {
     of_nothing: Some(0),
     of_states: |states, _| Ok(Some(Value::whole(states.present()))),
     of_values: |values, _| Ok(Some(Value::whole(values.len() as u64))),
-    ..PLAIN
+    ..DEFAULT
 };

@@ -1,6 +1,6 @@
 //! How many different values there are: exactly, by groups of their own, and about.
 
-use super::{AggregateFunction, Keeps, Needs, PLAIN, Share, whole};
+use super::{AggregateFunction, DEFAULT, Keeps, Needs, Share, whole};
 use crate::model::{Overflow, Value};
 
 pub(super) static DISTINCT: AggregateFunction = AggregateFunction {
@@ -11,7 +11,7 @@ pub(super) static DISTINCT: AggregateFunction = AggregateFunction {
     of_nothing: Some(0),
     // It is the number of its groups.
     of_values: different,
-    ..PLAIN
+    ..DEFAULT
 };
 
 pub(super) static DISTINCT_ESTIMATE: AggregateFunction = AggregateFunction {
@@ -24,7 +24,7 @@ pub(super) static DISTINCT_ESTIMATE: AggregateFunction = AggregateFunction {
     of_states: |states, _| Ok(Some(Value::whole(states.distinct()))),
     // Of values that are there already nothing needs to be estimated.
     of_values: different,
-    ..PLAIN
+    ..DEFAULT
 };
 
 fn different(values: &[Value], _: Share) -> Result<Option<Value>, Overflow> {

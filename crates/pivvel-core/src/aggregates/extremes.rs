@@ -1,6 +1,6 @@
 //! The lowest and the highest value.
 
-use super::{AggregateFunction, Needs, PLAIN, one_of_them};
+use super::{AggregateFunction, DEFAULT, Needs, one_of_them};
 use crate::model::Value;
 
 pub(super) static MIN: AggregateFunction = AggregateFunction {
@@ -10,7 +10,7 @@ pub(super) static MIN: AggregateFunction = AggregateFunction {
     result: one_of_them,
     of_states: |states, _| Ok(Some(states.low())),
     of_values: |values, _| Ok(lowest(values)),
-    ..PLAIN
+    ..DEFAULT
 };
 
 pub(super) static MAX: AggregateFunction = AggregateFunction {
@@ -20,7 +20,7 @@ pub(super) static MAX: AggregateFunction = AggregateFunction {
     result: one_of_them,
     of_states: |states, _| Ok(Some(states.high())),
     of_values: |values, _| Ok(highest(values)),
-    ..PLAIN
+    ..DEFAULT
 };
 
 pub(super) fn lowest(values: &[Value]) -> Option<Value> {

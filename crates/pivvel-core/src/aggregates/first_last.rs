@@ -2,7 +2,7 @@
 //! value, so that the order of lines decides nothing.
 
 use super::extremes::{highest, lowest};
-use super::{AggregateFunction, Needs, PLAIN, one_of_them};
+use super::{AggregateFunction, DEFAULT, Needs, one_of_them};
 
 pub(super) static FIRST: AggregateFunction = AggregateFunction {
     name: "first",
@@ -12,7 +12,7 @@ pub(super) static FIRST: AggregateFunction = AggregateFunction {
     result: one_of_them,
     of_states: |states, _| Ok(states.first()),
     of_values: |values, _| Ok(lowest(values)),
-    ..PLAIN
+    ..DEFAULT
 };
 
 pub(super) static LAST: AggregateFunction = AggregateFunction {
@@ -23,5 +23,5 @@ pub(super) static LAST: AggregateFunction = AggregateFunction {
     result: one_of_them,
     of_states: |states, _| Ok(states.last()),
     of_values: |values, _| Ok(highest(values)),
-    ..PLAIN
+    ..DEFAULT
 };

@@ -1,7 +1,7 @@
 //! The mean.
 
 use super::numbers::{Total, finite};
-use super::{AggregateFunction, Needs, PLAIN};
+use super::{AggregateFunction, DEFAULT, Needs};
 use crate::model::Value;
 
 pub(super) static MEAN: AggregateFunction = AggregateFunction {
@@ -11,5 +11,5 @@ pub(super) static MEAN: AggregateFunction = AggregateFunction {
     needs: Needs { sum: true, ..Needs::NONE },
     of_states: |states, _| Ok(Some(Value::Float(states.mean()?))),
     of_values: |values, _| Total::of(values)?.mean(values.len()).map(Value::Float).map(finite).transpose(),
-    ..PLAIN
+    ..DEFAULT
 };

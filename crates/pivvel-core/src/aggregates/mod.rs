@@ -72,7 +72,7 @@ pub(crate) struct AggregateFunction {
 }
 
 /// An aggregate of values with the defaults.
-const PLAIN: AggregateFunction = AggregateFunction {
+const DEFAULT: AggregateFunction = AggregateFunction {
     name: "",
     usage: "",
     clauses: &["where"],

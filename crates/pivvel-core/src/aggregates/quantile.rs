@@ -1,7 +1,7 @@
 //! The value that so large a share of the values is not above: exactly, and within 0.4 % of it.
 
 use super::numbers::quantile_between;
-use super::{AggregateFunction, Needs, PLAIN, Share, float};
+use super::{AggregateFunction, DEFAULT, Needs, Share, float};
 use crate::model::{FINEST, Overflow, Type, Value};
 
 const EXACT: AggregateFunction = AggregateFunction {
@@ -11,7 +11,7 @@ const EXACT: AggregateFunction = AggregateFunction {
         quantile_between(share, states.listed(), |place| states.two_at(place)).map(Some)
     },
     of_values: of_sorted,
-    ..PLAIN
+    ..DEFAULT
 };
 
 const ESTIMATE: AggregateFunction = AggregateFunction {

@@ -1,11 +1,11 @@
 //! The variance and its root: over one less than the count of values or, of a population, over their count.
 
 use super::numbers::squares_about_mean;
-use super::{AggregateFunction, Needs, PLAIN};
+use super::{AggregateFunction, DEFAULT, Needs};
 use crate::model::Value;
 
 const SPREAD: AggregateFunction =
-    AggregateFunction { needs: Needs { sum: true, squares: true, ..Needs::NONE }, ..PLAIN };
+    AggregateFunction { needs: Needs { sum: true, squares: true, ..Needs::NONE }, ..DEFAULT };
 
 /// An aggregate of the sum of squares about the mean and the count.
 macro_rules! spread {

@@ -1,7 +1,7 @@
 //! The sum.
 
 use super::numbers::{Total, finite};
-use super::{AggregateFunction, Needs, PLAIN};
+use super::{AggregateFunction, DEFAULT, Needs};
 
 pub(super) static SUM: AggregateFunction = AggregateFunction {
     name: "sum",
@@ -11,5 +11,5 @@ pub(super) static SUM: AggregateFunction = AggregateFunction {
     result: |of, _| if of.is_number() { Ok(of) } else { Err("numbers") },
     of_states: |states, _| states.sum().map(Some),
     of_values: |values, _| Total::of(values)?.value().map(finite).transpose(),
-    ..PLAIN
+    ..DEFAULT
 };

@@ -5,10 +5,7 @@ use std::collections::HashMap;
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
-use crate::table::{TIDY_COLUMNS, tidy, tidy_dimensions};
-
-/// The column of a table that holds a value's digits where they do not fit the other.
-const EXACT_COLUMN: &str = "exact";
+use crate::table::{EXACT_COLUMN, TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
 #[derive(Debug, Clone)]

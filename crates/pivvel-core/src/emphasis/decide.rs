@@ -169,12 +169,12 @@ fn measure_by_everything(
         grains.iter_mut().filter_map(|(grain, found)| Some((grain, found.as_mut()?)))
     {
         // What is made of members is measured as it is shown.
-        let is_plain = |key: &GroupKey| key.classes == GroupKey::PLAIN.classes;
+        let is_of_members = |key: &GroupKey| key.classes == GroupKey::MEMBERS.classes;
         let whole = |(key, _): (&GroupKey, &Measured)| {
-            everything.get(&name(planned, frame, (grain, peers), key)).filter(|_| is_plain(key))
+            everything.get(&name(planned, frame, (grain, peers), key)).filter(|_| is_of_members(key))
         };
         let wholes: Vec<Option<&Whole>> = peers.groups().map(whole).collect();
-        let of_lines: Vec<bool> = peers.groups().map(|(key, _)| is_plain(key)).collect();
+        let of_lines: Vec<bool> = peers.groups().map(|(key, _)| is_of_members(key)).collect();
         let mut next = wholes.iter().zip(of_lines);
         missing += peers.measure_by(|shown| match next.next() {
             Some((whole, true)) => whole.map(|whole| whole.measured.clone()),

@@ -98,9 +98,9 @@ fn by_row(groups: PairTable, states: States, room: (usize, usize)) -> Result<(Pa
     if states.has_finer() {
         return Ok((groups.compacted(room), states));
     }
-    let (groups, had) = groups.renumbered_by_row(room);
-    let states = match had {
-        Some(had) => states.reordered(&had)?,
+    let (groups, old) = groups.renumbered_by_row(room);
+    let states = match old {
+        Some(old) => states.reordered(&old)?,
         None => states,
     };
     Ok((groups, states))

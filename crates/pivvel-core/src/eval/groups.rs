@@ -23,8 +23,8 @@ pub(crate) struct GroupKey {
 
 impl GroupKey {
     /// Plain cells of one grain.
-    pub(crate) const PLAIN: GroupKey =
-        GroupKey { classes: (Class::PLAIN, Class::PLAIN), row: None, column: None };
+    pub(crate) const MEMBERS: GroupKey =
+        GroupKey { classes: (Class::MEMBERS, Class::MEMBERS), row: None, column: None };
 }
 
 /// Cells in groups: what those of each group share, and the group of every cell.

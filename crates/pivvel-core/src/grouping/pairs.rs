@@ -125,15 +125,15 @@ impl PairTable {
             return (self, None);
         }
         let wide = self.flat.len() / self.tall;
-        let mut had = Vec::with_capacity(self.pairs.len());
+        let mut old = Vec::with_capacity(self.pairs.len());
         self.pairs.clear();
         for (slot, number) in self.flat.iter_mut().enumerate().filter(|(_, number)| **number != NONE) {
-            had.push(*number);
+            old.push(*number);
             *number = self.pairs.len() as u32;
             self.pairs.push(((slot / wide) as u32, (slot % wide) as u32));
         }
-        let moved = !(0..).zip(&had).all(|(own, had)| own == *had);
-        (self, moved.then_some(had))
+        let moved = !(0..).zip(&old).all(|(own, old)| own == *old);
+        (self, moved.then_some(old))
     }
 
     /// Makes a flat table, row by row, where the pairs are dense; whether they are.
@@ -309,13 +309,13 @@ mod tests {
             let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
             let room_for_all = (room.0 as usize + 1, room.1 as usize + 1);
             // Numbered anew every pair is found by its new number, and they stand row by row.
-            if let (by_row, Some(had)) = table.clone().renumbered_by_row(room_for_all) {
+            if let (by_row, Some(old)) = table.clone().renumbered_by_row(room_for_all) {
                 assert!(by_row.pairs().is_sorted());
-                let is_found = |(number, had): (u32, &u32)| {
-                    let (a, b) = seen[*had as usize];
+                let is_found = |(number, old): (u32, &u32)| {
+                    let (a, b) = seen[*old as usize];
                     by_row.find(a, b) == Some(number) && by_row.pairs()[number as usize] == (a, b)
                 };
-                assert!((0..).zip(&had).all(is_found) && had.len() == seen.len());
+                assert!((0..).zip(&old).all(is_found) && old.len() == seen.len());
             }
             let mut table = table.compacted(room_for_all);
             let finds = |table: &PairTable| {

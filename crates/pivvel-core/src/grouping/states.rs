@@ -174,20 +174,20 @@ impl States {
         !self.finer.is_empty()
     }
 
-    /// The same in another order: each group is the one that had the number that `had` names for it. Finer groups
+    /// The same in another order: each group is the one that had the number that `old` names for it. Finer groups
     /// are not looked at.
-    pub(crate) fn reordered(self, had: &[u32]) -> Result<States, Overflow> {
-        let totals = self.totals.reordered(had);
+    pub(crate) fn reordered(self, old: &[u32]) -> Result<States, Overflow> {
+        let totals = self.totals.reordered(old);
         if self.values.iter().all(ValueStates::has_sums_alone) {
             return Ok(States { totals, ..self });
         }
-        let mut into = vec![NOWHERE; had.len()];
-        (0..).zip(had).for_each(|(number, had)| into[*had as usize] = number);
+        let mut into = vec![NOWHERE; old.len()];
+        (0..).zip(old).for_each(|(number, old)| into[*old as usize] = number);
         let mut reordered = States::of(self.values.iter().map(|value| (value.ty, value.needs)));
         reordered.totals = totals;
         for (mine, theirs) in reordered.values.iter_mut().zip(&self.values) {
-            mine.resize(had.len());
-            mine.merge(theirs, &into, had.len())?;
+            mine.resize(old.len());
+            mine.merge(theirs, &into, old.len())?;
         }
         Ok(reordered)
     }

@@ -42,13 +42,13 @@ impl Totals {
         self.over.iter_mut().filter(|over| !over.is_empty()).for_each(|over| over.resize(groups, 0));
     }
 
-    /// The same in another order: each group is the one that had the number that `had` names for it.
-    pub(super) fn reordered(&self, had: &[u32]) -> Totals {
+    /// The same in another order: each group is the one that had the number that `old` names for it.
+    pub(super) fn reordered(&self, old: &[u32]) -> Totals {
         let width = self.width();
         let slots = match width {
-            2 => gathered::<2>(&self.slots, had),
-            3 => gathered::<3>(&self.slots, had),
-            _ => had
+            2 => gathered::<2>(&self.slots, old),
+            3 => gathered::<3>(&self.slots, old),
+            _ => old
                 .iter()
                 .flat_map(|group| &self.slots[*group as usize * width..][..width])
                 .copied()
@@ -56,7 +56,7 @@ impl Totals {
         };
         let over = |over: &Vec<i128>| match over.is_empty() {
             true => Vec::new(),
-            false => had.iter().map(|group| over[*group as usize]).collect(),
+            false => old.iter().map(|group| over[*group as usize]).collect(),
         };
         Totals { slots, over: self.over.iter().map(over).collect() }
     }

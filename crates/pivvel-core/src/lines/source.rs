@@ -175,7 +175,7 @@ pub trait LineSource {
     }
 
     /// Why a column cannot be used yet, where it cannot: a date of which day and month cannot be
-    /// told apart.
+    /// distinguished.
     fn trouble(&self, _column: &str) -> Option<String> {
         None
     }

@@ -125,7 +125,7 @@ impl Peers {
 
     /// The yardstick of plain members where all of a grain are peers; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
-        let of_lines = self.keys.iter().position(|key| *key == GroupKey::PLAIN)?;
+        let of_lines = self.keys.iter().position(|key| *key == GroupKey::MEMBERS)?;
         self.groups[of_lines].yardstick.as_ref()
     }
 

@@ -132,7 +132,7 @@ impl Axis {
                 parent: 0,
                 member: 0,
                 hidden: false,
-                class: Class::PLAIN,
+                class: Class::MEMBERS,
                 made: None,
             }]],
             children: Vec::new(),

@@ -17,7 +17,7 @@ pub(crate) struct Class(u32);
 
 impl Class {
     /// Members of the lines under members of the lines.
-    pub(crate) const PLAIN: Class = Class(0);
+    pub(crate) const MEMBERS: Class = Class(0);
 }
 
 /// Every class of an axis: what its members pass through, outermost first.

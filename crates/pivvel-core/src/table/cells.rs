@@ -5,7 +5,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{Stands, batch_of, location_columns};
+use super::coded::{AxisCodes, batch_of, location_columns};
 use super::column::{Holds, own_name};
 use super::spec::{Levels, Texts, metadata};
 use super::tidy::tidy_dimensions;
@@ -41,11 +41,11 @@ impl CellsShape {
     }
 
     pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
-        let stands = [
-            Stands::new(crosstab.rows(), cells.iter().map(Cell::row)),
-            Stands::new(crosstab.columns(), cells.iter().map(Cell::column)),
+        let axes = [
+            AxisCodes::new(crosstab.rows(), cells.iter().map(Cell::row)),
+            AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column)),
         ];
-        let mut arrays: Vec<ArrayRef> = location_columns(&stands).map(|coded| coded.array(form)).collect();
+        let mut arrays: Vec<ArrayRef> = location_columns(&axes).map(|coded| coded.array(form)).collect();
         arrays.push(Arc::new(UInt64Array::from_iter_values(cells.iter().map(Cell::lines))));
         let array =
             |(place, holds): &(usize, Holds)| holds.array(cells.iter().map(|cell| cell.value(*place)));

@@ -29,12 +29,12 @@ impl<'r, 'a> Coded<'r, 'a> {
 
     pub(super) fn array(&self, form: Texts) -> ArrayRef {
         match form {
-            Texts::Plain => Arc::new(self.plain()),
-            Texts::Coded => Arc::new(self.dictionary()),
+            Texts::Utf8 => Arc::new(self.texts()),
+            Texts::Dictionary => Arc::new(self.dictionary()),
         }
     }
 
-    fn plain(&self) -> StringArray {
+    fn texts(&self) -> StringArray {
         let text = |code: &u32| self.texts[*code as usize];
         let bytes = self.codes.iter().filter_map(text).map(str::len).sum();
         let mut builder = StringBuilder::with_capacity(self.codes.len(), bytes);
@@ -63,18 +63,18 @@ impl<'r, 'a> Coded<'r, 'a> {
 }
 
 /// Numbers the different ones of some things in the order in which they come.
-struct Numbers<T> {
+struct Interner<T> {
     known: HashMap<T, u32, FixedState>,
     last: Option<(T, u32)>,
 }
 
-impl<T: Copy + Eq + std::hash::Hash> Numbers<T> {
-    fn new() -> Numbers<T> {
-        Numbers { known: HashMap::default(), last: None }
+impl<T: Copy + Eq + std::hash::Hash> Interner<T> {
+    fn new() -> Interner<T> {
+        Interner { known: HashMap::default(), last: None }
     }
 
     /// The number of a thing, and whether it is new.
-    fn of(&mut self, thing: T) -> (u32, bool) {
+    fn intern(&mut self, thing: T) -> (u32, bool) {
         if let Some((_, number)) = self.last.filter(|(last, _)| *last == thing) {
             return (number, false);
         }
@@ -85,25 +85,25 @@ impl<T: Copy + Eq + std::hash::Hash> Numbers<T> {
     }
 }
 
-/// Where rows of a table stand on an axis.
-pub(super) struct Stands<'a> {
+/// The entries of an axis that rows of a table stand in, and the code of each row's own.
+pub(super) struct AxisCodes<'a> {
     axis: &'a Axis,
     entries: Vec<Entry>,
     codes: Vec<u32>,
 }
 
-impl<'a> Stands<'a> {
-    pub(super) fn new(axis: &'a Axis, rows: impl Iterator<Item = Entry>) -> Stands<'a> {
-        let (mut numbers, mut entries) = (Numbers::new(), Vec::new());
+impl<'a> AxisCodes<'a> {
+    pub(super) fn new(axis: &'a Axis, rows: impl Iterator<Item = Entry>) -> AxisCodes<'a> {
+        let (mut interner, mut entries) = (Interner::new(), Vec::new());
         let mut code = |entry: Entry| {
-            let (code, is_new) = numbers.of(entry);
+            let (code, is_new) = interner.intern(entry);
             if is_new {
                 entries.push(entry);
             }
             code
         };
         let codes = rows.map(&mut code).collect();
-        Stands { axis, entries, codes }
+        AxisCodes { axis, entries, codes }
     }
 
     fn coded(&self, text: impl Fn(Entry) -> Option<&'a str>) -> Coded<'_, 'a> {
@@ -125,9 +125,9 @@ impl<'a> Stands<'a> {
 }
 
 /// The columns of texts that say where rows stand: labels, levels and kinds, rows first.
-pub(super) fn location_columns<'r, 'a>(stands: &'r [Stands<'a>; 2]) -> impl Iterator<Item = Coded<'r, 'a>> {
-    let labels = stands.iter().flat_map(Stands::labels);
-    labels.chain(stands.iter().map(Stands::levels)).chain(stands.iter().map(Stands::kinds))
+pub(super) fn location_columns<'r, 'a>(axes: &'r [AxisCodes<'a>; 2]) -> impl Iterator<Item = Coded<'r, 'a>> {
+    let labels = axes.iter().flat_map(AxisCodes::labels);
+    labels.chain(axes.iter().map(AxisCodes::levels)).chain(axes.iter().map(AxisCodes::kinds))
 }
 
 /// The peers of rows of the tidy result.
@@ -146,11 +146,11 @@ pub(super) struct PeerGroup<'a> {
 impl<'a> RowPeers<'a> {
     /// Of rows that each hold a measure of a cell.
     pub(super) fn new(rows: impl Iterator<Item = (Cell<'a>, usize)>) -> RowPeers<'a> {
-        let (mut numbers, mut groups) = (Numbers::new(), Vec::new());
+        let (mut interner, mut groups) = (Interner::new(), Vec::new());
         let mut code = |(cell, measure): (Cell<'a>, usize)| {
             let peers = cell.crosstab().peers(measure, cell.grain());
             let id = cell.id as usize;
-            let (code, is_new) = numbers.of((std::ptr::from_ref(peers), peers.group(id)));
+            let (code, is_new) = interner.intern((std::ptr::from_ref(peers), peers.group(id)));
             if is_new {
                 let name = cell.peers_name(measure, peers).unwrap_or_default();
                 groups.push(PeerGroup { peers, yardstick: peers.yardstick_of(id), name });
@@ -170,8 +170,8 @@ impl<'a> RowPeers<'a> {
         self.codes.iter().map(|code| &self.groups[*code as usize])
     }
 
-    /// Something of its yardstick for each row.
-    pub(super) fn measured<T: Copy>(
+    /// Something of the yardstick of each row.
+    pub(super) fn of_yardsticks<T: Copy>(
         &self,
         of: impl Fn(Option<&Yardstick>) -> T,
     ) -> impl ExactSizeIterator<Item = T> {
@@ -179,8 +179,8 @@ impl<'a> RowPeers<'a> {
         self.codes.iter().map(move |code| by_group[*code as usize])
     }
 
-    /// A number of its yardstick for each row, with all its digits.
-    pub(super) fn digits(&self, of: impl Fn(&Yardstick) -> Value, form: Texts) -> ArrayRef {
+    /// A number of the yardstick of each row, with all its digits.
+    pub(super) fn digits_of(&self, of: impl Fn(&Yardstick) -> Value, form: Texts) -> ArrayRef {
         let digits = |group: &PeerGroup<'_>| group.yardstick.map(|yardstick| of(yardstick).to_string());
         let texts: Vec<Option<String>> = self.groups.iter().map(digits).collect();
         Coded::new(&self.codes, texts.iter().map(Option::as_deref)).array(form)

@@ -13,4 +13,5 @@ mod wide;
 
 pub(crate) use spec::exact_field;
 pub use spec::{Shape, TABLE_VERSION, Table, TablePart, TableSpec};
+pub(crate) use tidy::EXACT_COLUMN;
 pub use tidy::{TIDY_COLUMNS, TidyRow, tidy, tidy_dimensions};

@@ -53,13 +53,13 @@ pub struct Table<'a> {
 /// Rows of a table, made when they are asked for, by whichever thread asks.
 pub struct TablePart<'a>(Box<dyn FnOnce(Texts) -> RecordBatch + Send + 'a>);
 
-/// How texts that come again stand in a batch.
+/// How texts stand in a batch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Texts {
     /// As they are.
-    Plain,
-    /// As dictionaries.
-    Coded,
+    Utf8,
+    /// As dictionaries, where they come again.
+    Dictionary,
 }
 
 impl<'a> TablePart<'a> {
@@ -69,13 +69,13 @@ impl<'a> TablePart<'a> {
 
     /// The rows, in columns of the table's schema.
     pub fn batch(self) -> RecordBatch {
-        (self.0)(Texts::Plain)
+        (self.0)(Texts::Utf8)
     }
 
-    /// The same with dictionaries for texts that come again, for whoever writes each of them many times. A row that
-    /// has the text of the row before has its code, too.
-    pub fn coded_batch(self) -> RecordBatch {
-        (self.0)(Texts::Coded)
+    /// The same, with texts that come again as dictionaries of `UInt32` and `Utf8`. Where a row has the text of the
+    /// row before, it has its code, too.
+    pub fn dictionary_batch(self) -> RecordBatch {
+        (self.0)(Texts::Dictionary)
     }
 }
 

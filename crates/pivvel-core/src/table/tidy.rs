@@ -8,7 +8,7 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{Coded, PeerGroup, RowPeers, Stands, batch_of, location_columns};
+use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of, location_columns};
 use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::{Value, threads_for};
@@ -33,6 +33,9 @@ pub const TIDY_COLUMNS: [&str; 14] = [
     "rank",
 ];
 
+/// The column that holds a value's digits where `value` is binary floating point.
+pub(crate) const EXACT_COLUMN: &str = "exact";
+
 /// One row of the tidy result.
 #[derive(Debug, Clone, Copy)]
 pub struct TidyRow<'a> {
@@ -55,7 +58,7 @@ pub(super) fn tidy_of<'a>(crosstab: &'a CrossTab, cell: Cell<'a>) -> impl Iterat
 /// column of the result gets `_member` after its name.
 pub fn tidy_dimensions(crosstab: &CrossTab) -> Vec<String> {
     let dimensions = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
-    let name = |name: &String| match TIDY_COLUMNS.contains(&name.as_str()) || name == "exact" {
+    let name = |name: &String| match TIDY_COLUMNS.contains(&name.as_str()) || name == EXACT_COLUMN {
         true => format!("{name}_member"),
         false => name.clone(),
     };
@@ -133,7 +136,7 @@ impl CrossTab {
     /// floating point; the text column `exact` after `value` holds the value to the last digit.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        TidyShape::new(self, false).batch(&rows, Texts::Plain, threads_for(rows.len(), self.threads))
+        TidyShape::new(self, false).batch(&rows, Texts::Utf8, threads_for(rows.len(), self.threads))
     }
 }
 
@@ -155,7 +158,7 @@ impl<'a> TidyShape<'a> {
                 "value" if exact => fields.push(exact_field(name)),
                 "peer_low" | "peer_high" if exact => fields.push(exact_field(name)),
                 "value" => {
-                    fields.extend([Field::new(name, DataType::Float64, true), exact_field("exact")]);
+                    fields.extend([Field::new(name, DataType::Float64, true), exact_field(EXACT_COLUMN)]);
                 }
                 "lines" | "peer_count" | "rank" => fields.push(Field::new(name, DataType::UInt64, true)),
                 "peer_low" | "peer_high" | "peer_mean" | "position" => {
@@ -171,9 +174,9 @@ impl<'a> TidyShape<'a> {
     /// The rows as a batch, whose columns are built by so many threads.
     pub(super) fn batch(&self, rows: &[TidyRow<'a>], form: Texts, threads: usize) -> RecordBatch {
         // Several columns need these.
-        let stands = [
-            Stands::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row())),
-            Stands::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())),
+        let axes = [
+            AxisCodes::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row())),
+            AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())),
         ];
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
         let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
@@ -181,7 +184,7 @@ impl<'a> TidyShape<'a> {
         let all = self.crosstab.measures();
 
         let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));
-        let texts = location_columns(&stands).chain([Coded::new(&measures, measure_names)]);
+        let texts = location_columns(&axes).chain([Coded::new(&measures, measure_names)]);
         let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
         for coded in texts {
             columns.push(Box::new(move || coded.array(form)));
@@ -192,16 +195,16 @@ impl<'a> TidyShape<'a> {
         columns.push(Box::new(|| digits(values.iter().copied())));
         columns.push(Box::new(|| counts(rows.iter().map(TidyRow::lines))));
         columns.push(Box::new(|| peers.names().array(form)));
-        columns.push(Box::new(|| counts(peers.measured(|y| y.map_or(0, |y| y.count)))));
+        columns.push(Box::new(|| counts(peers.of_yardsticks(|y| y.map_or(0, |y| y.count)))));
         let peers = &peers;
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
         for end in ends {
             columns.push(match self.exact {
-                true => Box::new(move || peers.digits(end, form)),
-                false => Box::new(move || floats(peers.measured(|y| y.map(end).and_then(number)))),
+                true => Box::new(move || peers.digits_of(end, form)),
+                false => Box::new(move || floats(peers.of_yardsticks(|y| y.map(end).and_then(number)))),
             });
         }
-        columns.push(Box::new(|| floats(peers.measured(|y| y?.mean))));
+        columns.push(Box::new(|| floats(peers.of_yardsticks(|y| y?.mean))));
         columns.push(Box::new(|| {
             let position =
                 |(group, value): (&PeerGroup<'_>, &Option<Value>)| group.yardstick?.position(value.as_ref()?);
@@ -239,7 +242,7 @@ fn build_all(columns: Vec<BuildColumn<'_>>, threads: usize) -> Vec<ArrayRef> {
     arrays.into_iter().filter_map(OnceLock::into_inner).collect()
 }
 
-/// A date has no number; it stands as text.
+/// A date has no number; it axes as text.
 fn number(value: Value) -> Option<f64> {
     (!matches!(value, Value::Date(_))).then(|| value.as_f64())
 }

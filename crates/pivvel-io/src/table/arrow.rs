@@ -10,7 +10,7 @@ pub(super) static ENTRY: Entry = Entry {
     #[cfg(feature = "arrow")]
     writing: Some(Writing::Sink {
         make: |schema, out, _| Ok(Box::new(sink::ArrowSink::new(schema, out)?)),
-        coded: false,
+        dictionaries: false,
     }),
     #[cfg(not(feature = "arrow"))]
     writing: None,

@@ -17,7 +17,7 @@ use super::EXACT;
 pub(super) enum Column<'a> {
     Text(&'a StringArray),
     /// Texts of a dictionary by the code of each row; whether they are digits.
-    Coded(&'a UInt32Array, &'a StringArray, bool),
+    Dictionary(&'a UInt32Array, &'a StringArray, bool),
     /// Numbers by their digits as text.
     Exact(&'a StringArray),
     Whole(&'a PrimitiveArray<Int64Type>),
@@ -50,9 +50,9 @@ pub(super) enum Cell<'a> {
 
 /// Whether a field of a table holds numbers.
 pub fn is_number(field: &Field) -> bool {
+    use DataType::{Boolean, Date32, Dictionary, Utf8};
     let exact = field.metadata().contains_key(EXACT);
-    let others = [DataType::Utf8, DataType::Boolean, DataType::Date32];
-    exact || !(others.contains(field.data_type()) || matches!(field.data_type(), DataType::Dictionary(..)))
+    exact || !matches!(field.data_type(), Utf8 | Dictionary(..) | Boolean | Date32)
 }
 
 /// The rows of a table as texts, with nothing for a blank.
@@ -78,7 +78,7 @@ fn column<'a>(field: &Field, array: &'a ArrayRef) -> std::io::Result<Column<'a>>
         {
             let coded = array.as_dictionary::<UInt32Type>();
             let is_exact = field.metadata().contains_key(EXACT);
-            Column::Coded(coded.keys(), coded.values().as_string(), is_exact)
+            Column::Dictionary(coded.keys(), coded.values().as_string(), is_exact)
         }
         DataType::Utf8 if field.metadata().contains_key(EXACT) => Column::Exact(array.as_string()),
         DataType::Utf8 => Column::Text(array.as_string()),
@@ -103,7 +103,6 @@ impl<'a> Column<'a> {
             Content::Blank => Cell::Blank,
             Content::Text(text) => Cell::Text(text),
             Content::Exact(digits) => Cell::Number(digits.to_string()),
-            Content::Value(Column::Float(array), _) if !array.value(row).is_finite() => Cell::Blank,
             Content::Value(day @ Column::Day(_), _) => Cell::Day(written(day)),
             Content::Value(Column::YesNo(array), _) => Cell::YesNo(array.value(row)),
             Content::Value(number, _) => Cell::Number(written(number)),
@@ -116,21 +115,23 @@ impl<'a> Column<'a> {
             _ if self.is_blank(row) => Content::Blank,
             Column::Text(array) => Content::Text(array.value(row)),
             Column::Exact(array) => Content::Exact(array.value(row)),
-            Column::Coded(codes, texts, is_exact) => coded(texts.value(codes.value(row) as usize), *is_exact),
+            Column::Dictionary(codes, texts, is_exact) => {
+                coded(texts.value(codes.value(row) as usize), *is_exact)
+            }
             value => Content::Value(value, row),
         }
     }
 
     /// The texts of a dictionary.
     pub(super) fn dictionary(&self) -> Option<impl Iterator<Item = Content<'_, 'a>>> {
-        let Column::Coded(_, texts, is_exact) = self else { return None };
+        let Column::Dictionary(_, texts, is_exact) = self else { return None };
         Some(texts.iter().map(|text| text.map_or(Content::Blank, |text| coded(text, *is_exact))))
     }
 
     /// The place of a row's text in the dictionary; none for a blank.
     pub(super) fn code(&self, row: usize) -> Option<usize> {
         match self {
-            Column::Coded(codes, ..) if codes.is_valid(row) => Some(codes.value(row) as usize),
+            Column::Dictionary(codes, ..) if codes.is_valid(row) => Some(codes.value(row) as usize),
             _ => None,
         }
     }
@@ -144,7 +145,7 @@ impl<'a> Column<'a> {
             Column::Text(array) | Column::Exact(array) => {
                 array.value(row) == array.value(row - 1) && array.is_null(row) == array.is_null(row - 1)
             }
-            Column::Coded(codes, ..) => alike(codes, row),
+            Column::Dictionary(codes, ..) => alike(codes, row),
             Column::Whole(array) => alike(array, row),
             Column::Count(array) => alike(array, row),
             Column::Decimal(array, _) => alike(array, row),
@@ -156,21 +157,16 @@ impl<'a> Column<'a> {
         }
     }
 
-    /// Writes a value as plain text; nothing of a blank one.
+    /// Writes a value that is no text and not blank.
     pub(super) fn write(&self, row: usize, out: &mut Vec<u8>) {
-        if self.is_blank(row) {
-            return;
-        }
         // Writing into memory cannot fail.
         let _ = match self {
-            Column::Text(array) | Column::Exact(array) => out.write_all(array.value(row).as_bytes()),
-            Column::Coded(codes, texts, _) => {
-                out.write_all(texts.value(codes.value(row) as usize).as_bytes())
-            }
+            Column::Text(_) | Column::Exact(_) | Column::Dictionary(..) => Ok(()),
             Column::Whole(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Count(array) => out.write_all(itoa::Buffer::new().format(array.value(row)).as_bytes()),
             Column::Decimal(array, scale) => write!(out, "{}", Decimal::new(array.value(row), *scale)),
-            Column::Float(array) => write_float(array.value(row), out),
+            // Minus zero is zero.
+            Column::Float(array) => write!(out, "{}", array.value(row) + 0.0),
             Column::Day(array) => write!(out, "{}", Value::Date(array.value(row))),
             Column::YesNo(array) => out.write_all(if array.value(row) { b"yes" } else { b"no" }),
         };
@@ -179,11 +175,12 @@ impl<'a> Column<'a> {
     pub(super) fn is_blank(&self, row: usize) -> bool {
         match self {
             Column::Text(array) | Column::Exact(array) => array.is_null(row),
-            Column::Coded(codes, ..) => codes.is_null(row),
+            Column::Dictionary(codes, ..) => codes.is_null(row),
             Column::Whole(array) => array.is_null(row),
             Column::Count(array) => array.is_null(row),
             Column::Decimal(array, _) => array.is_null(row),
-            Column::Float(array) => array.is_null(row),
+            // There is no number of such a name in a text form.
+            Column::Float(array) => array.is_null(row) || !array.value(row).is_finite(),
             Column::Day(array) => array.is_null(row),
             Column::YesNo(array) => array.is_null(row),
         }
@@ -192,15 +189,6 @@ impl<'a> Column<'a> {
 
 fn coded<'c, 'a>(text: &'c str, is_exact: bool) -> Content<'c, 'a> {
     if is_exact { Content::Exact(text) } else { Content::Text(text) }
-}
-
-fn write_float(number: f64, out: &mut Vec<u8>) -> std::io::Result<()> {
-    // There is no number of such a name in a text form.
-    if !number.is_finite() {
-        return Ok(());
-    }
-    // Minus zero is zero.
-    write!(out, "{}", number + 0.0)
 }
 
 impl Cell<'_> {

@@ -4,7 +4,7 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
 use super::cells::{Content, columns, runs};
-use super::rows::{Around, write_rows};
+use super::rows::{Separators, write_rows};
 use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
@@ -28,17 +28,17 @@ fn head(schema: &SchemaRef, options: TableOptions, text: &mut Vec<u8>) -> std::i
 fn rows(batch: &RecordBatch, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
     let fields = Fields::new(options, batch.num_columns());
     let before: Vec<String> = (0..batch.num_columns()).map(|place| before(place).to_string()).collect();
-    let around = Around { before: &before, after: fields.after() };
+    let separators = Separators { before: &before, after: fields.after() };
     let write = |content: Content<'_, '_>, text: &mut Vec<u8>| {
         match content {
-            Content::Blank => fields.plain("", text),
+            Content::Blank => fields.field("", text),
             Content::Text(own) => fields.text(own, text),
-            Content::Exact(own) => fields.plain(own, text),
+            Content::Exact(own) => fields.field(own, text),
             Content::Value(column, row) => column.write(row, text),
         }
         Ok(())
     };
-    write_rows(&columns(batch)?, batch.num_rows(), &around, &write, text)
+    write_rows(&columns(batch)?, batch.num_rows(), &separators, &write, text)
 }
 
 fn before(place: usize) -> &'static str {
@@ -61,12 +61,12 @@ impl Fields {
     /// A text, which no spreadsheet takes for a formula if that is wanted.
     fn text(&self, text: &str, out: &mut Vec<u8>) {
         match self.inert && runs(text) {
-            true => self.plain(&format!("'{text}"), out),
-            false => self.plain(text, out),
+            true => self.field(&format!("'{text}"), out),
+            false => self.field(text, out),
         }
     }
 
-    fn plain(&self, text: &str, out: &mut Vec<u8>) {
+    fn field(&self, text: &str, out: &mut Vec<u8>) {
         // A line that holds nothing would be none.
         let is_line = self.columns == 1 && text.is_empty();
         if !is_line && !self.writer.should_quote(text.as_bytes()) {

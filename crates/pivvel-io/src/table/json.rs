@@ -4,7 +4,7 @@
 use arrow_array::RecordBatch;
 
 use super::cells::{Column, Content, columns};
-use super::rows::{Around, write_rows};
+use super::rows::{Separators, write_rows};
 use super::{Entry, TableOptions, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
@@ -22,14 +22,13 @@ fn rows(batch: &RecordBatch, _: TableOptions, text: &mut Vec<u8>) -> std::io::Re
     };
     let schema = batch.schema_ref();
     let keys: Vec<String> = schema.fields().iter().map(|field| field.name()).enumerate().map(key).collect();
-    let around = Around { before: &keys, after: if keys.is_empty() { "{}\n" } else { "}\n" } };
-    write_rows(&columns(batch)?, batch.num_rows(), &around, &value, text)
+    let separators = Separators { before: &keys, after: if keys.is_empty() { "{}\n" } else { "}\n" } };
+    write_rows(&columns(batch)?, batch.num_rows(), &separators, &value, text)
 }
 
 fn value(content: Content<'_, '_>, text: &mut Vec<u8>) -> std::io::Result<()> {
-    let before = text.len();
     match content {
-        Content::Blank => {}
+        Content::Blank | Content::Exact("") => text.extend_from_slice(b"null"),
         Content::Text(own) => serde_json::to_writer(&mut *text, own)?,
         // A day among numbers is no number.
         Content::Exact(own) if is_number(own) => text.extend_from_slice(own.as_bytes()),
@@ -41,9 +40,6 @@ fn value(content: Content<'_, '_>, text: &mut Vec<u8>) -> std::io::Result<()> {
             text.push(b'"');
         }
         Content::Value(column, row) => column.write(row, text),
-    }
-    if text.len() == before {
-        text.extend_from_slice(b"null");
     }
     Ok(())
 }

@@ -50,7 +50,7 @@ enum Writing {
     /// As text, rows by themselves: what stands before all of them, and how a batch of them is written.
     Text { head: fn(&SchemaRef, TableOptions, &mut Vec<u8>) -> std::io::Result<()>, rows: WriteRows },
     /// By a sink of its own, which takes batch after batch, or the same with texts as dictionaries.
-    Sink { make: MakeSink, coded: bool },
+    Sink { make: MakeSink, dictionaries: bool },
 }
 
 type WriteRows = fn(&RecordBatch, TableOptions, &mut Vec<u8>) -> std::io::Result<()>;
@@ -252,14 +252,14 @@ pub fn write_table(
         out.write_all(&text)?;
         let make = |part: TablePart<'_>| {
             let mut text = Vec::new();
-            rows(&part.coded_batch(), options, &mut text)?;
+            rows(&part.dictionary_batch(), options, &mut text)?;
             Ok(text)
         };
         in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text))?;
         return out.flush();
     }
-    let coded = matches!(form.0.writing, Some(Writing::Sink { coded: true, .. }));
-    let make = |part: TablePart<'_>| Ok(if coded { part.coded_batch() } else { part.batch() });
+    let dictionaries = matches!(form.0.writing, Some(Writing::Sink { dictionaries: true, .. }));
+    let make = |part: TablePart<'_>| Ok(if dictionaries { part.dictionary_batch() } else { part.batch() });
     let mut sink = table_sink(form, &schema, out, options)?;
     in_order(&mut parts, threads, &make, &mut |batch| sink.write(&batch))?;
     sink.finish()

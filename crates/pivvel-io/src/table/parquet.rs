@@ -10,7 +10,7 @@ pub(super) static ENTRY: Entry = Entry {
     #[cfg(feature = "parquet")]
     writing: Some(Writing::Sink {
         make: |schema, out, options| Ok(Box::new(sink::ParquetSink::new(schema, out, options)?)),
-        coded: true,
+        dictionaries: true,
     }),
     #[cfg(not(feature = "parquet"))]
     writing: None,

@@ -5,8 +5,8 @@ use std::io::Result;
 
 use super::cells::{Column, Content};
 
-/// What stands around the cells of a row.
-pub(super) struct Around<'a> {
+/// What stands between the cells of a row, and after them.
+pub(super) struct Separators<'a> {
     /// Before the cell of each column.
     pub(super) before: &'a [String],
     /// After the last one.
@@ -17,11 +17,11 @@ pub(super) struct Around<'a> {
 pub(super) fn write_rows(
     columns: &[Column<'_>],
     rows: usize,
-    around: &Around<'_>,
+    separators: &Separators<'_>,
     write: &dyn Fn(Content<'_, '_>, &mut Vec<u8>) -> Result<()>,
     out: &mut Vec<u8>,
 ) -> Result<()> {
-    let coded = columns.iter().map(|column| Coded::of(column, write)).collect::<Result<Vec<_>>>()?;
+    let prepared = columns.iter().map(|column| Prepared::of(column, write)).collect::<Result<Vec<_>>>()?;
     // Where each cell of the row before begins, with what stands before it, and where the last one ends.
     let mut starts = vec![out.len(); columns.len() + 1];
     for row in 0..rows {
@@ -37,37 +37,37 @@ pub(super) fn write_rows(
                 continue;
             }
             starts[at] = out.len();
-            out.extend_from_slice(around.before[at].as_bytes());
-            match coded[at].as_ref().zip(column.code(row)) {
-                Some((coded, code)) => out.extend_from_slice(coded.text(code)),
+            out.extend_from_slice(separators.before[at].as_bytes());
+            match prepared[at].as_ref().zip(column.code(row)) {
+                Some((prepared, code)) => out.extend_from_slice(prepared.text(code)),
                 None => write(column.content(row), out)?,
             }
             at += 1;
         }
         starts[at] = out.len();
-        out.extend_from_slice(around.after.as_bytes());
+        out.extend_from_slice(separators.after.as_bytes());
     }
     Ok(())
 }
 
 /// The texts of a dictionary as they are written.
-struct Coded {
+struct Prepared {
     bytes: Vec<u8>,
     ends: Vec<usize>,
 }
 
-impl Coded {
+impl Prepared {
     fn of(
         column: &Column<'_>,
         write: &dyn Fn(Content<'_, '_>, &mut Vec<u8>) -> Result<()>,
-    ) -> Result<Option<Coded>> {
+    ) -> Result<Option<Prepared>> {
         let Some(texts) = column.dictionary() else { return Ok(None) };
-        let mut coded = Coded { bytes: Vec::new(), ends: vec![0] };
+        let mut prepared = Prepared { bytes: Vec::new(), ends: vec![0] };
         for content in texts {
-            write(content, &mut coded.bytes)?;
-            coded.ends.push(coded.bytes.len());
+            write(content, &mut prepared.bytes)?;
+            prepared.ends.push(prepared.bytes.len());
         }
-        Ok(Some(coded))
+        Ok(Some(prepared))
     }
 
     fn text(&self, code: usize) -> &[u8] {

@@ -10,7 +10,7 @@ pub(super) static ENTRY: Entry = Entry {
     #[cfg(feature = "workbook")]
     writing: Some(Writing::Sink {
         make: |schema, out, _| Ok(Box::new(super::sheet::SheetSink::new(schema, out)?)),
-        coded: false,
+        dictionaries: false,
     }),
     #[cfg(not(feature = "workbook"))]
     writing: None,

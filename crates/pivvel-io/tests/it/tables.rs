@@ -394,3 +394,21 @@ fn a_full_disk_ends_all_threads() {
         assert_eq!(error.kind(), std::io::ErrorKind::StorageFull, "{threads} threads, {room} bytes");
     }
 }
+
+/// A line of one field that holds nothing is in quotes, whatever its column is: without them it would be none.
+#[test]
+fn a_line_of_one_blank_is_a_line() {
+    let numbers = [Some(f64::NAN), Some(1.5), None, Some(f64::INFINITY), Some(f64::NEG_INFINITY), Some(-0.0)];
+    let floats: ArrayRef = Arc::new(Float64Array::from(numbers.to_vec()));
+    let texts: ArrayRef =
+        Arc::new(StringArray::from(vec![Some(""), Some("a"), None, Some(""), None, Some("0")]));
+    for (array, wanted) in
+        [(floats, "n\n\"\"\n1.5\n\"\"\n\"\"\n\"\"\n0\n"), (texts, "n\n\"\"\na\n\"\"\n\"\"\n\"\"\n0\n")]
+    {
+        let batch = RecordBatch::try_from_iter_with_nullable([("n", array, true)]).unwrap();
+        for batch in [coded(&batch), batch] {
+            let written = written(&batch, TableForm::CSV, TableOptions::default());
+            assert_eq!(String::from_utf8(written).unwrap(), wanted);
+        }
+    }
+}

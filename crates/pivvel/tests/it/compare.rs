@@ -248,7 +248,7 @@ fn written_results_compare_alike() {
 
 /// What is wrong in a written result is reported with its place; a result of no lines is one.
 #[test]
-fn wrong_results_are_told_from_empty_ones() {
+fn wrong_results_are_errors_and_empty_ones_are_not() {
     let folder = tempfile::tempdir().unwrap();
     let heading = "coast,row_level,column_level,row_kind,column_kind,measure,value,lines,rank\n";
     let fell = "Fell,coast,total,member,total,sales,12.55,2,1\n";
