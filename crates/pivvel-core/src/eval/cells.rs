@@ -1,5 +1,7 @@
 //! The cells of one grain.
 
+use std::ops::Range;
+
 use crate::formula::Values;
 use crate::grouping::PairTable;
 use crate::model::Grain;
@@ -11,9 +13,8 @@ pub(crate) struct Cells {
     /// Row node and column node of every cell.
     pub(crate) pairs: PairTable,
     pub(crate) lines: Vec<u64>,
-    /// The item that computes each cell, by its place in the order of application; those behind the
-    /// last one have none.
-    pub(crate) makers: Vec<Option<usize>>,
+    /// The cells that each item computes, by its place in the order of application.
+    pub(crate) of_items: Vec<Range<usize>>,
     /// Which cells of items are aggregated from the lines of all members of a group; those behind the last one
     /// are not.
     pub(crate) merged: Vec<bool>,
@@ -26,8 +27,13 @@ impl Cells {
         self.lines.len()
     }
 
+    /// Whether an item computes any.
+    pub(crate) fn has_cells_of(&self, item: usize) -> bool {
+        self.of_items.get(item).is_some_and(|cells| !cells.is_empty())
+    }
+
     /// The item that computes a cell.
     pub(crate) fn maker(&self, cell: usize) -> Option<usize> {
-        self.makers.get(cell).copied().flatten()
+        self.of_items.iter().position(|cells| cells.contains(&cell))
     }
 }

@@ -4,11 +4,11 @@ use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::cells::Cells;
+use super::blocks::{ReadyFormula, ReadyLeaf};
 use super::frame::Frame;
 use super::{gather, relate};
 use crate::error::{Error, Result};
-use crate::formula::{CellFormula, CellLeaf, Evaluate, Relation, Texts, TypedExpr, Values, evaluate, holds};
+use crate::formula::{CellFormula, CellLeaf, TypedExpr, Values};
 use crate::model::{ByGrain, CellValues, Grain, Overflow, Type, Value};
 use crate::plan::Plan;
 
@@ -76,27 +76,63 @@ impl<'a> Engine<'a> {
 
     /// The values that a formula gives at a grain, items included.
     pub(crate) fn values(&self, formula: &CellFormula, grain: Grain) -> Result<Values, Overflow> {
-        let values = evaluate(formula, &mut AtGrain { engine: self, grain })?;
+        let (values, zero_divisions) = self.ready(formula, grain)?.values()?;
+        self.zero_divisions.set(self.zero_divisions.get() + zero_divisions);
         self.with_items(values, formula.ty, grain)
     }
 
     /// The cells of a grain that a condition holds for.
     pub(crate) fn holds(&self, condition: &CellFormula, grain: Grain) -> Result<Vec<bool>, Overflow> {
-        holds(condition, &mut AtGrain { engine: self, grain })
+        let (holds, zero_divisions) = self.ready(condition, grain)?.holds()?;
+        self.zero_divisions.set(self.zero_divisions.get() + zero_divisions);
+        Ok(holds)
+    }
+
+    /// A formula with its leaves made ready for a grain.
+    fn ready(&self, formula: &CellFormula, grain: Grain) -> Result<ReadyFormula<'a>, Overflow> {
+        let mut leaves = Vec::new();
+        let formula = formula.clone().map(&mut |leaf| {
+            leaves.push(self.ready_leaf(&leaf, grain));
+            leaves.len() - 1
+        });
+        let leaves = leaves.into_iter().collect::<Result<_, _>>()?;
+        let cells = 0..self.frame.grains[grain].len();
+        Ok(ReadyFormula { formula, leaves, plan: self.plan, frame: self.frame, grain, cells })
+    }
+
+    fn ready_leaf(&self, leaf: &CellLeaf, grain: Grain) -> Result<ReadyLeaf<'a>, Overflow> {
+        let frame = self.frame;
+        let here = (frame, grain);
+        let inner = |formula: &CellFormula| self.values(formula, grain);
+        Ok(ReadyLeaf::Values(match leaf {
+            CellLeaf::Aggregate(place) => frame.grains[grain].aggregates[*place].clone(),
+            CellLeaf::Measure(place) => self.measure(*place, grain).clone(),
+            CellLeaf::Label(spot) => return Ok(ReadyLeaf::labels(frame, grain, *spot)),
+            CellLeaf::At(formula, relation) => match relate::targets(frame, grain, relation) {
+                Some(targets) => {
+                    return Ok(ReadyLeaf::Related(self.values(formula, targets.grain)?, targets));
+                }
+                None => Arc::new(CellValues::blank(frame.grains[grain].len())),
+            },
+            CellLeaf::Among(function, formula, group) => {
+                gather::among(here, *function, &inner(formula)?, *group)?
+            }
+            CellLeaf::Rank(formula, ranking) => gather::rank(here, &inner(formula)?, *ranking),
+            CellLeaf::Running(formula, way) => gather::running(here, &inner(formula)?, *way)?,
+            CellLeaf::Moving(function, formula, way, over) => {
+                gather::moving(here, *function, &inner(formula)?, *way, *over)?
+            }
+        }))
     }
 
     /// Fills the cells of those items that are applied to measures.
-    fn with_items(&self, values: Values, ty: Type, grain: Grain) -> Result<Values, Overflow> {
-        let cells = &self.frame.grains[grain];
-        if !cells.makers.iter().flatten().any(|item| !self.plan.items[*item].before_measures) {
-            return Ok(values);
-        }
-        let mut filled = (*values).clone();
-        for place in (0..self.plan.items.len()).filter(|i| !self.plan.items[*i].before_measures) {
+    fn with_items(&self, mut values: Values, ty: Type, grain: Grain) -> Result<Values, Overflow> {
+        let after = (0..self.plan.items.len()).filter(|item| !self.plan.items[*item].before_measures);
+        for place in after.filter(|item| self.frame.grains[grain].has_cells_of(*item)) {
             let formula = self.item(place, ty);
-            fill_item(self.frame, cells, place, formula.as_deref(), &mut filled)?;
+            values = fill_item(self.plan, self.frame, grain, place, formula.as_deref(), values)?;
         }
-        Ok(Arc::new(filled))
+        Ok(values)
     }
 
     fn item(&self, place: usize, ty: Type) -> Option<Arc<TypedExpr<usize>>> {
@@ -109,14 +145,16 @@ impl<'a> Engine<'a> {
 fn apply_first_items(plan: &Plan, frame: &mut Frame) -> Result<()> {
     for (place, item) in plan.items.iter().enumerate().filter(|(_, item)| item.before_measures) {
         for grain in frame.grains.deepest().all() {
+            if !frame.grains[grain].has_cells_of(place) {
+                continue;
+            }
             for aggregate in 0..plan.aggregates.len() {
-                let mut values = (*frame.grains[grain].aggregates[aggregate]).clone();
-                let ty = type_of(&values);
-                let formula = item.typed(ty, &plan.assumptions);
-                let cells = &frame.grains[grain];
-                let filled = fill_item(frame, cells, place, formula.as_ref(), &mut values);
-                frame.grains[grain].aggregates[aggregate] = Arc::new(values);
-                filled.map_err(|_| Error::overflow(format!("item {}", item.name)))?;
+                let blank = Values::default();
+                let values = std::mem::replace(&mut frame.grains[grain].aggregates[aggregate], blank);
+                let formula = item.typed(type_of(&values), &plan.assumptions);
+                let filled = fill_item(plan, frame, grain, place, formula.as_ref(), values);
+                frame.grains[grain].aggregates[aggregate] =
+                    filled.map_err(|_| Error::overflow(format!("item {}", item.name)))?;
             }
         }
     }
@@ -132,136 +170,33 @@ fn type_of(values: &CellValues) -> Type {
     }
 }
 
-/// Computes the cells of one item from those of its operands.
+/// Computes the cells of one item from those of its operands, but those that are aggregated from lines.
 fn fill_item(
+    plan: &Plan,
     frame: &Frame,
-    cells: &Cells,
+    grain: Grain,
     place: usize,
     formula: Option<&TypedExpr<usize>>,
-    values: &mut CellValues,
-) -> Result<(), Overflow> {
-    let is_own = |cell: &usize| {
-        cells.maker(*cell) == Some(place) && !cells.merged.get(*cell).copied().unwrap_or(false)
-    };
-    let own: Vec<usize> = (0..cells.len()).filter(is_own).collect();
-    if own.is_empty() {
-        return Ok(());
-    }
-    let Some(formula) = formula else {
-        own.iter().for_each(|cell| values.set(*cell, None));
-        return Ok(());
-    };
-    let operand = |cell: usize, operand: usize| {
-        let (row, column) = cells.pairs.pairs()[cell];
-        let side = frame.rows.made(cells.grain.row, row).filter(|made| made.item == place);
-        let target = match side {
-            Some(made) => (made.operands[operand]?, column),
-            None => (row, frame.columns.made(cells.grain.column, column)?.operands[operand]?),
-        };
-        values.get(cells.pairs.find(target.0, target.1)? as usize)
-    };
-    let mut of = Operands { own: &own, operand: &operand };
-    let results = evaluate(formula, &mut of)?;
-    for (cell, value) in own.iter().zip(results.iter()) {
-        values.set(*cell, value);
-    }
-    Ok(())
-}
-
-/// The cells of one item, whose leaves are the item's operands.
-struct Operands<'a> {
-    own: &'a [usize],
-    operand: &'a dyn Fn(usize, usize) -> Option<Value>,
-}
-
-impl Evaluate for Operands<'_> {
-    type Leaf = usize;
-    type Error = Overflow;
-
-    fn cells(&self) -> usize {
-        self.own.len()
-    }
-
-    fn values(&mut self, leaf: &usize) -> Result<Values, Overflow> {
-        Ok(Arc::new(self.own.iter().map(|cell| (self.operand)(*cell, *leaf)).collect()))
-    }
-
-    fn texts(&mut self, _: &usize) -> Result<Texts, Overflow> {
-        Ok(Arc::new(vec![None; self.own.len()]))
-    }
-
-    fn divided_by_zero(&mut self, _: usize) {}
-}
-
-/// The cells of one grain, whose leaves are aggregates, measures and related cells.
-struct AtGrain<'a, 'e> {
-    engine: &'e Engine<'a>,
-    grain: Grain,
-}
-
-impl Evaluate for AtGrain<'_, '_> {
-    type Leaf = CellLeaf;
-    type Error = Overflow;
-
-    fn cells(&self) -> usize {
-        self.engine.frame.grains[self.grain].len()
-    }
-
-    fn values(&mut self, leaf: &CellLeaf) -> Result<Values, Overflow> {
-        let frame = self.engine.frame;
-        let cells = &frame.grains[self.grain];
-        let inner = |formula: &CellFormula| self.engine.values(formula, self.grain);
-        let here = (frame, self.grain);
-        Ok(match leaf {
-            CellLeaf::Aggregate(place) => cells.aggregates[*place].clone(),
-            CellLeaf::Measure(place) => self.engine.measure(*place, self.grain).clone(),
-            CellLeaf::Label(_) => Arc::new(CellValues::blank(cells.len())),
-            CellLeaf::At(formula, relation) => self.related(formula, relation)?,
-            CellLeaf::Among(function, formula, group) => {
-                gather::among(here, *function, &inner(formula)?, *group)?
-            }
-            CellLeaf::Rank(formula, ranking) => gather::rank(here, &inner(formula)?, *ranking),
-            CellLeaf::Running(formula, way) => gather::running(here, &inner(formula)?, *way)?,
-            CellLeaf::Moving(function, formula, way, over) => {
-                gather::moving(here, *function, &inner(formula)?, *way, *over)?
-            }
-        })
-    }
-
-    fn texts(&mut self, leaf: &CellLeaf) -> Result<Texts, Overflow> {
-        let frame = self.engine.frame;
-        let cells = &frame.grains[self.grain];
-        let CellLeaf::Label(spot) = leaf else { return Ok(Arc::new(vec![None; cells.len()])) };
-        let axis = frame.axis(spot.side);
-        let level = cells.grain.level(spot.side);
-        if level < spot.level {
-            return Ok(Arc::new(vec![None; cells.len()]));
+    mut values: Values,
+) -> Result<Values, Overflow> {
+    let cells = &frame.grains[grain];
+    let own = cells.of_items[place].clone();
+    let filled = match formula {
+        None => Arc::new(CellValues::blank(own.len())),
+        Some(formula) => {
+            let item = &plan.items[place];
+            let leaf = |operand| {
+                ReadyLeaf::Related(values.clone(), relate::operands(frame, grain, item.spot, place, operand))
+            };
+            let leaves = (0..item.operands.len()).map(leaf).collect();
+            let formula = formula.clone();
+            ReadyFormula { formula, leaves, plan, frame, grain, cells: own.clone() }.values()?.0
         }
-        let label = |(row, column): &(u32, u32)| {
-            let node = axis.ancestor(level, spot.side.pick(*row, *column), spot.level);
-            Some(Arc::from(axis.members(spot.level - 1).label(axis.member_of(spot.level, node))))
-        };
-        Ok(Arc::new(cells.pairs.pairs().iter().map(label).collect()))
+    };
+    let all = Arc::make_mut(&mut values);
+    let is_merged = |cell: &usize| cells.merged.get(*cell).copied().unwrap_or(false);
+    for (cell, value) in own.zip(filled.iter()).filter(|(cell, _)| !is_merged(cell)) {
+        all.set(cell, value);
     }
-
-    fn divided_by_zero(&mut self, cell: usize) {
-        let cells = &self.engine.frame.grains[self.grain];
-        let counts = self.engine.frame.shows(self.grain, cell)
-            && cells.maker(cell).is_none_or(|item| self.engine.plan.items[item].before_measures);
-        self.engine.zero_divisions.set(self.engine.zero_divisions.get() + u64::from(counts));
-    }
-}
-
-impl AtGrain<'_, '_> {
-    /// The values of a formula at the cells that are related to those of this grain.
-    fn related(&self, formula: &CellFormula, relation: &Relation) -> Result<Values, Overflow> {
-        let frame = self.engine.frame;
-        let Some(targets) = relate::targets(frame, self.grain, relation) else {
-            return Ok(Arc::new(CellValues::blank(frame.grains[self.grain].len())));
-        };
-        let known = self.engine.values(formula, targets.grain)?;
-        let cells = frame.grains[self.grain].len();
-        let values = (0..cells).map(|cell| known.get(targets.get(cell)?));
-        Ok(Arc::new(CellValues::collect(cells, values)))
-    }
+    Ok(values)
 }

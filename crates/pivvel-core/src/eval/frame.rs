@@ -118,7 +118,7 @@ fn cells<'a>(
         let cells = Cells {
             grain,
             lines: states.all_lines().collect(),
-            makers: Vec::new(),
+            of_items: Vec::new(),
             merged: Vec::new(),
             aggregates: finished.collect::<Result<_, _>>()?,
             pairs: cells,

@@ -9,8 +9,7 @@ use super::relate::{Sequences, positions};
 use super::sorted::{Grouped, NO_GROUP};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
-use crate::grouping::PairTable;
-use crate::model::{CellValues, Decimal, Grain, Overflow, Period, Value};
+use crate::model::{AxisSide, CellValues, Decimal, Grain, Overflow, Period, Value};
 use crate::rollup::{Axis, Class};
 
 /// An aggregate of the values in each cell's group; blank where the cell itself is.
@@ -72,11 +71,13 @@ pub(super) fn rank((frame, grain): (&Frame, Grain), values: &Values, ranking: Ra
 }
 
 /// The cells of a grain in their sequences along a dimension.
-struct CellSequences {
-    /// The cells of each sequence, in its order.
+struct CellSequences<'f> {
+    /// The cells with each node of the other axis, sequence after sequence and each in its order.
     cells: Grouped,
     /// The place of each node of the axis.
     places: Vec<Option<SequencePlace>>,
+    pairs: &'f [(u32, u32)],
+    side: AxisSide,
 }
 
 /// The place of a node along a dimension.
@@ -89,35 +90,46 @@ struct SequencePlace {
     position: i64,
 }
 
+impl CellSequences<'_> {
+    fn place(&self, cell: u32) -> Option<SequencePlace> {
+        let (row, column) = self.pairs[cell as usize];
+        self.places[self.side.pick(row, column) as usize]
+    }
+
+    /// The cells of each sequence, in its order.
+    fn iter(&self) -> impl Iterator<Item = &[u32]> {
+        let sequence = |cell: u32| self.place(cell).map(|place| place.sequence);
+        self.cells.iter().flat_map(move |cells| cells.chunk_by(move |a, b| sequence(*a) == sequence(*b)))
+    }
+}
+
 /// The sequences of a grain's cells along a dimension; `None` above the dimension.
-fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences> {
-    let (side, other) = (way.spot.side, way.spot.side.other());
+fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences<'_>> {
+    let side = way.spot.side;
     let level = grain.level(side);
     if level < way.spot.level {
         return None;
     }
     let places = sequence_places(frame.axis(side), level, way);
+    // Where each node stands among all: sequence after sequence. Cells with the same place keep their order.
+    let of_node = |place: &SequencePlace| (place.sequence, place.position);
+    let mut ordered: Vec<(u32, i64)> = places.iter().flatten().map(of_node).collect();
+    ordered.sort_unstable();
+    ordered.dedup();
+    let rank = |place: &Option<SequencePlace>| {
+        place.as_ref().and_then(|place| ordered.binary_search(&of_node(place)).ok())
+    };
+    let ranks: Vec<u32> =
+        places.iter().map(|place| rank(place).map_or(NO_GROUP, |rank| rank as u32)).collect();
     let pairs = frame.grains[grain].pairs.pairs();
-    let place = |cell: u32| places[side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
-    // First by position, then by sequence: each keeps the order of the one before.
-    let mut positions: Vec<i64> = places.iter().flatten().map(|place| place.position).collect();
-    positions.sort_unstable();
-    positions.dedup();
-    let by_position = |cell: u32| {
-        let found = place(cell).and_then(|place| positions.binary_search(&place.position).ok());
-        (cell, found.map_or(NO_GROUP, |position| position as u32))
+    let rank_of = |cell: u32| ranks[side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
+    let group = |(cell, (row, column)): (u32, &(u32, u32))| {
+        (cell, if rank_of(cell) == NO_GROUP { NO_GROUP } else { side.pick(*column, *row) })
     };
-    let ordered = Grouped::new(positions.len(), (0..pairs.len() as u32).map(by_position));
-    let sequences = 1 + places.iter().flatten().map(|place| place.sequence).max().unwrap_or(0) as usize;
-    let room = (sequences, frame.axis(other).len(grain.level(other)));
-    let key = |cell: u32| {
-        let other_node = other.pick(pairs[cell as usize].0, pairs[cell as usize].1);
-        (place(cell).map_or(0, |place| place.sequence), other_node)
-    };
-    let (mut table, mut sequence_of) = (PairTable::with_room(room, pairs.len()), Vec::new());
-    table.intern_within(ordered.cells().map(key), room, &mut sequence_of);
-    let cells = Grouped::new(table.len(), ordered.cells().zip(sequence_of.iter().copied()));
-    Some(CellSequences { cells, places })
+    let others = frame.axis(side.other()).len(grain.level(side.other()));
+    let mut cells = Grouped::new(others, (0..).zip(pairs).map(group));
+    cells.sort_each_by(&rank_of);
+    Some(CellSequences { cells, places, pairs, side })
 }
 
 /// The places of the nodes of a level along a dimension; `None` for nodes in no sequence.
@@ -155,7 +167,7 @@ pub(super) fn running(
     let mut result = CellValues::blank(values.len());
     let digits = values.digits();
     let sequences = sequences(frame, grain, way);
-    for cells in sequences.iter().flat_map(|sequences| sequences.cells.iter()) {
+    for cells in sequences.iter().flat_map(CellSequences::iter) {
         if let Some(digits) = digits {
             // Sums of 64 bits never outgrow 128.
             let mut so_far: Option<i128> = None;
@@ -184,13 +196,9 @@ pub(super) fn moving(
     over: u32,
 ) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
-    let Some(CellSequences { cells, places }) = sequences(frame, grain, way) else {
-        return Ok(Arc::new(result));
-    };
-    let pairs = frame.grains[grain].pairs.pairs();
-    let place =
-        |cell: u32| places[way.spot.side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
-    for cells in cells.iter() {
+    let Some(sequences) = sequences(frame, grain, way) else { return Ok(Arc::new(result)) };
+    let place = |cell: u32| sequences.place(cell);
+    for cells in sequences.iter() {
         for (i, cell) in cells.iter().enumerate() {
             let Some(SequencePlace { first, position, .. }) = place(*cell) else { continue };
             let from = position - i64::from(over) + 1;

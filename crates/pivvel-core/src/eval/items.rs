@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::cells::Cells;
+use super::sorted::Grouped;
 use crate::grouping::NOWHERE;
 use crate::grouping::States;
 use crate::lines::{Member, MemberId};
@@ -91,45 +92,45 @@ pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
 fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), grain: &mut Cells) {
     let level = grain.grain.level(side);
-    let own = |pair: &(u32, u32)| side.pick((pair.0, pair.1), (pair.1, pair.0));
-    let mut by_node: Vec<Vec<(u32, usize)>> = vec![Vec::new(); axis.len(level)];
-    for (cell, pair) in grain.pairs.pairs().iter().enumerate() {
-        let (node, other) = own(pair);
-        by_node[node as usize].push((other, cell));
-    }
-    let (mut nodes, mut others, mut lines) = (Vec::new(), Vec::new(), Vec::new());
+    let pairs = grain.pairs.pairs();
+    let node_of = |cell: u32| side.pick(pairs[cell as usize].0, pairs[cell as usize].1);
+    let other_of = |cell: u32| side.pick(pairs[cell as usize].1, pairs[cell as usize].0);
+    let by_node = Grouped::new(axis.len(level), (0..pairs.len() as u32).map(|cell| (cell, node_of(cell))));
+    let own = (0..axis.len(level) as u32)
+        .filter_map(|node| Some((node, axis.made(level, node).filter(|made| made.item == place)?)));
+    let most = own.clone().flat_map(|(_, made)| made.operands.iter().flatten());
+    let most = most.map(|operand| by_node.group(*operand).len()).sum();
+    let (mut nodes, mut others) = (Vec::with_capacity(most), Vec::with_capacity(most));
+    let mut lines: Vec<u64> = Vec::with_capacity(most);
     // The place of each node of the other axis among those that the item has cells with.
     let mut place_of = vec![usize::MAX; other_axis.len(grain.grain.level(side.other()))];
-    for node in 0..axis.len(level) as u32 {
-        let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
+    for (node, made) in own {
         let first = others.len();
-        for (other, _) in made.operands.iter().flatten().flat_map(|operand| &by_node[*operand as usize]) {
-            let known = &mut place_of[*other as usize];
+        for cell in made.operands.iter().flatten().flat_map(|operand| by_node.group(*operand)) {
+            let other = other_of(*cell);
+            let known = &mut place_of[other as usize];
             if *known == usize::MAX || *known < first {
                 *known = first;
-                others.push(*other);
+                others.push(other);
             }
         }
-        others[first..].sort_unstable();
+        // Those of each operand are in order already.
+        others[first..].sort();
         (first..others.len()).for_each(|at| place_of[others[at] as usize] = at);
         nodes.resize(others.len(), node);
         lines.resize(others.len(), 0);
         // An operand may be an item of the same members again, whose lines count once.
-        for (other, cell) in
-            made_of(axis, level, node).iter().flat_map(|made_from| &by_node[*made_from as usize])
-        {
-            let at = place_of[*other as usize];
+        for cell in made_of(axis, level, node).iter().flat_map(|made_from| by_node.group(*made_from)) {
+            let at = place_of[other_of(*cell) as usize];
             if at != usize::MAX && at >= first {
-                lines[at] += grain.lines[*cell];
+                lines[at] += grain.lines[*cell as usize];
             }
         }
     }
     let (a, b) = side.pick((&nodes, &others), (&others, &nodes));
-    let mut numbers = Vec::new();
-    grain.pairs.intern(a, b, &mut numbers);
-    grain.makers.resize(grain.lines.len(), None);
+    grain.pairs.extend(a, b);
+    grain.of_items.push(grain.lines.len()..grain.lines.len() + lines.len());
     grain.lines.extend(lines);
-    grain.makers.resize(grain.lines.len(), Some(place));
     for aggregate in &mut grain.aggregates {
         Arc::make_mut(aggregate).resize(grain.lines.len());
     }

@@ -1,6 +1,7 @@
 //! Cells to values: aggregates are finished, calculated items get their cells, formula measures are
 //! computed from the cells' own aggregates and from related cells.
 
+mod blocks;
 mod cells;
 mod evaluate;
 mod frame;

@@ -3,31 +3,69 @@
 use std::collections::HashMap;
 
 use super::frame::Frame;
-use crate::formula::{Relation, Shift};
+use crate::formula::{Relation, Shift, Spot};
+use crate::grouping::PairTable;
 use crate::lines::{Member, MemberId};
 use crate::model::{AxisSide, DatePart, Grain, Period};
 use crate::rollup::{Axis, Class, Entry};
 
 /// The cells that those of a grain are related to, all of one grain.
-pub(crate) struct Targets {
+pub(crate) struct Targets<'f> {
     pub(crate) grain: Grain,
-    /// By cell, the place of the related one, or [`NO_CELL`].
-    cells: Vec<u32>,
+    /// Row node and column node of the cells of both grains.
+    from: &'f [(u32, u32)],
+    to: &'f PairTable,
+    /// By node of the axis on which the relation leads to another place: the node there, or [`NO_NODE`].
+    leads: Vec<u32>,
+    side: AxisSide,
+    /// Whether all lead to the one cell of the grand total.
+    to_grand_total: bool,
 }
 
-/// No cell is related.
-const NO_CELL: u32 = u32::MAX;
+/// Leads nowhere.
+const NO_NODE: u32 = u32::MAX;
 
-impl Targets {
+impl Targets<'_> {
     /// The place of the cell that a cell is related to.
+    #[inline]
     pub(crate) fn get(&self, cell: usize) -> Option<usize> {
-        Some(self.cells[cell]).filter(|target| *target != NO_CELL).map(|target| target as usize)
+        let (row, column) = self.from[cell];
+        let lead = self.leads[self.side.pick(row, column) as usize];
+        if lead == NO_NODE {
+            return None;
+        }
+        let (row, column) = match (self.to_grand_total, self.side) {
+            (true, _) => (0, 0),
+            (_, AxisSide::Rows) => (lead, column),
+            (_, AxisSide::Columns) => (row, lead),
+        };
+        self.to.find(row, column).map(|target| target as usize)
+    }
+}
+
+/// The cell that each cell of an item reads as one of its operands.
+pub(super) fn operands<'f>(
+    frame: &'f Frame,
+    grain: Grain,
+    spot: Spot,
+    item: usize,
+    operand: usize,
+) -> Targets<'f> {
+    let (axis, level) = (frame.axis(spot.side), grain.level(spot.side));
+    let lead = |node: u32| axis.made(level, node).filter(|made| made.item == item)?.operands[operand];
+    let pairs = &frame.grains[grain].pairs;
+    Targets {
+        grain,
+        from: pairs.pairs(),
+        to: pairs,
+        leads: (0..axis.len(level) as u32).map(|node| lead(node).unwrap_or(NO_NODE)).collect(),
+        side: spot.side,
+        to_grand_total: false,
     }
 }
 
 /// The cells that those of a grain are related to; nothing where none is.
-pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Option<Targets> {
-    let cells = &frame.grains[grain];
+pub(crate) fn targets<'f>(frame: &'f Frame, grain: Grain, relation: &Relation) -> Option<Targets<'f>> {
     let side = match relation {
         Relation::Parent { side } | Relation::Total { side } => *side,
         Relation::GrandTotal => AxisSide::Rows,
@@ -41,19 +79,16 @@ pub(crate) fn targets(frame: &Frame, grain: Grain, relation: &Relation) -> Optio
     let leads: Vec<Option<Entry>> =
         (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::new(level, node))).collect();
     let to_level = leads.iter().flatten().next()?.level();
-    let to = if matches!(relation, Relation::GrandTotal) { Grain::TOTAL } else { grain.at(side, to_level) };
-    let pairs = &frame.grains[to].pairs;
-    let target = |(row, column): &(u32, u32)| {
-        let lead = leads[side.pick(*row, *column) as usize]?.node;
-        let (row, column) = match (relation, side) {
-            (Relation::GrandTotal, _) => (0, 0),
-            (_, AxisSide::Rows) => (lead, *column),
-            (_, AxisSide::Columns) => (*row, lead),
-        };
-        pairs.find(row, column)
-    };
-    let cells: Vec<u32> = cells.pairs.pairs().iter().map(|pair| target(pair).unwrap_or(NO_CELL)).collect();
-    cells.iter().any(|cell| *cell != NO_CELL).then_some(Targets { grain: to, cells })
+    let to_grand_total = matches!(relation, Relation::GrandTotal);
+    let to = if to_grand_total { Grain::TOTAL } else { grain.at(side, to_level) };
+    Some(Targets {
+        grain: to,
+        from: frame.grains[grain].pairs.pairs(),
+        to: &frame.grains[to].pairs,
+        leads: leads.iter().map(|lead| lead.map_or(NO_NODE, |lead| lead.node)).collect(),
+        side,
+        to_grand_total,
+    })
 }
 
 /// A relation made ready for an axis: what is looked up by name is found once.

@@ -81,9 +81,28 @@ impl Grouped {
         self.cells = cells;
     }
 
+    /// Brings the cells of each group into the order of their keys; those of the same key stay as they are.
+    pub(super) fn sort_each_by(&mut self, key: &dyn Fn(u32) -> u32) {
+        let mut rest = &mut self.cells[..];
+        let mut begin = 0;
+        for end in &self.ends {
+            let (cells, after) = rest.split_at_mut(end - begin);
+            if !cells.is_sorted_by_key(|cell| key(*cell)) {
+                cells.sort_by_key(|cell| key(*cell));
+            }
+            (rest, begin) = (after, *end);
+        }
+    }
+
     /// All cells, group after group.
     pub(crate) fn cells(&self) -> impl Iterator<Item = u32> + Clone + '_ {
         self.cells.iter().copied()
+    }
+
+    /// The cells of one group.
+    pub(crate) fn group(&self, group: u32) -> &[u32] {
+        let begin = if group == 0 { 0 } else { self.ends[group as usize - 1] };
+        &self.cells[begin..self.ends[group as usize]]
     }
 
     /// The cells of each group.

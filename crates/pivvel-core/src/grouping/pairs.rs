@@ -21,12 +21,13 @@ const DENSE: usize = 8;
 /// can occur are few, by a hash table when they are many.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct PairTable {
-    /// Slots of the flat table, `tall` for each second number: lines in the order of time have few
-    /// of these at once.
+    /// Slots of the flat table, for `tall` first and `wide` second numbers. Those of one second number lie side by
+    /// side: lines in the order of time have few of these at once.
     flat: Vec<u32>,
     tall: usize,
-    /// Whether slots lie row by row instead, as settled pairs are asked for.
-    row_major: bool,
+    wide: usize,
+    /// Whether those of one first number lie side by side instead, as settled pairs are asked for.
+    by_row: bool,
     hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
 }
@@ -57,6 +58,12 @@ impl PairTable {
         self.intern_within(a.iter().copied().zip(b.iter().copied()), room, out);
     }
 
+    /// Numbers the pairs (`a[i]`, `b[i]`), which are new.
+    pub(crate) fn extend(&mut self, a: &[u32], b: &[u32]) {
+        self.pairs.reserve(a.len());
+        self.intern(a, b, &mut Vec::with_capacity(a.len()));
+    }
+
     /// Numbers pairs, of which the first numbers are below `room.0` and the second ones below `room.1`,
     /// into `out`.
     pub(crate) fn intern_within(
@@ -69,7 +76,8 @@ impl PairTable {
         self.make_room(room.0, room.1);
         match &mut self.hashed {
             None => {
-                let (mut flat, pairs) = (Flat { slots: &mut self.flat, tall: self.tall }, &mut self.pairs);
+                let steps = self.steps();
+                let (mut flat, pairs) = (Flat { slots: &mut self.flat, steps }, &mut self.pairs);
                 out.extend(wanted.map(|pair| flat.intern(pair, pairs)));
             }
             Some(hashed) => out.extend(wanted.map(|pair| hashed.intern(pair, &mut self.pairs))),
@@ -79,10 +87,10 @@ impl PairTable {
     /// Numbers the pairs (`a[i]`, `b[i]`), which are below `room`, in place of `a`.
     pub(crate) fn renumber(&mut self, a: &mut [u32], b: &[u32], room: (usize, usize)) {
         self.make_room(room.0, room.1);
-        let pairs = &mut self.pairs;
+        let (steps, pairs) = (self.steps(), &mut self.pairs);
         match &mut self.hashed {
             None => {
-                let mut flat = Flat { slots: &mut self.flat, tall: self.tall };
+                let mut flat = Flat { slots: &mut self.flat, steps };
                 a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.intern((*a, *b), pairs));
             }
             Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.intern((*a, *b), pairs)),
@@ -100,9 +108,10 @@ impl PairTable {
     /// below `room.1`.
     pub(crate) fn with_room(room: (usize, usize), pairs: usize) -> PairTable {
         let mut table = PairTable { pairs: Vec::with_capacity(pairs), ..PairTable::default() };
-        let slots = room.0.next_power_of_two().saturating_mul(room.1.next_power_of_two());
+        let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
+        let slots = tall.saturating_mul(wide);
         if slots <= SMALL.max(DENSE * pairs) || room.0 == 1 {
-            table.tall = room.0.next_power_of_two();
+            (table.tall, table.wide) = (tall, wide);
             table.flat = vec![NONE; slots];
         } else {
             let latest = vec![(NONE, NONE); room.1];
@@ -124,7 +133,7 @@ impl PairTable {
         if !self.lay_out_by_row(room) {
             return (self, None);
         }
-        let wide = self.flat.len() / self.tall;
+        let wide = self.wide;
         let mut old = Vec::with_capacity(self.pairs.len());
         self.pairs.clear();
         for (slot, number) in self.flat.iter_mut().enumerate().filter(|(_, number)| **number != NONE) {
@@ -144,11 +153,23 @@ impl PairTable {
             return false;
         }
         self.hashed = None;
-        (self.tall, self.flat, self.row_major) = (tall, vec![NONE; slots], true);
-        for (number, (a, b)) in self.pairs.iter().enumerate() {
-            self.flat[*a as usize * wide + *b as usize] = number as u32;
-        }
+        (self.tall, self.wide, self.by_row) = (tall, wide, true);
+        self.fill_flat();
         true
+    }
+
+    /// Lays all pairs out flat.
+    fn fill_flat(&mut self) {
+        let steps = self.steps();
+        self.flat = vec![NONE; self.tall * self.wide];
+        for (number, (a, b)) in self.pairs.iter().enumerate() {
+            self.flat[*a as usize * steps.0 + *b as usize * steps.1] = number as u32;
+        }
+    }
+
+    /// How far it is in the flat table from one first number, and from one second number, to the next.
+    fn steps(&self) -> (usize, usize) {
+        if self.by_row { (self.wide, 1) } else { (1, self.tall) }
     }
 
     /// About how many bytes the table takes.
@@ -173,13 +194,12 @@ impl PairTable {
     /// The number of a pair, if it was ever seen.
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
         match &self.hashed {
-            None if a as usize >= self.tall => None,
-            None if self.row_major => {
-                let wide = self.flat.len() / self.tall.max(1);
-                let slot = self.flat.get(a as usize * wide + b as usize).filter(|_| (b as usize) < wide);
-                slot.copied().filter(|n| *n != NONE)
+            None if a as usize >= self.tall || b as usize >= self.wide => None,
+            None => {
+                let steps = self.steps();
+                let number = self.flat[a as usize * steps.0 + b as usize * steps.1];
+                (number != NONE).then_some(number)
             }
-            None => self.flat.get(b as usize * self.tall + a as usize).copied().filter(|n| *n != NONE),
             Some(hashed) => hashed.find(key(a, b)),
         }
     }
@@ -193,12 +213,11 @@ impl PairTable {
         }
         // Grow by doubling, so that a slowly growing dictionary does not copy the table each time.
         let tall = self.tall.max(a.next_power_of_two());
-        let wide = b.next_power_of_two().max(self.flat.len() / self.tall.max(1));
-        let slots = wide.saturating_mul(tall);
-        if slots == self.flat.len() && tall == self.tall && !self.row_major {
+        let wide = self.wide.max(b.next_power_of_two());
+        if (tall, wide) == (self.tall, self.wide) {
             return;
         }
-        self.row_major = false;
+        let slots = wide.saturating_mul(tall);
         // With one first number only, a flat table is as small as any.
         let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
         if sparse && a > 1 {
@@ -212,24 +231,21 @@ impl PairTable {
             self.hashed = Some(hashed);
             return;
         }
-        self.tall = tall;
-        self.flat = vec![NONE; slots];
-        for (number, (a, b)) in self.pairs.iter().enumerate() {
-            self.flat[*b as usize * tall + *a as usize] = number as u32;
-        }
+        (self.tall, self.wide) = (tall, wide);
+        self.fill_flat();
     }
 }
 
 /// A flat table in use.
 struct Flat<'a> {
     slots: &'a mut [u32],
-    tall: usize,
+    steps: (usize, usize),
 }
 
 impl Flat<'_> {
     #[inline(always)]
     fn intern(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
-        let slot = &mut self.slots[b as usize * self.tall + a as usize];
+        let slot = &mut self.slots[a as usize * self.steps.0 + b as usize * self.steps.1];
         if *slot == NONE {
             new_pair(slot, (a, b), pairs);
         }

@@ -1,6 +1,7 @@
 //! The values of many cells side by side, in as few bytes as they need.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use super::{Decimal, Overflow, Value, float_to_ordered};
 
@@ -123,6 +124,52 @@ impl CellValues {
         }
     }
 
+    /// Some of the cells.
+    pub(crate) fn slice(&self, cells: Range<usize>) -> CellValues {
+        match self {
+            CellValues::Blank(_) => CellValues::Blank(cells.len()),
+            CellValues::Exact(scale, digits) => CellValues::Exact(*scale, digits[cells].to_vec()),
+            CellValues::Float(floats) => CellValues::Float(floats[cells].to_vec()),
+            CellValues::Days(days) => CellValues::Days(days[cells].to_vec()),
+            CellValues::Mixed(values) => CellValues::Mixed(values[cells].to_vec()),
+        }
+    }
+
+    /// The value of each of some cells; a blank where there is no cell.
+    pub(crate) fn gathered(&self, cells: impl ExactSizeIterator<Item = Option<usize>>) -> CellValues {
+        match self {
+            CellValues::Blank(_) => CellValues::Blank(cells.len()),
+            CellValues::Exact(scale, digits) => {
+                CellValues::Exact(*scale, cells.map(|cell| cell.map_or(BLANK, |cell| digits[cell])).collect())
+            }
+            CellValues::Float(floats) => {
+                CellValues::Float(cells.map(|cell| cell.map_or(f64::NAN, |cell| floats[cell])).collect())
+            }
+            CellValues::Days(days) => {
+                CellValues::Days(cells.map(|cell| cell.map_or(NO_DAY, |cell| days[cell])).collect())
+            }
+            CellValues::Mixed(values) => CellValues::Mixed(cells.map(|cell| values[cell?]).collect()),
+        }
+    }
+
+    /// Adds the cells of others. With the first that have values, room is made for so many in all.
+    pub(crate) fn append(&mut self, others: CellValues, room: usize) {
+        if let CellValues::Blank(blanks) = self
+            && let Some(value) = others.iter().flatten().next()
+        {
+            *self = CellValues::blanks_before(value, *blanks, room);
+        }
+        match (&mut *self, others) {
+            (CellValues::Exact(scale, digits), CellValues::Exact(of, others)) if *scale == of => {
+                digits.extend_from_slice(&others);
+            }
+            (CellValues::Float(floats), CellValues::Float(others)) => floats.extend_from_slice(&others),
+            (CellValues::Days(days), CellValues::Days(others)) => days.extend_from_slice(&others),
+            (own, CellValues::Blank(blanks)) => own.resize(own.len() + blanks),
+            (own, others) => others.iter().for_each(|value| own.push(value)),
+        }
+    }
+
     /// Adds cells without a value, until there are so many.
     pub(crate) fn resize(&mut self, cells: usize) {
         match self {
@@ -220,6 +267,13 @@ impl CellValues {
             CellValues::Mixed(values) => Cow::Owned(ranks(values)),
         };
         SortKeys { keys }
+    }
+}
+
+impl Default for CellValues {
+    /// No cells.
+    fn default() -> CellValues {
+        CellValues::Blank(0)
     }
 }
 

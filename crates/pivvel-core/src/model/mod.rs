@@ -28,7 +28,7 @@ pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
 pub use period::{NoPeriod, Period};
-pub(crate) use threads::threads_for;
+pub(crate) use threads::{both, in_shares, threads_for};
 pub(crate) use types::{FINEST, Type};
 pub use value::Value;
 pub(crate) use value::{float_to_ordered, ordered_to_float};

@@ -4,9 +4,9 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use arrow_array::builder::StringBuilder;
 use arrow_array::types::UInt32Type;
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
+use arrow_buffer::{BooleanBuffer, NullBuffer, OffsetBuffer};
 use arrow_schema::{FieldRef, Schema, SchemaRef};
 use foldhash::fast::FixedState;
 
@@ -35,11 +35,26 @@ impl<'r, 'a> Coded<'r, 'a> {
     }
 
     fn texts(&self) -> StringArray {
-        let text = |code: &u32| self.texts[*code as usize];
-        let bytes = self.codes.iter().filter_map(text).map(str::len).sum();
-        let mut builder = StringBuilder::with_capacity(self.codes.len(), bytes);
-        self.codes.iter().for_each(|code| builder.append_option(text(code)));
-        builder.finish()
+        let text = |code: u32| self.texts[code as usize];
+        let bytes = self.codes.iter().filter_map(|code| text(*code)).map(str::len).sum();
+        let (mut all, mut lengths) = (Vec::with_capacity(bytes), Vec::with_capacity(self.codes.len()));
+        for run in self.codes.chunk_by(|a, b| a == b) {
+            let text = text(run[0]).unwrap_or_default().as_bytes();
+            let begin = all.len();
+            all.extend_from_slice(text);
+            lengths.resize(lengths.len() + run.len(), text.len());
+            // The text again and again: each time as much as is there already.
+            let end = begin + text.len() * run.len();
+            while all.len() < end {
+                all.extend_from_within(begin..all.len().min(begin + end - all.len()));
+            }
+        }
+        let nulls = self.texts.contains(&None).then(|| {
+            let is_there = |row| text(self.codes[row]).is_some();
+            NullBuffer::new(BooleanBuffer::collect_bool(self.codes.len(), is_there))
+        });
+        let nulls = nulls.filter(|nulls| nulls.null_count() > 0);
+        StringArray::new(OffsetBuffer::from_lengths(lengths), all.into(), nulls)
     }
 
     /// Texts that are the same one after the other have one code, so that a row has the code of the row before

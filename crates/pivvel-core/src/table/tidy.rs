@@ -11,7 +11,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of, location_columns};
 use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
-use crate::model::{Value, threads_for};
+use crate::model::{Value, both, threads_for};
 use crate::peers::Yardstick;
 use crate::rollup::{Axis, Entry};
 
@@ -174,13 +174,16 @@ impl<'a> TidyShape<'a> {
     /// The rows as a batch, whose columns are built by so many threads.
     pub(super) fn batch(&self, rows: &[TidyRow<'a>], form: Texts, threads: usize) -> RecordBatch {
         // Several columns need these.
-        let axes = [
-            AxisCodes::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row())),
-            AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())),
-        ];
+        let axes = || {
+            let of_rows = AxisCodes::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row()));
+            [of_rows, AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column()))]
+        };
+        let numbers = || {
+            let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
+            (peers, rows.iter().map(TidyRow::value).collect::<Vec<Option<Value>>>())
+        };
+        let (axes, (peers, values)) = both(threads, axes, numbers);
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
-        let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
-        let values: Vec<Option<Value>> = rows.iter().map(TidyRow::value).collect();
         let all = self.crosstab.measures();
 
         let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));

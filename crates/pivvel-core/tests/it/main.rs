@@ -12,6 +12,7 @@ mod finer;
 mod formulas;
 mod groups;
 mod made;
+mod many_cells;
 mod picks;
 mod related;
 mod scales;

@@ -1,0 +1,110 @@
+//! Formulas and items over so many cells that several threads compute them block by block, against one thread and
+//! against plain loops.
+
+use std::collections::HashMap;
+
+use pivvel_core::{Brief, CrossTab, Run};
+
+use crate::support::{batch, close, days, labels, numbers, source, texts};
+
+const YARDS: usize = 600;
+const MONTHS: usize = 120;
+/// The yards before this one have no amounts, so that whole blocks of cells are blank.
+const BLANK_YARDS: usize = 90;
+
+fn coast(yard: usize) -> String {
+    format!("coast {}", yard / 150)
+}
+
+/// The amount of a yard in a month; nothing for some, zero for some.
+fn amount(yard: usize, month: usize) -> Option<i64> {
+    let amount = (yard * 7 + month * 13) % 1_000;
+    (yard >= BLANK_YARDS && amount % 11 != 3).then_some(amount as i64 - 400)
+}
+
+/// A line for each yard in each of the months from January 2015 on.
+fn crosstab(threads: usize, brief: &Brief) -> CrossTab {
+    let lines = (0..YARDS).flat_map(|yard| (0..MONTHS).map(move |month| (yard, month)));
+    let lines: Vec<(usize, usize)> = lines.collect();
+    let day =
+        |month: usize| chrono::NaiveDate::from_ymd_opt(2015 + month as i32 / 12, month as u32 % 12 + 1, 9);
+    let columns = [
+        ("coast", texts(lines.iter().map(|(yard, _)| Some(coast(*yard))))),
+        ("yard", texts(lines.iter().map(|(yard, _)| Some(format!("yard {yard:03}"))))),
+        ("day", days(lines.iter().map(|(_, month)| Some(day(*month).unwrap().to_epoch_days())))),
+        ("amount", numbers(lines.iter().map(|(yard, month)| amount(*yard, *month)))),
+    ];
+    Run::new().threads(threads).build(brief, &mut source(vec![batch(columns)])).unwrap()
+}
+
+fn brief() -> Brief {
+    Brief::new().rows(["coast", "yard"]).columns(["day.year", "day.month"]).measure(("sales", "sum(amount)"))
+}
+
+#[test]
+fn many_cells_are_computed_alike_by_one_thread_and_by_two() {
+    let brief = brief()
+        .measure(("share", "sales / sales at parent"))
+        .measure(("change", "sales - sales at previous month"))
+        .measure(("so_far", "running(sales along month)"))
+        .measure(("moving", "moving(sum sales over 3 along month)"))
+        .measure(("place", "rank(sales)"))
+        .measure(("kind", "case when coast = 'coast 1' and sales > 0 then 1 when sales is blank then 0.5 else sales * 2 end"))
+        .measure(("over", "1000 / sales"))
+        .item("day.year", "change", "\"2017\" - \"2016\"")
+        .item("coast", "both", "\"coast 0\" + \"coast 2\"");
+    let alone = crosstab(1, &brief);
+    let together = crosstab(2, &brief);
+    assert!(alone.cells().count() > 100_000);
+    assert_eq!(alone.to_record_batch(), together.to_record_batch());
+    let notices =
+        |crosstab: &CrossTab| crosstab.notices().iter().map(|n| n.text().to_string()).collect::<Vec<_>>();
+    assert_eq!(notices(&alone), notices(&together));
+    assert!(alone.report().zero_cells > 0);
+    assert_eq!(alone.report().zero_cells, together.report().zero_cells);
+}
+
+#[test]
+fn many_cells_are_those_of_plain_loops() {
+    let brief = brief()
+        .measure(("share", "sales / sales at parent"))
+        .measure(("so_far", "running(sales along month)"))
+        .item("day.year", "change", "\"2017\" - \"2016\"");
+    let crosstab = crosstab(2, &brief);
+    let mut of_coasts: HashMap<(String, usize), i64> = HashMap::new();
+    for (yard, month) in (0..YARDS).flat_map(|yard| (0..MONTHS).map(move |month| (yard, month))) {
+        *of_coasts.entry((coast(yard), month)).or_default() += amount(yard, month).unwrap_or(0);
+    }
+    let mut met = 0;
+    for cell in crosstab.cells() {
+        let (rows, columns) =
+            (labels(crosstab.rows().path(cell.row())), labels(crosstab.columns().path(cell.column())));
+        let [_, yard] = &rows[..] else { continue };
+        let yard: usize = yard["yard ".len()..].parse().unwrap();
+        let year = |year: usize| {
+            (0..12).filter_map(move |month| amount(yard, (year - 2015) * 12 + month)).reduce(|a, b| a + b)
+        };
+        match &columns[..] {
+            [item] if item == "change" => {
+                let wanted = year(2017).zip(year(2016)).map(|(a, b)| (a - b) as f64);
+                assert_eq!(cell.value(0).map(|value| value.as_f64()), wanted, "{rows:?}");
+            }
+            [_, month] if columns[0] != "change" => {
+                let month = (month[..4].parse::<usize>().unwrap() - 2015) * 12
+                    + month[5..].parse::<usize>().unwrap()
+                    - 1;
+                let own = amount(yard, month);
+                assert_eq!(cell.value(0).map(|value| value.as_f64()), own.map(|own| own as f64));
+                let whole = of_coasts[&(coast(yard), month)];
+                let share = own.filter(|_| whole != 0).map(|own| own as f64 / whole as f64);
+                assert!(close(cell.value(1).map(|value| value.as_f64()), share), "{rows:?} {columns:?}");
+                let so_far =
+                    (month - month % 12..=month).filter_map(|month| amount(yard, month)).reduce(|a, b| a + b);
+                assert_eq!(cell.value(2).map(|value| value.as_f64()), so_far.map(|sum| sum as f64));
+                met += 1;
+            }
+            _ => {}
+        }
+    }
+    assert_eq!(met, YARDS * MONTHS);
+}
