@@ -1,6 +1,7 @@
 //! Members of a dimension: what a code stands for, its label and its natural order.
 
 use std::cmp::Ordering;
+use std::fmt::Write;
 
 use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, calendar_place};
 
@@ -41,17 +42,24 @@ pub enum Member {
 impl Member {
     /// The member's label, empty for the blank one.
     pub fn label(&self) -> String {
-        match self {
-            Member::Blank => String::new(),
-            Member::Text(text) => text.to_string(),
-            Member::Period(period) => period.to_string(),
-            Member::Number(number) => number.to_string(),
-            Member::Float(bits) => f64::from_bits(*bits).to_string(),
-            Member::YesNo(yes) => if *yes { "yes" } else { "no" }.into(),
-            Member::Tier(_, label) | Member::Others(label) | Member::Calculated(_, label) => {
-                label.to_string()
-            }
-        }
+        let mut label = String::new();
+        self.write_label(&mut label);
+        label
+    }
+
+    fn write_label(&self, out: &mut String) {
+        // Writing into a string cannot fail.
+        let _ = match self {
+            Member::Blank => Ok(()),
+            Member::Text(text)
+            | Member::Tier(_, text)
+            | Member::Others(text)
+            | Member::Calculated(_, text) => out.write_str(text),
+            Member::Period(period) => write!(out, "{period}"),
+            Member::Number(number) => write!(out, "{number}"),
+            Member::Float(bits) => write!(out, "{}", f64::from_bits(*bits)),
+            Member::YesNo(yes) => out.write_str(if *yes { "yes" } else { "no" }),
+        };
     }
 }
 
@@ -59,10 +67,38 @@ impl Member {
 #[derive(Debug, Clone, Default)]
 pub struct Members {
     members: Vec<Member>,
-    labels: Vec<String>,
+    labels: Labels,
     /// Each member's place in natural order.
     places: Vec<u32>,
     calendar_names: bool,
+}
+
+/// The labels of members one after the other: there may be millions.
+#[derive(Debug, Clone, Default)]
+struct Labels {
+    text: String,
+    /// Where each of them ends.
+    ends: Vec<usize>,
+}
+
+impl Labels {
+    fn new(members: &[Member]) -> Labels {
+        let (mut text, mut ends) = (String::new(), Vec::with_capacity(members.len()));
+        for member in members {
+            member.write_label(&mut text);
+            ends.push(text.len());
+        }
+        Labels { text, ends }
+    }
+
+    fn get(&self, place: usize) -> &str {
+        let begin = if place == 0 { 0 } else { self.ends[place - 1] };
+        &self.text[begin..self.ends[place]]
+    }
+
+    fn iter(&self) -> impl Iterator<Item = &str> {
+        (0..self.ends.len()).map(|place| self.get(place))
+    }
 }
 
 /// What the blank member is called where names are written.
@@ -70,30 +106,32 @@ pub(crate) const BLANK: &str = "blank";
 
 impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
-        let labels: Vec<String> = members.iter().map(Member::label).collect();
+        let labels = Labels::new(&members);
         let named = |names: &[&str]| {
-            let mut texts = members.iter().zip(&labels).filter(|(m, _)| rank(m) == 0).peekable();
+            let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
             texts.peek().is_some()
                 && texts
                     .all(|(m, label)| matches!(m, Member::Text(_)) && calendar_place(names, label).is_some())
         };
         let names: Option<&[&str]> = [&MONTHS[..], &WEEKDAYS[..]].into_iter().find(|names| named(names));
-        let folded: Vec<String> = labels.iter().map(|label| label.to_lowercase()).collect();
-        let mut order: Vec<u32> = (0..members.len() as u32).collect();
-        order.sort_by(|a, b| {
-            let (a, b) = (*a as usize, *b as usize);
-            let by_name = names.map_or(Ordering::Equal, |names| {
-                calendar_place(names, &labels[a]).cmp(&calendar_place(names, &labels[b]))
-            });
-            rank(&members[a])
-                .cmp(&rank(&members[b]))
-                .then(by_name)
+        let by_name = |place: usize| names.and_then(|names| calendar_place(names, labels.get(place)));
+        let exactly = |a: usize, b: usize| {
+            by_name(a)
+                .cmp(&by_name(b))
                 .then_with(|| natural(&members[a], &members[b]))
-                .then_with(|| folded[a].cmp(&folded[b]))
-                .then_with(|| labels[a].cmp(&labels[b]))
+                .then_with(|| folded(labels.get(a), labels.get(b)))
+                .then_with(|| labels.get(a).cmp(labels.get(b)))
+                .then_with(|| a.cmp(&b))
+        };
+        let heads = if names.is_some() { None } else { heads(&members) };
+        let head = |place: usize| heads.as_ref().map_or(0, |heads| heads[place]);
+        let mut order: Vec<(u8, u64, u32)> =
+            members.iter().enumerate().map(|(i, member)| (rank(member), head(i), i as u32)).collect();
+        order.sort_unstable_by(|a, b| {
+            (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| exactly(a.2 as usize, b.2 as usize))
         });
         let mut places = vec![0; members.len()];
-        for (place, id) in order.iter().enumerate() {
+        for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;
         }
         Members { members, labels, places, calendar_names: names.is_some() }
@@ -116,7 +154,7 @@ impl Members {
 
     /// The member's label; empty for the blank member.
     pub fn label(&self, id: MemberId) -> &str {
-        &self.labels[id.index()]
+        self.labels.get(id.index())
     }
 
     /// Whether this is the member of the lines that hold nothing in this dimension.
@@ -133,8 +171,8 @@ impl Members {
     /// months and weekdays, numbers by size, texts by label whatever their letter case, and the
     /// blank member last.
     pub fn in_order(&self) -> impl Iterator<Item = MemberId> {
-        let mut order: Vec<MemberId> = (0..self.members.len() as u32).map(MemberId).collect();
-        order.sort_by_key(|id| self.places[id.index()]);
+        let mut order = vec![MemberId(0); self.members.len()];
+        self.places.iter().zip(0..).for_each(|(place, id)| order[*place as usize] = MemberId(id));
         order.into_iter()
     }
 
@@ -151,7 +189,7 @@ impl Members {
     /// The member of a label; not one that is made of members where another has the label too. The blank member
     /// is called `blank` where no other member is.
     pub(crate) fn find(&self, label: &str) -> Option<MemberId> {
-        let all = || (0..self.members.len()).filter(|i| self.labels[*i] == label);
+        let all = || (0..self.members.len()).filter(|i| self.labels.get(*i) == label);
         let made = |i: &usize| rank(&self.members[*i]) > 1;
         let found = all().find(|i| !made(i)).or_else(|| all().next()).map(|i| MemberId(i as u32));
         found.or_else(|| if label == BLANK { self.find("") } else { None })
@@ -171,7 +209,7 @@ impl Members {
 
     /// Every label.
     pub(crate) fn labels(&self) -> impl Iterator<Item = &str> {
-        self.labels.iter().map(String::as_str)
+        self.labels.iter()
     }
 
     /// Where the member stands in natural order, from 0.
@@ -188,6 +226,41 @@ fn rank(member: &Member) -> u8 {
         Member::Calculated(..) => 3,
         _ => 0,
     }
+}
+
+/// Numbers in the natural order of members, the same for some that are not, which tell most apart without a look at
+/// the members; `None` where there are none.
+fn heads(members: &[Member]) -> Option<Vec<u64>> {
+    let first = members.iter().find(|member| rank(member) == 0)?;
+    let head = |member: &Member| match (first, member) {
+        (Member::Text(_), Member::Text(text)) => Some(folded_head(text)),
+        (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
+            let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
+            Some(digits as u64 ^ (1 << 63))
+        }
+        (_, member) => (rank(member) > 0).then_some(0),
+    };
+    members.iter().map(head).collect()
+}
+
+/// The first letters of a text in lower case, as a number that compares as they do.
+fn folded_head(text: &str) -> u64 {
+    let mut head = [0; 8];
+    if text.is_ascii() {
+        head.iter_mut().zip(text.bytes()).for_each(|(to, byte)| *to = byte.to_ascii_lowercase());
+    } else {
+        head.iter_mut().zip(text.to_lowercase().bytes()).for_each(|(to, byte)| *to = byte);
+    }
+    u64::from_be_bytes(head)
+}
+
+/// The order of two texts whatever their letter case.
+fn folded(a: &str, b: &str) -> Ordering {
+    if a.is_ascii() && b.is_ascii() {
+        let [a, b] = [a, b].map(|text| text.bytes().map(|byte| byte.to_ascii_lowercase()));
+        return a.cmp(b);
+    }
+    a.to_lowercase().cmp(&b.to_lowercase())
 }
 
 fn natural(a: &Member, b: &Member) -> Ordering {

@@ -50,8 +50,11 @@ impl Peers {
                 tied.iter().for_each(|cell| ranks[*cell as usize] = rank);
                 rank += tied.len() as u32;
             }
-            let values: Vec<Value> = cells.iter().filter_map(|cell| values.get(*cell as usize)).collect();
-            Measured::new(&values, wanted)
+            let value = |place: usize| match values.get(cells[place] as usize) {
+                Some(value) => value,
+                None => unreachable!("only cells with a value are sorted"),
+            };
+            Measured::new(cells.len(), value, wanted)
         };
         let groups = sorted.iter().map(measured).collect();
         Peers { groups, ranks, keys, group_of: of, names: OnceLock::new(), joined: false }
@@ -86,8 +89,7 @@ impl Peers {
                 }
                 grains[*grain].1.ranks[*cell] = shared;
             }
-            let values: Vec<Value> = order.into_iter().map(|(_, value)| value).collect();
-            joint.insert(classes, Measured::new(&values, wanted));
+            joint.insert(classes, Measured::new(order.len(), |place| order[place].1, wanted));
         }
         for (_, peers) in grains {
             peers.joined = true;

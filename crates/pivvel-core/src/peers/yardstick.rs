@@ -33,21 +33,20 @@ pub(crate) struct Measured {
 }
 
 impl Measured {
-    /// Measures values, the highest of which stands first.
-    pub(crate) fn new(order: &[Value], wanted: &YardstickSpec) -> Measured {
-        let Some((high, low)) = order.first().zip(order.last()) else { return Measured::default() };
-        let count = order.len();
-        let mean = mean(order);
+    /// Measures so many values, by their places in their order, the highest first.
+    pub(crate) fn new(count: usize, value: impl Fn(usize) -> Value, wanted: &YardstickSpec) -> Measured {
+        let Some(last) = count.checked_sub(1) else { return Measured::default() };
+        let mean = mean(count, &value);
         // Summed in the order of the values, which does not depend on how cells are numbered.
         let spread = |mean: f64| {
-            let squares: f64 = order.iter().map(|value| (value.as_f64() - mean).powi(2)).sum();
+            let squares: f64 = (0..count).map(|place| (value(place).as_f64() - mean).powi(2)).sum();
             (squares / count as f64).sqrt()
         };
-        let at = |share: f64| quantile(share, count, |i| order[count - 1 - i].as_f64());
+        let at = |share: f64| quantile(share, count, |i| value(last - i).as_f64());
         let yardstick = Yardstick {
             count: count as u64,
-            low: *low,
-            high: *high,
+            low: value(last),
+            high: value(0),
             mean,
             spread: mean.map(spread).filter(|spread| spread.is_finite()),
             quartiles: mean.map(|_| [at(0.25), at(0.5), at(0.75)]),
@@ -55,7 +54,7 @@ impl Measured {
         let cut = |(wanted, bottom): &(Count, bool)| {
             let kept = wanted.of(count).min(count);
             let place = kept.checked_sub(1)?;
-            Some(order[if *bottom { count - 1 - place } else { place }])
+            Some(value(if *bottom { last - place } else { place }))
         };
         Measured {
             yardstick: Some(yardstick),
@@ -97,14 +96,18 @@ pub(crate) fn share(value: f64, low: f64, high: f64) -> f64 {
 }
 
 /// The mean of peers, which does not depend on how cells are numbered; none for dates.
-fn mean(order: &[Value]) -> Option<f64> {
-    if order.iter().any(|value| matches!(value, Value::Date(_))) {
-        return None;
+fn mean(count: usize, value: &impl Fn(usize) -> Value) -> Option<f64> {
+    let mut total = Total::default();
+    let mut fits = true;
+    for value in (0..count).map(value) {
+        if matches!(value, Value::Date(_)) {
+            return None;
+        }
+        fits = fits && total.add(&value).is_ok();
     }
-    let count = order.len() as f64;
-    match Total::of(order).map(|total| total.mean(order.len())) {
-        Ok(mean) if mean.is_none_or(f64::is_finite) => mean,
+    match total.mean(count) {
+        mean if fits && mean.is_none_or(f64::is_finite) => mean,
         // A sum that is too large, whose mean is a number all the same.
-        _ => Some(order.iter().map(|value| value.as_f64() / count).sum()),
+        _ => Some((0..count).map(|place| value(place).as_f64() / count as f64).sum()),
     }
 }

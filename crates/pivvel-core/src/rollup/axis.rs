@@ -375,9 +375,20 @@ impl Axis {
             }
             let parent = |node: u32| place_of_parent[self.parent_node(level, node) as usize];
             let mut order: Vec<u32> = (0..self.len(level) as u32).collect();
-            order.sort_by(|a, b| {
-                parent(*a).cmp(&parent(*b)).then_with(|| self.sibling_order(level, *a, *b, &by[level - 1]))
-            });
+            let own = &self.dimensions[level - 1].order;
+            let is_natural = matches!(by[level - 1], SortBy::Natural)
+                && own.direction == Direction::Ascending
+                && own.members().is_empty();
+            if is_natural {
+                // What siblings are compared by is known of each, and there may be millions.
+                let place = |node: u32| self.members[level - 1].place(self.member_of(level, node));
+                order.sort_by_cached_key(|node| (parent(*node), place(*node)));
+            } else {
+                order.sort_by(|a, b| {
+                    let siblings = || self.sibling_order(level, *a, *b, &by[level - 1]);
+                    parent(*a).cmp(&parent(*b)).then_with(siblings)
+                });
+            }
             let mut ranges = vec![0..0; ordered[level - 1].len()];
             for (at, node) in order.iter().enumerate() {
                 let range = &mut ranges[parent(*node)];

@@ -13,6 +13,7 @@ mod formulas;
 mod groups;
 mod made;
 mod many_cells;
+mod orders;
 mod picks;
 mod related;
 mod scales;
