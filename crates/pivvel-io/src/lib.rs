@@ -57,11 +57,11 @@ pub use open::open;
 pub use outputs::check_outputs;
 pub use source::{ReadOptions, Source, read_rows};
 pub use survey::{ColumnSurvey, Survey, is_scenario};
-#[cfg(feature = "workbook")]
-pub use table::fill_sheet;
 pub use table::{
     EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink, write_table,
 };
+#[cfg(feature = "workbook")]
+pub use table::{WORKBOOK_LEVEL, fill_sheet};
 #[doc(hidden)]
 pub use text::Chunk;
 pub use text::{Column, TextSource};

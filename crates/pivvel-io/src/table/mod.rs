@@ -17,7 +17,7 @@ mod workbook;
 
 pub use cells::{is_number, rows_as_texts};
 #[cfg(feature = "workbook")]
-pub use sheet::fill_sheet;
+pub use sheet::{WORKBOOK_LEVEL, fill_sheet};
 
 use std::io::Write;
 use std::num::NonZero;
@@ -153,6 +153,20 @@ pub trait TableSink: Send {
     /// What the writer finds wrong.
     fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()>;
 
+    /// The same, but that work on it may be left to whoever calls the helper.
+    ///
+    /// # Errors
+    /// What the writer finds wrong.
+    fn take(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+        self.write(batch)
+    }
+
+    /// Does some of the work that was left, as any thread can while others bring batches. What is still left in the
+    /// end is done by [`TableSink::finish`].
+    fn helper(&self) -> Box<dyn Fn() -> std::io::Result<()> + Send + Sync> {
+        Box::new(|| Ok(()))
+    }
+
     /// Writes what is still to be written.
     ///
     /// # Errors
@@ -255,12 +269,13 @@ pub fn write_table(
             rows(&part.dictionary_batch(), options, &mut text)?;
             Ok(text)
         };
-        in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text))?;
+        in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text), &|| Ok(()))?;
         return out.flush();
     }
     let dictionaries = matches!(form.0.writing, Some(Writing::Sink { dictionaries: true, .. }));
     let make = |part: TablePart<'_>| Ok(if dictionaries { part.dictionary_batch() } else { part.batch() });
     let mut sink = table_sink(form, &schema, out, options)?;
-    in_order(&mut parts, threads, &make, &mut |batch| sink.write(&batch))?;
+    let helper = sink.helper();
+    in_order(&mut parts, threads, &make, &mut |batch| sink.take(&batch), &*helper)?;
     sink.finish()
 }

@@ -19,10 +19,10 @@ pub(super) static ENTRY: Entry = Entry {
 #[cfg(feature = "parquet")]
 mod sink {
     use std::io::Write;
-    use std::sync::{Mutex, PoisonError};
+    use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-    use arrow_array::RecordBatch;
-    use arrow_schema::SchemaRef;
+    use arrow_array::{ArrayRef, RecordBatch};
+    use arrow_schema::{FieldRef, SchemaRef};
     use parquet::arrow::ArrowWriter;
     use parquet::arrow::arrow_writer::{
         ArrowColumnChunk, ArrowColumnWriter, ArrowRowGroupWriterFactory, compute_leaves,
@@ -34,18 +34,29 @@ mod sink {
 
     use crate::table::{TableOptions, TableSink};
 
-    /// So many rows are encoded at once, column by column.
-    const ROWS: usize = 1 << 15;
+    /// So many batches wait for a column at most before whoever brings one more helps it.
+    const WAITING: usize = 8;
 
     /// Encodes the columns side by side: the file is the same for any number of threads.
     pub(super) struct ParquetSink<'a> {
         file: SerializedFileWriter<&'a mut (dyn Write + Send)>,
         factory: ArrowRowGroupWriterFactory,
         threads: usize,
-        /// What was taken and is not yet encoded.
-        waiting: Vec<RecordBatch>,
-        /// The columns of the row group that is being written, and how many rows it has.
-        group: Option<(Vec<ArrowColumnWriter>, usize)>,
+        /// The columns of the row group that is being written, which any thread may work on.
+        columns: Arc<Mutex<Columns>>,
+        /// How many rows the row group has.
+        rows: usize,
+    }
+
+    /// The columns of a row group.
+    type Columns = Arc<Vec<Column>>;
+
+    /// A column of the row group that is being written.
+    struct Column {
+        /// What was taken and is not yet encoded, in its order.
+        waiting: Mutex<Vec<(FieldRef, ArrayRef)>>,
+        /// Nothing once the row group is closed.
+        writer: Mutex<Option<ArrowColumnWriter>>,
     }
 
     impl<'a> ParquetSink<'a> {
@@ -61,38 +72,24 @@ mod sink {
             let writer = ArrowWriter::try_new(out, schema.clone(), Some(properties));
             let (file, factory) =
                 writer.and_then(ArrowWriter::into_serialized_writer).map_err(into_io_error)?;
-            Ok(ParquetSink { file, factory, threads: options.threads(), waiting: Vec::new(), group: None })
+            Ok(ParquetSink { file, factory, threads: options.threads(), columns: Arc::default(), rows: 0 })
         }
 
-        /// Encodes all that waits.
-        fn encode(&mut self) -> Result<()> {
-            let mut waiting = std::mem::take(&mut self.waiting).into_iter().peekable();
-            while waiting.peek().is_some() {
-                let (columns, mut rows) = match self.group.take() {
-                    Some(group) => group,
-                    None => (self.factory.create_column_writers(self.file.flushed_row_groups().len())?, 0),
-                };
-                let mut fitting = Vec::new();
-                while let Some(batch) = waiting.peek_mut().filter(|_| rows < DEFAULT_MAX_ROW_GROUP_ROW_COUNT)
-                {
-                    let take = batch.num_rows().min(DEFAULT_MAX_ROW_GROUP_ROW_COUNT - rows);
-                    fitting.push(batch.slice(0, take));
-                    *batch = batch.slice(take, batch.num_rows() - take);
-                    rows += take;
-                    if batch.num_rows() == 0 {
-                        waiting.next();
-                    }
+        /// Gives rows to the columns, and closes a row group that is full.
+        fn queue(&mut self, mut batch: RecordBatch) -> Result<()> {
+            while batch.num_rows() > 0 {
+                if self.rows == 0 {
+                    let writers = self.factory.create_column_writers(self.file.flushed_row_groups().len())?;
+                    *lock(&self.columns) = Arc::new(writers.into_iter().map(Column::new).collect());
                 }
-                let written = side_by_side(columns, self.threads, &|place, mut column: ArrowColumnWriter| {
-                    for batch in &fitting {
-                        for leaf in compute_leaves(batch.schema_ref().field(place), batch.column(place))? {
-                            column.write(&leaf)?;
-                        }
-                    }
-                    Ok(column)
-                });
-                self.group = Some((written?, rows));
-                if rows == DEFAULT_MAX_ROW_GROUP_ROW_COUNT {
+                let fitting = batch.num_rows().min(DEFAULT_MAX_ROW_GROUP_ROW_COUNT - self.rows);
+                let part = batch.slice(0, fitting);
+                let arrays = part.schema_ref().fields().iter().cloned().zip(part.columns().iter().cloned());
+                let columns = lock(&self.columns).clone();
+                columns.iter().zip(arrays).for_each(|(column, array)| lock(&column.waiting).push(array));
+                self.rows += fitting;
+                batch = batch.slice(fitting, batch.num_rows() - fitting);
+                if self.rows == DEFAULT_MAX_ROW_GROUP_ROW_COUNT {
                     self.close_group()?;
                 }
             }
@@ -100,43 +97,97 @@ mod sink {
         }
 
         fn close_group(&mut self) -> Result<()> {
-            let Some((columns, _)) = self.group.take() else { return Ok(()) };
-            let close = |_, column: ArrowColumnWriter| column.close();
-            let chunks: Vec<ArrowColumnChunk> = side_by_side(columns, self.threads, &close)?;
+            let columns = std::mem::take(&mut *lock(&self.columns));
+            self.rows = 0;
+            let close = |column: &Column| {
+                column.encode(true)?;
+                lock(&column.writer).take().map(ArrowColumnWriter::close).transpose()
+            };
+            let chunks = side_by_side(&columns, self.threads, &close)?;
             let mut group = self.file.next_row_group()?;
-            chunks.into_iter().try_for_each(|chunk| chunk.append_to_row_group(&mut group))?;
+            let append = |chunk: ArrowColumnChunk| chunk.append_to_row_group(&mut group);
+            chunks.into_iter().flatten().try_for_each(append)?;
             group.close().map(drop)
         }
     }
 
     impl TableSink for ParquetSink<'_> {
         fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-            if batch.num_rows() > 0 {
-                self.waiting.push(batch.clone());
+            self.take(batch)?;
+            let columns = lock(&self.columns).clone();
+            let is_full = columns.iter().any(|column| lock(&column.waiting).len() > WAITING);
+            if is_full {
+                side_by_side(&columns, self.threads, &|column| column.encode(true)).map_err(into_io_error)?;
             }
-            match self.waiting.iter().map(RecordBatch::num_rows).sum::<usize>() >= ROWS {
-                true => self.encode().map_err(into_io_error),
-                false => Ok(()),
-            }
+            Ok(())
+        }
+
+        fn take(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
+            self.queue(batch.clone()).map_err(into_io_error)
+        }
+
+        fn helper(&self) -> Box<dyn Fn() -> std::io::Result<()> + Send + Sync> {
+            let columns = Arc::clone(&self.columns);
+            Box::new(move || {
+                let columns = lock(&columns).clone();
+                let encode = |column: &Column| {
+                    let waiting = lock(&column.waiting).len();
+                    column.encode(waiting > WAITING)
+                };
+                columns.iter().try_for_each(encode).map_err(into_io_error)
+            })
         }
 
         fn finish(mut self: Box<Self>) -> std::io::Result<()> {
-            self.encode().and_then(|()| self.close_group()).map_err(into_io_error)?;
+            if self.rows > 0 {
+                self.close_group().map_err(into_io_error)?;
+            }
             self.file.finish().map(drop).map_err(into_io_error)
         }
     }
 
+    impl Column {
+        fn new(writer: ArrowColumnWriter) -> Column {
+            Column { waiting: Mutex::default(), writer: Mutex::new(Some(writer)) }
+        }
+
+        /// Encodes all that waits; unless another thread does, or once that has ended.
+        fn encode(&self, patient: bool) -> Result<()> {
+            let mut writer = match (self.writer.try_lock(), patient) {
+                (Ok(writer), _) => writer,
+                (Err(_), true) => lock(&self.writer),
+                (Err(_), false) => return Ok(()),
+            };
+            while let Some(writer) = writer.as_mut() {
+                let waiting = std::mem::take(&mut *lock(&self.waiting));
+                if waiting.is_empty() {
+                    break;
+                }
+                for (field, array) in waiting {
+                    for leaf in compute_leaves(&field, &array)? {
+                        writer.write(&leaf)?;
+                    }
+                }
+            }
+            Ok(())
+        }
+    }
+
+    fn lock<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
+        of.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     /// Makes something of every column, by so many threads.
-    fn side_by_side<C: Send, T: Send>(
-        columns: Vec<C>,
+    fn side_by_side<T: Send>(
+        columns: &[Column],
         threads: usize,
-        make: &(dyn Fn(usize, C) -> Result<T> + Sync),
+        make: &(dyn Fn(&Column) -> Result<T> + Sync),
     ) -> Result<Vec<T>> {
         let threads = threads.min(columns.len()).max(1);
-        let left = Mutex::new(columns.into_iter().enumerate());
+        let left = Mutex::new(columns.iter().enumerate());
         let work = || {
-            let next = || left.lock().unwrap_or_else(PoisonError::into_inner).next();
-            let own = std::iter::from_fn(next).map(|(place, column)| (place, make(place, column)));
+            let next = || lock(&left).next();
+            let own = std::iter::from_fn(next).map(|(place, column)| (place, make(column)));
             own.collect::<Vec<_>>()
         };
         let mut made = std::thread::scope(|scope| {

@@ -3,12 +3,15 @@
 
 use std::io::Write;
 
-use arrow_array::{Array, RecordBatch};
+use arrow_array::RecordBatch;
 use arrow_schema::{DataType, SchemaRef};
 use rust_xlsxwriter::{ExcelDateTime, Format, FormatAlign, Workbook, Worksheet, XlsxError};
 
 use super::TableSink;
-use super::cells::{Cell, Column, columns, is_number};
+use super::cells::{Column, Content, columns, is_number};
+
+/// How hard workbooks are packed, from 1 to 9: more takes longer than the rest, and saves little.
+pub const WORKBOOK_LEVEL: u8 = 2;
 
 /// Rows that a sheet has, the heading among them.
 const ROWS: usize = 1_048_576;
@@ -22,6 +25,7 @@ pub(super) struct SheetSink<'a> {
 impl<'a> SheetSink<'a> {
     pub(super) fn new(schema: &SchemaRef, out: &'a mut (dyn Write + Send)) -> std::io::Result<SheetSink<'a>> {
         let mut workbook = Workbook::new();
+        workbook.set_zip_compression_level(WORKBOOK_LEVEL);
         let table = SheetTable::new(workbook.add_worksheet(), schema)?;
         Ok(SheetSink { out, workbook, table })
     }
@@ -58,7 +62,8 @@ pub fn fill_sheet(
 
 /// A table on its way into a sheet.
 struct SheetTable {
-    formats: Vec<Format>,
+    /// How the numbers of each column are shown, where not as they are.
+    formats: Vec<Option<Format>>,
     rows: usize,
     /// The widest text of each column, in characters.
     widths: Vec<usize>,
@@ -73,11 +78,11 @@ impl SheetTable {
             sheet.write_string_with_format(0, i as u16, field.name(), &head).map_err(into_io_error)?;
         }
         let format = |data_type: &DataType| match data_type {
-            DataType::Date32 => Format::new().set_num_format("yyyy-mm-dd"),
+            DataType::Date32 => Some(Format::new().set_num_format("yyyy-mm-dd")),
             DataType::Decimal128(_, scale) if *scale > 0 => {
-                Format::new().set_num_format(format!("0.{}", "0".repeat(*scale as usize)))
+                Some(Format::new().set_num_format(format!("0.{}", "0".repeat(*scale as usize))))
             }
-            _ => Format::new(),
+            _ => None,
         };
         let formats = schema.fields().iter().map(|field| format(field.data_type())).collect();
         let widths = schema.fields().iter().map(|field| field.name().chars().count()).collect();
@@ -89,16 +94,17 @@ impl SheetTable {
             let message = "a sheet holds 1,048,576 rows; write .parquet or .csv, or fewer rows";
             return Err(std::io::Error::other(message));
         }
-        // A text of more digits than a number holds stays a text.
-        for (i, column) in columns(batch)?.iter().enumerate() {
-            for row in 0..batch.num_rows() {
-                let cell = match column {
-                    Column::Exact(array) if array.is_valid(row) => Cell::Text(array.value(row)),
-                    column => column.cell(row),
-                };
-                let at = ((self.rows + row) as u32, i as u16);
-                self.widths[i] = self.widths[i].max(cell.text().chars().count());
-                write_cell(sheet, at, cell, &self.formats[i]).map_err(into_io_error)?;
+        let columns = columns(batch)?;
+        let mut text = Vec::new();
+        // Row by row, as the sheet keeps them.
+        for row in 0..batch.num_rows() {
+            for (place, column) in columns.iter().enumerate() {
+                if row == 0 || !column.is_same_as_before(row) {
+                    let width = width(column.content(row), &mut text);
+                    self.widths[place] = self.widths[place].max(width);
+                }
+                let at = ((self.rows + row) as u32, place as u16);
+                write_cell(sheet, at, column, row, self.formats[place].as_ref()).map_err(into_io_error)?;
             }
         }
         self.rows += batch.num_rows();
@@ -113,27 +119,73 @@ impl SheetTable {
     }
 }
 
+/// How many characters a cell has as text.
+fn width(content: Content<'_, '_>, text: &mut Vec<u8>) -> usize {
+    text.clear();
+    match content {
+        Content::Blank => 0,
+        Content::Text(text) | Content::Exact(text) => text.chars().count(),
+        Content::Value(column, row) => {
+            column.write(row, text);
+            text.len()
+        }
+    }
+}
+
 fn write_cell(
     sheet: &mut Worksheet,
-    (row, column): (u32, u16),
-    cell: Cell<'_>,
-    format: &Format,
+    at: (u32, u16),
+    column: &Column<'_>,
+    row: usize,
+    format: Option<&Format>,
 ) -> Result<(), XlsxError> {
-    match cell {
-        Cell::Blank => return Ok(()),
-        Cell::Text(text) => sheet.write_string(row, column, text),
-        Cell::Number(digits) => match digits.parse::<f64>() {
-            Ok(number) => sheet.write_number_with_format(row, column, number, format),
-            Err(_) => sheet.write_string(row, column, digits),
-        },
-        Cell::Day(day) => match ExcelDateTime::parse_from_str(&day) {
-            Ok(date) => sheet.write_datetime_with_format(row, column, &date, format),
-            // The calendar of workbooks begins in 1900.
-            Err(_) => sheet.write_string(row, column, day),
-        },
-        Cell::YesNo(yes) => sheet.write_boolean(row, column, yes),
+    match column.content(row) {
+        Content::Blank => Ok(()),
+        // A text of more digits than a number holds stays a text.
+        Content::Text(text) | Content::Exact(text) => sheet.write_string(at.0, at.1, text).map(drop),
+        Content::Value(Column::Whole(array), row) => write_number(sheet, at, array.value(row) as f64, format),
+        Content::Value(Column::Count(array), row) => write_number(sheet, at, array.value(row) as f64, format),
+        // Minus zero is zero.
+        Content::Value(Column::Float(array), row) => write_number(sheet, at, array.value(row) + 0.0, format),
+        Content::Value(Column::YesNo(array), row) => {
+            sheet.write_boolean(at.0, at.1, array.value(row)).map(drop)
+        }
+        Content::Value(column, row) => {
+            let mut text = Vec::new();
+            column.write(row, &mut text);
+            write_text(sheet, at, &String::from_utf8_lossy(&text), matches!(column, Column::Day(_)), format)
+        }
+    }
+}
+
+fn write_number(
+    sheet: &mut Worksheet,
+    (row, column): (u32, u16),
+    number: f64,
+    format: Option<&Format>,
+) -> Result<(), XlsxError> {
+    match format {
+        Some(format) => sheet.write_number_with_format(row, column, number, format),
+        None => sheet.write_number(row, column, number),
     }
     .map(drop)
+}
+
+/// Writes a day or a number that is at hand as text.
+fn write_text(
+    sheet: &mut Worksheet,
+    at: (u32, u16),
+    text: &str,
+    is_day: bool,
+    format: Option<&Format>,
+) -> Result<(), XlsxError> {
+    // The calendar of workbooks begins in 1900.
+    let day = is_day.then(|| ExcelDateTime::parse_from_str(text)).and_then(Result::ok);
+    match (day, text.parse(), format) {
+        (Some(day), _, Some(format)) => sheet.write_datetime_with_format(at.0, at.1, &day, format).map(drop),
+        (_, Ok(number), format) if !is_day => write_number(sheet, at, number, format),
+        _ => sheet.write_string(at.0, at.1, text).map(drop),
+    }
 }
 
 fn into_io_error(error: XlsxError) -> std::io::Error {
