@@ -3,7 +3,7 @@
 //! colours of cells.
 
 use pivvel_core::{CrossTab, Negative, NumberFormat, Scaling, Shape, TableSpec, Value};
-use pivvel_io::fill_sheet;
+use pivvel_io::{WORKBOOK_LEVEL, fill_sheet};
 use pivvel_view::{Ground, Layout, LayoutCell, Paint, Rgb, RowKind};
 use rust_xlsxwriter::{
     Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
@@ -28,20 +28,38 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     let properties = DocProperties::new().set_title(crosstab.title()).set_comment(comment);
     book.set_properties(&properties.set_creation_datetime(&day));
     let views = crosstab.views().iter().map(|view| &view.crosstab);
-    for (place, crosstab) in std::iter::once(crosstab).chain(views).enumerate() {
-        let sheet = book.add_worksheet();
-        sheet
-            .set_name(if place == 0 { "Cross-tab".into() } else { format!("View {place}") })
-            .map_err(into_io_error)?;
-        lay_out(sheet, crosstab).map_err(into_io_error)?;
+    let laid_out: Vec<&CrossTab> = std::iter::once(crosstab).chain(views).collect();
+    // What is to be read and what is to be computed on, side by side.
+    let (sheets, tidy) = std::thread::scope(|scope| {
+        let tidy = scope.spawn(|| tidy_sheet(crosstab, options));
+        let sheet = |(place, crosstab): (usize, &&CrossTab)| laid_out_sheet(place, crosstab);
+        let sheets: Result<Vec<Worksheet>, XlsxError> = laid_out.iter().enumerate().map(sheet).collect();
+        (sheets, tidy.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    });
+    for sheet in sheets.map_err(into_io_error)?.into_iter().chain([tidy?]) {
+        book.push_worksheet(sheet);
     }
+    book.set_zip_compression_level(WORKBOOK_LEVEL);
+    book.save_to_buffer().map_err(into_io_error)
+}
+
+/// A cross-tab or a view as it is read.
+fn laid_out_sheet(place: usize, crosstab: &CrossTab) -> Result<Worksheet, XlsxError> {
+    let mut sheet = Worksheet::new();
+    sheet.set_name(if place == 0 { "Cross-tab".into() } else { format!("View {place}") })?;
+    lay_out(&mut sheet, crosstab)?;
+    Ok(sheet)
+}
+
+/// The tidy result.
+fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Worksheet> {
     let TargetOptions { levels, with_hidden, .. } = options.clone();
     let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };
     let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
-    let sheet = book.add_worksheet();
+    let mut sheet = Worksheet::new();
     sheet.set_name("Tidy").map_err(into_io_error)?;
-    fill_sheet(sheet, &table.schema.clone(), table.batches())?;
-    book.save_to_buffer().map_err(into_io_error)
+    fill_sheet(&mut sheet, &table.schema.clone(), table.batches())?;
+    Ok(sheet)
 }
 
 fn into_io_error(error: XlsxError) -> std::io::Error {
