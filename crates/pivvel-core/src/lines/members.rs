@@ -127,9 +127,8 @@ impl Members {
         let head = |place: usize| heads.as_ref().map_or(0, |heads| heads[place]);
         let mut order: Vec<(u8, u64, u32)> =
             members.iter().enumerate().map(|(i, member)| (rank(member), head(i), i as u32)).collect();
-        order.sort_unstable_by(|a, b| {
-            (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| exactly(a.2 as usize, b.2 as usize))
-        });
+        // Each thread met members in the order of the lines, which often is their own: such runs are merged.
+        order.sort_by(|a, b| (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| exactly(a.2 as usize, b.2 as usize)));
         let mut places = vec![0; members.len()];
         for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;

@@ -36,10 +36,11 @@ impl Measured {
     /// Measures so many values, by their places in their order, the highest first.
     pub(crate) fn new(count: usize, value: impl Fn(usize) -> Value, wanted: &YardstickSpec) -> Measured {
         let Some(last) = count.checked_sub(1) else { return Measured::default() };
-        let mean = mean(count, &value);
+        let mut floats = Vec::with_capacity(count);
+        let mean = mean(count, &value, &mut floats);
         // Summed in the order of the values, which does not depend on how cells are numbered.
         let spread = |mean: f64| {
-            let squares: f64 = (0..count).map(|place| (value(place).as_f64() - mean).powi(2)).sum();
+            let squares: f64 = floats.iter().map(|value| (value - mean).powi(2)).sum();
             (squares / count as f64).sqrt()
         };
         let at = |share: f64| quantile(share, count, |i| value(last - i).as_f64());
@@ -95,8 +96,9 @@ pub(crate) fn share(value: f64, low: f64, high: f64) -> f64 {
     }
 }
 
-/// The mean of peers, which does not depend on how cells are numbered; none for dates.
-fn mean(count: usize, value: &impl Fn(usize) -> Value) -> Option<f64> {
+/// The mean of peers, which does not depend on how cells are numbered; none for dates. Each of their values is looked
+/// for once, and stands in `floats` then.
+fn mean(count: usize, value: &impl Fn(usize) -> Value, floats: &mut Vec<f64>) -> Option<f64> {
     let mut total = Total::default();
     let mut fits = true;
     for value in (0..count).map(value) {
@@ -104,10 +106,11 @@ fn mean(count: usize, value: &impl Fn(usize) -> Value) -> Option<f64> {
             return None;
         }
         fits = fits && total.add(&value).is_ok();
+        floats.push(value.as_f64());
     }
     match total.mean(count) {
         mean if fits && mean.is_none_or(f64::is_finite) => mean,
         // A sum that is too large, whose mean is a number all the same.
-        _ => Some((0..count).map(|place| value(place).as_f64() / count as f64).sum()),
+        _ => Some(floats.iter().map(|value| value / count as f64).sum()),
     }
 }
