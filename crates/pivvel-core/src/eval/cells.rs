@@ -32,6 +32,21 @@ impl Cells {
         self.of_items.get(item).is_some_and(|cells| !cells.is_empty())
     }
 
+    /// The cells of an item that its formula gives the values of, in runs.
+    pub(crate) fn computed(&self, item: usize) -> Vec<Range<usize>> {
+        let own = self.of_items[item].clone();
+        let merged = self.merged.get(own.clone()).unwrap_or_default();
+        if merged.is_empty() {
+            return vec![own];
+        }
+        let mut begin = own.start;
+        let runs = merged.chunk_by(|a, b| a == b).map(|run| {
+            begin += run.len();
+            (run[0], begin - run.len()..begin)
+        });
+        runs.filter(|(is_merged, _)| !is_merged).map(|(_, cells)| cells).collect()
+    }
+
     /// The item that computes a cell.
     pub(crate) fn maker(&self, cell: usize) -> Option<usize> {
         self.of_items.iter().position(|cells| cells.contains(&cell))

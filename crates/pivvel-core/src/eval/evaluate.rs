@@ -179,24 +179,29 @@ fn fill_item(
     formula: Option<&TypedExpr<usize>>,
     mut values: Values,
 ) -> Result<Values, Overflow> {
-    let cells = &frame.grains[grain];
-    let own = cells.of_items[place].clone();
-    let filled = match formula {
-        None => Arc::new(CellValues::blank(own.len())),
-        Some(formula) => {
-            let item = &plan.items[place];
-            let leaf = |operand| {
-                ReadyLeaf::Related(values.clone(), relate::operands(frame, grain, item.spot, place, operand))
-            };
-            let leaves = (0..item.operands.len()).map(leaf).collect();
-            let formula = formula.clone();
-            ReadyFormula { formula, leaves, plan, frame, grain, cells: own.clone() }.values()?.0
-        }
+    let (item, cells) = (&plan.items[place], &frame.grains[grain]);
+    let operand = |operand| {
+        ReadyLeaf::Related(values.clone(), relate::operands(frame, grain, item.spot, place, operand))
     };
+    let mut ready = formula.map(|formula| {
+        let leaves = (0..item.operands.len()).map(operand).collect();
+        ReadyFormula { formula: formula.clone(), leaves, plan, frame, grain, cells: 0..0 }
+    });
+    let mut filled = Vec::new();
+    for cells in cells.computed(place) {
+        let values = match &mut ready {
+            Some(ready) => {
+                ready.cells = cells.clone();
+                ready.values()?.0
+            }
+            None => Arc::new(CellValues::blank(cells.len())),
+        };
+        filled.push((cells, values));
+    }
+    drop(ready);
     let all = Arc::make_mut(&mut values);
-    let is_merged = |cell: &usize| cells.merged.get(*cell).copied().unwrap_or(false);
-    for (cell, value) in own.zip(filled.iter()).filter(|(cell, _)| !is_merged(cell)) {
-        all.set(cell, value);
+    for (cells, filled) in filled {
+        cells.zip(filled.iter()).for_each(|(cell, value)| all.set(cell, value));
     }
     Ok(values)
 }

@@ -81,14 +81,15 @@ pub(crate) fn targets<'f>(frame: &'f Frame, grain: Grain, relation: &Relation) -
     let to_level = leads.iter().flatten().next()?.level();
     let to_grand_total = matches!(relation, Relation::GrandTotal);
     let to = if to_grand_total { Grain::TOTAL } else { grain.at(side, to_level) };
-    Some(Targets {
+    let targets = Targets {
         grain: to,
         from: frame.grains[grain].pairs.pairs(),
         to: &frame.grains[to].pairs,
         leads: leads.iter().map(|lead| lead.map_or(NO_NODE, |lead| lead.node)).collect(),
         side,
         to_grand_total,
-    })
+    };
+    (0..targets.from.len()).any(|cell| targets.get(cell).is_some()).then_some(targets)
 }
 
 /// A relation made ready for an axis: what is looked up by name is found once.

@@ -8,7 +8,7 @@ use pivvel_core::{Amount, Apply, Batches, Brief, CrossTab, ItemBrief, TierBrief}
 use proptest::prelude::*;
 
 use crate::support;
-use crate::support::{close, labels, numbers, texts};
+use crate::support::{close, decimals, labels, numbers, texts};
 
 #[derive(Debug, Clone)]
 struct Line {
@@ -62,6 +62,25 @@ fn over(a: f64, b: f64) -> Option<f64> {
 /// A difference in which a blank counts as nothing beside a value.
 fn apart(a: Option<f64>, b: Option<f64>) -> Option<f64> {
     (a.is_some() || b.is_some()).then(|| a.unwrap_or(0.0) - b.unwrap_or(0.0))
+}
+
+/// A group of members is aggregated from its lines: that their highest values could not be added is no error.
+#[test]
+fn what_a_group_does_not_add_cannot_be_too_large() {
+    let nines = 10i128.pow(38) - 1;
+    let columns = [
+        ("coast", texts(["Fell", "Isle", "Marram"].map(Some))),
+        ("scenario", texts(["actual", "plan", "actual"].map(Some))),
+        ("amount", decimals(0, [nines, nines - 1, 7].map(Some))),
+    ];
+    let mut brief = Brief::new().rows(["coast"]).columns(["scenario"]).measure(("highest", "max(amount)"));
+    brief.items = vec![ItemBrief { dimension: "coast".into(), ..item("both", "Fell + Isle", true) }];
+    let crosstab = CrossTab::build(&brief, &mut support::source(vec![support::batch(columns)])).unwrap();
+    let highest =
+        |column: &[&str]| crosstab.value(&["both"], column, "highest").map(|value| value.to_string());
+    assert_eq!(highest(&[]), Some(nines.to_string()));
+    assert_eq!(highest(&["actual"]), Some(nines.to_string()));
+    assert_eq!(highest(&["plan"]), Some((nines - 1).to_string()));
 }
 
 proptest! {

@@ -134,6 +134,26 @@ const MEASURES: [Measure; 19] = [
     }),
 ];
 
+/// A formula at related cells is not computed at a grain where no cell is related to another, and its divisions by
+/// zero there do not count.
+#[test]
+fn what_no_cell_is_related_to_divides_nothing() {
+    let columns: [(&str, ArrayRef); 3] = [
+        ("coast", texts(["Fell", "Isle"].map(Some))),
+        ("sold_on", days([FIRST, FIRST + 40].map(Some))),
+        ("amount", numbers([5, 0].map(Some))),
+    ];
+    let brief = Brief::new()
+        .rows(["coast"])
+        .columns(["sold_on.month"])
+        .measure(("before", "(10 / sum(amount)) at previous month"));
+    let crosstab = CrossTab::build(&brief, &mut support::source(vec![support::batch(columns)])).unwrap();
+    assert_eq!(crosstab.value(&[], &["2021-02"], "before").map(|value| value.as_f64()), Some(2.0));
+    assert_eq!(crosstab.value(&["Isle"], &["2021-02"], "before"), None);
+    // February's total, which is at the grain of the first of these cells.
+    assert_eq!(crosstab.report().zero_cells, 1);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(150))]
 
