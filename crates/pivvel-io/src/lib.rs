@@ -61,7 +61,7 @@ pub use table::{
     EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink, write_table,
 };
 #[cfg(feature = "workbook")]
-pub use table::{WORKBOOK_LEVEL, fill_sheet};
+pub use table::{fill_sheet, new_workbook};
 #[doc(hidden)]
 pub use text::Chunk;
 pub use text::{Column, TextSource};

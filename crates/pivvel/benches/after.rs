@@ -169,7 +169,7 @@ impl FlatColumn {
                 *known.entry(text).or_insert(next)
             };
             let codes: Vec<u32> = texts.iter().map(&mut code).collect();
-            // Of so many texts no two would be alike, were they not numbers.
+            // The column of digits is the one with so many different texts.
             if known.len() > 200_000.min(texts.len() / 2) {
                 let cents = texts.iter().map(|text| text.unwrap_or_default().replacen('.', "", 1).parse());
                 return Ok(FlatColumn::Cents(cents.collect::<Result<_, _>>()?));

@@ -3,10 +3,10 @@
 //! colours of cells.
 
 use pivvel_core::{CrossTab, Negative, NumberFormat, Scaling, Shape, TableSpec, Value};
-use pivvel_io::{WORKBOOK_LEVEL, fill_sheet};
+use pivvel_io::{fill_sheet, new_workbook};
 use pivvel_view::{Ground, Layout, LayoutCell, Paint, Rgb, RowKind};
 use rust_xlsxwriter::{
-    Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
+    Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Worksheet, XlsxError,
 };
 
 use crate::TargetOptions;
@@ -16,7 +16,7 @@ use crate::TargetOptions;
 /// # Errors
 /// More rows than a sheet has.
 pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Vec<u8>> {
-    let mut book = Workbook::new();
+    let mut book = new_workbook();
     let comment = format!(
         "Sales lines: {}. Brief: {}. Form of the tidy sheet: {}.",
         crosstab.source(),
@@ -29,7 +29,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     book.set_properties(&properties.set_creation_datetime(&day));
     let views = crosstab.views().iter().map(|view| &view.crosstab);
     let laid_out: Vec<&CrossTab> = std::iter::once(crosstab).chain(views).collect();
-    // What is to be read and what is to be computed on, side by side.
+    // The tidy sheet takes as long as the others together.
     let (sheets, tidy) = std::thread::scope(|scope| {
         let tidy = scope.spawn(|| tidy_sheet(crosstab, options));
         let sheet = |(place, crosstab): (usize, &&CrossTab)| laid_out_sheet(place, crosstab);
@@ -39,11 +39,10 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     for sheet in sheets.map_err(into_io_error)?.into_iter().chain([tidy?]) {
         book.push_worksheet(sheet);
     }
-    book.set_zip_compression_level(WORKBOOK_LEVEL);
     book.save_to_buffer().map_err(into_io_error)
 }
 
-/// A cross-tab or a view as it is read.
+/// The sheet of a cross-tab or a view, as it is read.
 fn laid_out_sheet(place: usize, crosstab: &CrossTab) -> Result<Worksheet, XlsxError> {
     let mut sheet = Worksheet::new();
     sheet.set_name(if place == 0 { "Cross-tab".into() } else { format!("View {place}") })?;
@@ -51,7 +50,7 @@ fn laid_out_sheet(place: usize, crosstab: &CrossTab) -> Result<Worksheet, XlsxEr
     Ok(sheet)
 }
 
-/// The tidy result.
+/// The sheet of the tidy result.
 fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Worksheet> {
     let TargetOptions { levels, with_hidden, .. } = options.clone();
     let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };

@@ -1,5 +1,5 @@
-//! A formula over the cells of a grain, block by block and by all threads. What takes all cells to compute, as a rank
-//! does, is computed before, so that every leaf is a look at each cell.
+//! A formula over the cells of a grain, block by block and by all threads. What needs all cells, as a rank does, is
+//! computed before, so that a leaf of the formula is one look-up for each cell.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -25,7 +25,7 @@ pub(super) struct ReadyFormula<'a> {
     pub(super) cells: Range<usize>,
 }
 
-/// A leaf of which every cell takes a look and no more.
+/// A leaf that is one look-up for each cell.
 pub(super) enum ReadyLeaf<'a> {
     /// The values of the grain's own cells.
     Values(Values),
@@ -92,14 +92,11 @@ impl ReadyFormula<'_> {
             }
             Ok((all, zero_divisions))
         });
-        let (mut all, mut zero_divisions) = (T::default(), 0);
-        for (place, share) in shares.into_iter().enumerate() {
-            let (more, divisions) = share?;
+        let mut shares = shares.into_iter().collect::<Result<Vec<_>, _>>()?.into_iter();
+        let (mut all, mut zero_divisions) = shares.next().unwrap_or_default();
+        for (more, divisions) in shares {
+            join(&mut all, more);
             zero_divisions += divisions;
-            match place {
-                0 => all = more,
-                _ => join(&mut all, more),
-            }
         }
         Ok((all, zero_divisions))
     }

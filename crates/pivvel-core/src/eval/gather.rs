@@ -111,7 +111,7 @@ fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences<'_>>
         return None;
     }
     let places = sequence_places(frame.axis(side), level, way);
-    // Where each node stands among all: sequence after sequence. Cells with the same place keep their order.
+    // The rank of each node, sequence after sequence. Cells of the same rank keep their order.
     let of_node = |place: &SequencePlace| (place.sequence, place.position);
     let mut ordered: Vec<(u32, i64)> = places.iter().flatten().map(of_node).collect();
     ordered.sort_unstable();

@@ -22,7 +22,7 @@ pub(crate) struct GroupKey {
 }
 
 impl GroupKey {
-    /// Plain cells of one grain.
+    /// Cells of one grain whose rows and columns are members of the lines.
     pub(crate) const MEMBERS: GroupKey =
         GroupKey { classes: (Class::MEMBERS, Class::MEMBERS), row: None, column: None };
 }

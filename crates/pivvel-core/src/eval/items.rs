@@ -128,7 +128,7 @@ fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), g
         }
     }
     let (a, b) = side.pick((&nodes, &others), (&others, &nodes));
-    grain.pairs.extend(a, b);
+    grain.pairs.intern(a, b, &mut Vec::new());
     grain.of_items.push(grain.lines.len()..grain.lines.len() + lines.len());
     grain.lines.extend(lines);
     for aggregate in &mut grain.aggregates {

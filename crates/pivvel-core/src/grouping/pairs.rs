@@ -58,12 +58,6 @@ impl PairTable {
         self.intern_within(a.iter().copied().zip(b.iter().copied()), room, out);
     }
 
-    /// Numbers the pairs (`a[i]`, `b[i]`), which are new.
-    pub(crate) fn extend(&mut self, a: &[u32], b: &[u32]) {
-        self.pairs.reserve(a.len());
-        self.intern(a, b, &mut Vec::with_capacity(a.len()));
-    }
-
     /// Numbers pairs, of which the first numbers are below `room.0` and the second ones below `room.1`,
     /// into `out`.
     pub(crate) fn intern_within(

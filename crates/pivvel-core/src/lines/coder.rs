@@ -22,7 +22,7 @@ pub(crate) struct Coder {
     kind: Kind,
     texts: Dictionary,
     keys: HashTable<(i64, u32)>,
-    /// Those of more than 64 bits, which few numbers have.
+    /// Keys of more than 64 bits.
     long_keys: HashTable<(i128, u32)>,
     /// Codes of the periods of days.
     days: DayTable,
@@ -353,8 +353,8 @@ fn key_of_bits(bits: u64) -> i128 {
     (bits as i64).into()
 }
 
-/// Numbers that follow each other, as those of orders do, lie side by side in the table, eight at a time: lines in the
-/// order of time then find most of them in the cache.
+/// Eight numbers in a row share a part of the table. Numbers of orders rise from line to line, so most of them are found
+/// in the cache.
 fn hash_key(key: i64) -> u64 {
     let key = key as u64;
     mix(key >> 3, key >> 35) & !7 | key & 7

@@ -73,7 +73,7 @@ pub struct Members {
     calendar_names: bool,
 }
 
-/// The labels of members one after the other: there may be millions.
+/// The labels of members, in one text: there may be millions of them.
 #[derive(Debug, Clone, Default)]
 struct Labels {
     text: String,
@@ -115,20 +115,20 @@ impl Members {
         };
         let names: Option<&[&str]> = [&MONTHS[..], &WEEKDAYS[..]].into_iter().find(|names| named(names));
         let by_name = |place: usize| names.and_then(|names| calendar_place(names, labels.get(place)));
-        let exactly = |a: usize, b: usize| {
+        let compared = |a: usize, b: usize| {
             by_name(a)
                 .cmp(&by_name(b))
                 .then_with(|| natural(&members[a], &members[b]))
-                .then_with(|| folded(labels.get(a), labels.get(b)))
+                .then_with(|| ignoring_case(labels.get(a), labels.get(b)))
                 .then_with(|| labels.get(a).cmp(labels.get(b)))
                 .then_with(|| a.cmp(&b))
         };
-        let heads = if names.is_some() { None } else { heads(&members) };
-        let head = |place: usize| heads.as_ref().map_or(0, |heads| heads[place]);
+        let keys = if names.is_some() { None } else { sort_keys(&members) };
+        let key = |place: usize| keys.as_ref().map_or(0, |keys| keys[place]);
         let mut order: Vec<(u8, u64, u32)> =
-            members.iter().enumerate().map(|(i, member)| (rank(member), head(i), i as u32)).collect();
-        // Each thread met members in the order of the lines, which often is their own: such runs are merged.
-        order.sort_by(|a, b| (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| exactly(a.2 as usize, b.2 as usize)));
+            members.iter().enumerate().map(|(i, member)| (rank(member), key(i), i as u32)).collect();
+        // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
+        order.sort_by(|a, b| (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| compared(a.2 as usize, b.2 as usize)));
         let mut places = vec![0; members.len()];
         for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;
@@ -227,34 +227,34 @@ fn rank(member: &Member) -> u8 {
     }
 }
 
-/// Numbers in the natural order of members, the same for some that are not, which tell most apart without a look at
-/// the members; `None` where there are none.
-fn heads(members: &[Member]) -> Option<Vec<u64>> {
+/// A sort key for each member: members of different keys stand in the order of these. `None` for members of several
+/// kinds.
+fn sort_keys(members: &[Member]) -> Option<Vec<u64>> {
     let first = members.iter().find(|member| rank(member) == 0)?;
-    let head = |member: &Member| match (first, member) {
-        (Member::Text(_), Member::Text(text)) => Some(folded_head(text)),
+    let key = |member: &Member| match (first, member) {
+        (Member::Text(_), Member::Text(text)) => Some(text_key(text)),
         (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
             let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
             Some(digits as u64 ^ (1 << 63))
         }
         (_, member) => (rank(member) > 0).then_some(0),
     };
-    members.iter().map(head).collect()
+    members.iter().map(key).collect()
 }
 
-/// The first letters of a text in lower case, as a number that compares as they do.
-fn folded_head(text: &str) -> u64 {
-    let mut head = [0; 8];
+/// The first eight bytes of a text in lower case, as a number.
+fn text_key(text: &str) -> u64 {
+    let mut key = [0; 8];
     if text.is_ascii() {
-        head.iter_mut().zip(text.bytes()).for_each(|(to, byte)| *to = byte.to_ascii_lowercase());
+        key.iter_mut().zip(text.bytes()).for_each(|(to, byte)| *to = byte.to_ascii_lowercase());
     } else {
-        head.iter_mut().zip(text.to_lowercase().bytes()).for_each(|(to, byte)| *to = byte);
+        key.iter_mut().zip(text.to_lowercase().bytes()).for_each(|(to, byte)| *to = byte);
     }
-    u64::from_be_bytes(head)
+    u64::from_be_bytes(key)
 }
 
-/// The order of two texts whatever their letter case.
-fn folded(a: &str, b: &str) -> Ordering {
+/// The order of two texts in lower case.
+fn ignoring_case(a: &str, b: &str) -> Ordering {
     if a.is_ascii() && b.is_ascii() {
         let [a, b] = [a, b].map(|text| text.bytes().map(|byte| byte.to_ascii_lowercase()));
         return a.cmp(b);

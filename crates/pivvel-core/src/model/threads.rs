@@ -10,7 +10,7 @@ pub(crate) fn threads_for(items: usize, threads: usize) -> usize {
     if items < MANY { 1 } else { threads.max(1) }
 }
 
-/// Works on shares of so many items side by side, by at most so many threads: what comes of each, in their order.
+/// Splits so many items into a share for each thread, at most so many, and gives the results in the order of the shares.
 pub(crate) fn in_shares<T: Send>(
     items: usize,
     threads: usize,
@@ -29,7 +29,7 @@ pub(crate) fn in_shares<T: Send>(
     })
 }
 
-/// Does two works, side by side if there is more than one thread for them.
+/// Runs two functions, side by side if there is more than one thread.
 pub(crate) fn both<A, B: Send>(
     threads: usize,
     first: impl FnOnce() -> A,

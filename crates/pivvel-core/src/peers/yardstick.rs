@@ -36,8 +36,7 @@ impl Measured {
     /// Measures so many values, by their places in their order, the highest first.
     pub(crate) fn new(count: usize, value: impl Fn(usize) -> Value, wanted: &YardstickSpec) -> Measured {
         let Some(last) = count.checked_sub(1) else { return Measured::default() };
-        let mut floats = Vec::with_capacity(count);
-        let mean = mean(count, &value, &mut floats);
+        let (mean, floats) = mean(count, &value);
         // Summed in the order of the values, which does not depend on how cells are numbered.
         let spread = |mean: f64| {
             let squares: f64 = floats.iter().map(|value| (value - mean).powi(2)).sum();
@@ -96,21 +95,22 @@ pub(crate) fn share(value: f64, low: f64, high: f64) -> f64 {
     }
 }
 
-/// The mean of peers, which does not depend on how cells are numbered; none for dates. Each of their values is looked
-/// for once, and stands in `floats` then.
-fn mean(count: usize, value: &impl Fn(usize) -> Value, floats: &mut Vec<f64>) -> Option<f64> {
-    let mut total = Total::default();
-    let mut fits = true;
+/// The mean of peers, which does not depend on how cells are numbered, and their values as floats, so that each is
+/// looked up once. Dates have no mean.
+fn mean(count: usize, value: &impl Fn(usize) -> Value) -> (Option<f64>, Vec<f64>) {
+    let (mut total, mut fits) = (Total::default(), true);
+    let mut floats = Vec::with_capacity(count);
     for value in (0..count).map(value) {
         if matches!(value, Value::Date(_)) {
-            return None;
+            return (None, floats);
         }
         fits = fits && total.add(&value).is_ok();
         floats.push(value.as_f64());
     }
-    match total.mean(count) {
+    let mean = match total.mean(count) {
         mean if fits && mean.is_none_or(f64::is_finite) => mean,
-        // A sum that is too large, whose mean is a number all the same.
+        // The sum is too large, the mean is not.
         _ => Some(floats.iter().map(|value| value / count as f64).sum()),
-    }
+    };
+    (mean, floats)
 }

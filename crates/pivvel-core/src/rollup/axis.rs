@@ -380,7 +380,7 @@ impl Axis {
                 && own.direction == Direction::Ascending
                 && own.members().is_empty();
             if is_natural {
-                // What siblings are compared by is known of each, and there may be millions.
+                // There may be millions of nodes, and their members have places in this order.
                 let place = |node: u32| self.members[level - 1].place(self.member_of(level, node));
                 order.sort_by_cached_key(|node| (parent(*node), place(*node)));
             } else {

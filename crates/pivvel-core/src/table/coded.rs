@@ -43,7 +43,7 @@ impl<'r, 'a> Coded<'r, 'a> {
             let begin = all.len();
             all.extend_from_slice(text);
             lengths.resize(lengths.len() + run.len(), text.len());
-            // The text again and again: each time as much as is there already.
+            // Each copy doubles what is there of the run.
             let end = begin + text.len() * run.len();
             while all.len() < end {
                 all.extend_from_within(begin..all.len().min(begin + end - all.len()));

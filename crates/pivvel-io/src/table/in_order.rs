@@ -12,7 +12,7 @@ struct Queue<'a, T> {
 }
 
 /// Makes something of every part, by several threads, and gives it to `take` in the order of the parts. At most one a
-/// thread is waiting. After each, its thread calls `help`, which several may do at once.
+/// thread is waiting. After each part, its thread calls `help`; several threads may do so at once.
 pub(super) fn in_order<P: Send, T: Send>(
     parts: &mut (dyn Iterator<Item = P> + Send),
     threads: usize,

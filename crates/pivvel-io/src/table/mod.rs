@@ -17,7 +17,7 @@ mod workbook;
 
 pub use cells::{is_number, rows_as_texts};
 #[cfg(feature = "workbook")]
-pub use sheet::{WORKBOOK_LEVEL, fill_sheet};
+pub use sheet::{fill_sheet, new_workbook};
 
 use std::io::Write;
 use std::num::NonZero;
@@ -153,7 +153,7 @@ pub trait TableSink: Send {
     /// What the writer finds wrong.
     fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()>;
 
-    /// The same, but that work on it may be left to whoever calls the helper.
+    /// Takes a batch as [`TableSink::write`] does, and may leave work on it to [`TableSink::helper`].
     ///
     /// # Errors
     /// What the writer finds wrong.
@@ -161,8 +161,8 @@ pub trait TableSink: Send {
         self.write(batch)
     }
 
-    /// Does some of the work that was left, as any thread can while others bring batches. What is still left in the
-    /// end is done by [`TableSink::finish`].
+    /// A function that does some of the work that [`TableSink::take`] left. Any thread can call it while others bring
+    /// batches. [`TableSink::finish`] does the rest.
     fn helper(&self) -> Box<dyn Fn() -> std::io::Result<()> + Send + Sync> {
         Box::new(|| Ok(()))
     }

@@ -34,7 +34,7 @@ mod sink {
 
     use crate::table::{TableOptions, TableSink};
 
-    /// So many batches wait for a column at most before whoever brings one more helps it.
+    /// If more batches than this wait for a column, a thread waits for its turn to encode them.
     const WAITING: usize = 8;
 
     /// Encodes the columns side by side: the file is the same for any number of threads.
@@ -151,9 +151,9 @@ mod sink {
             Column { waiting: Mutex::default(), writer: Mutex::new(Some(writer)) }
         }
 
-        /// Encodes all that waits; unless another thread does, or once that has ended.
-        fn encode(&self, patient: bool) -> Result<()> {
-            let mut writer = match (self.writer.try_lock(), patient) {
+        /// Encodes all that waits. If another thread does so, it waits for that one, or leaves the work to it.
+        fn encode(&self, waits: bool) -> Result<()> {
+            let mut writer = match (self.writer.try_lock(), waits) {
                 (Ok(writer), _) => writer,
                 (Err(_), true) => lock(&self.writer),
                 (Err(_), false) => return Ok(()),
