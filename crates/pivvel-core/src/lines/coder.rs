@@ -320,19 +320,18 @@ impl Coder {
     fn code_of_key(&mut self, key: Option<i128>) -> u32 {
         let Some(wide) = key else { return self.blank_code() };
         let code = self.members.len() as u32;
-        let Ok(key) = i64::try_from(wide) else {
-            let hash = |key: i128| mix(key as u64, (key >> 64) as u64);
-            if let Some((_, code)) = self.long_keys.find(hash(wide), |(known, _)| *known == wide) {
+        let hash = hash_key(wide);
+        if let Ok(key) = i64::try_from(wide) {
+            if let Some((_, code)) = self.keys.find(hash, |(known, _)| *known == key) {
                 return *code;
             }
-            self.long_keys.insert_unique(hash(wide), (wide, code), |(key, _)| hash(*key));
-            self.members.push(self.member_of_key(wide));
-            return code;
-        };
-        if let Some((_, code)) = self.keys.find(hash_key(key), |(known, _)| *known == key) {
-            return *code;
+            self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()));
+        } else {
+            if let Some((_, code)) = self.long_keys.find(hash, |(known, _)| *known == wide) {
+                return *code;
+            }
+            self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key));
         }
-        self.keys.insert_unique(hash_key(key), (key, code), |(key, _)| hash_key(*key));
         self.members.push(self.member_of_key(wide));
         code
     }
@@ -353,11 +352,8 @@ fn key_of_bits(bits: u64) -> i128 {
     (bits as i64).into()
 }
 
-/// Eight numbers in a row share a part of the table. Numbers of orders rise from line to line, so most of them are found
-/// in the cache.
-fn hash_key(key: i64) -> u64 {
-    let key = key as u64;
-    mix(key >> 3, key >> 35) & !7 | key & 7
+fn hash_key(key: i128) -> u64 {
+    mix(key as u64, (key >> 64) as u64)
 }
 
 /// A source checks its text before it gives it away as bytes.

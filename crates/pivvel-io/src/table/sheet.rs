@@ -40,7 +40,7 @@ impl TableSink for SheetSink<'_> {
     }
 }
 
-/// An empty workbook that is compressed lightly: files are a sixth larger, and saved in less time.
+/// An empty workbook that is compressed lightly: files are about a sixth larger than at the usual level.
 pub fn new_workbook() -> Workbook {
     let mut workbook = Workbook::new();
     workbook.set_zip_compression_level(2);
