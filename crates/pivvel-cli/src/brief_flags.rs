@@ -48,7 +48,7 @@ impl Given<'_> {
 
     /// The value that it is written for.
     fn parsed<T: FromStr<Err = Error>>(&self) -> Result<T> {
-        self.text.parse().map_err(|e: Error| self.wrong(e.to_string()))
+        self.text.parse().map_err(|e: Error| e.within(format_args!("--{}", self.flag)))
     }
 
     /// Changes everything that stands out.

@@ -121,7 +121,7 @@ fn one(build: &Build) -> Result<()> {
         false => {
             let groups: Vec<Groups> =
                 build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
-            (build.effort.run()?.yardsticks(&yardsticks).build_from(&brief, &groups)?, None)
+            (build.effort.run()?.yardsticks(&yardsticks).from_groups(&brief, &groups)?, None)
         }
     };
     // Check all targets before the first one is written.
@@ -204,7 +204,7 @@ fn from_lines(
     }
     let run = build.effort.run()?.yardsticks(yardsticks);
     watched(source.progress(), || match &build.save_groups {
-        None => run.build(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
+        None => run.run(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
         Some(_) => run.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
     })
 }

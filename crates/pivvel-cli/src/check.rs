@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use pivvel::{
-    Amount, Audience, Brief, Direction, Error, Formula, Kind, OrderBy, Pick, Placement, Plan, ReadOptions,
-    Result, Run, SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
+    Amount, Audience, Brief, Build, Direction, Error, Formula, Kind, OrderBy, Pick, Placement, Plan,
+    ReadOptions, Result, SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
 };
 
 use crate::arguments::Check;
@@ -38,7 +38,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
     let mut warned = !plan.notices.is_empty();
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
-        let crosstab = Run::new().yardsticks(&open_yardsticks(&brief)?).build(&brief, source.as_mut())?;
+        let crosstab = Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?;
         let found = crosstab.notices().into_iter().filter(|notice| !plan.notices.contains(notice));
         let found = found.filter(|notice| notice.audience() == Audience::Author);
         let found: Vec<_> = found.collect();

@@ -81,9 +81,8 @@ pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::Schema) ->
     }
     for (i, view) in brief.views.iter().enumerate() {
         let own = brief.of_view(i)?;
-        let plan = Plan::new(&own, schema).map_err(|e| {
-            pivvel::Error::request(format!("view {} ({})", i + 1, view.form.name()), e.to_string())
-        })?;
+        let plan = Plan::new(&own, schema)
+            .map_err(|e| e.within(format_args!("view {} ({})", i + 1, view.form.name())))?;
         let per = view.per.as_ref().map_or(String::new(), |per| {
             format!(
                 ", one for each {per} on {}",

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use pivvel::{Error, ReadOptions, Result, Run, Target, beside, open_source, open_yardsticks, write_whole};
+use pivvel::{Build, Error, ReadOptions, Result, Target, beside, open_source, open_yardsticks, write_whole};
 
 use crate::arguments::Demo;
 use crate::build::read_brief;
@@ -23,7 +23,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
         let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
         let crosstab = {
             let mut source = open_source(&lines, &brief, &ReadOptions::default())?;
-            Run::new().yardsticks(&open_yardsticks(&brief)?).build(&brief, source.as_mut())?
+            Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?
         };
         first.get_or_insert(crosstab);
     }

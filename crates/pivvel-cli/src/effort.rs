@@ -5,14 +5,14 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
 use indicatif::{HumanBytes, HumanDuration, ProgressBar, ProgressDrawTarget, ProgressStyle};
-use pivvel::{Error, Progress, ReadOptions, Result, Run};
+use pivvel::{Build, Error, ReadOptions, ReadProgress, Result};
 
 use crate::arguments::Effort;
 
 impl Effort {
     /// The run that was asked for.
-    pub(crate) fn run(&self) -> Result<Run<'static>> {
-        let mut run = Run::new().memory(self.bytes()?);
+    pub(crate) fn run(&self) -> Result<Build<'static>> {
+        let mut run = Build::new().memory(self.bytes()?);
         if let Some(threads) = self.threads {
             run = run.threads(threads);
         }
@@ -54,7 +54,7 @@ fn free_memory() -> usize {
 }
 
 /// Does some work and shows how far reading has come, on a terminal and if it takes long.
-pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() -> T) -> T {
+pub(crate) fn watched<T>(progress: Option<Arc<ReadProgress>>, work: impl FnOnce() -> T) -> T {
     let Some(progress) = progress else { return work() };
     let (done, is_done) = channel::<()>();
     let start = Instant::now();
@@ -84,7 +84,7 @@ pub(crate) fn watched<T>(progress: Option<Arc<Progress>>, work: impl FnOnce() ->
 }
 
 /// How far reading has come, at which rate, and what is left: `1.2 GiB of 4.0 GiB, 812 MiB/s, 3 s left`.
-fn progress_message(progress: &Progress, elapsed: Duration) -> String {
+fn progress_message(progress: &ReadProgress, elapsed: Duration) -> String {
     let done = progress.done();
     let rate = done as f64 / elapsed.as_secs_f64();
     let read = format!("{}, {}/s", HumanBytes(done), HumanBytes(rate as u64));

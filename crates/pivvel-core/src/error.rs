@@ -6,6 +6,8 @@
 use std::fmt;
 use std::ops::Range;
 
+use arrow_schema::ArrowError;
+
 use crate::model::Kind;
 use crate::printable::printable;
 use crate::suggest::nearest;
@@ -14,50 +16,89 @@ use crate::suggest::nearest;
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
 /// What went wrong, where, and what to try.
+///
+/// Its text is for people: the place, what was found, what was expected and the nearest known name. A program
+/// asks for the [`kind`](Error::kind), the [`place`](Error::place) and the
+/// [`source`](std::error::Error::source).
+///
+/// ```
+/// use arrow_array::RecordBatch;
+/// use pivvel_core::{Batches, Brief, CrossTab, ErrorKind, Schema};
+///
+/// let mut none = Batches::new(Schema::empty().into(), Vec::<RecordBatch>::new());
+/// let error = CrossTab::build(&Brief::new().rows(["coast"]), &mut none).unwrap_err();
+/// let status = match error.kind() {
+///     ErrorKind::UnknownName { .. } | ErrorKind::Formula { .. } | ErrorKind::Request => 400,
+///     ErrorKind::Memory => 413,
+///     _ => 500,
+/// };
+/// assert_eq!(status, 400);
+/// ```
 #[derive(Debug)]
 pub struct Error(Box<Fault>);
 
 #[derive(Debug)]
-enum Fault {
-    Request {
-        place: ErrorPlace,
-        message: String,
+struct Fault {
+    kind: ErrorKind,
+    place: ErrorPlace,
+    message: String,
+    cause: Option<Box<dyn std::error::Error + Send + Sync>>,
+    again: Option<Again>,
+}
+
+/// What kind of thing went wrong, for programs that act on it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum ErrorKind {
+    /// A name that is not known: of a column, a measure, a member, a key, a choice.
+    UnknownName {
+        /// The name as it was given.
+        name: String,
+        /// The known name that is nearest to it, where one is near.
+        nearest: Option<String>,
     },
+    /// A formula that cannot be read or does not make sense.
     Formula {
-        place: ErrorPlace,
+        /// The whole formula.
         text: String,
+        /// The spot in its text, in bytes.
         span: Range<usize>,
-        message: String,
     },
-    Data {
-        place: ErrorPlace,
-        message: String,
-    },
-    Widen {
-        place: ErrorPlace,
+    /// Any other request that cannot be carried out as it was put.
+    Request,
+    /// Values that do not fit the kind of their column: up to ten of them.
+    Misfits(Vec<Misfit>),
+    /// A column that does not hold what was announced or asked for.
+    Schema {
+        /// The name of the column.
         column: String,
-        found: Kind,
+        /// What was announced or asked for.
+        wanted: String,
+        /// What was found.
+        found: String,
+    },
+    /// Lines, groups or files that cannot be used as they are.
+    Data,
+    /// Groups that take more memory than they may.
+    Memory,
+    /// A number of more than 38 digits, or a floating-point one beyond all others.
+    Overflow,
+    /// The work was cancelled.
+    Cancelled,
+    /// A file or stream that failed.
+    Io(std::io::ErrorKind),
+}
+
+/// What a source can do about an error before it stands.
+#[derive(Debug)]
+enum Again {
+    Widen {
+        column: String,
         needed: Kind,
     },
-    /// The error that stands if another look at the column changes nothing.
+    /// Another look at the column; the error stands if that changes nothing.
     Reconsider {
         column: String,
-        error: Error,
-    },
-    Misfits {
-        source: String,
-        shown: Vec<Misfit>,
-        hint: String,
-    },
-    Overflow {
-        place: ErrorPlace,
-    },
-    Memory {
-        message: String,
-    },
-    Io {
-        place: ErrorPlace,
-        cause: std::io::Error,
     },
 }
 
@@ -176,9 +217,14 @@ pub(crate) fn shown(text: &str) -> String {
 }
 
 impl Error {
+    fn new(kind: ErrorKind, place: impl Into<ErrorPlace>, message: impl Into<String>) -> Error {
+        let (place, message) = (place.into(), message.into());
+        Error(Box::new(Fault { kind, place, message, cause: None, again: None }))
+    }
+
     /// A request that cannot be carried out as it was put.
     pub fn request(place: impl Into<ErrorPlace>, message: impl Into<String>) -> Error {
-        Error(Box::new(Fault::Request { place: place.into(), message: message.into() }))
+        Error::new(ErrorKind::Request, place, message)
     }
 
     /// A name that is not known; the nearest known one is offered.
@@ -188,7 +234,10 @@ impl Error {
         name: &str,
         known: impl IntoIterator<Item = &'a str>,
     ) -> Error {
-        Error::request(place, unknown_message(what, name, known))
+        let known: Vec<&str> = known.into_iter().collect();
+        let near = nearest(name, &known).map(str::to_string);
+        let kind = ErrorKind::UnknownName { name: name.into(), nearest: near };
+        Error::new(kind, place, unknown_message(what, name, known))
     }
 
     /// A formula that cannot be read or does not make sense, with the spot in its text (bytes).
@@ -198,18 +247,63 @@ impl Error {
         span: Range<usize>,
         message: impl Into<String>,
     ) -> Error {
-        let (place, text, message) = (place.into(), text.into(), message.into());
-        Error(Box::new(Fault::Formula { place, text, span, message }))
+        Error::new(ErrorKind::Formula { text: text.into(), span }, place, message)
     }
 
     /// Lines that cannot be used as they are.
     pub fn data(place: impl Into<ErrorPlace>, message: impl Into<String>) -> Error {
-        Error(Box::new(Fault::Data { place: place.into(), message: message.into() }))
+        Error::new(ErrorKind::Data, place, message)
+    }
+
+    /// Lines that cannot be used as they are, as another library found. Where its error holds one of this
+    /// type, that is what comes back, with its own place.
+    pub fn caused(
+        place: impl Into<ErrorPlace>,
+        cause: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+    ) -> Error {
+        let cause = match cause.into().downcast::<Error>() {
+            Ok(own) => return *own,
+            Err(cause) => cause,
+        };
+        let cause = match cause.downcast::<ArrowError>().map(|error| *error) {
+            Ok(ArrowError::ExternalError(inner)) => return Error::caused(place, inner),
+            Ok(ArrowError::IoError(_, inner)) => return Error::io(place, inner),
+            Ok(error) => error.into(),
+            Err(cause) => cause,
+        };
+        let cause = match cause.downcast::<std::io::Error>() {
+            Ok(inner) => return Error::io(place, *inner),
+            Err(cause) => cause,
+        };
+        Error::data(place, in_words(&*cause)).with_cause(cause)
+    }
+
+    /// The error with what caused it, for those who ask for its
+    /// [`source`](std::error::Error::source).
+    pub fn with_cause(mut self, cause: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> Error {
+        self.0.cause = Some(cause.into());
+        self
+    }
+
+    /// A column that does not hold what was announced or asked for.
+    pub fn schema(
+        place: impl Into<ErrorPlace>,
+        column: impl Into<String>,
+        wanted: impl Into<String>,
+        found: impl Into<String>,
+    ) -> Error {
+        let (column, wanted, found) = (column.into(), wanted.into(), found.into());
+        let message =
+            format!("a batch is not as announced: column {column}: expected {wanted}, found {found}");
+        Error::new(ErrorKind::Schema { column, wanted, found }, place, message)
     }
 
     /// Up to ten values that do not fit their column's kind, with what to do about them.
     pub fn misfits(source: impl Into<String>, shown: Vec<Misfit>, hint: impl Into<String>) -> Error {
-        Error(Box::new(Fault::Misfits { source: source.into(), shown, hint: hint.into() }))
+        let lead = if shown.len() == 1 { "a value does" } else { "values do" };
+        let list: String = shown.iter().map(|misfit| format!("  {misfit}\n")).collect();
+        let message = format!("{lead} not fit the kind of the column\n{list}{}", hint.into());
+        Error::new(ErrorKind::Misfits(shown), source.into(), message)
     }
 
     /// A column whose later values need a wider kind than its first lines led to believe. A
@@ -220,43 +314,81 @@ impl Error {
         found: Kind,
         needed: Kind,
     ) -> Error {
-        Error(Box::new(Fault::Widen { place: place.into(), column: column.into(), found, needed }))
+        let column = column.into();
+        let first = found.plural();
+        let later = if found == needed { "such of more than 18 digits".into() } else { needed.plural() };
+        let message = format!(
+            "the first lines of column {column} hold {first}, later ones {later}; give it the kind {needed}"
+        );
+        let kind = ErrorKind::Schema { column: column.clone(), wanted: first, found: later };
+        Error::new(kind, place, message).again(Again::Widen { column, needed })
     }
 
     /// Values that do not fit what the first lines of a column led to believe. A source that can be read
     /// again looks at the whole column; `error` is what stands if that changes nothing. See
     /// [`Error::reconsidered`].
     pub fn reconsider(column: impl Into<String>, error: Error) -> Error {
-        Error(Box::new(Fault::Reconsider { column: column.into(), error }))
+        error.again(Again::Reconsider { column: column.into() })
+    }
+
+    fn again(mut self, again: Again) -> Error {
+        self.0.again = Some(again);
+        self
     }
 
     /// A number of more than 38 digits, or a floating-point one beyond all others.
     pub fn overflow(place: impl Into<ErrorPlace>) -> Error {
-        Error(Box::new(Fault::Overflow { place: place.into() }))
+        let message = "a number has more than 38 digits, or is larger than floating-point numbers can be";
+        Error::new(ErrorKind::Overflow, place, message)
     }
 
     /// Groups that take more memory than they may.
     pub(crate) fn memory(message: String) -> Error {
-        Error(Box::new(Fault::Memory { message }))
+        Error::new(ErrorKind::Memory, "memory", message)
     }
 
-    /// Whether groups took more memory than they may.
-    pub fn is_memory(&self) -> bool {
-        matches!(*self.0, Fault::Memory { .. })
+    /// Work that was cancelled.
+    pub(crate) fn cancelled() -> Error {
+        Error::new(ErrorKind::Cancelled, "", "the work was cancelled")
     }
 
-    /// A file or stream that failed.
+    /// A file or stream that failed. Where the cause holds an error of this type, that is what comes back.
     pub fn io(place: impl Into<ErrorPlace>, cause: std::io::Error) -> Error {
-        Error(Box::new(Fault::Io { place: place.into(), cause }))
+        let cause = match cause.downcast::<Error>() {
+            Ok(own) => return own,
+            Err(cause) => cause,
+        };
+        Error::new(ErrorKind::Io(cause.kind()), place, system_message(&cause)).with_cause(cause)
+    }
+
+    /// The same error at a place within another one, as `view 2: where`.
+    pub fn within(mut self, outer: impl fmt::Display) -> Error {
+        let text =
+            if self.0.place.is_empty() { outer.to_string() } else { format!("{outer}: {}", self.0.place) };
+        self.0.place = text.into();
+        self
+    }
+
+    /// What kind of thing went wrong.
+    pub fn kind(&self) -> &ErrorKind {
+        &self.0.kind
+    }
+
+    /// Where it went wrong; `None` where there is only one place that it can be.
+    pub fn place(&self) -> Option<&ErrorPlace> {
+        Some(&self.0.place).filter(|place| !place.is_empty())
+    }
+
+    /// What went wrong in words, without the place.
+    pub fn message(&self) -> &str {
+        &self.0.message
     }
 
     /// Whether the request was wrong (a misspelt column, a formula that cannot be read) rather
     /// than the work having failed (a broken file, a value that is not a number).
     pub fn is_request(&self) -> bool {
-        match &*self.0 {
-            Fault::Reconsider { error, .. } => error.is_request(),
-            fault => matches!(fault, Fault::Request { .. } | Fault::Formula { .. }),
-        }
+        use ErrorKind::{Formula, Request, UnknownName};
+        matches!(self.0.kind, Request | UnknownName { .. } | Formula { .. })
     }
 
     /// The error in the words of who called: what arguments are called there, as the flags of a command.
@@ -270,35 +402,27 @@ impl Error {
     /// assert_eq!(error.with_arguments(&flag).to_string(), "--view: there is none");
     /// ```
     pub fn with_arguments(mut self, name: &dyn Fn(Argument) -> &'static str) -> Error {
-        match &mut *self.0 {
-            Fault::Request { place, .. }
-            | Fault::Formula { place, .. }
-            | Fault::Data { place, .. }
-            | Fault::Widen { place, .. }
-            | Fault::Overflow { place }
-            | Fault::Io { place, .. } => place.named(name),
-            Fault::Reconsider { .. } | Fault::Misfits { .. } | Fault::Memory { .. } => {}
-        }
+        self.0.place.named(name);
         self
     }
 
     /// Whether the other end of a pipe was closed: the reader had enough.
     pub fn is_broken_pipe(&self) -> bool {
-        matches!(&*self.0, Fault::Io { cause, .. } if cause.kind() == std::io::ErrorKind::BrokenPipe)
+        self.0.kind == ErrorKind::Io(std::io::ErrorKind::BrokenPipe)
     }
 
     /// The column of an [`Error::reconsider`].
     pub fn reconsidered(&self) -> Option<&str> {
-        match &*self.0 {
-            Fault::Reconsider { column, .. } => Some(column),
+        match &self.0.again {
+            Some(Again::Reconsider { column }) => Some(column),
             _ => None,
         }
     }
 
     /// The column and the kind that it needs, where this error says that a wider one is needed.
     pub fn wider(&self) -> Option<(&str, &Kind)> {
-        match &*self.0 {
-            Fault::Widen { column, needed, .. } => Some((column, needed)),
+        match &self.0.again {
+            Some(Again::Widen { column, needed }) => Some((column, needed)),
             _ => None,
         }
     }
@@ -327,43 +451,33 @@ pub(crate) fn unknown_message<'a>(
 
 impl fmt::Display for Error {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match &*self.0 {
-            Fault::Request { place, message } | Fault::Data { place, message } => match place.is_empty() {
-                true => write!(f, "{message}"),
-                false => write!(f, "{place}: {message}"),
-            },
-            Fault::Formula { place, text, span, message } => {
-                match place.is_empty() {
-                    true => writeln!(f, "{message}")?,
-                    false => writeln!(f, "{place}: {message}")?,
-                }
+        let Fault { kind, place, message, .. } = &*self.0;
+        match place.is_empty() {
+            true => write!(f, "{message}")?,
+            false => write!(f, "{place}: {message}")?,
+        }
+        match kind {
+            ErrorKind::Formula { text, span } => {
+                writeln!(f)?;
                 mark(f, text, span)
             }
-            Fault::Widen { place, column, found, needed } => {
-                let later =
-                    if found == needed { "such of more than 18 digits".into() } else { needed.plural() };
-                let found = found.plural();
-                write!(
-                    f,
-                    "{place}: the first lines of column {column} hold {found}, later ones {later}; give it the kind {needed}"
-                )
-            }
-            Fault::Reconsider { error, .. } => error.fmt(f),
-            Fault::Misfits { source, shown, hint } => {
-                let lead = if shown.len() == 1 { "a value does" } else { "values do" };
-                writeln!(f, "{source}: {lead} not fit the kind of the column")?;
-                for misfit in shown {
-                    writeln!(f, "  {misfit}")?;
-                }
-                write!(f, "{hint}")
-            }
-            Fault::Memory { message } => write!(f, "memory: {message}"),
-            Fault::Overflow { place } => write!(
-                f,
-                "{place}: a number has more than 38 digits, or is larger than floating-point numbers can be"
-            ),
-            Fault::Io { place, cause } => write!(f, "{place}: {}", system_message(cause)),
+            _ => Ok(()),
         }
+    }
+}
+
+/// What another library found, without its name for that kind of error.
+fn in_words(cause: &(dyn std::error::Error + 'static)) -> String {
+    use ArrowError::{CastError, ComputeError, InvalidArgumentError, ParseError, SchemaError};
+    match cause.downcast_ref::<ArrowError>() {
+        Some(
+            CastError(words)
+            | ComputeError(words)
+            | InvalidArgumentError(words)
+            | ParseError(words)
+            | SchemaError(words),
+        ) => words.clone(),
+        _ => cause.to_string(),
     }
 }
 
@@ -405,9 +519,18 @@ fn floor(text: &str, at: usize) -> usize {
 
 impl std::error::Error for Error {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        match &*self.0 {
-            Fault::Io { cause, .. } => Some(cause),
-            _ => None,
-        }
+        self.0.cause.as_deref().map(|cause| cause as _)
+    }
+}
+
+impl From<std::io::Error> for Error {
+    fn from(cause: std::io::Error) -> Error {
+        Error::io("", cause)
+    }
+}
+
+impl From<ArrowError> for Error {
+    fn from(cause: ArrowError) -> Error {
+        Error::caused("", cause)
     }
 }

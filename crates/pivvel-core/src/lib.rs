@@ -42,6 +42,7 @@ mod pushdown;
 mod rollup;
 mod suggest;
 mod table;
+mod watch;
 
 pub use arrow_schema::Schema;
 pub use brief::{
@@ -53,25 +54,26 @@ pub use brief::{
 pub use compare::{
     Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, SnapshotReader, State, with_ratios,
 };
-pub use crosstab::{Cell, CrossTab, Groups, Run, Trend, View};
+pub use crosstab::{Build, Cell, CrossTab, Groups, Trend, View};
 pub use drill::{
     Address, DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, LineOrder, LinesBehind, Operand,
     PeersStory, RuleStory, Story, Tied, TiedAggregate, TiedPart, Trace, WindowPart,
 };
 pub use emphasis::{Emphasis, Mark, Scale, Span};
-pub use error::{Argument, Error, ErrorPlace, Misfit, Result};
+pub use error::{Argument, Error, ErrorKind, ErrorPlace, Misfit, Result};
 pub use formula::{
     Clause, Expr, Formula, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
     quote_name, scalar_functions,
 };
 pub use grouping::{ScanReport, UnknownText};
 pub use lines::{
-    Batches, Bound, Dialect, Dictionary, Guarded, Limit, LineSource, Member, MemberId, Members, Progress,
-    Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched,
+    Batches, Bound, Dialect, Dictionary, Guarded, IntoBatch, Limit, LineSource, Member, MemberId, Members,
+    ReadProgress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, usable_array,
+    usable_schema, usable_type,
 };
 pub use model::{
     Audience, AxisSide, DatePart, Decimal, Grain, Kind, NO_WORD, NoDecimal, NoPeriod, Notice, NoticeCode,
-    Period, UNSEEN, Value, YES_WORD,
+    Period, TIME_ZONE, UNSEEN, Value, YES_WORD,
 };
 pub use peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
 pub use plan::{
@@ -83,3 +85,4 @@ pub use suggest::nearest;
 pub use table::{
     Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TablePart, TableSpec, TidyRow, tidy, tidy_dimensions,
 };
+pub use watch::{Cancel, Phase, Progress};

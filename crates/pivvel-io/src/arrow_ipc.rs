@@ -1,15 +1,14 @@
 //! Arrow IPC files and streams as a source.
 
 use std::fs::File;
-use std::io::{BufReader, Read, Seek, SeekFrom, Write};
+use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
-use arrow_ipc::writer::StreamWriter;
 use arrow_schema::{ArrowError, SchemaRef};
-use pivvel_core::{Error, LineSource, Progress, Result, Tally};
+use pivvel_core::{Error, LineSource, ReadProgress, Result, Tally};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
@@ -20,7 +19,7 @@ pub(crate) struct ArrowSource {
     name: String,
     origin: Origin,
     columns: TypedColumns,
-    progress: Arc<Progress>,
+    progress: Arc<ReadProgress>,
 }
 
 enum Origin {
@@ -35,9 +34,9 @@ pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result
     let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
     let total = file.metadata().map_or(0, |file| file.len());
     check_blocks(&path, &name, total)?;
-    let reader = FileReader::try_new(BufReader::new(file), None).map_err(|e| broken(&name, &e))?;
+    let reader = FileReader::try_new(BufReader::new(file), None).map_err(|e| broken(&name, e))?;
     let columns = TypedColumns::new(&reader.schema(), &options.kinds, options.bad_values)?;
-    Ok(ArrowSource { name, origin: Origin::File(path), columns, progress: Arc::new(Progress::of(total)) })
+    Ok(ArrowSource { name, origin: Origin::File(path), columns, progress: Arc::new(ReadProgress::of(total)) })
 }
 
 /// The batches of a stream.
@@ -48,7 +47,7 @@ pub(crate) fn open_stream(
 ) -> Result<ArrowSource> {
     let last = Arc::new(Mutex::new([0; 8]));
     let reader: Box<dyn Read + Send> = Box::new(Tail { reader, last: last.clone() });
-    let reader = StreamReader::try_new(reader, None).map_err(|e| broken(&name, &e))?;
+    let reader = StreamReader::try_new(reader, None).map_err(|e| broken(&name, e))?;
     let columns = TypedColumns::new(&reader.schema(), &options.kinds, options.bad_values)?;
     Ok(ArrowSource { name, origin: Origin::Stream(Some(reader), last), columns, progress: Arc::default() })
 }
@@ -104,49 +103,8 @@ fn check_blocks(path: &Path, name: &str, total: u64) -> Result<()> {
     Ok(())
 }
 
-fn broken(name: &str, error: &ArrowError) -> Error {
-    Error::data(name, format!("these Arrow record batches cannot be read: {error}"))
-}
-
-/// What stands behind the stream of a kept batch, before the checksum of all that comes before.
-const TRAILER: &[u8; 8] = b"pivvel-2";
-
-/// Writes one record batch as an Arrow IPC stream, with the metadata of its schema. Behind the end of the stream,
-/// where no reader of streams looks, stands a checksum.
-pub(crate) fn write_batch(batch: &RecordBatch, out: &mut dyn Write) -> std::io::Result<()> {
-    let failed = |e: ArrowError| match e {
-        ArrowError::IoError(_, cause) => cause,
-        other => std::io::Error::other(other.to_string()),
-    };
-    let mut stream = Vec::new();
-    let mut writer = StreamWriter::try_new(&mut stream, &batch.schema()).map_err(failed)?;
-    writer.write(batch).and_then(|()| writer.finish()).map_err(failed)?;
-    stream.extend(TRAILER);
-    out.write_all(&stream)?;
-    out.write_all(&crc32fast::hash(&stream).to_le_bytes())
-}
-
-/// The one record batch of a stream that was kept. Nothing of it is believed before its checksum is right.
-pub(crate) fn read_batch(path: &Path) -> Result<RecordBatch> {
-    let name = path.display().to_string();
-    let bytes = std::fs::read(path).map_err(|e| Error::io(&name, e))?;
-    let damaged = || Error::data(&name, "these are no kept groups, or they are damaged; keep them anew");
-    let (stream, sum) = bytes.split_last_chunk::<4>().ok_or_else(damaged)?;
-    if !stream.ends_with(TRAILER) || crc32fast::hash(stream).to_le_bytes() != *sum {
-        return Err(if bytes.starts_with(b"ARROW1") { earlier(&name) } else { damaged() });
-    }
-    let mut reader = StreamReader::try_new(stream, None).map_err(|e| broken(&name, &e))?;
-    match reader.next() {
-        Some(batch) => batch.map_err(|e| broken(&name, &e)),
-        None => Err(Error::data(name, "this file holds nothing")),
-    }
-}
-
-/// The error for groups that an earlier version kept, or for another Arrow file.
-fn earlier(name: &str) -> Error {
-    let message =
-        "this is an Arrow file and no kept groups of this version, which have a checksum; keep them anew";
-    Error::data(name, message)
+fn broken(name: &str, error: ArrowError) -> Error {
+    Error::data(name, format!("these Arrow record batches cannot be read: {error}")).with_cause(error)
 }
 
 impl ArrowSource {
@@ -161,7 +119,7 @@ impl ArrowSource {
                 let exact = sorted == columns;
                 let wanted = if exact { Some(sorted) } else { None };
                 let reader = FileReader::try_new(BufReader::new(file), wanted);
-                Ok((Box::new(reader.map_err(|e| broken(&self.name, &e))?), exact))
+                Ok((Box::new(reader.map_err(|e| broken(&self.name, e))?), exact))
             }
             Origin::Stream(stream, _) => match stream.take() {
                 Some(stream) => Ok((Box::new(stream), false)),
@@ -174,7 +132,7 @@ impl ArrowSource {
         let (batches, projected) = self.batches(columns)?;
         let (troubles, mut tally) = (Troubles::default(), Tally::default());
         for (number, batch) in batches.enumerate() {
-            let batch = batch.map_err(|e| broken(&self.name, &e))?;
+            let batch = batch.map_err(|e| broken(&self.name, e))?;
             let rows = batch.num_rows();
             self.progress.add(batch.get_array_memory_size() as u64);
             troubles.read(number as u64, rows as u64);
@@ -219,7 +177,7 @@ impl LineSource for ArrowSource {
         self.each(columns, take)
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         Some(self.progress.clone())
     }
 }

@@ -5,7 +5,7 @@ use std::io::{Chain, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use pivvel_core::{Error, Progress, Result};
+use pivvel_core::{Error, ReadProgress, Result};
 
 /// The first bytes of a text, which tell what it holds.
 const HEAD: usize = 1 << 20;
@@ -15,7 +15,7 @@ pub(crate) struct Bytes {
     pub(crate) name: String,
     origin: Origin,
     compressed: Option<Compression>,
-    pub(crate) progress: Arc<Progress>,
+    pub(crate) progress: Arc<ReadProgress>,
 }
 
 type Stream = Chain<Cursor<Vec<u8>>, Box<dyn Read + Send>>;
@@ -63,7 +63,7 @@ impl Bytes {
             name,
             origin: Origin::File(path.into()),
             compressed,
-            progress: Arc::new(Progress::of(total)),
+            progress: Arc::new(ReadProgress::of(total)),
         })
     }
 
@@ -154,7 +154,7 @@ pub(crate) fn failed(name: &str, cause: std::io::Error) -> Error {
 /// A reader that tells how far it has come.
 struct Counted {
     reader: Box<dyn Read + Send>,
-    progress: Arc<Progress>,
+    progress: Arc<ReadProgress>,
 }
 
 impl Read for Counted {

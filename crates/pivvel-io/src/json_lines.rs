@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::fmt;
 use std::sync::Arc;
 
-use pivvel_core::{Error, Progress, Result};
+use pivvel_core::{Error, ReadProgress, Result};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
@@ -71,7 +71,7 @@ impl Form for JsonLines {
         1
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         Some(self.bytes.progress.clone())
     }
 }

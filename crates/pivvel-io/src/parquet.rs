@@ -14,7 +14,7 @@ use parquet::arrow::arrow_reader::{
 };
 use parquet::file::metadata::{ParquetMetaData, RowGroupMetaData};
 use parquet::file::statistics::Statistics;
-use pivvel_core::{Bound, Decimal, Error, Kind, Limit, LineSource, Progress, Result, Taker, Tally};
+use pivvel_core::{Bound, Decimal, Error, Kind, Limit, LineSource, ReadProgress, Result, Taker, Tally};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};
@@ -30,13 +30,13 @@ pub(crate) struct ParquetSource {
     metadata: ArrowReaderMetadata,
     columns: TypedColumns,
     bounds: Vec<Bound>,
-    progress: Arc<Progress>,
+    progress: Arc<ReadProgress>,
 }
 
 /// A file that begins like Parquet.
 pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result<ParquetSource> {
     let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
-    let broken = |e| broken(&name, &e);
+    let broken = |e| broken(&name, e);
     let as_written = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).map_err(broken)?;
     let schema = with_dictionaries(as_written.schema(), as_written.metadata());
     let options_ = ArrowReaderOptions::new().with_schema(schema);
@@ -49,12 +49,12 @@ pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result
         metadata,
         columns,
         bounds: Vec::new(),
-        progress: Arc::new(Progress::of(total)),
+        progress: Arc::new(ReadProgress::of(total)),
     })
 }
 
-fn broken(name: &str, error: &parquet::errors::ParquetError) -> Error {
-    Error::data(name, format!("this Parquet file cannot be read: {error}"))
+fn broken(name: &str, error: parquet::errors::ParquetError) -> Error {
+    Error::data(name, format!("this Parquet file cannot be read: {error}")).with_cause(error)
 }
 
 /// Text columns that are kept by dictionary in the file are given on so.
@@ -114,7 +114,7 @@ impl Shared<'_> {
             .with_projection(mask)
             .with_batch_size(BATCH)
             .build()
-            .map_err(|e| broken(name, &e))?;
+            .map_err(|e| broken(name, e))?;
         let mut sorted = self.wanted.to_vec();
         sorted.sort_unstable();
         sorted.dedup();
@@ -255,7 +255,7 @@ impl LineSource for ParquetSource {
         self.bounds = bounds.to_vec();
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         Some(self.progress.clone())
     }
 }

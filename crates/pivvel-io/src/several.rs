@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Bound, Error, Kind, LineSource, Progress, Result, Taker, Tally};
+use pivvel_core::{Bound, Error, Kind, LineSource, ReadProgress, Result, Taker, Tally};
 
 use crate::source::Source;
 use crate::text::{Chunk, Column};
@@ -14,7 +14,7 @@ pub(crate) struct Several {
     name: String,
     parts: Vec<Box<dyn Source>>,
     notes: Vec<String>,
-    progress: Arc<Progress>,
+    progress: Arc<ReadProgress>,
 }
 
 impl Several {
@@ -46,7 +46,7 @@ impl Several {
         });
         let notes = notes.collect();
         let total = parts.iter().filter_map(|part| part.progress()?.total()).sum();
-        Ok(Several { name, parts, notes, progress: Arc::new(Progress::of(total)) })
+        Ok(Several { name, parts, notes, progress: Arc::new(ReadProgress::of(total)) })
     }
 
     /// The places in a part of columns that are known by their places here.
@@ -175,7 +175,7 @@ impl LineSource for Several {
         }
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         Some(self.progress.clone())
     }
 

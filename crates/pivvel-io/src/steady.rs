@@ -6,7 +6,7 @@ use std::time::SystemTime;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Bound, Error, Kind, LineSource, Progress, Result, SqlTable, Statement, Taker, Tally};
+use pivvel_core::{Bound, Error, Kind, LineSource, ReadProgress, Result, SqlTable, Statement, Taker, Tally};
 
 use crate::damaged::guarded;
 use crate::source::Source;
@@ -125,7 +125,7 @@ impl LineSource for Steady {
         self.source.narrow(bounds);
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         self.source.progress()
     }
 

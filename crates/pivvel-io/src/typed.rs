@@ -5,13 +5,10 @@ use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
-use arrow_array::{
-    Array, ArrayRef, ArrowPrimitiveType, Date32Array, Decimal64Array, Decimal128Array, Float32Array,
-    RecordBatch, RecordBatchOptions,
-};
-use arrow_schema::{DataType, Field, Schema, SchemaRef, TimeUnit};
+use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, RecordBatch, RecordBatchOptions};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use chrono::NaiveDate;
-use pivvel_core::{BadValues, Decimal, Error, Kind, Result, Tally};
+use pivvel_core::{BadValues, Decimal, Error, Kind, Result, Tally, usable_array, usable_schema};
 
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
 use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Trouble, check_given, with_texts};
@@ -35,10 +32,9 @@ impl TypedColumns {
         let names: Vec<String> = own.fields().iter().map(|field| field.name().clone()).collect();
         check_given(given, &names)?;
         let (mut columns, mut fields, mut retyped) = (Vec::new(), Vec::new(), Vec::new());
-        for field in own.fields() {
+        for field in usable_schema(own).fields() {
             let name = field.name();
-            let made = made(field.data_type());
-            let mut kind = ColumnKind::of(Kind::of(&made).unwrap_or(Kind::Text));
+            let mut kind = ColumnKind::of(Kind::of(field.data_type()).unwrap_or(Kind::Text));
             let given = given.iter().rev().find(|(column, _)| column == name);
             let given = given.map(|(_, kind)| GivenKind::parse(name, kind)).transpose()?;
             let other = given.map(|given| Evidence::default().given(name, given)).transpose()?;
@@ -53,7 +49,7 @@ impl TypedColumns {
                     })));
                 }
                 None => {
-                    fields.push(Field::new(name, made, true));
+                    fields.push(field.as_ref().clone());
                     retyped.push(None);
                 }
             }
@@ -79,7 +75,8 @@ impl TypedColumns {
         let (mut made, mut blanked) = (Vec::with_capacity(arrays.len()), 0);
         for (array, place) in arrays.iter().zip(places) {
             made.push(match &self.retyped[*place] {
-                None => usable(array).map_err(|e| Error::data(name, e))?,
+                None => usable_array(array)
+                    .map_err(|e| Error::caused(format!("{name}, column {}", self.columns[*place].name), e))?,
                 Some(column) => {
                     let mut chunk = Chunk::of(1);
                     let mut filled = Vec::with_capacity(rows);
@@ -99,14 +96,15 @@ impl TypedColumns {
                 }
             });
         }
-        let schema = self.schema.project(places).map_err(|e| Error::data(name, e.to_string()))?;
+        let schema = self.schema.project(places).map_err(|e| Error::caused(name, e))?;
         // Dictionaries may come as such though the schema says text.
         let fields = schema.fields().iter().zip(&made);
-        let fields = fields.map(|(field, array)| Field::new(field.name(), array.data_type().clone(), true));
+        let fields =
+            fields.map(|(field, array)| field.as_ref().clone().with_data_type(array.data_type().clone()));
         let schema = Arc::new(Schema::new(fields.collect::<Vec<_>>()));
         let options = RecordBatchOptions::new().with_row_count(Some(rows));
-        let batch = RecordBatch::try_new_with_options(schema, made, &options)
-            .map_err(|e| Error::data(name, e.to_string()))?;
+        let batch =
+            RecordBatch::try_new_with_options(schema, made, &options).map_err(|e| Error::caused(name, e))?;
         Ok((batch, blanked))
     }
 }
@@ -122,74 +120,6 @@ impl From<Error> for TypedTrouble {
     fn from(error: Error) -> TypedTrouble {
         TypedTrouble::Other(error)
     }
-}
-
-/// The type that values are given on in: moments become days, and odd sizes usual ones.
-fn made(own: &DataType) -> DataType {
-    match own {
-        DataType::Timestamp(..) | DataType::Date64 => DataType::Date32,
-        DataType::Decimal32(precision, scale) => DataType::Decimal64(*precision, *scale),
-        DataType::Decimal256(_, scale) => DataType::Decimal128(38, *scale),
-        DataType::Float16 => DataType::Float32,
-        DataType::Dictionary(_, values) => match made(values) {
-            text @ (DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View) => {
-                DataType::Dictionary(Box::new(DataType::UInt32), Box::new(text))
-            }
-            other => other,
-        },
-        own => own.clone(),
-    }
-}
-
-/// The array in the type that [`made`] says.
-fn usable(array: &ArrayRef) -> Result<ArrayRef, String> {
-    Ok(match array.data_type() {
-        DataType::Timestamp(unit, _) => {
-            let day = match unit {
-                TimeUnit::Second => 86_400,
-                TimeUnit::Millisecond => 86_400_000,
-                TimeUnit::Microsecond => 86_400_000_000,
-                TimeUnit::Nanosecond => 86_400_000_000_000,
-            };
-            let days = |moment: i64| moment.div_euclid(day) as i32;
-            let array: Date32Array = match unit {
-                TimeUnit::Second => array.as_primitive::<TimestampSecondType>().unary(days),
-                TimeUnit::Millisecond => array.as_primitive::<TimestampMillisecondType>().unary(days),
-                TimeUnit::Microsecond => array.as_primitive::<TimestampMicrosecondType>().unary(days),
-                TimeUnit::Nanosecond => array.as_primitive::<TimestampNanosecondType>().unary(days),
-            };
-            Arc::new(array)
-        }
-        DataType::Date64 => {
-            let array: Date32Array =
-                array.as_primitive::<Date64Type>().unary(|moment| moment.div_euclid(86_400_000) as i32);
-            Arc::new(array)
-        }
-        DataType::Decimal32(..) => {
-            let wide: Decimal64Array = array.as_primitive::<Decimal32Type>().unary(i64::from);
-            Arc::new(wide.with_data_type(made(array.data_type())))
-        }
-        DataType::Decimal256(..) => {
-            let own = array.as_primitive::<Decimal256Type>();
-            let narrow = own.iter().map(|value| match value {
-                Some(value) => value.to_i128().map(Some),
-                None => Some(None),
-            });
-            let narrow: Option<Vec<Option<i128>>> = narrow.collect();
-            let narrow = narrow.ok_or("a number has more than 38 digits")?;
-            Arc::new(Decimal128Array::from(narrow).with_data_type(made(array.data_type())))
-        }
-        DataType::Float16 => {
-            let wide: Float32Array = array.as_primitive::<Float16Type>().unary(f32::from);
-            Arc::new(wide)
-        }
-        DataType::Dictionary(_, values)
-            if !matches!(**values, DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View) =>
-        {
-            return Err(format!("dictionaries of {values} cannot be used"));
-        }
-        _ => array.clone(),
-    })
 }
 
 /// A value as text; nothing for a null.
@@ -226,7 +156,7 @@ fn text(array: &ArrayRef, row: usize) -> String {
             NaiveDate::from_num_days_from_ce_opt(day.saturating_add(719_163))
                 .map_or(String::new(), |date| date.to_string())
         }
-        _ => match usable(array) {
+        _ => match usable_array(array) {
             Ok(usable) if usable.data_type() != array.data_type() => text(&usable, row),
             _ => format!("({})", array.data_type()),
         },

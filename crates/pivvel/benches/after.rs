@@ -19,7 +19,7 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, UInt64Type};
 use arrow_array::{Array, ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array};
-use pivvel::{Brief, CrossTab, ReadOptions, Run, Target, TextSource};
+use pivvel::{Brief, Build, CrossTab, ReadOptions, Target, TextSource};
 use rounds::{RUNS, rounds};
 
 type Outcome = Result<(), Box<dyn std::error::Error>>;
@@ -84,7 +84,7 @@ fn main() -> Outcome {
 
 fn built(brief: &Brief, csv: &Path) -> Result<CrossTab, Box<dyn std::error::Error>> {
     let mut source = TextSource::from_reader("lines.csv", File::open(csv)?, &ReadOptions::default())?;
-    Ok(Run::new().build(brief, &mut source)?)
+    Ok(Build::new().run(brief, &mut source)?)
 }
 
 /// Medians at all grains of 600 agents by quarter, beside a selection by hand on numbers that lie side by side.

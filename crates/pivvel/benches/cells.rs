@@ -10,7 +10,7 @@ use std::hint::black_box;
 use std::io::Cursor;
 
 use arrow_array::RecordBatch;
-use pivvel::{Batches, Brief, CrossTab, Grain, LineSource, ReadOptions, Run, TextSource};
+use pivvel::{Batches, Brief, Build, CrossTab, Grain, LineSource, ReadOptions, TextSource};
 use rounds::{RUNS, rounds};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -72,7 +72,7 @@ fn batches(lines: u64) -> Result<Vec<RecordBatch>, Box<dyn std::error::Error>> {
 
 fn build(batches: &[RecordBatch], brief: &Brief) -> CrossTab {
     let mut source = Batches::new(batches[0].schema(), batches.iter().cloned());
-    Run::new().threads(2).build(brief, &mut source).expect("the brief fits")
+    Build::new().threads(2).run(brief, &mut source).expect("the brief fits")
 }
 
 /// The numbers of all cells side by side, those of one parent together.

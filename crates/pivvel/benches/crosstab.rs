@@ -18,7 +18,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
 use arrow_schema::{Field, FieldRef, Schema};
-use pivvel::{Batches, Brief, CrossTab, Grain, LineSource, ReadOptions, Run, Taker, Tally, TextSource};
+use pivvel::{Batches, Brief, Build, CrossTab, Grain, LineSource, ReadOptions, Taker, Tally, TextSource};
 use pivvel_demo::Totals;
 use rounds::{RUNS, Rounds, rounds};
 
@@ -112,7 +112,7 @@ fn from_csv(report: &Report, path: &Path, totals: Totals) {
     };
     let whole = |threads: usize| {
         let mut source = TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
-        let crosstab = Run::new().threads(threads).build(&brief(), &mut source);
+        let crosstab = Build::new().threads(threads).run(&brief(), &mut source);
         check(&crosstab.expect("the brief fits"), totals);
     };
     let times = rounds([&mut read, &mut split, &mut || whole(1), &mut || whole(CORES)]);
@@ -191,7 +191,7 @@ fn build(batches: &[RecordBatch], brief: &Brief, threads: usize) -> CrossTab {
 
 fn build_from(batches: Vec<RecordBatch>, brief: &Brief, threads: usize) -> CrossTab {
     let mut source = Batches::new(schema(&batches), batches);
-    Run::new().threads(threads).build(brief, &mut source).expect("the brief fits")
+    Build::new().threads(threads).run(brief, &mut source).expect("the brief fits")
 }
 
 fn from_memory(report: &Report, batches: &[RecordBatch], totals: Totals) {
@@ -288,7 +288,7 @@ fn many_groups(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let times = rounds([&mut || {
         let batches = Batches::new(schema(batches), batches.iter().cloned());
         let mut source = Timed { batches, scanned: &scanned };
-        check(&Run::new().threads(CORES).build(&brief, &mut source).expect("the brief fits"), totals);
+        check(&Build::new().threads(CORES).run(&brief, &mut source).expect("the brief fits"), totals);
         scans.push(scanned.get());
     }]);
     scans.sort_unstable();
@@ -334,7 +334,7 @@ impl<S: LineSource> LineSource for Timed<'_, S> {
 
 fn keep(batches: &[RecordBatch], brief: &Brief) -> (CrossTab, pivvel::Groups) {
     let mut source = Batches::new(schema(batches), batches.iter().cloned());
-    Run::new().keep(brief, &mut source).expect("the brief fits")
+    Build::new().keep(brief, &mut source).expect("the brief fits")
 }
 
 fn distinct(report: &Report, batches: &[RecordBatch]) {
@@ -351,7 +351,8 @@ fn distinct(report: &Report, batches: &[RecordBatch]) {
 fn kept(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let parts = batches.chunks(batches.len().div_ceil(12));
     let parts: Vec<pivvel::Groups> = parts.map(|part| keep(part, &brief()).1).collect();
-    let times = rounds([&mut || check(&Run::new().build_from(&brief(), &parts).expect("one brief"), totals)]);
+    let times =
+        rounds([&mut || check(&Build::new().from_groups(&brief(), &parts).expect("one brief"), totals)]);
     report.row("twelve kept parts to cross-tab", times.median(0));
 }
 
@@ -391,7 +392,7 @@ fn from_parquet(
     let whole = |threads: usize| {
         let mut source =
             pivvel::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
-        let crosstab = Run::new().threads(threads).build(&brief(), source.as_mut());
+        let crosstab = Build::new().threads(threads).run(&brief(), source.as_mut());
         check(&crosstab.expect("the brief fits"), totals);
     };
     let times = rounds([&mut decode, &mut || whole(1), &mut || whole(CORES)]);
@@ -428,7 +429,7 @@ fn peak_of(path: &Path) -> Result<String, Box<dyn std::error::Error>> {
 
 fn peak(path: &str) -> Result<(), Box<dyn std::error::Error>> {
     let mut source = pivvel::open(path, &ReadOptions::default())?;
-    black_box(Run::new().threads(CORES).build(&brief(), source.as_mut())?);
+    black_box(Build::new().threads(CORES).run(&brief(), source.as_mut())?);
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB"));
     let kibibytes: Option<u64> = peak.and_then(|text| text.trim().parse().ok());

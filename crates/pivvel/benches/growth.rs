@@ -9,7 +9,7 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::time::Instant;
 
-use pivvel::{Brief, Grain, ReadOptions, Run, Target, TextSource};
+use pivvel::{Brief, Build, Grain, ReadOptions, Target, TextSource};
 
 type Fallible<T> = Result<T, Box<dyn std::error::Error>>;
 
@@ -116,7 +116,7 @@ fn measure(path: &Path, layout: usize, out: Option<&String>) -> Fallible<Figures
         .measure(("lines", "count()"));
     let start = Instant::now();
     let mut source = TextSource::open(path, &ReadOptions::default())?;
-    let crosstab = black_box(Run::new().build(&brief, &mut source)?);
+    let crosstab = black_box(Build::new().run(&brief, &mut source)?);
     if let Some(out) = out {
         Target::new(Path::new(out))?.write(&crosstab)?;
     }

@@ -11,7 +11,7 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::time::Duration;
 
-use pivvel::{Brief, Decimal, ReadOptions, Run, TextSource};
+use pivvel::{Brief, Build, Decimal, ReadOptions, TextSource};
 use rounds::{RUNS, rounds};
 
 type Outcome = Result<(), Box<dyn std::error::Error>>;
@@ -119,7 +119,7 @@ fn one_field(folder: &Path, lines: u64) -> Outcome {
 
 fn check(path: &Path, brief: &Brief, measures: &[&str], wanted: &[Decimal]) {
     let mut source = TextSource::open(path, &ReadOptions::default()).expect("the file was just written");
-    let crosstab = Run::new().threads(2).build(brief, &mut source).expect("the brief fits");
+    let crosstab = Build::new().threads(2).run(brief, &mut source).expect("the brief fits");
     for (measure, wanted) in measures.iter().zip(wanted) {
         let value = crosstab.value(&[], &[], measure).map(|value| value.to_string());
         assert_eq!(value, Some(wanted.to_string()), "{measure}");

@@ -54,7 +54,7 @@ fn laid_out_sheet(place: usize, crosstab: &CrossTab) -> Result<Worksheet, XlsxEr
 fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Worksheet> {
     let TargetOptions { levels, with_hidden, .. } = options.clone();
     let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };
-    let table = crosstab.table(&spec).map_err(|e| std::io::Error::other(e.to_string()))?;
+    let table = crosstab.table(&spec).map_err(std::io::Error::other)?;
     let mut sheet = Worksheet::new();
     sheet.set_name("Tidy").map_err(into_io_error)?;
     fill_sheet(&mut sheet, &table.schema.clone(), table.batches())?;
@@ -64,7 +64,7 @@ fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<W
 fn into_io_error(error: XlsxError) -> std::io::Error {
     match error {
         XlsxError::IoError(error) => error,
-        other => std::io::Error::other(other.to_string()),
+        other => std::io::Error::other(other),
     }
 }
 

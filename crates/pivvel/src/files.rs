@@ -159,7 +159,7 @@ impl Target {
                 out.write_all(&crate::book::workbook(crosstab, &self.options)?)
             }
             Form::Table(form) => {
-                let table = crosstab.table(&self.spec(form)).map_err(|e| other(e.to_string()))?;
+                let table = crosstab.table(&self.spec(form)).map_err(std::io::Error::other)?;
                 let TargetOptions { inert, threads, .. } = self.options;
                 write_table(form, table, out, TableOptions { inert, threads })
             }

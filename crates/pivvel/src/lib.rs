@@ -60,8 +60,8 @@
 //! # Ok::<(), pivvel::Error>(())
 //! ```
 //!
-//! Go down from a cell to its lines: [`Run::trace`] and [`Trace::lines`]; ask where a number comes from:
-//! [`Run::explain`]. Take the result as a table of another shape: [`CrossTab::table`].
+//! Go down from a cell to its lines: [`Build::trace`] and [`Trace::lines`]; ask where a number comes from:
+//! [`Build::explain`]. Take the result as a table of another shape: [`CrossTab::table`].
 //!
 //! Keep the brief as a file: [`brief_to_toml`] and [`brief_from_toml`]. Look at a file first:
 //! [`Survey`]. Write files that are whole or not there: [`Target`].

@@ -6,7 +6,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::keyed::{Keyed, keyed};
 use super::words::words;
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result};
 
 /// How the numbers of one measure are shown.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -120,7 +120,7 @@ impl NumberFormat {
             "thousands" => (Some(1), Scaling::Thousands, " k"),
             "millions" => (Some(1), Scaling::Millions, " M"),
             "percent" => (Some(1), Scaling::Percent, " %"),
-            _ => return Err(Error::request("", unknown_message("number format", name, NumberFormat::NAMES))),
+            _ => return Err(Error::unknown("", "number format", name, NumberFormat::NAMES)),
         };
         Ok(NumberFormat { decimals, scaling, after: after.into(), ..NumberFormat::default() })
     }

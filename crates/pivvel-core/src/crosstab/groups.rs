@@ -1,22 +1,29 @@
 //! Leaf groups that are kept, so that lines are scanned once and a year is built from its months.
 
 use std::collections::HashMap;
+use std::panic::catch_unwind;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, StructArray, new_empty_array};
 use arrow_buffer::OffsetBuffer;
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use arrow_ipc::reader::StreamReader;
+use arrow_ipc::writer::StreamWriter;
+use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
 
 use super::jobs::Job;
 use crate::brief::Brief;
 use crate::error::{Error, Result};
-use crate::grouping::{LeafGroups, Scan};
+use crate::grouping::Scan;
 use crate::lines::{LineSource, Tally};
 use crate::model::Kind;
 
 /// The version of how groups are kept. Groups of another one are refused.
 const VERSION: &str = "3";
+
+/// What stands behind the stream of kept groups, before the checksum of all that comes before. No reader of streams
+/// looks there.
+const TRAILER: &[u8; 8] = b"pivvel-2";
 
 /// The leaf groups of a brief's lines with their states, which can be saved and merged later.
 ///
@@ -26,7 +33,7 @@ const VERSION: &str = "3";
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, Groups, Run};
+/// use pivvel_core::{Batches, Brief, Groups, Build};
 ///
 /// let month = |pieces: i64| {
 ///     let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell"]));
@@ -35,10 +42,11 @@ const VERSION: &str = "3";
 ///     Batches::new(batch.schema(), [batch])
 /// };
 /// let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
-/// let may = Run::new().keep(&brief, &mut month(3))?.1;
-/// let june = Run::new().keep(&brief, &mut month(4))?.1;
-/// let june = Groups::from_record_batch("june", june.to_record_batch().clone())?;
-/// let crosstab = Run::new().build_from(&brief, &[may, june])?;
+/// let may = Build::new().groups(&brief, &mut month(3))?;
+/// let june = Build::new().groups(&brief, &mut month(4))?;
+/// // They can be sent to another machine.
+/// let june = Groups::from_bytes("june", &june.to_bytes()?)?;
+/// let crosstab = Build::new().from_groups(&brief, &[may, june])?;
 /// assert_eq!(crosstab.value(&["Fell"], &[], "pieces").unwrap().to_string(), "7");
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```
@@ -73,6 +81,44 @@ impl Groups {
         }
     }
 
+    /// As bytes that can be sent to another machine or kept: an Arrow IPC stream, and behind it a checksum.
+    ///
+    /// # Errors
+    /// A name of a group that is too long for the stream.
+    pub fn to_bytes(&self) -> Result<Vec<u8>> {
+        let failed = |e: ArrowError| Error::caused(&self.name, e);
+        let mut bytes = Vec::new();
+        let mut writer = StreamWriter::try_new(&mut bytes, &self.batch.schema()).map_err(failed)?;
+        writer.write(&self.batch).and_then(|()| writer.finish()).map_err(failed)?;
+        bytes.extend(TRAILER);
+        bytes.extend(crc32fast::hash(&bytes).to_le_bytes());
+        Ok(bytes)
+    }
+
+    /// The groups of such bytes. The name is for messages. Nothing of the bytes is believed before their checksum
+    /// is right.
+    ///
+    /// # Errors
+    /// Bytes that are no groups, or are damaged; groups that another version has kept.
+    pub fn from_bytes(name: impl Into<String>, bytes: &[u8]) -> Result<Groups> {
+        let name = name.into();
+        let wrong = |message: &str| Error::data(&name, message);
+        let damaged = || wrong("these are no kept groups, or they are damaged; keep them anew");
+        let (stream, sum) = bytes.split_last_chunk::<4>().ok_or_else(damaged)?;
+        if !stream.ends_with(TRAILER) || crc32fast::hash(stream).to_le_bytes() != *sum {
+            return Err(match bytes.starts_with(b"ARROW1") {
+                true => wrong(
+                    "this is an Arrow file and no kept groups of this version, which have a checksum; keep them anew",
+                ),
+                false => damaged(),
+            });
+        }
+        // Only who makes a checksum for them can give the reader bytes that it panics at.
+        let read = || StreamReader::try_new(stream, None)?.next().transpose();
+        let batch = catch_unwind(read).map_err(|_| damaged())?.map_err(|e| Error::caused(&name, e))?;
+        Groups::from_record_batch(&name, batch.ok_or_else(damaged)?)
+    }
+
     pub(super) fn new(
         jobs: &[Job],
         scans: &[Scan<'_>],
@@ -103,8 +149,8 @@ impl Groups {
         let fields = columns.iter().map(|(name, array)| Field::new(name, array.data_type().clone(), false));
         let schema = Schema::new(fields.collect::<Vec<_>>()).with_metadata(metadata);
         let arrays = columns.into_iter().map(|(_, array)| array).collect();
-        let batch = RecordBatch::try_new(Arc::new(schema), arrays)
-            .map_err(|e| Error::data("kept groups", e.to_string()))?;
+        let batch =
+            RecordBatch::try_new(Arc::new(schema), arrays).map_err(|e| Error::caused("kept groups", e))?;
         Ok(Groups { name: source.name().into(), batch })
     }
 
@@ -161,40 +207,44 @@ impl Groups {
     }
 }
 
-/// The merged groups of kept ones, with the report of their lines.
-pub(super) fn merged(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Vec<LeafGroups>, String, Tally)> {
+/// The jobs of a brief, for the lines that groups were kept of.
+pub(super) fn jobs_of(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Unread)> {
     let Some(first) = kept.first() else {
         return Err(Error::request("groups", "there are none to build from"));
     };
-    let unread = Unread { name: first.name.clone(), schema: first.lines()? };
+    let mut unread = Unread { name: first.name.clone(), schema: first.lines()? };
     let jobs = Job::all(brief, &unread)?;
     kept.iter().try_for_each(|groups| groups.check(&jobs, first))?;
+    unread.name = match kept {
+        [first, .., last] => {
+            format!("{} … {} ({} kept)", first.metadata("source"), last.metadata("source"), kept.len())
+        }
+        _ => first.metadata("source"),
+    };
+    Ok((jobs, unread))
+}
+
+/// The merged groups of kept ones, with the report of their lines.
+pub(super) fn merged<'j>(jobs: &'j [Job], kept: &[Groups]) -> Result<(Vec<Scan<'j>>, Tally)> {
     let mut all = Vec::with_capacity(jobs.len());
     for (place, job) in jobs.iter().enumerate() {
         let mut scan = Scan::new(&job.plan.grouping);
         for groups in kept {
-            scan.take_kept(&groups.table(place)?).map_err(|e| Error::data(&groups.name, e.to_string()))?;
+            scan.take_kept(&groups.table(place)?).map_err(|e| e.within(&groups.name))?;
             scan.report.read += groups.number("read", place);
             scan.report.excluded += groups.number("excluded", place);
             scan.report.undecided += groups.number("undecided", place);
             scan.report.zero_divisions += groups.number("zero_divisions", place);
             scan.report.not_finite += groups.number("not_finite", place);
         }
-        all.push(scan.finish());
+        all.push(scan);
     }
     let mut tally = Tally::default();
     for groups in kept {
         tally.empty_lines += groups.number("empty_lines", 0);
         tally.blanked += groups.number("blanked", 0);
     }
-    let source = match kept {
-        [only] => only.metadata("source"),
-        [first, .., last] => {
-            format!("{} … {} ({} kept)", first.metadata("source"), last.metadata("source"), kept.len())
-        }
-        [] => String::new(),
-    };
-    Ok((jobs, all, source, tally))
+    Ok((all, tally))
 }
 
 /// What the groups are made by.
@@ -211,11 +261,11 @@ pub(super) fn hashed(text: &str) -> String {
 fn one_list(table: StructArray) -> Result<ListArray> {
     let field = Arc::new(Field::new("group", table.data_type().clone(), false));
     ListArray::try_new(field, OffsetBuffer::from_lengths([table.len()]), Arc::new(table), None)
-        .map_err(|e| Error::data("kept groups", e.to_string()))
+        .map_err(|e| Error::caused("kept groups", e))
 }
 
 /// Columns without lines.
-struct Unread {
+pub(super) struct Unread {
     name: String,
     schema: SchemaRef,
 }

@@ -1,12 +1,14 @@
 //! What a brief asks for in all: itself, its views, and what their emphasis needs beside. Each has a
 //! plan, and all plans are filled by one pass over the lines.
 
+use arrow_schema::Schema;
+
 use super::beside::trend_brief;
 use super::trend::Labels;
 use crate::brief::{Brief, Form};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
-use crate::model::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, TIME_ZONE};
 use crate::plan::Plan;
 
 /// A plan, and what its cross-tab is for.
@@ -38,7 +40,7 @@ impl Job {
         for (place, view) in brief.views.iter().enumerate() {
             let own = brief.of_view(place)?;
             let name = format!("view {} ({})", place + 1, view.form.name());
-            let plan = Plan::new(&own, &schema).map_err(|e| Error::request(name, e.to_string()))?;
+            let plan = Plan::new(&own, &schema).map_err(|e| e.within(name))?;
             jobs.push(Job { plan, what: What::Own });
             briefs.push(own);
         }
@@ -58,13 +60,15 @@ impl Job {
                 for column in planned.columns_beside(&jobs[of].plan) {
                     let Some(spot) = planned.linked else { continue };
                     let plan = Plan::new(&Labels::brief(own, spot, &column), &schema)
-                        .map_err(|e| Error::request(&planned.place, e.to_string()))?;
+                        .map_err(|e| e.within(&planned.place))?;
                     jobs.push(Job { plan, what: What::Labels { of, emphasis: place, column } });
                 }
             }
         }
         let notes = source.notes().iter().map(|note| Notice::author(NoticeCode::Source, note));
         jobs[0].plan.notices.extend(notes);
+        let zones = time_zones(&jobs[0].plan, &schema);
+        jobs[0].plan.notices.extend(zones);
         for job in &jobs {
             if let Some(trouble) = job.plan.needed_names().iter().find_map(|name| source.trouble(name)) {
                 return Err(Error::request(source.name(), trouble));
@@ -72,4 +76,14 @@ impl Job {
         }
         Ok(jobs)
     }
+}
+
+/// Which time zones the days of the columns are those of.
+fn time_zones(plan: &Plan, schema: &Schema) -> Vec<Notice> {
+    let zone = |name: &String| {
+        let zone = schema.field_with_name(name).ok()?.metadata().get(TIME_ZONE)?;
+        let message = format!("{name} holds moments; their days are those of the time zone {zone}");
+        Some(Notice::reader(NoticeCode::TimeZone, message))
+    };
+    plan.needed_names().iter().filter_map(zone).collect()
 }

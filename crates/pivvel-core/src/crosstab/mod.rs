@@ -1,5 +1,6 @@
 //! The cross-tab: every cell of every grain, with its axes, values and peers.
 
+mod assemble;
 mod beside;
 mod build;
 mod cell;
@@ -8,14 +9,13 @@ mod groups;
 mod jobs;
 mod marks;
 mod notices;
-mod run;
 mod table;
 mod trend;
 
-pub(crate) use build::{Inside, opened};
+pub(crate) use assemble::{Inside, opened};
+pub use build::Build;
 pub use cell::Cell;
 pub use groups::Groups;
 pub(crate) use jobs::Job;
-pub use run::Run;
 pub use table::{CrossTab, View};
 pub use trend::Trend;

@@ -15,7 +15,7 @@ use super::story::{
 };
 use super::trace::Trace;
 use crate::brief::{Apply, Brief, MeasureBrief};
-use crate::crosstab::{Cell, Run};
+use crate::crosstab::{Build, Cell};
 use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
 use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
@@ -24,13 +24,13 @@ use crate::model::{Grain, Value};
 use crate::plan::Choice;
 use crate::rollup::{Axis, Entry};
 
-impl Run<'_> {
+impl Build<'_> {
     /// The story of the number of a measure in a cell. `open` opens the lines, which are read twice.
     ///
     /// ```
     /// use std::sync::Arc;
     /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-    /// use pivvel_core::{Batches, Brief, LineSource, Run};
+    /// use pivvel_core::{Batches, Brief, LineSource, Build};
     ///
     /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
     /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 5]));
@@ -43,7 +43,7 @@ impl Run<'_> {
     ///     let lines = Batches::new(batch.schema(), [batch.clone()]);
     ///     Ok(Box::new(lines) as Box<dyn LineSource>)
     /// };
-    /// let story = Run::new().explain(&brief, &mut open, &"coast=Fell".parse()?, "share")?;
+    /// let story = Build::new().explain(&brief, &mut open, &"coast=Fell".parse()?, "share")?;
     /// let lines: Vec<String> =
     ///     story.operands.iter().map(|o| format!("{} = {}", o.text, o.value.unwrap())).collect();
     /// assert_eq!(lines, ["pieces = 6", "pieces at grand total = 8"]);
@@ -51,7 +51,7 @@ impl Run<'_> {
     /// ```
     ///
     /// # Errors
-    /// As for [`Run::build`], and an address or a measure that is not there.
+    /// As for [`Build::run`], and an address or a measure that is not there.
     pub fn explain(
         &self,
         brief: &Brief,

@@ -1,7 +1,7 @@
 //! Conditions on lines from the members of a cell, so that a source can leave out most of the others.
 
 use super::trace::Trace;
-use crate::crosstab::{Job, Run};
+use crate::crosstab::{Build, Job};
 use crate::error::Result;
 use crate::formula::{LineFormula, Operator, Step, TypedExpr};
 use crate::grouping::Key;
@@ -34,7 +34,7 @@ impl Trace {
             ty: Type::Condition,
         };
         grouping.filter = all.into_iter().reduce(both);
-        Run::new().narrow(&[Job::of(plan)], source).map(drop)
+        Build::new().narrow(&[Job::of(plan)], source).map(drop)
     }
 }
 

@@ -58,7 +58,7 @@ impl Shown {
             _ => {
                 let numbers = evaluation.numbers(&self.formula).map_err(overflow)?;
                 numbers_as_array(&numbers, ty, self.narrow, lines)
-                    .map_err(|e| Error::data(&self.name, e.to_string()))?
+                    .map_err(|e| Error::caused(&self.name, e))?
             }
         })
     }
@@ -137,6 +137,5 @@ pub(super) fn show(shown: &[Shown], schema: &SchemaRef, batch: &RecordBatch) -> 
     let arrays = shown.iter().map(|shown| shown.array(&mut evaluation, batch.num_rows()));
     let options = RecordBatchOptions::new().with_row_count(Some(batch.num_rows()));
     let arrays = arrays.collect::<Result<Vec<_>>>()?;
-    RecordBatch::try_new_with_options(schema.clone(), arrays, &options)
-        .map_err(|e| Error::data("lines", e.to_string()))
+    RecordBatch::try_new_with_options(schema.clone(), arrays, &options).map_err(|e| Error::caused("lines", e))
 }

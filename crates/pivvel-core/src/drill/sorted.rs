@@ -70,7 +70,7 @@ impl Sorted {
         };
         let columns: Result<Vec<ArrayRef>, ArrowError> = (0..first.num_columns()).map(column).collect();
         let batch = columns.and_then(|columns| RecordBatch::try_new(first.schema(), columns));
-        batch.map(Some).map_err(|e| Error::data("lines", e.to_string()))
+        batch.map(Some).map_err(|e| Error::caused("lines", e))
     }
 }
 

@@ -3,7 +3,7 @@
 use arrow_schema::SchemaRef;
 
 use crate::brief::Brief;
-use crate::crosstab::{CrossTab, Inside, Run, opened};
+use crate::crosstab::{Build, CrossTab, Inside, opened};
 use crate::error::Result;
 use crate::grouping::{Scan, Sieve};
 use crate::lines::LineSource;
@@ -15,7 +15,7 @@ use crate::plan::Plan;
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, LinesBehind, Run};
+/// use pivvel_core::{Batches, Brief, LinesBehind, Build};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 4]));
@@ -23,7 +23,7 @@ use crate::plan::Plan;
 /// let lines = || Batches::new(batch.schema(), [batch.clone()]);
 ///
 /// let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
-/// let trace = Run::new().trace(&brief, &mut lines())?;
+/// let trace = Build::new().trace(&brief, &mut lines())?;
 /// let mut found = Vec::new();
 /// let tied = trace.lines(&LinesBehind::of("coast=Fell".parse()?), &mut lines(), &mut |batch| {
 ///     found.push(batch);
@@ -60,12 +60,12 @@ impl Trace {
     }
 }
 
-impl Run<'_> {
+impl Build<'_> {
     /// Builds the cross-tab of a brief without its views, and keeps what tells where its numbers come
     /// from.
     ///
     /// # Errors
-    /// As for [`Run::build`].
+    /// As for [`Build::run`].
     pub fn trace(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<Trace> {
         let brief = Brief { views: Vec::new(), ..brief.clone() };
         self.grouped(&brief, source, |jobs, scans, source, tally| {

@@ -13,6 +13,7 @@ use crate::formula::{CellFormula, Values};
 use crate::model::{ByGrain, CellValues, Grain, Notice, NoticeCode, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
+use crate::watch::Watch;
 
 /// What is known of peers that this layout does not show.
 pub(crate) struct Known<'a> {
@@ -20,6 +21,7 @@ pub(crate) struct Known<'a> {
     pub(crate) everything: Vec<Everything>,
     /// By file: the yardsticks of earlier runs.
     pub(crate) kept: &'a [(String, Yardsticks)],
+    pub(crate) watch: Watch<'a>,
 }
 
 /// Groups of peers by name.
@@ -79,12 +81,14 @@ pub(crate) fn decide(
 ) -> Result<Vec<Emphasis>> {
     let mut all = Vec::new();
     for (i, planned) in plan.emphasis.iter().enumerate() {
+        known.watch.go_on()?;
         let grains = ByGrain::new(plan.deepest(), |_| None);
         let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains };
         if planned.has_scale() {
             let mut grains = measured(planned, engine)?;
             measure_by(planned, engine.frame(), &mut grains, known, i, notices)?;
             emphasis.grains = grains.try_map(|grain, found| {
+                known.watch.go_on()?;
                 found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()
             })?;
             order_scales(&mut emphasis, engine.frame());

@@ -11,6 +11,7 @@ use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, TypedExpr, Values};
 use crate::model::{ByGrain, CellValues, Grain, Overflow, Type, Value};
 use crate::plan::Plan;
+use crate::watch::Watch;
 
 /// Computes values in a frame.
 pub(crate) struct Engine<'a> {
@@ -30,8 +31,9 @@ impl<'a> Engine<'a> {
     /// Computes every measure at every grain.
     ///
     /// # Errors
-    /// A number that outgrows 38 digits.
-    pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame) -> Result<Engine<'a>> {
+    /// A number that outgrows 38 digits; that whoever watches cancelled the work.
+    pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame, watch: Watch<'_>) -> Result<Engine<'a>> {
+        watch.go_on()?;
         apply_first_items(plan, frame)?;
         let frame = &*frame;
         let deepest = frame.grains.deepest();
@@ -44,11 +46,16 @@ impl<'a> Engine<'a> {
         };
         for place in &plan.measure_order {
             let measure = &plan.measures[*place];
-            let values = ByGrain::try_new(deepest, |grain| match measure.formula_at(grain) {
-                Some(formula) => engine.values(formula, grain),
-                None => Ok(Arc::new(CellValues::blank(frame.grains[grain].len()))),
-            });
-            engine.measures[*place] = Some(values.map_err(|_| Error::overflow(&measure.name))?);
+            let values = ByGrain::try_new(deepest, |grain| {
+                watch.go_on()?;
+                match measure.formula_at(grain) {
+                    Some(formula) => {
+                        engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))
+                    }
+                    None => Ok(Arc::new(CellValues::blank(frame.grains[grain].len()))),
+                }
+            })?;
+            engine.measures[*place] = Some(values);
         }
         Ok(engine)
     }

@@ -25,5 +25,5 @@ pub(crate) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
     let columns: Result<Vec<ArrayRef>, ArrowError> = batch.columns().iter().map(copied).collect();
     columns
         .and_then(|columns| RecordBatch::try_new_with_options(batch.schema(), columns, &options))
-        .map_err(|e| Error::data("where", e.to_string()))
+        .map_err(|e| Error::caused("where", e))
 }

@@ -159,6 +159,9 @@ fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
     }
 }
 
+/// More lines than any source has; so many can be added up thousands of times.
+const MOST_LINES: u128 = 1 << 50;
+
 impl States {
     fn kept(&self, groups: usize) -> KeptColumns {
         let mut columns: KeptColumns = vec![("lines".into(), counts(self.all_lines()))];
@@ -176,11 +179,22 @@ impl States {
     fn of_kept(values: &[LineValue], from: &mut Taken<'_>) -> Result<States> {
         let mut states = States::new(values);
         let lines = from.counts("lines")?;
+        if lines.iter().map(|lines| u128::from(*lines)).sum::<u128>() > MOST_LINES {
+            return Err(wrong("lines"));
+        }
         states.resize(lines.len());
         states.totals.set_lines(&lines);
         for (i, value) in states.values.iter_mut().enumerate() {
             let column = |name: &str| from.column(&format!("{name} {}", i + 1));
             value.take_kept(&column, &mut states.totals)?;
+            if lines.iter().zip(&value.blank).any(|(lines, blank)| blank > lines) {
+                return Err(wrong("blank"));
+            }
+            let present = |group: usize| lines[group] - value.blank.get(group).copied().unwrap_or(0);
+            let mut groups = 0..lines.len();
+            if value.needs.list && groups.any(|group| value.lists.len(group) as u64 != present(group)) {
+                return Err(wrong("list"));
+            }
         }
         Ok(states)
     }
@@ -393,7 +407,7 @@ fn wrong(name: &str) -> Error {
 }
 
 fn failed(error: arrow_schema::ArrowError) -> Error {
-    Error::data("kept groups", error.to_string())
+    Error::caused("kept groups", error)
 }
 
 fn counts(counts: impl Iterator<Item = u64>) -> ArrayRef {

@@ -3,6 +3,8 @@
 //! `lines` owns the dictionaries. Everything after this stage works with member ids and group
 //! ids and never touches a line's text again.
 
+mod arrow_types;
+mod batches;
 mod coder;
 mod dictionary;
 mod members;
@@ -10,6 +12,8 @@ mod related;
 mod source;
 mod table;
 
+pub use arrow_types::{usable_array, usable_schema, usable_type};
+pub use batches::{Batches, IntoBatch};
 pub(crate) use coder::{Coder, Codes};
 pub use dictionary::Dictionary;
 pub(crate) use dictionary::{hash, mix};
@@ -17,5 +21,5 @@ pub(crate) use members::BLANK;
 pub use members::{Member, MemberId, Members};
 pub(crate) use related::RELATED;
 pub use related::Related;
-pub use source::{Batches, Bound, Limit, LineSource, Progress, Taker, Tally, Unmatched};
+pub use source::{Bound, Limit, LineSource, ReadProgress, Taker, Tally, Unmatched};
 pub use table::{Dialect, Guarded, SqlColumn, SqlTable, Statement};

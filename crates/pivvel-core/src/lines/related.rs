@@ -11,7 +11,7 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coder::Coder;
-use super::{LineSource, Progress, Tally, Unmatched};
+use super::{LineSource, ReadProgress, Tally, Unmatched};
 use crate::error::{Error, Result};
 use crate::model::Kind;
 
@@ -145,8 +145,7 @@ impl<'a> Related<'a> {
             let parts: Vec<_> = batches.iter().map(|batch| batch.column(place).to_data()).collect();
             let mut all = MutableArrayData::new(parts.iter().collect(), true, row as usize);
             for (i, part) in parts.iter().enumerate() {
-                all.try_extend(i, 0, part.len())
-                    .map_err(|e| Error::data(self.table.name(), e.to_string()))?;
+                all.try_extend(i, 0, part.len()).map_err(|e| Error::caused(self.table.name(), e))?;
             }
             Ok(make_array(all.freeze()))
         };
@@ -191,7 +190,7 @@ impl PartnerTable {
         let Some(values) = self.columns.get(column) else {
             return Ok(arrow_array::new_null_array(data_type, rows.len()));
         };
-        let failed = |e: arrow_schema::ArrowError| Error::data("related", e.to_string());
+        let failed = |e: arrow_schema::ArrowError| Error::caused("related", e);
         if let DataType::Dictionary(..) = data_type {
             let keys: UInt32Array = rows.iter().copied().collect();
             return Ok(Arc::new(DictionaryArray::try_new(keys, values.clone()).map_err(failed)?));
@@ -258,8 +257,7 @@ impl LineSource for Related<'_> {
         let mut needed: Vec<usize> = columns.iter().copied().filter(|i| *i < own).collect();
         let key_places = needed.len();
         needed.extend(self.keys.iter().map(|(key, _)| *key));
-        let projected =
-            Arc::new(schema.project(columns).map_err(|e| Error::data(self.lines.name(), e.to_string()))?);
+        let projected = Arc::new(schema.project(columns).map_err(|e| Error::caused(self.lines.name(), e))?);
         let mut misses = Misses::default();
         let mut tally = self.lines.scan(&needed, &mut |batch| {
             let mut rows = Vec::with_capacity(batch.num_rows());
@@ -283,7 +281,7 @@ impl LineSource for Related<'_> {
             }
             let options = RecordBatchOptions::new().with_row_count(Some(batch.num_rows()));
             let joined = RecordBatch::try_new_with_options(projected.clone(), arrays, &options);
-            take(joined.map_err(|e| Error::data("related", e.to_string()))?)
+            take(joined.map_err(|e| Error::caused("related", e))?)
         })?;
         tally.unmatched.extend(misses.report(&self.name));
         tally.blanked += table.tally.blanked;
@@ -291,7 +289,7 @@ impl LineSource for Related<'_> {
         Ok(tally)
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         self.lines.progress()
     }
 

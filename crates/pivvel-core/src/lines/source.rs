@@ -4,8 +4,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::mpsc::{Receiver, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions};
-use arrow_schema::{Schema, SchemaRef};
+use arrow_array::RecordBatch;
+use arrow_schema::SchemaRef;
 
 use super::table::{SqlTable, Statement};
 use crate::error::{Error, Result};
@@ -77,15 +77,15 @@ pub type Taker<'a> = Box<dyn FnMut(RecordBatch) -> Result<()> + Send + 'a>;
 
 /// How far a scan has come, for whoever watches it from another thread.
 #[derive(Debug, Default)]
-pub struct Progress {
+pub struct ReadProgress {
     done: AtomicU64,
     total: AtomicU64,
 }
 
-impl Progress {
+impl ReadProgress {
     /// Of so many bytes or lines; 0 where that is not known.
-    pub fn of(total: u64) -> Progress {
-        Progress { done: AtomicU64::new(0), total: AtomicU64::new(total) }
+    pub fn of(total: u64) -> ReadProgress {
+        ReadProgress { done: AtomicU64::new(0), total: AtomicU64::new(total) }
     }
 
     /// Counts what was read.
@@ -155,7 +155,7 @@ pub trait LineSource {
     fn keep_only(&mut self, _condition: Option<Statement>) {}
 
     /// Where to see how far a scan has come, in bytes.
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         None
     }
 
@@ -243,82 +243,5 @@ fn share(
     match failed.into_inner().unwrap_or_else(PoisonError::into_inner) {
         Some(error) => Err(error),
         None => tally,
-    }
-}
-
-/// Record batches as a source of lines.
-///
-/// ```
-/// use std::sync::Arc;
-/// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, LineSource};
-///
-/// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
-/// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
-/// let batch = RecordBatch::try_from_iter([("coast", coast), ("quantity", quantity)])?;
-/// let source = Batches::new(batch.schema(), [batch]);
-/// assert_eq!(source.schema().fields().len(), 2);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
-#[derive(Debug)]
-pub struct Batches<I> {
-    name: String,
-    schema: SchemaRef,
-    batches: I,
-    read: bool,
-}
-
-impl<I: Iterator<Item = RecordBatch>> Batches<I> {
-    /// Batches of one schema, read once from the first to the last.
-    pub fn new(schema: SchemaRef, batches: impl IntoIterator<IntoIter = I>) -> Batches<I> {
-        Batches { name: "batches".into(), schema, batches: batches.into_iter(), read: false }
-    }
-
-    /// The same with a name for messages.
-    pub fn named(mut self, name: impl Into<String>) -> Batches<I> {
-        self.name = name.into();
-        self
-    }
-}
-
-impl<I: Iterator<Item = RecordBatch>> LineSource for Batches<I> {
-    fn name(&self) -> &str {
-        &self.name
-    }
-
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
-    }
-
-    fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
-        let wanted = |column: &usize| self.schema.field(*column).clone().with_nullable(true);
-        let wanted = Arc::new(Schema::new(columns.iter().map(wanted).collect::<Vec<_>>()));
-        if std::mem::replace(&mut self.read, true) {
-            let message = "these batches were read already, and can be read only once; give them again";
-            return Err(Error::data(&self.name, message));
-        }
-        for batch in &mut self.batches {
-            let other = || Error::data(&self.name, "a batch has other columns than the schema says");
-            if batch.num_columns() != self.schema.fields().len() {
-                return Err(other());
-            }
-            // These lie all over the memory. Looked at together they come together, and a change of the first
-            // count of owners would have to wait for each of them.
-            for column in batch.columns() {
-                std::hint::black_box((Arc::strong_count(column), column.len()));
-            }
-            let (_, all, lines) = batch.into_parts();
-            let mut all: Vec<Option<ArrayRef>> = all.into_iter().map(Some).collect();
-            // They are moved: a count of owners that is in no cache takes long to change.
-            let array = |(place, column): (usize, &usize)| match columns[place + 1..].contains(column) {
-                true => all[*column].clone(),
-                false => all[*column].take(),
-            };
-            let arrays = columns.iter().enumerate().filter_map(array).collect();
-            let options = RecordBatchOptions::new().with_row_count(Some(lines));
-            let batch = RecordBatch::try_new_with_options(wanted.clone(), arrays, &options);
-            take(batch.map_err(|_| other())?)?;
-        }
-        Ok(Tally::default())
     }
 }

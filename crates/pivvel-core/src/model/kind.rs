@@ -30,6 +30,8 @@ pub const NO_WORD: &str = "pivvel.no";
 pub const YES_WORD: &str = "pivvel.yes";
 /// The key in the metadata of a field in which no value was met, so that it may be of any kind.
 pub const UNSEEN: &str = "pivvel.unseen";
+/// The key in the metadata of a field of days for the time zone that they are days of, where they were moments with one.
+pub const TIME_ZONE: &str = "pivvel.zone";
 
 impl Kind {
     /// The kind of an Arrow column, if it is one that can be used.

@@ -24,7 +24,7 @@ pub use decimal::{Decimal, NoDecimal};
 pub(crate) use decimal::{decimal_digits, i128_to_f64, pow10, pow10_f64, rescale};
 pub(crate) use grain::ByGrain;
 pub use grain::Grain;
-pub use kind::{Kind, NO_WORD, UNSEEN, YES_WORD};
+pub use kind::{Kind, NO_WORD, TIME_ZONE, UNSEEN, YES_WORD};
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
 pub use period::{NoPeriod, Period};

@@ -111,6 +111,8 @@ codes! {
     SameName = "same-name",
     /// Something odd about the headings, sheets or files of the source.
     Source = "source",
+    /// Days that were moments, and the time zone that they are days of.
+    TimeZone = "time-zone",
     /// An order that is blank for every member.
     NoEffect = "no-effect",
     /// A running total or a window along text that looks like periods.

@@ -2,7 +2,7 @@
 
 use super::model::Assumptions;
 use crate::brief::{Amount, AssumptionBrief, Brief, NO_FORMULA, Part, Template};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result};
 use crate::formula::{Step, TypedExpr};
 use crate::model::Type;
 
@@ -67,7 +67,8 @@ fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
             return wrong(format!("{text} is no number, and only a number has bounds"));
         }
         if !brief.choices.is_empty() && !brief.choices.contains(text) {
-            return wrong(unknown_message("choice", text, brief.choices.iter().map(String::as_str)));
+            let known = brief.choices.iter().map(String::as_str);
+            return Err(Error::unknown(place, "choice", text, known));
         }
         return Ok(());
     }

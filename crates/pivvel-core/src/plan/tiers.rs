@@ -5,7 +5,7 @@ use std::ops::Range;
 use super::cells::CellScope;
 use super::model::{AxisKey, Dimension, Measure, Pick, PlannedTier, TierKey};
 use crate::brief::{Amount, Brief, Order, Template};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, Columns, Expr, LineFormula, Node, Operator};
 use crate::grouping::Key;
 use crate::model::{Kind, Value};
@@ -117,7 +117,7 @@ pub(super) fn plan_axis(
                 let more = tiers.iter().map(|tier| tier.name.as_str());
                 let formula = columns.dimension(name).map_err(|message| {
                     match crate::suggest::nearest(name, &more.collect::<Vec<_>>()) {
-                        Some(near) => Error::request(axis, unknown_message("column", name, [near])),
+                        Some(near) => Error::unknown(axis, "column", name, [near]),
                         None => Error::request(axis, message),
                     }
                 })?;
@@ -245,7 +245,7 @@ fn keeps(expr: &Expr, tier: &PlannedTier, label: &str) -> Result<bool> {
         Node::Text(text) if text.is_empty() || tier.labels.contains(text) => Ok(text == label),
         Node::Text(text) => {
             let known = tier.labels.iter().map(String::as_str);
-            Err(Error::request(place, unknown_message(&format!("tier of {}", tier.name), text, known)))
+            Err(Error::unknown(place, &format!("tier of {}", tier.name), text, known))
         }
         _ => wrong(&(0..0)),
     };

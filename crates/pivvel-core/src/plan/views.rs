@@ -1,7 +1,7 @@
 //! Several views of one set of lines: each a brief of its own, made from the one that holds it.
 
 use crate::brief::{Brief, MeasureBrief, PanelScale, Part, PeersOf, ViewBrief, ViewForm};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result};
 use crate::formula::{Expr, Formula};
 
 impl Brief {
@@ -103,7 +103,7 @@ impl Brief {
             false => view.measures.iter().map(String::as_str).collect(),
         };
         if let Some(unknown) = wanted.iter().find(|wanted| !known().any(|known| known == **wanted)) {
-            return Err(Error::request(name, unknown_message("measure", unknown, known())));
+            return Err(Error::unknown(name, "measure", unknown, known()));
         }
         if self.measures.is_empty() {
             return Ok(Vec::new());

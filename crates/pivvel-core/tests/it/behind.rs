@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Int64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch};
-use pivvel_core::{Address, Batches, Brief, LineOrder, LinesBehind, Run, TierBrief};
+use pivvel_core::{Address, Batches, Brief, Build, LineOrder, LinesBehind, TierBrief};
 use proptest::prelude::*;
 
 use crate::support;
@@ -105,7 +105,7 @@ proptest! {
             labels: vec!["small".into(), "large".into()],
             ..TierBrief::default()
         });
-        let trace = Run::new().threads(threads).trace(&brief, &mut source()).unwrap();
+        let trace = Build::new().threads(threads).trace(&brief, &mut source()).unwrap();
         let crosstab = trace.crosstab();
         let cells: Vec<_> = crosstab.cells().collect();
         if cells.is_empty() {

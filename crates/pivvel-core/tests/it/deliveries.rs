@@ -7,7 +7,7 @@ use std::sync::Arc;
 use arrow_array::types::*;
 use arrow_array::*;
 use arrow_schema::Schema;
-use pivvel_core::{Batches, Brief, Groups, Run};
+use pivvel_core::{Batches, Brief, Build, Groups};
 use proptest::prelude::*;
 
 use crate::support;
@@ -128,18 +128,18 @@ fn tidy(lines: &[Line], delivery: &Delivery, columns: &[&str]) -> RecordBatch {
     let batches = batches_of(lines, delivery);
     let schema: Arc<Schema> = batches[0].schema();
     let mut source = Batches::new(schema, batches);
-    Run::new().threads(delivery.threads).build(&brief(columns), &mut source).unwrap().to_record_batch()
+    Build::new().threads(delivery.threads).run(&brief(columns), &mut source).unwrap().to_record_batch()
 }
 
 /// The same from groups that every batch was kept as.
 fn tidy_of_kept(lines: &[Line], delivery: &Delivery, columns: &[&str]) -> RecordBatch {
-    let run = Run::new().threads(delivery.threads);
+    let run = Build::new().threads(delivery.threads);
     let keep = |batch: RecordBatch| {
         let mut source = Batches::new(batch.schema(), [batch]);
         run.keep(&brief(columns), &mut source).unwrap().1
     };
     let kept: Vec<Groups> = batches_of(lines, delivery).into_iter().map(keep).collect();
-    run.build_from(&brief(columns), &kept).unwrap().to_record_batch()
+    run.from_groups(&brief(columns), &kept).unwrap().to_record_batch()
 }
 
 proptest! {

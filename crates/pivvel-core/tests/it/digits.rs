@@ -1,6 +1,6 @@
 //! Cells of few and of many digits, and blank ones, side by side: every measure against plain whole numbers.
 
-use pivvel_core::{Brief, CrossTab, Decimal, Run, Value};
+use pivvel_core::{Brief, Build, CrossTab, Decimal, Value};
 use proptest::prelude::*;
 
 use crate::support;
@@ -44,7 +44,7 @@ fn built(cents: &Cents, threads: usize) -> CrossTab {
         .measure(("so_far", "running(sales along month)"))
         .measure(("place", "rank(sales among column)"))
         .measure(("shown", "rank(sales among column lowest first ties order)"));
-    Run::new().threads(threads).build(&brief, &mut support::source(vec![batch])).unwrap()
+    Build::new().threads(threads).run(&brief, &mut support::source(vec![batch])).unwrap()
 }
 
 proptest! {

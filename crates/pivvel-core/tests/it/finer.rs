@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::{ArrayRef, RecordBatch};
-use pivvel_core::{Batches, Brief, CrossTab, Groups, MemberRef, Run, Value};
+use pivvel_core::{Batches, Brief, Build, CrossTab, Groups, MemberRef, Value};
 use proptest::prelude::*;
 
 use crate::support;
@@ -147,7 +147,7 @@ proptest! {
     fn every_grain_by_itself(batches in batches(), threads in 1..4usize) {
         let records: Vec<RecordBatch> = batches.iter().map(|lines| batch(lines)).collect();
         let source = |records: &[RecordBatch]| Batches::new(records[0].schema(), records.to_vec());
-        let crosstab = Run::new().threads(threads).build(&brief(), &mut source(&records)).unwrap();
+        let crosstab = Build::new().threads(threads).run(&brief(), &mut source(&records)).unwrap();
         let found = values(&crosstab);
         let mut lines: BTreeMap<(String, String), Vec<&Line>> = BTreeMap::new();
         for line in batches.iter().flatten() {
@@ -170,12 +170,12 @@ proptest! {
         }
         // Kept and merged, and with any number of threads, it is the same to the last bit.
         let keep = |record: &RecordBatch| {
-            let kept = Run::new().keep(&brief(), &mut source(std::slice::from_ref(record))).unwrap().1;
+            let kept = Build::new().keep(&brief(), &mut source(std::slice::from_ref(record))).unwrap().1;
             Groups::from_record_batch("kept", kept.to_record_batch().clone()).unwrap()
         };
         let parts: Vec<Groups> = records.iter().map(keep).collect();
-        prop_assert_eq!(values(&Run::new().build_from(&brief(), &parts).unwrap()), found.clone());
-        let alone = Run::new().threads(1).build(&brief(), &mut source(&records)).unwrap();
+        prop_assert_eq!(values(&Build::new().from_groups(&brief(), &parts).unwrap()), found.clone());
+        let alone = Build::new().threads(1).run(&brief(), &mut source(&records)).unwrap();
         prop_assert_eq!(values(&alone), found);
     }
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::types::{Int32Type, UInt32Type};
 use arrow_array::*;
-use pivvel_core::{Batches, Brief, Run};
+use pivvel_core::{Batches, Brief, Build};
 use proptest::prelude::*;
 
 use crate::support;
@@ -140,7 +140,7 @@ fn found(
         .measure(("xs", "count(x)"))
         .measure(("highest", "max(y)"));
     let mut source = Batches::new(batches[0].schema(), batches);
-    let crosstab = Run::new().threads(threads).build(&brief, &mut source).unwrap();
+    let crosstab = Build::new().threads(threads).run(&brief, &mut source).unwrap();
     let cell = |cell: pivvel_core::Cell<'_>| {
         let path = |axis: &pivvel_core::Axis, entry| -> Path {
             axis.path(entry).iter().map(|member| member.label().to_string()).collect()

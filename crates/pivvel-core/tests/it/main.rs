@@ -5,11 +5,14 @@
 mod addresses;
 mod arithmetic;
 mod arrays;
+mod arrow_types;
 mod behind;
+mod cancel;
 mod deliveries;
 mod digits;
 mod finer;
 mod formulas;
+mod group_bytes;
 mod groups;
 mod made;
 mod many_cells;

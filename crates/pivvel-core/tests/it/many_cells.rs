@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use pivvel_core::{Brief, CrossTab, Run};
+use pivvel_core::{Brief, Build, CrossTab};
 
 use crate::support::{batch, close, days, labels, numbers, source, texts};
 
@@ -34,7 +34,7 @@ fn crosstab(threads: usize, brief: &Brief) -> CrossTab {
         ("day", days(lines.iter().map(|(_, month)| Some(day(*month).unwrap().to_epoch_days())))),
         ("amount", numbers(lines.iter().map(|(yard, month)| amount(*yard, *month)))),
     ];
-    Run::new().threads(threads).build(brief, &mut source(vec![batch(columns)])).unwrap()
+    Build::new().threads(threads).run(brief, &mut source(vec![batch(columns)])).unwrap()
 }
 
 fn brief() -> Brief {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use chrono::{Datelike, NaiveDate};
-use pivvel_core::{Axis, Batches, Brief, CrossTab, DatePart, Period, Run};
+use pivvel_core::{Axis, Batches, Brief, Build, CrossTab, DatePart, Period};
 
 use crate::support;
 use crate::support::{days, numbers};
@@ -109,7 +109,7 @@ fn check(name: &str, lines: &[Line], batch: usize, parts: &[Part]) {
         let brief = Brief::new().rows(KEYS).columns(columns).measure(("total", "sum(number)"));
         let batches = batches(lines, batch);
         let mut source = Batches::new(batches[0].schema(), batches);
-        let crosstab = Run::new().threads(threads).build(&brief, &mut source).unwrap();
+        let crosstab = Build::new().threads(threads).run(&brief, &mut source).unwrap();
         let path = |axis: &Axis, entry| -> Vec<String> {
             axis.path(entry).iter().map(|member| member.label().to_string()).collect()
         };

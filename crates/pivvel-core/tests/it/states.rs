@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Float64Array, RecordBatch};
-use pivvel_core::{Batches, Brief, CrossTab, Groups, Run, Value};
+use pivvel_core::{Batches, Brief, Build, CrossTab, Groups, Value};
 use proptest::prelude::*;
 
 use crate::support::{batch, close, days, decimals, numbers, texts};
@@ -143,7 +143,7 @@ proptest! {
         let brief = brief(&asked, by_month);
         let records: Vec<RecordBatch> = batches.iter().map(|lines| record_batch(lines)).collect();
         let source = |records: &[RecordBatch]| Batches::new(records[0].schema(), records.to_vec());
-        let crosstab = Run::new().threads(threads).build(&brief, &mut source(&records)).unwrap();
+        let crosstab = Build::new().threads(threads).run(&brief, &mut source(&records)).unwrap();
         // A brief without a measure has the lines.
         let measures = asked.len().max(1);
         let found = cells(&crosstab, measures);
@@ -182,11 +182,11 @@ proptest! {
 
         // Kept batch by batch and merged it comes to the same, to the last digit.
         let keep = |record: &RecordBatch| {
-            let kept = Run::new().keep(&brief, &mut source(std::slice::from_ref(record))).unwrap().1;
+            let kept = Build::new().keep(&brief, &mut source(std::slice::from_ref(record))).unwrap().1;
             Groups::from_record_batch("kept", kept.to_record_batch().clone()).unwrap()
         };
         let parts: Vec<Groups> = records.iter().map(keep).collect();
-        let merged = Run::new().build_from(&brief, &parts).unwrap();
+        let merged = Build::new().from_groups(&brief, &parts).unwrap();
         prop_assert_eq!(cells(&merged, measures), found);
     }
 }
@@ -211,7 +211,7 @@ fn sums_outgrow_and_come_back() {
                 brief.measure((*column, format!("sum({column})").as_str()))
             });
             let mut source = Batches::new(batch.schema(), vec![batch.clone(); batches]);
-            let crosstab = Run::new().threads(2).build(&brief, &mut source).unwrap();
+            let crosstab = Build::new().threads(2).run(&brief, &mut source).unwrap();
             for column in columns {
                 let all = match *column {
                     "up" | "more" => up,

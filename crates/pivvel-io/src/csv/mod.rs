@@ -9,7 +9,7 @@ mod split;
 use std::io::Read;
 use std::sync::Arc;
 
-use pivvel_core::{Error, Progress, Result};
+use pivvel_core::{Error, ReadProgress, Result};
 
 use crate::bytes::{Bytes, Head};
 use crate::kinds::Evidence;
@@ -84,7 +84,7 @@ impl Form for Csv {
         Some(self.dialect.delimiter.into())
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         Some(self.bytes.progress.clone())
     }
 }

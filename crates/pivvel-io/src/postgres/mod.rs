@@ -69,7 +69,7 @@ pub(crate) fn open(location: &str, options: &ReadOptions) -> Result<TextSource> 
     let name = address::shown(&config);
     part.only(&name, "a database", &["table"])?;
     let mut client = connect(&config, &name)?;
-    let fail = |e| failed(&name, &e);
+    let fail = |e| failed(&name, e);
     let list = "SELECT CASE WHEN n.nspname = ANY (current_schemas(false)) THEN c.relname ELSE n.nspname || '.' || \
                 c.relname END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN \
                 ('r', 'v', 'm', 'f', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', \
@@ -123,18 +123,19 @@ fn connect(config: &Config, name: &str) -> Result<Client> {
     let options = config.get_options().unwrap_or("");
     for (place, (key, value)) in SETTINGS.iter().enumerate().filter(|(_, (key, _))| !options.contains(key)) {
         match client.batch_execute(&format!("SET {key} = '{value}'")) {
-            Err(error) if place == 0 || error.is_closed() => return Err(failed(name, &error)),
+            Err(error) if place == 0 || error.is_closed() => return Err(failed(name, error)),
             _ => {}
         }
     }
     Ok(client)
 }
 
-fn failed(name: &str, error: &postgres::Error) -> Error {
-    match error.as_db_error() {
-        Some(answer) => Error::data(name, format!("the server says: {}", answer.message())),
-        None => Error::data(name, format!("the connection was lost: {}", causes(error))),
-    }
+fn failed(name: &str, error: postgres::Error) -> Error {
+    let message = match error.as_db_error() {
+        Some(answer) => format!("the server says: {}", answer.message()),
+        None => format!("the connection was lost: {}", causes(&error)),
+    };
+    Error::data(name, message).with_cause(error)
 }
 
 /// An error with what caused it.
@@ -159,7 +160,7 @@ fn table_of(client: &mut Client, wanted: &str, name: &str) -> Result<Option<Stri
     let split = dots.map(|at| format!("{}.{}", quoted(&wanted[..at]), quoted(&wanted[at + 1..])));
     for table in std::iter::once(quoted(wanted)).chain(split) {
         let row = client.query_one("SELECT to_regclass($1) IS NOT NULL", &[&table]);
-        if row.map_err(|e| failed(name, &e))?.get(0) {
+        if row.map_err(|e| failed(name, e))?.get(0) {
             return Ok(Some(table));
         }
     }
@@ -210,7 +211,7 @@ fn each_row(
     values: &[String],
     mut take: impl FnMut(&[&str]) -> Result<bool>,
 ) -> Result<()> {
-    let fail = |e| failed(name, &e);
+    let fail = |e| failed(name, e);
     let mut rows = client.query_raw(sql, values).map_err(fail)?;
     while let Some(row) = rows.next().map_err(fail)? {
         let texts: Result<Vec<&str>, _> = (0..row.len())
@@ -280,7 +281,7 @@ impl Form for TableForm {
             None => {
                 let mut client = connect(&self.config, &self.name)?;
                 let begin = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY";
-                client.batch_execute(begin).map_err(|e| failed(&self.name, &e))?;
+                client.batch_execute(begin).map_err(|e| failed(&self.name, e))?;
                 client
             }
         };

@@ -34,7 +34,7 @@ struct TableForm {
 pub(crate) fn open(path: &Path, name: String, part: &Part, options: &ReadOptions) -> Result<TextSource> {
     check_length(path, &name)?;
     let connection = connect(path, &name)?;
-    let fail = |e| failed(&name, &e);
+    let fail = |e| failed(&name, e);
     let list = "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' \
                 ESCAPE '\\' ORDER BY name";
     let mut tables = connection.prepare(list).map_err(fail)?;
@@ -65,7 +65,7 @@ pub(crate) fn open(path: &Path, name: String, part: &Part, options: &ReadOptions
 
 fn connect(path: &Path, name: &str) -> Result<Connection> {
     let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-    Connection::open_with_flags(path, flags).map_err(|e| failed(name, &e))
+    Connection::open_with_flags(path, flags).map_err(|e| failed(name, e))
 }
 
 /// That the file is as long as its first page says: of one that was cut short, SQLite itself may read
@@ -86,8 +86,8 @@ fn check_length(path: &Path, name: &str) -> Result<()> {
     }
 }
 
-fn failed(name: &str, error: &rusqlite::Error) -> Error {
-    Error::data(name, format!("the database says: {error}"))
+fn failed(name: &str, error: rusqlite::Error) -> Error {
+    Error::data(name, format!("the database says: {error}")).with_cause(error)
 }
 
 /// Gives every row of a statement as texts, until `take` wants no more.
@@ -98,7 +98,7 @@ fn each_row(
     values: &[String],
     mut take: impl FnMut(&[String]) -> Result<bool>,
 ) -> Result<()> {
-    let fail = |e| failed(name, &e);
+    let fail = |e| failed(name, e);
     let mut statement = connection.prepare(sql).map_err(fail)?;
     let mut texts = vec![String::new(); statement.column_count()];
     let mut rows = statement.query(params_from_iter(values)).map_err(fail)?;
@@ -170,7 +170,7 @@ impl Form for TableForm {
             Some(connection) => connection,
             None => {
                 let connection = connect(&self.path, &self.name)?;
-                connection.execute_batch("BEGIN").map_err(|e| failed(&self.name, &e))?;
+                connection.execute_batch("BEGIN").map_err(|e| failed(&self.name, e))?;
                 connection
             }
         };

@@ -53,7 +53,7 @@ mod sink {
     fn into_io_error(error: ArrowError) -> std::io::Error {
         match error {
             ArrowError::IoError(_, error) => error,
-            other => std::io::Error::other(other.to_string()),
+            other => std::io::Error::other(other),
         }
     }
 }

@@ -209,7 +209,7 @@ mod sink {
                 Ok(error) => *error,
                 Err(error) => std::io::Error::other(error),
             },
-            other => std::io::Error::other(other.to_string()),
+            other => std::io::Error::other(other),
         }
     }
 }

@@ -194,6 +194,6 @@ fn number(column: &Column<'_>, row: usize) -> Option<f64> {
 fn into_io_error(error: XlsxError) -> std::io::Error {
     match error {
         XlsxError::IoError(error) => error,
-        other => std::io::Error::other(other.to_string()),
+        other => std::io::Error::other(other),
     }
 }

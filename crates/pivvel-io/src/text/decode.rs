@@ -121,7 +121,7 @@ impl<'a> Decoder<'a> {
         let options = RecordBatchOptions::new().with_row_count(Some(lines));
         let batch = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options);
         self.mind_full_ones();
-        batch.map(Decoded::Batch).map_err(|e| Error::data("lines", e.to_string()))
+        batch.map(Decoded::Batch).map_err(|e| Error::caused("lines", e))
     }
 
     /// Gives up codes where they do not pay.
@@ -355,7 +355,7 @@ pub(crate) fn with_texts(batch: &RecordBatch, schema: &SchemaRef) -> Result<Reco
     let columns: Result<Vec<ArrayRef>, ArrowError> = batch.columns().iter().map(text).collect();
     columns
         .and_then(|columns| RecordBatch::try_new_with_options(schema.clone(), columns, &options))
-        .map_err(|e| Error::data("lines", e.to_string()))
+        .map_err(|e| Error::caused("lines", e))
 }
 
 /// A column of which the common way of writing was read; other lines have a default.

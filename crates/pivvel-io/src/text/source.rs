@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel_core::{
-    BadValues, Dialect, Error, Kind, LineSource, Progress, Result, SqlColumn, SqlTable, Statement, Taker,
+    BadValues, Dialect, Error, Kind, LineSource, ReadProgress, Result, SqlColumn, SqlTable, Statement, Taker,
     Tally,
 };
 
@@ -36,7 +36,7 @@ pub(crate) trait Form: Send + Sync {
     }
 
     /// How far reading has come.
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         None
     }
 
@@ -229,7 +229,7 @@ impl LineSource for TextSource {
 
     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
         let chunks = self.form.chunks(columns)?;
-        let schema = self.schema().project(columns).map_err(|e| Error::data(&self.name, e.to_string()))?;
+        let schema = self.schema().project(columns).map_err(|e| Error::caused(&self.name, e))?;
         let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns, false));
         let mut tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
         tally.total_line = shared.total_line();
@@ -279,7 +279,7 @@ impl LineSource for TextSource {
         self.form.keep_only(condition);
     }
 
-    fn progress(&self) -> Option<Arc<Progress>> {
+    fn progress(&self) -> Option<Arc<ReadProgress>> {
         self.form.progress()
     }
 

@@ -2,7 +2,7 @@
 
 use std::io::Cursor;
 
-use pivvel_core::{BadValues, Brief, CrossTab, LineSource, Result, Run, tidy};
+use pivvel_core::{BadValues, Brief, Build, CrossTab, LineSource, Result, tidy};
 use pivvel_io::{ReadOptions, Source, Survey, TextSource, abandon_writing, write_whole};
 
 fn open(bytes: &[u8], options: ReadOptions) -> Result<TextSource> {
@@ -237,7 +237,7 @@ fn errors_do_not_depend_on_threads() {
         let run = |threads: usize, block_bytes: usize| {
             let options = ReadOptions { block_bytes: Some(block_bytes), ..ReadOptions::default() };
             let mut source = open(text.as_bytes(), options).unwrap();
-            Run::new().threads(threads).build(&brief, &mut source).map(drop).unwrap_err().to_string()
+            Build::new().threads(threads).run(&brief, &mut source).map(drop).unwrap_err().to_string()
         };
         let expected = run(1, 1 << 20);
         for threads in [1, 2, 4] {

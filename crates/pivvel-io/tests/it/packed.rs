@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::Path;
 
-use pivvel_core::{Brief, CrossTab, Run};
+use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_io::{ReadOptions, open};
 use proptest::prelude::*;
 
@@ -97,7 +97,7 @@ fn sums(
     let mut source = open(location, options).map_err(|e| e.to_string())?;
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)")).measure(("n", "count()"));
     let crosstab: CrossTab =
-        Run::new().threads(threads).build(&brief, source.as_mut()).map_err(|e| e.to_string())?;
+        Build::new().threads(threads).run(&brief, source.as_mut()).map_err(|e| e.to_string())?;
     let rows = crosstab.rows();
     let cells = crosstab.cells().filter(|cell| !cell.row().is_total());
     Ok(cells

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
-use pivvel_core::{Brief, CrossTab, Grain, Run};
+use pivvel_core::{Brief, Build, CrossTab, Grain};
 use pivvel_io::{ReadOptions, Source, TextSource};
 use proptest::prelude::*;
 
@@ -30,7 +30,7 @@ fn open(bytes: &[u8], block_bytes: usize) -> TextSource {
 
 fn build(source: &mut TextSource, column: &str, threads: usize) -> Result<CrossTab, String> {
     let brief = Brief::new().rows([column]).measure(("pieces", "sum(pieces)"));
-    Run::new().threads(threads).build(&brief, source).map_err(|e| e.to_string())
+    Build::new().threads(threads).run(&brief, source).map_err(|e| e.to_string())
 }
 
 /// Lines of two texts, the second of which has more different ones, and pieces.

@@ -3,7 +3,7 @@
 
 use arrow_array::RecordBatch;
 use pivvel_core::{
-    Address, Batches, Brief, Comparison, CrossTab, LinesBehind, MeasureBrief, NumberFormat, Run, Snapshot,
+    Address, Batches, Brief, Build, Comparison, CrossTab, LinesBehind, MeasureBrief, NumberFormat, Snapshot,
     with_ratios,
 };
 use pivvel_view::{
@@ -69,7 +69,7 @@ fn comparison() -> (Comparison, ChangeFormats) {
 fn story(address: &str, measure: &str) -> Report {
     let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::LineSource>);
     let address = address.parse::<Address>().unwrap();
-    report_story(&Run::new().explain(&brief(), &mut open, &address, measure).unwrap())
+    report_story(&Build::new().explain(&brief(), &mut open, &address, measure).unwrap())
 }
 
 fn options() -> TerminalOptions {
@@ -102,7 +102,7 @@ fn escaped(text: &str) -> String {
 
 fn reports() -> Vec<Report> {
     let (comparison, formats) = comparison();
-    let trace = Run::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
+    let trace = Build::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
     let wanted = LinesBehind::of("coast=Fell".parse().unwrap());
     let tied = trace.lines(&wanted, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
     let columns =
@@ -240,7 +240,7 @@ fn a_limit_says_what_it_leaves_out() {
 
 #[test]
 fn what_lines_add_up_to_is_told() {
-    let trace = Run::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
+    let trace = Build::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
     let cases = [
         ("total", None, "6 lines behind total, as many as the cell has"),
         ("coast=Fell", Some(1), "3 lines behind coast=Fell, as many as the cell has; 1 of them shown"),

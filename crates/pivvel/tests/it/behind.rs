@@ -6,7 +6,7 @@ use arrow_array::RecordBatch;
 use arrow_array::cast::AsArray;
 use arrow_array::types::Decimal128Type;
 use pivvel::{
-    Address, Brief, CrossTab, Entry, LineOrder, LineSource, LinesBehind, ReadOptions, Result, Run,
+    Address, Brief, Build, CrossTab, Entry, LineOrder, LineSource, LinesBehind, ReadOptions, Result,
     TextSource, Tied, TierBrief, TopBrief, TotalsOf, Trace, Value,
 };
 
@@ -124,7 +124,7 @@ fn lines_of_any_cell_add_up_to_it() {
         let mut draw = Draw::new(seed);
         let brief = brief(&mut draw);
         let trace =
-            Run::new().trace(&brief, &mut source(&lines)).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
+            Build::new().trace(&brief, &mut source(&lines)).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
         let crosstab = trace.crosstab();
         for _ in 0..5 {
             if crosstab.cells().count() == 0 {
@@ -177,7 +177,7 @@ fn lines_are_shown_as_is_wanted() {
                 2025-04-01,Fell,20,,\n,Fell,5,0.75,yes\n";
     let mut brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
     brief.derived.push(("value".into(), "pieces * price".into()));
-    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let trace = Build::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
     let table: [(&str, &str, &str, Option<usize>, &str); 6] = [
         ("coast=Fell", "pieces", "", None, "3\n\n20\n5\n"),
         ("coast=Fell", "pieces,value", "pieces desc", None, "20,\n5,3.75\n3,4.50\n,\n"),
@@ -210,7 +210,7 @@ fn a_limit_over_many_lines() {
     let lines: String = (0..200_000u64).map(|i| format!("Fell,{}\n", i * 7_919 % 200_003)).collect();
     let text = format!("coast,pieces\n{lines}");
     let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
-    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let trace = Build::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
     let order = vec![LineOrder { by: "pieces".into(), descending: true }];
     let columns = vec!["pieces".into()];
     let wanted = LinesBehind { order, columns, limit: Some(3), ..LinesBehind::of(Address::new()) };
@@ -227,7 +227,7 @@ fn a_limit_over_many_lines() {
 fn what_does_not_add_up_is_told() {
     let text = "coast,harbour,amount\nFell,Ternhaven,1.50\nSkerry,Kittick,2.00\nIsle,Kittick,4.00\n";
     let brief = Brief::new().rows(["coast", "harbour"]).columns(["amount"]).measure(("sales", "sum(amount)"));
-    let trace = Run::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
+    let trace = Build::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
     let fell = LinesBehind::of("coast=Fell".parse().unwrap());
     for changed in [
         text.replace("1.50", "1.51"),
@@ -283,7 +283,7 @@ fn operands_give_the_number() {
             let (measure, place) = draw.of(&[("margin", 1), ("share", 2)]);
             let address = Address::of(&crosstab, row, column);
             let mut open = || Ok(Box::new(source(&lines)) as Box<dyn LineSource>);
-            let story = Run::new().explain(&brief, &mut open, &address, measure).unwrap();
+            let story = Build::new().explain(&brief, &mut open, &address, measure).unwrap();
             let what = format!("seed {seed}, {measure} at {address}: {story:?}");
             let cell = crosstab.cell(row, column).unwrap();
             assert_eq!((story.value, story.lines), (cell.value(place), cell.lines()), "{what}");

@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 
 use pivvel::{
-    Brief, CrossTab, DimensionBrief, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions, RuleBrief,
-    Run, TextSource, YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
+    Brief, Build, CrossTab, DimensionBrief, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions,
+    RuleBrief, TextSource, YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
 };
 use proptest::prelude::*;
 
@@ -149,13 +149,13 @@ proptest! {
         prop_assert_eq!(&kept, &first.yardsticks());
         let kept = [("kept.json".to_string(), kept)];
         let by_file = brief(|e| e.yardstick = YardstickOf::Kept("kept.json".into()));
-        let again = Run::new().yardsticks(&kept).build(&by_file, &mut read(&lines)).unwrap();
+        let again = Build::new().yardsticks(&kept).run(&by_file, &mut read(&lines)).unwrap();
         let close = |a: &BTreeMap<(Path, Path), Option<f64>>| -> BTreeMap<(Path, Path), Option<i64>> {
             a.iter().map(|(at, p)| (at.clone(), p.map(|p| (p * 1e9).round() as i64))).collect()
         };
         prop_assert_eq!(close(&positions(&again)), close(&positions(&first)));
         let extended: Vec<Line> = lines.iter().chain(&more).cloned().collect();
-        let later = Run::new().yardsticks(&kept).build(&by_file, &mut read(&extended)).unwrap();
+        let later = Build::new().yardsticks(&kept).run(&by_file, &mut read(&extended)).unwrap();
         let values = values(&later);
         for (at, position) in positions(&later).iter().filter(|((row, column), _)| row.len() == 2 && column.len() == 1) {
             let scale = kept[0].1.get("quantity@harbour/channel").unwrap();
@@ -183,7 +183,7 @@ proptest! {
         let yardstick = [YardstickOf::Shown, YardstickOf::All, YardstickOf::Kept("k.json".into())][way].clone();
         let kept = yardsticks_from_json("k.json", &yardsticks_to_json(&before.yardsticks())).unwrap();
         let shown = asked(yardstick, &[crate::lines::COASTS[0]]);
-        let crosstab = Run::new().yardsticks(&[("k.json".to_string(), kept.clone())]).build(&shown, &mut read(&lines));
+        let crosstab = Build::new().yardsticks(&[("k.json".to_string(), kept.clone())]).run(&shown, &mut read(&lines));
         // A file that knows none of the peers is refused.
         let Ok(crosstab) = crosstab else { return Ok(()) };
         let all: BTreeMap<(Path, Path), pivvel::Cell<'_>> =
@@ -311,9 +311,9 @@ fn wrong_yardsticks() {
         e.clip = Some(("5%".into(), "95%".into()));
     });
     let plain = build(&brief(|_| {}), &[line.clone(), other.clone()], None).yardsticks();
-    let error = Run::new()
+    let error = Build::new()
         .yardsticks(&[("k.json".into(), plain.clone())])
-        .build(&clipped, &mut read(&[line.clone(), other.clone()]))
+        .run(&clipped, &mut read(&[line.clone(), other.clone()]))
         .unwrap_err();
     assert_eq!(
         error.to_string(),
@@ -322,7 +322,7 @@ fn wrong_yardsticks() {
     let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
     let with = |kept: Yardsticks| {
         let kept = [("k.json".to_string(), kept)];
-        Run::new().yardsticks(&kept).build(&by_file, &mut read(&[line.clone(), other.clone()]))
+        Build::new().yardsticks(&kept).run(&by_file, &mut read(&[line.clone(), other.clone()]))
     };
     // A file that knows none of the peers was kept for something else; of one that knows some, that is told.
     let error = with(Yardsticks::default()).unwrap_err().to_string();

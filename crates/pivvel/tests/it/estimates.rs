@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel::{Batches, Brief, CrossTab, Run};
+use pivvel::{Batches, Brief, Build, CrossTab};
 use proptest::prelude::*;
 
 fn brief() -> Brief {
@@ -64,7 +64,7 @@ proptest! {
             (coast, yard % yards, amount.map(|a| if a % 7 == 0 { -a } else { a / i64::from(spread).pow((a % 5) as u32) }))
         });
         let lines: Vec<(u8, u32, Option<i64>)> = shaped.collect();
-        let crosstab = Run::new().threads(threads).build(&brief(), &mut source(&lines)).unwrap();
+        let crosstab = Build::new().threads(threads).run(&brief(), &mut source(&lines)).unwrap();
         for cell in crosstab.cells() {
             let pair = |exact: usize| (cell.value(exact), cell.value(exact + 1));
             for counted in [0, 2] {
@@ -89,11 +89,11 @@ proptest! {
                 prop_assert!((exact.as_f64() - about.as_f64()).abs() <= allowed, "{about} for {exact}");
             }
         }
-        let alone = Run::new().threads(1).build(&brief(), &mut source(&lines)).unwrap();
+        let alone = Build::new().threads(1).run(&brief(), &mut source(&lines)).unwrap();
         prop_assert_eq!(figures(&alone), figures(&crosstab));
         let parts = lines.chunks(lines.len().div_ceil(3));
-        let parts = parts.map(|part| Run::new().keep(&brief(), &mut source(part)).unwrap().1);
-        let merged = Run::new().build_from(&brief(), &parts.collect::<Vec<_>>()).unwrap();
+        let parts = parts.map(|part| Build::new().keep(&brief(), &mut source(part)).unwrap().1);
+        let merged = Build::new().from_groups(&brief(), &parts.collect::<Vec<_>>()).unwrap();
         prop_assert_eq!(figures(&merged), figures(&crosstab));
     }
 }

@@ -1,6 +1,6 @@
 //! What goes wrong while lines are read: one clear error each, and no result of its first half.
 
-use pivvel::{BadValues, Brief, CrossTab, ReadOptions, Run, open};
+use pivvel::{BadValues, Brief, Build, CrossTab, ReadOptions, open};
 
 use crate::forms::{Lines, write};
 use crate::server::Server;
@@ -109,7 +109,7 @@ fn a_lost_connection_is_told() {
     assert!(said.ends_with("cannot execute INSERT in a read-only transaction"), "{said}");
     let mut source = open(&location("lines"), &ReadOptions::default()).unwrap();
     let brief = Brief::new().rows(["coast", "amount"]).measure(("n", "count()"));
-    let said = Run::new().memory(100 << 10).build(&brief, source.as_mut()).unwrap_err().to_string();
+    let said = Build::new().memory(100 << 10).run(&brief, source.as_mut()).unwrap_err().to_string();
     assert!(said.contains("the groups do not fit in 100 KiB") && said.contains("amount alone has"), "{said}");
     let mut server = Some(server);
     let found = source.scan(&[0, 1], &mut |_| {
@@ -129,7 +129,7 @@ fn groups_that_do_not_fit_are_told() {
         let text = std::io::Cursor::new(csv.clone());
         let mut source = pivvel::TextSource::from_reader("lines", text, &ReadOptions::default()).unwrap();
         let brief = Brief::new().rows(rows.iter().copied()).measure(("m", measure));
-        Run::new().memory(mebibytes << 20).build(&brief, &mut source).map(drop)
+        Build::new().memory(mebibytes << 20).run(&brief, &mut source).map(drop)
     };
     run(&["coast", "harbour", "agent"], "sum(amount)", 4).unwrap();
     // A median keeps its values, in eight bytes each.

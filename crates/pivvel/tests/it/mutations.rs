@@ -5,7 +5,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
 use pivvel::{
-    BadValues, Brief, CrossTab, ReadOptions, Run, TextSource, open, open_groups, save_groups,
+    BadValues, Brief, Build, CrossTab, ReadOptions, TextSource, open, open_groups, save_groups,
     yardsticks_from_json, yardsticks_to_json,
 };
 
@@ -73,13 +73,13 @@ fn damaged_groups_and_yardsticks_are_refused() {
     let folder = tempfile::tempdir().unwrap();
     let text = std::io::Cursor::new(CSV.as_bytes());
     let mut source = TextSource::from_reader("lines.csv", text, &ReadOptions::default()).unwrap();
-    let (crosstab, groups) = Run::new().keep(&brief(), &mut source).unwrap();
+    let (crosstab, groups) = Build::new().keep(&brief(), &mut source).unwrap();
     let path = folder.path().join("kept.arrow");
     save_groups(&path, &groups).unwrap();
     let whole = std::fs::read(&path).unwrap();
     let again = |path: &Path| {
         let groups = open_groups(path)?;
-        Run::new().build_from(&brief(), &[groups]).map(|crosstab| tidy_csv(&crosstab))
+        Build::new().from_groups(&brief(), &[groups]).map(|crosstab| tidy_csv(&crosstab))
     };
     assert_eq!(again(&path).unwrap(), tidy_csv(&crosstab));
     let kept = yardsticks_to_json(&crosstab.yardsticks());

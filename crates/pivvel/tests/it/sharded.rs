@@ -1,6 +1,6 @@
 //! A table whose parts are on two servers: the parts are grouped where they are.
 
-use pivvel::{Brief, Plan, ReadOptions, Run, open};
+use pivvel::{Brief, Build, Plan, ReadOptions, open};
 
 use crate::forms::Lines;
 use crate::lines::tidy_csv;
@@ -51,9 +51,9 @@ fn parts_are_grouped_where_they_are() {
 
     let location = format!("{}#table=lines", whole.address());
     let mut source = open(&location, &ReadOptions::default()).unwrap();
-    let found = Run::new().build(&brief(), source.as_mut()).unwrap();
+    let found = Build::new().run(&brief(), source.as_mut()).unwrap();
     let mut plain = open(&location.replace("table=lines", "table=plain"), &ReadOptions::default()).unwrap();
-    let expected = Run::new().reading_lines().build(&brief(), plain.as_mut()).unwrap();
+    let expected = Build::new().reading_lines().run(&brief(), plain.as_mut()).unwrap();
     assert_eq!(tidy_csv(&found), tidy_csv(&expected));
     assert_eq!(found.report(), expected.report());
 

@@ -3,8 +3,8 @@
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel::{
-    Address, BadValues, Batches, Brief, CrossTab, Error, Groups, LineSource, LinesBehind, ReadOptions,
-    Result, Run, Source, SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
+    Address, BadValues, Batches, Brief, Build, CrossTab, Error, Groups, LineSource, LinesBehind, ReadOptions,
+    Result, Source, SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
 };
 
 use crate::cases::{cases, outcome};
@@ -45,7 +45,7 @@ fn every_case_through_every_source() {
             if !form.starts_with("sqlite") && !form.starts_with("postgres") {
                 return;
             }
-            let asked = Run::new().build(&brief, &mut OnlyAsked(open(location, &options).unwrap()));
+            let asked = Build::new().run(&brief, &mut OnlyAsked(open(location, &options).unwrap()));
             let place = usize::from(form.starts_with("postgres"));
             if asked.is_ok() {
                 pushed[place] += 1
@@ -56,7 +56,7 @@ fn every_case_through_every_source() {
             let mut source = open(location, &options).unwrap();
             if brief.related.is_empty() {
                 let found =
-                    outcome(case.expected.0, Run::new().reading_lines().build(&brief, source.as_mut()));
+                    outcome(case.expected.0, Build::new().reading_lines().run(&brief, source.as_mut()));
                 if found != case.expected {
                     failed.push(format!("{name} by {form}, line by line:\n{}", found.1));
                 }
@@ -81,7 +81,7 @@ fn every_case_through_every_source() {
 
 /// The lines behind some cells add up to them, whatever the source leaves out by itself.
 fn lines_add_up(brief: &Brief, open: &dyn Fn() -> Box<dyn Source>) -> Result<()> {
-    let trace = Run::new().trace(brief, open().as_mut())?;
+    let trace = Build::new().trace(brief, open().as_mut())?;
     let crosstab = trace.crosstab();
     let count = crosstab.cells().count();
     for cell in crosstab.cells().step_by(count / 3 + 1) {
@@ -135,7 +135,7 @@ fn several_files_are_one_source() {
     put("c.csv", "coast,amount\nFell,\n");
     put("d.csv", "coast,amount\nFell,0.125\n");
     let mut source = open(&pattern, &ReadOptions::default()).unwrap();
-    let crosstab = Run::new().threads(2).build(&sales(), source.as_mut()).unwrap();
+    let crosstab = Build::new().threads(2).run(&sales(), source.as_mut()).unwrap();
     assert_eq!(crosstab.value(&["Fell"], &[], "sales").unwrap().to_string(), "13.675");
     assert_eq!(crosstab.value(&["Skerry"], &[], "sales").unwrap().to_string(), "11.950");
     put("e.csv", "coast,amount\nFell,none\nFell,few\n");
@@ -234,12 +234,12 @@ fn kept_groups_give_what_lines_give() {
         let parts = [lines.batch.slice(0, half), lines.batch.slice(half, lines.batch.num_rows() - half)];
         let kept = |batches: &[RecordBatch]| {
             let mut source = Batches::new(lines.schema.clone(), batches.to_vec()).named("lines.csv");
-            through(Run::new().keep(&brief, &mut source).unwrap().1)
+            through(Build::new().keep(&brief, &mut source).unwrap().1)
         };
         let name = case.path.display();
-        let whole = Run::new().build_from(&brief, &[kept(&parts)]);
+        let whole = Build::new().from_groups(&brief, &[kept(&parts)]);
         assert_eq!(outcome(case.expected.0, whole), case.expected, "{name}, whole");
-        let halves = Run::new().build_from(&brief, &[kept(&parts[1..]), kept(&parts[..1])]);
+        let halves = Build::new().from_groups(&brief, &[kept(&parts[1..]), kept(&parts[..1])]);
         assert_eq!(outcome(case.expected.0, halves), case.expected, "{name}, halves");
         ran += 1;
     }
@@ -252,9 +252,9 @@ fn groups_that_do_not_fit_are_refused() {
     let kept = |csv: &str, brief: &Brief| {
         let text = std::io::Cursor::new(csv.as_bytes().to_vec());
         let mut source = TextSource::from_reader("may.csv", text, &ReadOptions::default()).unwrap();
-        Run::new().keep(brief, &mut source).unwrap().1
+        Build::new().keep(brief, &mut source).unwrap().1
     };
-    let said = |groups: Vec<Groups>| Run::new().build_from(&sales(), &groups).unwrap_err().to_string();
+    let said = |groups: Vec<Groups>| Build::new().from_groups(&sales(), &groups).unwrap_err().to_string();
     let own = kept(CSV, &sales());
     let other = kept(CSV, &Brief::new().rows(["coast"]).measure(("sales", "sum(amount where amount > 5)")));
     assert_eq!(
@@ -287,7 +287,7 @@ fn stored_groups_are_read_or_refused_by_their_form() {
     let fresh = CrossTab::build(&brief, lines.as_mut()).unwrap();
     assert_eq!(fresh.fingerprint(), "9c67459186502c1d");
     let groups = open_groups(&folder.join("form3.arrow")).unwrap();
-    let kept = Run::new().build_from(&brief, &[groups]).unwrap();
+    let kept = Build::new().from_groups(&brief, &[groups]).unwrap();
     assert_eq!(kept.to_record_batch(), fresh.to_record_batch());
     let error = open_groups(&folder.join("form2.arrow")).unwrap_err().to_string();
     assert!(

@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::{
-    Brief, Comparison, CrossTab, LevelFiles, MeasureBrief, ReadOptions, ReportTarget, Run, Snapshot, State,
+    Brief, Build, Comparison, CrossTab, LevelFiles, MeasureBrief, ReadOptions, ReportTarget, Snapshot, State,
     Target, TargetOptions, TextSource, beside, brief_from_toml, open_source, open_yardsticks, read_tidy,
 };
 
@@ -57,7 +57,7 @@ fn built(name: &str, text: &str) -> (Brief, CrossTab) {
     });
     let yardsticks = open_yardsticks(&brief).unwrap();
     let mut source = open_source(&lines, &brief, &ReadOptions::default()).unwrap();
-    let crosstab = Run::new().yardsticks(&yardsticks).build(&brief, source.as_mut()).unwrap();
+    let crosstab = Build::new().yardsticks(&yardsticks).run(&brief, source.as_mut()).unwrap();
     (brief, crosstab)
 }
 

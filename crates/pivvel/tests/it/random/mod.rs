@@ -8,7 +8,7 @@ mod shown;
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, Groups, ReadOptions, Run, TextSource, Value, tidy};
+use pivvel::{Brief, Build, CrossTab, Groups, ReadOptions, TextSource, Value, tidy};
 
 use crate::draw::Draw;
 use crate::server::{Server, table_of};
@@ -202,7 +202,7 @@ fn build(brief: &Brief, lines: &str, threads: usize, seed: u64) -> (CrossTab, Gr
     let lines = std::io::Cursor::new(lines.as_bytes().to_vec());
     let options = ReadOptions { block_bytes: Some(2_048), ..ReadOptions::default() };
     let mut source = TextSource::from_reader("lines", lines, &options).unwrap();
-    Run::new().threads(threads).keep(brief, &mut source).unwrap_or_else(|e| panic!("seed {seed}: {e}"))
+    Build::new().threads(threads).keep(brief, &mut source).unwrap_or_else(|e| panic!("seed {seed}: {e}"))
 }
 
 /// What renamed members begin with, and no other text holds.
