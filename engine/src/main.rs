@@ -10,7 +10,8 @@ use std::time::{Duration, Instant};
 
 use datafusion::arrow::datatypes::{DataType, Field, Schema};
 use datafusion::prelude::{CsvReadOptions, ParquetReadOptions, SessionContext};
-use pivvel::{Brief, CrossTab, ReadOptions, open};
+use pivvel::source::{ReadOptions, open};
+use pivvel::{Brief, CrossTab};
 use pivvel_demo::Totals;
 
 const RUNS: usize = 3;

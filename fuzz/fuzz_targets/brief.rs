@@ -6,7 +6,8 @@ use std::sync::LazyLock;
 
 use arrow_schema::{DataType, Field, Schema};
 use libfuzzer_sys::fuzz_target;
-use pivvel::{Plan, brief_from_toml, brief_to_toml};
+use pivvel::plan::Plan;
+use pivvel::brief;
 
 static SCHEMA: LazyLock<Schema> = LazyLock::new(|| {
     let text = |name: &str| Field::new(name, DataType::Utf8View, true);
@@ -21,8 +22,8 @@ static SCHEMA: LazyLock<Schema> = LazyLock::new(|| {
 });
 
 fuzz_target!(|text: &str| {
-    let Ok(brief) = brief_from_toml("brief.toml", text) else { return };
-    let written = brief_to_toml(&brief);
-    assert_eq!(brief_from_toml("again.toml", &written).expect(&written), brief, "{written}");
+    let Ok(brief) = brief::from_toml("brief.toml", text) else { return };
+    let written = brief::to_toml(&brief);
+    assert_eq!(brief::from_toml("again.toml", &written).expect(&written), brief, "{written}");
     let _ = Plan::new(&brief, &SCHEMA);
 });

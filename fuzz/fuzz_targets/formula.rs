@@ -6,7 +6,8 @@ use std::sync::LazyLock;
 
 use arrow_schema::{DataType, Field, Schema};
 use libfuzzer_sys::fuzz_target;
-use pivvel::{Brief, Plan, parse_formula};
+use pivvel::plan::Plan;
+use pivvel::{Brief, formula};
 
 static SCHEMA: LazyLock<Schema> = LazyLock::new(|| {
     Schema::new(vec![
@@ -20,9 +21,9 @@ static SCHEMA: LazyLock<Schema> = LazyLock::new(|| {
 });
 
 fuzz_target!(|text: &str| {
-    let Ok(tree) = parse_formula("m", text) else { return };
+    let Ok(tree) = formula::parse("m", text) else { return };
     let printed = tree.to_string();
-    assert_eq!(parse_formula("m", &printed).expect(&printed), tree, "{printed}");
+    assert_eq!(formula::parse("m", &printed).expect(&printed), tree, "{printed}");
     let base = Brief::new().rows(["k", "d.month"]).columns(["y"]).measure(("s", "sum(a)"));
     let _ = Plan::new(&base.clone().measure(("m", text)), &SCHEMA);
     let _ = Plan::new(&base.clone().filter(text), &SCHEMA);

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use pivvel::Argument;
+use pivvel::error::Argument;
 
 use crate::brief_flags::{BriefFlags, OfBriefs, OfLines};
 

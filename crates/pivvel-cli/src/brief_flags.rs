@@ -6,7 +6,8 @@ use std::str::FromStr;
 
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
-use pivvel::{Brief, EmphasisBrief, Error, Form, ItemBrief, MeasureBrief, Result, YardstickOf};
+use pivvel::brief::{EmphasisBrief, Form, ItemBrief, MeasureBrief, YardstickOf};
+use pivvel::{Brief, Error, Result};
 
 use crate::texts::{assume, measure, names, of_dimension, related, split, tier, top, unquoted};
 

@@ -3,11 +3,15 @@
 use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
-use pivvel::{
-    Brief, CrossTab, Error, Groups, LevelFiles, Plan, Result, Shape, TableSpec, Target, TargetOptions,
-    YardstickOf, Yardsticks, beside, brief_from_toml, brief_to_toml, check_outputs, open_groups, open_source,
-    open_yardsticks, rewrite_brief, save_groups, save_yardsticks, without_secrets, write_whole,
+use pivvel::brief::YardstickOf;
+use pivvel::plan::Plan;
+use pivvel::result::{Groups, Yardsticks, open_groups, open_yardsticks, save_groups, save_yardsticks};
+use pivvel::source::open_source;
+use pivvel::table::{
+    LevelFiles, Shape, TableSpec, Target, TargetOptions, beside, check_outputs, write_whole,
 };
+use pivvel::text::without_secrets;
+use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::arguments::{Build, TableShape};
 use crate::effort::watched;
@@ -226,7 +230,7 @@ pub(crate) fn is_brief(path: &Path) -> bool {
 pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     let name = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(|e| Error::io(&name, e))?;
-    let mut brief = match brief_from_toml(&name, &text) {
+    let mut brief = match brief::from_toml(&name, &text) {
         Err(_) if !is_brief(path) => {
             let message =
                 format!("this is no brief, which is a TOML file; for a file of lines: pivvel survey {name}");
@@ -272,8 +276,8 @@ fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result
     }
     let earlier = if is_brief(&build.input) { &build.input } else { path };
     let text = match std::fs::read_to_string(earlier) {
-        Ok(earlier) => rewrite_brief(&earlier, &kept),
-        Err(_) => brief_to_toml(&kept),
+        Ok(earlier) => brief::rewrite(&earlier, &kept),
+        Err(_) => brief::to_toml(&kept),
     };
     write_whole(path, |out| out.write_all(text.as_bytes()))?;
     build.notices.report_written(path);

@@ -2,10 +2,13 @@
 
 use std::fmt::Write;
 
-use pivvel::{
-    Amount, Audience, Brief, Build, Direction, Error, Formula, Kind, OrderBy, Pick, Placement, Plan,
-    ReadOptions, Result, SqlTable, Statement, Target, TotalsOf, beside, open_source, open_yardsticks,
-};
+use pivvel::brief::{Amount, Direction, OrderBy, Placement, TotalsOf};
+use pivvel::formula::Formula;
+use pivvel::plan::{Pick, Plan};
+use pivvel::result::{Audience, open_yardsticks};
+use pivvel::source::{Kind, ReadOptions, SqlTable, Statement, open_source};
+use pivvel::table::{Target, beside};
+use pivvel::{Brief, Build, Error, Result};
 
 use crate::arguments::Check;
 use crate::build::read_brief;

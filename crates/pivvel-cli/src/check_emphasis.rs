@@ -2,7 +2,9 @@
 
 use std::fmt::Write;
 
-use pivvel::{Brief, Dimension, PanelScale, Plan, PlannedEmphasis, Reach, Result, emphasis_keys};
+use pivvel::brief::{PanelScale, Reach, emphasis_keys};
+use pivvel::plan::{Dimension, Plan, PlannedEmphasis};
+use pivvel::{Brief, Result};
 
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
@@ -75,7 +77,7 @@ fn scale(emphasis: &PlannedEmphasis) -> String {
 ///
 /// # Errors
 /// What is wrong with a view.
-pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::Schema) -> Result<()> {
+pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::source::Schema) -> Result<()> {
     if !brief.views.is_empty() {
         out.push_str("\nViews beside it, from the same lines\n");
     }

@@ -2,11 +2,14 @@
 
 use std::path::Path;
 
-use pivvel::{
-    Brief, ChangeFormats, Comparison, CrossTab, Error, Notice, NumberFormat, Ratio, ReportTarget, Result,
-    Snapshot, TableOptions, beside, check_outputs, draw_report, open_source, open_yardsticks, read_tidy,
-    report_changes, with_ratios,
-};
+use pivvel::brief::NumberFormat;
+use pivvel::compare::{Comparison, Ratio, Snapshot, read_tidy, with_ratios};
+use pivvel::draw::{ChangeFormats, report_changes};
+use pivvel::drill::ReportTarget;
+use pivvel::result::open_yardsticks;
+use pivvel::source::open_source;
+use pivvel::table::{TableOptions, beside, check_outputs};
+use pivvel::{Brief, CrossTab, Error, Notice, Result, draw};
 
 use crate::arguments::Compare;
 use crate::build::{is_brief, read_brief};
@@ -33,7 +36,7 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
     if targets.is_empty() {
         let formats = ChangeFormats { limit: Some(compare.limit), inner: false, ..everything };
         let report = report_changes(&comparison, title, &formats);
-        screen::print(&draw_report(&report, &screen::options(&compare.screen)))?;
+        screen::print(&draw::report(&report, &screen::options(&compare.screen)))?;
     }
     Ok(())
 }

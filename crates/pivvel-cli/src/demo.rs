@@ -2,7 +2,10 @@
 
 use std::path::Path;
 
-use pivvel::{Build, Error, ReadOptions, Result, Target, beside, open_source, open_yardsticks, write_whole};
+use pivvel::result::open_yardsticks;
+use pivvel::source::{ReadOptions, open_source};
+use pivvel::table::{Target, beside, write_whole};
+use pivvel::{Build, Error, Result};
 
 use crate::arguments::Demo;
 use crate::build::read_brief;

@@ -5,7 +5,8 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
 use indicatif::{HumanBytes, HumanDuration, ProgressBar, ProgressDrawTarget, ProgressStyle};
-use pivvel::{Build, Error, ReadOptions, ReadProgress, Result};
+use pivvel::source::{ReadOptions, ReadProgress};
+use pivvel::{Build, Error, Result};
 
 use crate::arguments::Effort;
 

@@ -1,9 +1,11 @@
 //! `pivvel explain`: the story of one number, in words or as JSON.
 
-use pivvel::{
-    Error, ReportTarget, Result, check_outputs, draw_report, open_source, open_yardsticks, report_story,
-    story_to_json,
-};
+use pivvel::draw::report_story;
+use pivvel::drill::{ReportTarget, story_to_json};
+use pivvel::result::open_yardsticks;
+use pivvel::source::open_source;
+use pivvel::table::check_outputs;
+use pivvel::{Error, Result, draw};
 
 use crate::arguments::Explain;
 use crate::build::inputs;
@@ -40,7 +42,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     match (explain.json, targets.is_empty()) {
         (true, _) => screen::print(&story_to_json(&story)),
         (false, true) => {
-            screen::print(&draw_report(&report_story(&story), &screen::options(&explain.screen)))
+            screen::print(&draw::report(&report_story(&story), &screen::options(&explain.screen)))
         }
         (false, false) => Ok(()),
     }

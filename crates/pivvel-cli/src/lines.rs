@@ -3,10 +3,12 @@
 use std::fmt::Write;
 use std::path::PathBuf;
 
-use pivvel::{
-    Address, Brief, Error, LineOrder, LinesBehind, ReportTarget, Result, TableOptions, Tied, beside,
-    check_outputs, draw_lines, line_columns, open_source, open_yardsticks, read_lines, tell_lines,
-};
+use pivvel::draw::tell_lines;
+use pivvel::drill::{Address, LineOrder, LinesBehind, ReportTarget, Tied, line_columns, read_lines};
+use pivvel::result::open_yardsticks;
+use pivvel::source::open_source;
+use pivvel::table::{TableOptions, beside, check_outputs};
+use pivvel::{Brief, Error, Result, draw};
 
 use crate::arguments::{CellTarget, Lines};
 use crate::build::{inputs, read_brief};
@@ -46,7 +48,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         let schema = trace.lines_schema(&wanted)?;
         let columns = line_columns(&schema);
         let (tied, rows) = watched(source.progress(), || read_lines(&trace, &wanted, source.as_mut()))?;
-        let mut text = draw_lines(&columns, &rows, &screen::options(&lines.screen));
+        let mut text = draw::lines(&columns, &rows, &screen::options(&lines.screen));
         let _ = write!(text, "\n{}", summary(&wanted, &tied));
         screen::print(&text)?;
         return checked(&tied);

@@ -3,7 +3,8 @@
 use std::io::Write;
 use std::path::Path;
 
-use pivvel::{Error, Notice, Result, printable_lines, without_secrets};
+use pivvel::text::{printable_lines, without_secrets};
+use pivvel::{Error, Notice, Result};
 
 use crate::arguments::NoticeFlags;
 

@@ -2,7 +2,8 @@
 
 use std::io::{IsTerminal, Write, stdout};
 
-use pivvel::{Colours, CrossTab, Error, Ground, Layout, Result, TerminalOptions, draw_terminal};
+use pivvel::draw::{Colours, Ground, Layout, TerminalOptions};
+use pivvel::{CrossTab, Error, Result, draw};
 
 use crate::arguments::{Background, ScreenArguments, When};
 
@@ -63,5 +64,5 @@ pub(crate) fn print(text: &str) -> Result<()> {
 }
 
 pub(crate) fn print_crosstab(crosstab: &CrossTab, arguments: &ScreenArguments) -> Result<()> {
-    print(&draw_terminal(&Layout::new(crosstab), &options(arguments)))
+    print(&draw::terminal(&Layout::new(crosstab), &options(arguments)))
 }

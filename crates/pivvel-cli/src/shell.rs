@@ -3,7 +3,8 @@
 
 use clap::CommandFactory;
 use clap_complete::{Shell as Known, generate};
-use pivvel::{Error, Result, brief_schema, yardsticks_schema};
+use pivvel::result::yardsticks_schema;
+use pivvel::{Error, Result, brief};
 
 use crate::arguments::{Arguments, Shell, ShellText};
 use crate::screen;
@@ -17,7 +18,7 @@ pub(crate) fn run(shell: &Shell) -> Result<()> {
         ShellText::Fish => Known::Fish,
         ShellText::Powershell => Known::PowerShell,
         ShellText::Zsh => Known::Zsh,
-        ShellText::BriefSchema => return screen::print(brief_schema()),
+        ShellText::BriefSchema => return screen::print(brief::schema()),
         ShellText::YardsticksSchema => return screen::print(yardsticks_schema()),
         ShellText::Manual => {
             let failed = |e| Error::io("manual", e);

@@ -29,7 +29,7 @@ pub(crate) fn end_cleanly() -> std::io::Result<()> {
     std::thread::spawn(move || {
         if let Some(signal) = signals.forever().next() {
             ENDING.store(true, Ordering::SeqCst);
-            pivvel::abandon_writing();
+            pivvel::table::abandon_writing();
             // The exit code of shells for a program that a signal ended.
             std::process::exit(128 + signal);
         }
@@ -53,7 +53,7 @@ fn ignored() -> u64 {
 pub(crate) fn end_cleanly() -> Result<(), ctrlc::Error> {
     ctrlc::set_handler(|| {
         ENDING.store(true, Ordering::SeqCst);
-        pivvel::abandon_writing();
+        pivvel::table::abandon_writing();
         std::process::exit(130);
     })
 }

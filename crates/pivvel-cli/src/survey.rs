@@ -4,10 +4,13 @@ use std::fmt::Write;
 use std::path::Path;
 
 use anstyle::Style;
-use pivvel::{
-    Brief, ColumnSurvey, DatePart, Kind, NumberFormat, ReadOptions, Result, Survey, Value, is_scenario,
-    open_lines, printable, quote_name, show_number, without_secrets,
-};
+use pivvel::brief::NumberFormat;
+use pivvel::draw::show_number;
+use pivvel::formula::quote_name;
+use pivvel::result::DatePart;
+use pivvel::source::{ColumnSurvey, Kind, ReadOptions, Survey, is_scenario, open_lines};
+use pivvel::text::{printable, without_secrets};
+use pivvel::{Brief, Result, Value};
 
 use crate::arguments::SurveyArguments;
 use crate::effort::watched;
@@ -20,7 +23,7 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
     let options = screen::options(&arguments.screen);
-    screen::print(&draw(&survey, arguments, options.colours != pivvel::Colours::None, options.width))
+    screen::print(&draw(&survey, arguments, options.colours != pivvel::draw::Colours::None, options.width))
 }
 
 fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Option<usize>) -> String {

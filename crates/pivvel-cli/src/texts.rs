@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use pivvel::{Amount, Brief, Error, MeasureBrief, RelatedBrief, Result, TierBrief, TopBrief};
+use pivvel::brief::{Amount, MeasureBrief, RelatedBrief, TierBrief, TopBrief};
+use pivvel::{Brief, Error, Result};
 
 use crate::brief_flags::Given;
 

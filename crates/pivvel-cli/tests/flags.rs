@@ -6,10 +6,11 @@
 use std::path::Path;
 use std::process::{Command, Output};
 
-use pivvel::{
-    BadValues, Brief, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
-    RelatedBrief, Side, TierBrief, TopBrief, TotalsOf, brief_from_toml,
+use pivvel::brief::{
+    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
+    RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
 };
+use pivvel::{Brief, brief};
 
 fn run(folder: &Path, arguments: &[&str]) -> Output {
     let mut command = Command::new(env!("CARGO_BIN_EXE_pivvel"));
@@ -200,7 +201,7 @@ fn flags_become_briefs() {
         let text = std::fs::read_to_string(&path).unwrap();
         let mut wanted = plain();
         change(&mut wanted);
-        assert_eq!(brief_from_toml("kept.toml", &text).unwrap(), wanted, "{flags:?}\n{text}");
+        assert_eq!(brief::from_toml("kept.toml", &text).unwrap(), wanted, "{flags:?}\n{text}");
         // From the brief it is the same to the last byte.
         let again = run(folder.path(), &["build", "kept.toml"]);
         assert!(again.status.success() && again.stdout == output.stdout, "{flags:?}");

@@ -23,7 +23,9 @@ pub type Result<T, E = Error> = std::result::Result<T, E>;
 ///
 /// ```
 /// use arrow_array::RecordBatch;
-/// use pivvel_core::{Batches, Brief, CrossTab, ErrorKind, Schema};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::{Batches, Schema};
+/// use pivvel::{Brief, CrossTab, ErrorKind};
 ///
 /// let mut none = Batches::new(Schema::empty().into(), Vec::<RecordBatch>::new());
 /// let error = CrossTab::build(&Brief::new().rows(["coast"]), &mut none).unwrap_err();
@@ -394,7 +396,9 @@ impl Error {
     /// The error in the words of who called: what arguments are called there, as the flags of a command.
     ///
     /// ```
-    /// use pivvel_core::{Argument, Error};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::error::Argument;
+    /// use pivvel::Error;
     ///
     /// let error = Error::request(Argument::View, "there is none");
     /// assert_eq!(error.to_string(), "view: there is none");

@@ -3,7 +3,9 @@
 //! ```
 //! use std::sync::Arc;
 //! use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
-//! use pivvel_core::{Batches, Brief, CrossTab};
+//! # use pivvel_core as pivvel;
+//! use pivvel::source::Batches;
+//! use pivvel::{Brief, CrossTab};
 //!
 //! let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 //! let amount = Decimal128Array::from(vec![1050, 995, 205]).with_precision_and_scale(9, 2)?;
@@ -24,65 +26,58 @@
 //! This crate knows no file, socket, terminal, colour or clock.
 
 mod aggregates;
-mod brief;
-mod compare;
+pub mod brief;
+pub mod compare;
 mod crosstab;
-mod drill;
+pub mod drill;
 mod emphasis;
-mod error;
+pub mod error;
 mod eval;
-mod formula;
+pub mod formula;
 mod grouping;
 mod lines;
 mod model;
 mod peers;
-mod plan;
+pub mod plan;
 mod printable;
 mod pushdown;
 mod rollup;
 mod suggest;
-mod table;
+pub mod table;
 mod watch;
 
-pub use arrow_schema::Schema;
-pub use brief::{
-    Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
-    ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName,
-    PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet,
-    Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
-};
-pub use compare::{
-    Change, Comparison, LevelChange, MixPart, Mixed, Ratio, Snapshot, SnapshotReader, State, with_ratios,
-};
-pub use crosstab::{Build, Cell, CrossTab, Groups, Trend, View};
-pub use drill::{
-    Address, DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, LineOrder, LinesBehind, Operand,
-    PeersStory, RuleStory, Story, Tied, TiedAggregate, TiedPart, Trace, WindowPart,
-};
-pub use emphasis::{Emphasis, Mark, Scale, Span};
-pub use error::{Argument, Error, ErrorKind, ErrorPlace, Misfit, Result};
-pub use formula::{
-    Clause, Expr, Formula, Group, Name, Node, Operator, Place, ScalarFunction, Ties, parse as parse_formula,
-    quote_name, scalar_functions,
-};
-pub use grouping::{ScanReport, UnknownText};
-pub use lines::{
-    Batches, Bound, Dialect, Dictionary, Guarded, IntoBatch, Limit, LineSource, Member, MemberId, Members,
-    ReadProgress, Related, SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, usable_array,
-    usable_schema, usable_type,
-};
-pub use model::{
-    Audience, AxisSide, DatePart, Decimal, Grain, Kind, NO_WORD, NoDecimal, NoPeriod, Notice, NoticeCode,
-    Period, TIME_ZONE, UNSEEN, Value, YES_WORD,
-};
-pub use peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
-pub use plan::{
-    Dimension, Measure, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier, kinds_of_unseen,
-};
-pub use printable::{printable, printable_lines, without_secrets};
-pub use rollup::{Axis, Entry, MemberRef};
-pub use suggest::nearest;
-pub use table::{
-    Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TablePart, TableSpec, TidyRow, tidy, tidy_dimensions,
-};
-pub use watch::{Cancel, Phase, Progress};
+pub use brief::Brief;
+pub use crosstab::{Build, CrossTab};
+pub use error::{Error, ErrorKind, Result};
+pub use model::{Decimal, Notice, Value};
+pub use watch::Cancel;
+
+/// Where lines come from: record batches, databases, and what a source of one's own says of itself.
+pub mod source {
+    pub use arrow_schema::Schema;
+
+    pub use crate::lines::{
+        Batches, Bound, Dialect, Guarded, IntoBatch, Limit, LineSource, ReadProgress, Related, SqlColumn,
+        SqlTable, Statement, Taker, Tally, Unmatched, usable_array, usable_schema, usable_type,
+    };
+    pub use crate::model::{Kind, NO_WORD, TIME_ZONE, UNSEEN, YES_WORD};
+}
+
+/// What is in a cross-tab: axes and their members, cells, peers with their yardsticks, marks, notices; and groups that
+/// are kept.
+pub mod result {
+    pub use crate::crosstab::{Cell, Groups, Trend, View};
+    pub use crate::emphasis::{Emphasis, Mark, Scale, Span};
+    pub use crate::grouping::{ScanReport, UnknownText};
+    pub use crate::lines::{Dictionary, Member, MemberId, Members};
+    pub use crate::model::{Audience, AxisSide, DatePart, Grain, NoDecimal, NoPeriod, NoticeCode, Period};
+    pub use crate::peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
+    pub use crate::rollup::{Axis, Entry, MemberRef};
+    pub use crate::watch::{Phase, Progress};
+}
+
+/// Texts for people: what steers no terminal and shows no password, and the nearest known name.
+pub mod text {
+    pub use crate::printable::{printable, printable_lines, without_secrets};
+    pub use crate::suggest::nearest;
+}

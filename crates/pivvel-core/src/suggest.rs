@@ -6,8 +6,8 @@
 /// and one edit is allowed for every three characters.
 ///
 /// ```
-/// assert_eq!(pivvel_core::nearest("habour", &["coast", "harbour"]), Some("harbour"));
-/// assert_eq!(pivvel_core::nearest("price", &["coast", "harbour"]), None);
+/// assert_eq!(pivvel_core::text::nearest("habour", &["coast", "harbour"]), Some("harbour"));
+/// assert_eq!(pivvel_core::text::nearest("price", &["coast", "harbour"]), None);
 /// ```
 pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
     let folded = name.trim().to_lowercase();

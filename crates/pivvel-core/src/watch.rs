@@ -10,7 +10,9 @@ use crate::error::{Error, Result};
 ///
 /// ```
 /// use arrow_array::RecordBatch;
-/// use pivvel_core::{Batches, Brief, Build, Cancel, ErrorKind, Schema};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::{Batches, Schema};
+/// use pivvel::{Brief, Build, Cancel, ErrorKind};
 ///
 /// let cancel = Cancel::new();
 /// // From a signal handler, a request that was closed, a time limit:

@@ -8,7 +8,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_schema::{ArrowError, SchemaRef};
-use pivvel_core::{Error, LineSource, ReadProgress, Result, Tally};
+use pivvel_core::source::{LineSource, ReadProgress, Tally};
+use pivvel_core::{Error, Result};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};

@@ -5,7 +5,8 @@ use std::io::{Chain, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use pivvel_core::{Error, ReadProgress, Result};
+use pivvel_core::source::ReadProgress;
+use pivvel_core::{Error, Result};
 
 /// The first bytes of a text, which tell what it holds.
 const HEAD: usize = 1 << 20;

@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use pivvel_core::{Error, Groups, Result};
+use pivvel_core::result::Groups;
+use pivvel_core::{Error, Result};
 
 /// Saves leaf groups. An earlier file stands until the new one is whole.
 ///

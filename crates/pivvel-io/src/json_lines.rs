@@ -6,7 +6,8 @@ use std::collections::HashMap;
 use std::fmt;
 use std::sync::Arc;
 
-use pivvel_core::{Error, ReadProgress, Result};
+use pivvel_core::source::ReadProgress;
+use pivvel_core::{Error, Result};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 

@@ -1,9 +1,10 @@
 //! Where Pivvel's sales lines come from and where its results go: one file for each source and
-//! sink, each behind the core's [`LineSource`](pivvel_core::LineSource) or a plain writer.
+//! sink, each behind the core's [`LineSource`](pivvel_core::source::LineSource) or a plain writer.
 //!
 //! ```
-//! use pivvel_core::{Brief, CrossTab};
-//! use pivvel_io::{ReadOptions, TextSource, write_tidy_csv};
+//! use pivvel::{Brief, CrossTab};
+//! use pivvel::source::{ReadOptions, TextSource};
+//! use pivvel::table::write_tidy_csv;
 //!
 //! let lines = "coast,amount\nFell,10.50\nSkerry,9.95\nFell,2.05\n";
 //! let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;

@@ -4,7 +4,8 @@ use std::fs::File;
 use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{Error, Result, without_secrets};
+use pivvel_core::text::without_secrets;
+use pivvel_core::{Error, Result};
 
 use crate::bytes::Bytes;
 use crate::features::feature_is_off;
@@ -24,7 +25,7 @@ use crate::{csv, json_lines};
 /// do not have the same columns.
 ///
 /// ```
-/// use pivvel_io::{ReadOptions, open};
+/// use pivvel::source::{ReadOptions, open};
 /// let folder = tempfile::tempdir()?;
 /// std::fs::write(folder.path().join("may.csv"), "coast,amount\nFell,10.50\n")?;
 /// std::fs::write(folder.path().join("june.csv"), "coast,amount\nFell,2.05\n")?;

@@ -14,7 +14,8 @@ use parquet::arrow::arrow_reader::{
 };
 use parquet::file::metadata::{ParquetMetaData, RowGroupMetaData};
 use parquet::file::statistics::Statistics;
-use pivvel_core::{Bound, Decimal, Error, Kind, Limit, LineSource, ReadProgress, Result, Taker, Tally};
+use pivvel_core::source::{Bound, Kind, Limit, LineSource, ReadProgress, Taker, Tally};
+use pivvel_core::{Decimal, Error, Result};
 
 use crate::source::{ReadOptions, Source};
 use crate::text::{Chunk, Column, Troubles};

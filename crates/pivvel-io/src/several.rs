@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Bound, Error, Kind, LineSource, ReadProgress, Result, Taker, Tally};
+use pivvel_core::source::{Bound, Kind, LineSource, ReadProgress, Taker, Tally};
+use pivvel_core::{Error, Result};
 
 use crate::source::Source;
 use crate::text::{Chunk, Column};

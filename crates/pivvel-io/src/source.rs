@@ -1,7 +1,10 @@
 //! What every source of this crate has beside lines: how its columns are read, and its lines as text
 //! for a first look.
 
-use pivvel_core::{BadValues, Error, LineSource, Misfit, Result, Tally};
+use pivvel_core::brief::BadValues;
+use pivvel_core::error::Misfit;
+use pivvel_core::source::{LineSource, Tally};
+use pivvel_core::{Error, Result};
 
 use crate::text::{Chunk, Column, not_utf8};
 

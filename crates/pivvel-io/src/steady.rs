@@ -6,7 +6,8 @@ use std::time::SystemTime;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{Bound, Error, Kind, LineSource, ReadProgress, Result, SqlTable, Statement, Taker, Tally};
+use pivvel_core::source::{Bound, Kind, LineSource, ReadProgress, SqlTable, Statement, Taker, Tally};
+use pivvel_core::{Error, Result};
 
 use crate::damaged::guarded;
 use crate::source::Source;

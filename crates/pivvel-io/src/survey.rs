@@ -4,7 +4,8 @@
 use std::cmp::Ordering;
 use std::collections::HashMap;
 
-use pivvel_core::{Decimal, Kind, Result, Value};
+use pivvel_core::source::Kind;
+use pivvel_core::{Decimal, Result, Value};
 
 use crate::kinds::{ColumnKind, Evidence, read_date, read_number, read_yes_no};
 use crate::source::Source;
@@ -86,7 +87,7 @@ impl Survey {
     /// A file that cannot be read.
     ///
     /// ```
-    /// use pivvel_io::{ReadOptions, Survey, TextSource};
+    /// use pivvel::source::{ReadOptions, Survey, TextSource};
     /// let lines = "yard,amount\nTern,1.50\nTern,2.00\n,3.25\n";
     /// let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
     /// let survey = Survey::read(&mut source)?;

@@ -2,7 +2,8 @@
 
 use std::io::Write;
 
-use pivvel_core::{CrossTab, TableSpec};
+use pivvel_core::CrossTab;
+use pivvel_core::table::TableSpec;
 
 use crate::table::{TableForm, TableOptions, write_table};
 

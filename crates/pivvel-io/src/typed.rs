@@ -8,7 +8,9 @@ use arrow_array::types::*;
 use arrow_array::{Array, ArrayRef, ArrowPrimitiveType, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use chrono::NaiveDate;
-use pivvel_core::{BadValues, Decimal, Error, Kind, Result, Tally, usable_array, usable_schema};
+use pivvel_core::brief::BadValues;
+use pivvel_core::source::{Kind, Tally, usable_array, usable_schema};
+use pivvel_core::{Decimal, Error, Result};
 
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
 use crate::text::{Chunk, Column, Decoded, Decoder, TextColumns, Trouble, check_given, with_texts};

@@ -4,9 +4,9 @@
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
-use pivvel_core::{
-    CrossTab, Emphasis, Entry, Form, Grain, Mark, PeersOf, Reach, Scale, Show, Side, Span, SymbolSet, Tone,
-};
+use pivvel_core::CrossTab;
+use pivvel_core::brief::{Form, PeersOf, Reach, Show, Side, SymbolSet, Tone};
+use pivvel_core::result::{Emphasis, Entry, Grain, Mark, Scale, Span};
 
 use crate::palette::{PALETTES, Paint, Palette};
 use crate::signs::Symbol;

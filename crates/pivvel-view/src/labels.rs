@@ -1,6 +1,6 @@
 //! Members as they are read: blanks by name, periods by what is new under the period above.
 
-use pivvel_core::{DatePart, MemberRef};
+use pivvel_core::result::{DatePart, MemberRef};
 
 /// The label of the last member of a path. Under a longer period of the same calendar a period is
 /// named by what is new in it: a quarter of 2025 is `Q1`.

@@ -1,9 +1,9 @@
 //! The layout, decided once: headings with their spans, rows with their indents, cells with their
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
-use pivvel_core::{
-    Axis, AxisSide, CrossTab, Entry, Member, MemberRef, Negative, NumberFormat, Placement, Trend, Value,
-};
+use pivvel_core::brief::{Negative, NumberFormat, Placement};
+use pivvel_core::result::{Axis, AxisSide, Entry, Member, MemberRef, Trend};
+use pivvel_core::{CrossTab, Value};
 
 use crate::charts::Panel;
 use crate::dress::{Dress, OnScale, Wardrobe};

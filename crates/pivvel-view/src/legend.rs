@@ -1,8 +1,9 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
-use pivvel_core::{
-    Axis, CrossTab, Emphasis, Form, Formula, Grain, NumberFormat, PeersOf, Reach, Scale, ScaleBy, Side, Value,
-};
+use pivvel_core::brief::{Form, NumberFormat, PeersOf, Reach, ScaleBy, Side};
+use pivvel_core::formula::Formula;
+use pivvel_core::result::{Axis, Emphasis, Grain, Scale};
+use pivvel_core::{CrossTab, Value};
 
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
 use crate::number::show_number;
@@ -294,9 +295,9 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
     let clip =
         planned.spec.clip.as_ref().map_or(String::new(), |(low, high)| format!(", ends at {low} and {high}"));
     let from = match &planned.spec.yardstick {
-        pivvel_core::YardstickOf::Shown => String::new(),
-        pivvel_core::YardstickOf::All => ", by all before members were picked".into(),
-        pivvel_core::YardstickOf::Kept(file) => format!(", by {file}"),
+        pivvel_core::brief::YardstickOf::Shown => String::new(),
+        pivvel_core::brief::YardstickOf::All => ", by all before members were picked".into(),
+        pivvel_core::brief::YardstickOf::Kept(file) => format!(", by {file}"),
     };
     let rank = if planned.spec.scale == ScaleBy::Rank { ", by rank" } else { "" };
     format!("{levels}{peers}: {cells}{rank}{clip}{from}")

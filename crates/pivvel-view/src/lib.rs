@@ -6,15 +6,17 @@
 //! ```
 //! use std::sync::Arc;
 //! use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-//! use pivvel_core::{Batches, Brief, CrossTab};
-//! use pivvel_view::{Layout, TerminalOptions, draw_terminal};
+//! use pivvel::source::Batches;
+//! use pivvel::{Brief, CrossTab};
+//! use pivvel::draw::{Layout, TerminalOptions};
+//! use pivvel::draw;
 //!
 //! let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 //! let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 1_400, 5]));
 //! let batch = RecordBatch::try_from_iter([("coast", coast), ("quantity", quantity)])?;
 //! let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(quantity)"));
 //! let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
-//! let text = draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default());
+//! let text = draw::terminal(&Layout::new(&crosstab), &TerminalOptions::default());
 //! assert!(text.contains("Skerry   1,400"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```

@@ -1,7 +1,9 @@
 //! What stands under a cross-tab: what was read, left out, blank or odd, as far as it concerns its readers;
 //! and what its author should know.
 
-use pivvel_core::{Audience, CrossTab, Notice, NoticeCode, NumberFormat, Value};
+use pivvel_core::brief::NumberFormat;
+use pivvel_core::result::{Audience, NoticeCode};
+use pivvel_core::{CrossTab, Notice, Value};
 
 use crate::number::show_number;
 

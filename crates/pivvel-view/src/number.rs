@@ -1,7 +1,8 @@
 //! Numbers as people read them. Rounding happens here and nowhere else, and never changes what is
 //! computed.
 
-use pivvel_core::{Negative, NumberFormat, Scaling, Value};
+use pivvel_core::Value;
+use pivvel_core::brief::{Negative, NumberFormat, Scaling};
 
 /// A value as its measure's format shows it.
 ///
@@ -9,8 +10,9 @@ use pivvel_core::{Negative, NumberFormat, Scaling, Value};
 /// digits most say nothing, are shown by a power of ten.
 ///
 /// ```
-/// use pivvel_core::{Decimal, NumberFormat, Value};
-/// use pivvel_view::show_number;
+/// use pivvel::brief::NumberFormat;
+/// use pivvel::{Decimal, Value};
+/// use pivvel::draw::show_number;
 ///
 /// let value = Value::Exact(Decimal::new(-123_456_750, 2));
 /// assert_eq!(show_number(&value, &NumberFormat::named("money")?), "-1,234,567.50");

@@ -5,7 +5,7 @@
 //! falls so far that the text on a tint is hard to read; tests hold both. What is good or bad is
 //! never told by hue alone: views add a sign.
 
-use pivvel_core::{PaletteName, Tone};
+use pivvel_core::brief::{PaletteName, Tone};
 
 use crate::colour::Rgb;
 

@@ -1,6 +1,7 @@
 //! A cross-tab and its views as a picture: SVG that stands by itself, and PNG made from it.
 
-use pivvel_core::{CrossTab, Form, ViewForm};
+use pivvel_core::CrossTab;
+use pivvel_core::brief::{Form, ViewForm};
 use svg::node::element::{Group, Path, Rectangle, SVG, Style};
 
 use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width};

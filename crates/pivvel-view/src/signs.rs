@@ -3,7 +3,7 @@
 //! `tide` is a basin that fills, `slope` a stroke that turns from falling to rising, `pips` a growing
 //! number of dots.
 
-use pivvel_core::SymbolSet;
+use pivvel_core::brief::SymbolSet;
 
 /// One symbol: a step of a set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]

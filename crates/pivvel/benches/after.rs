@@ -19,7 +19,9 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, UInt64Type};
 use arrow_array::{Array, ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array};
-use pivvel::{Brief, Build, CrossTab, ReadOptions, Target, TextSource};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::Target;
+use pivvel::{Brief, Build, CrossTab};
 use rounds::{RUNS, rounds};
 
 type Outcome = Result<(), Box<dyn std::error::Error>>;

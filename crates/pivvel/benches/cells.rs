@@ -10,7 +10,9 @@ use std::hint::black_box;
 use std::io::Cursor;
 
 use arrow_array::RecordBatch;
-use pivvel::{Batches, Brief, Build, CrossTab, Grain, LineSource, ReadOptions, TextSource};
+use pivvel::result::Grain;
+use pivvel::source::{Batches, LineSource, ReadOptions, TextSource};
+use pivvel::{Brief, Build, CrossTab};
 use rounds::{RUNS, rounds};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {

@@ -18,7 +18,9 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
 use arrow_schema::{Field, FieldRef, Schema};
-use pivvel::{Batches, Brief, Build, CrossTab, Grain, LineSource, ReadOptions, Taker, Tally, TextSource};
+use pivvel::result::Grain;
+use pivvel::source::{Batches, LineSource, ReadOptions, Taker, Tally, TextSource};
+use pivvel::{Brief, Build, CrossTab};
 use pivvel_demo::Totals;
 use rounds::{RUNS, Rounds, rounds};
 
@@ -332,7 +334,7 @@ impl<S: LineSource> LineSource for Timed<'_, S> {
     }
 }
 
-fn keep(batches: &[RecordBatch], brief: &Brief) -> (CrossTab, pivvel::Groups) {
+fn keep(batches: &[RecordBatch], brief: &Brief) -> (CrossTab, pivvel::result::Groups) {
     let mut source = Batches::new(schema(batches), batches.iter().cloned());
     Build::new().keep(brief, &mut source).expect("the brief fits")
 }
@@ -350,7 +352,7 @@ fn distinct(report: &Report, batches: &[RecordBatch]) {
 /// A year from twelve kept parts of it.
 fn kept(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let parts = batches.chunks(batches.len().div_ceil(12));
-    let parts: Vec<pivvel::Groups> = parts.map(|part| keep(part, &brief()).1).collect();
+    let parts: Vec<pivvel::result::Groups> = parts.map(|part| keep(part, &brief()).1).collect();
     let times =
         rounds([&mut || check(&Build::new().from_groups(&brief(), &parts).expect("one brief"), totals)]);
     report.row("twelve kept parts to cross-tab", times.median(0));
@@ -391,7 +393,7 @@ fn from_parquet(
     };
     let whole = |threads: usize| {
         let mut source =
-            pivvel::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
+            pivvel::source::open(&path.to_string_lossy(), &ReadOptions::default()).expect("it is Parquet");
         let crosstab = Build::new().threads(threads).run(&brief(), source.as_mut());
         check(&crosstab.expect("the brief fits"), totals);
     };
@@ -428,7 +430,7 @@ fn peak_of(path: &Path) -> Result<String, Box<dyn std::error::Error>> {
 }
 
 fn peak(path: &str) -> Result<(), Box<dyn std::error::Error>> {
-    let mut source = pivvel::open(path, &ReadOptions::default())?;
+    let mut source = pivvel::source::open(path, &ReadOptions::default())?;
     black_box(Build::new().threads(CORES).run(&brief(), source.as_mut())?);
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB"));

@@ -9,7 +9,10 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::time::Instant;
 
-use pivvel::{Brief, Build, Grain, ReadOptions, Target, TextSource};
+use pivvel::result::Grain;
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::Target;
+use pivvel::{Brief, Build};
 
 type Fallible<T> = Result<T, Box<dyn std::error::Error>>;
 

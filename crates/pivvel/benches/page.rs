@@ -10,7 +10,8 @@ mod driver;
 mod missing;
 
 use driver::Page;
-use pivvel::{Brief, CrossTab, ReadOptions, TextSource, draw_page};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{Brief, CrossTab, draw};
 
 fn page(harbours: usize, weeks: usize) -> String {
     let mut csv = String::from("coast,harbour,week,amount\n");
@@ -27,7 +28,7 @@ fn page(harbours: usize, weeks: usize) -> String {
         .tint("sales");
     let source = std::io::Cursor::new(csv.into_bytes());
     let mut source = TextSource::from_reader("lines", source, &ReadOptions::default()).unwrap();
-    draw_page(&CrossTab::build(&brief, &mut source).unwrap())
+    draw::page(&CrossTab::build(&brief, &mut source).unwrap())
 }
 
 /// The median of some openings, in milliseconds.

@@ -11,7 +11,8 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::time::Duration;
 
-use pivvel::{Brief, Build, Decimal, ReadOptions, TextSource};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{Brief, Build, Decimal};
 use rounds::{RUNS, rounds};
 
 type Outcome = Result<(), Box<dyn std::error::Error>>;

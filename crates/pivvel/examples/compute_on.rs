@@ -5,7 +5,8 @@ use std::sync::Arc;
 use arrow_array::cast::AsArray;
 use arrow_array::types::Float64Type;
 use arrow_array::{ArrayRef, Decimal128Array, RecordBatch, StringArray};
-use pivvel::{Batches, Brief, CrossTab};
+use pivvel::source::Batches;
+use pivvel::{Brief, CrossTab};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     // Any Rust code that yields record batches is a source of lines.

@@ -1,6 +1,8 @@
 //! The main job: lines in, cross-tab out, drawn for a terminal.
 
-use pivvel::{Brief, CrossTab, Layout, ReadOptions, TerminalOptions, TextSource, draw_terminal};
+use pivvel::draw::{Layout, TerminalOptions};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{Brief, CrossTab, draw};
 
 fn main() -> pivvel::Result<()> {
     let mut lines =
@@ -13,6 +15,6 @@ fn main() -> pivvel::Result<()> {
         .sort("harbour", "sales desc")
         .tint("sales");
     let crosstab = CrossTab::build(&brief, &mut lines)?;
-    print!("{}", draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default()));
+    print!("{}", draw::terminal(&Layout::new(&crosstab), &TerminalOptions::default()));
     Ok(())
 }

@@ -2,14 +2,16 @@
 //! real numbers in them, and a tidy sheet to compute on. Colours are those that pages have, as plain
 //! colours of cells.
 
-use pivvel_core::{CrossTab, Negative, NumberFormat, Scaling, Shape, TableSpec, Value};
+use pivvel_core::brief::{Negative, NumberFormat, Scaling};
+use pivvel_core::table::{Shape, TableSpec};
+use pivvel_core::{CrossTab, Value};
 use pivvel_io::{fill_sheet, new_workbook};
 use pivvel_view::{Ground, Layout, LayoutCell, Paint, Rgb, RowKind};
 use rust_xlsxwriter::{
     Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Worksheet, XlsxError,
 };
 
-use crate::TargetOptions;
+use crate::files::TargetOptions;
 
 /// The bytes of the workbook; the options say which levels and figures the tidy sheet holds.
 ///
@@ -21,7 +23,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
         "Sales lines: {}. Brief: {}. Form of the tidy sheet: {}.",
         crosstab.source(),
         crosstab.fingerprint(),
-        pivvel_core::TABLE_VERSION
+        pivvel_core::table::TABLE_VERSION
     );
     // A fixed day, so that the same cross-tab is the same file.
     let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(into_io_error)?;

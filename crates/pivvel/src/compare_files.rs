@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use pivvel_core::{Result, Snapshot, SnapshotReader};
+use pivvel_core::Result;
+use pivvel_core::compare::{Snapshot, SnapshotReader};
 use pivvel_io::{ReadOptions, open, read_rows};
 
 use crate::files::location_of;

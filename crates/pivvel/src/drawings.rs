@@ -1,6 +1,7 @@
 //! What a cross-tab is drawn as in a file, an entry each: pages and pictures.
 
-use pivvel_core::{CrossTab, Error, ErrorPlace, Result};
+use pivvel_core::error::ErrorPlace;
+use pivvel_core::{CrossTab, Error, Result};
 use pivvel_view::{draw_page, draw_svg};
 
 use crate::too_large::{check_page, check_picture};

@@ -4,10 +4,11 @@ use std::io::Write;
 use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
-use pivvel_core::{
-    Argument, Brief, CrossTab, Error, ErrorPlace, LineSource, Related, Result, Shape, TableSpec,
-    kinds_of_unseen,
-};
+use pivvel_core::error::{Argument, ErrorPlace};
+use pivvel_core::plan::kinds_of_unseen;
+use pivvel_core::source::{LineSource, Related};
+use pivvel_core::table::{Shape, TableSpec};
+use pivvel_core::{Brief, CrossTab, Error, Result};
 use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, write_table, write_whole};
 
 use crate::drawings::Drawing;
@@ -51,8 +52,8 @@ impl Target {
     /// An ending that stands for no form, or for one that this build does not write.
     ///
     /// ```
-    /// assert!(pivvel::Target::new("sales.html").is_ok());
-    /// let error = pivvel::Target::new("sales.htlm").unwrap_err();
+    /// assert!(pivvel::table::Target::new("sales.html").is_ok());
+    /// let error = pivvel::table::Target::new("sales.htlm").unwrap_err();
     /// assert_eq!(error.to_string(), "file sales.htlm: unknown form \"htlm\"; did you mean \"html\"?");
     /// ```
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
@@ -183,8 +184,8 @@ impl LevelFiles {
     /// the one that it is in.
     ///
     /// ```
-    /// assert!(pivvel::LevelFiles::new("parts").is_ok());
-    /// let error = pivvel::LevelFiles::new("*.svg").unwrap_err();
+    /// assert!(pivvel::table::LevelFiles::new("parts").is_ok());
+    /// let error = pivvel::table::LevelFiles::new("*.svg").unwrap_err();
     /// assert!(error.to_string().starts_with("files by level *.svg: one table for each pair of levels"));
     /// ```
     pub fn new(pattern: impl AsRef<Path>) -> Result<LevelFiles> {

@@ -5,14 +5,16 @@ use std::path::{Path, PathBuf};
 
 use arrow_array::RecordBatch;
 use arrow_schema::{FieldRef, Schema};
-use pivvel_core::{
-    Argument, Comparison, Error, ErrorPlace, LineSource, LinesBehind, Result, Story, Tied, Trace,
-};
+use pivvel_core::compare::Comparison;
+use pivvel_core::drill::{LinesBehind, Story, Tied, Trace};
+use pivvel_core::error::{Argument, ErrorPlace};
+use pivvel_core::source::LineSource;
+use pivvel_core::{Error, Result};
 use pivvel_io::{TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_whole};
 use pivvel_view::{ChangeFormats, LineColumn, draw_report_page, report_changes, report_lines, report_story};
 
 use crate::drawings::Drawing;
-use crate::story_to_json;
+use crate::story_json::story_to_json;
 
 /// So many lines stand on a page at most.
 const LINES_OF_PAGE: usize = 2_000;
@@ -39,7 +41,7 @@ impl ReportTarget {
     /// there.
     ///
     /// ```
-    /// use pivvel::ReportTarget;
+    /// use pivvel::drill::ReportTarget;
     /// assert!(ReportTarget::of_rows("june.csv").is_ok());
     /// let error = ReportTarget::of_rows("june.parket").unwrap_err();
     /// assert_eq!(error.to_string(), "file june.parket: unknown form \"parket\"; did you mean \"parquet\"?");

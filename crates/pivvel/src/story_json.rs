@@ -1,6 +1,6 @@
 //! The story of a number as JSON.
 
-use pivvel_core::Story;
+use pivvel_core::drill::Story;
 
 /// The story as JSON text, by its own declarations, with the keys in alphabetical order. Exact numbers are texts, so
 /// that no reader rounds them; what does not apply is `null` or empty.

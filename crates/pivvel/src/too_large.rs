@@ -81,6 +81,6 @@ fn shape(crosstab: &CrossTab) -> (usize, usize) {
 fn with_marks(count: usize) -> String {
     pivvel_view::show_number(
         &pivvel_core::Value::Exact((count as u64).into()),
-        &pivvel_core::NumberFormat::default(),
+        &pivvel_core::brief::NumberFormat::default(),
     )
 }

@@ -3,7 +3,9 @@
 use std::path::Path;
 use std::sync::LazyLock;
 
-use pivvel_core::{Brief, Error, Result, YardstickOf, Yardsticks};
+use pivvel_core::brief::YardstickOf;
+use pivvel_core::result::Yardsticks;
+use pivvel_core::{Brief, Error, Result};
 use pivvel_io::write_whole;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -50,7 +52,7 @@ pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
 /// value that a cell had to reach.
 ///
 /// ```
-/// use pivvel::{KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
+/// use pivvel::result::{KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 ///
 /// let mut kept = Yardsticks::default();
 /// let scale = KeptScale { count: 2, low: 1.5, high: 9.0, mean: Some(5.25), ..KeptScale::default() };

@@ -11,7 +11,9 @@ use crate::model::{Decimal, Value};
 /// A number, a percentage, or a text: the name of an assumption, a date, or what an assumption stands for.
 ///
 /// ```
-/// use pivvel_core::{Amount, Decimal};
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::Amount;
+/// use pivvel::Decimal;
 ///
 /// let four: Amount = "4%".parse()?;
 /// assert_eq!(four, Amount::Number { number: Decimal::new(4, 2), percent: true });

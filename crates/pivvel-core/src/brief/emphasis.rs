@@ -20,7 +20,9 @@ use crate::formula::{Formula, Group};
 /// What makes a measure's cells stand out.
 ///
 /// ```
-/// use pivvel_core::{Brief, EmphasisBrief, Form, PeersOf, RuleBrief};
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{EmphasisBrief, Form, PeersOf, RuleBrief};
+/// use pivvel::Brief;
 ///
 /// let within = EmphasisBrief { peers: PeersOf::Siblings, ..EmphasisBrief::new("sales", Form::Bar) };
 /// let loss = RuleBrief { name: Some("loss".into()), below: Some(0.into()), ..RuleBrief::default() };

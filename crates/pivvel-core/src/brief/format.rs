@@ -107,7 +107,8 @@ impl NumberFormat {
     /// A name that is none of [`NumberFormat::NAMES`].
     ///
     /// ```
-    /// use pivvel_core::{NumberFormat, Scaling};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{NumberFormat, Scaling};
     /// let format = NumberFormat::named("thousands")?;
     /// assert_eq!((format.scaling, format.decimals), (Scaling::Thousands, Some(1)));
     /// # Ok::<(), pivvel_core::Error>(())

@@ -9,7 +9,8 @@ use super::words::{as_text, schema};
 /// A level of a layout: the members of a dimension, or one of the totals.
 ///
 /// ```
-/// use pivvel_core::Level;
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::Level;
 ///
 /// assert_eq!("row total".parse(), Ok(Level::RowTotal));
 /// assert_eq!(Level::from("harbour"), Level::Dimension("harbour".into()));

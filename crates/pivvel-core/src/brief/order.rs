@@ -12,7 +12,8 @@ use crate::formula::Formula;
 /// The order of a dimension's members under one parent.
 ///
 /// ```
-/// use pivvel_core::{Direction, Order, OrderBy};
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{Direction, Order, OrderBy};
 ///
 /// let order: Order = "sales at scenario 'plan' desc".parse()?;
 /// assert_eq!(order.by, OrderBy::Cells("sales at scenario 'plan'".into()));

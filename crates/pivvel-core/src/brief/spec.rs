@@ -25,7 +25,8 @@ use crate::formula::{Expr, Formula};
 /// What the analyst wants: layout, measures, order, totals, emphasis.
 ///
 /// ```
-/// use pivvel_core::Brief;
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
 ///
 /// let brief = Brief::new()
 ///     .rows(["coast", "harbour"])
@@ -303,7 +304,9 @@ impl MeasureBrief {
 /// A measure whose formula is a tree that was built without text.
 ///
 /// ```
-/// use pivvel_core::{Brief, Expr, Name, Node};
+/// # use pivvel_core as pivvel;
+/// use pivvel::formula::{Expr, Name, Node};
+/// use pivvel::Brief;
 ///
 /// let amount = Node::Name(Name { base: "amount".into(), part: None });
 /// let sum = Node::Call { function: "sum".into(), arguments: vec![amount.into()], clauses: Vec::new() };

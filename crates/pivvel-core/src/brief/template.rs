@@ -12,7 +12,8 @@ use super::words::schema;
 /// what the run found in a heading.
 ///
 /// ```
-/// use pivvel_core::Template;
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::Template;
 ///
 /// let title: Template = "Sales of {year}, {period}".parse()?;
 /// assert_eq!(title.holes().collect::<Vec<_>>(), ["year", "period"]);

@@ -83,7 +83,10 @@ pub struct LevelChange {
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, Comparison, CrossTab, Snapshot};
+/// # use pivvel_core as pivvel;
+/// use pivvel::compare::{Comparison, Snapshot};
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, CrossTab};
 ///
 /// let result = |name: &str, coasts: Vec<&str>, pieces: Vec<i64>| {
 ///     let coast: ArrayRef = Arc::new(StringArray::from(coasts));

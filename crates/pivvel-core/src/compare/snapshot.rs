@@ -111,7 +111,8 @@ impl Snapshot {
 /// Takes the rows of a tidy table one by one, as texts.
 ///
 /// ```
-/// use pivvel_core::SnapshotReader;
+/// # use pivvel_core as pivvel;
+/// use pivvel::compare::SnapshotReader;
 ///
 /// let columns = "coast,row_level,column_level,row_kind,column_kind,measure,value,lines,rank".split(',');
 /// let columns: Vec<String> = columns.map(String::from).collect();

@@ -30,7 +30,9 @@ use crate::watch::{Cancel, Progress, Watch};
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, Build};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, Build};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 4]));
@@ -92,10 +94,13 @@ impl<'a> Build<'a> {
     /// ```
     /// use std::sync::atomic::{AtomicU64, Ordering};
     /// use arrow_array::RecordBatch;
-    /// use pivvel_core::{Batches, Brief, Build, Phase, Schema};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::result::Phase;
+    /// use pivvel::source::{Batches, Schema};
+    /// use pivvel::{Brief, Build};
     ///
     /// let later = AtomicU64::new(0);
-    /// let count = |progress: pivvel_core::Progress| {
+    /// let count = |progress: pivvel_core::result::Progress| {
     ///     later.fetch_add(u64::from(progress.phase() > Phase::Reading), Ordering::Relaxed);
     /// };
     /// let brief = Brief::new().measure(("lines", "count()"));

@@ -35,24 +35,24 @@ impl<'a> Cell<'a> {
         self.cells().lines[self.id as usize]
     }
 
-    /// The value of a measure, by its place; `None` where it is blank.
+    /// The value of a measure, by its place among [`CrossTab::measures`]; `None` where it is blank.
     pub fn value(&self, measure: usize) -> Option<Value> {
-        self.cells().values[measure].get(self.id as usize)
+        self.cells().values.get(measure)?.get(self.id as usize)
     }
 
     /// Whether a measure has a value at this cell's grain at all.
     pub fn shows(&self, measure: usize) -> bool {
-        self.crosstab.measures()[measure].shows_at(self.grain())
+        self.crosstab.measures().get(measure).is_some_and(|measure| measure.shows_at(self.grain()))
     }
 
     /// The yardstick of the cell's peers; `None` where none of them has a value.
     pub fn yardstick(&self, measure: usize) -> Option<&'a Yardstick> {
-        self.crosstab.peers(measure, self.grain()).yardstick_of(self.id as usize)
+        self.crosstab.peers(measure, self.grain())?.yardstick_of(self.id as usize)
     }
 
     /// What the cell's peers are called; see the tidy result.
     pub(crate) fn peers(&self, measure: usize) -> Option<&'a str> {
-        self.peers_name(measure, self.crosstab.peers(measure, self.grain()))
+        self.peers_name(measure, self.crosstab.peers(measure, self.grain())?)
     }
 
     /// The same, where the peers of its measure and grain are at hand.
@@ -66,12 +66,12 @@ impl<'a> Cell<'a> {
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the
     /// highest; `None` for a blank, for a cell without peers and where all peers are equal.
     pub fn position(&self, measure: usize) -> Option<f64> {
-        self.crosstab.peers(measure, self.grain()).position(self.id as usize, &self.value(measure)?)
+        self.crosstab.peers(measure, self.grain())?.position(self.id as usize, &self.value(measure)?)
     }
 
     /// The rank among the peers, 1 for the highest; equal values share the lowest rank number.
     pub fn rank(&self, measure: usize) -> Option<u32> {
-        self.crosstab.peers(measure, self.grain()).rank(self.id as usize)
+        self.crosstab.peers(measure, self.grain())?.rank(self.id as usize)
     }
 
     /// The grain that it is of.
@@ -88,7 +88,7 @@ impl CrossTab {
     /// The cell where a row and a column meet; `None` where no line falls into it.
     pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
         let grain = Grain::new(row.level(), column.level());
-        let id = self.grains[grain].cells.find(row.node, column.node)?;
+        let id = self.grains.get(grain)?.cells.find(row.node, column.node)?;
         Some(Cell { crosstab: self, row, column, id })
     }
 

@@ -33,7 +33,10 @@ const TRAILER: &[u8; 8] = b"pivvel-2";
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, Groups, Build};
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::Groups;
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, Build};
 ///
 /// let month = |pieces: i64| {
 ///     let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell"]));

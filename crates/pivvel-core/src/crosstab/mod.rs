@@ -7,6 +7,7 @@ mod cell;
 mod doubts;
 mod groups;
 mod jobs;
+mod lookup;
 mod marks;
 mod notices;
 mod table;

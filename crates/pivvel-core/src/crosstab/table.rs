@@ -1,6 +1,6 @@
 //! The cross-tab: every cell of every grain, with its axes, peers and notices.
 
-use std::sync::OnceLock;
+use std::sync::{LazyLock, OnceLock};
 
 use super::trend::{Labels, Trend};
 use crate::brief::{NumberFormat, ViewBrief};
@@ -21,7 +21,9 @@ use crate::rollup::{Apart, Axis, Class, Entry};
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, CrossTab};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, CrossTab};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 /// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4, 5]));
@@ -80,6 +82,9 @@ pub(crate) struct GrainCells {
     /// ...and the peers of the others, once they are asked for: to rank a million cells is to sort them.
     peers: Vec<OnceLock<Peers>>,
 }
+
+/// How numbers are shown of which nothing else is known.
+static PLAIN: LazyLock<NumberFormat> = LazyLock::new(NumberFormat::default);
 
 impl GrainCells {
     pub(super) fn new(
@@ -185,7 +190,7 @@ impl CrossTab {
         let mut all = Yardsticks::default();
         for (grain, _) in self.grains.iter() {
             for (i, measure) in self.measures.iter().enumerate() {
-                let peers = self.peers(i, grain);
+                let peers = self.peers_at(i, grain);
                 for (key, measured) in peers.groups() {
                     let axes = (&self.rows, &self.columns);
                     let grain = (!peers.is_joined()).then_some(grain);
@@ -202,25 +207,26 @@ impl CrossTab {
         all
     }
 
-    /// How many cells a grain has.
-    ///
-    /// # Panics
-    /// For a level that this cross-tab does not have.
+    /// How many cells a grain has; none of a level that is not there.
     pub fn cell_count(&self, grain: Grain) -> usize {
-        self.grains[grain].cells.len()
+        self.grains.get(grain).map_or(0, |grain| grain.cells.len())
     }
 
-    /// The value of a measure where two paths of labels meet; empty paths are totals.
+    /// The value of a measure where two paths of labels meet; empty paths are totals. `None` is a blank, and also
+    /// a name that is not known: [`CrossTab::find`] tells these apart.
     pub fn value(&self, row: &[&str], column: &[&str], measure: &str) -> Option<Value> {
         let cell = self.cell(self.rows.find(row)?, self.columns.find(column)?)?;
         cell.value(self.measures.iter().position(|m| m.name == measure)?)
     }
 
-    /// The peers of a measure at a grain.
-    ///
-    /// # Panics
-    /// For a level or a measure that this cross-tab does not have.
-    pub fn peers(&self, measure: usize, grain: Grain) -> &Peers {
+    /// The peers of a measure at a grain; `None` for a level or a measure that is not there.
+    pub fn peers(&self, measure: usize, grain: Grain) -> Option<&Peers> {
+        let is_there = self.grains.get(grain).is_some() && measure < self.measures.len();
+        is_there.then(|| self.peers_at(measure, grain))
+    }
+
+    /// The same where both are there.
+    pub(crate) fn peers_at(&self, measure: usize, grain: Grain) -> &Peers {
         let axes = (&self.rows, &self.columns);
         let GrainCells { cells, values, scaled_by, peers, .. } = &self.grains[grain];
         let scaled = scaled_by[measure].and_then(|emphasis| self.emphases[emphasis].peers(grain));
@@ -235,7 +241,7 @@ impl CrossTab {
     /// How the numbers of a measure are shown where a row and a column meet: as the latest of their
     /// items that has a format says, or as the measure does.
     pub fn format(&self, row: Entry, column: Entry, measure: usize) -> &NumberFormat {
-        let class = |axis: &Axis, entry: Entry| axis.class(entry.level(), entry.node);
+        let class = |axis: &Axis, entry: Entry| axis.class_of(entry);
         self.format_of_class((class(&self.rows, row), class(&self.columns, column)), measure)
     }
 
@@ -252,6 +258,7 @@ impl CrossTab {
             Apart::Others(_) => None,
         };
         let latest = apart.filter_map(formatted).max_by_key(|(item, _)| *item);
-        latest.map_or(&self.measures[measure].format, |(_, format)| format)
+        let own = self.measures.get(measure).map_or_else(|| &*PLAIN, |measure| &measure.format);
+        latest.map_or(own, |(_, format)| format)
     }
 }

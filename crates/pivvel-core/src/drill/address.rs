@@ -12,7 +12,7 @@ use crate::rollup::{Axis, Entry, MemberRef};
 /// address of the grand total.
 ///
 /// ```
-/// let address: pivvel_core::Address = "coast=Fell Coast, harbour='Quay, old'".parse()?;
+/// let address: pivvel_core::drill::Address = "coast=Fell Coast, harbour='Quay, old'".parse()?;
 /// assert_eq!(address.to_string(), "coast=Fell Coast, harbour='Quay, old'");
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```

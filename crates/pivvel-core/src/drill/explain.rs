@@ -30,7 +30,9 @@ impl Build<'_> {
     /// ```
     /// use std::sync::Arc;
     /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-    /// use pivvel_core::{Batches, Brief, LineSource, Build};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::source::{Batches, LineSource};
+    /// use pivvel::{Brief, Build};
     ///
     /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
     /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 5]));

@@ -15,7 +15,10 @@ use crate::plan::Plan;
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, LinesBehind, Build};
+/// # use pivvel_core as pivvel;
+/// use pivvel::drill::LinesBehind;
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, Build};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 4]));

@@ -89,7 +89,7 @@ fn strip_casts(formula: &LineFormula) -> &LineFormula {
 
 /// The first and the last day of a period.
 fn days(period: Period) -> Option<(Limit, Limit)> {
-    let (first, last) = period.days()?;
+    let (first, last) = period.ends()?;
     let limit = |day: i32| Limit::Exact(day.into());
     Some((limit(first), limit(last)))
 }

@@ -10,6 +10,7 @@ mod cell;
 mod check;
 mod columns;
 mod composed;
+mod construct;
 mod elementwise;
 mod evaluate;
 mod expr;
@@ -29,6 +30,7 @@ pub(crate) use check::{
 };
 pub(crate) use columns::Columns;
 pub(crate) use composed::{composed, composed_names};
+pub use construct::{Call, call, col, count, distinct, max, mean, median, min, sum};
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};
 pub(crate) use expr::Checked;
 pub use expr::{Clause, Expr, Group, Name, Node, Operator, Place, Ties};

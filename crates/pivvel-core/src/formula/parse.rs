@@ -47,7 +47,7 @@ impl<'a> ParserError<Input<'a>> for Wrong {
 /// Reads a formula. `place` says where it stands, for the error message.
 ///
 /// ```
-/// let formula = pivvel_core::parse_formula("measure sales", "sum(price * quantity)")?;
+/// let formula = pivvel_core::formula::parse("measure sales", "sum(price * quantity)")?;
 /// assert_eq!(formula.to_string(), "sum(price * quantity)");
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```
@@ -651,7 +651,7 @@ fn place(input: &mut Input<'_>) -> Parsed<Place> {
 
 impl Clause {
     /// Where the clause stands among others.
-    fn place(&self) -> u8 {
+    pub(super) fn place(&self) -> u8 {
         match self {
             Clause::Where(_) => 0,
             Clause::WeightedBy(_) => 1,

@@ -5,6 +5,7 @@ use std::fmt;
 use std::ops::Range;
 use std::str::FromStr;
 
+use super::construct::Call;
 use super::expr::Checked;
 use super::expr::{Expr, Node, Operator};
 use super::parse::read;
@@ -14,7 +15,8 @@ use crate::error::{Error, Result};
 /// reported when the tree is asked for, so that a brief can be built without a check at every step.
 ///
 /// ```
-/// use pivvel_core::Formula;
+/// # use pivvel_core as pivvel;
+/// use pivvel::formula::Formula;
 ///
 /// let sum = Formula::from("sum(price * quantity)");
 /// assert_eq!(sum.tree("measure sales")?.to_string(), "sum(price * quantity)");
@@ -125,7 +127,18 @@ impl From<String> for Formula {
 
 impl From<Expr> for Formula {
     fn from(expr: Expr) -> Formula {
-        Formula { text: expr.to_string(), tree: Ok(expr) }
+        // The tree of its text is the same, and knows where each part stands.
+        let written = Formula::from(expr.to_string());
+        match written.expr() == Some(&expr) {
+            true => written,
+            false => Formula { tree: Ok(expr), ..written },
+        }
+    }
+}
+
+impl From<Call> for Formula {
+    fn from(call: Call) -> Formula {
+        Formula::from(Expr::from(call))
     }
 }
 

@@ -25,7 +25,8 @@ use crate::model::{TIME_ZONE, UNSEEN};
 ///
 /// ```
 /// use arrow_schema::{DataType, Field, Schema, TimeUnit};
-/// use pivvel_core::usable_schema;
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::usable_schema;
 ///
 /// let moment = DataType::Timestamp(TimeUnit::Millisecond, None);
 /// let schema = usable_schema(&Schema::new(vec![Field::new("sold_at", moment, false)]));

@@ -40,7 +40,8 @@ impl<E: Into<Box<dyn std::error::Error + Send + Sync>>> IntoBatch for Result<Rec
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, LineSource};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::{Batches, LineSource};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
 /// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
@@ -135,7 +136,9 @@ impl<R: RecordBatchReader> Batches<R> {
     /// ```
     /// use std::sync::Arc;
     /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, RecordBatchIterator};
-    /// use pivvel_core::{Batches, Brief, CrossTab};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::source::Batches;
+    /// use pivvel::{Brief, CrossTab};
     ///
     /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
     /// let batch = RecordBatch::try_from_iter([("pieces", pieces)])?;

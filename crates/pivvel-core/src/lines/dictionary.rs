@@ -10,7 +10,8 @@ const INLINE: usize = 12;
 /// Knows the code of every text that was seen.
 ///
 /// ```
-/// use pivvel_core::Dictionary;
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::Dictionary;
 ///
 /// let (mut dictionary, mut coasts) = (Dictionary::default(), Vec::new());
 /// let mut code = |coast: &str| {
@@ -104,7 +105,7 @@ pub(crate) fn mix(a: u64, b: u64) -> u64 {
     (product as u64) ^ ((product >> 64) as u64)
 }
 
-fn hash_text(text: &[u8]) -> u64 {
+pub(super) fn hash_text(text: &[u8]) -> u64 {
     use std::hash::{BuildHasher, Hasher};
     let mut hasher = foldhash::fast::FixedState::with_seed(0x7e1).build_hasher();
     hasher.write(text);

@@ -2,7 +2,11 @@
 
 use std::cmp::Ordering;
 use std::fmt::Write;
+use std::sync::OnceLock;
 
+use hashbrown::HashTable;
+
+use super::dictionary::hash_text;
 use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, calendar_place};
 
 /// A member of one dimension, by the number that it was given when first seen.
@@ -71,6 +75,8 @@ pub struct Members {
     /// Each member's place in natural order.
     places: Vec<u32>,
     calendar_names: bool,
+    /// The members by their labels, once somebody looks for one.
+    by_label: OnceLock<HashTable<u32>>,
 }
 
 /// The labels of members, in one text: there may be millions of them.
@@ -92,8 +98,9 @@ impl Labels {
     }
 
     fn get(&self, place: usize) -> &str {
+        let Some(end) = self.ends.get(place) else { return "" };
         let begin = if place == 0 { 0 } else { self.ends[place - 1] };
-        &self.text[begin..self.ends[place]]
+        &self.text[begin..*end]
     }
 
     fn iter(&self) -> impl Iterator<Item = &str> {
@@ -133,7 +140,17 @@ impl Members {
         for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;
         }
-        Members { members, labels, places, calendar_names: names.is_some() }
+        Members { members, labels, places, calendar_names: names.is_some(), by_label: OnceLock::new() }
+    }
+
+    pub(crate) const fn none() -> Members {
+        Members {
+            members: Vec::new(),
+            labels: Labels { text: String::new(), ends: Vec::new() },
+            places: Vec::new(),
+            calendar_names: false,
+            by_label: OnceLock::new(),
+        }
     }
 
     /// How many members there are.
@@ -148,7 +165,7 @@ impl Members {
 
     /// The member itself.
     pub fn member(&self, id: MemberId) -> &Member {
-        &self.members[id.index()]
+        self.members.get(id.index()).unwrap_or(&Member::Blank)
     }
 
     /// The member's label; empty for the blank member.
@@ -158,7 +175,7 @@ impl Members {
 
     /// Whether this is the member of the lines that hold nothing in this dimension.
     pub fn is_blank(&self, id: MemberId) -> bool {
-        matches!(self.members[id.index()], Member::Blank)
+        matches!(self.member(id), Member::Blank)
     }
 
     /// Whether the members are months or weekdays by name, and stand in calendar order for that.
@@ -188,10 +205,24 @@ impl Members {
     /// The member of a label; not one that is made of members where another has the label too. The blank member
     /// is called `blank` where no other member is.
     pub(crate) fn find(&self, label: &str) -> Option<MemberId> {
-        let all = || (0..self.members.len()).filter(|i| self.labels.get(*i) == label);
-        let made = |i: &usize| rank(&self.members[*i]) > 1;
-        let found = all().find(|i| !made(i)).or_else(|| all().next()).map(|i| MemberId(i as u32));
+        let found = self.labelled(label).first().copied();
         found.or_else(|| if label == BLANK { self.find("") } else { None })
+    }
+
+    /// All members of a label, those that are made of members last.
+    pub(crate) fn labelled(&self, label: &str) -> Vec<MemberId> {
+        let hash = |id: &u32| hash_text(self.labels.get(*id as usize).as_bytes());
+        let by_label = self.by_label.get_or_init(|| {
+            let mut table = HashTable::with_capacity(self.members.len());
+            (0..self.members.len() as u32).for_each(|id| {
+                table.insert_unique(hash(&id), id, hash);
+            });
+            table
+        });
+        let of_hash = by_label.iter_hash(hash_text(label.as_bytes())).copied();
+        let mut all: Vec<u32> = of_hash.filter(|id| self.labels.get(*id as usize) == label).collect();
+        all.sort_unstable_by_key(|id| (rank(&self.members[*id as usize]) > 1, *id));
+        all.into_iter().map(MemberId).collect()
     }
 
     /// The member that gathers others under a label.

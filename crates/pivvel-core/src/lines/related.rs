@@ -20,7 +20,9 @@ use crate::model::Kind;
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, CrossTab, Related};
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::{Batches, Related};
+/// use pivvel::{Brief, CrossTab};
 ///
 /// let text = |texts: &[&str]| Arc::new(StringArray::from(texts.to_vec())) as ArrayRef;
 /// let lines = RecordBatch::try_from_iter([

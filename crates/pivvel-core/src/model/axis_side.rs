@@ -3,7 +3,8 @@
 /// One of the two axes of a cross-tab.
 ///
 /// ```
-/// use pivvel_core::AxisSide;
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::AxisSide;
 /// assert_eq!(AxisSide::BOTH.map(|side| side.pick("down", "across")), ["down", "across"]);
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

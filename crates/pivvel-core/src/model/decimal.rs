@@ -9,14 +9,15 @@ use std::str::FromStr;
 /// numbers do: 1.50 is 1.5.
 ///
 /// ```
-/// use pivvel_core::Decimal;
+/// # use pivvel_core as pivvel;
+/// use pivvel::Decimal;
 ///
 /// let price: Decimal = "-12.50".parse()?;
 /// assert_eq!(price, Decimal::new(-1250, 2));
 /// assert_eq!(price, Decimal::new(-125, 1));
 /// assert!(price < 0.into());
 /// assert_eq!(price.to_string(), "-12.50");
-/// # Ok::<(), pivvel_core::NoDecimal>(())
+/// # Ok::<(), pivvel_core::result::NoDecimal>(())
 /// ```
 // Aligned to 8 bytes so that a `Value`, which cells hold by the million, is 32 bytes and not 48.
 #[repr(Rust, packed(8))]
@@ -63,6 +64,19 @@ impl Decimal {
     /// get more than 38 digits.
     pub fn rescale(self, scale: u8) -> Option<Decimal> {
         rescale(self.digits, self.scale, scale).map(|digits| Decimal { digits, scale })
+    }
+
+    /// The same number with so many digits after the point, rounded half away from zero; `None` where it has more
+    /// than 38 digits then.
+    pub fn rounded(self, scale: u8) -> Option<Decimal> {
+        let Some(more) = self.scale.checked_sub(scale).filter(|more| *more > 0) else {
+            return self.rescale(scale);
+        };
+        let Some(unit) = pow10(more) else { return Some(Decimal { digits: 0, scale }) };
+        let (whole, rest) = (self.digits / unit, self.digits % unit);
+        let up = rest.unsigned_abs() >= unit.unsigned_abs().div_ceil(2);
+        let digits = if up { whole + self.digits.signum() } else { whole };
+        Some(Decimal { digits, scale })
     }
 
     /// The sum, at the finer of the two scales; `None` where it has more than 38 digits.

@@ -8,7 +8,8 @@ use super::AxisSide;
 /// total, and the deepest ones are those of the leaves.
 ///
 /// ```
-/// use pivvel_core::{AxisSide, Grain};
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::{AxisSide, Grain};
 ///
 /// let grain = Grain::new(2, 1);
 /// assert_eq!(grain.level(AxisSide::Rows), 2);
@@ -66,6 +67,11 @@ impl<T> ByGrain<T> {
     /// The same where something may go wrong.
     pub(crate) fn try_new<E>(deepest: Grain, of: impl FnMut(Grain) -> Result<T, E>) -> Result<ByGrain<T>, E> {
         Ok(ByGrain { deepest, all: deepest.all().map(of).collect::<Result<_, E>>()? })
+    }
+
+    /// What there is of a grain; `None` of one that is deeper than all.
+    pub(crate) fn get(&self, grain: Grain) -> Option<&T> {
+        (grain.row <= self.deepest.row && grain.column <= self.deepest.column).then(|| &self[grain])
     }
 
     /// The grain of the leaves.

@@ -8,7 +8,10 @@ use std::fmt;
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-/// use pivvel_core::{Batches, Brief, CrossTab, NoticeCode};
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::NoticeCode;
+/// use pivvel::source::Batches;
+/// use pivvel::{Brief, CrossTab};
 ///
 /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry"]));
 /// let quantity: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
@@ -123,7 +126,10 @@ impl NoticeCode {
     /// Whether it reports what the brief asked for, rather than what may be wrong.
     pub fn is_asked_for(self) -> bool {
         use NoticeCode::*;
-        matches!(self, LinesExcluded | MembersNotShown | TopKeepsAll | BlankMembers | FiguresHidden)
+        matches!(
+            self,
+            LinesExcluded | MembersNotShown | TopKeepsAll | BlankMembers | FiguresHidden | TimeZone
+        )
     }
 }
 

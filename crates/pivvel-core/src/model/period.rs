@@ -2,6 +2,7 @@
 //! follows ISO 8601.
 
 use std::fmt;
+use std::ops::RangeInclusive;
 use std::str::FromStr;
 
 use chrono::{Datelike, NaiveDate};
@@ -13,13 +14,14 @@ use super::calendar::{MONTHS, WEEKDAYS, calendar_place, date, date_from_text, da
 /// and whatever the year `Q1`, `January`, `Monday`. Periods of one part are ordered as in the calendar.
 ///
 /// ```
-/// use pivvel_core::{DatePart, Period};
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::{DatePart, Period};
 ///
 /// let quarter: Period = "2025-Q1".parse()?;
 /// assert_eq!(quarter.part(), DatePart::Quarter);
 /// assert_eq!(quarter.to_string(), "2025-Q1");
 /// assert!(quarter < "2025-Q2".parse()?);
-/// # Ok::<(), pivvel_core::NoPeriod>(())
+/// # Ok::<(), pivvel_core::result::NoPeriod>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Period {
@@ -64,8 +66,23 @@ impl Period {
         }
     }
 
+    /// The days of a running period, from the first to the last; `None` for one that comes round again, as a weekday.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::result::Period;
+    ///
+    /// let quarter: Period = "2025-Q1".parse()?;
+    /// assert_eq!(quarter.days().unwrap().end().to_string(), "2025-03-31");
+    /// # Ok::<(), pivvel::result::NoPeriod>(())
+    /// ```
+    pub fn days(self) -> Option<RangeInclusive<NaiveDate>> {
+        let (first, last) = self.ends()?;
+        Some(date(first)?..=date(last)?)
+    }
+
     /// The first and the last day of a running period.
-    pub(crate) fn days(self) -> Option<(i32, i32)> {
+    pub(crate) fn ends(self) -> Option<(i32, i32)> {
         let next = Period { number: self.number.checked_add(1)?, ..self };
         Some((self.first_day()?, next.first_day()?.checked_sub(1)?))
     }
@@ -78,7 +95,7 @@ impl Period {
             DatePart::Weekday => DatePart::Day,
             running => running,
         };
-        Period::of(running, day)?.days()
+        Period::of(running, day)?.ends()
     }
 
     /// The period of the same part that is so many periods of another part away; `None` where there is

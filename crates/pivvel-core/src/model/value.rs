@@ -3,6 +3,7 @@
 use std::cmp::Ordering;
 use std::fmt;
 
+use super::calendar::date;
 use super::{Decimal, date_from_text, date_text, decimal_digits};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
@@ -27,7 +28,8 @@ impl Value {
     /// digits after the point are taken as floating-point ones.
     ///
     /// ```
-    /// use pivvel_core::{Decimal, Value};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::{Decimal, Value};
     /// assert_eq!(Value::read("-12.50"), Some(Value::Exact(Decimal::new(-1250, 2))));
     /// assert_eq!(Value::read("2025-01-31").unwrap().to_string(), "2025-01-31");
     /// assert_eq!(Value::read("Fell"), None);
@@ -54,6 +56,33 @@ impl Value {
             Value::Float(value) => value,
             Value::Date(day) => day.into(),
         }
+    }
+
+    /// The number with so many digits after the point, rounded half away from zero; `None` for a date, and for a
+    /// number of more than 38 digits.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::{Decimal, Value};
+    ///
+    /// assert_eq!(Value::Exact(Decimal::new(-1250, 3)).to_decimal(2).unwrap().to_string(), "-1.25");
+    /// assert_eq!(Value::Exact(Decimal::new(125, 2)).to_decimal(1).unwrap().to_string(), "1.3");
+    /// assert_eq!(Value::Float(1.0 / 3.0).to_decimal(2).unwrap().to_string(), "0.33");
+    /// ```
+    pub fn to_decimal(&self, scale: u8) -> Option<Decimal> {
+        match *self {
+            Value::Exact(number) => number.rounded(scale),
+            Value::Float(value) => {
+                let text = format!("{value:.*}", usize::from(scale));
+                Some(Decimal::new(decimal_digits(&text, scale)?, scale))
+            }
+            Value::Date(_) => None,
+        }
+    }
+
+    /// The day, if it is one.
+    pub fn as_date(&self) -> Option<chrono::NaiveDate> {
+        if let Value::Date(day) = *self { date(day) } else { None }
     }
 
     /// How this value stands to another one of the same measure; exact numbers are compared exactly.

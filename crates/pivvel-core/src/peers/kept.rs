@@ -14,7 +14,8 @@ use crate::plan::{Count, YardstickSpec};
 /// The scales of a run by the names of their peers: `measure@row level/column level`.
 ///
 /// ```
-/// use pivvel_core::{KeptScale, Yardsticks};
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::{KeptScale, Yardsticks};
 ///
 /// let mut kept = Yardsticks::default();
 /// let scale = KeptScale { count: 12, low: 0.0, high: 900.0, mean: Some(310.5), ..KeptScale::default() };

@@ -217,16 +217,17 @@ impl Axis {
     /// The name of a level: its dimension's, or `total`. A dimension of that name is `total_member`, so that it differs from the
     /// total.
     pub fn level_name(&self, level: usize) -> &str {
-        match level.checked_sub(1).map(|i| self.dimensions[i].name.as_str()) {
-            None => "total",
+        let Some(place) = level.checked_sub(1) else { return "total" };
+        match self.dimensions.get(place).map(|dimension| dimension.name.as_str()) {
             Some("total") => "total_member",
-            Some(name) => name,
+            name => name.unwrap_or_default(),
         }
     }
 
-    /// The members of a dimension.
+    /// The members of a dimension; none of one that is not there.
     pub fn members(&self, dimension: usize) -> &Members {
-        &self.members[dimension]
+        static NONE: Members = Members::none();
+        self.members.get(dimension).unwrap_or(&NONE)
     }
 
     /// Where the total of a level stands.
@@ -241,13 +242,15 @@ impl Axis {
 
     /// The label of the member of a level that an entry is, or is under; none of a level below it.
     pub(crate) fn label_at(&self, entry: Entry, level: usize) -> Option<&str> {
-        let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
-        Some(self.members[level - 1].label(self.member_of(level, node)))
+        self.member_at(entry, level).map(|member| member.label())
     }
 
-    /// The members that lead to an entry, outermost first; none for the total.
+    /// The members that lead to an entry, outermost first; none for the total, and for an entry of another axis.
     pub fn path(&self, entry: Entry) -> Vec<MemberRef<'_>> {
         let mut path = Vec::with_capacity(entry.level());
+        if self.node_of(entry).is_none() {
+            return path;
+        }
         let mut node = entry.node;
         for level in (1..=entry.level()).rev() {
             let AxisNode { parent, member, .. } = self.nodes[level][node as usize];
@@ -262,10 +265,23 @@ impl Axis {
         path
     }
 
+    /// The member of a level that an entry is, or is under; none of a level below it.
+    pub(crate) fn member_at(&self, entry: Entry, level: usize) -> Option<MemberRef<'_>> {
+        self.node_of(entry)?;
+        let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
+        let (dimension, members) = (&self.dimensions[level - 1], &self.members[level - 1]);
+        Some(MemberRef { dimension, members, id: self.member_of(level, node) })
+    }
+
     /// The entry that an entry is part of; `None` for the total.
     pub fn parent(&self, entry: Entry) -> Option<Entry> {
         let level = entry.level.checked_sub(1)?;
-        Some(Entry { level, node: self.nodes[entry.level()][entry.node as usize].parent })
+        Some(Entry { level, node: self.node_of(entry)?.parent })
+    }
+
+    /// The node of an entry; `None` where it is one of another axis that has no such node here.
+    fn node_of(&self, entry: Entry) -> Option<&AxisNode> {
+        self.nodes.get(entry.level())?.get(entry.node as usize)
     }
 
     /// The entry of a path of labels; the empty path is the total.
@@ -273,19 +289,29 @@ impl Axis {
         if labels.len() > self.depth() {
             return None;
         }
-        let mut node = 0;
-        for (i, label) in labels.iter().enumerate() {
-            let members = &self.members[i];
-            let is = |n: &AxisNode| n.parent == node && members.label(MemberId(n.member)) == *label;
-            node = self.nodes[i + 1].iter().position(is)? as u32;
-        }
-        Some(Entry { level: labels.len() as u16, node })
+        labels.iter().try_fold(Entry::TOTAL, |entry, label| self.below(entry, label))
+    }
+
+    /// The entry of a label under an entry; of what is made of members only where no other has the label.
+    pub(crate) fn below(&self, entry: Entry, label: &str) -> Option<Entry> {
+        let level = entry.level() + 1;
+        let of_label = self.members.get(entry.level())?.labelled(label);
+        let child = |id: MemberId| Some(Entry::new(level, self.child(level, entry.node, id)?));
+        of_label.into_iter().find_map(child)
+    }
+
+    /// Every entry under an entry.
+    pub(crate) fn below_all(&self, entry: Entry) -> impl Iterator<Item = Entry> {
+        let level = entry.level() + 1;
+        let nodes = self.nodes.get(level).map_or(&[][..], Vec::as_slice);
+        let under = move |(_, node): &(u32, &AxisNode)| node.parent == entry.node;
+        (0..).zip(nodes).filter(under).map(move |(node, _)| Entry::new(level, node))
     }
 
     /// What an entry stands for: `total`, `member`, `calculated` or `others`. What is under a
     /// calculated member is calculated too.
     pub fn kind(&self, entry: Entry) -> &'static str {
-        let apart = self.classes.of(self.class(entry.level(), entry.node));
+        let apart = self.classes.of(self.class_of(entry));
         match entry.level {
             0 => "total",
             _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => "calculated",
@@ -321,6 +347,10 @@ impl Axis {
     /// What sets the members of a class apart, outermost first.
     pub(crate) fn apart(&self, class: Class) -> &[Apart] {
         self.classes.of(class)
+    }
+
+    pub(crate) fn class_of(&self, entry: Entry) -> Class {
+        self.node_of(entry).map_or_else(Class::default, |node| node.class)
     }
 
     pub(crate) fn class(&self, level: usize, node: u32) -> Class {

@@ -16,7 +16,10 @@ impl CrossTab {
     /// ```
     /// use std::sync::Arc;
     /// use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-    /// use pivvel_core::{Batches, Brief, CrossTab, Shape, TableSpec};
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::source::Batches;
+    /// use pivvel::table::{Shape, TableSpec};
+    /// use pivvel::{Brief, CrossTab};
     ///
     /// let coast: ArrayRef = Arc::new(StringArray::from(vec!["Fell", "Skerry", "Fell"]));
     /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 4]));

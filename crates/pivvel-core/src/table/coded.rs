@@ -163,7 +163,7 @@ impl<'a> RowPeers<'a> {
     pub(super) fn new(rows: impl Iterator<Item = (Cell<'a>, usize)>) -> RowPeers<'a> {
         let (mut interner, mut groups) = (Interner::new(), Vec::new());
         let mut code = |(cell, measure): (Cell<'a>, usize)| {
-            let peers = cell.crosstab().peers(measure, cell.grain());
+            let peers = cell.crosstab().peers_at(measure, cell.grain());
             let id = cell.id as usize;
             let (code, is_new) = interner.intern((std::ptr::from_ref(peers), peers.group(id)));
             if is_new {

@@ -4,7 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef};
-use pivvel_core::{Address, Brief, CrossTab, DimensionBrief, Placement, Shape, TableSpec, tidy};
+use pivvel_core::brief::{DimensionBrief, Placement};
+use pivvel_core::drill::Address;
+use pivvel_core::table::{Shape, TableSpec, tidy};
+use pivvel_core::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::support::{batch, days, decimals, source, texts};

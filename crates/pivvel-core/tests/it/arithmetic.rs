@@ -4,7 +4,8 @@
 use std::cmp::Ordering;
 
 use arrow_array::RecordBatch;
-use pivvel_core::{Batches, Brief, CrossTab, Value};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab, Value};
 use proptest::prelude::*;
 
 use crate::support;

@@ -5,7 +5,9 @@ use std::sync::Arc;
 use arrow_array::builder::StringDictionaryBuilder;
 use arrow_array::types::{Int8Type, Int32Type, UInt32Type};
 use arrow_array::*;
-use pivvel_core::{Batches, Brief, CrossTab, MemberRef, Result};
+use pivvel_core::result::MemberRef;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab, Result};
 
 fn build(brief: &Brief, columns: Vec<(&str, ArrayRef)>) -> Result<CrossTab> {
     let batch = RecordBatch::try_from_iter(columns).unwrap();
@@ -20,7 +22,7 @@ fn members(array: ArrayRef) -> String {
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
     let crosstab = build(&brief, vec![("k", array), ("v", values)]).unwrap();
     let rows = crosstab.rows();
-    let one = |cell: pivvel_core::Cell<'_>| {
+    let one = |cell: pivvel_core::result::Cell<'_>| {
         let path = rows.path(cell.row());
         let label = match path.first() {
             Some(member) if MemberRef::is_blank(member) => "(blank)".to_string(),

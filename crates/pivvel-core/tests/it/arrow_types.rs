@@ -7,7 +7,9 @@ use arrow_array::types::*;
 use arrow_array::*;
 use arrow_buffer::i256;
 use arrow_schema::{DataType, TimeUnit};
-use pivvel_core::{Batches, Brief, CrossTab, ErrorKind, NoticeCode};
+use pivvel_core::result::NoticeCode;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab, ErrorKind};
 
 use crate::support::{batch, days, decimals, numbers, source, texts};
 

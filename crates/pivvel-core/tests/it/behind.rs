@@ -6,7 +6,10 @@ use std::cmp::Ordering;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Int64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch};
-use pivvel_core::{Address, Batches, Brief, Build, LineOrder, LinesBehind, TierBrief};
+use pivvel_core::brief::TierBrief;
+use pivvel_core::drill::{Address, LineOrder, LinesBehind};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build};
 use proptest::prelude::*;
 
 use crate::support;

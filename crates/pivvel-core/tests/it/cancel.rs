@@ -2,7 +2,9 @@
 
 use std::sync::Mutex;
 
-use pivvel_core::{Batches, Brief, Build, Cancel, ErrorKind, Phase, Progress};
+use pivvel_core::result::{Phase, Progress};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build, Cancel, ErrorKind};
 
 use crate::support::{batch, numbers, texts};
 

@@ -7,7 +7,9 @@ use std::sync::Arc;
 use arrow_array::types::*;
 use arrow_array::*;
 use arrow_schema::Schema;
-use pivvel_core::{Batches, Brief, Build, Groups};
+use pivvel_core::result::Groups;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build};
 use proptest::prelude::*;
 
 use crate::support;

@@ -4,7 +4,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::{ArrayRef, RecordBatch};
-use pivvel_core::{Batches, Brief, Build, CrossTab, Groups, MemberRef, Value};
+use pivvel_core::result::{Groups, MemberRef};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build, CrossTab, Value};
 use proptest::prelude::*;
 
 use crate::support;
@@ -133,7 +135,7 @@ type Values = BTreeMap<(String, String), Vec<Option<Value>>>;
 
 fn values(crosstab: &CrossTab) -> Values {
     let label = |path: Vec<MemberRef<'_>>| path.iter().map(|member| member.label()).collect::<String>();
-    let one = |cell: pivvel_core::Cell<'_>| {
+    let one = |cell: pivvel_core::result::Cell<'_>| {
         let place = (label(crosstab.rows().path(cell.row())), label(crosstab.columns().path(cell.column())));
         (place, (0..MEASURES.len()).map(|measure| cell.value(measure)).collect())
     };

@@ -1,13 +1,13 @@
 //! Formulas as text and as trees.
 
 use arrow_schema::{DataType, Field, Schema};
-use pivvel_core::{
-    Brief, Clause, Decimal, Expr, Group, Name, Node, Operator, Place, Plan, Ties, parse_formula,
-};
+use pivvel_core::formula::{Clause, Expr, Group, Name, Node, Operator, Place, Ties};
+use pivvel_core::plan::Plan;
+use pivvel_core::{Brief, Decimal, formula};
 use proptest::prelude::*;
 
 fn parse(text: &str) -> Result<Expr, String> {
-    parse_formula("m", text).map_err(|e| e.to_string())
+    formula::parse("m", text).map_err(|e| e.to_string())
 }
 
 /// What is printed is what is meant, with as few brackets as that allows.
@@ -280,7 +280,7 @@ proptest! {
 fn functions_are_documented() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/formulas.md");
     let document = std::fs::read_to_string(path).unwrap();
-    for function in pivvel_core::scalar_functions() {
+    for function in pivvel_core::formula::scalar_functions() {
         let row = format!("| `{}` | {} |\n", function.usage().replace(" or ", "` or `"), function.about());
         assert!(document.contains(&row), "{row}");
     }

@@ -3,7 +3,8 @@
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use arrow_array::RecordBatch;
-use pivvel_core::{Brief, Build, CrossTab, Groups};
+use pivvel_core::result::Groups;
+use pivvel_core::{Brief, Build, CrossTab};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};

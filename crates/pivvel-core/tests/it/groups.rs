@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use arrow_array::types::{Int32Type, UInt32Type};
 use arrow_array::*;
-use pivvel_core::{Batches, Brief, Build};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build};
 use proptest::prelude::*;
 
 use crate::support;
@@ -141,8 +142,8 @@ fn found(
         .measure(("highest", "max(y)"));
     let mut source = Batches::new(batches[0].schema(), batches);
     let crosstab = Build::new().threads(threads).run(&brief, &mut source).unwrap();
-    let cell = |cell: pivvel_core::Cell<'_>| {
-        let path = |axis: &pivvel_core::Axis, entry| -> Path {
+    let cell = |cell: pivvel_core::result::Cell<'_>| {
+        let path = |axis: &pivvel_core::result::Axis, entry| -> Path {
             axis.path(entry).iter().map(|member| member.label().to_string()).collect()
         };
         let number = |i| cell.value(i).map(|value| value.to_string().parse::<i128>().unwrap());

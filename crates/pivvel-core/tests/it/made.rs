@@ -4,7 +4,9 @@
 use std::collections::BTreeMap;
 
 use arrow_array::{ArrayRef, RecordBatch};
-use pivvel_core::{Amount, Apply, Batches, Brief, CrossTab, ItemBrief, TierBrief};
+use pivvel_core::brief::{Amount, Apply, ItemBrief, TierBrief};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::support;

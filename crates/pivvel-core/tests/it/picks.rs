@@ -4,7 +4,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::{ArrayRef, RecordBatch};
-use pivvel_core::{Batches, Brief, CrossTab, DimensionBrief, NoticeCode, TopBrief, TotalsOf};
+use pivvel_core::brief::{DimensionBrief, TopBrief, TotalsOf};
+use pivvel_core::result::NoticeCode;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::support;

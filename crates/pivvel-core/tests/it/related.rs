@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use arrow_array::{ArrayRef, RecordBatch};
-use pivvel_core::{Batches, Brief, CrossTab, MemberRef};
+use pivvel_core::result::MemberRef;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::support;

@@ -1,6 +1,8 @@
 //! Scales of every kind, steps, bars and rules against plain arithmetic over one group of peers.
 
-use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, Mark, MeanSide, RuleBrief, ScaleBy};
+use pivvel_core::brief::{EmphasisBrief, Form, MeanSide, RuleBrief, ScaleBy};
+use pivvel_core::result::Mark;
+use pivvel_core::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::support::{batch, close, numbers, source, texts};
@@ -19,7 +21,7 @@ fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark
         crosstab.marks(row, total, 0).into_iter().next()
     };
     // The total is no peer of its parts, and alone among its own.
-    let whole = crosstab.marks(pivvel_core::Entry::TOTAL, total, 0);
+    let whole = crosstab.marks(pivvel_core::result::Entry::TOTAL, total, 0);
     assert!(whole.iter().all(|mark| mark.position.is_none()), "{whole:?}");
     (0..values.len()).map(of).collect()
 }

@@ -6,7 +6,9 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use chrono::{Datelike, NaiveDate};
-use pivvel_core::{Axis, Batches, Brief, Build, CrossTab, DatePart, Period};
+use pivvel_core::result::{Axis, DatePart, Period};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build, CrossTab};
 
 use crate::support;
 use crate::support::{days, numbers};

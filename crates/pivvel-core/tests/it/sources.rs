@@ -6,7 +6,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use arrow_array::cast::AsArray;
 use arrow_array::types::Int64Type;
 use arrow_array::*;
-use pivvel_core::{Batches, Brief, Build, CrossTab, Error, LineSource, Taker};
+use pivvel_core::source::{Batches, LineSource, Taker};
+use pivvel_core::{Brief, Build, CrossTab, Error};
 use proptest::prelude::*;
 
 use crate::support;
@@ -135,9 +136,9 @@ impl LineSource for Careless {
         &mut self,
         _: &[usize],
         take: &mut dyn FnMut(RecordBatch) -> pivvel_core::Result<()>,
-    ) -> pivvel_core::Result<pivvel_core::Tally> {
+    ) -> pivvel_core::Result<pivvel_core::source::Tally> {
         take(self.gives.clone())?;
-        Ok(pivvel_core::Tally::default())
+        Ok(pivvel_core::source::Tally::default())
     }
 }
 

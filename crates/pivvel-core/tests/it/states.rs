@@ -5,7 +5,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Float64Array, RecordBatch};
-use pivvel_core::{Batches, Brief, Build, CrossTab, Groups, Value};
+use pivvel_core::result::Groups;
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build, CrossTab, Value};
 use proptest::prelude::*;
 
 use crate::support::{batch, close, days, decimals, numbers, texts};
@@ -120,10 +122,10 @@ fn expected(function: &str, column: &str, numbers: &[i64]) -> Option<f64> {
 
 /// Every cell's values, by its labels.
 fn cells(crosstab: &CrossTab, measures: usize) -> BTreeMap<(String, String), Vec<Option<Value>>> {
-    let label = |path: Vec<pivvel_core::MemberRef<'_>>| {
+    let label = |path: Vec<pivvel_core::result::MemberRef<'_>>| {
         path.iter().map(|member| member.label().to_string()).collect::<String>()
     };
-    let one = |cell: pivvel_core::Cell<'_>| {
+    let one = |cell: pivvel_core::result::Cell<'_>| {
         let labels = (label(crosstab.rows().path(cell.row())), label(crosstab.columns().path(cell.column())));
         (labels, (0..measures).map(|measure| cell.value(measure)).collect())
     };

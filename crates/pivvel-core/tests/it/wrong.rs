@@ -5,11 +5,15 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use arrow_array::*;
-use pivvel_core::{
-    Amount, Apply, AssumptionBrief, Batches, Brief, CrossTab, EmphasisBrief, Form, Formula, ItemBrief,
-    LineSource, MeasureBrief, PeersOf, Placement, Plan, Related, RelatedBrief, Result, RuleBrief, ScaleBy,
-    Show, Side, TierBrief, Tone, TopBrief, ViewBrief, ViewForm, YardstickOf,
+use pivvel_core::brief::{
+    Amount, Apply, AssumptionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
+    RelatedBrief, RuleBrief, ScaleBy, Show, Side, TierBrief, Tone, TopBrief, ViewBrief, ViewForm,
+    YardstickOf,
 };
+use pivvel_core::formula::Formula;
+use pivvel_core::plan::Plan;
+use pivvel_core::source::{Batches, LineSource, Related};
+use pivvel_core::{Brief, CrossTab, Result};
 
 fn lines() -> RecordBatch {
     let amount = Decimal128Array::from(vec![100]).with_precision_and_scale(9, 2).unwrap();
@@ -189,7 +193,7 @@ fn wrong_conditions() {
 fn wrong_layouts() {
     let mut cases: Vec<(String, Brief)> = Vec::new();
     let mut case = |name: &str, brief: Brief| cases.push((name.to_string(), brief));
-    let dimension = |change: &dyn Fn(&mut pivvel_core::DimensionBrief)| {
+    let dimension = |change: &dyn Fn(&mut pivvel_core::brief::DimensionBrief)| {
         let mut brief = base();
         change(brief.dimension("yard"));
         brief

@@ -9,7 +9,8 @@ mod split;
 use std::io::Read;
 use std::sync::Arc;
 
-use pivvel_core::{Error, ReadProgress, Result};
+use pivvel_core::source::ReadProgress;
+use pivvel_core::{Error, Result};
 
 use crate::bytes::{Bytes, Head};
 use crate::kinds::Evidence;

@@ -2,7 +2,8 @@
 
 use std::cmp::Ordering;
 
-use pivvel_core::{Decimal, Kind, Result, Value};
+use pivvel_core::source::Kind;
+use pivvel_core::{Decimal, Result, Value};
 
 use super::date::{DateOrder, begins_with_month, has_short_year, iso, read_date};
 use super::number::{NumberStyle, plain_number, read_number};

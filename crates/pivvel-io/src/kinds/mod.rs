@@ -10,7 +10,8 @@ pub(crate) use evidence::Evidence;
 pub use number::NumberStyle;
 pub(crate) use number::{Misread, QuickNumbers, plain_number, read_number};
 
-use pivvel_core::{Error, Kind, Result};
+use pivvel_core::source::Kind;
+use pivvel_core::{Error, Result};
 
 /// How the values of one column are to be read.
 #[derive(Debug, Clone, PartialEq)]

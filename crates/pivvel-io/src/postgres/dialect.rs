@@ -1,6 +1,7 @@
 //! The SQL of PostgreSQL, and of engines that speak its protocol.
 
-use pivvel_core::{DatePart, Dialect, Guarded, SqlColumn};
+use pivvel_core::result::DatePart;
+use pivvel_core::source::{Dialect, Guarded, SqlColumn};
 
 #[derive(Debug)]
 pub(super) struct PostgreSql;

@@ -11,7 +11,8 @@ mod statements;
 
 use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Error, Kind, Result, Statement};
+use pivvel_core::source::{Kind, Statement};
+use pivvel_core::{Error, Result};
 use postgres::fallible_iterator::FallibleIterator;
 use postgres::{Client, Config, NoTls};
 

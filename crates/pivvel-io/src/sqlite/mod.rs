@@ -8,7 +8,8 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Error, Result, Statement};
+use pivvel_core::source::Statement;
+use pivvel_core::{Error, Result};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags, params_from_iter};
 

@@ -26,7 +26,9 @@ use std::thread::available_parallelism;
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use in_order::in_order;
-use pivvel_core::{Error, ErrorPlace, Result, Table, TablePart};
+use pivvel_core::error::ErrorPlace;
+use pivvel_core::table::{Table, TablePart};
+use pivvel_core::{Error, Result};
 
 /// The key of a field's metadata that says that its texts are numbers.
 pub const EXACT: &str = "pivvel:exact";
@@ -92,7 +94,7 @@ impl TableForm {
     /// The form that an ending of a file name stands for.
     ///
     /// ```
-    /// use pivvel_io::TableForm;
+    /// use pivvel::table::TableForm;
     /// assert_eq!(TableForm::of_ending("jsonl"), Some(TableForm::JSON));
     /// ```
     pub fn of_ending(ending: &str) -> Option<TableForm> {
@@ -195,7 +197,7 @@ impl TableOptions {
 /// ```
 /// use std::sync::Arc;
 /// use arrow_array::{ArrayRef, Int64Array, RecordBatch};
-/// use pivvel_io::{TableForm, TableOptions, table_sink};
+/// use pivvel::table::{TableForm, TableOptions, table_sink};
 ///
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
 /// let batch = RecordBatch::try_from_iter([("pieces", pieces)])?;

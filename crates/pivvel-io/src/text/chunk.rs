@@ -1,6 +1,6 @@
 //! Lines split into fields.
 
-use pivvel_core::Misfit;
+use pivvel_core::error::Misfit;
 
 /// A chunk stays in a core's cache from splitting to aggregating.
 ///

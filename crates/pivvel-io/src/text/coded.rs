@@ -5,7 +5,7 @@ use std::sync::Arc;
 use arrow_array::builder::make_view;
 use arrow_array::types::UInt32Type;
 use arrow_array::{Array, ArrayRef, DictionaryArray, StringArray, UInt32Array};
-use pivvel_core::Dictionary;
+use pivvel_core::result::Dictionary;
 
 use super::chunk::{Chunk, Field};
 

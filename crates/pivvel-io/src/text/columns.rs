@@ -4,7 +4,8 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use pivvel_core::{Error, Kind, NO_WORD, Result, UNSEEN, YES_WORD};
+use pivvel_core::source::{Kind, NO_WORD, UNSEEN, YES_WORD};
+use pivvel_core::{Error, Result};
 
 use super::Chunk;
 use crate::kinds::{ColumnKind, Evidence, GivenKind};

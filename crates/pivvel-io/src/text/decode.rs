@@ -11,7 +11,10 @@ use arrow_array::{
 };
 use arrow_buffer::{Buffer, NullBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
-use pivvel_core::{BadValues, Error, Kind, Misfit, Result};
+use pivvel_core::brief::BadValues;
+use pivvel_core::error::Misfit;
+use pivvel_core::source::Kind;
+use pivvel_core::{Error, Result};
 
 use super::chunk::{Chunk, Field as TextField};
 use super::coded::{CodedTexts, NotUtf8, view};

@@ -4,10 +4,11 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::{
-    BadValues, Dialect, Error, Kind, LineSource, ReadProgress, Result, SqlColumn, SqlTable, Statement, Taker,
-    Tally,
+use pivvel_core::brief::BadValues;
+use pivvel_core::source::{
+    Dialect, Kind, LineSource, ReadProgress, SqlColumn, SqlTable, Statement, Taker, Tally,
 };
+use pivvel_core::{Error, Result};
 
 use super::{Chunk, Column, Decoded, Decoder, TextColumns, Troubles, total_line, with_texts};
 use crate::kinds::Evidence;
@@ -93,8 +94,8 @@ impl Split for AsItIs {
 /// Lines that come as text: CSV or JSON lines, a sheet of a workbook, a table of a database.
 ///
 /// ```
-/// use pivvel_core::{Brief, CrossTab};
-/// use pivvel_io::{ReadOptions, TextSource};
+/// use pivvel::{Brief, CrossTab};
+/// use pivvel::source::{ReadOptions, TextSource};
 ///
 /// let lines = "{\"coast\":\"Fell\",\"amount\":10.50}\n{\"coast\":\"Skerry\",\"amount\":9.95}\n";
 /// let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;

@@ -1,6 +1,6 @@
 //! A last line that is a total of the lines above it: whoever adds up all lines counts everything twice.
 
-use pivvel_core::Kind;
+use pivvel_core::source::Kind;
 
 use super::{Chunk, Column};
 

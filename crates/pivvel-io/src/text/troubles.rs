@@ -4,7 +4,9 @@
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use pivvel_core::{Error, Kind, Misfit, Result};
+use pivvel_core::error::Misfit;
+use pivvel_core::source::Kind;
+use pivvel_core::{Error, Result};
 
 /// Misfits that are listed at once.
 const LISTED: usize = 10;

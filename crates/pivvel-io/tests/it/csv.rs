@@ -2,7 +2,10 @@
 
 use std::io::Cursor;
 
-use pivvel_core::{BadValues, Brief, Build, CrossTab, LineSource, Result, tidy};
+use pivvel_core::brief::BadValues;
+use pivvel_core::source::LineSource;
+use pivvel_core::table::tidy;
+use pivvel_core::{Brief, Build, CrossTab, Result};
 use pivvel_io::{ReadOptions, Source, Survey, TextSource, abandon_writing, write_whole};
 
 fn open(bytes: &[u8], options: ReadOptions) -> Result<TextSource> {

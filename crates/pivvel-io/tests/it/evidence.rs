@@ -4,7 +4,8 @@
 use std::fs;
 use std::path::Path;
 
-use pivvel_core::{Brief, CrossTab, NoticeCode};
+use pivvel_core::result::NoticeCode;
+use pivvel_core::{Brief, CrossTab};
 use pivvel_io::{ReadOptions, Survey, open};
 
 /// The sums of `x` by `a`, or what is wrong; of one file or of several.
@@ -22,7 +23,7 @@ fn sums(files: &[&str], kinds: &[(&str, &str)]) -> String {
         Err(error) => format!("error: {error}"),
         Ok(crosstab) => {
             let rows = crosstab.rows();
-            let one = |entry: &pivvel_core::Entry| {
+            let one = |entry: &pivvel_core::result::Entry| {
                 let labels: Vec<&str> = rows.path(*entry).iter().map(|m| m.label()).collect();
                 let value =
                     crosstab.value(&labels, &[], "s").map_or("blank".into(), |value| value.to_string());

@@ -4,7 +4,8 @@
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
-use pivvel_core::{Brief, CrossTab, Decimal, LineSource, Value};
+use pivvel_core::source::LineSource;
+use pivvel_core::{Brief, CrossTab, Decimal, Value};
 use pivvel_io::{ReadOptions, Source, TextSource};
 use proptest::prelude::*;
 

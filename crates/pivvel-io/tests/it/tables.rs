@@ -12,7 +12,9 @@ use arrow_array::{
     RecordBatch, StringArray, UInt64Array,
 };
 use arrow_schema::{DataType, Field, Schema};
-use pivvel_core::{Batches, Brief, CrossTab, TableSpec};
+use pivvel_core::source::Batches;
+use pivvel_core::table::TableSpec;
+use pivvel_core::{Brief, CrossTab};
 use pivvel_io::{EXACT, TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_table};
 use proptest::prelude::*;
 use serde_json::value::RawValue;

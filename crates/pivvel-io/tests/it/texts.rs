@@ -4,7 +4,8 @@
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
-use pivvel_core::{Brief, Build, CrossTab, Grain};
+use pivvel_core::result::Grain;
+use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_io::{ReadOptions, Source, TextSource};
 use proptest::prelude::*;
 
@@ -120,7 +121,7 @@ fn long_texts() {
 #[test]
 fn lines_have_their_texts() {
     use arrow_array::cast::AsArray;
-    use pivvel_core::LineSource;
+    use pivvel_core::source::LineSource;
 
     let lines = lines(20_000, 9_000);
     let mut source = open(&csv(&lines), 30_000);

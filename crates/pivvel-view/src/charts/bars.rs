@@ -1,6 +1,7 @@
 //! Bars: one a member, or one for each column of it, from a zero line that all share.
 
-use pivvel_core::{CrossTab, Entry, View};
+use pivvel_core::CrossTab;
+use pivvel_core::result::{Entry, View};
 use svg::node::element::SVG;
 
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width};

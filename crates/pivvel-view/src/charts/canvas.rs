@@ -1,6 +1,8 @@
 //! What all charts are drawn with: texts, lines, axes with round numbers, members that can be marked.
 
-use pivvel_core::{CrossTab, Entry, Negative, NumberFormat, Value};
+use pivvel_core::brief::{Negative, NumberFormat};
+use pivvel_core::result::Entry;
+use pivvel_core::{CrossTab, Value};
 use svg::Node;
 use svg::node::element::{Line, Rectangle, SVG, Text, Title};
 use unicode_width::UnicodeWidthStr;
@@ -36,7 +38,7 @@ pub(crate) fn text_width(text: &str) -> f64 {
 
 /// The text in at most so much room, cut with a mark where it is wider.
 pub(crate) fn fitting(text: &str, room: f64) -> String {
-    let clean = pivvel_core::printable(text);
+    let clean = pivvel_core::text::printable(text);
     if text_width(&clean) <= room {
         return clean;
     }
@@ -74,7 +76,7 @@ impl Canvas {
             .set("width", format!("{width:.0}"))
             .set("height", format!("{height:.0}"))
             .set("role", "img")
-            .set("aria-label", pivvel_core::printable(title));
+            .set("aria-label", pivvel_core::text::printable(title));
         Canvas { svg }
     }
 
@@ -133,7 +135,7 @@ impl Canvas {
 }
 
 pub(crate) fn text_node((x, y): (f64, f64), text: &str, hold: Hold, class: &str) -> Text {
-    let clean = pivvel_core::printable(text);
+    let clean = pivvel_core::text::printable(text);
     let hold = match hold {
         Hold::Start => "start",
         Hold::Middle => "middle",
@@ -170,7 +172,7 @@ impl Member {
 
     /// Lets a shape be marked, found and described.
     pub(crate) fn on<N: Node>(&self, mut node: N) -> N {
-        let clean = pivvel_core::printable;
+        let clean = pivvel_core::text::printable;
         if let Some(mark) = self.mark {
             node.assign("data-m", format!("m{mark}"));
         }

@@ -1,6 +1,6 @@
 //! Lines over periods: one a member, each with its name at its end.
 
-use pivvel_core::{Entry, View};
+use pivvel_core::result::{Entry, View};
 use svg::node::element::{Circle, Path, SVG};
 
 use super::canvas::{

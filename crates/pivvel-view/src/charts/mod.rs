@@ -8,7 +8,8 @@ mod scatter;
 mod strip;
 mod tiles;
 
-use pivvel_core::{View, ViewForm};
+use pivvel_core::brief::ViewForm;
+use pivvel_core::result::View;
 use svg::node::element::SVG;
 
 pub(crate) use canvas::{Canvas, Hold, LINE, Medium, Member, PRINT, fitting, round, text_width};

@@ -1,6 +1,8 @@
 //! Panels: one for the whole view, or one for each member of a dimension.
 
-use pivvel_core::{CrossTab, Entry, PanelScale, View, ViewForm};
+use pivvel_core::CrossTab;
+use pivvel_core::brief::{PanelScale, ViewForm};
+use pivvel_core::result::{Entry, View};
 
 use super::canvas::{Canvas, Hold, fitting};
 use crate::labels::label;

@@ -1,6 +1,7 @@
 //! Scatters: two measures of the same members against each other, with the mean of each.
 
-use pivvel_core::{CrossTab, Entry, View};
+use pivvel_core::CrossTab;
+use pivvel_core::result::{Entry, View};
 use svg::node::element::{Circle, SVG};
 
 use super::bars::series_names;

@@ -1,6 +1,8 @@
 //! Strips: the members of each group as points, against the mean of their group.
 
-use pivvel_core::{CrossTab, Entry, Tone, View};
+use pivvel_core::CrossTab;
+use pivvel_core::brief::Tone;
+use pivvel_core::result::{Entry, View};
 use svg::node::element::{Circle, SVG};
 
 use super::canvas::{Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width};
@@ -93,15 +95,18 @@ fn sides(crosstab: &CrossTab) -> [Paint; 2] {
         .iter()
         .find_map(|e| e.planned().spec.good.filter(|_| e.planned().measure == Some(0)));
     let sides = match good {
-        Some(pivvel_core::Side::Low) => [Tone::Loss, Tone::Gain],
+        Some(pivvel_core::brief::Side::Low) => [Tone::Loss, Tone::Gain],
         _ => [Tone::Gain, Tone::Loss],
     };
     sides.map(Paint::Tone)
 }
 
 /// A format without more decimals than a picture needs.
-fn short(format: &pivvel_core::NumberFormat) -> pivvel_core::NumberFormat {
-    pivvel_core::NumberFormat { decimals: format.decimals.map(|d| d.min(1)).or(Some(1)), ..format.clone() }
+fn short(format: &pivvel_core::brief::NumberFormat) -> pivvel_core::brief::NumberFormat {
+    pivvel_core::brief::NumberFormat {
+        decimals: format.decimals.map(|d| d.min(1)).or(Some(1)),
+        ..format.clone()
+    }
 }
 
 fn groups(crosstab: &CrossTab, rows: &[Entry]) -> Vec<Group> {

@@ -1,6 +1,7 @@
 //! Tiles: places on a grid that the brief gives, each with one or two measures.
 
-use pivvel_core::{Entry, Form, Grain, View};
+use pivvel_core::brief::Form;
+use pivvel_core::result::{Entry, Grain, View};
 use svg::node::element::SVG;
 
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, figure_words, fitting, text_node, text_width};
@@ -127,7 +128,7 @@ fn legend(
 ) {
     let crosstab = wardrobe.crosstab;
     let depth = crosstab.rows().depth();
-    let tinted = |e: &&pivvel_core::Emphasis| {
+    let tinted = |e: &&pivvel_core::result::Emphasis| {
         let planned = e.planned();
         planned.measure == Some(measure)
             && planned.spec.form == Form::Tint
@@ -140,7 +141,8 @@ fn legend(
         }
         return;
     }
-    let Some(yardstick) = crosstab.peers(measure, Grain::new(depth, 0)).yardstick() else { return };
+    let peers = crosstab.peers(measure, Grain::new(depth, 0));
+    let Some(yardstick) = peers.and_then(|peers| peers.yardstick()) else { return };
     let format = &crosstab.measures()[measure].format;
     let ends = match crosstab.hides_figure(measure) {
         true => ["lowest".to_string(), "highest".to_string()],

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel_core::SymbolSet;
+use pivvel_core::brief::SymbolSet;
 
 use crate::palette::{Ground, PALETTES, Paint, category};
 use crate::signs::Symbol;
@@ -124,7 +124,7 @@ pub(crate) fn symbol_id(symbol: Symbol) -> String {
 /// A text as HTML holds it.
 pub(crate) fn escaped(text: &str) -> String {
     let mut escaped = String::with_capacity(text.len());
-    for c in pivvel_core::printable(text).chars() {
+    for c in pivvel_core::text::printable(text).chars() {
         match c {
             '&' => escaped.push_str("&amp;"),
             '<' => escaped.push_str("&lt;"),

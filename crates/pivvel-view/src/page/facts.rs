@@ -1,6 +1,9 @@
 //! What the script of a page says of a cell that is pointed at: its columns, and the scales of each emphasis.
 
-use pivvel_core::{CrossTab, Emphasis, NumberFormat, Scale, Value, printable};
+use pivvel_core::brief::NumberFormat;
+use pivvel_core::result::{Emphasis, Scale};
+use pivvel_core::text::printable;
+use pivvel_core::{CrossTab, Value};
 use serde_json::{Value as Json, json};
 
 use crate::layout::Layout;

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use pivvel_core::{Axis, Entry};
+use pivvel_core::result::{Axis, Entry};
 
 /// The numbers of members, by dimension and label.
 #[derive(Debug, Default)]

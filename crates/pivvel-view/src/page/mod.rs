@@ -7,7 +7,8 @@ mod report;
 mod table;
 
 use askama::Template;
-use pivvel_core::{CrossTab, ViewForm};
+use pivvel_core::CrossTab;
+use pivvel_core::brief::ViewForm;
 
 use crate::charts::{self, Medium};
 use crate::layout::Layout;

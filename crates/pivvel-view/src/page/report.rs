@@ -43,10 +43,11 @@ struct Cell<'a> {
 /// Draws a report as a page.
 ///
 /// ```
-/// use pivvel_view::{Report, ReportPart, draw_report_page};
+/// use pivvel::draw::{Report, ReportPart};
+/// use pivvel::draw;
 ///
 /// let parts = vec![ReportPart::Words(vec![(1, "4 lines, sold_on from 2025-01-01".into())])];
-/// let page = draw_report_page(&Report { title: "sales at total is 12".into(), parts });
+/// let page = draw::report_page(&Report { title: "sales at total is 12".into(), parts });
 /// assert!(page.contains("<h1>sales at total is 12</h1>"));
 /// ```
 pub fn draw_report_page(report: &Report) -> String {

@@ -306,7 +306,7 @@ fn trend(line: &TrendLine) -> String {
 
 /// A sample of a scale or of named colours.
 fn sample(entry: &LegendEntry, classes: &mut Classes) -> String {
-    use pivvel_core::Form;
+    use pivvel_core::brief::Form;
     match &entry.sample {
         Sample::Ramp { paints, ends, middle } => {
             let last = paints.len() - 1;
@@ -330,8 +330,8 @@ fn sample(entry: &LegendEntry, classes: &mut Classes) -> String {
     }
 }
 
-fn swatch(form: pivvel_core::Form, swatch: &Swatch, classes: &mut Classes) -> String {
-    use pivvel_core::Form;
+fn swatch(form: pivvel_core::brief::Form, swatch: &Swatch, classes: &mut Classes) -> String {
+    use pivvel_core::brief::Form;
     let sign = |paint: Paint| match paint {
         Paint::Tone(tone) => {
             tone_sign(tone).map_or(String::new(), |sign| format!("<span class=\"tone\">{sign}</span>"))

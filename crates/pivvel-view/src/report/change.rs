@@ -1,6 +1,8 @@
 //! What changed from one result to another.
 
-use pivvel_core::{Change, Comparison, LevelChange, Mixed, NumberFormat, Scaling, State, Value};
+use pivvel_core::Value;
+use pivvel_core::brief::{NumberFormat, Scaling};
+use pivvel_core::compare::{Change, Comparison, LevelChange, Mixed, State};
 
 use super::{Report, ReportPart, ReportTable, column};
 use crate::number::show_number;

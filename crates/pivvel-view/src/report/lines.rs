@@ -1,6 +1,6 @@
 //! The report of the lines behind a cell.
 
-use pivvel_core::{LinesBehind, Tied, TiedAggregate, TiedPart};
+use pivvel_core::drill::{LinesBehind, Tied, TiedAggregate, TiedPart};
 
 use super::{Report, ReportPart, ReportTable, counted, exact};
 use crate::terminal::LineColumn;

@@ -1,7 +1,8 @@
 //! The story of one number.
 
-use pivvel_core::{
-    Apply, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
+use pivvel_core::brief::Apply;
+use pivvel_core::drill::{
+    EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
 };
 
 use super::{Report, ReportPart, counted, exact};

@@ -5,7 +5,7 @@ use anstyle::{Ansi256Color, Color, RgbColor, Style};
 use super::{Colours, Pen, cut, width};
 use crate::colour::Rgb;
 use crate::dress::Bar;
-use pivvel_core::Tone;
+use pivvel_core::brief::Tone;
 
 use crate::layout::{LayoutCell, LayoutRow, TrendLine};
 use crate::palette::{Ground, PALETTES, Paint, ink, tone_sign};

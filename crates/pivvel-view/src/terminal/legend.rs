@@ -1,7 +1,7 @@
 //! The legend of a terminal.
 
 use anstyle::Style;
-use pivvel_core::Form;
+use pivvel_core::brief::Form;
 
 use super::cell::sign;
 use super::{Colours, GAP, Pen, clean, width};

@@ -129,7 +129,7 @@ impl Pen {
 
 /// Text without control characters, which a name in the lines may hold.
 fn clean(text: &str) -> String {
-    pivvel_core::printable(text)
+    pivvel_core::text::printable(text)
 }
 
 fn width(text: &str) -> usize {

@@ -4,7 +4,8 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Float64Array};
-use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, PanelScale, ViewBrief, ViewForm};
+use pivvel_core::brief::{EmphasisBrief, Form, PanelScale, ViewBrief, ViewForm};
+use pivvel_core::{Brief, CrossTab};
 use pivvel_view::{draw_page, draw_svg};
 use proptest::prelude::*;
 

@@ -1,7 +1,8 @@
 //! What is drawn is what was computed: lengths, places and counts are read back from the pictures.
 
 use arrow_array::ArrayRef;
-use pivvel_core::{Brief, CrossTab, EmphasisBrief, Form, PanelScale, Side, ViewBrief, ViewForm};
+use pivvel_core::brief::{EmphasisBrief, Form, PanelScale, Side, ViewBrief, ViewForm};
+use pivvel_core::{Brief, CrossTab};
 use pivvel_view::{draw_page, draw_svg};
 
 use crate::support::{days, numbers, source, texts};

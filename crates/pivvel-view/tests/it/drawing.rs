@@ -1,10 +1,11 @@
 //! What people see: figures, the terminal, the page.
 
 use arrow_array::ArrayRef;
-use pivvel_core::{
-    Amount, Brief, CrossTab, Decimal, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative,
-    NumberFormat, PeersOf, Placement, Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief, Value,
+use pivvel_core::brief::{
+    Amount, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf, Placement,
+    Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief,
 };
+use pivvel_core::{Brief, CrossTab, Decimal, Value};
 use pivvel_view::{
     Colours, Ground, Layout, Paint, RowKind, TerminalOptions, draw_page, draw_terminal, show_number,
 };

@@ -3,7 +3,7 @@
 //! physiologically-based model for simulation of color vision deficiency", 2009, severity 1.0).
 
 use palette::{FromColor, LinSrgb, Oklab, Srgb};
-use pivvel_core::{PaletteName, SymbolSet, Tone};
+use pivvel_core::brief::{PaletteName, SymbolSet, Tone};
 use pivvel_view::{CATEGORIES, Ground, PALETTES, Paint, Rgb, Symbol, category, ink, paper, tone_sign};
 
 const GROUNDS: [Ground; 2] = [Ground::Light, Ground::Dark];

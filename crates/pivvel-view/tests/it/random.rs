@@ -2,7 +2,8 @@
 //! is room for, and every figure is there.
 
 use arrow_array::ArrayRef;
-use pivvel_core::{Brief, CrossTab, EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
+use pivvel_core::brief::{EmphasisBrief, Figure, Form, NumberFormat, PeersOf, Placement};
+use pivvel_core::{Brief, CrossTab};
 use pivvel_view::{
     Colours, Layout, RowKind, TerminalOptions, draw_page, draw_svg, draw_terminal, show_number,
 };

@@ -2,10 +2,11 @@
 //! name taken for anything but text, and bars that are scaled among the changes of one level.
 
 use arrow_array::RecordBatch;
-use pivvel_core::{
-    Address, Batches, Brief, Build, Comparison, CrossTab, LinesBehind, MeasureBrief, NumberFormat, Snapshot,
-    with_ratios,
-};
+use pivvel_core::brief::{MeasureBrief, NumberFormat};
+use pivvel_core::compare::{Comparison, Snapshot, with_ratios};
+use pivvel_core::drill::{Address, LinesBehind};
+use pivvel_core::source::Batches;
+use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_view::{
     ChangeFormats, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
     draw_report_page, report_changes, report_lines, report_story, show_number, tell_lines,
@@ -67,7 +68,7 @@ fn comparison() -> (Comparison, ChangeFormats) {
 }
 
 fn story(address: &str, measure: &str) -> Report {
-    let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::LineSource>);
+    let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::source::LineSource>);
     let address = address.parse::<Address>().unwrap();
     report_story(&Build::new().explain(&brief(), &mut open, &address, measure).unwrap())
 }
@@ -296,10 +297,10 @@ proptest! {
         let plain: String = shown.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
         let shown_decimals = shown.split_once('.').map_or(0, |(_, rest)| rest.chars().filter(char::is_ascii_digit).count());
         let power = match format.scaling {
-            pivvel_core::Scaling::Ones => 0,
-            pivvel_core::Scaling::Thousands => 3,
-            pivvel_core::Scaling::Millions => 6,
-            pivvel_core::Scaling::Percent => -2,
+            pivvel_core::brief::Scaling::Ones => 0,
+            pivvel_core::brief::Scaling::Thousands => 3,
+            pivvel_core::brief::Scaling::Millions => 6,
+            pivvel_core::brief::Scaling::Percent => -2,
         };
         // Both in units of 10^-20: shown / 10^decimals * 10^power against digits / 10^scale.
         let unit = |exponent: i32| 10i128.pow((20 + exponent) as u32);

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Int64Array, RecordBatch, StringArray};
-use pivvel_core::Batches;
+use pivvel_core::source::Batches;
 
 pub(crate) fn texts<T: AsRef<str>>(all: impl IntoIterator<Item = Option<T>>) -> ArrayRef {
     Arc::new(all.into_iter().collect::<StringArray>())

@@ -2,7 +2,8 @@
 
 use std::ops::Range;
 
-use pivvel_core::{DatePart, Error};
+use pivvel_core::Error;
+use pivvel_core::result::DatePart;
 use serde_path_to_error::{Path, Segment};
 
 use super::schema::{forms, part};

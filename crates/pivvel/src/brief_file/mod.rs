@@ -9,7 +9,7 @@ mod rewrite;
 mod schema;
 mod write;
 
-pub use read::brief_from_toml;
-pub use rewrite::rewrite_brief;
-pub use schema::brief_schema;
-pub use write::{brief_to_toml, emphasis_keys};
+pub use read::from_toml;
+pub use rewrite::rewrite;
+pub use schema::schema;
+pub use write::{emphasis_keys, to_toml};

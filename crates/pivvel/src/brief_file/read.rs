@@ -15,7 +15,7 @@ use super::fault::{at_line, fault};
 /// each with its line. What formulas name is checked later, against the columns of a source.
 ///
 /// ```
-/// let brief = pivvel::brief_from_toml("sales.toml", r#"
+/// let brief = pivvel::brief::from_toml("sales.toml", r#"
 ///     rows = ["coast"]
 ///     [measures]
 ///     sales = "sum(amount)"
@@ -23,7 +23,7 @@ use super::fault::{at_line, fault};
 /// assert_eq!(brief.measures[0].formula.as_str(), "sum(amount)");
 /// # Ok::<(), pivvel::Error>(())
 /// ```
-pub fn brief_from_toml(name: &str, text: &str) -> Result<Brief> {
+pub fn from_toml(name: &str, text: &str) -> Result<Brief> {
     let document = Document::parse(text).map_err(|error| {
         let message = error.message().trim().replace('\n', "; ");
         Error::request(at_line(name, text, error.span()), format!("this is not TOML: {message}"))

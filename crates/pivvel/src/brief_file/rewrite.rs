@@ -3,7 +3,7 @@
 use pivvel_core::Brief;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, TableLike};
 
-use super::{brief_from_toml, brief_to_toml};
+use super::{from_toml, to_toml};
 
 /// Writes a brief into the text of an earlier one: what is the same stays as it stands there, comments,
 /// order and layout; what differs is written anew in its place, and what is new is added.
@@ -11,25 +11,25 @@ use super::{brief_from_toml, brief_to_toml};
 /// Reading it again gives the same brief. An earlier text that is no brief is not kept.
 ///
 /// ```
-/// use pivvel::{brief_from_toml, rewrite_brief};
+/// use pivvel::brief;
 ///
 /// let earlier = "# For the board.\nrows = ['coast']  # outermost first\n\n[measures]\nsales = 'sum(amount)'\n";
-/// let brief = brief_from_toml("brief", earlier)?.columns(["range"]);
-/// let text = rewrite_brief(earlier, &brief);
+/// let brief = brief::from_toml("brief", earlier)?.columns(["range"]);
+/// let text = brief::rewrite(earlier, &brief);
 /// assert!(text.starts_with("# For the board.\nrows = ['coast']  # outermost first\ncolumns = [\"range\"]\n"));
-/// assert_eq!(brief_from_toml("again", &text)?, brief);
+/// assert_eq!(brief::from_toml("again", &text)?, brief);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
-pub fn rewrite_brief(earlier: &str, brief: &Brief) -> String {
-    let without_comments = brief_to_toml(brief);
-    let read = |text: &str| brief_from_toml("brief", text).ok();
+pub fn rewrite(earlier: &str, brief: &Brief) -> String {
+    let without_comments = to_toml(brief);
+    let read = |text: &str| from_toml("brief", text).ok();
     let Some(before) = read(earlier) else { return without_comments };
     if before == *brief {
         return earlier.to_string();
     }
     let parsed = |text: &str| text.parse::<DocumentMut>().ok();
     let (Some(mut own), Some(before), Some(after)) =
-        (parsed(earlier), parsed(&brief_to_toml(&before)), parsed(&without_comments))
+        (parsed(earlier), parsed(&to_toml(&before)), parsed(&without_comments))
     else {
         return without_comments;
     };

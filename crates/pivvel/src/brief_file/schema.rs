@@ -14,9 +14,9 @@ static TEXT: LazyLock<String> = LazyLock::new(|| text_of(&SCHEMA));
 /// The JSON Schema (draft 2020-12) of a brief, for editors that complete and check TOML by one.
 ///
 /// ```
-/// assert!(pivvel::brief_schema().contains("\"title\": \"A brief for Pivvel\""));
+/// assert!(pivvel::brief::schema().contains("\"title\": \"A brief for Pivvel\""));
 /// ```
-pub fn brief_schema() -> &'static str {
+pub fn schema() -> &'static str {
     &TEXT
 }
 

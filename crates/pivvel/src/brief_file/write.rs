@@ -1,6 +1,7 @@
 //! Brief to TOML, in the order in which the keys are declared.
 
-use pivvel_core::{Brief, EmphasisBrief};
+use pivvel_core::Brief;
+use pivvel_core::brief::EmphasisBrief;
 use serde::Serialize;
 use serde_json::Value as Json;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value};
@@ -13,12 +14,12 @@ const LINES: &str = "measures";
 /// Writes a brief as TOML: what differs from the defaults. Reading it again gives the same brief.
 ///
 /// ```
-/// use pivvel::{Brief, brief_from_toml, brief_to_toml};
+/// use pivvel::{Brief, brief};
 /// let brief = Brief::new().rows(["coast"]).measure(("sales", "sum(amount)")).tint("sales");
-/// assert_eq!(brief_from_toml("again", &brief_to_toml(&brief))?, brief);
+/// assert_eq!(brief::from_toml("again", &brief::to_toml(&brief))?, brief);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
-pub fn brief_to_toml(brief: &Brief) -> String {
+pub fn to_toml(brief: &Brief) -> String {
     let written = brief.serialize(toml_edit::ser::ValueSerializer::new());
     let Ok(Value::InlineTable(mut keys)) = written else { return String::new() };
     without_defaults(&mut keys, &mut Vec::new());
@@ -40,7 +41,7 @@ pub fn brief_to_toml(brief: &Brief) -> String {
 /// What an emphasis says that is not the default: each key with its value, in the order in which they are declared.
 ///
 /// ```
-/// use pivvel::{EmphasisBrief, Form, Side, emphasis_keys};
+/// use pivvel::brief::{EmphasisBrief, Form, Side, emphasis_keys};
 /// let tint = EmphasisBrief { good: Some(Side::Low), ..EmphasisBrief::new("sales", Form::Tint) };
 /// let keys = emphasis_keys(&tint);
 /// assert_eq!(keys, [("on", "sales"), ("good", "low")].map(|(k, v)| (k.into(), v.into())));

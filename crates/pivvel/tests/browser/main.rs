@@ -7,12 +7,13 @@ mod driver;
 mod missing;
 
 use driver::Page;
-use pivvel::{CrossTab, ReadOptions, TextSource, brief_from_toml, draw_page};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{CrossTab, brief, draw};
 use serde_json::json;
 
 /// The cross-tab of a brief over lines given as CSV.
 fn crosstab(brief: &str, csv: &str) -> CrossTab {
-    let brief = brief_from_toml("brief.toml", brief).unwrap();
+    let brief = brief::from_toml("brief.toml", brief).unwrap();
     let options = ReadOptions { kinds: brief.kinds.clone(), ..ReadOptions::default() };
     let mut source =
         TextSource::from_reader("lines.csv", std::io::Cursor::new(csv.as_bytes().to_vec()), &options)
@@ -30,7 +31,7 @@ const SEEN: &str = "return [...document.querySelectorAll('#t0 tbody tr')].filter
 
 #[test]
 fn levels_fold_by_mouse_and_keyboard() {
-    Page::open(&draw_page(&demo("board.toml")), |page| async move {
+    Page::open(&draw::page(&demo("board.toml")), |page| async move {
         let all = page.texts(SEEN).await;
         assert_eq!(all.len(), 15);
         page.click("#t0 .fold").await;
@@ -56,7 +57,7 @@ fn levels_fold_by_mouse_and_keyboard() {
 
 #[test]
 fn columns_sort_within_each_parent() {
-    Page::open(&draw_page(&demo("coasts.toml")), |page| async move {
+    Page::open(&draw::page(&demo("coasts.toml")), |page| async move {
         let all = page.texts(SEEN).await;
         // The first quarter of 2023 is a column of one member, not the total.
         page.click("#t0 th[data-c='0'] button").await;
@@ -81,7 +82,7 @@ fn columns_sort_within_each_parent() {
 
 #[test]
 fn members_are_found_and_marked_in_all_views() {
-    Page::open(&draw_page(&demo("board.toml")), |page| async move {
+    Page::open(&draw::page(&demo("board.toml")), |page| async move {
         page.click("#find").await;
         page.type_in("#find", "tern").await;
         assert_eq!(page.texts(SEEN).await, ["Fell Coast", "Ternhaven", "total"]);
@@ -114,7 +115,7 @@ fn members_are_found_and_marked_in_all_views() {
 fn figures_are_told_in_full() {
     let board = demo("board.toml");
     let sales = board.value(&["Fell Coast", "Pellam Quay"], &[], "sales").unwrap().to_string();
-    Page::open(&draw_page(&board), |page| async move {
+    Page::open(&draw::page(&board), |page| async move {
         let tip =
             "return document.getElementById('tip').hidden ? '' : document.getElementById('tip').innerText";
         page.point("#t0 tbody tr:nth-child(2) td:nth-child(2)").await;
@@ -158,7 +159,7 @@ fn pages_are_quiet_self_contained_and_print() {
     for name in
         ["board.toml", "alerts.toml", "quiet.toml", "against_plan.toml", "variance.toml", "tiers.toml"]
     {
-        Page::open(&draw_page(&demo(name)), move |page| async move {
+        Page::open(&draw::page(&demo(name)), move |page| async move {
             assert_eq!(
                 page.number("return performance.getEntriesByType('resource').length").await,
                 0.0,
@@ -183,7 +184,7 @@ fn pages_are_quiet_self_contained_and_print() {
 fn a_wide_table_is_printed_in_parts() {
     let brief = "rows = [\"coast\", \"harbour\"]\ncolumns = [\"sold_on.year\", \"sold_on.month\"]\n\
                  [measures]\nsales = \"sum(amount)\"\n";
-    Page::open(&draw_page(&crosstab(brief, pivvel_demo::CSV)), |page| async move {
+    Page::open(&draw::page(&crosstab(brief, pivvel_demo::CSV)), |page| async move {
         let before = page.value("return document.body.innerHTML.length").await;
         page.value("dispatchEvent(new Event('beforeprint'))").await;
         let whole = "const cells = t => [...t.tBodies[0].rows].map(row => [...row.cells].slice(1).map(cell => cell.textContent)); \
@@ -263,7 +264,7 @@ fn hostile_names_are_inert_and_legible() {
     "#;
     let crosstab = crosstab(brief, &csv);
     let names: Vec<String> = names.iter().map(|name| name.to_string()).collect();
-    Page::open(&draw_page(&crosstab), |page| async move {
+    Page::open(&draw::page(&crosstab), |page| async move {
         let labels = page
             .texts("return [...document.querySelectorAll('#t0 tbody th bdi')].map(e => e.textContent)")
             .await;
@@ -291,7 +292,7 @@ fn hostile_names_are_inert_and_legible() {
             .await;
         assert!(wider <= 1.0, "a long name must not make the page {wider} wider");
     });
-    let svg = pivvel::draw_svg(&crosstab, None);
+    let svg = pivvel::draw::svg(&crosstab, None);
     assert!(!svg.contains("<script>") && !svg.contains("<b>") && svg.contains("&lt;script&gt;"));
 }
 
@@ -309,7 +310,7 @@ fn a_large_table_is_usable() {
         }
     }
     let brief = "rows = [\"coast\", \"harbour\"]\ncolumns = [\"week\"]\n[measures]\nsales = \"sum(amount)\"\n[[emphasis]]\non = \"sales\"\nas = \"tint\"\n";
-    let page = draw_page(&crosstab(brief, &csv));
+    let page = draw::page(&crosstab(brief, &csv));
     Page::open(&page, |page| async move {
         assert_eq!(page.number("return document.querySelectorAll('#t0 td').length").await, 521.0 * 101.0);
         // All rows come, whether anybody asks for them or not.

@@ -5,10 +5,11 @@ use std::io::Cursor;
 use arrow_array::RecordBatch;
 use arrow_array::cast::AsArray;
 use arrow_array::types::Decimal128Type;
-use pivvel::{
-    Address, Brief, Build, CrossTab, Entry, LineOrder, LineSource, LinesBehind, ReadOptions, Result,
-    TextSource, Tied, TierBrief, TopBrief, TotalsOf, Trace, Value,
-};
+use pivvel::brief::{TierBrief, TopBrief, TotalsOf};
+use pivvel::drill::{Address, LineOrder, LinesBehind, Tied, Trace};
+use pivvel::result::Entry;
+use pivvel::source::{LineSource, ReadOptions, TextSource};
+use pivvel::{Brief, Build, CrossTab, Result, Value};
 
 use crate::draw::Draw;
 
@@ -197,7 +198,7 @@ fn lines_are_shown_as_is_wanted() {
             measure: None,
         };
         let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
-        let rows = found.iter().flat_map(|batch| pivvel::rows_as_texts(batch).unwrap());
+        let rows = found.iter().flat_map(|batch| pivvel::table::rows_as_texts(batch).unwrap());
         let shown: String = rows.map(|row| row.join(",") + "\n").collect();
         assert_eq!(shown, expected, "{wanted:?}");
         assert!(tied.holds() && tied.given == shown.lines().count() as u64, "{tied:?}");
@@ -217,7 +218,8 @@ fn a_limit_over_many_lines() {
     let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
     let mut all: Vec<u64> = (0..200_000).map(|i| i * 7_919 % 200_003).collect();
     all.sort_unstable_by(|a, b| b.cmp(a));
-    let shown: Vec<String> = found.iter().flat_map(|b| pivvel::rows_as_texts(b).unwrap()).flatten().collect();
+    let shown: Vec<String> =
+        found.iter().flat_map(|b| pivvel::table::rows_as_texts(b).unwrap()).flatten().collect();
     assert_eq!(shown, all[..3].iter().map(u64::to_string).collect::<Vec<_>>());
     assert_eq!((tied.lines, tied.given, tied.holds()), (200_000, 3, true));
 }

@@ -1,12 +1,13 @@
 //! Briefs as text: what is read, what is refused, and that writing keeps everything.
 
-use pivvel::{
-    Amount, Apply, AssumptionBrief, BadValues, Brief, Decimal, DimensionBrief, Direction, EmphasisBrief,
-    Figure, Form, Formula, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy,
-    PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
-    Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
-    brief_from_toml, brief_to_toml,
+use pivvel::brief::{
+    Amount, Apply, AssumptionBrief, BadValues, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
+    ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName, PanelScale,
+    PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
+    TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
+use pivvel::formula::Formula;
+use pivvel::{Brief, Decimal, brief};
 use proptest::prelude::*;
 
 /// Every wrong brief gets one message, with its line.
@@ -46,7 +47,7 @@ fn wrong_briefs_say_where_and_what() {
     ];
     let mut messages = String::new();
     for text in cases {
-        let error = brief_from_toml("b.toml", text).unwrap_err();
+        let error = brief::from_toml("b.toml", text).unwrap_err();
         assert!(error.is_request());
         messages += &format!("{text}\n→ {error}\n\n");
     }
@@ -341,8 +342,8 @@ proptest! {
     /// Whatever a brief holds, writing and reading it gives the same brief.
     #[test]
     fn writing_keeps_everything(brief in brief()) {
-        let text = brief_to_toml(&brief);
-        match brief_from_toml("again", &text) {
+        let text = brief::to_toml(&brief);
+        match brief::from_toml("again", &text) {
             Ok(again) => prop_assert_eq!(again, brief, "{}", text),
             Err(error) => prop_assert!(false, "{error}\n{text}"),
         }
@@ -351,9 +352,9 @@ proptest! {
     /// No text makes the reader panic.
     #[test]
     fn reading_never_panics(text in "\\PC{0,80}", brief in brief(), cut: prop::sample::Index) {
-        let _ = brief_from_toml("any", &text);
-        let written = brief_to_toml(&brief);
+        let _ = brief::from_toml("any", &text);
+        let written = brief::to_toml(&brief);
         let at = written.char_indices().map(|(i, _)| i).nth(cut.index(written.chars().count().max(1))).unwrap_or(0);
-        let _ = brief_from_toml("cut", &written[..at]);
+        let _ = brief::from_toml("cut", &written[..at]);
     }
 }

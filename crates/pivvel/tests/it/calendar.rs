@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use chrono::{Datelike, Days, Months, NaiveDate};
-use pivvel::{Brief, CrossTab, ReadOptions, TextSource, tidy};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::tidy;
+use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 /// A cross-tab over days, with one line for each.
@@ -21,7 +23,7 @@ fn build(days: &[NaiveDate], rows: &[&str], measures: &[&str]) -> CrossTab {
 
 /// Values by path and measure, as text; nothing for a blank.
 fn values(crosstab: &CrossTab) -> BTreeMap<(Vec<String>, String), String> {
-    let one = |row: pivvel::TidyRow<'_>| {
+    let one = |row: pivvel::table::TidyRow<'_>| {
         let path = row.members().into_iter().flatten().map(str::to_string).collect();
         ((path, row.measure().to_string()), row.value().map_or(String::new(), |v| v.to_string()))
     };

@@ -7,10 +7,9 @@
 
 use std::path::{Path, PathBuf};
 
-use pivvel::{
-    Audience, Axis, AxisSide, Batches, Brief, CrossTab, Entry, Error, LineSource, ReadOptions, Related,
-    Result, TextSource, brief_from_toml, brief_to_toml,
-};
+use pivvel::result::{Audience, Axis, AxisSide, Entry};
+use pivvel::source::{Batches, LineSource, ReadOptions, Related, TextSource};
+use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::lines::tidy_csv;
 
@@ -55,7 +54,7 @@ impl Case {
     }
 
     pub(crate) fn brief(&self) -> Result<Brief> {
-        brief_from_toml("brief.toml", &self.brief)
+        brief::from_toml("brief.toml", &self.brief)
     }
 
     fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<TextSource> {
@@ -105,7 +104,7 @@ impl Case {
             std::fs::write(folder.path().join(&related.source), text).unwrap();
             related.source = folder.path().join(&related.source).display().to_string();
         }
-        CrossTab::build(&brief, pivvel::open_source(&path, &brief, &ReadOptions::default())?.as_mut())
+        CrossTab::build(&brief, pivvel::source::open_source(&path, &brief, &ReadOptions::default())?.as_mut())
     }
 
     /// Through record batches that anything may have made.
@@ -187,8 +186,8 @@ pub(crate) fn outcome(wanted: &str, result: Result<CrossTab>) -> (&'static str, 
 fn briefs_of_cases_survive_writing() {
     for case in cases() {
         let Ok(brief) = case.brief() else { continue };
-        let text = brief_to_toml(&brief);
-        assert_eq!(brief_from_toml("again", &text).unwrap(), brief, "{text}");
+        let text = brief::to_toml(&brief);
+        assert_eq!(brief::from_toml("again", &text).unwrap(), brief, "{text}");
     }
 }
 

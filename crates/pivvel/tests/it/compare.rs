@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Cursor;
 
-use pivvel::{
-    Brief, Change, ChangeFormats, Comparison, CrossTab, Ratio, ReadOptions, Snapshot, State, Target,
-    TextSource, Value, read_tidy, report_changes, with_ratios,
-};
+use pivvel::compare::{Change, Comparison, Ratio, Snapshot, State, read_tidy, with_ratios};
+use pivvel::draw::{ChangeFormats, report_changes};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::Target;
+use pivvel::{Brief, CrossTab, Value};
 
 use crate::draw::Draw;
 
@@ -119,7 +120,8 @@ fn mix_and_own_add_up_to_the_change_of_a_ratio() {
         for mixed in compared.mixed() {
             let [earlier, later] = mixed.ratios;
             let size = earlier.abs() + later.abs();
-            let parts = |of: &dyn Fn(&pivvel::MixPart) -> f64| mixed.parts.iter().map(of).sum::<f64>();
+            let parts =
+                |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| mixed.parts.iter().map(of).sum::<f64>();
             assert!(near(mixed.own + mixed.mix, later - earlier, size), "seed {seed}: {mixed:?}");
             assert!(near(parts(&|part| part.own), mixed.own, size), "seed {seed}: {mixed:?}");
             assert!(near(parts(&|part| part.mix), mixed.mix, size), "seed {seed}: {mixed:?}");
@@ -171,7 +173,7 @@ fn a_cost_without_sales_is_own() {
     assert!(close(whole.ratios[0], 0.4) && close(whole.ratios[1], 0.6), "{whole:?}");
     let b = whole.parts.iter().find(|part| part.member == "b").unwrap();
     assert!(close(b.own, 0.2) && close(b.mix, 0.0), "{b:?}");
-    let sum = |of: &dyn Fn(&pivvel::MixPart) -> f64| whole.parts.iter().map(of).sum::<f64>();
+    let sum = |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| whole.parts.iter().map(of).sum::<f64>();
     assert!(close(sum(&|part| part.own), whole.own) && close(sum(&|part| part.mix), whole.mix), "{whole:?}");
     let report = report_changes(&compared, "c".into(), &ChangeFormats::default());
     let text = format!("{:?}", report.parts);

@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel::{Amount, Apply, Brief, CrossTab, TierBrief, TopBrief, tidy};
+use pivvel::brief::{Amount, Apply, TierBrief, TopBrief};
+use pivvel::table::tidy;
+use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build};
@@ -13,7 +15,7 @@ use crate::naive::label;
 type Found = BTreeMap<(Vec<String>, String), Option<f64>>;
 
 fn found(crosstab: &CrossTab) -> Found {
-    let one = |row: pivvel::TidyRow<'_>| {
+    let one = |row: pivvel::table::TidyRow<'_>| {
         let path = row.members().into_iter().flatten().map(str::to_string).collect();
         ((path, row.measure().to_string()), row.value().map(|v| v.as_f64()))
     };
@@ -259,7 +261,7 @@ proptest! {
         let said = brief.dimension("harbour");
         let top = TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: None };
         *if bottom { &mut said.bottom } else { &mut said.top } = Some(top);
-        said.totals_of = if shown_only { pivvel::TotalsOf::Shown } else { pivvel::TotalsOf::All };
+        said.totals_of = if shown_only { pivvel::brief::TotalsOf::Shown } else { pivvel::brief::TotalsOf::All };
         let crosstab = build(&brief, &lines, None);
         let found = found(&crosstab);
         let mut sums: BTreeMap<Vec<String>, i64> = BTreeMap::new();

@@ -3,10 +3,10 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray};
-use pivvel::{
-    Batches, Brief, CrossTab, Layout, NoticeCode, ReadOptions, Result, TerminalOptions, TextSource,
-    draw_terminal, open_source,
-};
+use pivvel::draw::{Layout, TerminalOptions};
+use pivvel::result::NoticeCode;
+use pivvel::source::{Batches, ReadOptions, TextSource, open_source};
+use pivvel::{Brief, CrossTab, Result, draw};
 
 use crate::lines::tidy_csv;
 
@@ -32,7 +32,7 @@ fn two_thousand_columns_of_file_and_of_cross_tab() {
         build(&Brief::new().columns(["k"]).measure(("m", "sum(v)")), format!("k,v\n{lines}")).unwrap();
     assert_eq!(crosstab.columns().entries().len(), 2_001);
     let options = TerminalOptions { width: Some(100), ..TerminalOptions::default() };
-    let drawn = draw_terminal(&Layout::new(&crosstab), &options);
+    let drawn = draw::terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.lines().all(|line| line.chars().count() <= 100), "{drawn}");
     assert!(drawn.contains("of 2001 columns left out here; see all: --to page.html"), "{drawn}");
 }
@@ -43,7 +43,7 @@ fn a_long_member_is_cut_on_the_terminal_and_whole_in_data() {
     let crosstab =
         build(&Brief::new().rows(["k"]).measure(("m", "sum(v)")), format!("k,v\n{long},1\ny,2")).unwrap();
     let options = TerminalOptions { width: Some(60), ..TerminalOptions::default() };
-    let drawn = draw_terminal(&Layout::new(&crosstab), &options);
+    let drawn = draw::terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.contains(&format!("{}…", "x".repeat(19))), "{drawn}");
     assert!(tidy_csv(&crosstab).contains(&format!("\n{long},k,total,")));
 }
@@ -92,7 +92,8 @@ fn batches_of_another_schema_are_refused() {
     let texts = batch(Arc::new(StringArray::from(vec!["1"])));
     let mut source = Batches::new(numbers.schema(), [numbers, texts]);
     let error = CrossTab::build(&Brief::new().measure(("v", "sum(v)")), &mut source).unwrap_err();
-    assert_eq!(error.to_string(), "batches: a batch has other columns than the schema says");
+    let told = "batches: a batch is not as announced: column v: expected v (Int64), found Utf8";
+    assert_eq!(error.to_string(), told);
 }
 
 /// A column in which no value was met may be of any kind: a file of headings alone gives an empty result, a column that

@@ -3,10 +3,11 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{
-    Brief, Build, CrossTab, DimensionBrief, EmphasisBrief, Entry, Form, KeptScale, PeersOf, ReadOptions,
-    RuleBrief, TextSource, YardstickOf, Yardsticks, tidy, yardsticks_from_json, yardsticks_to_json,
-};
+use pivvel::brief::{DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
+use pivvel::result::{Entry, KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::tidy;
+use pivvel::{Brief, Build, CrossTab};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build, to_csv};
@@ -38,7 +39,7 @@ fn positions(crosstab: &CrossTab) -> BTreeMap<(Path, Path), Option<f64>> {
 
 fn paths(crosstab: &CrossTab, row: Entry, column: Entry) -> (Path, Path) {
     // A blank member is told from one without a name by what it is.
-    let label = |m: &pivvel::MemberRef<'_>| format!("{:?}", m.member());
+    let label = |m: &pivvel::result::MemberRef<'_>| format!("{:?}", m.member());
     (
         crosstab.rows().path(row).iter().map(label).collect(),
         crosstab.columns().path(column).iter().map(label).collect(),
@@ -47,8 +48,9 @@ fn paths(crosstab: &CrossTab, row: Entry, column: Entry) -> (Path, Path) {
 
 /// Every cell that has a value, by its paths.
 fn values(crosstab: &CrossTab) -> BTreeMap<(Path, Path), f64> {
-    let value =
-        |cell: pivvel::Cell<'_>| Some((paths(crosstab, cell.row(), cell.column()), cell.value(0)?.as_f64()));
+    let value = |cell: pivvel::result::Cell<'_>| {
+        Some((paths(crosstab, cell.row(), cell.column()), cell.value(0)?.as_f64()))
+    };
     crosstab.cells().filter_map(value).collect()
 }
 
@@ -186,7 +188,7 @@ proptest! {
         let crosstab = Build::new().yardsticks(&[("k.json".to_string(), kept.clone())]).run(&shown, &mut read(&lines));
         // A file that knows none of the peers is refused.
         let Ok(crosstab) = crosstab else { return Ok(()) };
-        let all: BTreeMap<(Path, Path), pivvel::Cell<'_>> =
+        let all: BTreeMap<(Path, Path), pivvel::result::Cell<'_>> =
             everything.cells().map(|cell| (paths(&everything, cell.row(), cell.column()), cell)).collect();
         for (cell, row) in crosstab.cells().zip(tidy(&crosstab)) {
             let marks = crosstab.marks(cell.row(), cell.column(), 0);
@@ -245,11 +247,11 @@ proptest! {
     /// Views and trends of one brief are what the same brief gives by itself, in one pass over the lines.
     #[test]
     fn views_are_cross_tabs_of_the_same_lines(lines in any_lines()) {
-        let view = pivvel::ViewBrief {
+        let view = pivvel::brief::ViewBrief {
             rows: Some(vec!["harbour".into()]),
             columns: Some(vec!["sold_on.month".into()]),
             filter: Some("quantity > 3".into()),
-            ..pivvel::ViewBrief::default()
+            ..pivvel::brief::ViewBrief::default()
         };
         let trend = EmphasisBrief { along: Some("sold_on.day".into()), ..EmphasisBrief::new("quantity", Form::Trend) };
         let both = brief(|_| {}).view(view).emphasize(trend);
@@ -274,7 +276,7 @@ proptest! {
 }
 
 fn tidy_rows(crosstab: &CrossTab) -> Vec<String> {
-    let text = |row: pivvel::TidyRow<'_>| {
+    let text = |row: pivvel::table::TidyRow<'_>| {
         format!(
             "{:?} {} {:?} {}",
             row.members(),

@@ -4,7 +4,8 @@
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, Int64Array, RecordBatch, StringArray};
-use pivvel::{Batches, Brief, Build, CrossTab};
+use pivvel::source::Batches;
+use pivvel::{Brief, Build, CrossTab};
 use proptest::prelude::*;
 
 fn brief() -> Brief {
@@ -31,7 +32,7 @@ fn batch(lines: &[(u8, u32, Option<i64>)]) -> RecordBatch {
     RecordBatch::try_from_iter([("coast", coast), ("yard", yard), ("amount", amount)]).unwrap()
 }
 
-fn source(lines: &[(u8, u32, Option<i64>)]) -> impl pivvel::LineSource {
+fn source(lines: &[(u8, u32, Option<i64>)]) -> impl pivvel::source::LineSource {
     let batches: Vec<RecordBatch> = lines.chunks(97).map(batch).collect();
     Batches::new(batches[0].schema(), batches)
 }
@@ -46,7 +47,7 @@ fn figures(crosstab: &CrossTab) -> Vec<Option<f64>> {
 }
 
 /// The coast that a cell is of; none for the total.
-fn cell_label(crosstab: &CrossTab, cell: &pivvel::Cell<'_>) -> Option<String> {
+fn cell_label(crosstab: &CrossTab, cell: &pivvel::result::Cell<'_>) -> Option<String> {
     crosstab.rows().path(cell.row()).first().map(|member| member.label().to_string())
 }
 

@@ -1,6 +1,8 @@
 //! What goes wrong while lines are read: one clear error each, and no result of its first half.
 
-use pivvel::{BadValues, Brief, Build, CrossTab, ReadOptions, open};
+use pivvel::brief::BadValues;
+use pivvel::source::{ReadOptions, open};
+use pivvel::{Brief, Build, CrossTab};
 
 use crate::forms::{Lines, write};
 use crate::server::Server;
@@ -104,7 +106,8 @@ fn a_lost_connection_is_told() {
     assert!(said.ends_with("the server says: canceling statement due to statement timeout"), "{said}");
     // Sessions are read-only.
     let mut source = open(&location("one"), &ReadOptions::default()).unwrap();
-    let insert = pivvel::Statement { sql: "insert into one values ('x', 1)".into(), values: Vec::new() };
+    let insert =
+        pivvel::source::Statement { sql: "insert into one values ('x', 1)".into(), values: Vec::new() };
     let said = source.ask(&insert, &mut |_| Ok(())).unwrap_err().to_string();
     assert!(said.ends_with("cannot execute INSERT in a read-only transaction"), "{said}");
     let mut source = open(&location("lines"), &ReadOptions::default()).unwrap();
@@ -127,7 +130,8 @@ fn groups_that_do_not_fit_are_told() {
     pivvel_demo::write_large(&mut csv, 200_000, pivvel_demo::SEED).unwrap();
     let run = |rows: &[&str], measure: &str, mebibytes: usize| {
         let text = std::io::Cursor::new(csv.clone());
-        let mut source = pivvel::TextSource::from_reader("lines", text, &ReadOptions::default()).unwrap();
+        let mut source =
+            pivvel::source::TextSource::from_reader("lines", text, &ReadOptions::default()).unwrap();
         let brief = Brief::new().rows(rows.iter().copied()).measure(("m", measure));
         Build::new().memory(mebibytes << 20).run(&brief, &mut source).map(drop)
     };

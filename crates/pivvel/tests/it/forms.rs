@@ -9,7 +9,9 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal64Type, Decimal128Type, Float64Type, Int64Type};
 use arrow_array::{Array, ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Schema};
-use pivvel::{BadValues, Decimal, LineSource, ReadOptions, TextSource};
+use pivvel::Decimal;
+use pivvel::brief::BadValues;
+use pivvel::source::{LineSource, ReadOptions, TextSource};
 
 use crate::server::Server;
 
@@ -35,7 +37,7 @@ impl Lines {
         if names().any(|name| source.trouble(name).is_some()) {
             return None;
         }
-        let kinds = pivvel::Source::columns(&source).iter().map(|column| {
+        let kinds = pivvel::source::Source::columns(&source).iter().map(|column| {
             let kind = column.kind.kind.to_string();
             // Dates are written in ISO form here.
             (column.name.clone(), if kind == "date" { "date(ymd)".into() } else { kind })

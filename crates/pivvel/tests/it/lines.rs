@@ -1,6 +1,7 @@
 //! Random lines: members of four dimensions, some blank, a day, an amount and a quantity.
 
-use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 #[derive(Debug, Clone)]
@@ -85,6 +86,6 @@ pub(crate) fn build(brief: &Brief, lines: &[Line], block_bytes: Option<usize>) -
 
 pub(crate) fn tidy_csv(crosstab: &CrossTab) -> String {
     let mut out = Vec::new();
-    pivvel::write_tidy_csv(crosstab, &mut out).unwrap();
+    pivvel::table::write_tidy_csv(crosstab, &mut out).unwrap();
     String::from_utf8(out).unwrap()
 }

@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel::{Brief, CrossTab, DimensionBrief, MeasureBrief, Placement, TotalsOf, tidy};
+use pivvel::brief::{DimensionBrief, MeasureBrief, Placement, TotalsOf};
+use pivvel::table::tidy;
+use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build, tidy_csv};
@@ -16,7 +18,7 @@ const MIXED: [(&str, &str); 2] =
 type Cells = BTreeMap<(Vec<Option<String>>, String), Option<f64>>;
 
 fn cells(crosstab: &CrossTab) -> Cells {
-    let key = |row: &pivvel::TidyRow<'_>| {
+    let key = |row: &pivvel::table::TidyRow<'_>| {
         (row.members().into_iter().map(|m| m.map(str::to_string)).collect(), row.measure().to_string())
     };
     tidy(crosstab).map(|row| (key(&row), row.value().map(|value| value.as_f64()))).collect()

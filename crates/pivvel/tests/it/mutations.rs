@@ -4,10 +4,10 @@
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
-use pivvel::{
-    BadValues, Brief, Build, CrossTab, ReadOptions, TextSource, open, open_groups, save_groups,
-    yardsticks_from_json, yardsticks_to_json,
-};
+use pivvel::brief::BadValues;
+use pivvel::result::{open_groups, save_groups, yardsticks_from_json, yardsticks_to_json};
+use pivvel::source::{ReadOptions, TextSource, open};
+use pivvel::{Brief, Build, CrossTab};
 
 use crate::draw::Draw;
 use crate::forms::{Lines, write};

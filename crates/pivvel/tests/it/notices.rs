@@ -1,20 +1,23 @@
 //! Every notice has a case in which it appears, and one close to it in which it does not.
 
-use pivvel::{BadValues, CrossTab, Notice, NoticeCode, ReadOptions, Related, TextSource, brief_from_toml};
+use pivvel::brief::BadValues;
+use pivvel::result::NoticeCode;
+use pivvel::source::{ReadOptions, Related, TextSource};
+use pivvel::{CrossTab, Notice, brief};
 
 const LINES: &str = "coast,harbour,day,scenario,amount,cost\nFell,Pellam,2024-05-01,actual,10.00,4\nFell,Quay,2024-05-02,plan,8.00,3\n\
                      Skerry,Holm,2025-05-01,actual,6.00,\n";
 const SALES: &str = "rows = [\"coast\"]\n[measures]\nsales = \"sum(amount)\"\n";
 
 fn notices(brief: &str, lines: &str) -> Vec<Notice> {
-    let brief = brief_from_toml("brief.toml", brief).unwrap_or_else(|error| panic!("{error}\n{brief}"));
+    let brief = brief::from_toml("brief.toml", brief).unwrap_or_else(|error| panic!("{error}\n{brief}"));
     let options =
         ReadOptions { kinds: brief.kinds.clone(), bad_values: brief.bad_values, ..ReadOptions::default() };
     let read = |text: &str| {
         let text = std::io::Cursor::new(text.as_bytes().to_vec());
         Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
     };
-    let mut source: Box<dyn pivvel::LineSource> = read(lines);
+    let mut source: Box<dyn pivvel::source::LineSource> = read(lines);
     for related in &brief.related {
         let table = read("coast,area\nFell,north\n");
         source = Box::new(Related::new(source, &related.name, table, &related.keys).unwrap());
@@ -228,7 +231,7 @@ fn each_notice_appears_where_it_holds_and_only_there() {
 fn every_code_has_a_case() {
     let cases = cases();
     for code in NoticeCode::ALL {
-        let elsewhere = matches!(code, NoticeCode::NotFinite | NoticeCode::KeptScale);
+        let elsewhere = matches!(code, NoticeCode::NotFinite | NoticeCode::KeptScale | NoticeCode::TimeZone);
         assert!(elsewhere || cases.iter().any(|(known, ..)| known == code), "{}", code.name());
     }
 }
@@ -247,7 +250,7 @@ fn codes_are_documented() {
 #[test]
 fn blanked_values_are_counted() {
     let brief =
-        brief_from_toml("b", &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"))
+        brief::from_toml("b", &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"))
             .unwrap();
     assert_eq!(brief.bad_values, BadValues::Blank);
     let found = notices(

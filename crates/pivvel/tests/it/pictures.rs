@@ -3,17 +3,17 @@
 
 use std::collections::BTreeSet;
 
-use pivvel::{
-    CrossTab, Layout, ReadOptions, Target, TargetOptions, TerminalOptions, TextSource, brief_from_toml,
-    draw_page, draw_svg, draw_terminal,
-};
+use pivvel::draw::{Layout, TerminalOptions};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::{Target, TargetOptions};
+use pivvel::{CrossTab, brief, draw};
 
 fn demo(name: &str) -> CrossTab {
     built(pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap().1)
 }
 
 fn built(text: &str) -> CrossTab {
-    let brief = brief_from_toml("brief.toml", text).unwrap();
+    let brief = brief::from_toml("brief.toml", text).unwrap();
     let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
     CrossTab::build(
         &brief,
@@ -66,9 +66,9 @@ fn hidden_figures_stand_nowhere() {
     }
     assert!(secrets.len() > 15);
     let views = [
-        ("page", draw_page(&crosstab)),
-        ("picture", draw_svg(&crosstab, None)),
-        ("terminal", draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default())),
+        ("page", draw::page(&crosstab)),
+        ("picture", draw::svg(&crosstab, None)),
+        ("terminal", draw::terminal(&Layout::new(&crosstab), &TerminalOptions::default())),
     ];
     for (name, text) in views {
         for secret in &secrets {
@@ -86,7 +86,7 @@ fn pictures_are_well_formed() {
     {
         let crosstab = demo(name);
         for view in std::iter::once(None).chain((1..=crosstab.views().len()).map(Some)) {
-            let svg = draw_svg(&crosstab, view);
+            let svg = draw::svg(&crosstab, view);
             let opened =
                 svg.matches("<svg").count() + svg.matches("<text").count() + svg.matches("<g ").count();
             let closed =
@@ -96,7 +96,7 @@ fn pictures_are_well_formed() {
             assert!(!svg.contains("light-dark") && !svg.contains("var("), "a picture stands by itself");
         }
     }
-    let one = draw_svg(&demo("board.toml"), Some(4));
+    let one = draw::svg(&demo("board.toml"), Some(4));
     assert!(one.contains("Sales against margin") && !one.contains("Sales by quarter"), "one view alone");
 }
 
@@ -124,7 +124,7 @@ fn views_that_are_not_there_are_told() {
 /// The rows and bars of views beside each other are of the same members, which share their marks.
 #[test]
 fn views_share_the_marks_of_members() {
-    let page = draw_page(&demo("board.toml"));
+    let page = draw::page(&demo("board.toml"));
     let mark = |text: &str| {
         let at = page.find(text).unwrap_or_else(|| panic!("{text}"));
         let tag = page[..at].rfind("data-m=\"").unwrap() + 8;

@@ -3,7 +3,9 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, ReadOptions, TextSource, tidy};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::tidy;
+use pivvel::{Brief, CrossTab};
 
 use crate::server::{Server, sql_of, table_of};
 
@@ -115,14 +117,14 @@ fn schemas_domains_and_moments() {
     let brief = Brief::new().rows(["at.month"]).measure(("sales", "sum(amount)"));
     for table in ["a.b.lines.of may", "lines", "public.lines"] {
         let location = format!("{}#table={table}", server.address());
-        let mut source = pivvel::open(&location, &ReadOptions::default()).unwrap();
+        let mut source = pivvel::source::open(&location, &ReadOptions::default()).unwrap();
         let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
         for (month, sales) in [("2024-05", "1.50"), ("2024-06", "2.25")] {
             assert_eq!(crosstab.value(&[month], &[], "sales").unwrap().to_string(), sales, "{table}");
         }
     }
     let location = format!("{}#table=public.liens", server.address());
-    let error = pivvel::open(&location, &ReadOptions::default()).err().unwrap().to_string();
+    let error = pivvel::source::open(&location, &ReadOptions::default()).err().unwrap().to_string();
     assert!(error.contains("unknown table \"public.liens\"; "), "{error}");
 }
 
@@ -150,7 +152,7 @@ fn what_is_no_number_is_counted() {
             brief = brief.filter(condition);
         }
         let location = format!("{}#table=lines", server.address());
-        let mut source = pivvel::open(&location, &ReadOptions::default()).unwrap();
+        let mut source = pivvel::source::open(&location, &ReadOptions::default()).unwrap();
         let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
         let found = crosstab.value(&[], &[], "m").unwrap().to_string();
         assert_eq!((found.as_str(), crosstab.report().not_finite), (value, not_finite), "{formula}");

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, CrossTab, Decimal, TidyRow, Value, tidy};
+use pivvel::table::{TidyRow, tidy};
+use pivvel::{Brief, CrossTab, Decimal, Value};
 use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build, tidy_csv};
@@ -54,7 +55,7 @@ fn rich_brief(layout: usize) -> Brief {
         .measure(("margin", "case when lines > 2 then net / sales else -1 end"));
     let (rows, columns) = LAYOUTS[layout];
     for dimension in rows.iter().chain(columns) {
-        let top = pivvel::TopBrief {
+        let top = pivvel::brief::TopBrief {
             count: "60%".into(),
             by: "sales".into(),
             overall: false,
@@ -139,7 +140,7 @@ proptest! {
     fn totals_hold_whatever_is_gathered(lines in any_lines(), count in 1..4u32, bottom: bool, overall: bool) {
         let mut brief = brief(0);
         let whole = build(&brief, &lines, None);
-        let top = pivvel::TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: Some("rest".into()) };
+        let top = pivvel::brief::TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: Some("rest".into()) };
         for name in ["harbour", "coast"] {
             let dimension = brief.dimension(name);
             *if bottom { &mut dimension.bottom } else { &mut dimension.top } = Some(top.clone());
@@ -179,11 +180,11 @@ proptest! {
             .measure(("so_far", "running(pieces along harbour)"))
             .item("channel", "gap", "web - \"0\"");
         let crosstab = build(&brief, &lines, None);
-        let cell = |row: pivvel::Entry, column: pivvel::Entry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
+        let cell = |row: pivvel::result::Entry, column: pivvel::result::Entry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
         for column in crosstab.columns().entries() {
             let calculated = crosstab.columns().kind(*column) == "calculated";
             for parent in crosstab.rows().entries().iter().filter(|entry| entry.level() < 2) {
-                let children: Vec<pivvel::Entry> = crosstab.rows().entries().iter().copied()
+                let children: Vec<pivvel::result::Entry> = crosstab.rows().entries().iter().copied()
                     .filter(|entry| crosstab.rows().parent(*entry) == Some(*parent)).collect();
                 let number = |m: usize| children.iter().filter_map(|row| cell(*row, *column, m)).map(|v| v.as_f64()).collect::<Vec<_>>();
                 if let Some(whole) = cell(*parent, *column, 0).filter(|v| v.as_f64() != 0.0 && !calculated) {

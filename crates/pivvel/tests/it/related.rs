@@ -1,6 +1,9 @@
 //! Related tables: several keys, tables of tables, every kind of column, lines without a partner.
 
-use pivvel::{Brief, CrossTab, Layout, LineSource, ReadOptions, Related, Result, TextSource, tidy};
+use pivvel::draw::Layout;
+use pivvel::source::{LineSource, ReadOptions, Related, TextSource};
+use pivvel::table::tidy;
+use pivvel::{Brief, CrossTab, Result};
 
 fn csv(name: &str, text: &str, block_bytes: Option<usize>) -> Box<dyn LineSource> {
     let options = ReadOptions { block_bytes, ..ReadOptions::default() };

@@ -1,6 +1,7 @@
 //! A brief that is written again keeps what its writer wrote.
 
-use pivvel::{Amount, Brief, MeasureBrief, brief_from_toml, brief_to_toml, rewrite_brief};
+use pivvel::brief::{Amount, MeasureBrief};
+use pivvel::{Brief, brief};
 
 pub(crate) fn demo() -> Vec<(String, String)> {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
@@ -15,7 +16,7 @@ pub(crate) fn demo() -> Vec<(String, String)> {
 }
 
 fn read(text: &str) -> Brief {
-    brief_from_toml("brief", text).unwrap()
+    brief::from_toml("brief", text).unwrap()
 }
 
 fn comments(text: &str) -> Vec<&str> {
@@ -29,7 +30,7 @@ fn any_brief_becomes_any_other() {
     for (name, earlier) in &briefs {
         for (other, text) in &briefs {
             let wanted = read(text);
-            let rewritten = rewrite_brief(earlier, &wanted);
+            let rewritten = brief::rewrite(earlier, &wanted);
             assert_eq!(read(&rewritten), wanted, "{name} to {other}:\n{rewritten}");
             assert_eq!(rewritten == *earlier, read(earlier) == wanted, "{name} to {other}");
         }
@@ -46,7 +47,7 @@ fn a_change_keeps_all_comments_and_all_other_lines() {
         ("measure", |brief| brief.measures.push(MeasureBrief::new("how many", "count()"))),
         ("format", |brief| brief.measures[0].label = Some("Renamed".into())),
         ("columns", |brief| brief.columns.push("channel".into())),
-        ("totals", |brief| brief.totals = vec![(String::new(), pivvel::Placement::Before)]),
+        ("totals", |brief| brief.totals = vec![(String::new(), pivvel::brief::Placement::Before)]),
         ("to", |brief| brief.to.push("again.html".into())),
         ("dimension", |brief| {
             brief.dimensions.iter_mut().take(1).for_each(|d| d.having = Some("n > 1".into()))
@@ -68,7 +69,7 @@ fn a_change_keeps_all_comments_and_all_other_lines() {
         for (what, change) in changes {
             let mut wanted = read(&earlier);
             change(&mut wanted);
-            let rewritten = rewrite_brief(&earlier, &wanted);
+            let rewritten = brief::rewrite(&earlier, &wanted);
             assert_eq!(read(&rewritten), wanted, "{name}, {what}");
             if read(&earlier).measures.is_empty() && what == "format" {
                 continue;
@@ -116,24 +117,24 @@ as = \"bars\"
     // Without the first emphasis the second keeps its comment, and so does the view.
     let mut wanted = read(&base);
     wanted.emphasis.remove(0);
-    let text = rewrite_brief(&base, &wanted);
+    let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     assert_eq!(text, base.replace("# Losses first.\n[[emphasis]]\non = \"sales\"\nas = \"tint\"\n\n", ""));
     // In another order each goes with its own.
     let mut wanted = read(&base);
     wanted.emphasis.reverse();
-    let text = rewrite_brief(&base, &wanted);
+    let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     let at = |what: &str| text.find(what).unwrap();
     assert!(at("# What it costs.") < at("on = \"cost\"") && at("on = \"cost\"") < at("# Losses first."));
     // Measures in another order are written anew; what is around them stays.
     let mut wanted = read(&base);
     wanted.measures.reverse();
-    let text = rewrite_brief(&base, &wanted);
+    let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     assert!(text.contains("# Losses first.") && text.contains("# The whole picture."));
     // What is no brief is not kept.
     for broken in ["rows = [", "rowz = [\"range\"]", "\u{0}"] {
-        assert_eq!(rewrite_brief(broken, &wanted), brief_to_toml(&wanted));
+        assert_eq!(brief::rewrite(broken, &wanted), brief::to_toml(&wanted));
     }
 }

@@ -1,10 +1,9 @@
 //! The schemas that editors check files by say the same as what reads these files.
 
 use jsonschema::Validator;
-use pivvel::{
-    Form, NumberFormat, PaletteName, PeersOf, Placement, SymbolSet, Tone, ViewForm, brief_from_toml,
-    brief_schema, brief_to_toml, rewrite_brief, yardsticks_from_json, yardsticks_schema,
-};
+use pivvel::brief;
+use pivvel::brief::{Form, NumberFormat, PaletteName, PeersOf, Placement, SymbolSet, Tone, ViewForm};
+use pivvel::result::{yardsticks_from_json, yardsticks_schema};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -24,11 +23,11 @@ fn data(text: &str) -> Value {
 
 #[test]
 fn every_brief_there_is_fits_the_schema() {
-    let validator = validator(brief_schema());
+    let validator = validator(brief::schema());
     let cases = cases().into_iter().map(|case| (case.path.display().to_string(), case.brief));
     let mut met = 0;
     for (name, text) in demo().into_iter().chain(cases) {
-        if brief_from_toml(&name, &text).is_err() {
+        if brief::from_toml(&name, &text).is_err() {
             continue;
         }
         met += 1;
@@ -44,14 +43,14 @@ proptest! {
     /// Whatever is written fits, and a brief that is written into any other says what it says.
     #[test]
     fn every_brief_that_is_written_fits_the_schema(one in brief(), other in brief()) {
-        let (validator, text) = (validator(brief_schema()), brief_to_toml(&one));
+        let (validator, text) = (validator(brief::schema()), brief::to_toml(&one));
         let wrong: Vec<String> = validator.iter_errors(&data(&text)).map(|e| e.to_string()).collect();
         prop_assert!(wrong.is_empty(), "{:#?}\n{}", wrong, text);
         // What is JSON, and what is built in Rust, is the same brief.
         let again: pivvel::Brief = serde_json::from_value(serde_json::to_value(&one).unwrap()).unwrap();
         prop_assert_eq!(&again, &one);
-        let rewritten = rewrite_brief(&text, &other);
-        prop_assert_eq!(brief_from_toml("again", &rewritten).unwrap(), other);
+        let rewritten = brief::rewrite(&text, &other);
+        prop_assert_eq!(brief::from_toml("again", &rewritten).unwrap(), other);
     }
 }
 
@@ -74,7 +73,7 @@ fn places(value: &Value, at: String, all: &mut Vec<String>) {
 /// that there is not, and a key that is missing.
 #[test]
 fn what_is_wrong_is_wrong_for_both() {
-    let validator = validator(brief_schema());
+    let validator = validator(brief::schema());
     let (mut refused, mut taken, mut apart) = (0, 0, Vec::new());
     for (name, text) in demo() {
         let whole = data(&text);
@@ -100,7 +99,7 @@ fn what_is_wrong_is_wrong_for_both() {
             }
             for wrong in wrongs.iter().filter(|wrong| wrong.is_object()) {
                 let Ok(text) = toml::to_string(wrong) else { continue };
-                let (read, fits) = (brief_from_toml("brief", &text), validator.is_valid(wrong));
+                let (read, fits) = (brief::from_toml("brief", &text), validator.is_valid(wrong));
                 if read.is_ok() != fits {
                     apart.push(format!(
                         "{name}, {place}: {}, and the reader says {:?}",
@@ -118,7 +117,7 @@ fn what_is_wrong_is_wrong_for_both() {
 
 #[test]
 fn names_are_those_that_are_known() {
-    let schema: Value = serde_json::from_str(brief_schema()).unwrap();
+    let schema: Value = serde_json::from_str(brief::schema()).unwrap();
     let at = |pointer: &str| -> Vec<String> {
         let list = schema.pointer(&format!("/$defs/{pointer}/enum")).unwrap().as_array().unwrap();
         list.iter().map(|name| name.as_str().unwrap().to_string()).collect()
@@ -222,7 +221,7 @@ fn key_rows(schema: &Value) -> String {
 /// docs/keys.md says of every key what its declaration says. `PIVVEL_KEEP=1` writes it anew.
 #[test]
 fn the_reference_is_that_of_the_declarations() {
-    let schema: Value = serde_json::from_str(brief_schema()).unwrap();
+    let schema: Value = serde_json::from_str(brief::schema()).unwrap();
     let mut text = "# Every key of a brief\n\n\
         What a brief means as a whole stands in [brief.md](brief.md) and [emphasis.md](emphasis.md). This reference is made from\n\
         the declarations that briefs are read by, as the schema is that `pivvel shell brief-schema` prints.\n\n\

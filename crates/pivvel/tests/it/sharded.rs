@@ -1,6 +1,8 @@
 //! A table whose parts are on two servers: the parts are grouped where they are.
 
-use pivvel::{Brief, Build, Plan, ReadOptions, open};
+use pivvel::plan::Plan;
+use pivvel::source::{ReadOptions, open};
+use pivvel::{Brief, Build};
 
 use crate::forms::Lines;
 use crate::lines::tidy_csv;

@@ -2,10 +2,13 @@
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel::{
-    Address, BadValues, Batches, Brief, Build, CrossTab, Error, Groups, LineSource, LinesBehind, ReadOptions,
-    Result, Source, SqlTable, Statement, Survey, Tally, TextSource, open, open_groups, save_groups,
+use pivvel::brief::BadValues;
+use pivvel::drill::{Address, LinesBehind};
+use pivvel::result::{Groups, open_groups, save_groups};
+use pivvel::source::{
+    Batches, LineSource, ReadOptions, Source, SqlTable, Statement, Survey, Tally, TextSource, open,
 };
+use pivvel::{Brief, Build, CrossTab, Error, Result};
 
 use crate::cases::{cases, outcome};
 use crate::faults::{error, sales};
@@ -282,7 +285,7 @@ fn groups_that_do_not_fit_are_refused() {
 fn stored_groups_are_read_or_refused_by_their_form() {
     let folder = std::path::Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/kept"));
     let text = std::fs::read_to_string(folder.join("brief.toml")).unwrap();
-    let brief = pivvel::brief_from_toml("brief.toml", &text).unwrap();
+    let brief = pivvel::brief::from_toml("brief.toml", &text).unwrap();
     let mut lines = open(folder.join("lines.csv").to_str().unwrap(), &ReadOptions::default()).unwrap();
     let fresh = CrossTab::build(&brief, lines.as_mut()).unwrap();
     assert_eq!(fresh.fingerprint(), "9c67459186502c1d");
@@ -313,7 +316,7 @@ fn fingerprints_stay_from_version_to_version() {
     ];
     for (name, fingerprint) in pinned {
         let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
-        let brief = pivvel::brief_from_toml(name, text).unwrap();
+        let brief = pivvel::brief::from_toml(name, text).unwrap();
         let options = ReadOptions::default();
         let mut lines = TextSource::from_reader("lines.csv", pivvel_demo::CSV.as_bytes(), &options).unwrap();
         let crosstab = CrossTab::build(&brief, &mut lines).unwrap();
@@ -381,7 +384,7 @@ fn surveys_of_every_form_agree() {
     let mut source = TextSource::from_reader("x", text, &ReadOptions::default()).unwrap();
     let told = |source: &mut dyn Source| {
         let survey = Survey::read(source).unwrap();
-        let column = |c: &pivvel::ColumnSurvey| {
+        let column = |c: &pivvel::source::ColumnSurvey| {
             let range = c.range.map(|(low, high)| format!("{low} … {high}"));
             (c.name.clone(), c.kind.kind.to_string(), c.blanks, c.distinct, range)
         };

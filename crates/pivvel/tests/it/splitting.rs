@@ -2,7 +2,8 @@
 
 use arrow_array::Array;
 use arrow_array::cast::AsArray;
-use pivvel::{BadValues, LineSource, ReadOptions, TextSource};
+use pivvel::brief::BadValues;
+use pivvel::source::{LineSource, ReadOptions, TextSource};
 use proptest::prelude::*;
 
 /// What texts are made of: all that means something in CSV, and what does not.

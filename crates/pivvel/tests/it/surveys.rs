@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::{ReadOptions, Survey, TextSource};
+use pivvel::source::{ReadOptions, Survey, TextSource};
 use proptest::prelude::*;
 
 /// A kind of column: what a survey calls it, and how a number becomes its text.

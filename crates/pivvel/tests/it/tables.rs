@@ -10,10 +10,11 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::DataType;
-use pivvel::{
-    Brief, CrossTab, Decimal, LevelFiles, ReadOptions, Shape, TABLE_VERSION, TIDY_COLUMNS, Target,
-    TargetOptions, TextSource, tidy, tidy_dimensions,
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::{
+    LevelFiles, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions, tidy, tidy_dimensions,
 };
+use pivvel::{Brief, CrossTab, Decimal};
 
 /// Members that need care in every form, digits beyond what binary floating point holds, blanks, and dates.
 fn crosstab() -> CrossTab {
@@ -42,7 +43,7 @@ type Rows = Vec<BTreeMap<String, String>>;
 fn expected(crosstab: &CrossTab) -> Rows {
     let dimensions = tidy_dimensions(crosstab);
     let float = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
-    let row = |row: pivvel::TidyRow<'_>| {
+    let row = |row: pivvel::table::TidyRow<'_>| {
         let members = row.members().into_iter().map(|label| label.unwrap_or_default().to_string());
         let mut cells: BTreeMap<String, String> = dimensions.iter().cloned().zip(members).collect();
         let yardstick = row.yardstick();

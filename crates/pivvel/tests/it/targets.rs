@@ -3,10 +3,13 @@
 
 use std::path::{Path, PathBuf};
 
-use pivvel::{
-    Brief, Build, Comparison, CrossTab, LevelFiles, MeasureBrief, ReadOptions, ReportTarget, Snapshot, State,
-    Target, TargetOptions, TextSource, beside, brief_from_toml, open_source, open_yardsticks, read_tidy,
-};
+use pivvel::brief::MeasureBrief;
+use pivvel::compare::{Comparison, Snapshot, State, read_tidy};
+use pivvel::drill::ReportTarget;
+use pivvel::result::open_yardsticks;
+use pivvel::source::{ReadOptions, TextSource, open_source};
+use pivvel::table::{LevelFiles, Target, TargetOptions, beside};
+use pivvel::{Brief, Build, CrossTab, brief};
 
 use crate::rewriting::demo;
 
@@ -50,7 +53,7 @@ fn endings_say_the_form() {
 
 fn built(name: &str, text: &str) -> (Brief, CrossTab) {
     let file = PathBuf::from(name);
-    let mut brief = brief_from_toml(name, text).unwrap();
+    let mut brief = brief::from_toml(name, text).unwrap();
     let lines = beside(&file, brief.source.as_deref().unwrap());
     brief.related.iter_mut().for_each(|related| {
         related.source = beside(&file, &related.source).display().to_string();

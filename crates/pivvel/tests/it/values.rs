@@ -1,7 +1,8 @@
 //! Numbers and dates are what their digits say, however long they are and wherever they stand in a
 //! line; what is no number is none.
 
-use pivvel::{Brief, CrossTab, ReadOptions, TextSource};
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 fn build(text: &str, kinds: &[(&str, &str)], brief: &Brief) -> Result<CrossTab, String> {

@@ -8,7 +8,10 @@ mod shown;
 
 use std::collections::BTreeMap;
 
-use pivvel::{Brief, Build, CrossTab, Groups, ReadOptions, TextSource, Value, tidy};
+use pivvel::result::Groups;
+use pivvel::source::{ReadOptions, TextSource};
+use pivvel::table::tidy;
+use pivvel::{Brief, Build, CrossTab, Value};
 
 use crate::draw::Draw;
 use crate::server::{Server, table_of};
@@ -49,7 +52,7 @@ fn some_undated(lines: &str) -> String {
 type Key = (Vec<Option<String>>, String);
 
 fn ours(crosstab: &CrossTab) -> BTreeMap<Key, Option<Value>> {
-    let key = |row: &pivvel::TidyRow<'_>| {
+    let key = |row: &pivvel::table::TidyRow<'_>| {
         let members = row.members().into_iter().map(|m| m.map(str::to_string)).collect();
         (members, row.measure().to_string())
     };
@@ -157,7 +160,7 @@ fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
         #[cfg(feature = "full")]
         if !measures.iter().any(|measure| measure.formula.contains("unit price")) {
             let location = format!("{}#table=lines", server.address());
-            let mut table = pivvel::open(&location, &ReadOptions::default()).unwrap();
+            let mut table = pivvel::source::open(&location, &ReadOptions::default()).unwrap();
             let grouped = CrossTab::build(&question.brief, table.as_mut())
                 .unwrap_or_else(|e| panic!("seed {seed}: {e}"));
             assert_eq!(crate::lines::tidy_csv(&grouped), text, "seed {seed}");
@@ -241,7 +244,7 @@ fn in_parts(brief: &Brief, lines: &str, draw: &mut Draw) -> CrossTab {
         std::fs::write(folder.path().join(format!("{place}.csv")), text).unwrap();
     }
     let pattern = folder.path().join("*.csv");
-    let mut source = pivvel::open(pattern.to_str().unwrap(), &ReadOptions::default()).unwrap();
+    let mut source = pivvel::source::open(pattern.to_str().unwrap(), &ReadOptions::default()).unwrap();
     CrossTab::build(brief, source.as_mut()).unwrap()
 }
 

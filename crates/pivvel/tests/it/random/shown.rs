@@ -1,7 +1,8 @@
 //! Random tiers, tops, conditions on members and calculated items: as a brief, and as lines whose members were
 //! changed by SQL, so that plain roll-ups of those must give the same cells.
 
-use pivvel::{Amount, Brief, DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
+use pivvel::Brief;
+use pivvel::brief::{Amount, DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
 
 use super::layout::Layout;
 use crate::draw::Draw;
