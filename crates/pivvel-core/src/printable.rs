@@ -5,7 +5,8 @@
 /// characters, escape sequences with their lead, and marks that turn the direction of reading.
 ///
 /// ```
-/// assert_eq!(pivvel_core::text::printable("Fell\u{1b}[31m Coast\u{202e}"), "Fell [31m Coast ");
+/// # use pivvel_core as pivvel;
+/// assert_eq!(pivvel::text::printable("Fell\u{1b}[31m Coast\u{202e}"), "Fell [31m Coast ");
 /// ```
 pub fn printable(text: &str) -> String {
     text.chars().map(|c| if steers(c) { ' ' } else { c }).collect()
@@ -19,7 +20,8 @@ pub fn printable_lines(text: &str) -> String {
 /// A text without the passwords of the addresses in it: `postgresql://user:…@host/base`.
 ///
 /// ```
-/// let clean = pivvel_core::text::without_secrets("no host in postgresql://ann:p@ss@db/sales?password=x, sorry");
+/// # use pivvel_core as pivvel;
+/// let clean = pivvel::text::without_secrets("no host in postgresql://ann:p@ss@db/sales?password=x, sorry");
 /// assert_eq!(clean, "no host in postgresql://ann:…@db/sales?password=…, sorry");
 /// ```
 pub fn without_secrets(text: &str) -> String {

@@ -6,8 +6,9 @@
 /// and one edit is allowed for every three characters.
 ///
 /// ```
-/// assert_eq!(pivvel_core::text::nearest("habour", &["coast", "harbour"]), Some("harbour"));
-/// assert_eq!(pivvel_core::text::nearest("price", &["coast", "harbour"]), None);
+/// # use pivvel_core as pivvel;
+/// assert_eq!(pivvel::text::nearest("habour", &["coast", "harbour"]), Some("harbour"));
+/// assert_eq!(pivvel::text::nearest("price", &["coast", "harbour"]), None);
 /// ```
 pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
     let folded = name.trim().to_lowercase();

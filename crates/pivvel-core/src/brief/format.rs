@@ -111,7 +111,7 @@ impl NumberFormat {
     /// use pivvel::brief::{NumberFormat, Scaling};
     /// let format = NumberFormat::named("thousands")?;
     /// assert_eq!((format.scaling, format.decimals), (Scaling::Thousands, Some(1)));
-    /// # Ok::<(), pivvel_core::Error>(())
+    /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub fn named(name: &str) -> Result<NumberFormat> {
         let (decimals, scaling, after) = match name {

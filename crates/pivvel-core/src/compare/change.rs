@@ -102,7 +102,7 @@ pub struct LevelChange {
 /// let fell = &compared.changes()[0];
 /// assert_eq!(fell.change.unwrap().to_string(), "2");
 /// assert_eq!(compared.levels()[0].gone, [["Skerry"]]);
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
 pub struct Comparison {

@@ -119,7 +119,7 @@ impl Snapshot {
 /// let mut reader = SnapshotReader::new("sales.csv", &columns)?;
 /// reader.push(&["Fell", "coast", "total", "member", "total", "sales", "12.55", "2", "1"])?;
 /// let snapshot = reader.finish();
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug)]
 pub struct SnapshotReader {

@@ -100,14 +100,14 @@ impl<'a> Build<'a> {
     /// use pivvel::{Brief, Build};
     ///
     /// let later = AtomicU64::new(0);
-    /// let count = |progress: pivvel_core::result::Progress| {
+    /// let count = |progress: pivvel::result::Progress| {
     ///     later.fetch_add(u64::from(progress.phase() > Phase::Reading), Ordering::Relaxed);
     /// };
     /// let brief = Brief::new().measure(("lines", "count()"));
     /// let mut lines = Batches::new(Schema::empty().into(), Vec::<RecordBatch>::new());
     /// Build::new().on_progress(&count).run(&brief, &mut lines)?;
     /// assert_eq!(later.into_inner(), 3);
-    /// # Ok::<(), pivvel_core::Error>(())
+    /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub fn on_progress(mut self, report: &'a (dyn Fn(Progress) + Sync)) -> Build<'a> {
         self.watch.on_progress = Some(report);

@@ -51,7 +51,7 @@ const TRAILER: &[u8; 8] = b"pivvel-2";
 /// let june = Groups::from_bytes("june", &june.to_bytes()?)?;
 /// let crosstab = Build::new().from_groups(&brief, &[may, june])?;
 /// assert_eq!(crosstab.value(&["Fell"], &[], "pieces").unwrap().to_string(), "7");
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
 pub struct Groups {

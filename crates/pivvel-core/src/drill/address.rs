@@ -12,9 +12,10 @@ use crate::rollup::{Axis, Entry, MemberRef};
 /// address of the grand total.
 ///
 /// ```
-/// let address: pivvel_core::drill::Address = "coast=Fell Coast, harbour='Quay, old'".parse()?;
+/// # use pivvel_core as pivvel;
+/// let address: pivvel::drill::Address = "coast=Fell Coast, harbour='Quay, old'".parse()?;
 /// assert_eq!(address.to_string(), "coast=Fell Coast, harbour='Quay, old'");
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Address {

@@ -47,9 +47,10 @@ impl<'a> ParserError<Input<'a>> for Wrong {
 /// Reads a formula. `place` says where it stands, for the error message.
 ///
 /// ```
-/// let formula = pivvel_core::formula::parse("measure sales", "sum(price * quantity)")?;
+/// # use pivvel_core as pivvel;
+/// let formula = pivvel::formula::parse("measure sales", "sum(price * quantity)")?;
 /// assert_eq!(formula.to_string(), "sum(price * quantity)");
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn parse(place: &str, text: &str) -> Result<Expr> {
     read(text).map_err(|(span, message)| Error::formula(place, text, span, message))

@@ -9,7 +9,8 @@ use crate::model::{Decimal, Overflow, Value, pow10};
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.
 ///
 /// ```
-/// let round = pivvel_core::formula::scalar_functions().find(|function| function.name() == "round").unwrap();
+/// # use pivvel_core as pivvel;
+/// let round = pivvel::formula::scalar_functions().find(|function| function.name() == "round").unwrap();
 /// assert_eq!(round.usage(), "round(x) or round(x, 2)");
 /// ```
 pub struct ScalarFunction {

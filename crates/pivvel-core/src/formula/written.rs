@@ -22,7 +22,7 @@ use crate::error::{Error, Result};
 /// assert_eq!(sum.tree("measure sales")?.to_string(), "sum(price * quantity)");
 /// assert_eq!(sum, Formula::from("sum( price*quantity )"));
 /// assert!(Formula::from("sum(price").tree("measure sales").is_err());
-/// # Ok::<(), pivvel_core::Error>(())
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
 pub struct Formula {

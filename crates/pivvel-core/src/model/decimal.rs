@@ -17,7 +17,7 @@ use std::str::FromStr;
 /// assert_eq!(price, Decimal::new(-125, 1));
 /// assert!(price < 0.into());
 /// assert_eq!(price.to_string(), "-12.50");
-/// # Ok::<(), pivvel_core::result::NoDecimal>(())
+/// # Ok::<(), pivvel::result::NoDecimal>(())
 /// ```
 // Aligned to 8 bytes so that a `Value`, which cells hold by the million, is 32 bytes and not 48.
 #[repr(Rust, packed(8))]

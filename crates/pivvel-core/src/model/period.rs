@@ -21,7 +21,7 @@ use super::calendar::{MONTHS, WEEKDAYS, calendar_place, date, date_from_text, da
 /// assert_eq!(quarter.part(), DatePart::Quarter);
 /// assert_eq!(quarter.to_string(), "2025-Q1");
 /// assert!(quarter < "2025-Q2".parse()?);
-/// # Ok::<(), pivvel_core::result::NoPeriod>(())
+/// # Ok::<(), pivvel::result::NoPeriod>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Period {
