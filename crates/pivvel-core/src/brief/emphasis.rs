@@ -24,9 +24,8 @@ use crate::formula::{Formula, Group};
 /// use pivvel::brief::{EmphasisBrief, Form, PeersOf, RuleBrief};
 /// use pivvel::Brief;
 ///
-/// let within = EmphasisBrief { peers: PeersOf::Siblings, ..EmphasisBrief::new("sales", Form::Bar) };
-/// let loss = RuleBrief { name: Some("loss".into()), below: Some(0.into()), ..RuleBrief::default() };
-/// let ruled = EmphasisBrief { rules: vec![loss], ..EmphasisBrief::new("profit", Form::Ink) };
+/// let within = EmphasisBrief::new("sales", Form::Bar).peers(PeersOf::Siblings);
+/// let ruled = EmphasisBrief::new("profit", Form::Ink).rule(RuleBrief::new().named("loss").below(0));
 /// let brief = Brief::new().rows(["coast", "harbour"]).emphasize(within).emphasize(ruled);
 /// assert_eq!(brief.emphasis.len(), 2);
 /// ```
@@ -329,6 +328,12 @@ pub enum Show {
     Tone(Tone),
     /// A symbol, by its number from 1 to 5.
     Symbol(u8),
+}
+
+impl From<Tone> for Show {
+    fn from(tone: Tone) -> Show {
+        Show::Tone(tone)
+    }
 }
 
 impl FromStr for Show {

@@ -14,6 +14,7 @@ mod level;
 mod lists;
 mod order;
 mod parts;
+mod setters;
 mod spec;
 mod template;
 mod totals;

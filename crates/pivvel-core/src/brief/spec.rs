@@ -20,7 +20,7 @@ use super::template::Template;
 use super::totals::{Placement, placements};
 use super::views::ViewBrief;
 use super::words::words;
-use crate::formula::{Expr, Formula};
+use crate::formula::Formula;
 
 /// What the analyst wants: layout, measures, order, totals, emphasis.
 ///
@@ -252,14 +252,13 @@ impl Brief {
     }
 
     /// A member computed from its siblings: `brief.item("scenario", "variance", "actual - plan")`.
-    pub fn item(mut self, dimension: &str, name: &str, formula: &str) -> Brief {
-        let [dimension, name] = [dimension, name].map(str::to_string);
-        self.items.push(ItemBrief { dimension, name, formula: formula.into(), ..ItemBrief::default() });
+    pub fn item(mut self, dimension: &str, name: &str, formula: impl Into<Formula>) -> Brief {
+        self.items.push(ItemBrief::new(dimension, name, formula));
         self
     }
 
     /// A column computed line by line: `brief.derive("takings", "price * quantity")`.
-    pub fn derive(mut self, name: &str, formula: &str) -> Brief {
+    pub fn derive(mut self, name: &str, formula: impl Into<Formula>) -> Brief {
         self.derived.push((name.into(), formula.into()));
         self
     }
@@ -301,26 +300,18 @@ impl MeasureBrief {
     }
 }
 
-/// A measure whose formula is a tree that was built without text.
+/// A name and a formula, as text or built in Rust.
 ///
 /// ```
 /// # use pivvel_core as pivvel;
-/// use pivvel::formula::{Expr, Name, Node};
 /// use pivvel::Brief;
+/// use pivvel::formula::{col, sum};
 ///
-/// let amount = Node::Name(Name { base: "amount".into(), part: None });
-/// let sum = Node::Call { function: "sum".into(), arguments: vec![amount.into()], clauses: Vec::new() };
-/// let brief = Brief::new().measure(("sales", Expr::from(sum)));
-/// assert_eq!(brief.measures[0].formula.as_str(), "sum(amount)");
+/// let brief = Brief::new().measure(("sales", "sum(amount)")).measure(("cost", sum(col("cost"))));
+/// assert_eq!(brief.measures[1].formula.as_str(), "sum(cost)");
 /// ```
-impl From<(&str, Expr)> for MeasureBrief {
-    fn from((name, formula): (&str, Expr)) -> MeasureBrief {
-        MeasureBrief::new(name, formula)
-    }
-}
-
-impl From<(&str, &str)> for MeasureBrief {
-    fn from((name, formula): (&str, &str)) -> MeasureBrief {
+impl<F: Into<Formula>> From<(&str, F)> for MeasureBrief {
+    fn from((name, formula): (&str, F)) -> MeasureBrief {
         MeasureBrief::new(name, formula)
     }
 }

@@ -111,7 +111,7 @@ fn draw_swatch(pen: &mut Pen, form: Form, swatch: &Swatch) {
         (_, Some(symbol)) => pen.put(&symbol.glyph().to_string(), pen.fore(style, paint.shape(pen.ground))),
         (Form::Bar, _) => pen.put("██", pen.fore(style, paint.shape(pen.ground))),
         (Form::Ink, _) => {
-            let sign = tone.map_or("12".to_string(), |sign| format!("{sign} 12"));
+            let sign = tone.map_or("12".to_string(), String::from);
             pen.put(&sign, pen.ink(style, paint));
         }
         _ => {

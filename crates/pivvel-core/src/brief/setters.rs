@@ -1,0 +1,267 @@
+//! How the parts of a brief are built in Rust: each is made with what it cannot be without, and every other key has a
+//! setter of its name.
+
+use super::{
+    Amount, Apply, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, Figure, ItemBrief, Level, MeanSide,
+    MeasureBrief, NumberFormat, Order, PaletteName, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief,
+    ScaleBy, Show, Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
+    YardstickOf,
+};
+use crate::formula::Formula;
+
+/// Setters of the name of the key: `option` for one that may be absent, `value` for one that is always there, `list` for one
+/// of several, `more` for one that is added.
+macro_rules! setters {
+    ($of:ident { $($kind:ident $field:ident $(as $name:ident)?: $ty:ty,)* }) => {
+        impl $of {
+            $(setters! { @ $kind $of $field, ($field $($name)?), $ty })*
+        }
+    };
+    (@ $kind:ident $of:ident $field:ident, ($own:ident $name:ident), $ty:ty) => {
+        setters! { @ $kind $of $field, ($name), $ty }
+    };
+    (@ option $of:ident $field:ident, ($name:ident), $ty:ty) => {
+        #[doc = concat!("With [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
+        pub fn $name(mut self, $field: impl Into<$ty>) -> $of {
+            self.$field = Some($field.into());
+            self
+        }
+    };
+    (@ value $of:ident $field:ident, ($name:ident), $ty:ty) => {
+        #[doc = concat!("With [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
+        pub fn $name(mut self, $field: impl Into<$ty>) -> $of {
+            self.$field = $field.into();
+            self
+        }
+    };
+    (@ list $of:ident $field:ident, ($name:ident), $ty:ty) => {
+        #[doc = concat!("With these [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
+        pub fn $name<T: Into<$ty>>(mut self, $field: impl IntoIterator<Item = T>) -> $of {
+            self.$field = $field.into_iter().map(Into::into).collect();
+            self
+        }
+    };
+    (@ more $of:ident $field:ident, ($name:ident), $ty:ty) => {
+        #[doc = concat!("With one more of the [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
+        pub fn $name(mut self, $name: impl Into<$ty>) -> $of {
+            self.$field.push($name.into());
+            self
+        }
+    };
+}
+
+setters! { MeasureBrief {
+    option label: Template,
+    value format: NumberFormat,
+    value totals: bool,
+    value hidden: bool,
+    list levels: (Level, Option<Formula>),
+} }
+
+setters! { ItemBrief {
+    option format: NumberFormat,
+    value hidden: bool,
+    option apply: Apply,
+} }
+
+setters! { AssumptionBrief {
+    option low: Amount,
+    option high: Amount,
+    list choices: String,
+} }
+
+setters! { TierBrief {
+    list cuts: Amount,
+    list quantiles: Amount,
+    list labels: Template,
+    list within: String,
+} }
+
+setters! { DimensionBrief {
+    option label: Template,
+    option order: Order,
+    option top: TopBrief,
+    option bottom: TopBrief,
+    option having: Formula,
+    list only: String,
+    list except: String,
+    value totals_of: TotalsOf,
+    list labels: (String, Template),
+} }
+
+setters! { TopBrief {
+    value overall: bool,
+    option others: Template,
+} }
+
+setters! { EmphasisBrief {
+    option by: Formula,
+    option only: Formula,
+    list levels: Level,
+    value reach: Reach,
+    value peers: PeersOf,
+    value yardstick: YardstickOf,
+    value scale: ScaleBy,
+    option about: Formula,
+    option clip: (Amount, Amount),
+    option low: Amount,
+    option high: Amount,
+    option steps: u8,
+    option good: Side,
+    option palette: PaletteName,
+    option symbols: SymbolSet,
+    value figure: Figure,
+    option along: String,
+    option link: Template,
+    more rules as rule: RuleBrief,
+} }
+
+setters! { RuleBrief {
+    option name as named: Template,
+    option show: Show,
+    option from as at_least: Amount,
+    option below: Amount,
+    option is: Amount,
+    option top: Amount,
+    option bottom: Amount,
+    option mean: MeanSide,
+    value blank: bool,
+    option when: Formula,
+    value unit: Unit,
+} }
+
+setters! { ViewBrief {
+    option title: Template,
+    option filter: Formula,
+    list measures: String,
+    option per: String,
+    value scale: PanelScale,
+    option along: String,
+    list grid: (String, (u32, u32)),
+} }
+
+impl ItemBrief {
+    /// A member of a dimension that is computed from its siblings, as `actual - plan`.
+    pub fn new(
+        dimension: impl Into<String>,
+        name: impl Into<String>,
+        formula: impl Into<Formula>,
+    ) -> ItemBrief {
+        let (dimension, name, formula) = (dimension.into(), name.into(), formula.into());
+        ItemBrief { dimension, name, formula, ..ItemBrief::default() }
+    }
+}
+
+impl AssumptionBrief {
+    /// A value of a name, which formulas and texts use.
+    pub fn new(name: impl Into<String>, value: impl Into<Amount>) -> AssumptionBrief {
+        AssumptionBrief { name: name.into(), value: value.into(), ..AssumptionBrief::default() }
+    }
+}
+
+impl TierBrief {
+    /// Classes of the members of a dimension by a formula, as `sum(amount)`.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::TierBrief;
+    ///
+    /// let size = TierBrief::new("size", "client", "sum(amount)").cuts([1_000]).labels(["small", "large"]);
+    /// assert_eq!(Brief::new().rows(["size"]).tier(size).tiers.len(), 1);
+    /// ```
+    pub fn new(name: impl Into<String>, of: impl Into<String>, by: impl Into<Formula>) -> TierBrief {
+        TierBrief { name: name.into(), of: of.into(), by: by.into(), ..TierBrief::default() }
+    }
+}
+
+impl RelatedBrief {
+    /// A file that brings further columns in, by columns that both have.
+    pub fn new<K: Into<String>>(
+        name: impl Into<String>,
+        source: impl Into<String>,
+        keys: impl IntoIterator<Item = K>,
+    ) -> RelatedBrief {
+        let both = |key: K| {
+            let key: String = key.into();
+            (key.clone(), key)
+        };
+        RelatedBrief { name: name.into(), source: source.into(), keys: keys.into_iter().map(both).collect() }
+    }
+}
+
+impl DimensionBrief {
+    /// A dimension as the layout names it.
+    pub fn new(name: impl Into<String>) -> DimensionBrief {
+        DimensionBrief { name: name.into(), ..DimensionBrief::default() }
+    }
+}
+
+impl TopBrief {
+    /// So many members, or such a share of them, by a measure or a formula over cells.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::TopBrief;
+    ///
+    /// let brief = Brief::new().rows(["harbour"]).measure(("sales", "sum(amount)"));
+    /// let brief = brief.top("harbour", TopBrief::new(5, "sales").others("All other harbours"));
+    /// assert!(brief.dimensions[0].top.is_some());
+    /// ```
+    pub fn new(count: impl Into<Amount>, by: impl Into<Formula>) -> TopBrief {
+        TopBrief { count: count.into(), by: by.into(), overall: false, others: None }
+    }
+}
+
+impl RuleBrief {
+    /// A rule that says nothing yet, and so holds for every cell.
+    pub fn new() -> RuleBrief {
+        RuleBrief::default()
+    }
+}
+
+impl ViewBrief {
+    /// A view of this form, of the brief's own layout and measures.
+    pub fn new(form: ViewForm) -> ViewBrief {
+        ViewBrief { form, ..ViewBrief::default() }
+    }
+
+    /// With these dimensions on its rows.
+    pub fn rows<S: Into<String>>(mut self, names: impl IntoIterator<Item = S>) -> ViewBrief {
+        self.rows = Some(names.into_iter().map(Into::into).collect());
+        self
+    }
+
+    /// With these dimensions on its columns.
+    pub fn columns<S: Into<String>>(mut self, names: impl IntoIterator<Item = S>) -> ViewBrief {
+        self.columns = Some(names.into_iter().map(Into::into).collect());
+        self
+    }
+}
+
+impl Brief {
+    /// A what-if value, which formulas and texts use by its name.
+    pub fn assumption(mut self, assumption: AssumptionBrief) -> Brief {
+        self.assumptions.push(assumption);
+        self
+    }
+
+    /// Classes of members by an aggregate.
+    pub fn tier(mut self, tier: TierBrief) -> Brief {
+        self.tiers.push(tier);
+        self
+    }
+
+    /// Keeps the highest members of a dimension only.
+    pub fn top(mut self, dimension: &str, top: TopBrief) -> Brief {
+        self.dimension(dimension).top = Some(top);
+        self
+    }
+
+    /// Keeps the lowest members of a dimension only.
+    pub fn bottom(mut self, dimension: &str, bottom: TopBrief) -> Brief {
+        self.dimension(dimension).bottom = Some(bottom);
+        self
+    }
+}
