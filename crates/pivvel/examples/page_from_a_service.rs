@@ -41,5 +41,7 @@ fn main() {
         }
     }
     cancel.cancel();
-    println!("{:?}", page("sum(amount)", &cancel).unwrap_err());
+    if let Err((status, message)) = page("sum(amount)", &cancel) {
+        println!("{status}: {message}");
+    }
 }

@@ -27,7 +27,9 @@ fn main() -> pivvel::Result<()> {
     }
     // What makes no sense is an error that says so.
     for uplift in ["80%", "much"] {
-        println!("{}", with(&brief, uplift).unwrap_err());
+        if let Err(error) = with(&brief, uplift) {
+            println!("{error}");
+        }
     }
     Ok(())
 }

@@ -1,11 +1,19 @@
 //! What stands out where a row and a column meet, and where labels and figures lead.
 
-use super::CrossTab;
+use super::cell::Cell;
+use super::table::CrossTab;
 use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
 use crate::formula::Formula;
 use crate::model::{AxisSide, Grain};
 use crate::rollup::{Axis, Entry};
+
+impl Cell<'_> {
+    /// What stands out in the cell of a measure, by its place: for each form the first emphasis that decides.
+    pub fn marks(&self, measure: usize) -> Vec<Mark> {
+        self.crosstab().marks(self.row(), self.column(), measure)
+    }
+}
 
 impl CrossTab {
     /// What stands out in the cell of a measure where a row and a column meet: for each form the

@@ -270,7 +270,7 @@ proptest! {
         for text in [text, tree.to_string()] {
             let _ = Plan::new(&base.clone().measure(("m", text.as_str())), &schema);
             let _ = Plan::new(&base.clone().filter(text.as_str()), &schema);
-            let _ = Plan::new(&base.clone().derive("x", &text).item("scenario", "i", &text), &schema);
+            let _ = Plan::new(&base.clone().derive("x", text.as_str()).item("scenario", "i", text.as_str()), &schema);
         }
     }
 }

@@ -14,6 +14,7 @@ mod finer;
 mod formulas;
 mod group_bytes;
 mod groups;
+mod lookup;
 mod made;
 mod many_cells;
 mod orders;

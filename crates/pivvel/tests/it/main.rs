@@ -33,6 +33,7 @@ mod related;
 mod rewriting;
 mod schemas;
 mod server;
+mod service;
 
 #[cfg(feature = "full")]
 mod sharded;

@@ -1,0 +1,201 @@
+//! Levels, cells and values by name and by index: what is not known is an error, what is not there is `None`.
+
+use pivvel_core::brief::{EmphasisBrief, Form, RuleBrief, TierBrief, TopBrief};
+use pivvel_core::formula::{Clause, Expr, Formula, Group, Place, call, col, count, mean, parse, sum};
+use pivvel_core::result::{Entry, Grain};
+use pivvel_core::{Brief, CrossTab, Decimal, ErrorKind};
+use proptest::prelude::*;
+
+use crate::support::{batch, decimals, numbers, source, texts};
+
+fn crosstab() -> CrossTab {
+    let lines = batch([
+        ("coast", texts([Some("Fell"), Some("Fell"), Some("Skerry"), Some("Skerry"), None])),
+        ("harbour", texts([Some("Quay"), Some("Haven"), Some("Quay"), Some("Holm"), Some("Holm")])),
+        ("year", numbers([Some(2024), Some(2025), Some(2024), Some(2025), Some(2024)])),
+        ("amount", decimals(2, [Some(1050), Some(205), Some(995), None, Some(100)])),
+    ]);
+    let brief = Brief::new().rows(["coast", "harbour"]).columns(["year"]).measure(("sales", "sum(amount)"));
+    CrossTab::build(&brief, &mut source(vec![lines])).unwrap()
+}
+
+/// Every pair of levels gives the cells that a walk over all cells finds of it, in their order.
+#[test]
+fn a_level_has_the_cells_of_its_grain() {
+    let crosstab = crosstab();
+    let mut met = 0;
+    for (row, level) in ["total", "coast", "harbour"].iter().zip(0..) {
+        for (column, across) in ["total", "year"].iter().zip(0..) {
+            let found: Vec<_> = crosstab.level(row, column).unwrap().map(|c| (c.row(), c.column())).collect();
+            let mut wanted: Vec<_> = crosstab
+                .cells()
+                .filter(|cell| (cell.row().level(), cell.column().level()) == (level, across))
+                .map(|c| (c.row(), c.column()))
+                .collect();
+            met += found.len();
+            // A total may stand before or after its parts; within a level the order is the same.
+            wanted.sort_by_key(|wanted| found.iter().position(|found| found == wanted));
+            assert_eq!(found, wanted, "{row} by {column}");
+        }
+    }
+    assert_eq!(met, crosstab.cells().count());
+}
+
+/// Two paths, the label that is not known, and the one that is near.
+type Wrong<'a> = (&'a [&'a str], &'a [&'a str], &'a str, Option<&'a str>);
+
+#[test]
+fn what_is_not_known_is_an_error_and_what_is_not_there_is_none() {
+    let crosstab = crosstab();
+    let value = |row: &[&str], column: &[&str]| {
+        let cell = crosstab.find(row, column)?;
+        cell.map(|cell| cell.get("sales")).transpose().map(Option::flatten)
+    };
+    let text = |row: &[&str], column: &[&str]| value(row, column).unwrap().map(|value| value.to_string());
+    assert_eq!(text(&["Fell", "Quay"], &["2024"]).as_deref(), Some("10.50"));
+    // The same label under another parent is another member.
+    assert_eq!(text(&["Skerry", "Quay"], &["2024"]).as_deref(), Some("9.95"));
+    assert_eq!(text(&[], &[]).as_deref(), Some("23.50"));
+    // No line falls into it; and a line, but no amount.
+    assert!(crosstab.find(&["Fell", "Quay"], &["2025"]).unwrap().is_none());
+    assert!(crosstab.find(&["Skerry", "Holm"], &["2025"]).unwrap().is_some());
+    assert_eq!(text(&["Skerry", "Holm"], &["2025"]), None);
+    let cases: [Wrong<'_>; 4] = [
+        (&["Fel"], &[], "Fel", Some("Fell")),
+        (&["Fell", "Holm"], &[], "Holm", None),
+        (&["Skerry", "Hulm"], &[], "Hulm", Some("Holm")),
+        (&[], &["2023"], "2023", None),
+    ];
+    for (row, column, wrong, near) in cases {
+        let error = value(row, column).unwrap_err();
+        match error.kind() {
+            ErrorKind::UnknownName { name, nearest } => {
+                assert_eq!((name.as_str(), nearest.as_deref().filter(|_| near.is_some())), (wrong, near));
+            }
+            kind => panic!("{kind:?}"),
+        }
+    }
+    assert!(matches!(value(&["Fell", "Quay", "more"], &[]).unwrap_err().kind(), ErrorKind::Request));
+    let names = [
+        crosstab.level("harbor", "total").map(|_| ()).unwrap_err(),
+        crosstab.measure("sale").unwrap_err(),
+        crosstab.cells().next().unwrap().label("yaer").unwrap_err(),
+    ];
+    for (error, near) in names.iter().zip(["harbour", "sales", "year"]) {
+        let kind = error.kind();
+        let is_near =
+            matches!(kind, ErrorKind::UnknownName { nearest: Some(nearest), .. } if nearest == near);
+        assert!(is_near, "{error}");
+    }
+}
+
+/// Whatever index is asked for, there is no panic.
+#[test]
+fn no_index_panics() {
+    let (crosstab, deeper) = (crosstab(), crosstab());
+    let small = CrossTab::build(
+        &Brief::new().measure(("lines", "count()")),
+        &mut source(vec![batch([("x", numbers([Some(1)]))])]),
+    )
+    .unwrap();
+    let cell = crosstab.cells().next().unwrap();
+    for measure in [0, 1, 99, usize::MAX] {
+        let known = measure == 0;
+        assert_eq!(cell.value(measure).is_some(), known);
+        assert_eq!(cell.shows(measure), known);
+        assert!(known || (cell.rank(measure), cell.position(measure)) == (None, None));
+        assert_eq!(cell.yardstick(measure).is_some(), known);
+        assert_eq!(crosstab.peers(measure, Grain::TOTAL).is_some(), known);
+        crosstab.format(cell.row(), cell.column(), measure);
+    }
+    for entry in deeper.rows().entries().iter().chain(deeper.columns().entries()) {
+        let is_total = *entry == Entry::TOTAL;
+        assert_eq!(small.cell(*entry, *entry).is_some(), is_total);
+        assert!(small.rows().path(*entry).is_empty());
+        assert_eq!(small.rows().parent(*entry), None);
+        small.rows().kind(*entry);
+        small.format(*entry, *entry, 0);
+    }
+    assert_eq!(small.cell_count(Grain::new(7, 7)), 0);
+    assert_eq!(small.rows().level_name(9), "");
+    assert!(small.rows().members(9).is_empty());
+    for id in crosstab.rows().members(1).in_order() {
+        assert_eq!(small.rows().members(0).label(id), "");
+    }
+}
+
+/// What is built in Rust is the tree that its text is, and the text is read as that tree.
+#[test]
+fn formulas_in_rust_are_those_of_texts() {
+    let sales = || sum(col("amount"));
+    let cases: Vec<(Expr, &str)> = vec![
+        ((sales() - sum(col("cost"))) / sales(), "(sum(amount) - sum(cost)) / sum(amount)"),
+        (sales() - (sum(col("cost")) - 1), "sum(amount) - (sum(cost) - 1)"),
+        (-sales() * Decimal::new(-25, 1), "-sum(amount) * -2.5"),
+        (col("sold_on.quarter").is("2025-Q1"), "sold_on.quarter = '2025-Q1'"),
+        (
+            col("unit price").is_at_least(3).and(!col("channel").is("web")),
+            "\"unit price\" >= 3 and not channel = 'web'",
+        ),
+        (col("a").is_in(["x", "it's"]).or(col("b").is_blank()), "a in ('x', 'it''s') or b is blank"),
+        (col("n").is_between(1, 9).and(col("n").is_not(4)), "n between 1 and 9 and n <> 4"),
+        (
+            col("n").is_below(1).or(col("n").is_above(2)).or(col("n").is_at_most(3)),
+            "n < 1 or n > 2 or n <= 3",
+        ),
+        (col("sales") / col("sales").at(Place::Parent), "sales / sales at parent"),
+        (count().of_lines(col("channel").is("web")).into(), "count(where channel = 'web')"),
+        (
+            call("rank", [col("sales")])
+                .with(Clause::LowestFirst)
+                .with(Clause::Among(Group::Siblings))
+                .into(),
+            "rank(sales among siblings lowest first)",
+        ),
+        (mean(sales()) + 0, "mean(sum(amount)) + 0"),
+    ];
+    for (built, text) in cases {
+        let read = parse("formula", text).unwrap();
+        assert_eq!(built, read, "{built} is not {text}");
+        assert_eq!(Formula::from(built.clone()), Formula::from(text));
+        assert_eq!(parse("formula", &built.to_string()).unwrap(), built);
+    }
+}
+
+/// A formula that was built in Rust is marked in its text where it is wrong.
+#[test]
+fn what_is_wrong_in_a_built_formula_is_marked() {
+    let lines = batch([("amount", numbers([Some(1)]))]);
+    let brief = Brief::new().measure(("margin", sum(col("amount")) - sum(col("cots"))));
+    let error = CrossTab::build(&brief, &mut source(vec![lines])).unwrap_err();
+    match error.kind() {
+        ErrorKind::Formula { text, span } => assert_eq!(&text[span.clone()], "cots"),
+        kind => panic!("{kind:?}"),
+    }
+}
+
+/// Setters give the same brief as its parts written out.
+#[test]
+fn setters_set_what_they_are_called_after() {
+    let top = TopBrief::new(5, "sales").others("All other").overall(true);
+    assert_eq!((top.others.unwrap().as_str(), top.overall), ("All other", true));
+    let rule = RuleBrief::new().named("low").below(0).at_least("-10%").top(3);
+    let emphasis = EmphasisBrief::new("sales", Form::Ink).levels(["harbour"]).steps(4).rule(rule.clone());
+    assert_eq!((emphasis.rules, emphasis.steps, emphasis.levels.len()), (vec![rule.clone()], Some(4), 1));
+    assert_eq!((rule.below, rule.from), (Some(0.into()), Some("-10%".into())));
+    let tier = TierBrief::new("size", "client", "sum(amount)").quantiles(["50%"]).labels(["low", "high"]);
+    assert_eq!((tier.labels.len(), tier.cuts.len(), tier.quantiles.len()), (2, 0, 1));
+}
+
+proptest! {
+    /// Rounding is that of the decimal's text, half away from zero.
+    #[test]
+    fn decimals_are_rounded_half_away_from_zero(digits in -1_000_000_i64..1_000_000, scale in 0..5_u8, to in 0..6_u8) {
+        let rounded = Decimal::new(digits.into(), scale).rounded(to).unwrap();
+        prop_assert_eq!(rounded.scale(), to);
+        let unit = 10_i128.pow(u32::from(scale.saturating_sub(to)));
+        let wide = i128::from(digits) * 10_i128.pow(u32::from(to.saturating_sub(scale)));
+        let away = (wide.abs() + unit / 2) / unit * wide.signum();
+        prop_assert_eq!(rounded.digits(), away);
+    }
+}
