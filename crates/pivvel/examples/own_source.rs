@@ -31,8 +31,9 @@ fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
     let silent = || Err::<RecordBatch, _>(std::io::Error::from(std::io::ErrorKind::TimedOut));
     let mut days =
         Batches::new(schema, [ask(0).map_err(|_| unreachable!()), silent()]).named("the other system");
-    let error = CrossTab::build(&brief, &mut days).unwrap_err();
-    assert!(matches!(error.kind(), ErrorKind::Io(std::io::ErrorKind::TimedOut)));
-    println!("{error}");
+    match CrossTab::build(&brief, &mut days) {
+        Err(error) if *error.kind() == ErrorKind::Io(std::io::ErrorKind::TimedOut) => println!("{error}"),
+        other => println!("this is not expected: {other:?}"),
+    }
     Ok(())
 }

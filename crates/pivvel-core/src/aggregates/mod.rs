@@ -22,6 +22,8 @@ pub(crate) use numbers::{Moments, Total, quantile};
 pub(crate) use share::Share;
 pub(crate) use sketch::{Distinct, QuantileSketch};
 
+use std::sync::{PoisonError, RwLock};
+
 use crate::model::{Overflow, Type, Value};
 
 /// Every aggregate. Whoever adds one adds it here.
@@ -44,6 +46,14 @@ static AGGREGATES: [&AggregateFunction; 17] = [
     &first_last::FIRST,
     &first_last::LAST,
 ];
+
+/// Those that were registered.
+static OWN: RwLock<Vec<&'static AggregateFunction>> = RwLock::new(Vec::new());
+
+fn all() -> impl Iterator<Item = &'static AggregateFunction> {
+    let own = OWN.read().unwrap_or_else(PoisonError::into_inner).clone();
+    AGGREGATES.into_iter().chain(own)
+}
 
 /// What there is to know of an aggregate.
 pub(crate) struct AggregateFunction {
@@ -69,7 +79,12 @@ pub(crate) struct AggregateFunction {
     of_states: fn(&dyn GroupStates, Share) -> Result<Option<Value>, Overflow>,
     /// What comes of values, in any order and of any kinds; there is at least one.
     of_values: fn(&[Value], Share) -> Result<Option<Value>, Overflow>,
+    /// What comes of all values in ascending order, in place of both.
+    of_sorted: Option<OfSorted>,
 }
+
+/// What gives a number for at least one number, in ascending order; `None` for a blank.
+pub(crate) type OfSorted = &'static (dyn Fn(&[f64]) -> Option<f64> + Send + Sync);
 
 /// An aggregate of values with the defaults.
 const DEFAULT: AggregateFunction = AggregateFunction {
@@ -84,7 +99,15 @@ const DEFAULT: AggregateFunction = AggregateFunction {
     of_nothing: None,
     of_states: |_, _| Ok(None),
     of_values: |_, _| Ok(None),
+    of_sorted: None,
 };
+
+/// Adds an aggregate of all values for every formula of the process.
+pub(crate) fn add(name: &'static str, usage: &'static str, of: OfSorted) {
+    let needs = Needs { list: true, ..Needs::NONE };
+    let own = AggregateFunction { name, usage, needs, of_sorted: Some(of), ..DEFAULT };
+    OWN.write().unwrap_or_else(PoisonError::into_inner).push(Box::leak(Box::new(own)));
+}
 
 /// What is kept of an argument in each line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -199,17 +222,17 @@ impl Function {
     }
 
     pub(crate) fn named(name: &str) -> Option<Function> {
-        let of = AGGREGATES.iter().find(|aggregate| aggregate.name == name)?;
+        let of = all().find(|aggregate| aggregate.name == name)?;
         Some(Function { of, share: Share::HALF })
     }
 
     pub(crate) fn names() -> impl Iterator<Item = &'static str> {
-        AGGREGATES.iter().map(|aggregate| aggregate.name)
+        all().map(|aggregate| aggregate.name)
     }
 
     /// How an aggregate is written; empty for what is none.
     pub(crate) fn usage(name: &str) -> &'static str {
-        AGGREGATES.iter().find(|aggregate| aggregate.name == name).map_or("", |aggregate| aggregate.usage)
+        all().find(|aggregate| aggregate.name == name).map_or("", |aggregate| aggregate.usage)
     }
 
     /// The same at another share.
@@ -226,7 +249,13 @@ impl Function {
     pub(crate) fn of_states(self, states: &dyn GroupStates) -> Result<Option<Value>, Overflow> {
         match states.present() {
             0 => Ok(self.of.of_nothing.map(Value::whole)),
-            _ => (self.of.of_states)(states, self.share),
+            _ => match self.of.of_sorted {
+                Some(of) => {
+                    let sorted = (0..states.listed()).map(|place| states.two_at(place)[0].as_f64());
+                    Ok(finite(of(&sorted.collect::<Vec<_>>())))
+                }
+                None => (self.of.of_states)(states, self.share),
+            },
         }
     }
 
@@ -234,7 +263,14 @@ impl Function {
     pub(crate) fn of_values(self, values: &[Value]) -> Result<Option<Value>, Overflow> {
         match values {
             [] => Ok(self.of.of_nothing.map(Value::whole)),
-            values => (self.of.of_values)(values, self.share),
+            values => match self.of.of_sorted {
+                Some(of) => {
+                    let mut sorted: Vec<f64> = values.iter().map(Value::as_f64).collect();
+                    sorted.sort_unstable_by(f64::total_cmp);
+                    Ok(finite(of(&sorted)))
+                }
+                None => (self.of.of_values)(values, self.share),
+            },
         }
     }
 }
@@ -257,6 +293,11 @@ impl std::fmt::Debug for Function {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{}({:?})", self.of.name, self.share)
     }
+}
+
+/// A number that there is.
+fn finite(number: Option<f64>) -> Option<Value> {
+    number.filter(|number| number.is_finite()).map(Value::Float)
 }
 
 /// The type of counts.

@@ -270,7 +270,7 @@ impl Expr {
     }
 
     /// Gives each of the formulas that this one is made of to `each`, those in clauses too.
-    fn each_part(&mut self, each: &mut dyn FnMut(&mut Expr)) {
+    pub(super) fn each_part(&mut self, each: &mut dyn FnMut(&mut Expr)) {
         match &mut self.node {
             Node::Negate(a) | Node::Not(a) | Node::IsBlank(a) | Node::At(a, _) => each(a),
             Node::Binary(_, a, b) => [a, b].into_iter().for_each(|e| each(e)),

@@ -2,6 +2,7 @@
 //! and gives, and how it is computed. Lines and cells share them; whoever adds one adds an entry.
 
 use std::fmt;
+use std::sync::{PoisonError, RwLock};
 
 use crate::model::Type;
 use crate::model::{Decimal, Overflow, Value, pow10};
@@ -26,6 +27,12 @@ pub struct ScalarFunction {
 }
 
 impl ScalarFunction {
+    /// One that databases do not have; a number that it gives is never exact.
+    pub(super) fn own([name, usage, about]: [&'static str; 3], takes: Takes, eval: Eval) -> ScalarFunction {
+        let result_type = if takes == Takes::Text { same } else { float };
+        ScalarFunction { name, usage, about, takes, result_type, eval, sql: None }
+    }
+
     /// Its name.
     pub fn name(&self) -> &'static str {
         self.name
@@ -82,10 +89,20 @@ pub(super) enum Eval {
         float: fn(f64, u8) -> f64,
     },
     TwoNumbers(fn(f64, f64) -> f64),
+    /// Of one or two numbers, none of them blank.
+    Own(OfNumbers),
     /// One of the values that are not blank.
     Pick(fn(&mut dyn Iterator<Item = Value>) -> Option<Value>),
-    Text(fn(&str) -> String),
+    Text(OfText),
 }
+
+/// What gives a number for numbers; `None` for a blank.
+pub(super) type OfNumbers = &'static (dyn Fn(&[f64]) -> Option<f64> + Send + Sync);
+/// What gives a text for a text.
+pub(super) type OfText = &'static (dyn Fn(&str) -> String + Send + Sync);
+
+/// Those that were registered.
+static OWN: RwLock<Vec<&'static ScalarFunction>> = RwLock::new(Vec::new());
 
 /// Every function, in the order in which the documents list them.
 static FUNCTIONS: [ScalarFunction; 14] = [
@@ -212,7 +229,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the text in small letters",
         takes: Takes::Text,
         result_type: same,
-        eval: Eval::Text(str::to_lowercase),
+        eval: Eval::Text(&str::to_lowercase),
         sql: None,
     },
     ScalarFunction {
@@ -221,7 +238,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the text in capital letters",
         takes: Takes::Text,
         result_type: same,
-        eval: Eval::Text(str::to_uppercase),
+        eval: Eval::Text(&str::to_uppercase),
         sql: None,
     },
     ScalarFunction {
@@ -230,7 +247,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the text without spaces at its ends",
         takes: Takes::Text,
         result_type: same,
-        eval: Eval::Text(|text| text.trim().to_string()),
+        eval: Eval::Text(&|text| text.trim().to_string()),
         sql: None,
     },
 ];
@@ -296,13 +313,21 @@ impl ScalarCall {
                 (Some(x), Some(y)) => of(x.as_f64(), y.as_f64()),
                 _ => return Ok(None),
             },
+            Eval::Own(of) => {
+                let numbers: Option<Vec<f64>> =
+                    values.map(|value| value.map(|value| value.as_f64())).collect();
+                match numbers.and_then(|numbers| of(&numbers)) {
+                    Some(result) => result,
+                    None => return Ok(None),
+                }
+            }
             Eval::Text(_) => unreachable!("the check lets a text stand here only where one is wanted"),
         };
         Ok(result.is_finite().then_some(Value::Float(result)))
     }
 
     /// How it changes one text; `None` where it is the first of several that is not blank.
-    pub(super) fn of_text(self) -> Option<fn(&str) -> String> {
+    pub(super) fn of_text(self) -> Option<OfText> {
         if let Eval::Text(change) = self.function.eval { Some(change) } else { None }
     }
 }
@@ -315,10 +340,17 @@ impl PartialEq for ScalarCall {
 
 /// The function of a name.
 pub(super) fn scalar_function(name: &str) -> Option<&'static ScalarFunction> {
-    FUNCTIONS.iter().find(|function| function.name == name)
+    scalar_functions().find(|function| function.name == name)
 }
 
-/// Every function of formulas that has one value for one line or one cell.
+/// Adds a function for every formula of the process.
+pub(super) fn add(function: ScalarFunction) {
+    OWN.write().unwrap_or_else(PoisonError::into_inner).push(Box::leak(Box::new(function)));
+}
+
+/// Every function of formulas that has one value for one line or one cell, those of one's own last: see
+/// [`OwnFunction`](super::OwnFunction).
 pub fn scalar_functions() -> impl Iterator<Item = &'static ScalarFunction> {
-    FUNCTIONS.iter()
+    let own = OWN.read().unwrap_or_else(PoisonError::into_inner).clone();
+    FUNCTIONS.iter().chain(own)
 }

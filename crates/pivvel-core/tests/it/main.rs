@@ -18,6 +18,7 @@ mod lookup;
 mod made;
 mod many_cells;
 mod orders;
+mod own;
 mod picks;
 mod related;
 mod scales;
