@@ -1,6 +1,7 @@
 //! Arguments as data.
 
 use std::path::PathBuf;
+use std::sync::LazyLock;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use pivvel::error::Argument;
@@ -12,6 +13,7 @@ use crate::brief_flags::{BriefFlags, OfBriefs, OfLines};
 #[command(
     name = "pivvel",
     version,
+    long_version = LONG_VERSION.as_str(),
     max_term_width = 100,
     after_help = "\
 Begin with:
@@ -24,6 +26,25 @@ pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
 }
+
+/// The version, and which features this build has.
+static LONG_VERSION: LazyLock<String> = LazyLock::new(|| {
+    let all = [
+        ("arrow", cfg!(feature = "arrow")),
+        ("parquet", cfg!(feature = "parquet")),
+        ("png", cfg!(feature = "png")),
+        ("postgres", cfg!(feature = "postgres")),
+        ("sqlite", cfg!(feature = "sqlite")),
+        ("workbook", cfg!(feature = "workbook")),
+        ("zstd", cfg!(feature = "zstd")),
+    ];
+    let list = |on: bool| -> String {
+        let names: Vec<&str> = all.iter().filter(|(_, is)| *is == on).map(|(name, _)| *name).collect();
+        if names.is_empty() { "none".into() } else { names.join(", ") }
+    };
+    let version = env!("CARGO_PKG_VERSION");
+    format!("{version}\nwith the features: {}\nwithout: {}", list(true), list(false))
+});
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
