@@ -18,8 +18,8 @@
 //!
 //! Data flows one way, and each module imports only earlier ones:
 //!
-//! [`LineSource`] → lines → leaf groups → roll-ups → derived measures and items → [`Peers`] →
-//! [`CrossTab`] → emphasis → [`tidy()`] and the views. A [`Brief`] becomes a [`Plan`] against a
+//! [`LineSource`](source::LineSource) → lines → leaf groups → roll-ups → derived measures and items → [`Peers`](result::Peers) →
+//! [`CrossTab`] → emphasis → [`tidy()`](table::tidy) and the views. A [`Brief`] becomes a [`Plan`](plan::Plan) against a
 //! source's columns; a scan turns batches of lines into leaf groups with mergeable states; every
 //! cell of every grain comes from merging these, never from adding shown numbers.
 //!

@@ -120,7 +120,7 @@ impl<'a> Build<'a> {
     /// can be read again, it is.
     ///
     /// # Errors
-    /// What [`Plan::new`](crate::Plan::new) and the source find wrong; yardsticks that the brief names
+    /// What [`Plan::new`](crate::plan::Plan::new) and the source find wrong; yardsticks that the brief names
     /// and that are not given; groups that take more memory than allowed.
     pub fn run(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<CrossTab> {
         self.run_and(brief, source, |_, _, _, _| Ok(())).map(|(crosstab, ())| crosstab)
