@@ -18,7 +18,6 @@ mod lookup;
 mod made;
 mod many_cells;
 mod orders;
-mod own;
 mod picks;
 mod related;
 mod scales;

@@ -1,4 +1,11 @@
-//! Functions of one's own: what they give is what the same formula, or a plain loop, gives.
+//! Functions of one's own: what they give is what the same formula, or a plain loop, gives. They are known to all of a
+//! process, so these tests have one of their own.
+
+#![allow(clippy::unwrap_used)]
+
+#[allow(dead_code, unreachable_pub)]
+#[path = "it/support.rs"]
+mod support;
 
 use std::sync::Once;
 
@@ -8,7 +15,7 @@ use pivvel_core::result::Groups;
 use pivvel_core::{Brief, Build, CrossTab, ErrorKind};
 use proptest::prelude::*;
 
-use crate::support::{batch, close, numbers, source, texts};
+use support::{batch, close, numbers, source, texts};
 
 /// Registers what these tests use, once for all of them.
 fn register() {
