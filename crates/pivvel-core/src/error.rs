@@ -10,7 +10,7 @@ use arrow_schema::ArrowError;
 
 use crate::model::Kind;
 use crate::printable::printable;
-use crate::suggest::nearest;
+use crate::suggest::{called_here, nearest};
 
 /// The result of anything in Pivvel that can fail.
 pub type Result<T, E = Error> = std::result::Result<T, E>;
@@ -467,6 +467,18 @@ impl fmt::Display for Error {
             }
             _ => Ok(()),
         }
+    }
+}
+
+/// The same for a function, which may be called otherwise elsewhere.
+pub(crate) fn unknown_function<'a>(
+    what: &str,
+    name: &str,
+    known: impl IntoIterator<Item = &'a str>,
+) -> String {
+    match called_here(name) {
+        Some(hint) => format!("unknown {what} {}; {hint}", shown(name)),
+        None => unknown_message(what, name, known),
     }
 }
 

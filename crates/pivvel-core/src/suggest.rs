@@ -23,3 +23,22 @@ pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
     let stem = |k: &&&str| folded.len() >= 3 && k.to_lowercase().starts_with(&folded);
     known.iter().find(stem).copied()
 }
+
+/// What many call a function otherwise, and how it is written here.
+const CALLED_HERE: [(&[&str], &str); 8] = [
+    (&["avg", "average"], "write it like mean(amount)"),
+    (&["if", "iff", "when"], "write it like case when amount > 0 then 1 else 0 end"),
+    (&["std", "sd", "std_dev"], "write it like stddev(amount)"),
+    (&["var"], "write it like variance(amount)"),
+    (&["log"], "the natural logarithm is ln(x)"),
+    (&["pow"], "write it like power(x, 2)"),
+    (&["total"], "write it like sum(amount)"),
+    (&["unique", "uniques", "count_distinct", "distinct_count"], "write it like distinct(yard)"),
+];
+
+/// How what a function of another name does is written here, where that is no near name.
+pub(crate) fn called_here(function: &str) -> Option<&'static str> {
+    let function = function.to_lowercase();
+    let is_it = |(names, _): &&(&[&str], &str)| names.contains(&function.as_str());
+    CALLED_HERE.iter().find(is_it).map(|(_, hint)| *hint)
+}

@@ -77,7 +77,7 @@ impl TypedColumns {
         let (mut made, mut blanked) = (Vec::with_capacity(arrays.len()), 0);
         for (array, place) in arrays.iter().zip(places) {
             made.push(match &self.retyped[*place] {
-                None => usable_array(array)
+                None => usable_array(array.clone())
                     .map_err(|e| Error::caused(format!("{name}, column {}", self.columns[*place].name), e))?,
                 Some(column) => {
                     let mut chunk = Chunk::of(1);
@@ -158,7 +158,7 @@ fn text(array: &ArrayRef, row: usize) -> String {
             NaiveDate::from_num_days_from_ce_opt(day.saturating_add(719_163))
                 .map_or(String::new(), |date| date.to_string())
         }
-        _ => match usable_array(array) {
+        _ => match usable_array(array.clone()) {
             Ok(usable) if usable.data_type() != array.data_type() => text(&usable, row),
             _ => format!("({})", array.data_type()),
         },

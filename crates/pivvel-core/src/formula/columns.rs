@@ -11,7 +11,7 @@ use super::expr::Checked;
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use crate::aggregates::Function;
-use crate::error::{Result, unknown_message};
+use crate::error::{Result, unknown_function, unknown_message};
 use crate::model::Type;
 use crate::model::{DatePart, Kind, NO_WORD, YES_WORD};
 
@@ -62,7 +62,7 @@ impl Columns {
     /// # Errors
     /// A name that is taken.
     pub(crate) fn derive(&mut self, name: &str, formula: LineFormula) -> Result<(), String> {
-        if self.knows(name) {
+        if self.names().any(|known| known == name) {
             return Err(format!("there is a column {name} already"));
         }
         self.derived.push((name.to_string(), formula));
@@ -71,8 +71,20 @@ impl Columns {
 
     /// Whether a name means something.
     pub(crate) fn knows(&self, name: &str) -> bool {
-        self.known.iter().any(|(known, ..)| known == name)
-            || self.derived.iter().any(|(known, _)| known == name)
+        self.place(name).is_some() || self.derived.iter().any(|(known, _)| known == name)
+    }
+
+    /// The place of the column of a name; of a name with `_` where the column has spaces or marks, if it is the only one.
+    fn place(&self, name: &str) -> Option<usize> {
+        let exact = self.known.iter().position(|(known, ..)| known == name);
+        exact.or_else(|| {
+            let plain = |known: &str| {
+                known.chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).eq(name.chars())
+            };
+            let mut alike = self.known.iter().enumerate().filter(|(_, (known, ..))| plain(known));
+            let (place, _) = alike.next()?;
+            alike.next().is_none().then_some(place)
+        })
     }
 
     /// What the lines hold under a name that formulas can use.
@@ -125,7 +137,7 @@ impl Columns {
     }
 
     fn find(&mut self, name: &str) -> Result<(usize, Kind), String> {
-        let Some(place) = self.known.iter().position(|(known, ..)| known == name) else {
+        let Some(place) = self.place(name) else {
             return Err(unknown_message("column", name, self.names()));
         };
         let (_, kind, data_type) = &self.known[place];
@@ -155,11 +167,23 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
     Ok(TypedExpr::leaf(leaf, Type::Period(part)))
 }
 
+/// What is wrong with a name, and how a text is written where it stood in double quotes.
+pub(crate) fn with_quotes_hint(message: String, name: &Name, span: &Range<usize>) -> String {
+    let whole = name.whole();
+    match message.starts_with("unknown ") && span.len() > whole.len() {
+        true => format!(
+            "{message}; if a text is meant, it goes in single quotes: '{}'",
+            whole.replace('\'', "''")
+        ),
+        false => message,
+    }
+}
+
 impl Scope for Columns {
     type Leaf = LineLeaf;
 
     fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<LineFormula> {
-        self.resolve(name).map_err(|message| (span.clone(), message))
+        self.resolve(name).map_err(|message| (span.clone(), with_quotes_hint(message, name, span)))
     }
 
     fn call(
@@ -173,7 +197,7 @@ impl Scope for Columns {
             || composed_names().any(|name| name == function)
         {
             true => format!("{function}(…) takes many lines, and cannot stand in a formula over one line"),
-            false => unknown_message("function of one line", function, function_names()),
+            false => unknown_function("function of one line", function, function_names()),
         };
         Err((span.clone(), message))
     }

@@ -29,7 +29,7 @@ pub(crate) use check::{
     Blanks, Scope, Step, TypedExpr, check, check_condition, check_formula, check_number, check_truth,
     function_names,
 };
-pub(crate) use columns::Columns;
+pub(crate) use columns::{Columns, with_quotes_hint};
 pub(crate) use composed::{composed, composed_names};
 pub use construct::{Call, call, col, count, distinct, max, mean, median, min, sum};
 pub(crate) use evaluate::{Data, Evaluation, Numbers, column_texts};

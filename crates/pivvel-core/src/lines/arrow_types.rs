@@ -91,14 +91,14 @@ pub fn usable_type(own: &DataType) -> DataType {
 ///
 /// # Errors
 /// A number of more than 38 digits; a time zone that is not known.
-pub fn usable_array(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
+pub fn usable_array(array: ArrayRef) -> Result<ArrayRef, ArrowError> {
     let usable = usable_type(array.data_type());
     if usable == *array.data_type() {
-        return Ok(array.clone());
+        return Ok(array);
     }
     Ok(match array.data_type() {
         DataType::Null => Arc::new(StringArray::new_null(array.len())),
-        DataType::Timestamp(unit, zone) => Arc::new(days(array, *unit, zone.as_deref())?),
+        DataType::Timestamp(unit, zone) => Arc::new(days(&array, *unit, zone.as_deref())?),
         DataType::Date64 => {
             let day = |moment: i64| {
                 let day = i32::try_from(moment.div_euclid(MILLISECONDS));
@@ -128,12 +128,12 @@ pub fn usable_array(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
         }
         DataType::Dictionary(..) => {
             let dictionary = array.as_any_dictionary();
-            take(&usable_array(dictionary.values())?, dictionary.keys(), None)?
+            take(&usable_array(dictionary.values().clone())?, dictionary.keys(), None)?
         }
         DataType::RunEndEncoded(ends, _) => match ends.data_type() {
-            DataType::Int16 => decoded::<Int16Type>(array)?,
-            DataType::Int32 => decoded::<Int32Type>(array)?,
-            _ => decoded::<Int64Type>(array)?,
+            DataType::Int16 => decoded::<Int16Type>(&array)?,
+            DataType::Int32 => decoded::<Int32Type>(&array)?,
+            _ => decoded::<Int64Type>(&array)?,
         },
         other => return Err(ArrowError::CastError(format!("{other} cannot be used"))),
     })
@@ -211,5 +211,5 @@ fn decoded<T: RunEndIndexType>(array: &ArrayRef) -> Result<ArrayRef, ArrowError>
     let all: Vec<u32> = (0..array.len() as u32).collect();
     let places = runs.get_physical_indices(&all)?;
     let places = UInt64Array::from_iter_values(places.into_iter().map(|place| place as u64));
-    usable_array(&take(runs.values(), &places, None)?)
+    usable_array(take(runs.values(), &places, None)?)
 }

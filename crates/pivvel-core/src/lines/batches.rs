@@ -101,8 +101,8 @@ impl<I: Iterator<Item: IntoBatch>> Batches<I> {
         }
     }
 
-    /// Some columns of a batch, which is taken apart.
-    fn columns(&self, batch: RecordBatch, columns: &[usize]) -> Result<RecordBatch> {
+    /// Some columns of a batch, which is taken apart. The schema is that of the batch before, which most have.
+    fn columns(&self, batch: RecordBatch, columns: &[usize], schema: &mut SchemaRef) -> Result<RecordBatch> {
         // These lie all over the memory. Looked at together they come together, and a change of the first
         // count of owners would have to wait for each of them.
         for column in batch.columns() {
@@ -110,7 +110,7 @@ impl<I: Iterator<Item: IntoBatch>> Batches<I> {
         }
         let (_, all, lines) = batch.into_parts();
         let mut all: Vec<Option<ArrayRef>> = all.into_iter().map(Some).collect();
-        let (mut arrays, mut fields) = (Vec::with_capacity(columns.len()), Vec::with_capacity(columns.len()));
+        let mut arrays = Vec::with_capacity(columns.len());
         for (place, column) in columns.iter().enumerate() {
             // They are moved: a count of owners that is in no cache takes long to change.
             let array = match columns[place + 1..].contains(column) {
@@ -119,13 +119,17 @@ impl<I: Iterator<Item: IntoBatch>> Batches<I> {
             };
             let field = self.schema.field(*column);
             let named = |e| Error::caused(format!("{}, column {}", self.name, field.name()), e);
-            let array = array.map(|array| usable_array(&array)).transpose().map_err(named)?;
-            let Some(array) = array else { continue };
-            fields.push(field.clone().with_data_type(array.data_type().clone()));
-            arrays.push(array);
+            arrays.extend(array.map(usable_array).transpose().map_err(named)?);
+        }
+        let types = || arrays.iter().map(|array| array.data_type());
+        if !schema.fields().iter().map(|field| field.data_type()).eq(types()) {
+            let field = |(column, own): (&usize, &DataType)| {
+                self.schema.field(*column).clone().with_data_type(own.clone())
+            };
+            *schema = Arc::new(Schema::new(columns.iter().zip(types()).map(field).collect::<Vec<_>>()));
         }
         let options = RecordBatchOptions::new().with_row_count(Some(lines));
-        RecordBatch::try_new_with_options(Arc::new(Schema::new(fields)), arrays, &options)
+        RecordBatch::try_new_with_options(schema.clone(), arrays, &options)
             .map_err(|e| Error::caused(&self.name, e))
     }
 }
@@ -174,6 +178,7 @@ impl<I: Iterator<Item: IntoBatch>> LineSource for Batches<I> {
             return Err(Error::data(&self.name, message));
         }
         let mut checked: Option<SchemaRef> = None;
+        let mut schema = Arc::new(Schema::empty());
         while let Some(batch) = self.batches.next() {
             let batch = batch.into_batch().map_err(|e| Error::caused(&self.name, e))?;
             // Most sources give all of their batches one schema.
@@ -181,7 +186,7 @@ impl<I: Iterator<Item: IntoBatch>> LineSource for Batches<I> {
                 self.check(&batch)?;
                 checked = Some(batch.schema());
             }
-            take(self.columns(batch, columns)?)?;
+            take(self.columns(batch, columns, &mut schema)?)?;
         }
         Ok(Tally::default())
     }

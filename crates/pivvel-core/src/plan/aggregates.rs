@@ -4,7 +4,7 @@
 use std::ops::Range;
 
 use crate::aggregates::{Function, Keeps, Share};
-use crate::error::unknown_message;
+use crate::error::unknown_function;
 use crate::formula::{
     Checked, Clause, Columns, Expr, LineFormula, Name, Node, Operator, Place, Scope, Step, TypedExpr, check,
     check_number, check_truth, composed, composed_names,
@@ -273,7 +273,7 @@ impl Scope for BeforePer<'_> {
         }
         let Some(known) = Function::named(function) else {
             let known = Function::names().chain(composed_names());
-            return Err((span.clone(), unknown_message("aggregate before per", function, known)));
+            return Err((span.clone(), unknown_function("aggregate before per", function, known)));
         };
         lines_aggregate(
             known,

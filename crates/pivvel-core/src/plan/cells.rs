@@ -7,11 +7,11 @@ use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Choice, Dimension, Measure};
 use crate::aggregates::Function;
 use crate::brief::{Level, MeasureBrief, Template};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result, unknown_function, unknown_message};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Group, Name, Place, Ranking, Relation,
     Scope, Shift, Spot, Ties, TypedExpr, Way, check, check_formula, check_number, composed, composed_names,
-    function_names,
+    function_names, with_quotes_hint,
 };
 use crate::grouping::{Aggregate, Grouping};
 use crate::model::{AxisSide, ByGrain, DatePart, Grain, Type};
@@ -341,7 +341,7 @@ impl<'a> CellScope<'a> {
         };
         let named = name.to_string();
         let Some(function) = Function::named(&named) else {
-            return Err((name.span.clone(), unknown_message("aggregate", &named, Function::names())));
+            return Err((name.span.clone(), unknown_function("aggregate", &named, Function::names())));
         };
         let over = call.clauses.iter().find_map(|c| if let Clause::Over(n) = c { Some(*n) } else { None });
         let Some(over) = over else {
@@ -364,6 +364,11 @@ impl Scope for CellScope<'_> {
                 let chain: Vec<&str> =
                     self.under_way[at..].iter().map(|i| self.briefs[*i].name.as_str()).collect();
                 let message = match chain.as_slice() {
+                    [own] if self.columns.knows(own) => {
+                        format!(
+                            "a measure needs an aggregate, and {own} is a column; did you mean sum({name})?"
+                        )
+                    }
                     [own] => format!("{own} builds on itself"),
                     chain => format!("{whole} builds on itself by way of {}", chain[1..].join(", ")),
                 };
@@ -396,7 +401,8 @@ impl Scope for CellScope<'_> {
         }
         let known = self.briefs.iter().map(|m| m.name.as_str()).chain(self.assumptions.names());
         let dimensions = self.spots().map(|(_, d)| d.name.as_str());
-        Err((span.clone(), unknown_message("measure", &whole, known.chain(dimensions))))
+        let message = unknown_message("measure", &whole, known.chain(dimensions));
+        Err((span.clone(), with_quotes_hint(message, name, span)))
     }
 
     fn call(
@@ -426,7 +432,7 @@ impl Scope for CellScope<'_> {
         let Some(known) = Function::named(function) else {
             let more = ["rank", "percent_rank", "running", "moving"];
             let known = Function::names().chain(composed_names()).chain(more).chain(function_names());
-            return Err((span.clone(), unknown_message("function", function, known)));
+            return Err((span.clone(), unknown_function("function", function, known)));
         };
         let group =
             clauses.iter().find_map(|c| if let Clause::Among(group) = c { Some(*group) } else { None });

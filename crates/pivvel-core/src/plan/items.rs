@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::model::{Assumptions, Plan, PlannedItem};
 use crate::brief::{Apply, Brief, ItemBrief};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Result, unknown_function};
 use crate::formula::{
     Checked, Clause, Columns, Expr, Name, Node, Operator, Place, Scope, Spot, TypedExpr, check,
     check_formula, function_names,
@@ -213,7 +213,7 @@ impl Scope for Siblings<'_> {
         _: &[Clause],
         span: &Range<usize>,
     ) -> Checked<TypedExpr<usize>> {
-        Err((span.clone(), unknown_message("function of members", function, function_names())))
+        Err((span.clone(), unknown_function("function of members", function, function_names())))
     }
 
     fn at(&mut self, _: &Expr, _: &Place, span: &Range<usize>) -> Checked<TypedExpr<usize>> {

@@ -10,6 +10,7 @@ use arrow_schema::{DataType, TimeUnit};
 use pivvel_core::result::NoticeCode;
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, CrossTab, ErrorKind};
+use proptest::prelude::*;
 
 use crate::support::{batch, days, decimals, numbers, source, texts};
 
@@ -187,4 +188,51 @@ fn the_zone_of_moments_is_said() {
         assert!(zones.iter().all(|notice| notice.to_string().ends_with("the time zone Asia/Tokyo")));
     }
     assert_eq!(DataType::Timestamp(TimeUnit::Second, Some("Asia/Tokyo".into())), *zone.data_type());
+}
+
+/// A column of numbers in one of several types, each with its scale; none for what is no number.
+fn column(of: usize, values: &[u8]) -> (ArrayRef, Option<i32>) {
+    let whole = || values.iter().map(|value| i64::from(*value));
+    let narrow = || whole().map(|value| value as i32);
+    match of {
+        0 => (array(Int64Array::from_iter_values(whole())), Some(0)),
+        1 => (array(UInt8Array::from_iter_values(values.iter().copied())), Some(0)),
+        2 => (array(Float64Array::from_iter_values(whole().map(|value| value as f64))), Some(0)),
+        3 => (decimals(1, whole().map(|value| Some(value.into()))), Some(1)),
+        4 => (decimals(2, whole().map(|value| Some(value.into()))), Some(2)),
+        5 => (
+            array(Decimal32Array::from_iter_values(narrow()).with_precision_and_scale(9, 2).unwrap()),
+            Some(2),
+        ),
+        6 => (texts(whole().map(|value| Some(value.to_string()))), None),
+        _ => (array(TimestampNanosecondArray::from_iter_values(whole())), None),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2_000, ..ProptestConfig::default() })]
+
+    /// Whatever comes in the place of what was announced: the right number or an error, and no panic.
+    #[test]
+    fn no_lie_becomes_a_number(
+        announced in 0..8_usize,
+        given in 0..8_usize,
+        names in prop::sample::subsequence(vec!["x", "y", "z"], 1..=3).prop_shuffle(),
+        values in prop::collection::vec(any::<u8>(), 1..5),
+    ) {
+        let ((first, scale), (second, _)) = (column(announced, &values), column(given, &values));
+        let right = RecordBatch::try_from_iter(["x", "y"].map(|name| (name, first.clone()))).unwrap();
+        let lie = RecordBatch::try_from_iter(names.iter().map(|name| (*name, second.clone()))).unwrap();
+        let same = lie.schema() == right.schema();
+        let mut lines = Batches::new(right.schema(), [right, lie]);
+        match (CrossTab::build(&Brief::new().measure(("sum", "sum(x)")), &mut lines), scale) {
+            (Ok(crosstab), Some(scale)) => {
+                let sum = 2.0 * values.iter().map(|value| f64::from(*value)).sum::<f64>();
+                let found = crosstab.value(&[], &[], "sum").unwrap().as_f64();
+                prop_assert!(same && (found * 10f64.powi(scale) - sum).abs() < 1e-9, "{} {}", found, sum);
+            }
+            (Ok(_), None) => prop_assert!(false, "a sum of what is no number"),
+            (Err(error), scale) => prop_assert!(!same || scale.is_none(), "{}", error),
+        }
+    }
 }

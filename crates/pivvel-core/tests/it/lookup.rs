@@ -199,3 +199,29 @@ proptest! {
         prop_assert_eq!(rounded.digits(), away);
     }
 }
+
+/// A name with `_` is that of the only column that has spaces or marks there; the column's own name goes before.
+#[test]
+fn spaces_and_marks_may_be_written_as_underscores() {
+    let one = |name, value| (name, numbers([Some(value)]));
+    let built = |columns: Vec<(&'static str, arrow_array::ArrayRef)>, formula: &str| {
+        let brief = Brief::new().measure(("m", formula));
+        CrossTab::build(&brief, &mut source(vec![batch(columns)]))
+            .map(|crosstab| crosstab.value(&[], &[], "m").unwrap().to_string())
+            .map_err(|error| error.to_string())
+    };
+    assert_eq!(built(vec![one("unit price", 7)], "sum(unit_price)").unwrap(), "7");
+    assert_eq!(built(vec![one("price/unit (net)", 7)], "sum(price_unit__net_)").unwrap(), "7");
+    assert_eq!(built(vec![one("unit price", 7), one("unit_price", 8)], "sum(unit_price)").unwrap(), "8");
+    let two = built(vec![one("unit price", 7), one("unit-price", 8)], "sum(unit_price)").unwrap_err();
+    assert!(two.contains("unknown column \"unit_price\"; did you mean"), "{two}");
+    assert!(built(vec![one("unit price", 7)], "sum(Unit_price)").is_err());
+    // It is no name that is taken.
+    let brief = Brief::new().derive("unit_price", "2 * \"unit price\"").measure(("m", "sum(unit_price)"));
+    let crosstab = CrossTab::build(&brief, &mut source(vec![batch([one("unit price", 7)])])).unwrap();
+    assert_eq!(crosstab.value(&[], &[], "m").unwrap().to_string(), "14");
+    // It can be a dimension, which is called as it is written.
+    let brief = Brief::new().rows(["unit_price"]).measure(("m", "count()"));
+    let crosstab = CrossTab::build(&brief, &mut source(vec![batch([one("unit price", 7)])])).unwrap();
+    assert_eq!(crosstab.level("unit_price", "total").unwrap().count(), 1);
+}

@@ -60,6 +60,11 @@ fn messages(cases: impl IntoIterator<Item = (String, Brief)>) -> String {
 fn wrong_measures() {
     let formulas = [
         "amount",
+        "avg(amount)",
+        "SUM(amount)",
+        "if(amount > 0, 1, 0)",
+        "sum(amount where scenario = \"actual\")",
+        "case when \"coast\" = \"Fell\" then 1 end",
         "sun(amount)",
         "sum(amout)",
         "sum(yard)",
