@@ -31,8 +31,8 @@ fn sessions(text: &str) -> Vec<(String, String)> {
 
 /// Whether a text is what the document says, with anything where it leaves lines out.
 fn matches(said: &str, printed: &str) -> bool {
-    let (said, printed) = (said.trim_end(), printed.trim_end());
-    let mut rest = printed;
+    let [said, printed] = [said, printed].map(|text| format!("{}\n", text.trim_end()));
+    let mut rest = printed.as_str();
     for (i, part) in said.split("…\n").enumerate() {
         match rest.find(part) {
             Some(0) => rest = &rest[part.len()..],
@@ -40,7 +40,7 @@ fn matches(said: &str, printed: &str) -> bool {
             _ => return false,
         }
     }
-    rest.is_empty() || said.ends_with('…')
+    rest.is_empty() || said.ends_with("…\n")
 }
 
 #[test]

@@ -170,13 +170,11 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
 /// What is wrong with a name, and how a text is written where it stood in double quotes.
 pub(crate) fn with_quotes_hint(message: String, name: &Name, span: &Range<usize>) -> String {
     let whole = name.whole();
-    match message.starts_with("unknown ") && span.len() > whole.len() {
-        true => format!(
-            "{message}; if a text is meant, it goes in single quotes: '{}'",
-            whole.replace('\'', "''")
-        ),
-        false => message,
+    if !message.starts_with("unknown ") || span.len() <= whole.len() {
+        return message;
     }
+    let begin = if message.ends_with('?') { " If" } else { "; if" };
+    format!("{message}{begin} a text is meant, it goes in single quotes: '{}'", whole.replace('\'', "''"))
 }
 
 impl Scope for Columns {
