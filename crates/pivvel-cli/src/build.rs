@@ -125,7 +125,7 @@ fn one(build: &Build) -> Result<()> {
         false => {
             let groups: Vec<Groups> =
                 build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
-            (build.effort.run()?.yardsticks(&yardsticks).from_groups(&brief, &groups)?, None)
+            (build.effort.build()?.yardsticks(&yardsticks).from_groups(&brief, &groups)?, None)
         }
     };
     // Check all targets before the first one is written.
@@ -206,10 +206,10 @@ fn from_lines(
         let spec = TableSpec { levels, ..TableSpec::default() };
         spec.check(&Plan::new(brief, &source.schema())?)?;
     }
-    let run = build.effort.run()?.yardsticks(yardsticks);
+    let builder = build.effort.build()?.yardsticks(yardsticks);
     watched(source.progress(), || match &build.save_groups {
-        None => run.run(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
-        Some(_) => run.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
+        None => builder.run(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
+        Some(_) => builder.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
     })
 }
 

@@ -66,7 +66,7 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
     let (brief, ratios) = with_ratios(&Brief { views: Vec::new(), ..brief });
     let yardsticks = open_yardsticks(&brief)?;
     let mut source = open_source(&lines, &brief, &compare.effort.reading(None)?)?;
-    let crosstab: CrossTab = compare.effort.run()?.yardsticks(&yardsticks).run(&brief, source.as_mut())?;
+    let crosstab: CrossTab = compare.effort.build()?.yardsticks(&yardsticks).run(&brief, source.as_mut())?;
     let of_run = |notice: Notice| notice.of(&name);
     // What the brief asks for is asked for both; what may be wrong is of one of them.
     let notices = crosstab.notices().into_iter().filter(|notice| !notice.code().is_asked_for()).map(of_run);

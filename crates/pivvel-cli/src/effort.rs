@@ -11,13 +11,13 @@ use pivvel::{Build, Error, Result};
 use crate::arguments::Effort;
 
 impl Effort {
-    /// The run that was asked for.
-    pub(crate) fn run(&self) -> Result<Build<'static>> {
-        let mut run = Build::new().memory(self.bytes()?);
+    /// How cross-tabs are built.
+    pub(crate) fn build(&self) -> Result<Build<'static>> {
+        let mut build = Build::new().memory(self.bytes()?);
         if let Some(threads) = self.threads {
-            run = run.threads(threads);
+            build = build.threads(threads);
         }
-        Ok(if self.read_lines { run.reading_lines() } else { run })
+        Ok(if self.read_lines { build.reading_lines() } else { build })
     }
 
     /// How lines are read.

@@ -17,7 +17,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     let targets = explain.to.iter().map(ReportTarget::of_story).collect::<Result<Vec<_>>>()?;
     check_outputs(&inputs(&explain.target.brief, &brief, &path), &explain.to)?;
     let yardsticks = open_yardsticks(&brief)?;
-    let run = explain.effort.run()?.yardsticks(&yardsticks);
+    let builder = explain.effort.build()?.yardsticks(&yardsticks);
     let measure = match &explain.measure {
         Some(measure) => measure.clone(),
         None => match &brief.measures.iter().filter(|m| !m.hidden).collect::<Vec<_>>()[..] {
@@ -32,7 +32,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     };
     let reading = explain.effort.reading(None)?;
     let mut open = || open_source(&path, &brief, &reading);
-    let story = run.explain(&brief, &mut open, &address, &measure)?;
+    let story = builder.explain(&brief, &mut open, &address, &measure)?;
     for target in &targets {
         target.write_story(&story)?;
         if !target.is_standard_output() {

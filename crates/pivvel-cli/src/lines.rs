@@ -35,8 +35,8 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let mut source = open_source(&path, &brief, &reading)?;
     wanted.check(&brief, source.as_ref())?;
     let yardsticks = open_yardsticks(&brief)?;
-    let run = lines.effort.run()?.yardsticks(&yardsticks);
-    let trace = watched(source.progress(), || run.trace(&brief, source.as_mut()))?;
+    let builder = lines.effort.build()?.yardsticks(&yardsticks);
+    let trace = watched(source.progress(), || builder.trace(&brief, source.as_mut()))?;
     // Again from the start: what is read once is no longer there.
     let mut source = open_source(&path, &brief, &reading)?;
     let Some(target) = target else {
