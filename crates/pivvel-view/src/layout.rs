@@ -93,6 +93,7 @@ pub struct TrendLine {
 
 /// What a row is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum RowKind {
     /// A heading without figures.
     Heading,

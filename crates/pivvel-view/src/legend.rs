@@ -23,6 +23,7 @@ pub struct LegendEntry {
 
 /// What a line of a legend shows.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub enum Sample {
     /// A scale from end to end.
     Ramp {

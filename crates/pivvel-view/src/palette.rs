@@ -11,6 +11,7 @@ use crate::colour::Rgb;
 
 /// On which ground is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[non_exhaustive]
 pub enum Ground {
     /// Dark text on a light ground.
     #[default]
@@ -50,6 +51,7 @@ const DIVERGING: usize = 6;
 
 /// What something is painted with: a place on a palette, or a tone.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub enum Paint {
     /// A place on a palette: 0 to 1, or −1 to 1 where it diverges.
     Place {

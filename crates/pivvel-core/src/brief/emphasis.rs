@@ -175,6 +175,7 @@ words! {
 words! {
     /// What places on a scale go by.
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum ScaleBy is "scale" {
         /// The value.
         #[default]
@@ -219,6 +220,7 @@ words! {
 words! {
     /// What a percentage among a rule's bounds means.
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum Unit is "unit" {
         /// A position on the scale.
         #[default]

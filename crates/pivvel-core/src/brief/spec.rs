@@ -207,6 +207,7 @@ words! {
 
 words! {
     /// What a calculated item is applied to.
+    #[non_exhaustive]
     pub enum Apply is "choice" {
         /// Measures.
         AfterMeasures = "after measures",

@@ -25,6 +25,7 @@ impl PartialEq for Expr {
 
 /// The parts that formulas are made of.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Node {
     /// A number, exactly as written: `12.50` is 1250 at scale 2, and `25%` is 25 at scale 2.
     Number(Decimal),
@@ -87,6 +88,7 @@ impl Name {
 
 /// What can stand within a call's brackets after its arguments.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Clause {
     /// `where condition`: of the lines that meet it only.
     Where(Box<Expr>),
@@ -111,6 +113,7 @@ pub enum Clause {
 
 /// The cells that are taken together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
 pub enum Group {
     /// The cells under the same row parent, in the same column.
     Siblings,
@@ -128,6 +131,7 @@ pub enum Group {
 
 /// What cells of equal value get as their rank.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
 pub enum Ties {
     /// The lowest of the ranks that they take up: 1 2 2 4.
     Low,
@@ -143,6 +147,7 @@ pub enum Ties {
 
 /// A cell that is related to the one where a formula stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Place {
     /// `parent`: the row above that this row is part of, in the same column.
     Parent,
@@ -176,6 +181,7 @@ pub enum Place {
 /// What stands between two parts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[allow(missing_docs)]
+#[non_exhaustive]
 pub enum Operator {
     Add,
     Subtract,

@@ -22,6 +22,7 @@ impl MemberId {
 
 /// What a member is.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
+#[non_exhaustive]
 pub enum Member {
     /// The lines that hold nothing in this dimension.
     Blank,

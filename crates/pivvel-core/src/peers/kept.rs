@@ -59,6 +59,7 @@ pub struct KeptTop {
 /// How many of the highest or of the lowest, as a rule says it: `3` or `20%`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
+#[non_exhaustive]
 pub enum KeptCount {
     /// So many of the highest.
     Top(String),

@@ -17,6 +17,7 @@ pub(super) const ROWS: usize = 8_192;
 
 /// The shape of a table.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Shape {
     /// One row a cell and measure, with its place among its peers.
     #[default]

@@ -6,6 +6,7 @@ use chrono::{Datelike, Month, NaiveDate};
 
 /// The order in which the parts of a date are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum DateOrder {
     /// `2025-01-31`, as ISO 8601 has it.
     YearFirst,

@@ -2,6 +2,7 @@
 
 /// How the numbers of a column are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum NumberStyle {
     /// `1234.50`
     Point,

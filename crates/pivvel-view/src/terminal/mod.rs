@@ -17,6 +17,7 @@ use crate::palette::{Ground, PALETTES, ink};
 
 /// The colours that a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum Colours {
     /// None: signs stand for colours.
     #[default]
