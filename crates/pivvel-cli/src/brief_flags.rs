@@ -7,6 +7,7 @@ use std::str::FromStr;
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
 use pivvel::brief::{EmphasisBrief, Form, ItemBrief, MeasureBrief, YardstickOf};
+use pivvel::formula::Formula;
 use pivvel::{Brief, Error, Result};
 
 use crate::texts::{assume, measure, names, of_dimension, related, split, tier, top, unquoted};
@@ -267,15 +268,20 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "Set an assumption of the brief to another value: uplift=4%",
         |given, brief| assume(given.text, brief),
     ),
-    once(
+    again(
         "where",
         "CONDITION",
-        "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"",
+        "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"; all, where several are given",
         |given, brief| {
-            brief.filter = Some(given.text.into());
+            let condition = Formula::from(given.text);
+            brief.filter = Some(match brief.filter.take() {
+                Some(others) => others.and(&condition),
+                None => condition,
+            });
             Ok(())
         },
-    ),
+    )
+    .in_place_of(|brief| brief.filter = None),
     again(
         "sort",
         "DIMENSION by WHAT",

@@ -63,6 +63,9 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
         }),
         case(&["--columns", "\"unit price\""], |b| b.columns = vec!["unit price".into()]),
         case(&["--title", "All of it"], |b| b.title = Some("All of it".into())),
+        case(&["--where", "amount > 0", "--where", "channel <> 'staff' or cost > 1"], |b| {
+            b.filter = Some("(amount > 0) and (channel <> 'staff' or cost > 1)".into());
+        }),
         case(&["--where", "channel <> 'staff'"], |b| b.filter = Some("channel <> 'staff'".into())),
         case(&["--measure", "share = sales / sales at parent"], |b| {
             b.measures.push(MeasureBrief::new("share", "sales / sales at parent"));

@@ -60,7 +60,15 @@ impl Formula {
     }
 
     /// The condition that this one and another one hold.
-    pub(crate) fn and(&self, other: &Formula) -> Formula {
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::formula::Formula;
+    ///
+    /// let both = Formula::from("amount > 0").and(&"channel = 'web'".into());
+    /// assert_eq!(both.as_str(), "(amount > 0) and (channel = 'web')");
+    /// ```
+    pub fn and(&self, other: &Formula) -> Formula {
         let text = format!("({self}) and ({other})");
         let part = |formula: &Formula, at: usize| {
             let moved = |span: &Range<usize>| span.start + at..span.end + at;
