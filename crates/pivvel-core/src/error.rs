@@ -10,7 +10,7 @@ use arrow_schema::ArrowError;
 
 use crate::model::Kind;
 use crate::printable::printable;
-use crate::suggest::{called_here, nearest};
+use crate::suggest::{nearest, other_name_hint};
 
 /// The result of anything in Pivvel that can fail.
 pub type Result<T, E = Error> = std::result::Result<T, E>;
@@ -476,7 +476,7 @@ pub(crate) fn unknown_function<'a>(
     name: &str,
     known: impl IntoIterator<Item = &'a str>,
 ) -> String {
-    match called_here(name) {
+    match other_name_hint(name) {
         Some(hint) => format!("unknown {what} {}; {hint}", shown(name)),
         None => unknown_message(what, name, known),
     }

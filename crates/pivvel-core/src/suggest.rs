@@ -24,8 +24,8 @@ pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
     known.iter().find(stem).copied()
 }
 
-/// What many call a function otherwise, and how it is written here.
-const CALLED_HERE: [(&[&str], &str); 8] = [
+/// Names that functions have elsewhere, and how they are written here.
+const OTHER_NAMES: [(&[&str], &str); 8] = [
     (&["avg", "average"], "write it like mean(amount)"),
     (&["if", "iff", "when"], "write it like case when amount > 0 then 1 else 0 end"),
     (&["std", "sd", "std_dev"], "write it like stddev(amount)"),
@@ -36,9 +36,9 @@ const CALLED_HERE: [(&[&str], &str); 8] = [
     (&["unique", "uniques", "count_distinct", "distinct_count"], "write it like distinct(yard)"),
 ];
 
-/// How what a function of another name does is written here, where that is no near name.
-pub(crate) fn called_here(function: &str) -> Option<&'static str> {
+/// How a function is written here that has this name elsewhere.
+pub(crate) fn other_name_hint(function: &str) -> Option<&'static str> {
     let function = function.to_lowercase();
     let is_it = |(names, _): &&(&[&str], &str)| names.contains(&function.as_str());
-    CALLED_HERE.iter().find(is_it).map(|(_, hint)| *hint)
+    OTHER_NAMES.iter().find(is_it).map(|(_, hint)| *hint)
 }

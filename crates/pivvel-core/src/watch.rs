@@ -33,7 +33,7 @@ impl Cancel {
     }
 
     /// Stops the work that was given this: it ends with
-    /// [`ErrorKind::Cancelled`](crate::ErrorKind::Cancelled), as a rule within a fraction of a second.
+    /// [`ErrorKind::Cancelled`](crate::ErrorKind::Cancelled), before its next batch of lines, grain or phase.
     pub fn cancel(&self) {
         self.0.store(true, Ordering::Relaxed);
     }
@@ -106,11 +106,11 @@ pub(crate) struct Watch<'a> {
 }
 
 impl Watch<'_> {
-    /// Goes on, unless the work was cancelled.
+    /// That the work was not cancelled.
     ///
     /// # Errors
     /// That it was.
-    pub(crate) fn go_on(&self) -> Result<()> {
+    pub(crate) fn check_cancelled(&self) -> Result<()> {
         match self.cancel {
             Some(cancel) if cancel.is_cancelled() => Err(Error::cancelled()),
             _ => Ok(()),
@@ -122,7 +122,7 @@ impl Watch<'_> {
         if let Some(on_progress) = self.on_progress {
             on_progress(progress());
         }
-        self.go_on()
+        self.check_cancelled()
     }
 
     /// The same at the start of a phase after the reading.

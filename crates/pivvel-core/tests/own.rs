@@ -95,9 +95,9 @@ fn what_cannot_be_registered_is_told() {
         (OwnFunction::of_number("sum", Some), "another function has this name"),
         (OwnFunction::of_number("rank", Some), "another function has this name"),
         (OwnFunction::of_number("twice", Some), "another function has this name"),
-        (OwnFunction::of_text("two words", str::to_string), "a word of letters"),
-        (OwnFunction::of_text("case", str::to_string), "a word of letters"),
-        (OwnFunction::of_values("", |_| None), "a word of letters"),
+        (OwnFunction::of_text("two words", str::to_string), "consists of letters"),
+        (OwnFunction::of_text("case", str::to_string), "consists of letters"),
+        (OwnFunction::of_values("", |_| None), "consists of letters"),
         (OwnFunction::of_aggregates("endless", "endless(x) + 1"), "unknown function endless"),
         (OwnFunction::of_aggregates("open", "sum(x"), "not closed"),
     ];

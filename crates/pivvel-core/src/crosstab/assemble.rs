@@ -117,7 +117,7 @@ fn from_groups(
         false => (leaves, None),
     };
     let moved = std::mem::take(&mut leaves.moved);
-    watch.go_on()?;
+    watch.check_cancelled()?;
     let mut frame = Frame::new(plan, leaves, context.threads)?;
     watch.enter(Phase::Formulas, lines)?;
     if let Some(picks) = &picks {

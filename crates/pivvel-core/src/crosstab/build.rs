@@ -222,7 +222,7 @@ impl<'a> Build<'a> {
         let mut all = Vec::with_capacity(jobs.len());
         for (job, pushed) in jobs.iter().zip(&pushed) {
             let mut ask = |statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>| {
-                source.ask(statement, &mut |row| self.watch.go_on().and_then(|()| take(row)))
+                source.ask(statement, &mut |row| self.watch.check_cancelled().and_then(|()| take(row)))
             };
             let fits = |scan: &Scan<'_>| match scan.bytes() <= self.memory.unwrap_or(usize::MAX) {
                 true => Ok(()),
@@ -305,7 +305,7 @@ impl<'a> Build<'a> {
         let Some(mut all) = workers.next() else { unreachable!("there is one thread at least") };
         for scans in workers {
             for (mine, theirs) in all.iter_mut().zip(scans) {
-                self.watch.go_on()?;
+                self.watch.check_cancelled()?;
                 mine.absorb(&theirs)?;
             }
         }
@@ -392,7 +392,7 @@ impl Announced {
             }
         }
         match fields.get(self.fields.len()) {
-            Some(more) => Err(Error::schema(&self.name, more.name(), "no more columns", "one")),
+            Some(more) => Err(Error::schema(&self.name, more.name(), "no such column", "one")),
             None => Ok(()),
         }
     }

@@ -112,7 +112,7 @@ fn entry_of(axis: &Axis, path: &[&str]) -> Result<Entry> {
     for (place, label) in path.iter().enumerate() {
         let Some(dimension) = axis.dimensions().get(place) else {
             let message =
-                format!("a path of {} labels leads to no level; there are {}", path.len(), axis.depth());
+                format!("a path of {} labels is too long: there are {} levels", path.len(), axis.depth());
             return Err(Error::request(format!("{path:?}"), message));
         };
         entry = axis.below(entry, label).ok_or_else(|| {

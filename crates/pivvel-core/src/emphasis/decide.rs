@@ -81,14 +81,14 @@ pub(crate) fn decide(
 ) -> Result<Vec<Emphasis>> {
     let mut all = Vec::new();
     for (i, planned) in plan.emphasis.iter().enumerate() {
-        known.watch.go_on()?;
+        known.watch.check_cancelled()?;
         let grains = ByGrain::new(plan.deepest(), |_| None);
         let mut emphasis = Emphasis { planned: planned.clone(), scales: Vec::new(), grains };
         if planned.has_scale() {
             let mut grains = measured(planned, engine)?;
             measure_by(planned, engine.frame(), &mut grains, known, i, notices)?;
             emphasis.grains = grains.try_map(|grain, found| {
-                known.watch.go_on()?;
+                known.watch.check_cancelled()?;
                 found.map(|found| decide_grain(&mut emphasis, engine, grain, found)).transpose()
             })?;
             order_scales(&mut emphasis, engine.frame());

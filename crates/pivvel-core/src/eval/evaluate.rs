@@ -33,7 +33,7 @@ impl<'a> Engine<'a> {
     /// # Errors
     /// A number that outgrows 38 digits; that whoever watches cancelled the work.
     pub(crate) fn run(plan: &'a Plan, frame: &'a mut Frame, watch: Watch<'_>) -> Result<Engine<'a>> {
-        watch.go_on()?;
+        watch.check_cancelled()?;
         apply_first_items(plan, frame)?;
         let frame = &*frame;
         let deepest = frame.grains.deepest();
@@ -47,7 +47,7 @@ impl<'a> Engine<'a> {
         for place in &plan.measure_order {
             let measure = &plan.measures[*place];
             let values = ByGrain::try_new(deepest, |grain| {
-                watch.go_on()?;
+                watch.check_cancelled()?;
                 match measure.formula_at(grain) {
                     Some(formula) => {
                         engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))

@@ -112,7 +112,7 @@ impl OwnFunction {
         let OwnFunction { name, about, how } = self;
         let place = format!("function {name}");
         if !is_word(&name) {
-            return Err(Error::request(place, "a function is called by a word of letters, digits and _"));
+            return Err(Error::request(place, "the name of a function consists of letters, digits and _"));
         }
         if is_known(&name) {
             return Err(Error::request(place, "another function has this name"));

@@ -102,7 +102,7 @@ pub fn usable_array(array: ArrayRef) -> Result<ArrayRef, ArrowError> {
         DataType::Date64 => {
             let day = |moment: i64| {
                 let day = i32::try_from(moment.div_euclid(MILLISECONDS));
-                day.map_err(|_| ArrowError::CastError(format!("the moment {moment} is in no calendar")))
+                day.map_err(|_| ArrowError::CastError(format!("the moment {moment} is outside the calendar")))
             };
             let days: Date32Array = array.as_primitive::<Date64Type>().try_unary(day)?;
             Arc::new(days)
@@ -160,7 +160,7 @@ fn days(array: &ArrayRef, unit: TimeUnit, zone: Option<&str>) -> Result<Date32Ar
                 None => i32::try_from(instant.div_euclid(day)).ok(),
                 Some(zone) => in_zone(zone, instant),
             };
-            day.ok_or_else(|| ArrowError::CastError(format!("the moment {instant} is in no calendar")))
+            day.ok_or_else(|| ArrowError::CastError(format!("the moment {instant} is outside the calendar")))
         })
     }
     // A zone that is always that of the instants needs no calendar.

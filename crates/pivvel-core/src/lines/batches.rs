@@ -96,7 +96,7 @@ impl<I: Iterator<Item: IntoBatch>> Batches<I> {
             }
         }
         match theirs.get(own.len()) {
-            Some(more) => Err(Error::schema(&self.name, more.name(), "no more columns", "one")),
+            Some(more) => Err(Error::schema(&self.name, more.name(), "no such column", "one")),
             None => Ok(()),
         }
     }
