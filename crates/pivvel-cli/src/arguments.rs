@@ -4,9 +4,10 @@ use std::path::PathBuf;
 use std::sync::LazyLock;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use pivvel::draw::{Appearance, open_appearance};
 use pivvel::error::Argument;
 
-use crate::brief_flags::{BriefFlags, OfBriefs, OfLines};
+use crate::brief_flags::{BriefFlags, OfBriefs, OfLines, OfRuns};
 
 /// Sales lines in, cross-tab out, every level on a scale of its own.
 #[derive(Debug, Parser)]
@@ -62,7 +63,7 @@ pub(crate) enum Command {
     Explain(Box<Explain>),
     /// Say what changed between two results, level by level
     Compare(Box<Compare>),
-    /// Print what a shell completes commands with, or the manual page
+    /// Print what a shell completes commands with, a manual page, or a schema
     Shell(Shell),
 }
 
@@ -72,7 +73,7 @@ pub(crate) struct Demo {
     #[arg(default_value = "pellam-quay")]
     pub(crate) folder: PathBuf,
     #[command(flatten)]
-    pub(crate) screen: ScreenArguments,
+    pub(crate) drawing: DrawingArguments,
 }
 
 #[derive(Debug, Args)]
@@ -84,6 +85,9 @@ Examples:
 pub(crate) struct SurveyArguments {
     /// The file of lines; - for standard input
     pub(crate) source: PathBuf,
+    /// Print it as JSON
+    #[arg(long)]
+    pub(crate) json: bool,
     #[command(flatten)]
     pub(crate) flags: BriefFlags<OfLines>,
     #[command(flatten)]
@@ -92,25 +96,34 @@ pub(crate) struct SurveyArguments {
     pub(crate) screen: ScreenArguments,
 }
 
+/// The lines that a brief is about.
+#[derive(Debug, Args)]
+pub(crate) struct BriefLines {
+    /// Read these lines instead of the brief's own
+    #[arg(long, value_name = "FILE", help_heading = "Lines")]
+    pub(crate) source: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) flags: BriefFlags<OfRuns>,
+    #[command(flatten)]
+    pub(crate) delimiter: Delimiter,
+}
+
 /// The cell that is asked about, of which brief and which lines.
 #[derive(Debug, Args)]
 pub(crate) struct CellTarget {
-    /// The brief
+    /// The brief; - for standard input
     pub(crate) brief: PathBuf,
     /// The cell: its members by dimension, as in 'coast=Fell Coast,quarter=2025-Q1'; dimensions that are
     /// not named are rolled up, and total is the grand total (repeatable)
     #[arg(long, value_name = "DIMENSION=MEMBER,…", required = true)]
     pub(crate) at: Vec<String>,
-    /// Read these lines instead of the brief's own
-    #[arg(long, value_name = "FILE")]
-    pub(crate) source: Option<PathBuf>,
-    /// Set an assumption of the brief to another value: uplift=4% (repeatable)
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) assume: Vec<String>,
+    #[command(flatten)]
+    pub(crate) lines: BriefLines,
 }
 
 /// How much of the machine is used.
 #[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Machine")]
 pub(crate) struct Effort {
     /// Threads to work with (default: one for each core)
     #[arg(long, value_name = "N", value_parser = threads)]
@@ -129,14 +142,18 @@ Examples:
   pivvel check sales.toml
   pivvel check sales.toml --source june.csv")]
 pub(crate) struct Check {
-    /// The brief
+    /// The brief; - for standard input
     pub(crate) brief: PathBuf,
-    /// Check against these lines instead of the brief's own
-    #[arg(long, value_name = "FILE")]
-    pub(crate) source: Option<PathBuf>,
     /// Exit with 1 if there is a warning
     #[arg(long)]
     pub(crate) strict: bool,
+    /// Print it as JSON
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten)]
+    pub(crate) lines: BriefLines,
+    #[command(flatten)]
+    pub(crate) screen: ScreenArguments,
 }
 
 #[derive(Debug, Args)]
@@ -161,91 +178,97 @@ pub(crate) struct Lines {
     /// Show so many lines at most; all of them add up to the cell
     #[arg(long, value_name = "N")]
     pub(crate) limit: Option<usize>,
-    /// Write the lines to a file: .csv, .json, .parquet, .arrow, .xlsx, .md, or .html for a page of 2,000 lines
-    /// at most; - for CSV on standard output
-    #[arg(long, value_name = "FILE")]
-    pub(crate) to: Option<PathBuf>,
+    /// Write the lines to a file: .csv, .json, .jsonl, .parquet, .arrow, .xlsx, .md, or .html for a page of 2,000
+    /// lines at most; - for standard output (repeatable)
+    #[arg(long, value_name = "FILE", help_heading = "Output")]
+    pub(crate) to: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) form: OutputForm,
     /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     pub(crate) inert: bool,
     #[command(flatten)]
     pub(crate) effort: Effort,
     #[command(flatten)]
-    pub(crate) screen: ScreenArguments,
+    pub(crate) drawing: DrawingArguments,
 }
 
 #[derive(Debug, Clone, Args)]
 #[command(after_help = "\
 Examples:
   pivvel build sales.toml
-  pivvel build sales.toml --source june.csv --to june.html --to june.csv
+  pivvel build sales.toml --source june.csv --to june.html --to june.xlsx
   pivvel build north.toml south.toml west.toml
   pivvel build lines.csv --rows coast,harbour --columns sold_on.year \\
       --measure 'sales = sum(amount)' --sort 'harbour by sales desc' --tint sales
   pivvel build lines.csv --rows range --measure 'profit = sum(amount - cost)' \\
-      --where \"channel <> 'staff'\" --save-brief profit.toml")]
+      --where \"channel <> 'staff'\" --save-brief profit.toml
+  pivvel build sales.toml --form json")]
 pub(crate) struct Build {
-    /// A brief (.toml) or a file of lines; - for lines on standard input
+    /// A brief (.toml) or a file of lines; - for lines on standard input, or with --source for a brief
     #[arg(value_name = "BRIEF | SOURCE")]
     pub(crate) input: PathBuf,
     /// Further briefs to run after the first, each by itself; the exit code tells whether any failed
     #[arg(value_name = "BRIEF")]
     pub(crate) more: Vec<PathBuf>,
     /// Read these lines instead of the brief's own
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Lines")]
     pub(crate) source: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) flags: BriefFlags<OfBriefs>,
     /// Keep the yardsticks of this run in a file, for later runs to stand on
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Kept for later")]
     pub(crate) save_yardsticks: Option<PathBuf>,
     /// Build from groups that earlier runs of the same brief kept, rather than from lines (repeatable)
-    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with = "source")]
+    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with = "source", help_heading = "Kept for later")]
     pub(crate) groups: Vec<PathBuf>,
     /// Keep the leaf groups of this run in a file, for later runs to build from
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Kept for later")]
     pub(crate) save_groups: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) effort: Effort,
-    /// Write the cross-tab to a file: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md for a
-    /// table; .svg or .png for a picture; - for tidy CSV on standard output (repeatable)
-    #[arg(long, value_name = "FILE")]
+    /// Write the cross-tab to a file: .html for a page; .csv, .json, .jsonl, .parquet, .arrow, .xlsx or .md for a
+    /// table; .svg or .png for a picture; - for standard output (repeatable)
+    #[arg(long, value_name = "FILE", help_heading = "Output")]
     pub(crate) to: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) form: OutputForm,
     /// The shape of tables: one row a cell and measure, one row a cell, or as shown
-    #[arg(long, value_enum, value_name = "SHAPE")]
+    #[arg(long, value_enum, value_name = "SHAPE", help_heading = "Output")]
     pub(crate) shape: Option<TableShape>,
     /// Keep these levels only in tables: 'harbour,row total'; row total is the total column
-    #[arg(long, value_name = "A,B")]
+    #[arg(long, value_name = "A,B", help_heading = "Output")]
     pub(crate) only_levels: Option<String>,
     /// Write one table for each pair of levels, so that no total is added into its parts: into a folder as
     /// CSV, or by a pattern as 'parts/*.parquet'
-    #[arg(long, value_name = "FOLDER | PATTERN")]
+    #[arg(long, value_name = "FOLDER | PATTERN", help_heading = "Output")]
     pub(crate) split_levels: Option<PathBuf>,
     /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     pub(crate) inert: bool,
     /// Draw this view of the brief alone, counted from 1, where a picture is written
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", help_heading = "Output")]
     pub(crate) view: Option<usize>,
     /// Keep what was asked for as a brief
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Kept for later")]
     pub(crate) save_brief: Option<PathBuf>,
     /// Include figures that the brief hides in tables
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     pub(crate) with_hidden: bool,
     #[command(flatten)]
     pub(crate) notices: NoticeFlags,
     #[command(flatten)]
     pub(crate) delimiter: Delimiter,
     #[command(flatten)]
-    pub(crate) screen: ScreenArguments,
+    pub(crate) drawing: DrawingArguments,
 }
 
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   pivvel explain sales.toml --at 'coast=Fell Coast,quarter=2025-Q1' --measure margin
-  pivvel explain sales.toml --at total --measure sales --json")]
+  pivvel explain sales.toml --at total --measure sales --json
+  pivvel explain sales.toml --at 'coast=Fell Coast' --measure sales --where 'sold_on.year = 2025'")]
 pub(crate) struct Explain {
     #[command(flatten)]
     pub(crate) target: CellTarget,
@@ -256,12 +279,12 @@ pub(crate) struct Explain {
     #[arg(long)]
     pub(crate) json: bool,
     /// Write it to a file: .html for a page, .json; - for JSON on standard output (repeatable)
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Output")]
     pub(crate) to: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) effort: Effort,
     #[command(flatten)]
-    pub(crate) screen: ScreenArguments,
+    pub(crate) drawing: DrawingArguments,
 }
 
 #[derive(Debug, Args)]
@@ -275,28 +298,31 @@ pub(crate) struct Compare {
     pub(crate) earlier: PathBuf,
     /// The later one
     pub(crate) later: PathBuf,
-    /// Run this brief on both, which are lines then
+    /// Run this brief on both, which are lines then; - for standard input
     #[arg(long, value_name = "BRIEF")]
     pub(crate) brief: Option<PathBuf>,
     /// Show so many changes of each level on the screen at most, the largest first; files hold all of them
     #[arg(long, value_name = "N", default_value_t = 10)]
     pub(crate) limit: usize,
-    /// Set an assumption of the briefs to another value: uplift=4% (repeatable)
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) assume: Vec<String>,
-    /// Write every change to a file: .html for a page; .csv, .json, .parquet, .arrow, .xlsx or .md; - for
-    /// CSV on standard output (repeatable)
-    #[arg(long, value_name = "FILE")]
+    /// Write every change to a file: .html for a page; .csv, .json, .jsonl, .parquet, .arrow, .xlsx or .md; - for
+    /// standard output (repeatable)
+    #[arg(long, value_name = "FILE", help_heading = "Output")]
     pub(crate) to: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) form: OutputForm,
+    #[command(flatten)]
+    pub(crate) flags: BriefFlags<OfRuns>,
+    #[command(flatten)]
+    pub(crate) delimiter: Delimiter,
     /// Put an apostrophe before texts in CSV that a spreadsheet would take for a formula
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     pub(crate) inert: bool,
     #[command(flatten)]
     pub(crate) notices: NoticeFlags,
     #[command(flatten)]
     pub(crate) effort: Effort,
     #[command(flatten)]
-    pub(crate) screen: ScreenArguments,
+    pub(crate) drawing: DrawingArguments,
 }
 
 #[derive(Debug, Args)]
@@ -304,12 +330,18 @@ pub(crate) struct Compare {
 Examples:
   pivvel shell bash > ~/.local/share/bash-completion/completions/pivvel
   pivvel shell zsh > ~/.zfunc/_pivvel
-  pivvel shell manual > ~/.local/share/man/man1/pivvel.1
+  pivvel shell manual --into ~/.local/share/man/man1
   pivvel shell brief-schema > brief.schema.json")]
 pub(crate) struct Shell {
-    /// For which shell, or what else: the manual page, the schemas of files
+    /// For which shell, or what else: the manual, the schemas of files
     #[arg(value_enum)]
     pub(crate) what: ShellText,
+    /// The command whose manual page is printed (default: the page of pivvel itself)
+    #[arg(value_name = "COMMAND")]
+    pub(crate) command: Option<String>,
+    /// Write every page of the manual into this folder
+    #[arg(long, value_name = "FOLDER", conflicts_with = "command")]
+    pub(crate) into: Option<PathBuf>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -330,7 +362,7 @@ pub(crate) enum ShellText {
 #[derive(Debug, Clone, Copy, Args)]
 pub(crate) struct Delimiter {
     /// What stands between fields, where it is not found out: ';' or tab
-    #[arg(long, value_name = "MARK", value_parser = delimiter)]
+    #[arg(long, value_name = "MARK", value_parser = delimiter, help_heading = "Lines")]
     pub(crate) delimiter: Option<u8>,
 }
 
@@ -338,25 +370,58 @@ pub(crate) struct Delimiter {
 #[derive(Debug, Clone, Copy, Args)]
 pub(crate) struct NoticeFlags {
     /// Print no notices and no names of files that are written
-    #[arg(long, conflicts_with = "strict")]
+    #[arg(long, conflicts_with = "strict", help_heading = "Output")]
     pub(crate) quiet: bool,
     /// Write nothing and exit with 1 if anything was blanked, misspelt, empty, mixed or not used
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     pub(crate) strict: bool,
+}
+
+/// The form of what is written to standard output.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct OutputForm {
+    /// Write to standard output in this form: csv, json, jsonl, arrow, or another ending of --to
+    #[arg(long, value_name = "FORM", help_heading = "Output")]
+    form: Option<String>,
+}
+
+impl OutputForm {
+    /// The form of standard output.
+    pub(crate) fn ending(&self) -> &str {
+        self.form.as_deref().unwrap_or("csv")
+    }
+
+    /// What is written to: the paths, and standard output where it has a form and is not among them.
+    pub(crate) fn paths(&self, to: &[PathBuf]) -> Vec<PathBuf> {
+        let more = self.form.is_some() && to.iter().all(|path| path.as_os_str() != "-");
+        to.iter().cloned().chain(more.then(|| "-".into())).collect()
+    }
 }
 
 /// How to print.
 #[derive(Debug, Clone, Copy, Args)]
+#[command(next_help_heading = "Screen")]
 pub(crate) struct ScreenArguments {
     /// When to colour
     #[arg(long, value_enum, default_value_t = When::Auto, value_name = "WHEN")]
     pub(crate) color: When,
-    /// The terminal's background; auto reads COLORFGBG, and takes light where it is not set
-    #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "BACKGROUND")]
-    pub(crate) background: Background,
     /// The width to keep within, in characters; 0 for no limit (default: the window's)
     #[arg(long, value_name = "PLACES")]
     pub(crate) width: Option<usize>,
+}
+
+/// How cross-tabs and reports are drawn.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Screen")]
+pub(crate) struct DrawingArguments {
+    #[command(flatten)]
+    pub(crate) screen: ScreenArguments,
+    /// The terminal's background; auto reads COLORFGBG, and takes light where it is not set
+    #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "BACKGROUND")]
+    pub(crate) background: Background,
+    /// The language (en, de), or a .toml file with the words, colours and logo of your company
+    #[arg(long, value_name = "LANGUAGE | FILE", value_parser = appearance)]
+    pub(crate) appearance: Option<Appearance>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -378,6 +443,10 @@ pub(crate) enum TableShape {
     Tidy,
     Cells,
     Wide,
+}
+
+fn appearance(text: &str) -> Result<Appearance, String> {
+    open_appearance(text).map_err(|error| error.to_string())
 }
 
 fn threads(text: &str) -> Result<usize, String> {

@@ -19,6 +19,8 @@ pub(crate) struct BriefFlag {
     /// What stands after it.
     value: &'static str,
     help: &'static str,
+    /// What it stands under in the help.
+    heading: &'static str,
     /// Whether it may be given more than once.
     repeats: bool,
     /// The words that it may be; any text where there are none.
@@ -87,11 +89,14 @@ impl Given<'_> {
     }
 }
 
+/// What flags end with that may also name a file of such texts.
+const FORMULA: &str = "NAME = FORMULA";
+
 type Sets = fn(Given, &mut Brief) -> Result<()>;
 
 /// A flag that may be given once.
 const fn once(name: &'static str, value: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
-    BriefFlag { name, value, help, repeats: false, words: &[], replaces: |_| {}, sets }
+    BriefFlag { name, value, help, heading: "Brief", repeats: false, words: &[], replaces: |_| {}, sets }
 }
 
 /// A flag that may be given again.
@@ -103,6 +108,9 @@ const fn again(name: &'static str, value: &'static str, help: &'static str, sets
 const fn shown(name: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
     again(name, "MEASURE", help, sets).in_place_of(|brief| brief.emphasis.clear())
 }
+
+/// The heading of flags of lines.
+const LINES: &str = "Lines";
 
 /// Flags of how lines are read.
 static OF_LINES: &[BriefFlag] = &[
@@ -118,7 +126,8 @@ static OF_LINES: &[BriefFlag] = &[
             brief.kinds.push((unquoted(column), kind.trim().to_string()));
             Ok(())
         },
-    ),
+    )
+    .under(LINES),
     once(
         "bad-values",
         "WHAT",
@@ -128,7 +137,33 @@ static OF_LINES: &[BriefFlag] = &[
             Ok(())
         },
     )
-    .one_of(&[("stop", "List up to ten of them and stop"), ("blank", "Take them as blank and say how many")]),
+    .one_of(&[("stop", "List up to ten of them and stop"), ("blank", "Take them as blank and say how many")])
+    .under(LINES),
+];
+
+/// Flags of which lines count, and of what is assumed: what a brief is run with.
+static OF_RUNS: &[BriefFlag] = &[
+    again(
+        "where",
+        "CONDITION",
+        "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"; all, where several are given",
+        |given, brief| {
+            let condition = Formula::from(given.text);
+            brief.filter = Some(match brief.filter.take() {
+                Some(others) => others.and(&condition),
+                None => condition,
+            });
+            Ok(())
+        },
+    )
+    .in_place_of(|brief| brief.filter = None)
+    .under(LINES),
+    again(
+        "assume",
+        "NAME=VALUE",
+        "Set an assumption of the brief to another value: uplift=4%",
+        |given, brief| assume(given.text, brief),
+    ),
 ];
 
 /// Flags of what is wanted of lines.
@@ -149,7 +184,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
     again(
         "measure",
         "NAME = FORMULA",
-        "A measure: 'sales = sum(amount)', 'share = sales / sales at parent'",
+        "A measure: 'sales = sum(amount)', 'share = sales / sales at parent'; or @FILE with one on each line",
         |given, brief| {
             brief.measures.push(measure(given.text));
             Ok(())
@@ -263,26 +298,6 @@ static OF_BRIEFS: &[BriefFlag] = &[
     })
     .one_of(&[("all", "All members"), ("shown", "The members that are shown")]),
     again(
-        "assume",
-        "NAME=VALUE",
-        "Set an assumption of the brief to another value: uplift=4%",
-        |given, brief| assume(given.text, brief),
-    ),
-    again(
-        "where",
-        "CONDITION",
-        "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"; all, where several are given",
-        |given, brief| {
-            let condition = Formula::from(given.text);
-            brief.filter = Some(match brief.filter.take() {
-                Some(others) => others.and(&condition),
-                None => condition,
-            });
-            Ok(())
-        },
-    )
-    .in_place_of(|brief| brief.filter = None),
-    again(
         "sort",
         "DIMENSION by WHAT",
         "The order of a dimension's members: 'harbour by sales desc', 'coast by label', 'coast by sales \
@@ -372,12 +387,44 @@ impl BriefFlag {
         BriefFlag { replaces, ..self }
     }
 
+    /// What each entry of a file does. An entry is a line with the indented lines after it; lines that begin with # are
+    /// comments.
+    fn set_from_file(&self, file: &str, brief: &mut Brief) -> Result<()> {
+        let place = format!("--{} @{file}", self.name);
+        let text = std::fs::read_to_string(file).map_err(|e| Error::io(&place, e))?;
+        let mut entries: Vec<(usize, String)> = Vec::new();
+        for (number, line) in text.lines().enumerate().filter(|(_, line)| !line.starts_with('#')) {
+            match entries.last_mut() {
+                Some((_, entry)) if line.starts_with([' ', '\t']) => {
+                    entry.push(' ');
+                    entry.push_str(line.trim());
+                }
+                _ if line.trim().is_empty() => {}
+                _ => entries.push((number + 1, line.trim().into())),
+            }
+        }
+        if entries.is_empty() {
+            return Err(Error::request(place, format!("this file holds no {}", self.value)));
+        }
+        for (number, text) in &entries {
+            (self.sets)(Given { flag: self.name, text }, brief)
+                .map_err(|e| e.within(format_args!("{file} line {number}")))?;
+        }
+        Ok(())
+    }
+
+    /// The same under another heading of the help.
+    const fn under(self, heading: &'static str) -> BriefFlag {
+        BriefFlag { heading, ..self }
+    }
+
     /// The flag as the reader of arguments takes it.
     fn argument(&self) -> Arg {
         let again = if self.repeats { " (repeatable)" } else { "" };
         let argument = Arg::new(self.name)
             .long(self.name)
             .value_name(self.value)
+            .help_heading(self.heading)
             .help(format!("{}{again}", self.help))
             .action(if self.repeats { ArgAction::Append } else { ArgAction::Set });
         if self.words.is_empty() {
@@ -400,7 +447,11 @@ pub(crate) trait Table {
 #[derive(Debug, Clone)]
 pub(crate) struct OfLines;
 
-/// How lines are read, and what is wanted of them.
+/// How lines are read, which of them count, and what is assumed.
+#[derive(Debug, Clone)]
+pub(crate) struct OfRuns;
+
+/// All of these, and what is wanted of the lines.
 #[derive(Debug, Clone)]
 pub(crate) struct OfBriefs;
 
@@ -412,7 +463,13 @@ impl Table for OfLines {
 
 impl Table for OfBriefs {
     fn flags() -> impl Iterator<Item = &'static BriefFlag> {
-        OF_BRIEFS.iter().chain(OF_LINES)
+        OF_BRIEFS.iter().chain(OF_RUNS).chain(OF_LINES)
+    }
+}
+
+impl Table for OfRuns {
+    fn flags() -> impl Iterator<Item = &'static BriefFlag> {
+        OF_RUNS.iter().chain(OF_LINES)
     }
 }
 
@@ -435,7 +492,12 @@ impl<T> BriefFlags<T> {
     pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
         self.0.iter().for_each(|(flag, _)| (flag.replaces)(brief));
         for (flag, values) in &self.0 {
-            values.iter().try_for_each(|text| (flag.sets)(Given { flag: flag.name, text }, brief))?;
+            for text in values {
+                match text.strip_prefix('@').filter(|_| flag.value.ends_with(FORMULA)) {
+                    Some(file) => flag.set_from_file(file, brief)?,
+                    None => (flag.sets)(Given { flag: flag.name, text }, brief)?,
+                }
+            }
         }
         Ok(())
     }

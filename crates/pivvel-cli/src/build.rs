@@ -14,6 +14,7 @@ use pivvel::text::without_secrets;
 use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::arguments::{Build, TableShape};
+use crate::briefs::{apart_on_standard_input, inputs, is_brief, read_brief};
 use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
@@ -35,7 +36,8 @@ fn several(build: &Build) -> Result<()> {
     }
     let one_file =
         build.to.iter().chain(&build.save_brief).chain(&build.save_yardsticks).chain(&build.save_groups);
-    if let Some(file) = one_file.chain(&build.split_levels).next() {
+    let to_standard_output = (!build.form.paths(&[]).is_empty()).then(|| PathBuf::from("-"));
+    if let Some(file) = one_file.chain(&build.split_levels).chain(&to_standard_output).next() {
         let file =
             if file.as_os_str() == "-" { "standard output".into() } else { file.display().to_string() };
         let message = format!(
@@ -44,6 +46,7 @@ fn several(build: &Build) -> Result<()> {
         );
         return Err(Error::request("build", message));
     }
+    one_writes_to_standard_output(&inputs)?;
     let mut failed: Vec<(String, Error)> = Vec::new();
     for input in &inputs {
         print_message(&format!("{}:", input.display()));
@@ -69,12 +72,30 @@ fn several(build: &Build) -> Result<()> {
     }
 }
 
+/// Checks that the tables of several briefs do not follow one another on standard output. A brief that cannot be read is
+/// reported when it is run.
+fn one_writes_to_standard_output(inputs: &[&PathBuf]) -> Result<()> {
+    let writes = |input: &&&PathBuf| read_brief(input).is_ok_and(|brief| brief.to.iter().any(|to| to == "-"));
+    let names: Vec<String> = inputs.iter().filter(writes).map(|input| input.display().to_string()).collect();
+    match names.len() {
+        0 | 1 => Ok(()),
+        _ => {
+            let message = format!(
+                "{} all write to standard output, where only one table can stand; let each name its own file",
+                names.join(" and ")
+            );
+            Err(Error::request("build", message))
+        }
+    }
+}
+
 /// The brief before flags change it, the files that it names, and where the lines are.
 fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBuf>)> {
     let mut brief = Brief::new();
     let mut targets = Vec::new();
     let mut lines = build.source.clone();
-    if is_brief(&build.input) {
+    if build.is_brief() {
+        apart_on_standard_input(&build.input, build.source.as_deref())?;
         brief = read_brief(&build.input)?;
         // What a brief names is beside it; what is typed is beside the one who types.
         lines = lines.or(brief.source.as_deref().map(|source| beside(&build.input, source)));
@@ -104,8 +125,12 @@ fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBu
 fn one(build: &Build) -> Result<()> {
     let (mut brief, mut targets, lines) = brief_and_targets(build)?;
     build.flags.apply(&mut brief)?;
-    for path in &build.to {
-        targets.push(Target::new(path)?);
+    let to = build.form.paths(&build.to);
+    for path in &to {
+        targets.push(match path.as_os_str() == "-" {
+            true => Target::to_standard_output(build.form.ending())?,
+            false => Target::new(path)?,
+        });
     }
     let options = options(build);
     let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
@@ -130,7 +155,7 @@ fn one(build: &Build) -> Result<()> {
     };
     // Check all targets before the first one is written.
     targets.iter().try_for_each(|target| target.check_size(&crosstab))?;
-    let to_screen = build.to.is_empty() && build.split_levels.is_none();
+    let to_screen = to.is_empty() && build.split_levels.is_none();
     // On a screen they stand under the cross-tab.
     if !to_screen || build.notices.strict {
         build.notices.report(&crosstab.notices())?;
@@ -156,16 +181,21 @@ fn one(build: &Build) -> Result<()> {
         files.write(&crosstab, &options)?.iter().for_each(|path| build.notices.report_written(path));
     }
     // Whoever wants a file wants no screenful beside it.
-    if to_screen { screen::print_crosstab(&crosstab, &build.screen) } else { Ok(()) }
+    if to_screen { screen::print_crosstab(&crosstab, &build.drawing) } else { Ok(()) }
 }
 
 impl Build {
+    /// Whether a brief is run: - stands for lines, or, where these are named, for a brief.
+    fn is_brief(&self) -> bool {
+        is_brief(&self.input) || self.input.as_os_str() == "-" && self.source.is_some()
+    }
+
     /// All that the run reads.
     fn inputs(&self, brief: &Brief, lines: Option<&Path>) -> Vec<String> {
         let none = Path::new("-");
         // A brief may be written over itself: its keys and comments are kept.
         let again = self.save_brief.as_ref().is_some_and(|saved| *saved == self.input);
-        let own = if is_brief(&self.input) && !again { &self.input } else { none };
+        let own = if self.is_brief() && !again { &self.input } else { none };
         let lines = lines.filter(|_| self.groups.is_empty()).unwrap_or(none);
         let mut all = inputs(own, brief, lines);
         all.extend(self.groups.iter().map(|path| path.display().to_string()));
@@ -187,6 +217,7 @@ fn options(build: &Build) -> TargetOptions {
         inert: build.inert,
         with_hidden: build.with_hidden,
         threads: build.effort.threads.and_then(NonZero::new),
+        appearance: screen::appearance(&build.drawing),
     }
 }
 
@@ -211,42 +242,6 @@ fn from_lines(
         None => builder.run(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
         Some(_) => builder.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
     })
-}
-
-/// All that a brief reads beside its lines, with these.
-pub(crate) fn inputs(file: &Path, brief: &Brief, lines: &Path) -> Vec<String> {
-    let kept = brief.emphasis.iter().filter_map(|emphasis| match &emphasis.yardstick {
-        YardstickOf::Kept(file) => Some(file.clone()),
-        _ => None,
-    });
-    let related = brief.related.iter().map(|related| related.source.clone());
-    [file, lines].map(|path| path.display().to_string()).into_iter().chain(related).chain(kept).collect()
-}
-
-pub(crate) fn is_brief(path: &Path) -> bool {
-    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"))
-}
-
-pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
-    let name = path.display().to_string();
-    let text = std::fs::read_to_string(path).map_err(|e| Error::io(&name, e))?;
-    let mut brief = match brief::from_toml(&name, &text) {
-        Err(_) if !is_brief(path) => {
-            let message =
-                format!("this is no brief, which is a TOML file; for a file of lines: pivvel survey {name}");
-            return Err(Error::request(&name, message));
-        }
-        read => read?,
-    };
-    for related in &mut brief.related {
-        related.source = beside(path, &related.source).display().to_string();
-    }
-    for emphasis in &mut brief.emphasis {
-        if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
-            *file = beside(path, file).display().to_string();
-        }
-    }
-    Ok(brief)
 }
 
 /// Folders that do not exist are reported before the work, not after it.
@@ -274,7 +269,7 @@ fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result
             *file = seen_from(path, Path::new(file));
         }
     }
-    let earlier = if is_brief(&build.input) { &build.input } else { path };
+    let earlier = if build.is_brief() { &build.input } else { path };
     let text = match std::fs::read_to_string(earlier) {
         Ok(earlier) => brief::rewrite(&earlier, &kept),
         Err(_) => brief::to_toml(&kept),

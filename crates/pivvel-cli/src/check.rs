@@ -11,48 +11,67 @@ use pivvel::table::{Target, beside};
 use pivvel::{Brief, Build, Error, Result};
 
 use crate::arguments::Check;
-use crate::build::read_brief;
-use crate::{check_emphasis, screen};
+use crate::{check_emphasis, check_json, screen};
 
 pub(crate) fn run(check: &Check) -> Result<()> {
-    let brief = read_brief(&check.brief)?;
+    let (brief, lines) = check.lines.of(&check.brief)?;
     brief.to.iter().try_for_each(|path| Target::new(beside(&check.brief, path)).map(drop))?;
-    let lines = check.source.clone().or(brief.source.as_deref().map(|s| beside(&check.brief, s)));
-    let Some(lines) = lines else {
-        let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
-        return Err(Error::request(check.brief.display().to_string(), message));
-    };
-    let mut source = open_source(&lines, &brief, &ReadOptions::default())?;
+    let reading = ReadOptions { delimiter: check.lines.delimiter.delimiter, ..ReadOptions::default() };
+    let mut source = open_source(&lines, &brief, &reading)?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
         return Err(Error::request(source.name(), trouble));
     }
-    let mut text = String::new();
-    let mut described = brief.clone();
-    described.related.iter_mut().for_each(|r| r.source = file_name(&r.source));
-    let _ = describe_sources(&mut text, &described, source.name(), &plan);
-    // Writing into a string cannot fail.
-    let _ = describe(&mut text, &plan);
-    check_emphasis::views(&mut text, &brief, &source.schema())?;
-    if let Some(table) = source.sql_table() {
-        let _ = describe_statements(&mut text, &plan, &table);
-    }
-    plan.notices.iter().for_each(|notice| text.push_str(&format!("\nWarning: {notice}\n")));
-    let mut warned = !plan.notices.is_empty();
+    let views = check_emphasis::plan_views(&brief, &source.schema())?;
+    let table = source.pushdown().and_then(|database| database.sql_table());
+    let text = match check.json {
+        true => String::new(),
+        false => text(&brief, (source.name(), table.as_ref()), &plan, &views),
+    };
+    let mut notices = plan.notices.clone();
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
         let crosstab = Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?;
         let found = crosstab.notices().into_iter().filter(|notice| !plan.notices.contains(notice));
-        let found = found.filter(|notice| notice.audience() == Audience::Author);
-        let found: Vec<_> = found.collect();
-        found.iter().for_each(|notice| text.push_str(&format!("\nWarning: {notice}\n")));
-        warned |= !found.is_empty();
+        notices.extend(found.filter(|notice| notice.audience() == Audience::Author));
     }
-    screen::print(&text)?;
-    match check.strict && warned {
+    match check.json {
+        true => screen::print(&check_json::checked(
+            &brief,
+            (source.name(), table.as_ref()),
+            &plan,
+            &views,
+            &notices,
+        ))?,
+        false => {
+            let warnings = notices.iter().map(|notice| format!("\nWarning: {notice}\n"));
+            screen::print_text(&warnings.fold(text, |text, warning| text + &warning), &check.screen)?;
+        }
+    }
+    match check.strict && !notices.is_empty() {
         true => Err(Error::data("--strict", "there are warnings")),
         false => Ok(()),
     }
+}
+
+/// What the brief comes to, in sentences.
+fn text(
+    brief: &Brief,
+    (source, table): (&str, Option<&SqlTable>),
+    plan: &Plan,
+    views: &[(Brief, Plan)],
+) -> String {
+    let mut text = String::new();
+    let mut described = brief.clone();
+    described.related.iter_mut().for_each(|r| r.source = file_name(&r.source));
+    // Writing into a string cannot fail.
+    let _ = describe_sources(&mut text, &described, source, plan);
+    let _ = describe(&mut text, plan);
+    check_emphasis::views(&mut text, brief, views);
+    if let Some(table) = table {
+        let _ = describe_statements(&mut text, plan, table);
+    }
+    text
 }
 
 /// What the database is asked for, or why it is asked for lines.

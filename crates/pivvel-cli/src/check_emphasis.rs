@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use pivvel::brief::{PanelScale, Reach, emphasis_keys};
+use pivvel::brief::{PanelScale, Reach, ViewBrief, emphasis_keys};
 use pivvel::plan::{Dimension, Plan, PlannedEmphasis};
 use pivvel::{Brief, Result};
 
@@ -14,8 +14,10 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for emphasis in &plan.emphasis {
         let spec = &emphasis.spec;
         let by = if spec.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
+        let levels = levels(plan, emphasis);
+        let levels = if levels.is_empty() { "at no level of this layout".into() } else { levels.join(", ") };
         let reach = if spec.reach == Reach::Row { ", on the whole row" } else { "" };
-        writeln!(out, "  {} on {}{by}{reach}: {}", spec.form.name(), spec.on, levels(plan, emphasis))?;
+        writeln!(out, "  {} on {}{by}{reach}: {levels}", spec.form.name(), spec.on)?;
         if let Some(only) = &spec.only {
             writeln!(out, "    where {only}")?;
         }
@@ -41,20 +43,19 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
 }
 
 /// The levels of an emphasis, finest first.
-fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> String {
+pub(crate) fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> Vec<String> {
     if let Some((side, level)) = emphasis.linked {
         let axis = side.pick(&plan.rows, &plan.columns);
-        return format!("members of {}", axis[level - 1].name);
+        return vec![format!("members of {}", axis[level - 1].name)];
     }
     let name = |dimensions: &[Dimension], level: usize| match level {
         0 => "total".to_string(),
         level => dimensions[level - 1].name.clone(),
     };
     let grains = emphasis.grains.iter().rev();
-    let names: Vec<String> = grains
+    grains
         .map(|grain| format!("{} by {}", name(&plan.rows, grain.row), name(&plan.columns, grain.column)))
-        .collect();
-    if names.is_empty() { "at no level of this layout".into() } else { names.join(", ") }
+        .collect()
 }
 
 /// Keys that stand in other lines.
@@ -77,14 +78,22 @@ fn scale(emphasis: &PlannedEmphasis) -> String {
 ///
 /// # Errors
 /// What is wrong with a view.
-pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::source::Schema) -> Result<()> {
-    if !brief.views.is_empty() {
-        out.push_str("\nViews beside it, from the same lines\n");
-    }
-    for (i, view) in brief.views.iter().enumerate() {
+pub(crate) fn plan_views(brief: &Brief, schema: &pivvel::source::Schema) -> Result<Vec<(Brief, Plan)>> {
+    let plan = |(i, view): (usize, &ViewBrief)| {
         let own = brief.of_view(i)?;
         let plan = Plan::new(&own, schema)
             .map_err(|e| e.within(format_args!("view {} ({})", i + 1, view.form.name())))?;
+        Ok((own, plan))
+    };
+    brief.views.iter().enumerate().map(plan).collect()
+}
+
+/// The views, in sentences.
+pub(crate) fn views(out: &mut String, brief: &Brief, plans: &[(Brief, Plan)]) {
+    if !plans.is_empty() {
+        out.push_str("\nViews beside it, from the same lines\n");
+    }
+    for (i, (view, (_, plan))) in brief.views.iter().zip(plans).enumerate() {
         let per = view.per.as_ref().map_or(String::new(), |per| {
             format!(
                 ", one for each {per} on {}",
@@ -99,5 +108,4 @@ pub(crate) fn views(out: &mut String, brief: &Brief, schema: &pivvel::source::Sc
             out.push_str(&format!("     Warning: {notice}\n"));
         }
     }
-    Ok(())
 }

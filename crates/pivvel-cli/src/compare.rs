@@ -4,25 +4,26 @@ use std::path::Path;
 
 use pivvel::brief::NumberFormat;
 use pivvel::compare::{Comparison, Ratio, Snapshot, read_tidy, with_ratios};
-use pivvel::draw::{ChangeFormats, report_changes};
-use pivvel::drill::ReportTarget;
+use pivvel::draw::ChangeFormats;
 use pivvel::result::open_yardsticks;
 use pivvel::source::open_source;
 use pivvel::table::{TableOptions, beside, check_outputs};
 use pivvel::{Brief, CrossTab, Error, Notice, Result, draw};
 
 use crate::arguments::Compare;
-use crate::build::{is_brief, read_brief};
+use crate::briefs::{is_brief, read_brief};
+use crate::outputs::report_targets;
 use crate::screen;
-use crate::texts::assume;
 
 pub(crate) fn run(compare: &Compare) -> Result<()> {
-    let targets = compare.to.iter().map(ReportTarget::of_rows).collect::<Result<Vec<_>>>()?;
+    let appearance = screen::appearance(&compare.drawing);
+    let targets = report_targets(&compare.to, &compare.form, &appearance)?;
     let inputs = [&compare.earlier, &compare.later].into_iter().chain(&compare.brief);
     let inputs: Vec<String> = inputs.map(|path| path.display().to_string()).collect();
     check_outputs(&inputs, &compare.to)?;
-    let (earlier, ..) = snapshot(compare, &compare.earlier)?;
-    let (later, ratios, measures) = snapshot(compare, &compare.later)?;
+    let brief = compare.brief.as_deref().map(read_brief).transpose()?;
+    let (earlier, ..) = snapshot(compare, brief.as_ref(), &compare.earlier)?;
+    let (later, ratios, measures) = snapshot(compare, brief.as_ref(), &compare.later)?;
     let comparison = Comparison::new(&earlier, &later, &ratios)?;
     let title = format!("From {} to {}", compare.earlier.display(), compare.later.display());
     let everything = ChangeFormats { measures, limit: None, inner: true };
@@ -35,8 +36,8 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
     }
     if targets.is_empty() {
         let formats = ChangeFormats { limit: Some(compare.limit), inner: false, ..everything };
-        let report = report_changes(&comparison, title, &formats);
-        screen::print(&draw::report(&report, &screen::options(&compare.screen)))?;
+        let report = appearance.changes(&comparison, title, &formats);
+        screen::print(&draw::report(&report, &screen::options(&compare.drawing)))?;
     }
     Ok(())
 }
@@ -45,14 +46,18 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
 type Formats = Vec<(String, NumberFormat)>;
 
 /// What is compared: a brief that is run, a brief run on these lines, or a tidy result.
-fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, Formats)> {
+fn snapshot(
+    compare: &Compare,
+    brief: Option<&Brief>,
+    path: &Path,
+) -> Result<(Snapshot, Vec<Ratio>, Formats)> {
     let name = path.display().to_string();
-    let (mut brief, lines) = match &compare.brief {
-        Some(brief) if is_brief(path) => {
-            let message = format!("{name} is a brief, and {} is named, too; name lines", brief.display());
+    let (mut brief, lines) = match brief {
+        Some(_) if is_brief(path) => {
+            let message = format!("{name} is a brief, and --brief names one, too; name lines");
             return Err(Error::request("--brief", message));
         }
-        Some(brief) => (read_brief(brief)?, path.to_path_buf()),
+        Some(brief) => (brief.clone(), path.to_path_buf()),
         None if is_brief(path) => {
             let brief = read_brief(path)?;
             let Some(lines) = brief.source.as_deref().map(|source| beside(path, source)) else {
@@ -60,12 +65,16 @@ fn snapshot(compare: &Compare, path: &Path) -> Result<(Snapshot, Vec<Ratio>, For
             };
             (brief, lines)
         }
+        None if compare.flags.change() || compare.delimiter.delimiter.is_some() => {
+            let message = "flags of lines and assumptions change briefs, and this is a tidy result";
+            return Err(Error::request(name, message));
+        }
         None => return Ok((read_tidy(path)?, Vec::new(), Vec::new())),
     };
-    compare.assume.iter().try_for_each(|text| assume(text, &mut brief))?;
+    compare.flags.apply(&mut brief)?;
     let (brief, ratios) = with_ratios(&Brief { views: Vec::new(), ..brief });
     let yardsticks = open_yardsticks(&brief)?;
-    let mut source = open_source(&lines, &brief, &compare.effort.reading(None)?)?;
+    let mut source = open_source(&lines, &brief, &compare.effort.reading(compare.delimiter.delimiter)?)?;
     let crosstab: CrossTab = compare.effort.build()?.yardsticks(&yardsticks).run(&brief, source.as_mut())?;
     let of_run = |notice: Notice| notice.of(&name);
     // What the brief asks for is asked for both; what may be wrong is of one of them.

@@ -8,7 +8,7 @@ use pivvel::table::{Target, beside, write_whole};
 use pivvel::{Build, Error, Result};
 
 use crate::arguments::Demo;
-use crate::build::read_brief;
+use crate::briefs::read_brief;
 use crate::screen;
 
 pub(crate) fn run(demo: &Demo) -> Result<()> {
@@ -33,7 +33,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
     let Some(crosstab) = first else { return Ok(()) };
     let page = folder.join("coasts.html");
     Target::new(&page)?.write(&crosstab)?;
-    screen::print_crosstab(&crosstab, &demo.screen)?;
+    screen::print_crosstab(&crosstab, &demo.drawing)?;
     let place = folder.display();
     screen::print(&format!(
         "\nWrote {place}/lines.csv, {} briefs, and this cross-tab as a page: {}\n\nGo on with:\n  \

@@ -1,10 +1,11 @@
 //! How much of the machine a run takes, and how far it has come.
 
-use std::sync::Arc;
 use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use indicatif::{HumanBytes, HumanDuration, ProgressBar, ProgressDrawTarget, ProgressStyle};
+use pivvel::result::{Phase, Progress};
 use pivvel::source::{ReadOptions, ReadProgress};
 use pivvel::{Build, Error, Result};
 
@@ -13,7 +14,7 @@ use crate::arguments::Effort;
 impl Effort {
     /// How cross-tabs are built.
     pub(crate) fn build(&self) -> Result<Build<'static>> {
-        let mut build = Build::new().memory(self.bytes()?);
+        let mut build = Build::new().memory(self.bytes()?).on_progress(&note);
         if let Some(threads) = self.threads {
             build = build.threads(threads);
         }
@@ -54,6 +55,14 @@ fn free_memory() -> usize {
     }
 }
 
+/// What a build does at the moment, once its lines are read.
+static PHASE: Mutex<Option<Phase>> = Mutex::new(None);
+
+/// Notes what a build does.
+fn note(progress: Progress) {
+    *PHASE.lock().unwrap_or_else(PoisonError::into_inner) = Some(progress.phase());
+}
+
 /// Does some work and shows how far reading has come, on a terminal and if it takes long.
 pub(crate) fn watched<T>(progress: Option<Arc<ReadProgress>>, work: impl FnOnce() -> T) -> T {
     let Some(progress) = progress else { return work() };
@@ -91,7 +100,11 @@ fn progress_message(progress: &ReadProgress, elapsed: Duration) -> String {
     let read = format!("{}, {}/s", HumanBytes(done), HumanBytes(rate as u64));
     match progress.total() {
         // Reading is done, and what comes after has no end that is known.
-        Some(total) if done >= total => format!("{}, computing", HumanBytes(total)),
+        Some(total) if done >= total => {
+            let phase = PHASE.lock().unwrap_or_else(PoisonError::into_inner);
+            let phase = phase.filter(|phase| *phase > Phase::Reading).unwrap_or(Phase::Totals);
+            format!("{}, {phase}, {} s", HumanBytes(total), elapsed.as_secs())
+        }
         Some(total) if done > 0 => {
             let left = Duration::from_secs_f64((total - done) as f64 / rate);
             let of = format!(" of {}, {}/s", HumanBytes(total), HumanBytes(rate as u64));

@@ -1,6 +1,5 @@
 //! `pivvel explain`: the story of one number, in words or as JSON.
 
-use pivvel::draw::report_story;
 use pivvel::drill::{ReportTarget, story_to_json};
 use pivvel::result::open_yardsticks;
 use pivvel::source::open_source;
@@ -8,13 +7,15 @@ use pivvel::table::check_outputs;
 use pivvel::{Error, Result, draw};
 
 use crate::arguments::Explain;
-use crate::build::inputs;
+use crate::briefs::inputs;
 use crate::messages::print_message;
 use crate::screen;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
     let (brief, address, path) = explain.target.read()?;
-    let targets = explain.to.iter().map(ReportTarget::of_story).collect::<Result<Vec<_>>>()?;
+    let appearance = screen::appearance(&explain.drawing);
+    let target = |path| Ok(ReportTarget::of_story(path)?.appearance(appearance.clone()));
+    let targets = explain.to.iter().map(target).collect::<Result<Vec<_>>>()?;
     check_outputs(&inputs(&explain.target.brief, &brief, &path), &explain.to)?;
     let yardsticks = open_yardsticks(&brief)?;
     let builder = explain.effort.build()?.yardsticks(&yardsticks);
@@ -30,7 +31,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
             }
         },
     };
-    let reading = explain.effort.reading(None)?;
+    let reading = explain.effort.reading(explain.target.lines.delimiter.delimiter)?;
     let mut open = || open_source(&path, &brief, &reading);
     let story = builder.explain(&brief, &mut open, &address, &measure)?;
     for target in &targets {
@@ -42,7 +43,7 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     match (explain.json, targets.is_empty()) {
         (true, _) => screen::print(&story_to_json(&story)),
         (false, true) => {
-            screen::print(&draw::report(&report_story(&story), &screen::options(&explain.screen)))
+            screen::print(&draw::report(&appearance.story(&story), &screen::options(&explain.drawing)))
         }
         (false, false) => Ok(()),
     }

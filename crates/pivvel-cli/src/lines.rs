@@ -3,26 +3,28 @@
 use std::fmt::Write;
 use std::path::PathBuf;
 
-use pivvel::draw::tell_lines;
-use pivvel::drill::{Address, LineOrder, LinesBehind, ReportTarget, Tied, line_columns, read_lines};
+use pivvel::draw::Appearance;
+use pivvel::drill::{Address, LineOrder, LinesBehind, Tied, line_columns, read_lines};
 use pivvel::result::open_yardsticks;
 use pivvel::source::open_source;
-use pivvel::table::{TableOptions, beside, check_outputs};
+use pivvel::table::{TableOptions, check_outputs};
 use pivvel::{Brief, Error, Result, draw};
 
 use crate::arguments::{CellTarget, Lines};
-use crate::build::{inputs, read_brief};
+use crate::briefs::inputs;
 use crate::effort::watched;
 use crate::messages::print_message;
+use crate::outputs::report_targets;
 use crate::screen;
-use crate::texts::{assume, names};
+use crate::texts::names;
 
 /// Lines that a screen shows by default.
 const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {
     let (brief, address, path) = lines.target.read()?;
-    let target = lines.to.as_ref().map(ReportTarget::of_rows).transpose()?;
+    let appearance = screen::appearance(&lines.drawing);
+    let targets = report_targets(&lines.to, &lines.form, &appearance)?;
     let mut wanted = LinesBehind {
         address,
         columns: lines.columns.as_deref().map(names).unwrap_or_default(),
@@ -30,49 +32,47 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         limit: lines.limit,
         measure: lines.measure.clone(),
     };
-    check_outputs(&inputs(&lines.target.brief, &brief, &path), &lines.to.iter().collect::<Vec<_>>())?;
-    let reading = lines.effort.reading(None)?;
+    check_outputs(&inputs(&lines.target.brief, &brief, &path), &lines.to)?;
+    let reading = lines.effort.reading(lines.target.lines.delimiter.delimiter)?;
     let mut source = open_source(&path, &brief, &reading)?;
     wanted.check(&brief, source.as_ref())?;
     let yardsticks = open_yardsticks(&brief)?;
     let builder = lines.effort.build()?.yardsticks(&yardsticks);
     let trace = watched(source.progress(), || builder.trace(&brief, source.as_mut()))?;
-    // Again from the start: what is read once is no longer there.
-    let mut source = open_source(&path, &brief, &reading)?;
-    let Some(target) = target else {
+    if targets.is_empty() {
         wanted.limit = wanted.limit.or(Some(SHOWN));
         if wanted.columns.is_empty() {
             // Where not all fit, those are seen first that the cell is made of.
             wanted.columns = trace.columns_first();
         }
-        let schema = trace.lines_schema(&wanted)?;
+        let schema = trace.lines_schema(&wanted, source.as_mut())?;
         let columns = line_columns(&schema);
         let (tied, rows) = watched(source.progress(), || read_lines(&trace, &wanted, source.as_mut()))?;
-        let mut text = draw::lines(&columns, &rows, &screen::options(&lines.screen));
-        let _ = write!(text, "\n{}", summary(&wanted, &tied));
+        let mut text = draw::lines(&columns, &rows, &screen::options(&lines.drawing));
+        let _ = write!(text, "\n{}", summary(&appearance, &wanted, &tied));
         screen::print(&text)?;
         return checked(&tied);
-    };
-    let options = TableOptions { inert: lines.inert, ..TableOptions::default() };
-    let tied = watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
-    if !target.is_standard_output() {
-        print_message(&format!("wrote {}", target.path().display()));
     }
-    print_message(summary(&wanted, &tied).trim_end());
-    checked(&tied)
+    let options = TableOptions { inert: lines.inert, ..TableOptions::default() };
+    for (number, target) in targets.iter().enumerate() {
+        let tied =
+            watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;
+        if !target.is_standard_output() {
+            print_message(&format!("wrote {}", target.path().display()));
+        }
+        if number == 0 {
+            print_message(summary(&appearance, &wanted, &tied).trim_end());
+        }
+        checked(&tied)?;
+    }
+    Ok(())
 }
 
 impl CellTarget {
     /// The brief, the cell, and the lines, which must be there twice.
     pub(crate) fn read(&self) -> Result<(Brief, Address, PathBuf)> {
-        let mut brief = read_brief(&self.brief)?;
-        self.assume.iter().try_for_each(|text| assume(text, &mut brief))?;
+        let (brief, path) = self.lines.of(&self.brief)?;
         let address = self.at.join(",").parse::<Address>()?;
-        let beside = || brief.source.as_deref().map(|source| beside(&self.brief, source));
-        let Some(path) = self.source.clone().or_else(beside) else {
-            let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
-            return Err(Error::request(self.brief.display().to_string(), message));
-        };
         if path.as_os_str() == "-" {
             let message = "lines on standard input are read once, and are wanted twice; write them to a file and name that";
             return Err(Error::request("--source", message));
@@ -82,8 +82,8 @@ impl CellTarget {
 }
 
 /// What the lines add up to, in words.
-fn summary(wanted: &LinesBehind, tied: &Tied) -> String {
-    let words = tell_lines(wanted, tied);
+fn summary(appearance: &Appearance, wanted: &LinesBehind, tied: &Tied) -> String {
+    let words = appearance.lines_summary(wanted, tied);
     words.iter().map(|(steps, words)| format!("{}{words}\n", "  ".repeat(*steps))).collect()
 }
 

@@ -2,15 +2,19 @@
 
 mod arguments;
 mod brief_flags;
+mod briefs;
 mod build;
 mod check;
 mod check_emphasis;
+mod check_json;
 mod compare;
 mod demo;
 mod effort;
 mod explain;
 mod lines;
+mod manual;
 mod messages;
+mod outputs;
 mod screen;
 mod shell;
 mod signals;

@@ -1,22 +1,39 @@
 //! Standard output: whether it is a terminal, how wide it is, and whether to colour it.
 
+use std::fmt::Write as _;
 use std::io::{IsTerminal, Write, stdout};
 
-use pivvel::draw::{Colours, Ground, Layout, TerminalOptions};
+use anstyle::Style;
+use pivvel::draw::{Appearance, Colours, Ground, TerminalOptions};
 use pivvel::{CrossTab, Error, Result, draw};
 
-use crate::arguments::{Background, ScreenArguments, When};
+use crate::arguments::{Background, DrawingArguments, ScreenArguments, When};
 
 /// Rows that are drawn on a terminal at most; into a file or a pager all are.
 const TERMINAL_ROWS: usize = 400;
 
-pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
+/// The words and colours that are asked for.
+pub(crate) fn appearance(arguments: &DrawingArguments) -> Appearance {
+    arguments.appearance.clone().unwrap_or_default()
+}
+
+/// How a terminal is drawn on.
+pub(crate) fn options(arguments: &DrawingArguments) -> TerminalOptions {
+    TerminalOptions { ground: ground(arguments.background), ..sentence_options(&arguments.screen) }
+}
+
+/// How sentences are written, which are the same on any background.
+pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
     let out = stdout();
     let terminal = out.is_terminal();
     let coloured = match arguments.color {
         When::Always => true,
         When::Never => false,
-        When::Auto => anstream::AutoStream::choice(&out) != anstream::ColorChoice::Never,
+        When::Auto => {
+            let forced = |name| set(name) && std::env::var(name).is_ok_and(|value| value != "0");
+            let takes = terminal && anstream::AutoStream::choice(&out) != anstream::ColorChoice::Never;
+            !set("NO_COLOR") && (forced("FORCE_COLOR") || forced("CLICOLOR_FORCE") || takes)
+        }
     };
     let colours = match coloured {
         true if terminal && !has_all_colours() => Colours::Indexed,
@@ -32,7 +49,7 @@ pub(crate) fn options(arguments: &ScreenArguments) -> TerminalOptions {
         None => None,
     };
     let rows = (terminal && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
-    TerminalOptions { width, colours, rows, ground: ground(arguments.background) }
+    TerminalOptions { width, colours, rows, ground: Ground::default() }
 }
 
 /// The background that the flag gives, or the terminal in COLORFGBG: the numbers of two colours, the last one that of
@@ -49,6 +66,11 @@ fn ground(background: Background) -> Ground {
     }
 }
 
+/// Whether a variable of the environment holds something.
+fn set(name: &str) -> bool {
+    std::env::var_os(name).is_some_and(|value| !value.is_empty())
+}
+
 /// Whether the terminal says that it takes 24-bit colours.
 fn has_all_colours() -> bool {
     let is_one_of = |name: &str, words: &[&str]| {
@@ -63,6 +85,40 @@ pub(crate) fn print(text: &str) -> Result<()> {
     out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(|e| Error::io("standard output", e))
 }
 
-pub(crate) fn print_crosstab(crosstab: &CrossTab, arguments: &ScreenArguments) -> Result<()> {
-    print(&draw::terminal(&Layout::new(crosstab), &options(arguments)))
+/// Prints sentences. Those without an indent are bold where there is colour, and long ones go on in the next line, indented.
+pub(crate) fn print_text(text: &str, arguments: &ScreenArguments) -> Result<()> {
+    let TerminalOptions { width, colours, .. } = sentence_options(arguments);
+    let bold = Style::new().bold();
+    let mut out = String::new();
+    for line in text.lines() {
+        let indent = line.len() - line.trim_start().len();
+        let heads = colours != Colours::None && indent == 0 && !line.is_empty();
+        let lines = width.map_or_else(|| vec![line.to_string()], |width| wrapped(line, width, indent + 4));
+        for line in lines {
+            let _ = if heads { writeln!(out, "{bold}{line}{bold:#}") } else { writeln!(out, "{line}") };
+        }
+    }
+    print(&out)
+}
+
+/// A line in parts of so many characters at most, where words allow it; later ones are indented.
+fn wrapped(line: &str, width: usize, indent: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    let mut rest = line.to_string();
+    while rest.chars().count() > width {
+        let end = rest.char_indices().nth(width).map_or(rest.len(), |(at, _)| at);
+        let lead = rest.len() - rest.trim_start().len();
+        let before = rest[..end].rfind(' ');
+        let at = if rest[end..].starts_with(' ') { Some(end) } else { before };
+        let Some(at) = at.filter(|at| *at > lead) else { break };
+        let next = format!("{}{}", " ".repeat(indent), rest[at..].trim_start());
+        rest.truncate(at);
+        lines.push(std::mem::replace(&mut rest, next));
+    }
+    lines.push(rest);
+    lines
+}
+
+pub(crate) fn print_crosstab(crosstab: &CrossTab, arguments: &DrawingArguments) -> Result<()> {
+    print(&draw::terminal(&appearance(arguments).layout(crosstab), &options(arguments)))
 }

@@ -1,5 +1,5 @@
-//! `pivvel shell`: completions and the manual page, made from the arguments themselves, and the schemas of
-//! files for editors.
+//! `pivvel shell`: completions and the manual, made from the arguments themselves, and the schemas of files for
+//! editors.
 
 use clap::CommandFactory;
 use clap_complete::{Shell as Known, generate};
@@ -7,9 +7,15 @@ use pivvel::result::yardsticks_schema;
 use pivvel::{Error, Result, brief};
 
 use crate::arguments::{Arguments, Shell, ShellText};
-use crate::screen;
+use crate::{manual, screen};
 
 pub(crate) fn run(shell: &Shell) -> Result<()> {
+    if shell.what != ShellText::Manual && (shell.command.is_some() || shell.into.is_some()) {
+        return Err(Error::request(
+            "shell",
+            "COMMAND and --into are for the manual: pivvel shell manual build",
+        ));
+    }
     let mut command = Arguments::command();
     let mut out = Vec::new();
     let known = match shell.what {
@@ -21,13 +27,10 @@ pub(crate) fn run(shell: &Shell) -> Result<()> {
         ShellText::BriefSchema => return screen::print(brief::schema()),
         ShellText::YardsticksSchema => return screen::print(yardsticks_schema()),
         ShellText::Manual => {
-            let failed = |e| Error::io("manual", e);
-            clap_mangen::Man::new(command.clone()).render(&mut out).map_err(failed)?;
-            command.build();
-            for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
-                clap_mangen::Man::new(sub.clone()).render(&mut out).map_err(failed)?;
-            }
-            return screen::print(&String::from_utf8_lossy(&out));
+            return match &shell.into {
+                Some(folder) => manual::write(folder),
+                None => manual::print(shell.command.as_deref()),
+            };
         }
     };
     generate(known, &mut command, "pivvel", &mut out);

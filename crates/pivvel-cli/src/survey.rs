@@ -22,7 +22,12 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let reading = ReadOptions { delimiter: arguments.delimiter.delimiter, ..ReadOptions::default() };
     let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
-    let options = screen::options(&arguments.screen);
+    if arguments.json {
+        let json = serde_json::to_value(&survey)
+            .unwrap_or_else(|e| unreachable!("a survey is texts and numbers: {e}"));
+        return screen::print(&format!("{json:#}\n"));
+    }
+    let options = screen::sentence_options(&arguments.screen);
     screen::print(&draw(&survey, arguments, options.colours != pivvel::draw::Colours::None, options.width))
 }
 

@@ -57,8 +57,8 @@ pub mod source {
     pub use arrow_schema::Schema;
 
     pub use crate::lines::{
-        Batches, Bound, Dialect, Guarded, IntoBatch, Limit, LineSource, ReadProgress, Related, SqlColumn,
-        SqlTable, Statement, Taker, Tally, Unmatched, usable_array, usable_schema, usable_type,
+        Batches, Bound, Dialect, Guarded, IntoBatch, Limit, LineSource, Pushdown, ReadProgress, Related,
+        SqlColumn, SqlTable, Statement, Taker, Tally, Unmatched, usable_array, usable_schema, usable_type,
     };
     pub use crate::model::{Kind, NO_WORD, TIME_ZONE, UNSEEN, YES_WORD};
 }
@@ -78,6 +78,7 @@ pub mod result {
 
 /// Texts for people: what steers no terminal and shows no password, and the nearest known name.
 pub mod text {
+    pub use crate::model::{Part, Sentence, with_marks};
     pub use crate::printable::{printable, printable_lines, without_secrets};
     pub use crate::suggest::nearest;
 }

@@ -49,6 +49,13 @@ pub(crate) struct Head {
     pub(crate) ended: bool,
 }
 
+impl Head {
+    /// The text without the mark that may stand before it.
+    pub(crate) fn text(&self) -> &[u8] {
+        self.bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&self.bytes)
+    }
+}
+
 impl Bytes {
     /// The text of a file.
     pub(crate) fn open(path: &Path) -> Result<Bytes> {

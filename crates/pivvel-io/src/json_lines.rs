@@ -1,4 +1,4 @@
-//! JSON lines as a form of text: an object a line, whose names are the columns. Numbers keep the
+//! JSON as a form of text: an object a line, or an array of objects, whose names are the columns. Numbers keep the
 //! digits that they are written with.
 
 use std::borrow::Cow;
@@ -13,6 +13,7 @@ use serde_json::value::RawValue;
 
 use crate::bytes::{Bytes, Head};
 use crate::csv::HEAD_LINES;
+use crate::json_array::{Objects, first_objects};
 use crate::kinds::Evidence;
 use crate::source::ReadOptions;
 use crate::text::{Blocks, Chunk, Chunks, Form, Split, TextColumns, TextSource, gather};
@@ -21,17 +22,20 @@ struct JsonLines {
     bytes: Bytes,
     names: Arc<[String]>,
     block_bytes: Option<usize>,
+    /// Whether the objects stand in an array.
+    is_array: bool,
 }
 
-/// The lines of a text that begins like an object. The columns are the names that the first lines
-/// have.
-pub(crate) fn open(bytes: Bytes, head: &Head, options: &ReadOptions) -> Result<TextSource> {
+/// The lines of a text that begins like an object, or like an array of them. The columns are the names that the first
+/// lines have.
+pub(crate) fn open(bytes: Bytes, head: &Head, is_array: bool, options: &ReadOptions) -> Result<TextSource> {
     let mut names: Vec<String> = Vec::new();
-    let whole = match head.ended {
-        true => head.bytes.len(),
-        false => memchr::memrchr(b'\n', &head.bytes).map_or(0, |at| at + 1),
+    let objects: Cow<'_, [u8]> = match (is_array, head.ended) {
+        (true, _) => first_objects(head.text()).into(),
+        (false, true) => head.bytes.as_slice().into(),
+        (false, false) => head.bytes[..memchr::memrchr(b'\n', &head.bytes).map_or(0, |at| at + 1)].into(),
     };
-    for line in head.bytes[..whole].split(|b| *b == b'\n').take(HEAD_LINES) {
+    for line in objects.split(|b| *b == b'\n').take(HEAD_LINES) {
         let Ok(fields) = serde_json::from_slice::<Fields>(line) else { continue };
         for (name, _) in fields.0 {
             if !names.iter().any(|known| *known == name) {
@@ -45,19 +49,23 @@ pub(crate) fn open(bytes: Bytes, head: &Head, options: &ReadOptions) -> Result<T
     let names: Arc<[String]> = names.into();
     let mut splitter = Splitter::new(names.clone());
     let mut chunk = Chunk::of(names.len());
-    chunk.bytes.extend_from_slice(&head.bytes[..whole]);
+    chunk.bytes.extend_from_slice(&objects);
     splitter.split(&mut chunk);
     let mut evidence = vec![Evidence::default(); names.len()];
     gather(&chunk, chunk.len().min(HEAD_LINES), &mut evidence);
     let columns = TextColumns::find(names.to_vec(), evidence, &options.kinds, Some('.'))?;
     let (name, block_bytes) = (bytes.name.clone(), options.block_bytes);
-    let form = JsonLines { bytes, names, block_bytes };
+    let form = JsonLines { bytes, names, block_bytes, is_array };
     Ok(TextSource::new(name, columns, Vec::new(), options.bad_values, Box::new(form)))
 }
 
 impl Form for JsonLines {
     fn chunks(&mut self, _: &[usize]) -> Result<Box<dyn Chunks>> {
-        Ok(Box::new(Blocks::new(self.bytes.read()?, &self.bytes.name, None, self.block_bytes)))
+        let reader = self.bytes.read()?;
+        match self.is_array {
+            true => Ok(Box::new(Objects::start(reader, &self.bytes.name, self.block_bytes))),
+            false => Ok(Box::new(Blocks::new(reader, &self.bytes.name, None, self.block_bytes))),
+        }
     }
 
     fn splitter(&self) -> Box<dyn Split> {

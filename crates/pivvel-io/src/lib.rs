@@ -26,6 +26,7 @@ mod csv;
 mod damaged;
 mod features;
 mod groups_file;
+mod json_array;
 mod json_lines;
 mod kinds;
 mod location;

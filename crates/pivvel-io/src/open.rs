@@ -142,20 +142,16 @@ fn open_reader(
 
 fn open_text(mut bytes: Bytes, options: &ReadOptions) -> Result<TextSource> {
     let head = bytes.head()?;
-    let text = head.bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&head.bytes);
-    let mut marks = text.iter().filter(|byte| !byte.is_ascii_whitespace());
+    let mut marks = head.text().iter().filter(|byte| !byte.is_ascii_whitespace());
     match (marks.next(), marks.next()) {
-        (Some(b'{'), _) => json_lines::open(bytes, &head, options),
-        (Some(b'['), Some(b'{')) => {
-            let message = "this is one JSON array; JSON lines are read, with an object on each line";
-            Err(Error::data(&bytes.name, message))
-        }
+        (Some(b'{'), _) => json_lines::open(bytes, &head, false, options),
+        (Some(b'['), Some(b'{' | b']')) => json_lines::open(bytes, &head, true, options),
         _ => csv::open(bytes, &head, options),
     }
 }
 
 impl TextSource {
-    /// CSV or JSON lines, packed or not, from a stream that can be read once.
+    /// CSV or JSON, packed or not, from a stream that can be read once.
     ///
     /// # Errors
     /// Text that cannot be read, is empty or is no text; a kind given to an unknown column.

@@ -193,6 +193,10 @@ impl LineSource for Several {
         Ok(otherwise)
     }
 
+    fn is_settled(&self, column: &str) -> bool {
+        self.parts.iter().all(|part| part.is_settled(column))
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         self.parts.iter().find_map(|part| part.trouble(column))
     }

@@ -6,7 +6,9 @@ use std::time::SystemTime;
 
 use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
-use pivvel_core::source::{Bound, Kind, LineSource, ReadProgress, SqlTable, Statement, Taker, Tally};
+use pivvel_core::source::{
+    Bound, Kind, LineSource, Pushdown, ReadProgress, SqlTable, Statement, Taker, Tally,
+};
 use pivvel_core::{Error, Result};
 
 use crate::damaged::guarded;
@@ -109,17 +111,8 @@ impl LineSource for Steady {
         self.same(read)
     }
 
-    fn sql_table(&self) -> Option<SqlTable> {
-        self.source.sql_table()
-    }
-
-    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
-        let answered = self.form.read(&self.path, || self.source.ask(statement, take));
-        self.same(answered)
-    }
-
-    fn keep_only(&mut self, condition: Option<Statement>) {
-        self.source.keep_only(condition);
+    fn pushdown(&mut self) -> Option<&mut dyn Pushdown> {
+        if self.source.pushdown().is_some() { Some(self) } else { None }
     }
 
     fn narrow(&mut self, bounds: &[Bound]) {
@@ -139,8 +132,33 @@ impl LineSource for Steady {
         self.same(again)
     }
 
+    fn is_settled(&self, column: &str) -> bool {
+        self.source.is_settled(column)
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         self.source.trouble(column)
+    }
+}
+
+impl Pushdown for Steady {
+    fn sql_table(&mut self) -> Option<SqlTable> {
+        self.source.pushdown()?.sql_table()
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        let ask = || match self.source.pushdown() {
+            Some(database) => database.ask(statement, take),
+            None => Err(Error::data(self.source.name(), "it answers no statements")),
+        };
+        let answered = self.form.read(&self.path, ask);
+        self.same(answered)
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        if let Some(database) = self.source.pushdown() {
+            database.keep_only(condition);
+        }
     }
 }
 

@@ -16,7 +16,7 @@ const KEPT: usize = 50_000;
 const COMPARED: usize = 1_500;
 
 /// What is in a file.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, serde::Serialize)]
 pub struct Survey {
     /// The file's name.
     pub name: String,
@@ -33,11 +33,12 @@ pub struct Survey {
 }
 
 /// What is in a column.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, serde::Serialize)]
 pub struct ColumnSurvey {
     /// The name that formulas use.
     pub name: String,
     /// How its values are read.
+    #[serde(serialize_with = "as_words")]
     pub kind: ColumnKind,
     /// Lines that hold something in this column.
     pub filled: u64,
@@ -52,11 +53,27 @@ pub struct ColumnSurvey {
     /// The sum of the values, roughly; zero for what is no number.
     pub total: f64,
     /// The most frequent values with their counts, most frequent first.
+    #[serde(serialize_with = "counted")]
     pub examples: Vec<(String, u64)>,
     /// How many values do not fit its kind.
     pub misfits: u64,
     /// What is likely to go wrong.
     pub warnings: Vec<String>,
+}
+
+/// A kind by its words.
+fn as_words<S: serde::Serializer>(kind: &ColumnKind, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_str(&kind.kind)
+}
+
+/// Values with how many lines have each.
+fn counted<S: serde::Serializer>(examples: &[(String, u64)], serializer: S) -> Result<S::Ok, S::Error> {
+    #[derive(serde::Serialize)]
+    struct Counted<'a> {
+        value: &'a str,
+        lines: u64,
+    }
+    serializer.collect_seq(examples.iter().map(|(value, lines)| Counted { value, lines: *lines }))
 }
 
 /// A distinct value: how often it occurs, and the line of the file where it first does.

@@ -23,6 +23,13 @@ impl Rgb {
         }
     }
 
+    /// Its hue in degrees, and its chroma.
+    pub(crate) fn hue(self) -> (f32, f32) {
+        let colour: Srgb<f32> = Srgb::new(self.0, self.1, self.2).into_format();
+        let Oklch { chroma, hue, .. } = Oklch::from_color(colour);
+        (hue.into_positive_degrees(), chroma)
+    }
+
     /// The colour as a page writes it.
     pub fn hex(self) -> String {
         format!("#{:02x}{:02x}{:02x}", self.0, self.1, self.2)

@@ -8,7 +8,8 @@ use pivvel_core::CrossTab;
 use pivvel_core::brief::{Form, PeersOf, Reach, Show, Side, SymbolSet, Tone};
 use pivvel_core::result::{Emphasis, Entry, Grain, Mark, Scale, Span};
 
-use crate::palette::{PALETTES, Paint, Palette};
+use crate::appearance::Appearance;
+use crate::palette::{Paint, Palette};
 use crate::signs::Symbol;
 
 /// What a cell wears.
@@ -56,13 +57,14 @@ type Owner = (String, Option<Grain>, [Option<String>; 2], bool);
 #[derive(Debug, Clone)]
 pub(crate) struct Wardrobe<'c> {
     pub(crate) crosstab: &'c CrossTab,
+    pub(crate) appearance: &'c Appearance,
     palettes: Vec<Vec<usize>>,
     /// The scales that some cell stands on, by emphasis and scale.
     used: RefCell<HashSet<(usize, usize)>>,
 }
 
 impl<'c> Wardrobe<'c> {
-    pub(crate) fn new(crosstab: &'c CrossTab) -> Wardrobe<'c> {
+    pub(crate) fn new(crosstab: &'c CrossTab, appearance: &'c Appearance) -> Wardrobe<'c> {
         let mut turns: HashMap<Owner, usize> = HashMap::new();
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
@@ -86,14 +88,14 @@ impl<'c> Wardrobe<'c> {
             .iter()
             .map(|emphasis| emphasis.scales().iter().map(|scale| palette(emphasis, scale)).collect())
             .collect();
-        Wardrobe { crosstab, palettes, used: RefCell::default() }
+        Wardrobe { crosstab, appearance, palettes, used: RefCell::default() }
     }
 
     /// The palette of a scale.
-    pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> usize {
+    pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> Palette {
         let spec = &self.crosstab.emphases()[emphasis].planned().spec;
         let named = || spec.palette.map_or(0, Palette::named);
-        scale.map_or_else(named, |scale| self.palettes[emphasis][scale])
+        self.appearance.theme.palette_at(scale.map_or_else(named, |scale| self.palettes[emphasis][scale]))
     }
 
     /// What the cell of a measure wears, and its place on the first scale that it is on.
@@ -164,7 +166,7 @@ impl<'c> Wardrobe<'c> {
         let place = order.iter().position(|known| *known == rule).unwrap_or(0);
         let position = place as f64 / (order.len() - 1).max(1) as f64;
         let palette = self.palette(emphasis, scale);
-        let diverging = PALETTES[palette].is_diverging();
+        let diverging = palette.is_diverging();
         let position = if diverging { 2.0 * position - 1.0 } else { position };
         match planned.spec.form {
             Form::Symbol => symbol_paint(position, diverging, planned.spec.good),
@@ -217,13 +219,13 @@ pub(crate) fn turned(position: f64, diverging: bool, good: Option<Side>) -> f64 
 }
 
 /// Bars below the zero line have another colour: that of a loss, where nothing says that low is good.
-pub(crate) fn bar_paint(palette: usize, below: bool, good: Option<Side>) -> Paint {
+pub(crate) fn bar_paint(palette: Palette, below: bool, good: Option<Side>) -> Paint {
     match (good, below) {
         (Some(good), below) => {
             Paint::Tone(if (good == Side::Low) == below { Tone::Gain } else { Tone::Loss })
         }
         (None, false) => Paint::Place { palette, position: 1.0 },
-        (None, true) if PALETTES[palette].is_diverging() => Paint::Place { palette, position: -1.0 },
+        (None, true) if palette.is_diverging() => Paint::Place { palette, position: -1.0 },
         (None, true) => Paint::Tone(Tone::Loss),
     }
 }

@@ -3,8 +3,10 @@
 
 use pivvel_core::brief::{Negative, NumberFormat, Placement};
 use pivvel_core::result::{Axis, AxisSide, Entry, Member, MemberRef, Trend};
+use pivvel_core::text::Sentence;
 use pivvel_core::{CrossTab, Value};
 
+use crate::appearance::{Appearance, Words};
 use crate::charts::Panel;
 use crate::dress::{Dress, OnScale, Wardrobe};
 use crate::labels::label;
@@ -12,6 +14,9 @@ use crate::legend::{LegendEntry, legend};
 use crate::notes::{doubts, notes};
 use crate::number::show_number;
 use crate::palette::Paint;
+
+/// What heads a total.
+const TOTAL: &str = "total";
 
 /// A cross-tab laid out for drawing.
 #[derive(Debug, Clone)]
@@ -34,6 +39,8 @@ pub struct Layout {
     pub notes: Vec<String>,
     /// What its author should know, which no page tells its readers.
     pub doubts: Vec<String>,
+    /// The words and colours that it is drawn in.
+    pub(crate) appearance: Appearance,
 }
 
 /// A heading over one or more columns.
@@ -146,22 +153,27 @@ pub struct LayoutCell {
 }
 
 impl Layout {
-    /// Lays a cross-tab out.
+    /// Lays a cross-tab out in English words and the usual colours; [`Appearance::layout`] does in others.
     pub fn new(crosstab: &CrossTab) -> Layout {
-        Layout::of_rows(crosstab, crosstab.rows().entries())
+        Layout::of(crosstab, &Appearance::new())
+    }
+
+    pub(crate) fn of(crosstab: &CrossTab, appearance: &Appearance) -> Layout {
+        Layout::of_rows(crosstab, crosstab.rows().entries(), appearance)
     }
 
     /// Lays out what a panel shows: the rows of one member, whose own row is the total.
-    pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel) -> Layout {
-        let Some(root) = panel.root else { return Layout::new(crosstab) };
+    pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel, appearance: &Appearance) -> Layout {
+        let Some(root) = panel.root else { return Layout::of(crosstab, appearance) };
         let held = |entry: &&Entry| panel.holds(crosstab, **entry) && **entry != root;
         let mut entries: Vec<Entry> = crosstab.rows().entries().iter().filter(held).copied().collect();
         entries.push(root);
-        let mut layout = Layout::of_rows(crosstab, &entries);
+        let mut layout = Layout::of_rows(crosstab, &entries, appearance);
         for row in &mut layout.rows {
             row.indent = row.indent.saturating_sub(1);
             if row.entry == root {
-                (row.kind, row.label, row.blank, row.made) = (RowKind::Total, "total".into(), false, false);
+                (row.kind, row.label, row.blank, row.made) =
+                    (RowKind::Total, appearance.words.say(TOTAL), false, false);
             }
         }
         layout.rows.retain(|row| row.entry != root || row.kind == RowKind::Total && !row.cells.is_empty());
@@ -172,21 +184,22 @@ impl Layout {
         layout
     }
 
-    fn of_rows(crosstab: &CrossTab, entries: &[Entry]) -> Layout {
-        let wardrobe = Wardrobe::new(crosstab);
+    fn of_rows(crosstab: &CrossTab, entries: &[Entry], appearance: &Appearance) -> Layout {
+        let wardrobe = Wardrobe::new(crosstab, appearance);
         let mut columns = columns(crosstab);
         let mut rows = rows(&wardrobe, entries, &columns);
         rank_columns(&mut rows, &mut columns);
         Layout {
-            title: crosstab.title().to_string(),
+            title: appearance.title(crosstab),
             corner: crosstab.rows().dimensions().iter().map(|d| d.label.clone()).collect(),
-            heads: heads(crosstab, &columns),
+            heads: heads(&wardrobe, &columns),
             rows,
-            trends: crosstab.trends().iter().map(|trend| trend_column(crosstab, trend)).collect(),
+            trends: crosstab.trends().iter().map(|trend| trend_column(&wardrobe, trend)).collect(),
             legend: legend(&wardrobe),
-            notes: notes(crosstab),
+            notes: notes(crosstab, &appearance.words),
             doubts: doubts(crosstab),
             columns,
+            appearance: appearance.clone(),
         }
     }
 }
@@ -208,7 +221,8 @@ fn columns(crosstab: &CrossTab) -> Vec<LayoutColumn> {
     columns
 }
 
-fn heads(crosstab: &CrossTab, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
+fn heads(wardrobe: &Wardrobe<'_>, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
+    let crosstab = wardrobe.crosstab;
     let axis = crosstab.columns();
     let mut heads: Vec<Vec<Head>> = Vec::new();
     for level in 1..=axis.depth() {
@@ -227,7 +241,7 @@ fn heads(crosstab: &CrossTab, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
                 Some(head) if extends && last == Some(own) => head.columns.1 += 1,
                 _ => {
                     let link = crosstab.member_link(AxisSide::Columns, own).filter(|_| own.level() == level);
-                    row.push(Head { link, ..head(axis, own, level, place) });
+                    row.push(Head { link, ..head((axis, &wardrobe.appearance.words), own, level, place) });
                 }
             }
             last = Some(own);
@@ -251,11 +265,11 @@ fn heads(crosstab: &CrossTab, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
 }
 
 /// The heading of an entry in the row of a level: its label, or `total` for the entry above.
-fn head(axis: &Axis, entry: Entry, level: usize, place: usize) -> Head {
+fn head((axis, words): (&Axis, &Words), entry: Entry, level: usize, place: usize) -> Head {
     let total = entry.level() < level;
     let path = axis.path(entry);
     Head {
-        text: if total { "total".into() } else { label(&path) },
+        text: if total { words.say(TOTAL) } else { label(&path, words) },
         columns: (place, 1),
         rows: if total { axis.depth() - entry.level() } else { 1 },
         total,
@@ -294,7 +308,7 @@ fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[LayoutColumn]) ->
             if axis.total_of(level) != Placement::Before && headed.get(level - 1) != Some(&above) {
                 headed.truncate(level - 1);
                 headed.resize(level, above);
-                rows.push(row(crosstab, above, RowKind::Heading, Vec::new()));
+                rows.push(row(wardrobe, above, RowKind::Heading, Vec::new()));
             }
         }
         let kind = match entry.level() {
@@ -303,24 +317,25 @@ fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[LayoutColumn]) ->
             _ => RowKind::Subtotal,
         };
         let cells = columns.iter().map(|column| cell(wardrobe, *entry, column)).collect();
-        rows.push(LayoutRow { tint: wardrobe.row_tint(*entry), ..row(crosstab, *entry, kind, cells) });
+        rows.push(LayoutRow { tint: wardrobe.row_tint(*entry), ..row(wardrobe, *entry, kind, cells) });
     }
     rows
 }
 
-fn row(crosstab: &CrossTab, entry: Entry, kind: RowKind, cells: Vec<LayoutCell>) -> LayoutRow {
+fn row(wardrobe: &Wardrobe<'_>, entry: Entry, kind: RowKind, cells: Vec<LayoutCell>) -> LayoutRow {
+    let (crosstab, words) = (wardrobe.crosstab, &wardrobe.appearance.words);
     let axis = crosstab.rows();
     let path = axis.path(entry);
     let after = kind == RowKind::Subtotal && axis.total_of(entry.level()) == Placement::After;
     let label = match kind {
-        RowKind::Total => "total".into(),
-        _ if after => format!("{} total", label(&path)),
-        _ => label(&path),
+        RowKind::Total => words.say(TOTAL),
+        _ if after => words.say(Sentence::from("{member} total").with("member", label(&path, words))),
+        _ => label(&path, words),
     };
     let blank = path.last().is_some_and(MemberRef::is_blank);
     let made = is_made(&path);
     let link = crosstab.member_link(AxisSide::Rows, entry);
-    let line = |trend: &Trend| trend_line(crosstab, trend, entry).filter(|_| !cells.is_empty());
+    let line = |trend: &Trend| trend_line(wardrobe, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);
     LayoutRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
@@ -330,7 +345,8 @@ fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &LayoutColumn) -> LayoutCel
     let crosstab = wardrobe.crosstab;
     let format = crosstab.format(row, column.entry, column.measure);
     let value = crosstab.cell(row, column.entry).and_then(|cell| cell.value(column.measure));
-    let text = if column.hidden { String::new() } else { shown(value, format) };
+    let text =
+        if column.hidden { String::new() } else { shown(value, &wardrobe.appearance.words.format(format)) };
     let (dress, on) = wardrobe.dress(row, column.entry, column.measure);
     LayoutCell { text, value, rank: 0, dress, on }
 }
@@ -360,13 +376,17 @@ fn rank_columns(rows: &mut [LayoutRow], columns: &mut [LayoutColumn]) {
     }
 }
 
-fn trend_column(crosstab: &CrossTab, trend: &Trend) -> LayoutTrend {
+fn trend_column(wardrobe: &Wardrobe<'_>, trend: &Trend) -> LayoutTrend {
+    let crosstab = wardrobe.crosstab;
     let along = crosstab.emphases()[trend.emphasis].planned().along.clone().unwrap_or_default();
     let part = along.rsplit('.').next().unwrap_or(&along).replace('_', " ");
-    LayoutTrend { heading: format!("{} by {part}", crosstab.measures()[trend.measure].label) }
+    let heading = Sentence::from("{measure} by {part}").with("part", part);
+    let measure = &crosstab.measures()[trend.measure].label;
+    LayoutTrend { heading: wardrobe.appearance.words.say(heading.with("measure", measure)) }
 }
 
-fn trend_line(crosstab: &CrossTab, trend: &Trend, row: Entry) -> Option<TrendLine> {
+fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: Entry) -> Option<TrendLine> {
+    let (crosstab, appearance) = (wardrobe.crosstab, wardrobe.appearance);
     let points = trend.points(row)?;
     let values = trend.values(row)?;
     let known: Vec<(&str, Value)> =
@@ -375,9 +395,10 @@ fn trend_line(crosstab: &CrossTab, trend: &Trend, row: Entry) -> Option<TrendLin
     let format = &crosstab.measures()[trend.measure].format;
     let point = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure) {
         true => period.to_string(),
-        false => format!("{period}: {}", show_number(value, format)),
+        false => format!("{period}: {}", appearance.number(value, format)),
     };
-    let words = format!("{} to {}", point(first), point(last));
+    let ends = Sentence::from("{first} to {last}").with("first", point(first)).with("last", point(last));
+    let words = appearance.words.say(ends);
     Some(TrendLine { points: trend.places.iter().copied().zip(points).collect(), words })
 }
 

@@ -1,12 +1,13 @@
 //! What colours, bars and symbols mean, in words with a sample of each.
 
-use pivvel_core::brief::{Form, NumberFormat, PeersOf, Reach, ScaleBy, Side};
+use pivvel_core::Value;
+use pivvel_core::brief::{Form, NumberFormat, PeersOf, Reach, ScaleBy, Side, YardstickOf};
 use pivvel_core::formula::Formula;
 use pivvel_core::result::{Axis, Emphasis, Grain, Scale};
-use pivvel_core::{CrossTab, Value};
+use pivvel_core::text::Sentence;
 
+use crate::appearance::{Appearance, Words};
 use crate::dress::{Wardrobe, bar_paint, step_position, symbol_paint, turned};
-use crate::number::show_number;
 use crate::palette::Paint;
 use crate::signs::Symbol;
 
@@ -63,9 +64,9 @@ pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
                 let swatches = (0..planned.rules.len()).map(|rule| Swatch {
                     paint: wardrobe.rule_paint(place, rule, (!emphasis.scales().is_empty()).then_some(0)),
                     symbol: (form == Form::Symbol).then(|| wardrobe.rule_symbol(place, rule)),
-                    name: planned.rules[rule].name.clone(),
+                    name: wardrobe.appearance.rule_name(&planned.rules[rule]),
                 });
-                let text = format!("{}{}", subject(wardrobe.crosstab, emphasis), reach(emphasis));
+                let text = format!("{}{}", subject(wardrobe, emphasis), reach(wardrobe, emphasis));
                 entries.push(LegendEntry { form, sample: Sample::Named(swatches.collect()), text });
             }
             _ => entries.extend(scales(wardrobe, place, emphasis)),
@@ -87,30 +88,44 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
 }
 
 /// What an emphasis is about: its measure, and what else decides.
-pub(crate) fn subject(crosstab: &CrossTab, emphasis: &Emphasis) -> String {
-    let planned = emphasis.planned();
-    let measures = crosstab.measures();
+pub(crate) fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
+    let (planned, words) = (emphasis.planned(), &wardrobe.appearance.words);
+    let measures = wardrobe.crosstab.measures();
     let on = planned.measure.map_or(planned.spec.on.clone(), |measure| measures[measure].label.clone());
-    let less = planned.about_formula().map_or(String::new(), |about| format!(" less {about}"));
-    match planned.spec.by.as_ref().filter(|by| by.as_str() != planned.spec.on) {
-        Some(by) => format!("{on} by {by}{less}"),
-        None => format!("{on}{less}"),
+    let subject = match planned.spec.by.as_ref().filter(|by| by.as_str() != planned.spec.on) {
+        Some(by) => {
+            words.say(Sentence::from("{measure} by {part}").with("measure", on).with("part", by.to_string()))
+        }
+        None => on,
+    };
+    match planned.about_formula() {
+        Some(about) => words.say(
+            Sentence::from("{measure} less {about}")
+                .with("measure", subject)
+                .with("about", about.to_string()),
+        ),
+        None => subject,
     }
 }
 
-fn reach(emphasis: &Emphasis) -> String {
-    let spec = &emphasis.planned().spec;
-    let only = spec.only.as_ref().map_or(String::new(), |only| format!(", where {only}"));
-    if spec.reach == Reach::Row { format!(", on the whole row{only}") } else { only }
+fn reach(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
+    let (spec, words) = (&emphasis.planned().spec, &wardrobe.appearance.words);
+    let only = spec.only.as_ref().map_or(String::new(), |only| {
+        words.say(Sentence::from(", where {condition}").with("condition", only.to_string()))
+    });
+    match spec.reach {
+        Reach::Row => format!("{}{only}", words.say(", on the whole row")),
+        _ => only,
+    }
 }
 
 fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<LegendEntry> {
     let trend = wardrobe.crosstab.trends().iter().find(|trend| trend.emphasis == place)?;
     let (first, last) = trend.periods.first().zip(trend.periods.last())?;
-    let text = format!(
-        "{} from {first} to {last}, each level of rows on a scale of its own",
-        subject(wardrobe.crosstab, emphasis)
-    );
+    let sentence =
+        Sentence::from("{measure} from {first} to {last}, each level of rows on a scale of its own");
+    let sentence = sentence.with("measure", subject(wardrobe, emphasis));
+    let text = wardrobe.appearance.words.say(sentence.with("first", first).with("last", last));
     Some(LegendEntry { form: Form::Trend, sample: Sample::Words, text })
 }
 
@@ -158,7 +173,7 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
                     step,
                     of: steps,
                 }),
-                name: step_name(scale, (step, steps), diverging, &ends.format, ends.shown),
+                name: step_name(wardrobe.appearance, scale, (step, steps), diverging, &ends),
             };
             Sample::Named((0..steps).map(step).collect())
         }
@@ -170,20 +185,19 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
     };
     let text = format!(
         "{}{}, {}{}",
-        subject(wardrobe.crosstab, emphasis),
-        reach(emphasis),
+        subject(wardrobe, emphasis),
+        reach(wardrobe, emphasis),
         among(wardrobe, emphasis, scale, groups),
-        good(spec.good)
+        good(spec.good).map_or(String::new(), |good| wardrobe.appearance.words.say(good))
     );
     LegendEntry { form: spec.form, sample, text }
 }
 
-fn good(side: Option<Side>) -> &'static str {
-    match side {
-        Some(Side::High) => "; high is good",
-        Some(Side::Low) => "; low is good",
-        None => "",
-    }
+fn good(side: Option<Side>) -> Option<&'static str> {
+    side.map(|side| match side {
+        Side::High => "; high is good",
+        Side::Low => "; low is good",
+    })
 }
 
 struct Ends {
@@ -203,46 +217,46 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         || planned.spec.by.as_ref().is_some_and(|by| by.as_str() == planned.spec.on);
     let format = if own { format } else { NumberFormat::default() };
     let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
+    let (appearance, words) = (wardrobe.appearance, &wardrobe.appearance.words);
     let number = |value: f64, exact: &Value| match exact.as_f64() == value {
-        true => show_number(exact, &format),
-        false => show_number(&Value::Float(value), &format),
+        true => appearance.number(exact, &format),
+        false => appearance.number(&Value::Float(value), &format),
     };
     let reach = scale.middle.map(|middle| (scale.high - middle).max(middle - scale.low));
     let (low, high) = match (scale.middle, reach) {
         (Some(middle), Some(reach)) => (middle - reach, middle + reach),
         _ => (scale.low, scale.high),
     };
-    let words = if scale.is_by_rank() { ["last", "first"] } else { ["lowest", "highest"] };
+    let sides = if scale.is_by_rank() { ["last", "first"] } else { ["lowest", "highest"] };
     let texts = match shown {
         true => [number(low, &scale.yardstick.low), number(high, &scale.yardstick.high)],
-        false => words.map(str::to_string),
+        false => sides.map(|side| words.say(side)),
     };
     let middle = scale.middle.map(|middle| match planned.spec.about.as_ref().map(Formula::as_str) {
-        Some("mean") if !shown => "mean".to_string(),
-        Some("mean") => format!("mean {}", show_number(&Value::Float(middle), &format)),
-        _ if shown => whole(middle, &format),
-        _ => "middle".to_string(),
+        Some("mean") if !shown => words.say("mean"),
+        Some("mean") => words.say(
+            Sentence::from("mean {number}").with("number", appearance.number(&Value::Float(middle), &format)),
+        ),
+        // A number without digits that say nothing.
+        _ if shown && middle == 0.0 => "0".into(),
+        _ if shown => appearance.number(&Value::Float(middle), &format),
+        _ => words.say("middle"),
     });
     Ends { texts, middle, format, shown }
 }
 
-/// A number without digits that say nothing.
-fn whole(value: f64, format: &NumberFormat) -> String {
-    if value == 0.0 { "0".into() } else { show_number(&Value::Float(value), format) }
-}
-
 /// From where to below where a step reaches.
 fn step_name(
+    appearance: &Appearance,
     scale: &Scale,
     (step, of): (u8, u8),
     diverging: bool,
-    format: &NumberFormat,
-    shown: bool,
+    ends: &Ends,
 ) -> String {
-    if !shown {
+    if !ends.shown {
         return match step {
-            0 => "lowest".into(),
-            last if last + 1 == of => "highest".into(),
+            0 => appearance.words.say("lowest"),
+            last if last + 1 == of => appearance.words.say("highest"),
             _ => String::new(),
         };
     }
@@ -253,13 +267,14 @@ fn step_name(
         }
         None => (scale.low, scale.high),
     };
-    let cut =
-        |step: u8| show_number(&Value::Float(low + (high - low) * f64::from(step) / f64::from(of)), format);
-    match step {
-        0 => format!("below {}", cut(1)),
-        last if last + 1 == of => format!("{} or more", cut(last)),
-        step => format!("{} to below {}", cut(step), cut(step + 1)),
-    }
+    let cut = |step: u8| {
+        appearance.number(&Value::Float(low + (high - low) * f64::from(step) / f64::from(of)), &ends.format)
+    };
+    appearance.words.say(match step {
+        0 => Sentence::from("below {high}").with("high", cut(1)),
+        last if last + 1 == of => Sentence::from("{low} or more").with("low", cut(last)),
+        step => Sentence::from("{low} to below {high}").with("low", cut(step)).with("high", cut(step + 1)),
+    })
 }
 
 /// Among which cells.
@@ -276,30 +291,48 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         [level(rows, scale.grain.row, &scale.apart[0]), level(columns, scale.grain.column, &scale.apart[1])];
     let levels: Vec<String> = levels.into_iter().flatten().collect();
     let planned = emphasis.planned();
+    let words = &wardrobe.appearance.words;
     let levels = match planned.spec.peers {
         PeersOf::All => {
             let apart = scale.apart.iter().flatten().map(|member| format!(" ({member})"));
-            format!("all levels together{}", apart.collect::<String>())
+            format!("{}{}", words.say("all levels together"), apart.collect::<String>())
         }
-        _ if levels.is_empty() => "totals".into(),
-        _ => levels.join(" by "),
+        _ if levels.is_empty() => words.say("totals"),
+        _ => by_each_other(&levels, words),
     };
-    let peers = match planned.spec.peers.name() {
-        "level" | "all" => String::new(),
-        name => format!(", each by its {}", if name == "siblings" { "siblings" } else { name }),
+    let peers = match planned.spec.peers {
+        PeersOf::Level | PeersOf::All => None,
+        PeersOf::Siblings => Some(", each by its siblings"),
+        PeersOf::ColumnSiblings => Some(", each by its column siblings"),
+        PeersOf::Row => Some(", each by its row"),
+        PeersOf::Column => Some(", each by its column"),
+        PeersOf::Branch => Some(", each by its branch"),
     };
-    let cells = match (groups, scale.yardstick.count) {
-        (1, 1) => "1 cell".into(),
-        (1, count) => format!("{count} cells"),
-        (groups, _) => format!("{groups} groups"),
+    let cells = match groups {
+        1 => Sentence::counted(scale.yardstick.count, "{count} cell", "{count} cells"),
+        groups => Sentence::counted(groups as u64, "{count} group", "{count} groups"),
     };
-    let clip =
-        planned.spec.clip.as_ref().map_or(String::new(), |(low, high)| format!(", ends at {low} and {high}"));
+    let clip = planned.spec.clip.as_ref().map(|(low, high)| {
+        let ends = Sentence::from(", ends at {low} and {high}");
+        ends.with("low", low.to_string()).with("high", high.to_string())
+    });
     let from = match &planned.spec.yardstick {
-        pivvel_core::brief::YardstickOf::Shown => String::new(),
-        pivvel_core::brief::YardstickOf::All => ", by all before members were picked".into(),
-        pivvel_core::brief::YardstickOf::Kept(file) => format!(", by {file}"),
+        YardstickOf::Shown => None,
+        YardstickOf::All => Some(Sentence::from(", by all before members were picked")),
+        YardstickOf::Kept(file) => Some(Sentence::from(", by {file}").with("file", file)),
     };
-    let rank = if planned.spec.scale == ScaleBy::Rank { ", by rank" } else { "" };
-    format!("{levels}{peers}: {cells}{rank}{clip}{from}")
+    let rank = (planned.spec.scale == ScaleBy::Rank).then(|| Sentence::from(", by rank"));
+    let peers = peers.map_or(String::new(), |peers| words.say(peers));
+    let rest: String = [rank, clip, from].into_iter().flatten().map(|part| words.say(part)).collect();
+    format!("{levels}{peers}: {}{rest}", words.say(cells))
+}
+
+/// Levels of rows and columns that meet.
+pub(crate) fn by_each_other(levels: &[String], words: &Words) -> String {
+    match levels {
+        [row, column] => {
+            words.say(Sentence::from("{measure} by {part}").with("measure", row).with("part", column))
+        }
+        others => others.concat(),
+    }
 }

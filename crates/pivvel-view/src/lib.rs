@@ -21,6 +21,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod appearance;
 mod charts;
 mod colour;
 mod dress;
@@ -36,6 +37,7 @@ mod report;
 mod signs;
 mod terminal;
 
+pub use appearance::{Appearance, Logo, Theme, Words};
 pub use colour::Rgb;
 pub use dress::{Bar, Dress, OnScale};
 pub use layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, LayoutTrend, RowKind, TrendLine};
@@ -47,7 +49,8 @@ pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, p
 pub use picture::draw_png;
 pub use picture::draw_svg;
 pub use report::{
-    ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story, tell_lines,
+    ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story,
+    summary_of_lines,
 };
 pub use signs::Symbol;
 pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_report, draw_terminal};

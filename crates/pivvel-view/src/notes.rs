@@ -1,36 +1,39 @@
 //! What stands under a cross-tab: what was read, left out, blank or odd, as far as it concerns its readers;
 //! and what its author should know.
 
-use pivvel_core::brief::NumberFormat;
 use pivvel_core::result::{Audience, NoticeCode};
-use pivvel_core::{CrossTab, Notice, Value};
+use pivvel_core::text::Sentence;
+use pivvel_core::{CrossTab, Notice};
 
-use crate::number::show_number;
+use crate::appearance::Words;
 
 /// What a view has to say that the page's own cross-tab does not.
-pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab) -> Vec<String> {
-    let of_main = notes(main);
-    notes(view).into_iter().filter(|note| !of_main.contains(note)).collect()
+pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab, words: &Words) -> Vec<String> {
+    let of_main = notes(main, words);
+    notes(view, words).into_iter().filter(|note| !of_main.contains(note)).collect()
 }
 
 /// What the readers of a cross-tab should know.
-pub(crate) fn notes(crosstab: &CrossTab) -> Vec<String> {
-    let read = crosstab.report().read;
-    let count = show_number(&Value::Exact(read.into()), &NumberFormat::default());
-    let mut first =
-        format!("{count} line{} read from {}", if read == 1 { "" } else { "s" }, crosstab.source());
+pub(crate) fn notes(crosstab: &CrossTab, words: &Words) -> Vec<String> {
+    let read = Sentence::counted(
+        crosstab.report().read,
+        "{count} line read from {source}",
+        "{count} lines read from {source}",
+    );
+    let mut first = words.say(read.with("source", crosstab.source()));
     let of_readers =
         crosstab.own_notices().into_iter().filter(|notice| notice.audience() == Audience::Reader);
     let mut notes = Vec::new();
     for notice in of_readers {
         // How many lines a condition leaves out stands beside how many there are.
         match notice.code() {
-            NoticeCode::LinesExcluded => first.push_str(&format!("; {notice}")),
-            _ => notes.push(notice.to_string()),
+            NoticeCode::LinesExcluded => first.push_str(&format!("; {}", words.notice(&notice))),
+            _ => notes.push(words.notice(&notice)),
         }
     }
     if let Some(condition) = crosstab.condition().filter(|_| crosstab.report().excluded == 0) {
-        first.push_str(&format!("; 0 lines excluded: {condition} is not true"));
+        let none = Sentence::counted(0, "", "{count} lines excluded: {condition} is not true");
+        first.push_str(&format!("; {}", words.say(none.with("condition", condition))));
     }
     notes.insert(0, first);
     notes

@@ -55,8 +55,8 @@ const DIVERGING: usize = 6;
 pub enum Paint {
     /// A place on a palette: 0 to 1, or −1 to 1 where it diverges.
     Place {
-        /// The palette, by its place among [`PALETTES`].
-        palette: usize,
+        /// The palette.
+        palette: Palette,
         /// The position on it.
         position: f64,
     },
@@ -65,6 +65,13 @@ pub enum Paint {
 }
 
 impl Palette {
+    /// The same palette in other hues, each with its chroma; of the low end where it has a middle.
+    pub(crate) fn with_hues(self, low: Option<(f32, f32)>, high: (f32, f32)) -> Palette {
+        // More chroma than those of all palettes would take lightness from a screen's colours.
+        let within = |(hue, chroma): (f32, f32)| (hue, chroma.min(0.135));
+        Palette { low: self.low.map(|own| low.map_or(own, within)), high: within(high), ..self }
+    }
+
     /// Whether it has a middle.
     pub fn is_diverging(&self) -> bool {
         self.low.is_some()
@@ -146,7 +153,7 @@ impl Paint {
     /// The background.
     pub fn tint(self, ground: Ground) -> Rgb {
         match (self, ground) {
-            (Paint::Place { palette, position }, _) => PALETTES[palette].tint(position, ground),
+            (Paint::Place { palette, position }, _) => palette.tint(position, ground),
             (Paint::Tone(tone), Ground::Light) => {
                 let lightness = if tone == Tone::Faint { 0.95 } else { 0.86 };
                 Rgb::oklch(lightness, tone_hue(tone).1 * 0.62, tone_hue(tone).0)
@@ -161,7 +168,7 @@ impl Paint {
     /// The text colour.
     pub fn ink(self, ground: Ground) -> Rgb {
         match (self, ground) {
-            (Paint::Place { palette, position }, _) => PALETTES[palette].ink(position, ground),
+            (Paint::Place { palette, position }, _) => palette.ink(position, ground),
             (Paint::Tone(Tone::Strong), Ground::Light) => Rgb::oklch(0.22, 0.02, 255.0),
             (Paint::Tone(Tone::Strong), Ground::Dark) => Rgb::oklch(0.97, 0.01, 255.0),
             (Paint::Tone(tone), Ground::Light) => {
@@ -178,7 +185,7 @@ impl Paint {
     /// The colour of bars and signs.
     pub fn shape(self, ground: Ground) -> Rgb {
         match (self, ground) {
-            (Paint::Place { palette, position }, _) => PALETTES[palette].shape(position, ground),
+            (Paint::Place { palette, position }, _) => palette.shape(position, ground),
             (Paint::Tone(Tone::Faint), Ground::Light) => Rgb::oklch(0.82, 0.01, 255.0),
             (Paint::Tone(Tone::Faint), Ground::Dark) => Rgb::oklch(0.42, 0.01, 255.0),
             (Paint::Tone(Tone::Strong), _) => self.ink(ground),

@@ -2,8 +2,10 @@
 
 use pivvel_core::CrossTab;
 use pivvel_core::brief::{Form, ViewForm};
+use pivvel_core::text::Sentence;
 use svg::node::element::{Group, Path, Rectangle, SVG, Style};
 
+use crate::appearance::Appearance;
 use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width};
 use crate::layout::{Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
@@ -20,13 +22,18 @@ const LABELS: f64 = 260.0;
 /// The width of bars in cells and of small lines.
 const BAR: f64 = 84.0;
 
-/// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1.
+/// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1. [`Appearance::svg`] does it in another
+/// language and in other colours.
 pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
+    draw(crosstab, view, &Appearance::new())
+}
+
+pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appearance) -> String {
     let (mut classes, mut marks) = (Classes::default(), Marks::default());
     let mut parts: Vec<SVG> = Vec::new();
-    let mut medium = Medium { classes: &mut classes, marks: &mut marks };
+    let mut medium = Medium { appearance, classes: &mut classes, marks: &mut marks };
     if view.is_none() {
-        parts.push(table(&Layout::new(crosstab), &mut medium));
+        parts.push(table(&Layout::of(crosstab, appearance), &mut medium));
     }
     let heading = |text: &str| {
         let mut canvas = Canvas::new(text, text_width(text) * 1.5, 20.0);
@@ -37,15 +44,15 @@ pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
         if view.is_some_and(|view| view != place + 1) {
             continue;
         }
-        let panels = charts::panels(shown);
+        let panels = charts::panels(shown, &appearance.words);
         if shown.spec.form != ViewForm::Table || panels.len() > 1 {
-            parts.push(heading(shown.crosstab.title()));
+            parts.push(heading(&appearance.title(&shown.crosstab)));
         }
         for panel in panels {
             parts.push(match shown.spec.form {
                 ViewForm::Table => {
-                    let mut layout = Layout::of_panel(&shown.crosstab, &panel);
-                    layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab);
+                    let mut layout = Layout::of_panel(&shown.crosstab, &panel, appearance);
+                    layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab, &appearance.words);
                     layout.title = panel.title.clone().unwrap_or(layout.title);
                     table(&layout, &mut medium)
                 }
@@ -53,11 +60,11 @@ pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
             });
         }
     }
-    stacked(parts, &classes)
+    stacked(parts, &classes, appearance)
 }
 
 /// Parts one under the other, on a ground of their own.
-fn stacked(parts: Vec<SVG>, classes: &Classes) -> String {
+fn stacked(parts: Vec<SVG>, classes: &Classes, appearance: &Appearance) -> String {
     let size = |part: &SVG, side: &str| -> f64 {
         part.get_attributes().get(side).and_then(|value| value.parse().ok()).unwrap_or(0.0)
     };
@@ -68,7 +75,7 @@ fn stacked(parts: Vec<SVG>, classes: &Classes) -> String {
         .set("viewBox", format!("0 0 {} {}", round(width), round(height)))
         .set("width", round(width))
         .set("height", round(height))
-        .add(Style::new(css(classes)))
+        .add(Style::new(css(classes, appearance)))
         .add(
             Rectangle::new()
                 .set("width", "100%")
@@ -84,10 +91,11 @@ fn stacked(parts: Vec<SVG>, classes: &Classes) -> String {
     format!("{whole}\n")
 }
 
-fn css(classes: &Classes) -> String {
+fn css(classes: &Classes, appearance: &Appearance) -> String {
+    let fonts = appearance.theme.families().unwrap_or("'Source Sans 3','Noto Sans','DejaVu Sans',sans-serif");
     let ink = ink(Ground::Light).hex();
     format!(
-        "text{{font:{}px 'Source Sans 3','Noto Sans','DejaVu Sans',sans-serif;fill:{ink}}}\
+        "text{{font:{}px {fonts};fill:{ink}}}\
          .strong{{font-weight:bold}}.slanted{{font-style:italic}}.title{{font-size:17px;font-weight:bold}}.soft{{fill:#59636d}}\
          .rule{{stroke:#d8dcdf}}.base{{stroke:#59636d}}.bold{{stroke:{ink};stroke-width:1.6}}.mean{{stroke:{ink};stroke-width:2}}\
          .edge{{stroke:#59636d;stroke-width:.6}}.empty{{fill:none;stroke:#d8dcdf;stroke-dasharray:3 3}}.outline{{fill:none;stroke:#59636d;stroke-width:.6}}\
@@ -345,8 +353,10 @@ fn draw_legend(canvas: &mut Canvas, entry: &LegendEntry, y: f64, medium: &mut Me
                 canvas.rectangle((98.0 + wide * i as f64, y - 10.0), (wide + 0.3, 12.0), &class, &nobody);
             }
             at += 98.0 + SAMPLE + 8.0;
-            let high =
-                middle.as_ref().map_or(ends[1].clone(), |middle| format!("{} (middle {middle})", ends[1]));
+            let high = middle.as_ref().map_or(ends[1].clone(), |middle| {
+                let sentence = Sentence::from("{high} (middle {middle})").with("high", &ends[1]);
+                medium.appearance.words.say(sentence.with("middle", middle))
+            });
             canvas.text((at, y), &high, Hold::Start, "");
             at += text_width(&high) + 14.0;
         }

@@ -2,9 +2,13 @@
 // Folding, sorting, finding, marking and telling. Without this script the page shows everything.
 (() => {
   const $ = (all, of = document) => [...of.querySelectorAll(all)];
-  const tables = $("table[id]").map(readTable);
+
+  // ---- The words of the page's language ----
+  const { marks, point: decimal, words } = JSON.parse(document.getElementById("words").textContent);
+  const say = (phrase, parts = {}) => (words[phrase] ?? phrase).replace(/\{(\w+)\}/g, (hole, name) => parts[name] ?? hole);
 
   // ---- What a table is made of ----
+  const tables = $("table[id]").map(readTable);
   function readTable(table) {
     const facts = JSON.parse($(`script[data-of="${table.id}"]`)[0].textContent);
     const body = table.tBodies[0];
@@ -57,12 +61,12 @@
   if (first) {
     const names = first.table.querySelector(".corner").textContent.split(" / ");
     const foldable = [...new Set(first.rows.filter(row => row.folder).map(row => row.level))];
-    if (foldable.length) levels.append("Open to");
+    if (foldable.length) levels.append(say("Open to"));
     if (foldable.length) names.forEach((name, i) => {
       const button = document.createElement("button");
       button.type = "button";
       button.textContent = name;
-      button.title = `fold everything below ${name}`;
+      button.title = say("fold everything below {level}", { level: name });
       button.addEventListener("click", () => {
         first.rows.forEach(row => row.folder && fold(row, row.level < i + 1));
         show(first);
@@ -117,7 +121,7 @@
       label.replaceWith(button);
       button.append(label);
     }
-    th.title = "sort by this column";
+    th.title = say("sort by this column");
     th.addEventListener("click", event => {
       if (event.target.closest("a")) return;
       const now = th.getAttribute("aria-sort");
@@ -147,7 +151,7 @@
     });
     $("svg.chart [data-t]").forEach(shape =>
       shape.classList.toggle("dim", wanted !== "" && !shape.dataset.t.toLocaleLowerCase().includes(wanted)));
-    found.textContent = wanted ? `${count} shown; totals cover all` : "";
+    found.textContent = wanted ? say("{count} shown; totals cover all", { count }) : "";
   });
 
   // ---- Pointing at a member marks it everywhere ----
@@ -164,7 +168,7 @@
   const text = (tag, content) => { const el = document.createElement(tag); el.textContent = content; return el; };
   const full = value => {
     const parts = /^(-?)(\d+)(\.\d+)?$/.exec(value);
-    return parts ? parts[1] + parts[2].replace(/\B(?=(\d{3})+$)/g, ",") + (parts[3] || "") : value;
+    return parts ? parts[1] + parts[2].replace(/\B(?=(\d{3})+$)/g, marks) + (parts[3] || "").replace(".", decimal) : value;
   };
   function path(row) {
     const names = [];
@@ -175,13 +179,15 @@
     const [emphasis, scale, position, rule] = cell.dataset.p.split(":");
     const said = of.facts.emphases[emphasis], on = said.s[scale];
     const lines = [];
-    if (rule !== "") lines.push(`rule: ${said.r[rule]}`);
+    if (rule !== "") lines.push(say("rule: {rule}", { rule: said.r[rule] }));
     if (on && position !== "") {
       const percent = Math.round(100 * position);
+      const way = { percent: Math.abs(percent), low: on.lo, high: on.hi, middle: on.mid ?? say("the middle") };
       const where = said.d
-        ? `${Math.abs(percent)} % of the way ${percent < 0 ? "down from" : "up from"} ${on.mid ?? "the middle"}`
-        : `${percent} % of the way ${on.lo === undefined ? "up" : `from ${on.lo} to ${on.hi}`}`;
-      lines.push(`${said.by}: ${where} among ${on.n} cells, ${on.t}${on.mean === undefined ? "" : `; mean ${on.mean}`}`);
+        ? say(percent < 0 ? "{percent} % of the way down from {middle}" : "{percent} % of the way up from {middle}", way)
+        : say(on.lo === undefined ? "{percent} % of the way up" : "{percent} % of the way from {low} to {high}", way);
+      const mean = on.mean === undefined ? "" : "; " + say("mean {number}", { number: on.mean });
+      lines.push(say("{measure}: {place} among {count} cells, {levels}", { measure: said.by, place: where, count: on.n, levels: on.t }) + mean);
     }
     return lines;
   }
@@ -197,7 +203,7 @@
       const names = [...path(cell.parentElement), ...(column.p.length ? column.p : [])];
       tip.append(text("p", names.join(" · ")));
       const line = text("p", `${column.m}${column.h ? "" : ": "}`);
-      if (!column.h) line.append(text("b", cell.dataset.v !== undefined ? full(cell.dataset.v) : cell.textContent || "blank"));
+      if (!column.h) line.append(text("b", cell.dataset.v !== undefined ? full(cell.dataset.v) : cell.textContent || say("blank")));
       tip.append(line);
       if (cell.dataset.p) place(of, cell).forEach(said => tip.append(text("p", said)));
     } else shape.dataset.w.split("\n").forEach(said => tip.append(text("p", said)));

@@ -2,7 +2,7 @@
 //! batch in the same run. Every result is read back or counted.
 //!
 //! `cargo bench -p pivvel --all-features --bench after` takes 3,000,000 lines, which make about a million rows;
-//! `PIVVEL_BENCH_LINES=20000` only checks that it runs. After `--` parts can be named that alone are run: `csv`, `json`,
+//! `PIVVEL_BENCH_LINES=20000` only checks that it runs. After `--` parts can be named that alone are run: `csv`, `jsonl`,
 //! `parquet`, `arrow`, `batch`, `median`.
 
 mod rounds;
@@ -17,8 +17,8 @@ use std::time::Duration;
 
 use arrow_array::builder::StringBuilder;
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Float64Type, UInt64Type};
-use arrow_array::{Array, ArrayRef, Float64Array, RecordBatch, StringArray, UInt64Array};
+use arrow_array::types::{Date32Type, Float64Type, UInt64Type};
+use arrow_array::{Array, ArrayRef, Date32Array, Float64Array, RecordBatch, StringArray, UInt64Array};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::Target;
 use pivvel::{Brief, Build, CrossTab};
@@ -51,7 +51,7 @@ fn main() -> Outcome {
     );
     let parts: [(&str, f64, f64, Writer); 4] = [
         ("csv", 0.5, 0.25, by_arrow_csv),
-        ("json", 0.7, 0.4, by_arrow_json),
+        ("jsonl", 0.7, 0.4, by_arrow_json),
         ("parquet", 1.2, 0.8, by_arrow_parquet),
         ("arrow", 1.5, 1.1, by_arrow_ipc),
     ];
@@ -160,6 +160,7 @@ enum FlatColumn {
     Cents(Vec<i64>),
     Floats(Vec<Option<f64>>),
     Counts(Vec<Option<u64>>),
+    Days(Vec<Option<i32>>),
 }
 
 impl FlatColumn {
@@ -180,10 +181,14 @@ impl FlatColumn {
             known.into_iter().for_each(|(text, code)| texts[code as usize] = text.map(str::to_string));
             return Ok(FlatColumn::Texts(codes, texts));
         }
-        Ok(match column.as_primitive_opt::<Float64Type>() {
-            Some(floats) => FlatColumn::Floats(floats.iter().collect()),
-            None => FlatColumn::Counts(column.as_primitive::<UInt64Type>().iter().collect()),
-        })
+        if let Some(floats) = column.as_primitive_opt::<Float64Type>() {
+            return Ok(FlatColumn::Floats(floats.iter().collect()));
+        }
+        if let Some(days) = column.as_primitive_opt::<Date32Type>() {
+            return Ok(FlatColumn::Days(days.iter().collect()));
+        }
+        let counts = column.as_primitive_opt::<UInt64Type>().ok_or("a column of another type")?;
+        Ok(FlatColumn::Counts(counts.iter().collect()))
     }
 }
 
@@ -206,6 +211,7 @@ fn by_hand(like: &RecordBatch, columns: &[FlatColumn]) -> Result<RecordBatch, Bo
                 Arc::new(builder.finish())
             }
             FlatColumn::Floats(all) => Arc::new(all.iter().copied().collect::<Float64Array>()),
+            FlatColumn::Days(all) => Arc::new(all.iter().copied().collect::<Date32Array>()),
             FlatColumn::Counts(all) => Arc::new(all.iter().copied().collect::<UInt64Array>()),
         }
     };

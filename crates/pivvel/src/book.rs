@@ -6,7 +6,7 @@ use pivvel_core::brief::{Negative, NumberFormat, Scaling};
 use pivvel_core::table::{Shape, TableSpec};
 use pivvel_core::{CrossTab, Value};
 use pivvel_io::{fill_sheet, new_workbook};
-use pivvel_view::{Ground, Layout, LayoutCell, Paint, Rgb, RowKind};
+use pivvel_view::{Appearance, Ground, LayoutCell, Paint, Rgb, RowKind};
 use rust_xlsxwriter::{
     Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Worksheet, XlsxError,
 };
@@ -34,7 +34,8 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     // The tidy sheet takes as long as the others together.
     let (sheets, tidy) = std::thread::scope(|scope| {
         let tidy = scope.spawn(|| tidy_sheet(crosstab, options));
-        let sheet = |(place, crosstab): (usize, &&CrossTab)| laid_out_sheet(place, crosstab);
+        let sheet =
+            |(place, crosstab): (usize, &&CrossTab)| laid_out_sheet(place, crosstab, &options.appearance);
         let sheets: Result<Vec<Worksheet>, XlsxError> = laid_out.iter().enumerate().map(sheet).collect();
         (sheets, tidy.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
     });
@@ -45,10 +46,14 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
 }
 
 /// The sheet of a cross-tab or a view, as it is read.
-fn laid_out_sheet(place: usize, crosstab: &CrossTab) -> Result<Worksheet, XlsxError> {
+fn laid_out_sheet(
+    place: usize,
+    crosstab: &CrossTab,
+    appearance: &Appearance,
+) -> Result<Worksheet, XlsxError> {
     let mut sheet = Worksheet::new();
     sheet.set_name(if place == 0 { "Cross-tab".into() } else { format!("View {place}") })?;
-    lay_out(&mut sheet, crosstab)?;
+    lay_out(&mut sheet, crosstab, appearance)?;
     Ok(sheet)
 }
 
@@ -73,8 +78,8 @@ fn into_io_error(error: XlsxError) -> std::io::Error {
 /// Rows before the headings of columns: the title, and nothing.
 const TITLE: usize = 2;
 
-fn lay_out(page: &mut Worksheet, crosstab: &CrossTab) -> Result<(), XlsxError> {
-    let sheet = Layout::new(crosstab);
+fn lay_out(page: &mut Worksheet, crosstab: &CrossTab, appearance: &Appearance) -> Result<(), XlsxError> {
+    let sheet = appearance.layout(crosstab);
     let heads = sheet.heads.len().max(1);
     page.write_string_with_format(0, 0, &sheet.title, &Format::new().set_bold().set_font_size(14))?;
     let bold = Format::new().set_bold();

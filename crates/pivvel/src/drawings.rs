@@ -2,9 +2,12 @@
 
 use pivvel_core::error::ErrorPlace;
 use pivvel_core::{CrossTab, Error, Result};
-use pivvel_view::{draw_page, draw_svg};
+use pivvel_view::Appearance;
 
 use crate::too_large::{check_page, check_picture};
+
+/// What draws a cross-tab, or one of its views alone.
+type Draw = fn(&CrossTab, &Appearance, Option<usize>) -> Result<Vec<u8>, String>;
 
 /// A form that a cross-tab is drawn in.
 pub(crate) struct Drawing {
@@ -17,7 +20,7 @@ pub(crate) struct Drawing {
     /// Checks that it can hold the cross-tab, or the view of it that is drawn alone.
     pub(crate) check_size: fn(&str, &CrossTab, Option<usize>) -> Result<()>,
     /// The bytes of the file.
-    pub(crate) draw: fn(&CrossTab, Option<usize>) -> Result<Vec<u8>, String>,
+    pub(crate) draw: Draw,
 }
 
 static PAGE: Drawing = Drawing {
@@ -27,7 +30,7 @@ static PAGE: Drawing = Drawing {
     check_size: |place, crosstab, _| {
         check_page(place, std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| &view.crosstab)))
     },
-    draw: |crosstab, _| Ok(draw_page(crosstab).into_bytes()),
+    draw: |crosstab, appearance, _| Ok(appearance.page(crosstab).into_bytes()),
 };
 
 static SVG: Drawing = Drawing {
@@ -35,7 +38,7 @@ static SVG: Drawing = Drawing {
     endings: &["svg"],
     off: None,
     check_size: check_views,
-    draw: |crosstab, view| Ok(draw_svg(crosstab, view).into_bytes()),
+    draw: |crosstab, appearance, view| Ok(appearance.svg(crosstab, view).into_bytes()),
 };
 
 static PNG: Drawing = Drawing {
@@ -49,9 +52,9 @@ static PNG: Drawing = Drawing {
     },
     check_size: check_views,
     #[cfg(feature = "png")]
-    draw: |crosstab, view| pivvel_view::draw_png(&draw_svg(crosstab, view)),
+    draw: |crosstab, appearance, view| pivvel_view::draw_png(&appearance.svg(crosstab, view)),
     #[cfg(not(feature = "png"))]
-    draw: |_, _| Err("this build draws no PNG".into()),
+    draw: |_, _, _| Err("this build draws no PNG".into()),
 };
 
 static DRAWINGS: [&Drawing; 3] = [&PAGE, &SVG, &PNG];

@@ -10,6 +10,7 @@ use pivvel_core::source::{LineSource, Related};
 use pivvel_core::table::{Shape, TableSpec};
 use pivvel_core::{Brief, CrossTab, Error, Result};
 use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, write_table, write_whole};
+use pivvel_view::Appearance;
 
 use crate::drawings::Drawing;
 use crate::too_large::check_workbook;
@@ -37,6 +38,8 @@ pub struct TargetOptions {
     pub with_hidden: bool,
     /// How many threads make and write tables at most (default: as many as there are processors).
     pub threads: Option<NonZero<usize>>,
+    /// The words and colours of pages, pictures and laid-out sheets.
+    pub appearance: Appearance,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -57,12 +60,12 @@ impl Target {
     /// assert_eq!(error.to_string(), "file sales.htlm: unknown form \"htlm\"; did you mean \"html\"?");
     /// ```
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
-        let (path, options) = (path.into(), TargetOptions::default());
+        let path = path.into();
         if path.as_os_str() == "-" {
-            return Ok(Target { path, form: Form::Table(TableForm::CSV), options });
+            return Target::of_ending(path, "csv");
         }
-        let place = ErrorPlace::of(Argument::Target, path.display().to_string());
         let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
+            let place = ErrorPlace::of(Argument::Target, path.display().to_string());
             let (page, picture) = (Drawing::usual_endings("page"), Drawing::usual_endings("picture"));
             let message = format!(
                 "the ending says the form: {page} for a page; {} for a table; {picture} for a picture",
@@ -70,7 +73,26 @@ impl Target {
             );
             return Err(Error::request(place, message));
         };
-        let form = match (Drawing::of_ending(&place, &ending)?, TableForm::of_ending(&ending)) {
+        Target::of_ending(path, &ending)
+    }
+
+    /// Standard output, in the form that an ending of file names stands for: `json`, `arrow`, `html` …
+    ///
+    /// # Errors
+    /// An ending that stands for no form, or for one that this build does not write.
+    ///
+    /// ```
+    /// assert!(pivvel::table::Target::to_standard_output("jsonl").is_ok());
+    /// let error = pivvel::table::Target::to_standard_output("jsnl").unwrap_err();
+    /// assert_eq!(error.to_string(), "file -: unknown form \"jsnl\"; did you mean \"jsonl\"?");
+    /// ```
+    pub fn to_standard_output(ending: &str) -> Result<Target> {
+        Target::of_ending("-".into(), &ending.to_lowercase())
+    }
+
+    fn of_ending(path: PathBuf, ending: &str) -> Result<Target> {
+        let place = ErrorPlace::of(Argument::Target, path.display().to_string());
+        let form = match (Drawing::of_ending(&place, ending)?, TableForm::of_ending(ending)) {
             (Some(drawing), _) => Form::Drawing(drawing),
             (None, Some(table)) => {
                 table.check(&place)?;
@@ -78,10 +100,10 @@ impl Target {
             }
             (None, None) => {
                 let known = Drawing::endings().chain(TableForm::endings());
-                return Err(Error::unknown(place, "form", &ending, known));
+                return Err(Error::unknown(place, "form", ending, known));
             }
         };
-        Ok(Target { path, form, options })
+        Ok(Target { path, form, options: TargetOptions::default() })
     }
 
     /// The same with a choice of how it is written.
@@ -152,9 +174,9 @@ impl Target {
     fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {
         let other = |message: String| std::io::Error::other(message);
         match self.form {
-            Form::Drawing(drawing) => {
-                out.write_all(&(drawing.draw)(crosstab, self.options.view).map_err(other)?)
-            }
+            Form::Drawing(drawing) => out.write_all(
+                &(drawing.draw)(crosstab, &self.options.appearance, self.options.view).map_err(other)?,
+            ),
             #[cfg(feature = "workbook")]
             Form::Table(form) if form == TableForm::WORKBOOK && self.options.shape.is_none() => {
                 out.write_all(&crate::book::workbook(crosstab, &self.options)?)

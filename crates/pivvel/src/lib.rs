@@ -37,6 +37,7 @@
 //! | [`draw`] | terminal, page, pictures |
 //! | [`error`] | the parts of an [`Error`] |
 //! | [`arrow`] | the Arrow crates in the version that is used here |
+//! | [`guide`] | how to use all of this, from the tutorial to every key of a brief |
 //!
 //! # What holds
 //!
@@ -86,16 +87,18 @@
 //!
 //! # Features
 //!
-//! None is on by default: CSV and JSON lines, CSV, JSON, Markdown, pages and SVG need none. `parquet`, `arrow`, `workbook`,
+//! None is on by default: reading CSV and JSON and writing CSV, JSON, Markdown, pages and SVG need none. `parquet`, `arrow`, `workbook`,
 //! `sqlite`, `postgres` and `zstd` read and write what they are named after, `png` draws pictures of dots, and `full`
 //! is all of them.
 
+mod appearance_file;
 #[cfg(feature = "workbook")]
 mod book;
 mod brief_file;
 mod compare_files;
 mod drawings;
 mod files;
+pub mod guide;
 mod report_file;
 mod schema;
 mod story_json;
@@ -122,9 +125,9 @@ pub mod brief {
 /// Where lines come from: files, databases, record batches, and sources of one's own.
 pub mod source {
     pub use pivvel_core::source::{
-        Batches, Bound, Dialect, Guarded, IntoBatch, Kind, Limit, LineSource, NO_WORD, ReadProgress, Related,
-        Schema, SqlColumn, SqlTable, Statement, TIME_ZONE, Taker, Tally, UNSEEN, Unmatched, YES_WORD,
-        usable_array, usable_schema, usable_type,
+        Batches, Bound, Dialect, Guarded, IntoBatch, Kind, Limit, LineSource, NO_WORD, Pushdown,
+        ReadProgress, Related, Schema, SqlColumn, SqlTable, Statement, TIME_ZONE, Taker, Tally, UNSEEN,
+        Unmatched, YES_WORD, usable_array, usable_schema, usable_type,
     };
     #[doc(hidden)]
     pub use pivvel_io::Chunk;
@@ -192,13 +195,15 @@ pub mod draw {
     #[cfg(feature = "png")]
     pub use pivvel_view::draw_png as png;
     pub use pivvel_view::{
-        Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell, LayoutColumn,
-        LayoutRow, LayoutTrend, LegendEntry, LineColumn, OnScale, PALETTES, Paint, Palette, Report,
-        ReportPart, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol, TerminalOptions, TrendLine, category,
-        draw_lines as lines, draw_page as page, draw_report as report, draw_report_page as report_page,
-        draw_svg as svg, draw_terminal as terminal, ink, paper, report_changes, report_lines, report_story,
-        show_number, tell_lines, tone_sign,
+        Appearance, Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell,
+        LayoutColumn, LayoutRow, LayoutTrend, LegendEntry, LineColumn, Logo, OnScale, PALETTES, Paint,
+        Palette, Report, ReportPart, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol, TerminalOptions,
+        Theme, TrendLine, Words, category, draw_lines as lines, draw_page as page, draw_report as report,
+        draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal, ink, paper,
+        report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
     };
+
+    pub use crate::appearance_file::{appearance_from_toml, open_appearance};
 }
 
 /// The Arrow crates that record batches are made and read with, in the version that this crate uses.

@@ -11,7 +11,7 @@ use pivvel_core::error::{Argument, ErrorPlace};
 use pivvel_core::source::LineSource;
 use pivvel_core::{Error, Result};
 use pivvel_io::{TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_whole};
-use pivvel_view::{ChangeFormats, LineColumn, draw_report_page, report_changes, report_lines, report_story};
+use pivvel_view::{Appearance, ChangeFormats, LineColumn, draw_report_page};
 
 use crate::drawings::Drawing;
 use crate::story_json::story_to_json;
@@ -24,6 +24,7 @@ const LINES_OF_PAGE: usize = 2_000;
 pub struct ReportTarget {
     path: PathBuf,
     form: Form,
+    appearance: Appearance,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,23 +50,36 @@ impl ReportTarget {
     pub fn of_rows(path: impl Into<PathBuf>) -> Result<ReportTarget> {
         let path = path.into();
         if path.as_os_str() == "-" {
-            return Ok(ReportTarget { path, form: Form::Table(TableForm::CSV) });
+            return ReportTarget::to_standard_output("csv");
         }
         let (page, tables) = (Drawing::usual_endings("page"), TableForm::usual_endings());
         let known = format!("the ending says the form: {page} for a page; {tables} for a table");
         let (place, ending) = ending(&path, &known)?;
-        let form = match Drawing::is_page(&ending) {
+        ReportTarget::of_ending(path, &place, &ending)
+    }
+
+    /// Lines or changes on standard output, in the form that an ending of file names stands for: `json`, `arrow`,
+    /// `html` …
+    ///
+    /// # Errors
+    /// An ending that stands for no form, or for one that this build does not write.
+    pub fn to_standard_output(ending: &str) -> Result<ReportTarget> {
+        ReportTarget::of_ending("-".into(), &ErrorPlace::of(Argument::Target, "-"), &ending.to_lowercase())
+    }
+
+    fn of_ending(path: PathBuf, place: &ErrorPlace, ending: &str) -> Result<ReportTarget> {
+        let form = match Drawing::is_page(ending) {
             true => Form::Page,
             false => {
                 let known = Drawing::page_endings().chain(TableForm::endings());
-                let form = TableForm::of_ending(&ending);
-                Form::Table(form.ok_or_else(|| Error::unknown(place.clone(), "form", &ending, known))?)
+                let form = TableForm::of_ending(ending);
+                Form::Table(form.ok_or_else(|| Error::unknown(place.clone(), "form", ending, known))?)
             }
         };
         if let Form::Table(table) = form {
-            table.check(&place)?;
+            table.check(place)?;
         }
-        Ok(ReportTarget { path, form })
+        Ok(ReportTarget { path, form, appearance: Appearance::new() })
     }
 
     /// For the story of one number: a page, or JSON; `-` is JSON on standard output.
@@ -75,7 +89,7 @@ impl ReportTarget {
     pub fn of_story(path: impl Into<PathBuf>) -> Result<ReportTarget> {
         let path = path.into();
         if path.as_os_str() == "-" {
-            return Ok(ReportTarget { path, form: Form::Story });
+            return Ok(ReportTarget { path, form: Form::Story, appearance: Appearance::new() });
         }
         let (place, ending) = ending(&path, "the ending says the form: .html for a page, .json for JSON")?;
         let form = match ending.as_str() {
@@ -86,7 +100,12 @@ impl ReportTarget {
                 return Err(Error::unknown(place, "form of a story", other, known));
             }
         };
-        Ok(ReportTarget { path, form })
+        Ok(ReportTarget { path, form, appearance: Appearance::new() })
+    }
+
+    /// The same, whose pages have an appearance.
+    pub fn appearance(self, appearance: Appearance) -> ReportTarget {
+        ReportTarget { appearance, ..self }
     }
 
     /// The path.
@@ -116,14 +135,15 @@ impl ReportTarget {
             // Those first that the cell is made of.
             wanted.columns = trace.columns_first();
         }
-        let schema = trace.lines_schema(&wanted)?;
+        let schema = trace.lines_schema(&wanted, source)?;
         self.fill(|out| {
             let failed = |e: IoError| Error::io(self.place(), e);
             let Form::Table(form) = self.form else {
                 let limit = Some(wanted.limit.unwrap_or(LINES_OF_PAGE).min(LINES_OF_PAGE));
                 let wanted = LinesBehind { limit, ..wanted.clone() };
                 let (tied, rows) = read_lines(trace, &wanted, source)?;
-                let page = draw_report_page(&report_lines(&wanted, &tied, line_columns(&schema), rows));
+                let page =
+                    draw_report_page(&self.appearance.lines(&wanted, &tied, line_columns(&schema), rows));
                 out.write_all(page.as_bytes()).map_err(failed)?;
                 return Ok(tied);
             };
@@ -147,7 +167,7 @@ impl ReportTarget {
         self.fill(|out| {
             let failed = |e: IoError| Error::io(self.place(), e);
             let Form::Table(form) = self.form else {
-                let page = draw_report_page(&report_changes(comparison, title.clone(), formats));
+                let page = draw_report_page(&self.appearance.changes(comparison, title.clone(), formats));
                 return out.write_all(page.as_bytes()).map_err(failed);
             };
             let batch: RecordBatch = comparison.to_record_batch(form.is_text());
@@ -162,7 +182,7 @@ impl ReportTarget {
     /// What the file system finds wrong.
     pub fn write_story(&self, story: &Story) -> Result<()> {
         let text = match self.form {
-            Form::Page => draw_report_page(&report_story(story)),
+            Form::Page => draw_report_page(&self.appearance.story(story)),
             _ => story_to_json(story),
         };
         self.fill(|out| out.write_all(text.as_bytes()).map_err(|e| Error::io(self.place(), e)))

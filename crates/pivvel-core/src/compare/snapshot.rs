@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
-use crate::table::{EXACT_COLUMN, TIDY_COLUMNS, tidy, tidy_dimensions};
+use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
 #[derive(Debug, Clone)]
@@ -166,11 +166,16 @@ impl SnapshotReader {
         let places = Places { value: place(EXACT_COLUMN).unwrap_or(places.value), ..places };
         let is_dimension =
             |(_, name): &(usize, &String)| !TIDY_COLUMNS.contains(&name.as_str()) && *name != EXACT_COLUMN;
+        // Typed dimensions have their labels in the column after their own.
+        let label_of = |name: &str| place(&format!("{name}{LABEL}"));
+        let is_label = |name: &str| {
+            name.strip_suffix(LABEL).is_some_and(|of| place(of).is_some() && !TIDY_COLUMNS.contains(&of))
+        };
         let (members, dimensions) = columns
             .iter()
             .enumerate()
-            .filter(is_dimension)
-            .map(|(place, name)| (place, name.clone()))
+            .filter(|column| is_dimension(column) && !is_label(column.1))
+            .map(|(place, name)| (label_of(name).unwrap_or(place), name.clone()))
             .unzip();
         Ok(SnapshotReader { name, dimensions, members, places, cells: Vec::new() })
     }

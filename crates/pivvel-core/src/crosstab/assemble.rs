@@ -141,6 +141,7 @@ fn from_groups(
     Ok(CrossTab {
         fingerprint: hashed(&plan.computed()),
         title,
+        default_title: plan.default_title.clone(),
         measures: plan.measures.iter().filter(|m| !m.hidden).cloned().collect(),
         rows: frame.rows,
         columns: frame.columns,

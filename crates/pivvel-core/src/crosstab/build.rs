@@ -11,14 +11,13 @@ use arrow_schema::{DataType, Field, SchemaRef};
 use super::assemble::{BuildContext, assemble};
 use super::groups::{Groups, jobs_of, merged};
 use super::jobs::Job;
-use super::notices::with_thousands;
 use super::table::CrossTab;
 use crate::brief::Brief;
 use crate::error::{Error, ErrorKind, Result};
 use crate::formula::{Extent, extents};
 use crate::grouping::{Crowd, Scan};
-use crate::lines::{Bound, LineSource, ReadProgress, Statement, Taker, Tally};
-use crate::model::Kind;
+use crate::lines::{Bound, LineSource, LookedAt, ReadProgress, SqlTable, Statement, Taker, Tally};
+use crate::model::{Kind, with_thousands};
 use crate::peers::Yardsticks;
 use crate::plan::check_opened;
 use crate::pushdown::{answer, condition, counts, push};
@@ -191,7 +190,7 @@ impl<'a> Build<'a> {
         source: &mut dyn LineSource,
         make: impl Fn(&[Job], Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<K> {
-        let mut looked_at: Vec<String> = Vec::new();
+        let mut looked_at = LookedAt::default();
         loop {
             check_opened(brief, &source.schema())?;
             let jobs = Job::all(brief, source)?;
@@ -201,28 +200,26 @@ impl<'a> Build<'a> {
             };
             match scans {
                 Ok((scans, tally)) => return make(&jobs, scans, source, &tally),
-                Err(error) => match (error.wider(), error.reconsidered()) {
-                    (Some((column, kind)), _) if source.widen(column, *kind) => {}
-                    // The column has another kind now, or its misfits are an error in the next pass.
-                    (_, Some(column)) if !looked_at.iter().any(|known| known == column) => {
-                        looked_at.push(column.to_string());
-                        source.reconsider(column)?;
-                    }
-                    _ => return Err(error),
-                },
+                Err(error) => looked_at.read_otherwise(error, source)?,
             }
         }
     }
 
+    /// The table of the lines, where a database has them and may be asked.
+    fn table_of(&self, source: &mut dyn LineSource) -> Option<SqlTable> {
+        if self.reads_lines { None } else { source.pushdown().and_then(|database| database.sql_table()) }
+    }
+
     /// The leaf groups of every job, where a database has the lines and can make all of them.
     fn ask<'j>(&self, jobs: &'j [Job], source: &mut dyn LineSource) -> Result<Option<Vec<Scan<'j>>>> {
-        let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok(None) };
+        let Some(table) = self.table_of(source) else { return Ok(None) };
         let pushed = jobs.iter().map(|job| push(&job.plan.grouping, job.plan.needed(), &table));
         let Ok(pushed) = pushed.collect::<Result<Vec<_>, _>>() else { return Ok(None) };
         let mut all = Vec::with_capacity(jobs.len());
         for (job, pushed) in jobs.iter().zip(&pushed) {
+            let Some(database) = source.pushdown() else { return Ok(None) };
             let mut ask = |statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>| {
-                source.ask(statement, &mut |row| self.watch.check_cancelled().and_then(|()| take(row)))
+                database.ask(statement, &mut |row| self.watch.check_cancelled().and_then(|()| take(row)))
             };
             let fits = |scan: &Scan<'_>| match scan.bytes() <= self.memory.unwrap_or(usize::MAX) {
                 true => Ok(()),
@@ -252,8 +249,10 @@ impl<'a> Build<'a> {
     /// Lets a database leave out the lines that no job wants: how many, and how many of these for want of
     /// a decision.
     fn leave_out(&self, jobs: &[Job], source: &mut dyn LineSource) -> Result<(u64, u64)> {
-        source.keep_only(None);
-        let Some(table) = source.sql_table().filter(|_| !self.reads_lines) else { return Ok((0, 0)) };
+        if let Some(database) = source.pushdown() {
+            database.keep_only(None);
+        }
+        let Some(table) = self.table_of(source) else { return Ok((0, 0)) };
         let pushed = |job: &Job| condition(&job.plan.grouping, job.plan.needed(), &table);
         let Some(first) = pushed(&jobs[0]) else { return Ok((0, 0)) };
         if jobs.iter().any(|job| pushed(job).as_ref() != Some(&first)) {
@@ -263,13 +262,14 @@ impl<'a> Build<'a> {
             return Ok((0, 0));
         };
         let mut counted: Vec<u64> = Vec::new();
-        source.ask(&counting, &mut |row| {
+        let Some(database) = source.pushdown() else { return Ok((0, 0)) };
+        database.ask(&counting, &mut |row| {
             counted = row.iter().map(|text| text.parse().unwrap_or(0)).collect();
             Ok(())
         })?;
         match &counted[..] {
             [read, kept, undecided, guards @ ..] if guards.iter().all(|met| *met == 0) => {
-                source.keep_only(Some(first));
+                database.keep_only(Some(first));
                 Ok((read - kept, *undecided))
             }
             _ => Ok((0, 0)),

@@ -8,7 +8,7 @@ use super::trend::Labels;
 use crate::brief::{Brief, Form};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
-use crate::model::{Notice, NoticeCode, TIME_ZONE};
+use crate::model::{Notice, NoticeCode, Sentence, TIME_ZONE};
 use crate::plan::Plan;
 
 /// A plan, and what its cross-tab is for.
@@ -82,8 +82,8 @@ impl Job {
 fn time_zones(plan: &Plan, schema: &Schema) -> Vec<Notice> {
     let zone = |name: &String| {
         let zone = schema.field_with_name(name).ok()?.metadata().get(TIME_ZONE)?;
-        let message = format!("{name} holds moments; their days are those of the time zone {zone}");
-        Some(Notice::reader(NoticeCode::TimeZone, message))
+        let sentence = Sentence::from("{column} holds moments; their days are those of the time zone {zone}");
+        Some(Notice::reader(NoticeCode::TimeZone, sentence.with("column", name).with("zone", zone)))
     };
     plan.needed_names().iter().filter_map(zone).collect()
 }

@@ -2,7 +2,7 @@
 
 use super::CrossTab;
 use crate::lines::Unmatched;
-use crate::model::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, Sentence};
 
 impl CrossTab {
     /// What a user should know of this run, notices for readers first. A notice of one view begins with the name
@@ -24,10 +24,14 @@ impl CrossTab {
     pub fn own_notices(&self) -> Vec<Notice> {
         let (report, tally) = (&self.report, &self.tally);
         let mut all = Vec::new();
-        let mut note = |code, text: String| all.push(Notice::reader(code, text));
+        let mut note = |code, sentence: Sentence| all.push(Notice::reader(code, sentence));
         if let Some(condition) = self.condition.as_deref().filter(|_| report.excluded > 0) {
-            let message = format!("{} excluded: {condition} is not true", lines(report.excluded));
-            note(NoticeCode::LinesExcluded, message);
+            let excluded = Sentence::counted(
+                report.excluded,
+                "{count} line excluded: {condition} is not true",
+                "{count} lines excluded: {condition} is not true",
+            );
+            note(NoticeCode::LinesExcluded, excluded.with("condition", condition));
         }
         if self.is_empty() {
             note(NoticeCode::EmptyResult, "there is no line to show".into());
@@ -36,34 +40,68 @@ impl CrossTab {
             (
                 NoticeCode::ConditionBlank,
                 report.undecided,
-                "line",
-                "among those excluded: the condition is blank",
+                "{count} line among those excluded: the condition is blank",
+                "{count} lines among those excluded: the condition is blank",
             ),
-            (NoticeCode::EmptyLines, tally.empty_lines, "line", "dropped because empty"),
-            (NoticeCode::BadValues, tally.blanked, "value", "taken as blank: not of the column's kind"),
-            (NoticeCode::NotFinite, report.not_finite, "value", "taken as blank: NaN or infinite"),
-            (NoticeCode::ZeroDivision, report.zero_divisions, "line", "blank because of a division by zero"),
-            (NoticeCode::ZeroDivision, report.zero_cells, "cell", "blank because of a division by zero"),
+            (
+                NoticeCode::EmptyLines,
+                tally.empty_lines,
+                "{count} line dropped because empty",
+                "{count} lines dropped because empty",
+            ),
+            (
+                NoticeCode::BadValues,
+                tally.blanked,
+                "{count} value taken as blank: not of the column's kind",
+                "{count} values taken as blank: not of the column's kind",
+            ),
+            (
+                NoticeCode::NotFinite,
+                report.not_finite,
+                "{count} value taken as blank: NaN or infinite",
+                "{count} values taken as blank: NaN or infinite",
+            ),
+            (
+                NoticeCode::ZeroDivision,
+                report.zero_divisions,
+                "{count} line blank because of a division by zero",
+                "{count} lines blank because of a division by zero",
+            ),
+            (
+                NoticeCode::ZeroDivision,
+                report.zero_cells,
+                "{count} cell blank because of a division by zero",
+                "{count} cells blank because of a division by zero",
+            ),
         ];
-        for (code, count, what, why) in counted.into_iter().filter(|(_, count, ..)| *count > 0) {
-            note(code, format!("{} {why}", counted_as(count, what)));
+        for (code, count, one, others) in counted.into_iter().filter(|(_, count, ..)| *count > 0) {
+            note(code, Sentence::counted(count, one, others));
         }
         for unmatched in &tally.unmatched {
-            let Unmatched { table, lines: count, keys, examples } = unmatched;
+            let Unmatched { table, lines, keys, examples } = unmatched;
             let more = if *keys > examples.len() as u64 { ", …" } else { "" };
-            let message =
-                format!("{} found no partner in {table}: {}{more}", lines(*count), examples.join(", "));
-            note(NoticeCode::Unmatched, message);
+            let found = Sentence::counted(
+                *lines,
+                "{count} line found no partner in {table}: {keys}",
+                "{count} lines found no partner in {table}: {keys}",
+            );
+            let keys = format!("{}{more}", examples.join(", "));
+            note(NoticeCode::Unmatched, found.with("table", table).with("keys", keys));
         }
         for (dimension, count) in &report.blank_members {
             let mut dimensions = self.rows.dimensions().iter().chain(self.columns.dimensions());
             let label = dimensions.find(|d| d.name == *dimension).map_or(dimension, |d| &d.label);
-            note(NoticeCode::BlankMembers, format!("{} with no {label}", lines(*count)));
+            let without = Sentence::counted(
+                *count,
+                "{count} line with no {dimension}",
+                "{count} lines with no {dimension}",
+            );
+            note(NoticeCode::BlankMembers, without.with("dimension", label));
         }
         if let Some(line) = &tally.total_line {
-            let message =
-                format!("the last line looks like a total of the others: {line}; it counts as a line");
-            note(NoticeCode::TotalLine, message);
+            let sentence =
+                Sentence::from("the last line looks like a total of the others: {line}; it counts as a line");
+            note(NoticeCode::TotalLine, sentence.with("line", line));
         }
         let (shown, kept): (Vec<&Notice>, Vec<&Notice>) =
             self.picked.iter().partition(|picked| picked.code() == NoticeCode::MembersNotShown);
@@ -76,21 +114,4 @@ impl CrossTab {
         all.extend(kept.into_iter().chain(&self.notices).cloned());
         all
     }
-}
-
-fn lines(count: u64) -> String {
-    counted_as(count, "line")
-}
-
-/// A count and what is counted.
-fn counted_as(count: u64, what: &str) -> String {
-    format!("{} {what}{}", with_thousands(count), if count == 1 { "" } else { "s" })
-}
-
-/// A count with marks between thousands.
-pub(super) fn with_thousands(count: u64) -> String {
-    let digits = count.to_string();
-    let parts: Vec<&str> =
-        digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
-    parts.join(",")
 }

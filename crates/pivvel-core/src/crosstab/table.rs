@@ -9,7 +9,7 @@ use crate::eval::{CellGroups, period_places};
 use crate::formula::{Group, Values};
 use crate::grouping::{PairTable, ScanReport};
 use crate::lines::Tally;
-use crate::model::{ByGrain, Grain, Notice, Value};
+use crate::model::{ByGrain, Grain, Notice, Sentence, Value};
 use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
 use crate::plan::Measure;
 use crate::plan::YardstickSpec;
@@ -39,6 +39,7 @@ use crate::rollup::{Apart, Axis, Class, Entry};
 #[derive(Debug, Clone)]
 pub struct CrossTab {
     pub(super) title: String,
+    pub(super) default_title: Option<Sentence>,
     pub(super) fingerprint: String,
     pub(super) measures: Vec<Measure>,
     pub(super) rows: Axis,
@@ -102,6 +103,11 @@ impl CrossTab {
     /// The heading.
     pub fn title(&self) -> &str {
         &self.title
+    }
+
+    /// The heading as data, for translation; `None` where the brief has one.
+    pub fn default_title(&self) -> Option<&Sentence> {
+        self.default_title.as_ref()
     }
 
     /// A number in hexadecimal digits that is the same for briefs by which the same is computed.

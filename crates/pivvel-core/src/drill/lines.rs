@@ -17,7 +17,7 @@ use crate::error::{Argument, Error, Result};
 use crate::eval::made_of;
 use crate::grouping::NOWHERE;
 use crate::grouping::{Grouping, Scan, WantedPaths, keep};
-use crate::lines::LineSource;
+use crate::lines::{LineSource, settle};
 use crate::model::{Grain, Value};
 use crate::plan::Plan;
 use crate::rollup::{Axis, Entry};
@@ -196,12 +196,34 @@ fn count_each(
 }
 
 impl Trace {
-    /// What the batches of [`Trace::lines`] hold.
+    /// What the batches of [`Trace::lines`] hold. Columns of text sources whose kinds are not final are read once before.
     ///
     /// # Errors
-    /// A column that is not there.
-    pub fn lines_schema(&self, wanted: &LinesBehind) -> Result<SchemaRef> {
-        Ok(schema(&wanted.shown(&self.brief, &self.plan, &self.schema)?.0))
+    /// A member or a column that is not there; what the source finds wrong.
+    pub fn lines_schema(&self, wanted: &LinesBehind, source: &mut dyn LineSource) -> Result<SchemaRef> {
+        self.cell_of(wanted)?;
+        Ok(schema(&self.shown(wanted, source)?.0))
+    }
+
+    /// The row and the column of the cell that is asked about.
+    fn cell_of(&self, wanted: &LinesBehind) -> Result<(Entry, Entry)> {
+        let (row, column) = self.crosstab.locate(&wanted.address)?;
+        if self.crosstab.cell(row, column).is_none() {
+            let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
+            return Err(Error::request(Argument::Address, message));
+        }
+        Ok((row, column))
+    }
+
+    /// What is shown, what it is sorted by, and the columns that both need, with final kinds.
+    fn shown(
+        &self,
+        wanted: &LinesBehind,
+        source: &mut dyn LineSource,
+    ) -> Result<(Vec<Shown>, Vec<Shown>, Vec<usize>)> {
+        let (.., needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;
+        settle(source, &needed)?;
+        wanted.shown(&self.brief, &self.plan, &source.schema())
     }
 
     /// Gives every line behind a cell, by a pass over the source, which must be the one that the
@@ -215,13 +237,9 @@ impl Trace {
         source: &mut dyn LineSource,
         take: &mut dyn FnMut(RecordBatch) -> Result<()>,
     ) -> Result<Tied> {
-        let (row, column) = self.crosstab.locate(&wanted.address)?;
-        if self.crosstab.cell(row, column).is_none() {
-            let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
-            return Err(Error::request(Argument::Address, message));
-        }
+        let (row, column) = self.cell_of(wanted)?;
         let aggregates = wanted.aggregates(&self.plan)?;
-        let (shown, order, needed) = wanted.shown(&self.brief, &self.plan, &self.schema)?;
+        let (shown, order, needed) = self.shown(wanted, source)?;
         let shape = schema(&shown);
         let (rows, columns) =
             (uncalculated(&self.inside.frame.rows, row), uncalculated(&self.inside.frame.columns, column));

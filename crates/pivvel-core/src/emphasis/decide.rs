@@ -10,7 +10,7 @@ use crate::brief::{Form, MeanSide, PeersOf, YardstickOf};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
-use crate::model::{ByGrain, CellValues, Grain, Notice, NoticeCode, Value};
+use crate::model::{ByGrain, CellValues, Grain, Notice, NoticeCode, Sentence, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
 use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
 use crate::watch::Watch;
@@ -229,10 +229,13 @@ fn measure_by_file(
         return Err(Error::request(&planned.place, message));
     }
     if beyond > 0 {
-        let cells = if beyond == 1 { "1 cell lies".to_string() } else { format!("{beyond} cells lie") };
-        let ends = if beyond == 1 { "the end" } else { "the ends" };
-        let message = format!("{}: {cells} beyond {ends} of its scale in {file}", planned.place);
-        notices.push(Notice::reader(NoticeCode::KeptScale, message));
+        let cells = Sentence::counted(
+            beyond as u64,
+            "{place}: {count} cell lies beyond the end of its scale in {file}",
+            "{place}: {count} cells lie beyond the ends of its scale in {file}",
+        );
+        let sentence = cells.with("place", &planned.place).with("file", file);
+        notices.push(Notice::reader(NoticeCode::KeptScale, sentence));
     }
     notices.extend(missing_notice(planned, missing, file));
     Ok(())
@@ -240,13 +243,13 @@ fn measure_by_file(
 
 /// What a reader must know of groups that are not measured.
 fn missing_notice(planned: &PlannedEmphasis, missing: usize, from: &str) -> Option<Notice> {
-    let groups = match missing {
-        0 => return None,
-        1 => "1 group of peers has".to_string(),
-        _ => format!("{missing} groups of peers have"),
-    };
-    let message = format!("{}: {groups} no yardstick in {from}, and no place on its scale", planned.place);
-    Some(Notice::reader(NoticeCode::KeptScale, message))
+    let groups = Sentence::counted(
+        missing as u64,
+        "{place}: {count} group of peers has no yardstick in {file}, and no place on its scale",
+        "{place}: {count} groups of peers have no yardstick in {file}, and no place on its scale",
+    );
+    let sentence = groups.with("place", &planned.place).with("file", from);
+    (missing > 0).then(|| Notice::reader(NoticeCode::KeptScale, sentence))
 }
 
 fn decide_grain(

@@ -8,7 +8,7 @@ use super::frame::Frame;
 use crate::brief::{Template, TotalsOf};
 use crate::error::{Error, Result};
 use crate::lines::MemberId;
-use crate::model::{AxisSide, Grain, Notice, NoticeCode, Value};
+use crate::model::{AxisSide, Grain, Notice, NoticeCode, Sentence, Value};
 use crate::plan::{Count, Dimension, Pick, Plan};
 use crate::rollup::{Apart, Axis, Fate};
 
@@ -243,19 +243,25 @@ fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> 
     let label = &dimension.label;
     let gathered = dimension.pick.top.as_ref().and_then(|top| top.others.as_ref());
     let rest = match (gathered, dimension.pick.totals_of) {
-        (Some(others), _) => format!("the rest is gathered in {others}"),
-        (None, TotalsOf::All) => "totals cover all of them".to_string(),
-        (None, TotalsOf::Shown) => "totals cover these only".to_string(),
+        (Some(others), _) => {
+            Sentence::from("the rest is gathered in {others}").with("others", others.to_string())
+        }
+        (None, TotalsOf::All) => "totals cover all of them".into(),
+        (None, TotalsOf::Shown) => "totals cover these only".into(),
     };
     let what = match (&dimension.pick.top, &dimension.pick.having) {
         (Some(top), _) => {
-            format!(", the {} by {}", if dimension.pick.lowest { "bottom" } else { "top" }, top.by)
+            let end = if dimension.pick.lowest { ", the bottom by {by}" } else { ", the top by {by}" };
+            Sentence::from(end).with("by", top.by.to_string())
         }
-        (None, Some(having)) => format!(", those with {having}"),
-        _ => String::new(),
+        (None, Some(having)) => {
+            Sentence::from(", those with {condition}").with("condition", having.to_string())
+        }
+        _ => "".into(),
     };
-    let text = format!("{shown} of {all} in {label} are shown{what}; {rest}");
-    Some(Notice::reader(NoticeCode::MembersNotShown, text))
+    let sentence = Sentence::from("{shown} of {all} in {dimension} are shown{what}; {rest}");
+    let sentence = sentence.with("shown", shown).with("all", all).with("dimension", label);
+    Some(Notice::reader(NoticeCode::MembersNotShown, sentence.with("what", what).with("rest", rest)))
 }
 
 /// That a top is of no fewer members than there are.

@@ -9,6 +9,7 @@ mod coder;
 mod dictionary;
 mod members;
 mod related;
+mod settle;
 mod source;
 mod table;
 
@@ -21,5 +22,6 @@ pub(crate) use members::BLANK;
 pub use members::{Member, MemberId, Members};
 pub(crate) use related::RELATED;
 pub use related::Related;
-pub use source::{Bound, Limit, LineSource, ReadProgress, Taker, Tally, Unmatched};
+pub(crate) use settle::{LookedAt, settle};
+pub use source::{Bound, Limit, LineSource, Pushdown, ReadProgress, Taker, Tally, Unmatched};
 pub use table::{Dialect, Guarded, SqlColumn, SqlTable, Statement};

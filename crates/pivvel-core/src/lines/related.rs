@@ -309,6 +309,12 @@ impl LineSource for Related<'_> {
         Ok(own || theirs)
     }
 
+    fn is_settled(&self, column: &str) -> bool {
+        let of =
+            |source: &dyn LineSource| source.schema().index_of(column).is_err() || source.is_settled(column);
+        of(self.lines.as_ref()) && of(self.table.as_ref())
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         let theirs = self.table.schema();
         let brought = self.brought.iter().find(|(_, name)| name == column);

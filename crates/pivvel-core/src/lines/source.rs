@@ -104,10 +104,29 @@ impl ReadProgress {
     }
 }
 
-/// Anything that sales lines can be read from, in batches, with a schema known beforehand.
+/// A database that holds the lines of a source and can group them itself: see [`LineSource::pushdown`]. It is asked in the
+/// SQL of its [`Dialect`](super::Dialect); where it cannot be, the lines are scanned.
+pub trait Pushdown {
+    /// The table of the lines; `None` where the database cannot be asked.
+    fn sql_table(&mut self) -> Option<SqlTable>;
+
+    /// Runs a statement over that table, and gives every row as texts, with nothing for NULL.
+    ///
+    /// # Errors
+    /// What the database finds wrong; what `take` does.
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()>;
+
+    /// Lets scans leave out lines that do not meet a condition, which is the text of it in SQL with the
+    /// values that it binds.
+    fn keep_only(&mut self, condition: Option<Statement>);
+}
+
+/// Anything that sales lines can be read from, in batches, with a schema known beforehand. A source of one's own has a
+/// name, a schema and [`LineSource::scan`]; all else has a default.
 ///
 /// The core asks for the columns that its plan needs, by their place in the schema, and gets
-/// batches of just these columns in that order.
+/// batches of just these columns in that order. Where it asks for none, batches tell the number of lines alone. Other columns,
+/// another order or other kinds than those of the schema are an error.
 pub trait LineSource {
     /// What the source is called in messages: a file's name, as a rule.
     fn name(&self) -> &str;
@@ -136,23 +155,14 @@ pub trait LineSource {
         }
     }
 
-    /// The table of these lines, where a database has them and can group them itself.
-    fn sql_table(&self) -> Option<SqlTable> {
+    /// The database that has these lines, where it can group them itself.
+    fn pushdown(&mut self) -> Option<&mut dyn Pushdown> {
         None
-    }
-
-    /// Runs a statement over that table, and gives every row as texts, with nothing for NULL.
-    fn ask(&mut self, _statement: &Statement, _take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
-        Err(Error::data(self.name(), "it answers no statements"))
     }
 
     /// Lets scans leave out lines of which some column lies outside its bounds; the tally counts
     /// them. Blanks are never left out.
     fn narrow(&mut self, _bounds: &[Bound]) {}
-
-    /// Lets scans leave out lines that do not meet a condition, which is the text of it in SQL with the
-    /// values that it binds.
-    fn keep_only(&mut self, _condition: Option<Statement>) {}
 
     /// Where to see how far a scan has come, in bytes.
     fn progress(&self) -> Option<Arc<ReadProgress>> {
@@ -172,6 +182,12 @@ pub trait LineSource {
     /// What is wrong with reading it.
     fn reconsider(&mut self, _column: &str) -> Result<bool> {
         Ok(false)
+    }
+
+    /// Whether the kind of a column is final: no later scan asks to change it by [`Error::widen`] or
+    /// [`Error::reconsider`]. Typed sources have final kinds from the beginning.
+    fn is_settled(&self, _column: &str) -> bool {
+        true
     }
 
     /// Why a column cannot be used yet, where it cannot: a date of which day and month cannot be

@@ -281,3 +281,17 @@ pub(crate) fn decimal_digits(text: &str, scale: u8) -> Option<i128> {
     let digits = rescale(digits, kept.len() as u8, scale)?;
     Some(if negative { -digits } else { digits })
 }
+
+/// As text, so that no reader rounds it.
+impl serde::Serialize for Decimal {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+/// From what it is written as.
+impl<'de> serde::Deserialize<'de> for Decimal {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Decimal, D::Error> {
+        std::borrow::Cow::<str>::deserialize(deserializer)?.parse().map_err(serde::de::Error::custom)
+    }
+}

@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use super::Sentence;
+
 /// Something that a user should know of a run and that is no error: what was excluded, blanked, misspelt, empty,
 /// mixed or not used.
 ///
@@ -27,6 +29,10 @@ pub struct Notice {
     code: NoticeCode,
     audience: Audience,
     text: String,
+    /// The same as data, where it is for readers.
+    sentence: Option<Sentence>,
+    /// The part that it is about.
+    of: Option<String>,
 }
 
 /// Whom a notice is for.
@@ -136,17 +142,18 @@ impl NoticeCode {
 impl Notice {
     /// A notice for the author of the brief.
     pub(crate) fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
-        Notice { code, audience: Audience::Author, text: text.into() }
+        Notice { code, audience: Audience::Author, text: text.into(), sentence: None, of: None }
     }
 
     /// A notice for readers of the result.
-    pub(crate) fn reader(code: NoticeCode, text: impl Into<String>) -> Notice {
-        Notice { code, audience: Audience::Reader, text: text.into() }
+    pub(crate) fn reader(code: NoticeCode, sentence: Sentence) -> Notice {
+        let text = sentence.to_string();
+        Notice { code, audience: Audience::Reader, text, sentence: Some(sentence), of: None }
     }
 
     /// The same notice about one part, as a view, whose name it begins with.
     pub fn of(self, part: &str) -> Notice {
-        Notice { text: format!("{part}: {}", self.text), ..self }
+        Notice { text: format!("{part}: {}", self.text), of: Some(part.into()), ..self }
     }
 
     /// What it is about.
@@ -163,10 +170,37 @@ impl Notice {
     pub fn text(&self) -> &str {
         &self.text
     }
+
+    /// The sentence as data, for translation; `None` for notices to the author of a brief, which are in English.
+    pub fn sentence(&self) -> Option<&Sentence> {
+        self.sentence.as_ref()
+    }
+
+    /// The part that it is about, by [`Notice::of`], with which its text begins.
+    pub fn part(&self) -> Option<&str> {
+        self.of.as_deref()
+    }
 }
 
 impl fmt::Display for Notice {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)
+    }
+}
+
+/// By its code, its audience and its sentence.
+impl serde::Serialize for Notice {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(serde::Serialize)]
+        struct Written<'a> {
+            code: &'a str,
+            audience: &'a str,
+            text: &'a str,
+        }
+        let audience = match self.audience {
+            Audience::Author => "author",
+            Audience::Reader => "reader",
+        };
+        Written { code: self.code.name(), audience, text: &self.text }.serialize(serializer)
     }
 }

@@ -200,3 +200,17 @@ impl fmt::Display for NoPeriod {
 }
 
 impl std::error::Error for NoPeriod {}
+
+/// As its label.
+impl serde::Serialize for Period {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+/// From its label.
+impl<'de> serde::Deserialize<'de> for Period {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Period, D::Error> {
+        std::borrow::Cow::<str>::deserialize(deserializer)?.parse().map_err(serde::de::Error::custom)
+    }
+}

@@ -124,3 +124,12 @@ impl serde::Serialize for Value {
         serializer.collect_str(self)
     }
 }
+
+/// From what it is written as.
+impl<'de> serde::Deserialize<'de> for Value {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Value, D::Error> {
+        let text = std::borrow::Cow::<str>::deserialize(deserializer)?;
+        let none = || serde::de::Error::custom(format!("{text:?} is no number and no date"));
+        Value::read(&text).ok_or_else(none)
+    }
+}

@@ -12,7 +12,7 @@ use crate::brief::{Brief, MeasureBrief, Template};
 use crate::error::{Error, Result};
 use crate::formula::{Columns, Formula, check_condition, check_formula};
 use crate::grouping::Grouping;
-use crate::model::{Notice, NoticeCode};
+use crate::model::{Notice, NoticeCode, Sentence};
 
 impl Plan {
     /// Checks a brief against the columns of a source.
@@ -58,6 +58,7 @@ impl Plan {
         super::tiers::check_by(brief, &tiers, &measures)?;
         let mut plan = Plan {
             title: Template::default(),
+            default_title: None,
             rows,
             columns: across,
             measures,
@@ -94,7 +95,11 @@ impl Plan {
         notices.extend(self.doubts(brief));
         let unknown = brief.title.as_ref().and_then(super::title::doubt);
         notices.extend(unknown.map(|unknown| Notice::author(NoticeCode::TitleName, unknown)));
-        self.title = brief.title.clone().unwrap_or_else(|| self.made_title().into());
+        self.default_title = brief.title.is_none().then(|| self.default_title());
+        self.title = match (&brief.title, &self.default_title) {
+            (None, Some(made)) => made.to_string().into(),
+            (title, _) => title.clone().unwrap_or_default(),
+        };
         self.notices = notices;
         self.needed_names = columns.needed_names().map(str::to_string).collect();
         self.needed = columns.needed().to_vec();
@@ -108,20 +113,24 @@ impl Plan {
         Ok(columns)
     }
 
-    fn made_title(&self) -> String {
+    /// The heading where the brief has none: the measures by the dimensions.
+    fn default_title(&self) -> Sentence {
         let shown = self.measures.iter().filter(|m| !m.hidden);
-        let mut title = shown.map(|m| m.label.as_str()).collect::<Vec<_>>().join(", ");
+        let measures = shown.map(|m| m.label.as_str()).collect::<Vec<_>>().join(", ");
         let labels = |dimensions: &[Dimension]| {
-            dimensions.iter().map(|d| d.label.clone()).collect::<Vec<_>>().join(", ")
+            let labels: Vec<&str> = dimensions.iter().map(|d| d.label.as_str()).collect();
+            (!labels.is_empty()).then(|| labels.join(", "))
         };
-        if !self.rows.is_empty() {
-            title.push_str(&format!(" by {}", labels(&self.rows)));
-        }
-        if !self.columns.is_empty() {
-            let word = if self.rows.is_empty() { "by" } else { "and" };
-            title.push_str(&format!(" {word} {}", labels(&self.columns)));
-        }
-        title
+        let title = match (labels(&self.rows), labels(&self.columns)) {
+            (Some(rows), Some(columns)) => {
+                Sentence::from("{measure} by {row} and {column}").with("row", rows).with("column", columns)
+            }
+            (Some(part), None) | (None, Some(part)) => {
+                Sentence::from("{measure} by {part}").with("part", part)
+            }
+            (None, None) => Sentence::from("{measure}"),
+        };
+        title.with("measure", measures)
     }
 }
 

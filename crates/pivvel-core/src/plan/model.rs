@@ -8,13 +8,15 @@ use crate::brief::{
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
-use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Value};
+use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Sentence, Value};
 
 /// A brief checked against a source's columns, ready to run.
 #[derive(Debug, Clone)]
 pub struct Plan {
     /// The heading.
     pub title: Template,
+    /// The heading as data, where the brief has none.
+    pub(crate) default_title: Option<Sentence>,
     /// Dimensions on the rows, outermost first.
     pub rows: Vec<Dimension>,
     /// Dimensions on the columns, outermost first.
@@ -269,6 +271,8 @@ pub struct PlannedRule {
     pub show: Option<Show>,
     /// Its conditions in words.
     pub words: String,
+    /// Its name as data, where the brief gives none.
+    pub(crate) default_name: Option<Sentence>,
     pub(crate) bounds: Bounds,
     /// So many of the highest, or of the lowest.
     pub(crate) count: Option<(Count, bool)>,

@@ -7,9 +7,14 @@ use super::model::{Bounds, PlannedRule};
 use crate::brief::{Amount, MeanSide, RuleBrief, Template, Unit};
 use crate::error::{Error, Result};
 
-use crate::model::{Type, Value, date_from_text};
+use crate::model::{Part, Sentence, Type, Value, date_from_text};
 
 impl PlannedRule {
+    /// Its name in the legend as data, for translation; `None` where the brief names it.
+    pub fn default_name(&self) -> Option<&Sentence> {
+        self.default_name.as_ref()
+    }
+
     /// Whether nothing but bounds decides.
     fn is_bounds_only(&self) -> bool {
         self.bounds.is_any()
@@ -53,11 +58,13 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
         _ => None,
     };
     let when = rule.when.as_ref().map(|when| scope.condition(&format!("{place}, when"), when)).transpose()?;
-    let words = words(rule);
+    let sentence = sentence(rule);
+    let words = sentence.to_string();
     Ok(PlannedRule {
         name: rule.name.as_ref().map_or_else(|| words.clone(), Template::to_string),
         show: rule.show,
         words,
+        default_name: rule.name.is_none().then_some(sentence),
         bounds,
         count,
         mean: rule.mean,
@@ -111,32 +118,44 @@ fn bound(place: &str, amount: &Amount, ty: Type, scope: &CellScope<'_>) -> Resul
     })
 }
 
-/// What a rule says, in words.
-fn words(rule: &RuleBrief) -> String {
-    let mut parts = Vec::new();
-    let unit = if rule.unit == Unit::Position { " of the scale" } else { "" };
-    let of = |amount: &Amount| match amount.is_percent() {
-        true => format!("{amount}{unit}"),
-        false => amount.to_string(),
+/// What a rule says.
+fn sentence(rule: &RuleBrief) -> Sentence {
+    let on_scale = rule.unit == Unit::Position;
+    let of = |amount: &Amount| -> Part {
+        match amount.is_percent() && on_scale {
+            true => Sentence::from("{amount} of the scale").with("amount", amount.to_string()).into(),
+            false => amount.to_string().into(),
+        }
     };
+    let mut parts: Vec<Sentence> = Vec::new();
     match (&rule.from, &rule.below) {
-        (Some(from), Some(below)) => parts.push(format!("{from} to below {}", of(below))),
-        (Some(from), None) => parts.push(format!("{} or more", of(from))),
-        (None, Some(below)) => parts.push(format!("below {}", of(below))),
+        (Some(from), Some(below)) => parts.push(
+            Sentence::from("{low} to below {high}").with("low", from.to_string()).with("high", of(below)),
+        ),
+        (Some(from), None) => parts.push(Sentence::from("{low} or more").with("low", of(from))),
+        (None, Some(below)) => parts.push(Sentence::from("below {high}").with("high", of(below))),
         (None, None) => {}
     }
-    parts.extend(rule.is.as_ref().map(|is| format!("exactly {}", of(is))));
-    parts.extend(rule.top.as_ref().map(|top| format!("top {top}")));
-    parts.extend(rule.bottom.as_ref().map(|bottom| format!("bottom {bottom}")));
+    parts.extend(rule.is.as_ref().map(|is| Sentence::from("exactly {amount}").with("amount", of(is))));
+    let counted = [("top {amount}", &rule.top), ("bottom {amount}", &rule.bottom)];
+    for (phrase, amount) in
+        counted.into_iter().filter_map(|(phrase, amount)| Some((phrase, amount.as_ref()?)))
+    {
+        parts.push(Sentence::from(phrase).with("amount", amount.to_string()));
+    }
     parts.extend(rule.mean.map(|side| match side {
-        MeanSide::Above => "above the mean".to_string(),
-        MeanSide::Below => "below the mean".to_string(),
+        MeanSide::Above => Sentence::from("above the mean"),
+        MeanSide::Below => Sentence::from("below the mean"),
     }));
     if rule.blank {
         parts.push("blank".into());
     }
-    parts.extend(rule.when.as_ref().map(ToString::to_string));
-    if parts.is_empty() { "anything else".into() } else { parts.join(" and ") }
+    let when =
+        rule.when.as_ref().map(|when| Sentence::from("{condition}").with("condition", when.to_string()));
+    let all = parts.into_iter().chain(when);
+    let both =
+        |first, second| Sentence::from("{first} and {second}").with("first", first).with("second", second);
+    all.reduce(both).unwrap_or_else(|| "anything else".into())
 }
 
 /// What the analyst most likely did not mean: rules that never match because earlier ones take all

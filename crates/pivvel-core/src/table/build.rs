@@ -41,7 +41,7 @@ impl CrossTab {
         let held = |measure: &usize| spec.with_hidden || !self.hides_figure(*measure);
         let measures: Vec<usize> = (0..self.measures().len()).filter(held).collect();
         Ok(match spec.shape {
-            Shape::Wide => wide::table(self, &kept, &measures),
+            Shape::Wide => wide::table(self, &kept, spec.exact, &measures),
             Shape::Tidy => {
                 let shape = Arc::new(TidyShape::new(self, spec.exact));
                 let cells = self.cells().filter(move |cell| kept.has(cell));
@@ -57,7 +57,7 @@ impl CrossTab {
                 }
             }
             Shape::Cells => {
-                let shape = Arc::new(CellsShape::new(self, &kept, measures));
+                let shape = Arc::new(CellsShape::new(self, &kept, spec.exact, measures));
                 let mut cells = self.cells().filter(move |cell| kept.has(cell));
                 Table {
                     schema: shape.schema.clone(),

@@ -5,14 +5,17 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{AxisCodes, batch_of, location_columns};
+use super::coded::{AxisCodes, batch_of};
 use super::column::{Holds, own_name};
+use super::dimension::{LABEL, fields, held, location_columns};
 use super::spec::{Levels, Texts, metadata};
 use super::tidy::tidy_dimensions;
 use crate::crosstab::{Cell, CrossTab};
 
 pub(super) struct CellsShape {
     pub(super) schema: SchemaRef,
+    /// What the dimensions of rows and columns hold.
+    held: [Vec<Option<Holds>>; 2],
     /// The measures that it holds, by their places.
     measures: Vec<(usize, Holds)>,
 }
@@ -21,11 +24,14 @@ pub(super) struct CellsShape {
 const COLUMNS: [&str; 5] = ["row_level", "column_level", "row_kind", "column_kind", "lines"];
 
 impl CellsShape {
-    pub(super) fn new(crosstab: &CrossTab, kept: &Levels, places: Vec<usize>) -> CellsShape {
-        let mut names = tidy_dimensions(crosstab);
-        names.extend(COLUMNS.map(str::to_string));
-        let mut fields: Vec<Field> =
-            names.iter().map(|name| Field::new(name, DataType::Utf8, true)).collect();
+    pub(super) fn new(crosstab: &CrossTab, kept: &Levels, exact: bool, places: Vec<usize>) -> CellsShape {
+        let held = [crosstab.rows(), crosstab.columns()].map(|axis| held(axis, exact));
+        let of_dimension =
+            |(name, holds): (String, &Option<Holds>)| fields(&name, &format!("{name}{LABEL}"), *holds);
+        let dimensions = tidy_dimensions(crosstab).into_iter().zip(held.iter().flatten());
+        let mut fields: Vec<Field> = dimensions.flat_map(of_dimension).collect();
+        fields.extend(COLUMNS.map(|name| Field::new(name, DataType::Utf8, true)));
+        let mut names: Vec<String> = fields.iter().map(|field| field.name().clone()).collect();
         if let Some(lines) = fields.last_mut() {
             lines.set_data_type(DataType::UInt64);
         }
@@ -37,7 +43,7 @@ impl CellsShape {
             fields.push(Field::new(name, holds.data_type(), true));
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        CellsShape { schema: Arc::new(schema), measures }
+        CellsShape { schema: Arc::new(schema), held, measures }
     }
 
     pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
@@ -45,7 +51,8 @@ impl CellsShape {
             AxisCodes::new(crosstab.rows(), cells.iter().map(Cell::row)),
             AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column)),
         ];
-        let mut arrays: Vec<ArrayRef> = location_columns(&axes).map(|coded| coded.array(form)).collect();
+        let located = location_columns(&axes, [&self.held[0], &self.held[1]]);
+        let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(form)).collect();
         arrays.push(Arc::new(UInt64Array::from_iter_values(cells.iter().map(Cell::lines))));
         let array =
             |(place, holds): &(usize, Holds)| holds.array(cells.iter().map(|cell| cell.value(*place)));

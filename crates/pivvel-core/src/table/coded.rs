@@ -102,9 +102,9 @@ impl<T: Copy + Eq + std::hash::Hash> Interner<T> {
 
 /// The entries of an axis that rows of a table stand in, and the code of each row's own.
 pub(super) struct AxisCodes<'a> {
-    axis: &'a Axis,
-    entries: Vec<Entry>,
-    codes: Vec<u32>,
+    pub(super) axis: &'a Axis,
+    pub(super) entries: Vec<Entry>,
+    pub(super) codes: Vec<u32>,
 }
 
 impl<'a> AxisCodes<'a> {
@@ -125,24 +125,18 @@ impl<'a> AxisCodes<'a> {
         Coded::new(&self.codes, self.entries.iter().map(|entry| text(*entry)))
     }
 
-    /// The labels in each dimension of the axis, outermost first; nothing where it is rolled up.
-    fn labels(&self) -> impl Iterator<Item = Coded<'_, 'a>> + '_ {
-        (1..=self.axis.depth()).map(move |level| self.coded(move |entry| self.axis.label_at(entry, level)))
+    /// The labels at a level; nothing where it is rolled up.
+    pub(super) fn labels(&self, level: usize) -> Coded<'_, 'a> {
+        self.coded(move |entry| self.axis.label_at(entry, level))
     }
 
-    fn levels(&self) -> Coded<'_, 'a> {
+    pub(super) fn levels(&self) -> Coded<'_, 'a> {
         self.coded(|entry| Some(self.axis.level_name(entry.level())))
     }
 
-    fn kinds(&self) -> Coded<'_, 'a> {
+    pub(super) fn kinds(&self) -> Coded<'_, 'a> {
         self.coded(|entry| Some(self.axis.kind(entry)))
     }
-}
-
-/// The columns of texts that say where rows stand: labels, levels and kinds, rows first.
-pub(super) fn location_columns<'r, 'a>(axes: &'r [AxisCodes<'a>; 2]) -> impl Iterator<Item = Coded<'r, 'a>> {
-    let labels = axes.iter().flat_map(AxisCodes::labels);
-    labels.chain(axes.iter().map(AxisCodes::levels)).chain(axes.iter().map(AxisCodes::kinds))
 }
 
 /// The peers of rows of the tidy result.

@@ -7,10 +7,12 @@ mod build;
 mod cells;
 mod coded;
 mod column;
+mod dimension;
 mod spec;
 mod tidy;
 mod wide;
 
+pub(crate) use dimension::LABEL;
 pub(crate) use spec::exact_field;
 pub use spec::{Shape, TABLE_VERSION, Table, TablePart, TableSpec};
 pub(crate) use tidy::EXACT_COLUMN;

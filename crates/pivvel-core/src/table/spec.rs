@@ -10,7 +10,7 @@ use crate::error::{Error, Result};
 use crate::plan::{Dimension, Plan};
 
 /// The version of what tables mean; it grows when a column's name or meaning changes.
-pub const TABLE_VERSION: &str = "1";
+pub const TABLE_VERSION: &str = "2";
 
 /// Rows of a batch.
 pub(super) const ROWS: usize = 8_192;
@@ -34,7 +34,8 @@ pub struct TableSpec {
     /// Its shape.
     pub shape: Shape,
     /// Whether numbers that are not of one type in a column stand as text, to the last digit, rather
-    /// than as binary floating point with the exact text beside it.
+    /// than as binary floating point with the exact text beside it, and dimensions of days, periods and numbers as their
+    /// labels, rather than as what they are with their labels beside.
     pub exact: bool,
     /// The levels to keep, by the names of dimensions, `row total` (the total column) and `column total`
     /// (the total row); on an axis of which none is named all are kept.

@@ -8,7 +8,9 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of, location_columns};
+use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of};
+use super::column::Holds;
+use super::dimension::{LABEL, Location, fields, held, location_columns};
 use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::{Value, both, threads_for};
@@ -57,12 +59,12 @@ pub(super) fn tidy_of<'a>(crosstab: &'a CrossTab, cell: Cell<'a>) -> impl Iterat
 /// The names of the dimensions' columns, rows first. A dimension that is called like another
 /// column of the result gets `_member` after its name.
 pub fn tidy_dimensions(crosstab: &CrossTab) -> Vec<String> {
-    let dimensions = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
-    let name = |name: &String| match TIDY_COLUMNS.contains(&name.as_str()) || name == EXACT_COLUMN {
-        true => format!("{name}_member"),
-        false => name.clone(),
-    };
-    dimensions.map(|d| name(&d.name)).collect()
+    let dimensions = || crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
+    let is_label =
+        |name: &str| name.strip_suffix(LABEL).is_some_and(|of| dimensions().any(|other| other.name == of));
+    let is_taken = |name: &str| TIDY_COLUMNS.contains(&name) || name == EXACT_COLUMN || is_label(name);
+    let name = |name: &String| if is_taken(name) { format!("{name}_member") } else { name.clone() };
+    dimensions().map(|d| name(&d.name)).collect()
 }
 
 impl<'a> TidyRow<'a> {
@@ -131,9 +133,41 @@ impl<'a> TidyRow<'a> {
     }
 }
 
+/// By the names of its columns, with numbers as in the text forms: exact ones with all their digits, as texts.
+impl serde::Serialize for TidyRow<'_> {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        use serde::ser::SerializeMap;
+        let mut map = serializer.serialize_map(None)?;
+        for (name, label) in tidy_dimensions(self.cell.crosstab()).iter().zip(self.members()) {
+            map.serialize_entry(name, &label)?;
+        }
+        let ([row_level, column_level], [row_kind, column_kind]) = (self.levels(), self.kinds());
+        let texts = [
+            ("row_level", row_level),
+            ("column_level", column_level),
+            ("row_kind", row_kind),
+            ("column_kind", column_kind),
+            ("measure", self.measure()),
+        ];
+        texts.iter().try_for_each(|(name, text)| map.serialize_entry(name, text))?;
+        map.serialize_entry("value", &self.value())?;
+        map.serialize_entry("lines", &self.lines())?;
+        map.serialize_entry("peers", self.peers())?;
+        let yardstick = self.yardstick();
+        map.serialize_entry("peer_count", &yardstick.map_or(0, |y| y.count))?;
+        map.serialize_entry("peer_low", &yardstick.map(|y| y.low))?;
+        map.serialize_entry("peer_high", &yardstick.map(|y| y.high))?;
+        map.serialize_entry("peer_mean", &yardstick.and_then(|y| y.mean))?;
+        map.serialize_entry("position", &self.position())?;
+        map.serialize_entry("rank", &self.rank())?;
+        map.end()
+    }
+}
+
 impl CrossTab {
     /// The tidy result as an Arrow record batch. `value`, `peer_low` and `peer_high` are binary
-    /// floating point; the text column `exact` after `value` holds the value to the last digit.
+    /// floating point; the text column `exact` after `value` holds the value to the last digit. A dimension of days,
+    /// periods (by their first day) or numbers has a column of that type, and a column of labels after it.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
         TidyShape::new(self, false).batch(&rows, Texts::Utf8, threads_for(rows.len(), self.threads))
@@ -144,15 +178,19 @@ impl CrossTab {
 pub(super) struct TidyShape<'a> {
     pub(super) schema: SchemaRef,
     crosstab: &'a CrossTab,
+    /// What the dimensions of rows and columns hold.
+    held: [Vec<Option<Holds>>; 2],
     exact: bool,
 }
 
 impl<'a> TidyShape<'a> {
     pub(super) fn new(crosstab: &'a CrossTab, exact: bool) -> TidyShape<'a> {
         let names = tidy_dimensions(crosstab);
-        // Members may be null although the first rows hold none, so every column may.
+        let held = [crosstab.rows(), crosstab.columns()].map(|axis| held(axis, exact));
         let text = |name: &str| Field::new(name, DataType::Utf8, true);
-        let mut fields: Vec<Field> = names.iter().map(|name| text(name)).collect();
+        let of_dimension =
+            |(name, holds): (&String, &Option<Holds>)| fields(name, &format!("{name}{LABEL}"), *holds);
+        let mut fields: Vec<Field> = names.iter().zip(held.iter().flatten()).flat_map(of_dimension).collect();
         for name in TIDY_COLUMNS {
             match name {
                 "value" if exact => fields.push(exact_field(name)),
@@ -168,7 +206,7 @@ impl<'a> TidyShape<'a> {
             }
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        TidyShape { schema: Arc::new(schema), crosstab, exact }
+        TidyShape { schema: Arc::new(schema), crosstab, held, exact }
     }
 
     /// The rows as a batch, whose columns are built by so many threads.
@@ -187,10 +225,11 @@ impl<'a> TidyShape<'a> {
         let all = self.crosstab.measures();
 
         let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));
-        let texts = location_columns(&axes).chain([Coded::new(&measures, measure_names)]);
+        let mut texts = location_columns(&axes, [&self.held[0], &self.held[1]]);
+        texts.push(Location::Text(Coded::new(&measures, measure_names)));
         let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
-        for coded in texts {
-            columns.push(Box::new(move || coded.array(form)));
+        for text in texts {
+            columns.push(Box::new(move || text.array(form)));
         }
         if !self.exact {
             columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));

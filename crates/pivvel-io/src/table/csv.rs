@@ -5,14 +5,14 @@ use arrow_schema::SchemaRef;
 
 use super::cells::{Content, columns, runs};
 use super::rows::{Separators, write_rows};
-use super::{Entry, TableOptions, Writing};
+use super::{Entry, TableOptions, Text, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "CSV",
     endings: &["csv"],
     is_text: true,
     feature: None,
-    writing: Some(Writing::Text { head, rows }),
+    writing: Some(Writing::Text(Text { head, rows, between: "", tail: "" })),
 };
 
 fn head(schema: &SchemaRef, options: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {

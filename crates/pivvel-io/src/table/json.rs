@@ -1,28 +1,56 @@
-//! A table as JSON lines. Numbers are written with all their digits: who reads them as binary floating
+//! A table as JSON: an array of objects, or an object a line. Numbers are written with all their digits: who reads them as binary floating
 //! point rounds them, and who does not has them exactly.
 
 use arrow_array::RecordBatch;
 
 use super::cells::{Column, Content, columns};
 use super::rows::{Separators, write_rows};
-use super::{Entry, TableOptions, Writing};
+use super::{Entry, Text, Writing};
 
-pub(super) static ENTRY: Entry = Entry {
-    what: "JSON lines",
-    endings: &["json", "jsonl", "ndjson"],
+pub(super) static ARRAY: Entry = Entry {
+    what: "JSON",
+    endings: &["json"],
     is_text: true,
     feature: None,
-    writing: Some(Writing::Text { head: |_, _, _| Ok(()), rows }),
+    writing: Some(Writing::Text(Text {
+        head: |_, _, text| {
+            text.extend_from_slice(b"[\n");
+            Ok(())
+        },
+        rows: |batch, _, text| {
+            rows(batch, ",\n", text)?;
+            // No comma stands after the last object.
+            text.truncate(text.len().saturating_sub(2));
+            Ok(())
+        },
+        between: ",\n",
+        tail: "\n]\n",
+    })),
 };
 
-fn rows(batch: &RecordBatch, _: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {
+pub(super) static LINES: Entry = Entry {
+    what: "JSON lines",
+    endings: &["jsonl", "ndjson"],
+    is_text: true,
+    feature: None,
+    writing: Some(Writing::Text(Text {
+        head: |_, _, _| Ok(()),
+        rows: |batch, _, text| rows(batch, "\n", text),
+        between: "",
+        tail: "",
+    })),
+};
+
+/// Writes an object for each row, and after it `after`.
+fn rows(batch: &RecordBatch, after: &str, text: &mut Vec<u8>) -> std::io::Result<()> {
     let key = |(i, name): (usize, &String)| {
         let lead = if i == 0 { '{' } else { ',' };
         format!("{lead}{}:", serde_json::Value::from(name.as_str()))
     };
     let schema = batch.schema_ref();
     let keys: Vec<String> = schema.fields().iter().map(|field| field.name()).enumerate().map(key).collect();
-    let separators = Separators { before: &keys, after: if keys.is_empty() { "{}\n" } else { "}\n" } };
+    let after = format!("{}{after}", if keys.is_empty() { "{}" } else { "}" });
+    let separators = Separators { before: &keys, after: &after };
     write_rows(&columns(batch)?, batch.num_rows(), &separators, &value, text)
 }
 

@@ -6,14 +6,14 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 
 use super::cells::{columns, is_number};
-use super::{Entry, TableOptions, Writing};
+use super::{Entry, TableOptions, Text, Writing};
 
 pub(super) static ENTRY: Entry = Entry {
     what: "Markdown",
     endings: &["md", "markdown"],
     is_text: true,
     feature: None,
-    writing: Some(Writing::Text { head, rows }),
+    writing: Some(Writing::Text(Text { head, rows, between: "", tail: "" })),
 };
 
 fn head(schema: &SchemaRef, _: TableOptions, text: &mut Vec<u8>) -> std::io::Result<()> {

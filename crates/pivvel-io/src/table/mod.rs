@@ -34,9 +34,10 @@ use pivvel_core::{Error, Result};
 pub const EXACT: &str = "pivvel:exact";
 
 /// The forms that tables are written in, in the order in which they are listed for people.
-static FORMS: [TableForm; 6] = [
+static FORMS: [TableForm; 7] = [
     TableForm::CSV,
     TableForm::JSON,
+    TableForm::JSON_LINES,
     TableForm::PARQUET,
     TableForm::ARROW,
     TableForm::WORKBOOK,
@@ -49,10 +50,23 @@ pub struct TableForm(&'static Entry);
 
 /// How a form is written.
 enum Writing {
-    /// As text, rows by themselves: what stands before all of them, and how a batch of them is written.
-    Text { head: fn(&SchemaRef, TableOptions, &mut Vec<u8>) -> std::io::Result<()>, rows: WriteRows },
+    /// As text, rows by themselves.
+    Text(Text),
     /// By a sink of its own, which takes batch after batch, or the same with texts as dictionaries.
     Sink { make: MakeSink, dictionaries: bool },
+}
+
+/// How rows are written as text.
+#[derive(Clone, Copy)]
+struct Text {
+    /// Writes what stands before all rows.
+    head: fn(&SchemaRef, TableOptions, &mut Vec<u8>) -> std::io::Result<()>,
+    /// Writes the rows of a batch.
+    rows: WriteRows,
+    /// What stands between batches that have rows.
+    between: &'static str,
+    /// What stands after all rows.
+    tail: &'static str,
 }
 
 type WriteRows = fn(&RecordBatch, TableOptions, &mut Vec<u8>) -> std::io::Result<()>;
@@ -80,8 +94,10 @@ struct Entry {
 impl TableForm {
     /// Comma-separated values, as RFC 4180 has them.
     pub const CSV: TableForm = TableForm(&csv::ENTRY);
-    /// JSON lines: an object a row.
-    pub const JSON: TableForm = TableForm(&json::ENTRY);
+    /// JSON: an array with an object a row.
+    pub const JSON: TableForm = TableForm(&json::ARRAY);
+    /// JSON lines: an object a row, each in a line of its own.
+    pub const JSON_LINES: TableForm = TableForm(&json::LINES);
     /// Parquet.
     pub const PARQUET: TableForm = TableForm(&parquet::ENTRY);
     /// The Arrow IPC file form.
@@ -95,7 +111,7 @@ impl TableForm {
     ///
     /// ```
     /// use pivvel::table::TableForm;
-    /// assert_eq!(TableForm::of_ending("jsonl"), Some(TableForm::JSON));
+    /// assert_eq!(TableForm::of_ending("jsonl"), Some(TableForm::JSON_LINES));
     /// ```
     pub fn of_ending(ending: &str) -> Option<TableForm> {
         FORMS.iter().find(|form| form.0.endings.contains(&ending)).copied()
@@ -202,7 +218,7 @@ impl TableOptions {
 /// let pieces: ArrayRef = Arc::new(Int64Array::from(vec![3, 4]));
 /// let batch = RecordBatch::try_from_iter([("pieces", pieces)])?;
 /// let mut out = Vec::new();
-/// let mut sink = table_sink(TableForm::JSON, &batch.schema(), &mut out, TableOptions::default())?;
+/// let mut sink = table_sink(TableForm::JSON_LINES, &batch.schema(), &mut out, TableOptions::default())?;
 /// sink.write(&batch)?;
 /// sink.finish()?;
 /// assert_eq!(String::from_utf8(out)?, "{\"pieces\":3}\n{\"pieces\":4}\n");
@@ -219,11 +235,11 @@ pub fn table_sink<'a>(
 ) -> std::io::Result<Box<dyn TableSink + 'a>> {
     match form.0.writing {
         Some(Writing::Sink { make, .. }) => make(schema, out, options),
-        Some(Writing::Text { head, rows }) => {
+        Some(Writing::Text(form)) => {
             let mut text = Vec::new();
-            head(schema, options, &mut text)?;
+            (form.head)(schema, options, &mut text)?;
             out.write_all(&text)?;
-            Ok(Box::new(TextSink { out, rows, options, text }))
+            Ok(Box::new(TextSink { out, form, options, text, has_rows: false }))
         }
         None => Err(std::io::Error::other(format!("this build does not write {}", form.0.what))),
     }
@@ -232,20 +248,42 @@ pub fn table_sink<'a>(
 /// A sink of a text form.
 struct TextSink<'a> {
     out: &'a mut (dyn Write + Send),
-    rows: WriteRows,
+    form: Text,
     options: TableOptions,
     text: Vec<u8>,
+    has_rows: bool,
+}
+
+impl TextSink<'_> {
+    /// Writes rows that are text.
+    fn put(&mut self, rows: &[u8]) -> std::io::Result<()> {
+        if rows.is_empty() {
+            return Ok(());
+        }
+        if std::mem::replace(&mut self.has_rows, true) {
+            self.out.write_all(self.form.between.as_bytes())?;
+        }
+        self.out.write_all(rows)
+    }
+
+    fn end(&mut self) -> std::io::Result<()> {
+        self.out.write_all(self.form.tail.as_bytes())?;
+        self.out.flush()
+    }
 }
 
 impl TableSink for TextSink<'_> {
     fn write(&mut self, batch: &RecordBatch) -> std::io::Result<()> {
-        self.text.clear();
-        (self.rows)(batch, self.options, &mut self.text)?;
-        self.out.write_all(&self.text)
+        let mut text = std::mem::take(&mut self.text);
+        text.clear();
+        (self.form.rows)(batch, self.options, &mut text)?;
+        self.put(&text)?;
+        self.text = text;
+        Ok(())
     }
 
-    fn finish(self: Box<Self>) -> std::io::Result<()> {
-        self.out.flush()
+    fn finish(mut self: Box<Self>) -> std::io::Result<()> {
+        self.end()
     }
 }
 
@@ -262,17 +300,18 @@ pub fn write_table(
 ) -> std::io::Result<()> {
     let Table { schema, mut parts } = table;
     let threads = options.threads();
-    if let Some(Writing::Text { head, rows }) = form.0.writing {
+    if let Some(Writing::Text(form)) = form.0.writing {
         let mut text = Vec::new();
-        head(&schema, options, &mut text)?;
+        (form.head)(&schema, options, &mut text)?;
         out.write_all(&text)?;
+        let mut sink = TextSink { out, form, options, text, has_rows: false };
         let make = |part: TablePart<'_>| {
             let mut text = Vec::new();
-            rows(&part.dictionary_batch(), options, &mut text)?;
+            (form.rows)(&part.dictionary_batch(), options, &mut text)?;
             Ok(text)
         };
-        in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| out.write_all(&text), &|| Ok(()))?;
-        return out.flush();
+        in_order(&mut parts, threads, &make, &mut |text: Vec<u8>| sink.put(&text), &|| Ok(()))?;
+        return sink.end();
     }
     let dictionaries = matches!(form.0.writing, Some(Writing::Sink { dictionaries: true, .. }));
     let make = |part: TablePart<'_>| Ok(if dictionaries { part.dictionary_batch() } else { part.batch() });

@@ -74,6 +74,11 @@ impl TextColumns {
         Ok(before != ColumnKind { settled: before.settled, ..column.kind.clone() })
     }
 
+    /// Notes that all values of some columns were read as what they are.
+    pub(crate) fn were_read(&mut self, places: &[usize]) {
+        places.iter().for_each(|place| self.all[*place].kind.settled = true);
+    }
+
     pub(crate) fn schema(&self) -> SchemaRef {
         let field = |column: &Column| {
             let field = Field::new(&column.name, column.kind.data_type(), true);

@@ -6,7 +6,7 @@ use arrow_array::RecordBatch;
 use arrow_schema::SchemaRef;
 use pivvel_core::brief::BadValues;
 use pivvel_core::source::{
-    Dialect, Kind, LineSource, ReadProgress, SqlColumn, SqlTable, Statement, Taker, Tally,
+    Dialect, Kind, LineSource, Pushdown, ReadProgress, SqlColumn, SqlTable, Statement, Taker, Tally,
 };
 use pivvel_core::{Error, Result};
 
@@ -235,6 +235,7 @@ impl LineSource for TextSource {
         let mut tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
         tally.total_line = shared.total_line();
         shared.troubles.finish(&self.name, self.form.first_line())?;
+        self.columns.were_read(columns);
         Ok(tally)
     }
 
@@ -252,32 +253,12 @@ impl LineSource for TextSource {
         let mut tally = side_by_side(takers, work)?;
         tally.total_line = shared.total_line();
         shared.troubles.finish(&self.name, self.form.first_line())?;
+        self.columns.were_read(columns);
         Ok(tally)
     }
 
-    fn sql_table(&self) -> Option<SqlTable> {
-        let table = self.form.table()?;
-        let sql_column = |(own, column): (TableColumn, &Column)| {
-            let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
-            let same = |held: Kind| held == column.kind.kind || exact(held) && exact(column.kind.kind);
-            SqlColumn {
-                name: column.name.clone(),
-                sql: own.sql,
-                guard: own.guard,
-                kept_as_is: own.holds.is_none_or(same) && column.kind.trouble.is_none(),
-                scale_is_fixed: own.scale_is_fixed && own.holds == Some(column.kind.kind),
-            }
-        };
-        let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
-        Some(SqlTable { dialect: table.dialect, from: table.from, columns })
-    }
-
-    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
-        self.form.ask(statement, take)
-    }
-
-    fn keep_only(&mut self, condition: Option<Statement>) {
-        self.form.keep_only(condition);
+    fn pushdown(&mut self) -> Option<&mut dyn Pushdown> {
+        if self.form.table().is_some() { Some(self) } else { None }
     }
 
     fn progress(&self) -> Option<Arc<ReadProgress>> {
@@ -303,8 +284,41 @@ impl LineSource for TextSource {
         self.columns.settle(place, &evidence)
     }
 
+    fn is_settled(&self, column: &str) -> bool {
+        let known = self.columns.all.iter().find(|known| known.name == column);
+        // Text takes everything.
+        !self.form.repeats() || known.is_none_or(|known| known.kind.settled || known.kind.kind == Kind::Text)
+    }
+
     fn trouble(&self, column: &str) -> Option<String> {
         self.columns.trouble(column)
+    }
+}
+
+impl Pushdown for TextSource {
+    fn sql_table(&mut self) -> Option<SqlTable> {
+        let table = self.form.table()?;
+        let sql_column = |(own, column): (TableColumn, &Column)| {
+            let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
+            let same = |held: Kind| held == column.kind.kind || exact(held) && exact(column.kind.kind);
+            SqlColumn {
+                name: column.name.clone(),
+                sql: own.sql,
+                guard: own.guard,
+                kept_as_is: own.holds.is_none_or(same) && column.kind.trouble.is_none(),
+                scale_is_fixed: own.scale_is_fixed && own.holds == Some(column.kind.kind),
+            }
+        };
+        let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
+        Some(SqlTable { dialect: table.dialect, from: table.from, columns })
+    }
+
+    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
+        self.form.ask(statement, take)
+    }
+
+    fn keep_only(&mut self, condition: Option<Statement>) {
+        self.form.keep_only(condition);
     }
 }
 

@@ -52,6 +52,16 @@ fn json(lines: &[Line]) -> Vec<u8> {
     text.into_bytes()
 }
 
+/// The same objects in an array, on one line or on many.
+fn json_array(lines: &[Line]) -> Vec<u8> {
+    let objects = String::from_utf8(json(lines)).unwrap();
+    let (between, many) =
+        (if lines.len().is_multiple_of(2) { "," } else { " ,\n\n" }, lines.len().is_multiple_of(3));
+    let objects: Vec<String> =
+        objects.lines().map(|o| if many { o.replace("\"v\":", "\r\n\"v\":\n") } else { o.into() }).collect();
+    format!(" [ {} ]\n", objects.join(between)).into_bytes()
+}
+
 /// How a file is packed.
 #[derive(Debug, Clone, Copy)]
 enum Packing {
@@ -136,18 +146,18 @@ proptest! {
         block_bytes in prop::option::of(1..200usize),
         threads in 1..4usize,
         carriage_returns: bool,
-        as_json: bool,
+        form in prop::sample::select(vec!["csv", "jsonl", "json"]),
     ) {
         let folder = tempfile::tempdir().unwrap();
         let options = ReadOptions { kinds: text_and_money(), block_bytes, ..ReadOptions::default() };
-        let written = |lines: &[Line]| match as_json {
-            true => json(lines),
-            false => csv(lines, if carriage_returns { "\r\n" } else { "\n" }),
+        let written = |lines: &[Line]| match form {
+            "jsonl" => json(lines),
+            "json" => json_array(lines),
+            _ => csv(lines, if carriage_returns { "\r\n" } else { "\n" }),
         };
-        let ending = if as_json { "jsonl" } else { "csv" };
         // One file...
-        write(folder.path(), &format!("whole.{ending}"), &packed(&written(&lines), packings[4]));
-        let whole = folder.path().join(format!("whole.{ending}"));
+        write(folder.path(), &format!("whole.{form}"), &packed(&written(&lines), packings[4]));
+        let whole = folder.path().join(format!("whole.{form}"));
         let found = sums(&whole.to_string_lossy(), &options, threads);
         prop_assert_eq!(found, Ok(expected(&lines)));
         // ...or several, each with its own heading, packing and, it may be, nothing but a heading in it.
@@ -158,13 +168,13 @@ proptest! {
         for (i, pair) in bounds.windows(2).enumerate() {
             let own = &lines[pair[0]..pair[1]];
             // A file of JSON without a line says nothing of its columns.
-            if !own.is_empty() || !as_json {
-                write(folder.path(), &format!("part-{i}.{ending}"), &packed(&written(own), packings[i % 4]));
+            if !own.is_empty() || form == "csv" {
+                write(folder.path(), &format!("part-{i}.{form}"), &packed(&written(own), packings[i % 4]));
                 parts += 1;
             }
         }
         prop_assert!(parts > 0);
-        let pattern = folder.path().join(format!("part-*.{ending}"));
+        let pattern = folder.path().join(format!("part-*.{form}"));
         let found = sums(&pattern.to_string_lossy(), &options, threads);
         prop_assert_eq!(found, Ok(expected(&lines)));
     }

@@ -238,14 +238,29 @@ proptest! {
         let coded = coded(&batch);
         prop_assert_eq!(rows_as_texts(&coded).unwrap(), rows_as_texts(&batch).unwrap());
         let options = TableOptions { inert, ..TableOptions::default() };
-        for form in [TableForm::CSV, TableForm::JSON, TableForm::MARKDOWN] {
+        for form in [TableForm::CSV, TableForm::JSON, TableForm::JSON_LINES, TableForm::MARKDOWN] {
             prop_assert_eq!(written(&coded, form, options), written(&batch, form, options), "{:?}", form);
         }
     }
 
+    /// An array holds the objects that lines are, in whatever parts they are written.
+    #[test]
+    fn a_json_array_holds_the_objects_of_lines(batch in table(), cut: prop::sample::Index) {
+        let lines = String::from_utf8(written(&batch, TableForm::JSON_LINES, TableOptions::default())).unwrap();
+        let at = cut.index(batch.num_rows() + 1);
+        let mut array = Vec::new();
+        let mut sink = table_sink(TableForm::JSON, &batch.schema(), &mut array, TableOptions::default()).unwrap();
+        for part in [batch.slice(0, at), batch.slice(at, batch.num_rows() - at)] {
+            sink.write(&part).unwrap();
+        }
+        sink.finish().unwrap();
+        let found: Vec<Box<RawValue>> = serde_json::from_slice(&array).unwrap();
+        prop_assert_eq!(found.iter().map(|o| o.get()).collect::<Vec<_>>(), lines.lines().collect::<Vec<_>>());
+    }
+
     #[test]
     fn json_as_its_crate_reads_it(batch in table()) {
-        let text = String::from_utf8(written(&batch, TableForm::JSON, TableOptions::default())).unwrap();
+        let text = String::from_utf8(written(&batch, TableForm::JSON_LINES, TableOptions::default())).unwrap();
         // Texts may hold line ends, and in JSON these are written otherwise.
         let lines: Vec<&str> = text.lines().collect();
         prop_assert_eq!(lines.len(), batch.num_rows());
@@ -355,7 +370,8 @@ fn crosstab() -> CrossTab {
 #[test]
 fn tables_are_the_same_by_any_number_of_threads() {
     let crosstab = crosstab();
-    for form in [TableForm::CSV, TableForm::JSON, TableForm::MARKDOWN, TableForm::PARQUET, TableForm::ARROW] {
+    use TableForm as F;
+    for form in [F::CSV, F::JSON, F::JSON_LINES, F::MARKDOWN, F::PARQUET, F::ARROW] {
         let spec = TableSpec { exact: form.is_text(), ..TableSpec::default() };
         let table = crosstab.table(&spec).unwrap();
         let (mut one_by_one, schema) = (Vec::new(), table.schema.clone());

@@ -2,13 +2,14 @@
 
 use pivvel_core::CrossTab;
 use pivvel_core::result::{Entry, View};
+use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width};
 use super::panel::Panel;
+use crate::appearance::Words;
 use crate::dress::Wardrobe;
 use crate::labels::label;
-use crate::number::show_number;
 use crate::page::classes::Use;
 use crate::palette::Paint;
 
@@ -24,9 +25,9 @@ enum Row {
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let crosstab = &view.crosstab;
+    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
     let columns = leaves(crosstab);
-    let rows = rows(view, panel, &columns);
+    let rows = rows(view, panel, &columns, &appearance.words);
     let shown = &rows[..rows.len().min(MOST)];
     let hidden = crosstab.hides_figure(0);
     let value = |row: Entry, column: Entry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
@@ -45,19 +46,21 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let series = if columns.len() > 1 { LINE } else { 0.0 };
     let height = top + series + shown.len() as f64 * LINE + 30.0;
     let figures = if hidden { 10.0 } else { 95.0 };
-    let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + figures, height);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + figures, height);
     panel.head(&mut canvas, margin + FIELD);
     if columns.len() > 1 {
-        let names: Vec<String> =
-            columns.iter().map(|column| label(&crosstab.columns().path(*column))).collect();
+        let names: Vec<String> = columns
+            .iter()
+            .map(|column| label(&crosstab.columns().path(*column), &appearance.words))
+            .collect();
         series_names(&mut canvas, &names, (margin, top + 12.0), medium);
     }
     let first = top + series;
     let foot = first + shown.len() as f64 * LINE;
     let scale = Scale::new(&scaled, true, (margin, margin + FIELD));
     let format = &crosstab.measures()[0].format;
-    canvas.scale_below(&scale, (first, foot), "rule", (!hidden).then_some(format));
-    let wardrobe = Wardrobe::new(crosstab);
+    canvas.scale_below(&scale, (first, foot), "rule", (appearance, (!hidden).then_some(format)));
+    let wardrobe = Wardrobe::new(crosstab, appearance);
     for (i, row) in shown.iter().enumerate() {
         let y = first + i as f64 * LINE;
         let (row, column, text, series) = match row {
@@ -74,16 +77,18 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             Some(series) => format!("{} f", medium.classes.category(*series)),
             None => colour(&wardrobe, row, column, medium),
         };
-        let member = Member::new(crosstab, row, vec![figure_words(crosstab, row, column, 0)], medium);
+        let member =
+            Member::new(crosstab, row, vec![figure_words(appearance, crosstab, (row, column), 0)], medium);
         canvas.rectangle((zero.min(end), y + 3.0), ((end - zero).abs(), LINE - 6.0), &class, &member);
         if !hidden {
-            let text = show_number(&value, crosstab.format(row, column, 0));
+            let text = appearance.number(&value, crosstab.format(row, column, 0));
             canvas.text((zero.max(end) + 5.0, y + 14.5), &text, Hold::Start, "soft");
         }
     }
     canvas.line((scale.place(0.0), first), (scale.place(0.0), foot), "base");
     if shown.len() < rows.len() {
-        let text = format!("{} more are not drawn", rows.len() - shown.len());
+        let more = Sentence::from("{count} more are not drawn").with("count", rows.len() - shown.len());
+        let text = appearance.words.say(more);
         canvas.text((0.0, foot + 16.0), &text, Hold::Start, "soft");
     }
     canvas.finish()
@@ -95,18 +100,18 @@ fn leaves(crosstab: &CrossTab) -> Vec<Entry> {
     axis.entries().iter().copied().filter(|entry| entry.level() == axis.depth()).collect()
 }
 
-fn rows(view: &View, panel: &Panel, columns: &[Entry]) -> Vec<Row> {
+fn rows(view: &View, panel: &Panel, columns: &[Entry], words: &Words) -> Vec<Row> {
     let axis = view.crosstab.rows();
     let mut rows = Vec::new();
     let mut last = None;
     for row in panel.members(&view.crosstab) {
         let parent = axis.parent(row).filter(|parent| !parent.is_total() && Some(*parent) != panel.root);
         if parent.is_some() && parent != last {
-            rows.extend(parent.map(|parent| Row::Heading(label(&axis.path(parent)))));
+            rows.extend(parent.map(|parent| Row::Heading(label(&axis.path(parent), words))));
             last = parent;
         }
         for (i, column) in columns.iter().enumerate() {
-            let label = if i == 0 { label(&axis.path(row)) } else { String::new() };
+            let label = if i == 0 { label(&axis.path(row), words) } else { String::new() };
             let series = (columns.len() > 1).then_some(i);
             rows.push(Row::Bar { row, column: *column, label, series });
         }
@@ -124,7 +129,10 @@ fn colour(wardrobe: &Wardrobe<'_>, row: Entry, column: Entry, medium: &mut Mediu
             format!("{} tinted edge", medium.classes.of(tint, Use::Tint))
         }
         (None, None, Some(ink)) => format!("{} f", medium.shape(ink)),
-        (None, None, None) => format!("{} f", medium.shape(Paint::Place { palette: 0, position: 1.0 })),
+        (None, None, None) => format!(
+            "{} f",
+            medium.shape(Paint::Place { palette: medium.appearance.theme.palette_at(0), position: 1.0 })
+        ),
     }
 }
 

@@ -7,6 +7,7 @@ use svg::Node;
 use svg::node::element::{Line, Rectangle, SVG, Text, Title};
 use unicode_width::UnicodeWidthStr;
 
+use crate::appearance::Appearance;
 use crate::number::show_number;
 use crate::page::classes::{Classes, Use};
 use crate::page::members::Marks;
@@ -15,6 +16,7 @@ use crate::palette::Paint;
 /// Where a picture is drawn to, and the classes and numbers of members that it shares with what
 /// stands beside it.
 pub(crate) struct Medium<'a> {
+    pub(crate) appearance: &'a Appearance,
     pub(crate) classes: &'a mut Classes,
     pub(crate) marks: &'a mut Marks,
 }
@@ -111,13 +113,18 @@ impl Canvas {
         scale: &Scale,
         (top, foot): (f64, f64),
         zero: &str,
-        format: Option<&NumberFormat>,
+        (appearance, format): (&Appearance, Option<&NumberFormat>),
     ) {
         for tick in scale.ticks() {
             let x = scale.place(tick);
             self.line((x, top), (x, foot), if tick == 0.0 { zero } else { "rule" });
             if let Some(format) = format {
-                self.text((x, foot + 16.0), &tick_text(tick, format), Hold::Middle, "soft");
+                self.text(
+                    (x, foot + 16.0),
+                    &tick_text(tick, &appearance.words.format(format)),
+                    Hold::Middle,
+                    "soft",
+                );
             }
         }
     }
@@ -188,14 +195,22 @@ impl Member {
 }
 
 /// A measure with its figure, for the description of a shape.
-pub(crate) fn figure_words(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> String {
+pub(crate) fn figure_words(
+    appearance: &Appearance,
+    crosstab: &CrossTab,
+    (row, column): (Entry, Entry),
+    measure: usize,
+) -> String {
     let label = &crosstab.measures()[measure].label;
     if crosstab.hides_figure(measure) {
         return label.clone();
     }
     let value = crosstab.cell(row, column).and_then(|cell| cell.value(measure));
     let format = crosstab.format(row, column, measure);
-    format!("{label}: {}", value.map_or("blank".into(), |value| show_number(&value, format)))
+    format!(
+        "{label}: {}",
+        value.map_or_else(|| appearance.words.say("blank"), |value| appearance.number(&value, format))
+    )
 }
 
 /// An axis from value to place, with round numbers along it.

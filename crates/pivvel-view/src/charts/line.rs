@@ -1,12 +1,14 @@
 //! Lines over periods: one a member, each with its name at its end.
 
 use pivvel_core::result::{Entry, View};
+use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, Path, SVG};
 
 use super::canvas::{
     Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
 };
 use super::panel::Panel;
+use crate::appearance::Words;
 use crate::labels::label;
 use crate::palette::CATEGORIES;
 
@@ -16,7 +18,7 @@ const HEIGHT: f64 = 250.0;
 const APART: f64 = 14.0;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let crosstab = &view.crosstab;
+    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
     let rows = panel.members(crosstab);
     let periods = crosstab.period_places();
     let hidden = crosstab.hides_figure(0);
@@ -27,12 +29,13 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .flat_map(|row| periods.iter().filter_map(|(column, _)| value(*row, *column)))
         .map(|value| value.as_f64())
         .collect();
-    let names: Vec<String> = rows.iter().map(|row| label(&crosstab.rows().path(*row))).collect();
+    let names: Vec<String> =
+        rows.iter().map(|row| label(&crosstab.rows().path(*row), &appearance.words)).collect();
     let right = names.iter().map(|name| text_width(name)).fold(30.0, f64::max).min(160.0) + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 12.0 };
     let height = top + HEIGHT.max(rows.len().min(24) as f64 * APART) + 34.0;
     let foot = height - 34.0;
-    let format = &crosstab.measures()[0].format;
+    let format = &appearance.words.format(&crosstab.measures()[0].format);
     let scale = Scale::new(&scaled, false, (foot, top));
     let ticks: Vec<(f64, String)> =
         scale.ticks().into_iter().map(|tick| (tick, tick_text(tick, format))).collect();
@@ -41,7 +44,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     } else {
         ticks.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 10.0
     };
-    let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + right, height);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), left + WIDTH + right, height);
     panel.head(&mut canvas, left + WIDTH);
     for (tick, text) in &ticks {
         let y = scale.place(*tick);
@@ -51,7 +54,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         }
     }
     let across = |place: f64| left + 4.0 + (WIDTH - 8.0) * place;
-    period_names(&mut canvas, view, &periods, (left, foot), across);
+    period_names((&mut canvas, &appearance.words), view, &periods, (left, foot), across);
     let mut ends: Vec<(f64, usize)> = Vec::new();
     for (i, row) in rows.iter().enumerate() {
         let points = periods.iter().map(|(column, place)| {
@@ -62,7 +65,12 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let Some((x, y, column)) = last else { continue };
         let class = medium.classes.category(i);
         let dash = if i >= CATEGORIES { "6 3" } else { "none" };
-        let words = vec![format!("last {}", figure_words(crosstab, *row, column, 0))];
+        let words = vec![
+            appearance.words.say(
+                Sentence::from("last {figure}")
+                    .with("figure", figure_words(appearance, crosstab, (*row, column), 0)),
+            ),
+        ];
         let member = Member::new(crosstab, *row, words, medium);
         let line = Path::new()
             .set("d", path)
@@ -97,14 +105,14 @@ fn path(points: impl Iterator<Item = Option<(f64, f64, Entry)>>) -> (String, Opt
 
 /// As many names of periods as there is room for.
 fn period_names(
-    canvas: &mut Canvas,
+    (canvas, words): (&mut Canvas, &Words),
     view: &View,
     periods: &[(Entry, f64)],
     (left, foot): (f64, f64),
     across: impl Fn(f64) -> f64,
 ) {
     canvas.line((left, foot), (left + WIDTH, foot), "base");
-    let name = |entry: Entry| label(&view.crosstab.columns().path(entry));
+    let name = |entry: Entry| label(&view.crosstab.columns().path(entry), words);
     let widest = periods.iter().map(|(entry, _)| text_width(&name(*entry))).fold(10.0, f64::max) + 14.0;
     let room = (WIDTH / widest).floor().max(1.0) as usize;
     let every = periods.len().div_ceil(room).max(1);

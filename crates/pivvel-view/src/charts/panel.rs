@@ -5,6 +5,7 @@ use pivvel_core::brief::{PanelScale, ViewForm};
 use pivvel_core::result::{Entry, View};
 
 use super::canvas::{Canvas, Hold, fitting};
+use crate::appearance::Words;
 use crate::labels::label;
 
 /// A part of a view that is drawn by itself.
@@ -19,7 +20,7 @@ pub(crate) struct Panel {
 }
 
 /// The panels of a view.
-pub(crate) fn panels(view: &View) -> Vec<Panel> {
+pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
     let axis = view.crosstab.rows();
     if view.spec.per.is_none() {
         return vec![Panel { title: None, root: None, last: true }];
@@ -38,7 +39,7 @@ pub(crate) fn panels(view: &View) -> Vec<Panel> {
     }
     let count = roots.len();
     let panel = |(i, root): (usize, Entry)| Panel {
-        title: Some(label(&axis.path(root))),
+        title: Some(label(&axis.path(root), words)),
         root: Some(root),
         last: i + 1 == count,
     };

@@ -17,7 +17,7 @@ const HEIGHT: f64 = 300.0;
 const NAMED: usize = 14;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let crosstab = &view.crosstab;
+    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
     let value = |row: Entry, measure: usize| {
         crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure)).map(|value| value.as_f64())
     };
@@ -27,10 +27,10 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let hidden = crosstab.hides_figure(0) || crosstab.hides_figure(1);
     let top = if panel.title.is_some() { 52.0 } else { 30.0 };
     let foot = top + HEIGHT;
-    let formats = [0, 1].map(|measure| &crosstab.measures()[measure].format);
+    let formats = [0, 1].map(|measure| appearance.words.format(&crosstab.measures()[measure].format));
     let up = Scale::new(&scaled.iter().map(|p| p.2).collect::<Vec<_>>(), false, (foot - 10.0, top + 10.0));
     let names: Vec<(f64, String)> =
-        up.ticks().into_iter().map(|tick| (tick, tick_text(tick, formats[1]))).collect();
+        up.ticks().into_iter().map(|tick| (tick, tick_text(tick, &formats[1]))).collect();
     let left = if hidden {
         14.0
     } else {
@@ -41,7 +41,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         false,
         (left + 10.0, left + WIDTH - 10.0),
     );
-    let mut canvas = Canvas::new(crosstab.title(), left + WIDTH + 120.0, foot + 64.0);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), left + WIDTH + 120.0, foot + 64.0);
     panel.head(&mut canvas, left + WIDTH);
     canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
     for (tick, text) in &names {
@@ -55,17 +55,19 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         if !hidden {
             canvas.text(
                 (across.place(tick), foot + 16.0),
-                &tick_text(tick, formats[0]),
+                &tick_text(tick, &formats[0]),
                 Hold::Middle,
                 "soft",
             );
         }
     }
     canvas.text((left + WIDTH, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
-    draw_means(&mut canvas, &points, (&across, &up), ((left, left + WIDTH), (top, foot)));
+    let mean = appearance.words.say("mean");
+    draw_means(&mut canvas, &points, (&across, &up), ((left, left + WIDTH), (top, foot)), &mean);
     let groups = parents(view, panel, &points);
     if groups.len() > 1 {
-        let names: Vec<String> = groups.iter().map(|parent| label(&crosstab.rows().path(*parent))).collect();
+        let names: Vec<String> =
+            groups.iter().map(|parent| label(&crosstab.rows().path(*parent), &appearance.words)).collect();
         series_names(&mut canvas, &names, (left, foot + 54.0), medium);
     }
     draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
@@ -80,14 +82,15 @@ fn draw_means(
     points: &[Point],
     (across, up): (&Scale, &Scale),
     ((left, right), (top, foot)): ((f64, f64), (f64, f64)),
+    name: &str,
 ) {
     if !points.is_empty() {
         let mean = |of: fn(&Point) -> f64| points.iter().map(of).sum::<f64>() / points.len() as f64;
         let (x, y) = (across.place(mean(|p| p.1)), up.place(mean(|p| p.2)));
         canvas.line((x, top), (x, foot), "base");
         canvas.line((left, y), (right, y), "base");
-        canvas.text((left + 4.0, y - 5.0), "mean", Hold::Start, "soft");
-        canvas.text((x, top - 4.0), "mean", Hold::Middle, "soft");
+        canvas.text((left + 4.0, y - 5.0), name, Hold::Start, "soft");
+        canvas.text((x, top - 4.0), name, Hold::Middle, "soft");
     }
 }
 
@@ -104,13 +107,15 @@ fn draw_points(
         let group =
             crosstab.rows().parent(*row).and_then(|parent| groups.iter().position(|known| *known == parent));
         let class = format!("{} f", medium.classes.category(group.unwrap_or(0)));
-        let words = [0, 1].map(|measure| figure_words(crosstab, *row, Entry::TOTAL, measure)).to_vec();
+        let words = [0, 1]
+            .map(|measure| figure_words(medium.appearance, crosstab, (*row, Entry::TOTAL), measure))
+            .to_vec();
         let member = Member::new(crosstab, *row, words, medium);
         let (x, y) = (across.place(*x), up.place(*y));
         let dot = Circle::new().set("cx", round(x)).set("cy", round(y)).set("r", 5).set("class", class);
         canvas.add(member.on(dot.set("fill-opacity", 0.8)));
         if named.contains(&i) {
-            let name = fitting(&label(&crosstab.rows().path(*row)), 120.0);
+            let name = fitting(&label(&crosstab.rows().path(*row), &medium.appearance.words), 120.0);
             let width = text_width(&name);
             // A name that would lie on another one is left to pointing.
             let free =

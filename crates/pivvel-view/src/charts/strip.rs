@@ -3,12 +3,12 @@
 use pivvel_core::CrossTab;
 use pivvel_core::brief::Tone;
 use pivvel_core::result::{Entry, View};
+use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, SVG};
 
 use super::canvas::{Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width};
 use super::panel::Panel;
 use crate::labels::label;
-use crate::number::show_number;
 use crate::page::classes::Use;
 use crate::palette::Paint;
 
@@ -28,22 +28,23 @@ impl Group {
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let crosstab = &view.crosstab;
+    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
     let hidden = crosstab.hides_figure(0);
     let groups = groups(crosstab, &panel.members(crosstab));
     let everything: Vec<f64> = groups_of(crosstab, &panel.scaled(view))
         .flat_map(|group| group.members)
         .map(|(_, value)| value)
         .collect();
-    let names: Vec<String> = groups.iter().map(|group| label(&crosstab.rows().path(group.parent))).collect();
+    let names: Vec<String> =
+        groups.iter().map(|group| label(&crosstab.rows().path(group.parent), &appearance.words)).collect();
     let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(190.0) + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 10.0 };
     let foot = top + groups.len() as f64 * STRIP;
-    let mut canvas = Canvas::new(crosstab.title(), margin + FIELD + 150.0, foot + 48.0);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + 150.0, foot + 48.0);
     panel.head(&mut canvas, margin + FIELD);
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
     let format = &crosstab.measures()[0].format;
-    canvas.scale_below(&scale, (top, foot), "base", (!hidden).then_some(format));
+    canvas.scale_below(&scale, (top, foot), "base", (appearance, (!hidden).then_some(format)));
     let paints = sides(crosstab);
     for (i, group) in groups.iter().enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
@@ -59,12 +60,12 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.line((margin, y), (margin + FIELD, y), "rule");
         for (row, value) in &group.members {
             let up = *value > mean;
+            let side = if up { "above the mean of {group}" } else { "not above the mean of {group}" };
             let class =
                 format!("{} f", medium.classes.of(if up { paints[0] } else { paints[1] }, Use::Shape));
-            let side = if up { "above" } else { "not above" };
             let words = vec![
-                figure_words(crosstab, *row, Entry::TOTAL, 0),
-                format!("{side} the mean of {}", names[i]),
+                figure_words(appearance, crosstab, (*row, Entry::TOTAL), 0),
+                appearance.words.say(Sentence::from(side).with("group", &names[i])),
             ];
             let member = Member::new(crosstab, *row, words, medium);
             // Above the mean stands a little higher, so that no hue is needed to tell.
@@ -75,15 +76,18 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let x = scale.place(mean);
         canvas.line((x, y - 12.0), (x, y + 12.0), "mean");
         let count = group.members.iter().filter(|(_, value)| *value > mean).count();
-        let mut text = format!("{count} of {} above", group.members.len());
-        if !hidden {
-            text = format!("{text} {}", show_number(&pivvel_core::Value::Float(mean), &short(format)));
-        }
+        let above = match hidden {
+            true => Sentence::from("{count} of {all} above"),
+            false => Sentence::from("{count} of {all} above {number}")
+                .with("number", appearance.number(&pivvel_core::Value::Float(mean), &short(format))),
+        };
+        let text = appearance.words.say(above.with("count", count).with("all", group.members.len()));
         canvas.text((margin + FIELD + 8.0, y + 4.0), &text, Hold::Start, "soft");
     }
     let measure = &crosstab.measures()[0].label;
     let what = crosstab.rows().dimensions().last().map_or("", |d| d.label.as_str());
-    let caption = format!("{measure}: one point a {what}, the stroke is the mean of its group");
+    let caption = Sentence::from("{measure}: one point a {member}, the stroke is the mean of its group");
+    let caption = appearance.words.say(caption.with("measure", measure).with("member", what));
     canvas.text((0.0, foot + 38.0), &fitting(&caption, margin + FIELD + 150.0), Hold::Start, "soft");
     canvas.finish()
 }

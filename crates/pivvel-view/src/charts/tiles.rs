@@ -2,6 +2,7 @@
 
 use pivvel_core::brief::Form;
 use pivvel_core::result::{Entry, Grain, View};
+use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, figure_words, fitting, text_node, text_width};
@@ -9,7 +10,6 @@ use super::panel::Panel;
 use crate::dress::Wardrobe;
 use crate::labels::label;
 use crate::legend::{Sample, legend_of};
-use crate::number::show_number;
 use crate::page::classes::Use;
 use crate::palette::Paint;
 
@@ -17,7 +17,7 @@ const TILE: (f64, f64) = (118.0, 84.0);
 const GAP: f64 = 6.0;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let crosstab = &view.crosstab;
+    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
     let members = panel.members(crosstab);
     let grid = &view.spec.grid;
     let columns = grid.iter().map(|(_, (column, _))| *column).max().unwrap_or(1);
@@ -31,9 +31,9 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let width = (f64::from(columns) * (TILE.0 + GAP)).max(320.0);
     let measures = crosstab.measures();
     let lines = 1.0 + measures.len() as f64 + if nowhere.is_empty() { 0.0 } else { 1.0 };
-    let mut canvas = Canvas::new(crosstab.title(), width, foot + lines * LINE);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), width, foot + lines * LINE);
     panel.head(&mut canvas, width);
-    let wardrobe = Wardrobe::new(crosstab);
+    let wardrobe = Wardrobe::new(crosstab, medium.appearance);
     for (name, (column, row)) in grid {
         let at = (f64::from(column - 1) * (TILE.0 + GAP), top + f64::from(row - 1) * (TILE.1 + GAP));
         match members.iter().find(|member| own(member) == *name) {
@@ -46,18 +46,17 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     }
     for (i, measure) in measures.iter().enumerate() {
         let y = foot + 16.0 + i as f64 * LINE;
-        let place = if measures.len() == 1 { "" } else { ["upper half: ", "lower half: "][i.min(1)] };
-        canvas.text((0.0, y), &format!("{place}{}", measure.label), Hold::Start, "soft");
-        legend(
-            &mut canvas,
-            &wardrobe,
-            i,
-            (text_width(&format!("{place}{}", measure.label)) + 14.0, y),
-            medium,
-        );
+        let half = ["upper half: {measure}", "lower half: {measure}"][i.min(1)];
+        let name = match measures.len() {
+            1 => measure.label.clone(),
+            _ => appearance.words.say(Sentence::from(half).with("measure", &measure.label)),
+        };
+        canvas.text((0.0, y), &name, Hold::Start, "soft");
+        legend(&mut canvas, &wardrobe, i, (text_width(&name) + 14.0, y), medium);
     }
     if !nowhere.is_empty() {
-        let text = format!("without a place on the grid: {}", nowhere.join(", "));
+        let sentence = Sentence::from("without a place on the grid: {members}");
+        let text = appearance.words.say(sentence.with("members", nowhere.join(", ")));
         canvas.text(
             (0.0, foot + 16.0 + measures.len() as f64 * LINE),
             &fitting(&text, width),
@@ -78,7 +77,9 @@ fn tile(
 ) {
     let crosstab = wardrobe.crosstab;
     let measures = crosstab.measures().len().min(2);
-    let words = (0..measures).map(|measure| figure_words(crosstab, row, Entry::TOTAL, measure)).collect();
+    let words = (0..measures)
+        .map(|measure| figure_words(medium.appearance, crosstab, (row, Entry::TOTAL), measure))
+        .collect();
     let member = Member::new(crosstab, row, words, medium);
     let part = TILE.1 / measures as f64;
     for measure in 0..measures {
@@ -90,7 +91,7 @@ fn tile(
         canvas.rectangle(at, (TILE.0, part), &class, &member);
         let name = text_node(
             (x + 8.0, y + 18.0),
-            &fitting(&label(&crosstab.rows().path(row)), TILE.0 - 14.0),
+            &fitting(&label(&crosstab.rows().path(row), &medium.appearance.words), TILE.0 - 14.0),
             Hold::Start,
             "strong",
         );
@@ -99,7 +100,7 @@ fn tile(
         }
         let value = crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure));
         if let Some(value) = value.filter(|_| !crosstab.hides_figure(measure)) {
-            let text = show_number(&value, crosstab.format(row, Entry::TOTAL, measure));
+            let text = medium.appearance.number(&value, crosstab.format(row, Entry::TOTAL, measure));
             let text =
                 text_node((x + 8.0, at.1 + part - 9.0), &fitting(&text, TILE.0 - 14.0), Hold::Start, "");
             canvas.add(member.on(text));
@@ -115,7 +116,8 @@ fn paint(wardrobe: &Wardrobe<'_>, row: Entry, measure: usize) -> Option<Paint> {
     }
     let cell = wardrobe.crosstab.cell(row, Entry::TOTAL)?;
     cell.value(measure)?;
-    Some(Paint::Place { palette: measure, position: cell.position(measure).unwrap_or(0.5) })
+    let palette = wardrobe.appearance.theme.palette_at(measure);
+    Some(Paint::Place { palette, position: cell.position(measure).unwrap_or(0.5) })
 }
 
 /// The scale of a measure: that of its tint, or the one by which its tiles are coloured without one.
@@ -143,12 +145,13 @@ fn legend(
     }
     let peers = crosstab.peers(measure, Grain::new(depth, 0));
     let Some(yardstick) = peers.and_then(|peers| peers.yardstick()) else { return };
-    let format = &crosstab.measures()[measure].format;
+    let (format, appearance) = (&crosstab.measures()[measure].format, medium.appearance);
     let ends = match crosstab.hides_figure(measure) {
-        true => ["lowest".to_string(), "highest".to_string()],
-        false => [show_number(&yardstick.low, format), show_number(&yardstick.high, format)],
+        true => ["lowest", "highest"].map(|end| appearance.words.say(end)),
+        false => [appearance.number(&yardstick.low, format), appearance.number(&yardstick.high, format)],
     };
-    let paint = |step: i32| Paint::Place { palette: measure, position: f64::from(step) / 11.0 };
+    let palette = appearance.theme.palette_at(measure);
+    let paint = |step: i32| Paint::Place { palette, position: f64::from(step) / 11.0 };
     ramp(canvas, &(0..12).map(paint).collect::<Vec<_>>(), &ends, (x, y), medium);
 }
 

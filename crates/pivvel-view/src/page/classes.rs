@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use pivvel_core::brief::SymbolSet;
 
-use crate::palette::{Ground, PALETTES, Paint, category};
+use crate::palette::{Ground, Paint, Palette, category};
 use crate::signs::Symbol;
 
 /// How many steps a position has on a page: more than an eye can see.
@@ -41,7 +41,7 @@ impl Classes {
         let (name, paint) = match paint {
             Paint::Place { palette, position } => {
                 // Shapes have one colour a side.
-                let low = if PALETTES[palette].is_diverging() { -1.0 } else { 0.0 };
+                let low = if palette.is_diverging() { -1.0 } else { 0.0 };
                 let step = match used {
                     Use::Shape => {
                         if position < 0.0 {
@@ -53,7 +53,7 @@ impl Classes {
                     _ => (position.clamp(low, 1.0) * STEPS).round(),
                 };
                 let side = if step < 0.0 { "m" } else { "" };
-                let name = format!("{prefix}{palette}-{side}{}", step.abs());
+                let name = format!("{prefix}{}-{side}{}", Palette::named(palette.name), step.abs());
                 (name, Paint::Place { palette, position: step / STEPS })
             }
             Paint::Tone(tone) => (format!("{prefix}-{}", tone.name()), paint),

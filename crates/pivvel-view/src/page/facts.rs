@@ -1,14 +1,15 @@
 //! What the script of a page says of a cell that is pointed at: its columns, and the scales of each emphasis.
 
 use pivvel_core::brief::NumberFormat;
-use pivvel_core::result::{Emphasis, Scale};
-use pivvel_core::text::printable;
+use pivvel_core::result::{Axis, Emphasis, Scale};
+use pivvel_core::text::{Sentence, printable};
 use pivvel_core::{CrossTab, Value};
 use serde_json::{Value as Json, json};
 
+use crate::appearance::Appearance;
+use crate::dress::Wardrobe;
 use crate::layout::Layout;
-use crate::legend::subject;
-use crate::number::show_number;
+use crate::legend::{by_each_other, subject};
 
 /// The facts as JSON, without what looks like markup.
 pub(super) fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> String {
@@ -22,49 +23,70 @@ pub(super) fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> S
         }
         facts
     });
-    let emphases = crosstab.emphases().iter().map(|emphasis| of_emphasis(crosstab, emphasis));
+    let wardrobe = Wardrobe::new(crosstab, &layout.appearance);
+    let emphases = crosstab.emphases().iter().map(|emphasis| of_emphasis(&wardrobe, emphasis));
     let facts = json!({ "columns": columns.collect::<Vec<_>>(), "emphases": emphases.collect::<Vec<_>>() });
-    let marks = [("<", "\\u003c"), (">", "\\u003e"), ("&", "\\u0026")];
-    marks.iter().fold(facts.to_string(), |text, (mark, escaped)| text.replace(mark, escaped))
+    embedded(facts)
 }
 
-fn of_emphasis(crosstab: &CrossTab, emphasis: &Emphasis) -> Json {
+/// JSON as it stands on a page, without what looks like markup.
+pub(super) fn embedded(json: Json) -> String {
+    let marks = [("<", "\\u003c"), (">", "\\u003e"), ("&", "\\u0026")];
+    marks.iter().fold(json.to_string(), |text, (mark, escaped)| text.replace(mark, escaped))
+}
+
+fn of_emphasis(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> Json {
     let scales: Vec<Json> =
-        emphasis.scales().iter().map(|scale| of_scale(crosstab, emphasis, scale)).collect();
-    let rules: Vec<String> = emphasis.rules().iter().map(|rule| printable(&rule.name)).collect();
-    let mut facts = json!({ "by": printable(&subject(crosstab, emphasis)), "s": scales, "r": rules });
+        emphasis.scales().iter().map(|scale| of_scale(wardrobe, emphasis, scale)).collect();
+    let rules: Vec<String> =
+        emphasis.rules().iter().map(|rule| printable(&wardrobe.appearance.rule_name(rule))).collect();
+    let mut facts = json!({ "by": printable(&subject(wardrobe, emphasis)), "s": scales, "r": rules });
     if emphasis.planned().is_diverging() {
         facts["d"] = json!(1);
     }
     facts
 }
 
-fn of_scale(crosstab: &CrossTab, emphasis: &Emphasis, scale: &Scale) -> Json {
+fn of_scale(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale) -> Json {
+    let (crosstab, words) = (wardrobe.crosstab, &wardrobe.appearance.words);
     let axes = [(crosstab.rows(), scale.grain.row), (crosstab.columns(), scale.grain.column)];
-    let levels: Vec<&str> = axes
-        .iter()
-        .filter(|(axis, _)| axis.depth() > 0)
-        .map(|(axis, level)| level.checked_sub(1).map_or("total", |i| axis.dimensions()[i].label.as_str()))
-        .collect();
+    let label = |(axis, level): (&Axis, usize)| {
+        level.checked_sub(1).map_or_else(|| words.say("total"), |i| axis.dimensions()[i].label.clone())
+    };
+    let levels: Vec<String> = axes.into_iter().filter(|(axis, _)| axis.depth() > 0).map(label).collect();
+    let levels = by_each_other(&levels, words);
     let names: Vec<&str> = scale.within.iter().map(|(_, label)| label.as_str()).collect();
-    let within = if names.is_empty() { String::new() } else { format!(" in {}", names.join(", ")) };
-    let name = printable(&format!("{}{within}", levels.join(" by ")));
+    let name = match names.is_empty() {
+        true => levels,
+        false => words.say(
+            Sentence::from("{levels} in {members}").with("levels", levels).with("members", names.join(", ")),
+        ),
+    };
+    let name = printable(&name);
     let mut facts = json!({ "n": scale.yardstick.count, "t": name });
     if !crosstab.hides_scale(emphasis) {
         let format = crosstab.format_apart(scale, emphasis.planned().measure.unwrap_or(0));
-        ends(&mut facts, emphasis, scale, format);
+        ends(&mut facts, emphasis, scale, (wardrobe.appearance, format));
     }
     facts
 }
 
 /// The ends of a scale, its mean and its middle, as they are shown.
-fn ends(facts: &mut Json, emphasis: &Emphasis, scale: &Scale, format: &NumberFormat) {
-    let number = |value: f64| json!(show_number(&Value::Float(value), format));
+fn ends(
+    facts: &mut Json,
+    emphasis: &Emphasis,
+    scale: &Scale,
+    (appearance, format): (&Appearance, &NumberFormat),
+) {
+    let number = |value: f64| json!(appearance.number(&Value::Float(value), format));
     let yardstick = &scale.yardstick;
     let of_peers = scale.low == yardstick.low.as_f64() && scale.high == yardstick.high.as_f64();
     (facts["lo"], facts["hi"]) = match of_peers && !emphasis.planned().is_diverging() {
         // Exact numbers are shown with the digits that they have.
-        true => (json!(show_number(&yardstick.low, format)), json!(show_number(&yardstick.high, format))),
+        true => (
+            json!(appearance.number(&yardstick.low, format)),
+            json!(appearance.number(&yardstick.high, format)),
+        ),
         false => (number(scale.low), number(scale.high)),
     };
     for (key, value) in [("mean", yardstick.mean), ("mid", scale.middle)] {

@@ -10,6 +10,7 @@ use askama::Template;
 use pivvel_core::CrossTab;
 use pivvel_core::brief::ViewForm;
 
+use crate::appearance::Appearance;
 use crate::charts::{self, Medium};
 use crate::layout::Layout;
 use crate::palette::{Ground, ink, paper};
@@ -28,7 +29,33 @@ struct Page<'a> {
     notes: Vec<String>,
     symbols: Vec<(String, String, String)>,
     css: String,
+    words: PageWords<'a>,
     script: &'static str,
+}
+
+/// What stands on every page in the words of its language.
+struct PageWords<'a> {
+    appearance: &'a Appearance,
+    /// What the script says, as JSON.
+    script: String,
+}
+
+impl PageWords<'_> {
+    fn of(appearance: &Appearance) -> PageWords<'_> {
+        let [marks, point] = appearance.words.number_marks();
+        let own: serde_json::Map<_, _> =
+            appearance.words.own().map(|(english, own)| (english.to_string(), own.into())).collect();
+        let script = facts::embedded(serde_json::json!({ "marks": marks, "point": point, "words": own }));
+        PageWords { appearance, script }
+    }
+
+    fn say(&self, phrase: &'static str) -> String {
+        self.appearance.words.say(phrase)
+    }
+
+    fn language(&self) -> &str {
+        self.appearance.words.tag()
+    }
 }
 
 /// A view as it stands on the page.
@@ -41,21 +68,26 @@ struct Section {
     notes: Vec<String>,
 }
 
-/// Draws a cross-tab with all its views as a page.
+/// Draws a cross-tab with all its views as a page: one HTML file that needs no other.
+/// [`Appearance::page`] does it in another language and in other colours.
 pub fn draw_page(crosstab: &CrossTab) -> String {
+    draw(crosstab, &Appearance::new())
+}
+
+pub(crate) fn draw(crosstab: &CrossTab, appearance: &Appearance) -> String {
     let mut classes = Classes::default();
     let mut marks = Marks::default();
-    let main = Layout::new(crosstab);
+    let main = Layout::of(crosstab, appearance);
     let body = Table::draw(crosstab, &main, 0, &mut classes, &mut marks);
     let mut sections = vec![Section { title: None, body, wide: true, notes: Vec::new() }];
     for (place, view) in crosstab.views().iter().enumerate() {
-        let title = Some(view.crosstab.title().to_string());
-        let panels = charts::panels(view);
+        let title = Some(appearance.title(&view.crosstab));
+        let panels = charts::panels(view, &appearance.words);
         let mut parts = Vec::new();
         for (i, panel) in panels.iter().enumerate() {
             parts.push(match view.spec.form {
                 ViewForm::Table => {
-                    let layout = Layout::of_panel(&view.crosstab, panel);
+                    let layout = Layout::of_panel(&view.crosstab, panel, appearance);
                     let table =
                         Table::draw(&view.crosstab, &layout, 1 + place * 100 + i, &mut classes, &mut marks);
                     match &panel.title {
@@ -65,8 +97,12 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
                         None => table,
                     }
                 }
-                _ => charts::draw(view, panel, &mut Medium { classes: &mut classes, marks: &mut marks })
-                    .to_string(),
+                _ => charts::draw(
+                    view,
+                    panel,
+                    &mut Medium { appearance, classes: &mut classes, marks: &mut marks },
+                )
+                .to_string(),
             });
         }
         let body = if parts.len() > 1 {
@@ -74,15 +110,16 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
         } else {
             parts.concat()
         };
-        let notes = crate::notes::own_notes(&view.crosstab, crosstab);
+        let notes = crate::notes::own_notes(&view.crosstab, crosstab, &appearance.words);
         sections.push(Section { title, body, wide: view.spec.form == ViewForm::Table, notes });
     }
     let page = Page {
-        title: crosstab.title(),
+        title: &appearance.title(crosstab),
         sections,
         notes: main.notes,
         symbols: classes.symbols().iter().map(symbol).collect(),
-        css: css(&classes),
+        css: css(&classes, appearance),
+        words: PageWords::of(appearance),
         script: include_str!("../../templates/page.js"),
     };
     page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
@@ -94,11 +131,15 @@ fn symbol(symbol: &Symbol) -> (String, String, String) {
     (classes::symbol_id(*symbol), stroked, filled)
 }
 
-fn css(classes: &Classes) -> String {
+fn css(classes: &Classes, appearance: &Appearance) -> String {
     let [(ink_light, ink_dark), (paper_light, paper_dark)] =
         [ink, paper].map(|colour| (colour(Ground::Light).hex(), colour(Ground::Dark).hex()));
     let grounds = format!(
         ":root{{--ink:light-dark({ink_light},{ink_dark});--paper:light-dark({paper_light},{paper_dark})}}\n"
     );
-    format!("{grounds}{}{}", include_str!("../../templates/page.css"), classes.css())
+    let fonts = appearance
+        .theme
+        .families()
+        .map_or(String::new(), |families| format!(":root{{--fonts:{families}}}\n"));
+    format!("{grounds}{fonts}{}{}", include_str!("../../templates/page.css"), classes.css())
 }

@@ -2,7 +2,7 @@
 
 use askama::Template;
 
-use super::css;
+use super::{PageWords, css};
 use crate::page::classes::Classes;
 use crate::report::{Report, ReportPart, ReportTable};
 
@@ -12,6 +12,7 @@ struct Page<'a> {
     title: &'a str,
     sections: Vec<Section<'a>>,
     css: String,
+    words: PageWords<'a>,
 }
 
 /// What stands under one heading.
@@ -47,7 +48,7 @@ struct Cell<'a> {
 /// use pivvel::draw;
 ///
 /// let parts = vec![ReportPart::Words(vec![(1, "4 lines, sold_on from 2025-01-01".into())])];
-/// let page = draw::report_page(&Report { title: "sales at total is 12".into(), parts });
+/// let page = draw::report_page(&Report::new("sales at total is 12", parts));
 /// assert!(page.contains("<h1>sales at total is 12</h1>"));
 /// ```
 pub fn draw_report_page(report: &Report) -> String {
@@ -65,7 +66,12 @@ pub fn draw_report_page(report: &Report) -> String {
         });
     }
     sections.retain(|section| section.heading.is_some() || !section.blocks.is_empty());
-    let page = Page { title: &report.title, sections, css: css(&Classes::default()) };
+    let page = Page {
+        title: &report.title,
+        sections,
+        css: css(&Classes::default(), &report.appearance),
+        words: PageWords::of(&report.appearance),
+    };
     page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
 }
 

@@ -4,13 +4,14 @@ use std::fmt::Write;
 
 use askama::Template;
 use pivvel_core::CrossTab;
+use pivvel_core::text::Sentence;
 
 use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
 use crate::dress::Dress;
 use crate::layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
-use crate::palette::{PALETTES, Paint, tone_sign};
+use crate::palette::{Paint, tone_sign};
 
 #[derive(Template)]
 #[template(path = "table.html")]
@@ -76,6 +77,14 @@ impl<'a> Table<'a> {
         let facts = super::facts::facts(crosstab, layout, &columns);
         let table = Table { id, layout, heads, rows, legend, facts };
         table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
+    }
+
+    fn say(&self, phrase: &'static str) -> String {
+        self.layout.appearance.words.say(phrase)
+    }
+
+    fn fold(&self, row: &Row) -> String {
+        self.layout.appearance.words.say(Sentence::from("fold {member}").with("member", &row.label))
     }
 
     fn head_scope(&self, head: &Head) -> &'static str {
@@ -269,7 +278,7 @@ fn write_figure(out: &mut String, cell: &LayoutCell, classes: &mut Classes) -> s
 /// What tells the two sides of a middle, and tones, without their hue.
 pub(crate) fn edge(paint: Paint) -> Option<&'static str> {
     match paint {
-        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => match position {
+        Paint::Place { palette, position } if palette.is_diverging() => match position {
             low if low < -0.02 => Some("lo"),
             high if high > 0.02 => Some("hi"),
             _ => None,

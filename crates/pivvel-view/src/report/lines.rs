@@ -1,52 +1,56 @@
 //! The report of the lines behind a cell.
 
 use pivvel_core::drill::{LinesBehind, Tied, TiedAggregate, TiedPart};
+use pivvel_core::text::Sentence;
 
 use super::{Report, ReportPart, ReportTable, counted, exact};
+use crate::appearance::{Appearance, Words};
 use crate::terminal::LineColumn;
 
 /// The lines behind a cell with what they add up to, as a report.
-pub fn report_lines(
-    wanted: &LinesBehind,
-    tied: &Tied,
+pub(crate) fn report(
+    (wanted, tied): (&LinesBehind, &Tied),
     columns: Vec<LineColumn>,
     rows: Vec<Vec<String>>,
+    appearance: &Appearance,
 ) -> Report {
-    let mut words = tell_lines(wanted, tied).into_iter();
+    let mut words = summary(wanted, tied, &appearance.words).into_iter();
     let title = words.next().map(|(_, title)| title).unwrap_or_default();
     let table = ReportTable { columns, rows, bars: None };
-    Report { title, parts: vec![ReportPart::Words(words.collect()), ReportPart::Table(table)] }
+    Report::of(title, vec![ReportPart::Words(words.collect()), ReportPart::Table(table)], appearance)
 }
 
 /// What the lines behind a cell add up to, in sentences, each with how many steps it stands in.
-pub fn tell_lines(wanted: &LinesBehind, tied: &Tied) -> Vec<(usize, String)> {
+pub(crate) fn summary(wanted: &LinesBehind, tied: &Tied, words: &Words) -> Vec<(usize, String)> {
     let held = |part: &TiedPart| match part.lines == part.lines_of_cell {
-        true => "as many as the cell has".to_string(),
-        false => format!("and the cell has {}", part.lines_of_cell),
+        true => Sentence::from("as many as the cell has"),
+        false => Sentence::from("and the cell has {number}").with("number", part.lines_of_cell.to_string()),
     };
-    let mut first = format!("{} behind {}", counted(tied.lines), wanted.address);
     let only = tied.parts.len() == 1;
-    match &tied.parts[..] {
-        [part] => first += &format!(", {}", held(part)),
-        _ => first += ", which is calculated from other cells",
-    }
+    let behind = match &tied.parts[..] {
+        [part] => Sentence::from("{lines} behind {cell}, {held}").with("held", held(part)),
+        _ => Sentence::from("{lines} behind {cell}, which is calculated from other cells"),
+    };
+    let mut first = behind.with("lines", counted(tied.lines)).with("cell", wanted.address.to_string());
     if tied.given < tied.lines {
-        first += &format!("; {} of them shown", tied.given);
+        let some = Sentence::from("{sentence}; {number} of them shown").with("sentence", first);
+        first = some.with("number", tied.given.to_string());
     }
-    let mut words = vec![(0, first)];
+    let mut sentences = vec![(0, words.say(first))];
     for part in &tied.parts {
         if !only {
-            words.push((1, format!("{}: {}, {}", part.address, counted(part.lines), held(part))));
+            let lines = words.say(counted(part.lines));
+            sentences.push((1, format!("{}: {lines}, {}", part.address, words.say(held(part)))));
         }
         for TiedAggregate { formula, of_lines, of_cell } in &part.aggregates {
             let sentence = match of_lines == of_cell {
-                true => format!("{formula} over them is {}, as in the cell", exact(of_lines)),
-                false => {
-                    format!("{formula} over them is {}, and {} in the cell", exact(of_lines), exact(of_cell))
-                }
+                true => Sentence::from("{formula} over them is {value}, as in the cell"),
+                false => Sentence::from("{formula} over them is {value}, and {other} in the cell")
+                    .with("other", exact(of_cell, words)),
             };
-            words.push((if only { 1 } else { 2 }, sentence));
+            let sentence = sentence.with("formula", formula).with("value", exact(of_lines, words));
+            sentences.push((if only { 1 } else { 2 }, words.say(sentence)));
         }
     }
-    words
+    sentences
 }

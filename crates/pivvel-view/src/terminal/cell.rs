@@ -8,7 +8,7 @@ use crate::dress::Bar;
 use pivvel_core::brief::Tone;
 
 use crate::layout::{LayoutCell, LayoutRow, TrendLine};
-use crate::palette::{Ground, PALETTES, Paint, ink, tone_sign};
+use crate::palette::{Ground, Paint, ink, tone_sign};
 
 /// How many characters a bar has.
 const BAR: usize = 12;
@@ -74,7 +74,7 @@ fn shade(paint: Paint, colours: Colours) -> String {
     match paint {
         Paint::Tone(_) => sign(paint, colours).map_or(String::new(), |sign| format!(" {sign}")),
         _ if colours != Colours::None => String::new(),
-        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => {
+        Paint::Place { palette, position } if palette.is_diverging() => {
             let step = ((position.clamp(-1.0, 1.0) + 1.0) * 2.0).round() as usize;
             format!(" {}", ["╲╲", "╲ ", "· ", "╱ ", "╱╱"][step])
         }

@@ -2,12 +2,13 @@
 
 use anstyle::Style;
 use pivvel_core::brief::Form;
+use pivvel_core::text::Sentence;
 
 use super::cell::sign;
 use super::{Colours, GAP, Pen, clean, width};
 use crate::layout::Layout;
 use crate::legend::{LegendEntry, Sample, Swatch};
-use crate::palette::{PALETTES, Paint, ink};
+use crate::palette::{Paint, ink};
 
 /// How many characters a ramp has.
 const RAMP: usize = 12;
@@ -32,9 +33,16 @@ pub(super) fn draw(pen: &mut Pen, layout: &Layout, places: usize) {
                 pen.space(1);
                 pen.put(&ends[1], Style::new());
                 pen.space(high - width(&ends[1]) + GAP);
-                let middle = middle.as_ref().map_or(String::new(), |middle| format!(" about {middle}"));
+                let text = match middle {
+                    Some(middle) => layout.appearance.words.say(
+                        Sentence::from("{scale} about {middle}")
+                            .with("scale", &entry.text)
+                            .with("middle", middle),
+                    ),
+                    None => entry.text.clone(),
+                };
                 let used = low + high + RAMP + 2 + GAP;
-                wrapped(pen, &format!("{}{middle}", clean(&entry.text)), used, places);
+                wrapped(pen, &clean(&text), used, places);
             }
             Sample::Named(swatches) => {
                 let mut used = 0;
@@ -51,8 +59,8 @@ pub(super) fn draw(pen: &mut Pen, layout: &Layout, places: usize) {
                 wrapped(pen, &clean(&entry.text), used, places);
             }
             Sample::Words => {
-                let text = format!("{} {}", entry.form.name(), clean(&entry.text));
-                wrapped(pen, &text, 0, places);
+                let line = Sentence::from("trend {scale}").with("scale", &entry.text);
+                wrapped(pen, &clean(&layout.appearance.words.say(line)), 0, places);
             }
         }
     }
@@ -93,7 +101,7 @@ fn ramp(pen: &mut Pen, form: Form, paints: &[Paint]) {
 fn shade(paint: Paint) -> &'static str {
     match paint {
         Paint::Tone(_) => "─",
-        Paint::Place { palette, position } if PALETTES[palette].is_diverging() => match position {
+        Paint::Place { palette, position } if palette.is_diverging() => match position {
             low if low < -0.25 => "╲",
             high if high > 0.25 => "╱",
             _ => "·",

@@ -1,9 +1,11 @@
 //! Lines as a plain table for a terminal: a heading, and columns as wide as they need to be.
 
 use anstyle::Style;
+use pivvel_core::text::Sentence;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 use super::{GAP, Pen, TerminalOptions, clean};
+use crate::appearance::Words;
 
 /// A column of lines: its heading, and whether it holds numbers, which stand to the right.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,6 +21,16 @@ const NARROW: usize = 24;
 
 /// Draws lines whose cells are texts. Columns that do not fit in the width are left out and named.
 pub fn draw_lines(columns: &[LineColumn], rows: &[Vec<String>], options: &TerminalOptions) -> String {
+    lines_of(columns, rows, options, &Words::english())
+}
+
+/// The same in a language.
+pub(super) fn lines_of(
+    columns: &[LineColumn],
+    rows: &[Vec<String>],
+    options: &TerminalOptions,
+    words: &Words,
+) -> String {
     let mut pen = Pen::new(options);
     let room = options.width.unwrap_or(usize::MAX);
     let natural = |i: usize| {
@@ -42,8 +54,8 @@ pub fn draw_lines(columns: &[LineColumn], rows: &[Vec<String>], options: &Termin
     }
     if shown < columns.len() {
         let left: Vec<&str> = columns[shown..].iter().map(|column| column.name.as_str()).collect();
-        let sentence = format!("not shown here for want of room: {}", left.join(", "));
-        pen.line(&clean(&sentence), Style::new().dimmed());
+        let sentence = Sentence::from("not shown here for want of room: {columns}");
+        pen.line(&clean(&words.say(sentence.with("columns", left.join(", ")))), Style::new().dimmed());
     }
     pen.text
 }

@@ -9,11 +9,12 @@ pub use lines::{LineColumn, draw_lines};
 pub use report::draw_report;
 
 use anstyle::Style;
+use pivvel_core::text::Sentence;
 use unicode_width::UnicodeWidthStr;
 
 use self::cell::Room;
 use crate::layout::{Head, Layout, LayoutRow, RowKind};
-use crate::palette::{Ground, PALETTES, ink};
+use crate::palette::{Ground, ink};
 
 /// The colours that a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -73,16 +74,30 @@ pub fn draw_terminal(layout: &Layout, options: &TerminalOptions) -> String {
     if columns_left > 0 || shown < layout.rows.len() {
         let mut left = Vec::new();
         if columns_left > 0 {
-            left.push(format!("{columns_left} of {} columns", layout.columns.len()));
+            left.push(
+                Sentence::from("{count} of {all} columns")
+                    .with("count", columns_left)
+                    .with("all", layout.columns.len()),
+            );
         }
         if shown < layout.rows.len() {
-            left.push(format!("{} of {} rows", layout.rows.len() - shown, layout.rows.len()));
+            left.push(
+                Sentence::from("{count} of {all} rows")
+                    .with("count", layout.rows.len() - shown)
+                    .with("all", layout.rows.len()),
+            );
         }
         pen.text.push('\n');
-        let heading = format!(
-            "{} left out here; see all: --to page.html, or --width 0 and a pager",
-            left.join(" and ")
-        );
+        let (first, second) = (left.remove(0), left.pop());
+        let what = match second {
+            Some(second) => {
+                Sentence::from("{first} and {second}").with("first", first).with("second", second)
+            }
+            None => first,
+        };
+        let sentence =
+            Sentence::from("{what} left out here; see all: --to page.html, or --width 0 and a pager");
+        let heading = layout.appearance.words.say(sentence.with("what", what));
         pen.line(&heading, Style::new().bold());
     }
     legend::draw(&mut pen, layout, options.width.unwrap_or(usize::MAX));
@@ -331,7 +346,10 @@ fn draw_row(
             (None, Some(trend)) => {
                 let line = row.trends.get(trend).and_then(Option::as_ref);
                 let text = line.map_or(String::new(), |line| cell::trend(line, rooms[column].figure));
-                pen.put(&text, pen.fore(Style::new(), PALETTES[0].shape(1.0, pen.ground)));
+                pen.put(
+                    &text,
+                    pen.fore(Style::new(), layout.appearance.theme.palette_at(0).shape(1.0, pen.ground)),
+                );
                 pen.space(end - start - width(&text));
             }
             (None, None) => pen.space(end - start),

@@ -2,7 +2,8 @@
 
 use anstyle::Style;
 
-use super::{Pen, TerminalOptions, clean, draw_lines};
+use super::lines::lines_of;
+use super::{Pen, TerminalOptions, clean};
 use crate::report::{Report, ReportPart};
 
 /// Draws a report: its title, and its parts one after the other.
@@ -20,7 +21,7 @@ pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
                 pen.line(&clean(words), Style::new());
             }),
             ReportPart::Table(table) => {
-                pen.text.push_str(&draw_lines(&table.columns, &table.rows, options));
+                pen.text.push_str(&lines_of(&table.columns, &table.rows, options, &report.appearance.words));
             }
         }
     }

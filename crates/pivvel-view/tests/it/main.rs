@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod appearance;
 mod bounds;
 mod charts;
 mod drawing;

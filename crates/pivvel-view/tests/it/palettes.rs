@@ -50,7 +50,8 @@ fn tones() -> Vec<Tone> {
 /// What a cell may wear: each place of each palette, and each tone.
 fn paints() -> Vec<Paint> {
     let places = (0..PALETTES.len()).flat_map(|palette| {
-        along(palette).into_iter().map(move |position| Paint::Place { palette, position })
+        let of = PALETTES[palette];
+        along(palette).into_iter().map(move |position| Paint::Place { palette: of, position })
     });
     places.chain(tones().into_iter().map(Paint::Tone)).collect()
 }

@@ -184,7 +184,7 @@ proptest! {
         let page = draw_page(&crosstab);
         prop_assert_eq!(balanced(&page), Ok(()), "{}", page);
         // Scripts of its own, and none of anyone else.
-        prop_assert_eq!(page.matches("<script").count(), 3);
+        prop_assert_eq!(page.matches("<script").count(), 4);
         prop_assert!(!page.contains("alert(1)</script>") && !page.contains("href=\"javascript"));
         let outside = page.replace("http://www.w3.org/", "");
         prop_assert!(!outside.contains("src=\"http") && !outside.contains("href=\"http") && !outside.contains("url(http"));

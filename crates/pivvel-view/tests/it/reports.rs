@@ -9,7 +9,7 @@ use pivvel_core::source::Batches;
 use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_view::{
     ChangeFormats, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
-    draw_report_page, report_changes, report_lines, report_story, show_number, tell_lines,
+    draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
 };
 use proptest::prelude::*;
 
@@ -251,7 +251,7 @@ fn what_lines_add_up_to_is_told() {
     for (address, limit, wanted) in cases {
         let behind = LinesBehind { limit, ..LinesBehind::of(address.parse().unwrap()) };
         let tied = trace.lines(&behind, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
-        let words = tell_lines(&behind, &tied);
+        let words = summary_of_lines(&behind, &tied);
         assert_eq!(words[0], (0, wanted.to_string()));
         assert!(
             words[1..].iter().all(|(steps, words)| *steps == 1 && words.ends_with("as in the cell")),

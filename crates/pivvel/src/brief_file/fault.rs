@@ -15,6 +15,15 @@ pub(super) fn at_line(name: &str, text: &str, span: Option<Range<usize>>) -> Str
     format!("{name}, line {}", 1 + before.iter().filter(|byte| **byte == b'\n').count())
 }
 
+/// The error for a file of which no more is known than what its reader says.
+pub(crate) fn toml_fault(name: &str, text: &str, error: &toml_edit::de::Error) -> Error {
+    let line = at_line(name, text, error.span());
+    match unknown(error.message(), "unknown field ") {
+        Some((key, known)) => Error::unknown(line, "key", key, known),
+        None => Error::request(line, error.message()),
+    }
+}
+
 /// The error for what the reader of the types says.
 pub(super) fn fault(name: &str, text: &str, path: &Path, error: &toml_edit::de::Error) -> Error {
     let line = at_line(name, text, error.span());

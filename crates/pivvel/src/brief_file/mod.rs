@@ -9,6 +9,7 @@ mod rewrite;
 mod schema;
 mod write;
 
+pub(crate) use fault::toml_fault;
 pub use read::from_toml;
 pub use rewrite::rewrite;
 pub use schema::schema;

@@ -326,3 +326,29 @@ fn a_large_table_is_usable() {
         assert!(sticky < 2.0, "headings stay in sight: {sticky}");
     });
 }
+
+/// What the script says is in the language of the page, its numbers have the marks of it, and columns sort by true values.
+#[test]
+fn a_page_speaks_the_language_of_its_look() {
+    let appearance = draw::Appearance::new().words(draw::Words::german());
+    Page::open(&appearance.page(&demo("coasts.toml")), |page| async move {
+        page.click("#find").await;
+        page.type_in("#find", "tern").await;
+        let found = page.value("return document.getElementById('found').innerText").await;
+        assert_eq!(found, json!("1 gezeigt; Summen umfassen alle"));
+        page.value(
+            "const f = document.getElementById('find'); f.value = ''; f.dispatchEvent(new Event('input'))",
+        )
+        .await;
+        page.click("#t0 th[data-c='0'] button").await;
+        let down = page.texts(SEEN).await;
+        assert_eq!(down[..4], ["Fell Coast", "Pellam Quay", "Ternhaven", "Stonewick"]);
+        assert_eq!(down.last().unwrap(), "gesamt");
+        page.point("#t0 tbody tr:nth-child(2) td:nth-child(2)").await;
+        let told = page.value("return document.getElementById('tip').innerText").await;
+        let told = told.as_str().unwrap();
+        assert!(told.contains("Sales: 32.319,82") && told.contains("unter 120 Zellen"), "{told}");
+        let title = page.value("return document.querySelector('#t0 th[data-c]').title").await;
+        assert_eq!(title, json!("nach dieser Spalte sortieren"));
+    });
+}

@@ -325,3 +325,50 @@ fn operands_give_the_number() {
     println!("{cells} cells, {calculated} calculated, {related} that read another cell");
     assert!(cells >= 200 && calculated > 10 && related > 30);
 }
+
+/// Columns whose later lines are not as the first ones led to believe: the lines behind a cell are read as the cell was,
+/// from the same source or from one that was opened anew.
+#[test]
+fn late_kinds_behind_a_cell() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("lines.csv");
+    let mut text = String::from("coast,amount,note,fee\n");
+    for i in 0..12_000 {
+        let (amount, fee) = match i {
+            11_000 => ("unknown".into(), "2.375".into()),
+            11_500 => ("1.125".into(), String::new()),
+            i => (format!("{}.50", i % 7), (i % 3).to_string()),
+        };
+        text += &format!("{},{amount},{i},{fee}\n", ["Fell", "Skerry"][i % 2]);
+    }
+    std::fs::write(&path, text).unwrap();
+    let brief = Brief { bad_values: pivvel::brief::BadValues::Blank, ..Brief::new() };
+    let brief = brief.rows(["coast"]).measure(("sales", "sum(amount)"));
+    let open = || pivvel::source::open_source(&path, &brief, &ReadOptions::default()).unwrap();
+    let mut source = open();
+    let trace = Build::new().trace(&brief, source.as_mut()).unwrap();
+    let wanted = LinesBehind::of("coast=Fell".parse().unwrap());
+    let mut found: Vec<(Tied, Vec<RecordBatch>)> = Vec::new();
+    for mut source in [source, open()] {
+        let schema = trace.lines_schema(&wanted, source.as_mut()).unwrap();
+        let mut batches = Vec::new();
+        let tied = trace.lines(&wanted, source.as_mut(), &mut |batch| {
+            assert_eq!(batch.schema(), schema);
+            batches.push(batch);
+            Ok(())
+        });
+        found.push((tied.unwrap(), batches));
+    }
+    for (tied, batches) in &found {
+        assert!(tied.holds() && tied.lines == 6_000, "{tied:?}");
+        let fees: i128 = sum(batches, "fee");
+        // Of every second line from the first one: 0, 2, 1, 0 …, with 2.375 in place of 2, and without a 1.
+        assert_eq!(fees, 6_000_000 - 2_000 + 2_375 - 1_000);
+    }
+    assert_eq!(found[0].1, found[1].1);
+    let story = Build::new().explain(&brief, &mut || Ok(open()), &wanted.address, "sales").unwrap();
+    assert_eq!(
+        story.value.map(|value| value.to_string()),
+        trace.crosstab().value(&["Fell"], &[], "sales").map(|v| v.to_string())
+    );
+}

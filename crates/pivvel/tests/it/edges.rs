@@ -34,7 +34,7 @@ fn two_thousand_columns_of_file_and_of_cross_tab() {
     let options = TerminalOptions { width: Some(100), ..TerminalOptions::default() };
     let drawn = draw::terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.lines().all(|line| line.chars().count() <= 100), "{drawn}");
-    assert!(drawn.contains("of 2001 columns left out here; see all: --to page.html"), "{drawn}");
+    assert!(drawn.contains("of 2,001 columns left out here; see all: --to page.html"), "{drawn}");
 }
 
 #[test]

@@ -108,7 +108,7 @@ fn a_lost_connection_is_told() {
     let mut source = open(&location("one"), &ReadOptions::default()).unwrap();
     let insert =
         pivvel::source::Statement { sql: "insert into one values ('x', 1)".into(), values: Vec::new() };
-    let said = source.ask(&insert, &mut |_| Ok(())).unwrap_err().to_string();
+    let said = source.pushdown().unwrap().ask(&insert, &mut |_| Ok(())).unwrap_err().to_string();
     assert!(said.ends_with("cannot execute INSERT in a read-only transaction"), "{said}");
     let mut source = open(&location("lines"), &ReadOptions::default()).unwrap();
     let brief = Brief::new().rows(["coast", "amount"]).measure(("n", "count()"));

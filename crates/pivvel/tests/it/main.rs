@@ -7,6 +7,7 @@ mod briefs;
 mod calendar;
 mod cases;
 mod compare;
+mod dependencies;
 mod derived;
 mod draw;
 mod edges;

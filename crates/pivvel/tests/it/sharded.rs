@@ -61,7 +61,7 @@ fn parts_are_grouped_where_they_are() {
 
     // The plan of every statement that groups shows that each part's server does it.
     let plan = Plan::new(&brief(), &source.schema()).unwrap();
-    let statements = plan.statements(&source.sql_table().unwrap()).unwrap();
+    let statements = plan.statements(&source.pushdown().unwrap().sql_table().unwrap()).unwrap();
     assert_eq!(statements.len(), 3);
     for statement in &statements[1..] {
         let mut sql = statement.sql.clone();

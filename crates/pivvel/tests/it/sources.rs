@@ -5,9 +5,7 @@ use arrow_schema::SchemaRef;
 use pivvel::brief::BadValues;
 use pivvel::drill::{Address, LinesBehind};
 use pivvel::result::{Groups, open_groups, save_groups};
-use pivvel::source::{
-    Batches, LineSource, ReadOptions, Source, SqlTable, Statement, Survey, Tally, TextSource, open,
-};
+use pivvel::source::{Batches, LineSource, Pushdown, ReadOptions, Source, Survey, Tally, TextSource, open};
 use pivvel::{Brief, Build, CrossTab, Error, Result};
 
 use crate::cases::{cases, outcome};
@@ -115,12 +113,8 @@ impl LineSource for OnlyAsked {
         Err(Error::data("", "asked for lines"))
     }
 
-    fn sql_table(&self) -> Option<SqlTable> {
-        self.0.sql_table()
-    }
-
-    fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {
-        self.0.ask(statement, take)
+    fn pushdown(&mut self) -> Option<&mut dyn Pushdown> {
+        self.0.pushdown()
     }
 }
 
@@ -403,15 +397,29 @@ fn surveys_of_every_form_agree() {
     }
 }
 
-/// JSON that is no object a line is told by its line.
+/// JSON that is no object a line is reported by its line, and an array by what is wrong with it.
 #[test]
-fn json_that_is_not_by_the_line_is_told() {
+fn json_that_cannot_be_read_is_an_error() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("lines.json");
     let cases = [
+        ("[]", "lines.json: no line is a JSON object with names and values"),
         (
-            "[{\"coast\": \"Fell\"}]",
-            "lines.json: this is one JSON array; JSON lines are read, with an object on each line",
+            "[{\"coast\":\"Fell\",\"amount\":1},\n {\"coast\":\"Fell\",\"amo",
+            "lines.json: the JSON array has no end: the file was cut short",
+        ),
+        (
+            "[{\"coast\":\"Fell\",\"amount\":1}\n {\"coast\":\"Fell\"}]",
+            "lines.json: this is no JSON array of objects: expected `,` or `]` at line 2 column 2",
+        ),
+        (
+            "[{\"coast\":\"Fell\",\"amount\":1}]\n[",
+            "lines.json: this is no JSON array of objects: trailing characters at line 2 column 1",
+        ),
+        (
+            "[{\"coast\":\"Fell\",\"amount\":1},\n\n 7]",
+            "lines.json: a value does not fit the kind of the column\n  line 2: this is no JSON object with names and \
+             values: invalid type: integer `7`, expected an object at character 1\nsay --bad-values blank to go on without them",
         ),
         (
             "{\"coast\":\"Fell\",\"amount\":1}\n\nnot json\n",

@@ -10,6 +10,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::DataType;
+use pivvel::compare::{Change, Comparison, State, read_tidy};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::{
     LevelFiles, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions, tidy, tidy_dimensions,
@@ -128,8 +129,10 @@ fn python(path: &Path) -> Option<Rows> {
         path = sys.argv[1]\n\
         text = lambda v: '' if v is None else v if isinstance(v, str) else str(v)\n\
         lines = open(path, encoding='utf-8', newline='')\n\
-        json_rows = lambda: [json.loads(l, parse_float=str, parse_int=str) for l in lines]\n\
-        rows = list(csv.DictReader(lines)) if path.endswith('.csv') else json_rows()\n\
+        loads = lambda text: json.loads(text, parse_float=str, parse_int=str)\n\
+        forms = {'csv': lambda: list(csv.DictReader(lines)), 'json': lambda: loads(lines.read()),\n\
+            'jsonl': lambda: [loads(line) for line in lines]}\n\
+        rows = forms[path.rsplit('.', 1)[1]]()\n\
         print(json.dumps([{k: text(v) for k, v in row.items()} for row in rows]))";
     let found = Command::new("python3").args(["-c", program]).arg(path).output();
     let output = match found {
@@ -164,11 +167,11 @@ fn tidy_is_the_same_in_every_form() {
     let whole = expected(&crosstab);
     assert!(whole.iter().any(|row| row["value"] == "1234567890123456.78"));
     let path = |name: &str| folder.path().join(name);
-    for name in ["tidy.csv", "tidy.json", "tidy.parquet", "tidy.arrow"] {
+    for name in ["tidy.csv", "tidy.json", "tidy.jsonl", "tidy.parquet", "tidy.arrow"] {
         write(&crosstab, &path(name), None);
     }
     assert_eq!(csv_rows(&path("tidy.csv")), whole);
-    for name in ["tidy.csv", "tidy.json"] {
+    for name in ["tidy.csv", "tidy.json", "tidy.jsonl"] {
         if let Some(rows) = python(&path(name)) {
             let mut rows = rows;
             let mut expected = whole.clone();
@@ -348,4 +351,106 @@ fn a_workbook_holds_numbers() {
     let shown = std::fs::read_to_string(folder.path().join("book-Cross-tab.csv")).unwrap();
     assert!(shown.contains("sales, share, latest, mean weight by coast, harbour and scenario"), "{shown}");
     assert!(shown.contains("1234567890123460") || shown.contains("1.23456789012346E+015"), "{shown}");
+}
+
+/// Dimensions of days, periods and numbers are what they are where the form has types, beside the labels that text
+/// forms hold; and a tidy result is the same to compare with, whatever form it was written in.
+#[test]
+fn dimensions_are_typed_beside_their_labels() {
+    let text = "sold_on,size,code,fee,web,amount\n2025-01-31,1.5,7,0.1,yes,2.00\n2025-05-02,2.25,8,1e300,no,3.00\n\
+                ,,,,,4.00\n";
+    let read = || TextSource::from_reader("lines", Cursor::new(text), &ReadOptions::default()).unwrap();
+    let cases: [(&str, DataType, &[&str]); 9] = [
+        ("sold_on.day", DataType::Date32, &["2025-01-31", "2025-05-02"]),
+        ("sold_on.month", DataType::Date32, &["2025-01-01", "2025-05-01"]),
+        ("sold_on.quarter", DataType::Date32, &["2025-01-01", "2025-04-01"]),
+        ("sold_on.year", DataType::Date32, &["2025-01-01"]),
+        ("size", DataType::Decimal128(38, 2), &["1.50", "2.25"]),
+        ("code", DataType::Int64, &["7", "8"]),
+        ("fee", DataType::Float64, &["0.1", &format!("{}", 1e300)]),
+        // Weekdays come round again, and words are words.
+        ("sold_on.weekday", DataType::Utf8, &["Friday", "Friday"]),
+        ("web", DataType::Utf8, &["no", "yes"]),
+    ];
+    for (name, data_type, values) in cases {
+        for brief in [Brief::new().rows([name]), Brief::new().columns([name])] {
+            let brief = brief.measure(("sales", "sum(amount)"));
+            let crosstab = CrossTab::build(&brief, &mut read()).unwrap();
+            let folder = tempfile::tempdir().unwrap();
+            let path = |file: &str| folder.path().join(file);
+            for shape in [Shape::Tidy, Shape::Cells, Shape::Wide] {
+                if shape == Shape::Wide && !brief.columns.is_empty() {
+                    continue;
+                }
+                write(&crosstab, &path("t.csv"), Some(shape));
+                write(&crosstab, &path("t.parquet"), Some(shape));
+                let (labels, batches) = (csv_rows(&path("t.csv")), parquet(&path("t.parquet")));
+                let rows = of_batches(&batches);
+                assert_eq!(
+                    batches[0].schema().field_with_name(name).unwrap().data_type(),
+                    &data_type,
+                    "{name}"
+                );
+                let label = if data_type == DataType::Utf8 { name.into() } else { format!("{name}_label") };
+                let column =
+                    |rows: &Rows, name: &str| rows.iter().map(|row| row[name].clone()).collect::<Vec<_>>();
+                assert_eq!(column(&rows, &label), column(&labels, name), "{name} {shape:?}");
+                let mut found: Vec<String> =
+                    column(&rows, name).into_iter().filter(|v| !v.is_empty()).collect();
+                found.dedup();
+                let mut wanted: Vec<&str> = values.to_vec();
+                wanted.dedup();
+                assert_eq!(found, wanted, "{name} {shape:?}");
+            }
+            write(&crosstab, &path("tidy.csv"), None);
+            write(&crosstab, &path("tidy.parquet"), None);
+            let [csv, parquet] = ["tidy.csv", "tidy.parquet"].map(|file| read_tidy(&path(file)).unwrap());
+            let comparison = Comparison::new(&csv, &parquet, &[]).unwrap();
+            let zero = |change: &Change| change.change.is_none_or(|value| value.as_f64() == 0.0);
+            assert!(comparison.changes().iter().all(|c| c.state == State::Both && zero(c)), "{name}");
+        }
+    }
+    // A dimension that is called like the labels of another one has a longer name.
+    let brief = Brief::new()
+        .rows(["code", "code_label"])
+        .derive("code_label", "case when code > 7 then 'new' else 'old' end");
+    let crosstab = CrossTab::build(&brief, &mut read()).unwrap();
+    assert_eq!(tidy_dimensions(&crosstab), ["code", "code_label_member"]);
+    let schema = crosstab.to_record_batch().schema();
+    let names: Vec<&str> = schema.fields().iter().take(3).map(|field| field.name().as_str()).collect();
+    assert_eq!(names, ["code", "code_label", "code_label_member"]);
+}
+
+/// Rows, values, periods and notices are written and read by serde; exact numbers are texts.
+#[test]
+fn results_by_serde() {
+    let crosstab = crosstab();
+    let rows: Vec<BTreeMap<String, serde_json::Value>> =
+        serde_json::from_str(&serde_json::to_string(&tidy(&crosstab).collect::<Vec<_>>()).unwrap()).unwrap();
+    let as_text = |value: &serde_json::Value| match value {
+        serde_json::Value::Null => String::new(),
+        serde_json::Value::String(text) => text.clone(),
+        other => other.as_f64().map(|number| number.to_string()).unwrap(),
+    };
+    let rows: Rows = rows
+        .iter()
+        .map(|row| row.iter().map(|(name, value)| (name.clone(), as_text(value))).collect())
+        .collect();
+    assert_eq!(rows, expected(&crosstab));
+    for text in ["-12.50", "0.001", "2025-01-31", "123456789012345678901234567890.12"] {
+        let value: pivvel::Value = serde_json::from_value(text.into()).unwrap();
+        assert_eq!(serde_json::to_value(value).unwrap(), text);
+    }
+    let decimal: Decimal = serde_json::from_str("\"1.50\"").unwrap();
+    assert_eq!(decimal, Decimal::new(15, 1));
+    let period: pivvel::result::Period = serde_json::from_str("\"2025-Q1\"").unwrap();
+    assert_eq!(serde_json::to_string(&period).unwrap(), "\"2025-Q1\"");
+    assert!(serde_json::from_str::<pivvel::Value>("\"Fell\"").is_err());
+    for notice in crosstab.notices() {
+        let written = serde_json::to_value(&notice).unwrap();
+        assert_eq!(
+            (&written["code"], &written["text"]),
+            (&notice.code().name().into(), &notice.text().into())
+        );
+    }
 }

@@ -37,7 +37,7 @@ fn endings_say_the_form() {
         (Target::new("sales.htlm").map(drop), "did you mean \"html\"?"),
         (Target::new("sales.xls").map(drop), "did you mean \"xlsx\"?"),
         (ReportTarget::of_rows("a.svg").map(drop), "unknown form \"svg\""),
-        (ReportTarget::of_rows("a").map(drop), ".csv, .json, .parquet"),
+        (ReportTarget::of_rows("a").map(drop), ".csv, .json, .jsonl, .parquet"),
         (ReportTarget::of_story("a.csv").map(drop), "unknown form of a story \"csv\""),
         (ReportTarget::of_story("no/such/a.html").map(drop), "there is no folder no/such to write into"),
         (LevelFiles::new("*.png").map(drop), "one table for each pair of levels"),

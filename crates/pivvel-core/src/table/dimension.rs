@@ -1,0 +1,91 @@
+//! Columns of dimensions: labels, and beside them members that are days, periods or numbers as what they are.
+
+use arrow_array::ArrayRef;
+use arrow_schema::{DataType, Field};
+
+use super::coded::{AxisCodes, Coded};
+use super::column::Holds;
+use super::spec::Texts;
+use crate::lines::{Member, MemberId};
+use crate::model::Value;
+use crate::rollup::Axis;
+
+/// What stands after the name of a dimension, in the name of the column of its labels.
+pub(crate) const LABEL: &str = "_label";
+
+/// What the dimensions of an axis hold beside their labels, outermost first; nothing for one of texts, or in a table
+/// whose numbers are texts.
+pub(super) fn held(axis: &Axis, exact: bool) -> Vec<Option<Holds>> {
+    (0..axis.depth()).map(|dimension| if exact { None } else { held_by(axis, dimension) }).collect()
+}
+
+fn held_by(axis: &Axis, dimension: usize) -> Option<Holds> {
+    let members = axis.members(dimension);
+    let own =
+        |member: &&Member| !matches!(member, Member::Blank | Member::Others(_) | Member::Calculated(..));
+    let all = (0..members.len()).map(|place| members.member(MemberId(place as u32)));
+    let values: Option<Vec<Value>> = all.filter(own).map(value).collect();
+    match Holds::of(values?.into_iter()) {
+        Holds::Nothing => None,
+        holds => Some(holds),
+    }
+}
+
+/// A member as a value: a number, a day, or the first day of a period.
+fn value(member: &Member) -> Option<Value> {
+    match member {
+        Member::Number(number) => Some(Value::Exact(*number)),
+        Member::Float(bits) => Some(Value::Float(f64::from_bits(*bits))),
+        Member::Period(period) => Some(Value::Date(period.ends()?.0)),
+        _ => None,
+    }
+}
+
+/// The fields of a dimension.
+pub(super) fn fields(name: &str, label: &str, holds: Option<Holds>) -> Vec<Field> {
+    // Members may be null although the first rows hold none, so every column may.
+    match holds {
+        None => vec![Field::new(name, DataType::Utf8, true)],
+        Some(holds) => {
+            vec![Field::new(name, holds.data_type(), true), Field::new(label, DataType::Utf8, true)]
+        }
+    }
+}
+
+/// A column that says where rows stand.
+pub(super) enum Location<'r, 'a> {
+    Text(Coded<'r, 'a>),
+    Typed { holds: Holds, codes: &'r [u32], values: Vec<Option<Value>> },
+}
+
+impl Location<'_, '_> {
+    pub(super) fn array(&self, form: Texts) -> ArrayRef {
+        match self {
+            Location::Text(coded) => coded.array(form),
+            Location::Typed { holds, codes, values } => {
+                holds.array(codes.iter().map(|code| values[*code as usize]))
+            }
+        }
+    }
+}
+
+/// The columns that say where rows stand, of axes that hold this: dimensions, levels and kinds, rows first.
+pub(super) fn location_columns<'r, 'a, const AXES: usize>(
+    axes: &'r [AxisCodes<'a>; AXES],
+    held: [&[Option<Holds>]; AXES],
+) -> Vec<Location<'r, 'a>> {
+    let mut columns = Vec::new();
+    for (axis, held) in axes.iter().zip(held) {
+        for (level, holds) in (1..).zip(held) {
+            if let Some(holds) = *holds {
+                let of = |entry| value(axis.axis.member_at(entry, level)?.member());
+                let values = axis.entries.iter().map(|entry| of(*entry)).collect();
+                columns.push(Location::Typed { holds, codes: &axis.codes, values });
+            }
+            columns.push(Location::Text(axis.labels(level)));
+        }
+    }
+    columns.extend(axes.iter().map(|axis| Location::Text(axis.levels())));
+    columns.extend(axes.iter().map(|axis| Location::Text(axis.kinds())));
+    columns
+}
