@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
-use pivvel::brief::{EmphasisBrief, Form, ItemBrief, MeasureBrief, YardstickOf};
+use pivvel::brief::{EmphasisBrief, Form, ItemBrief, YardstickOf};
 use pivvel::formula::Formula;
 use pivvel::{Brief, Error, Result};
 
@@ -196,7 +196,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "NAME = FORMULA",
         "A measure that others use and that is not shown",
         |given, brief| {
-            brief.measures.push(MeasureBrief { hidden: true, ..measure(given.text) });
+            brief.measures.push(measure(given.text).hidden(true));
             Ok(())
         },
     ),
@@ -219,8 +219,8 @@ static OF_BRIEFS: &[BriefFlag] = &[
             let example = "'scenario: variance = actual - plan'";
             let (dimension, rest) = of_dimension(&given, example)?;
             let (name, formula) = rest.split_once('=').ok_or_else(|| given.unlike(example))?;
-            let (name, formula) = (unquoted(name), formula.trim().into());
-            brief.items.push(ItemBrief { dimension, name, formula, ..ItemBrief::default() });
+            let (name, formula) = (unquoted(name), formula.trim());
+            brief.items.push(ItemBrief::new(dimension, name, formula));
             Ok(())
         },
     ),

@@ -210,15 +210,14 @@ fn options(build: &Build) -> TargetOptions {
         TableShape::Cells => Shape::Cells,
         TableShape::Wide => Shape::Wide,
     };
-    TargetOptions {
-        view: build.view,
-        shape: build.shape.map(shape),
-        levels: build.only_levels.as_deref().map(names).unwrap_or_default(),
-        inert: build.inert,
-        with_hidden: build.with_hidden,
-        threads: build.effort.threads.and_then(NonZero::new),
-        appearance: screen::appearance(&build.drawing),
-    }
+    TargetOptions::default()
+        .view(build.view)
+        .shape(build.shape.map(shape))
+        .levels(build.only_levels.as_deref().map(names).unwrap_or_default())
+        .inert(build.inert)
+        .with_hidden(build.with_hidden)
+        .threads(build.effort.threads.and_then(NonZero::new))
+        .appearance(screen::appearance(&build.drawing))
 }
 
 /// The cross-tab of lines; its groups are kept where that is asked for.
@@ -234,7 +233,7 @@ fn from_lines(
     };
     let mut source = open_source(lines, brief, &build.effort.reading(build.delimiter.delimiter)?)?;
     if let Some(levels) = build.only_levels.as_deref().map(names) {
-        let spec = TableSpec { levels, ..TableSpec::default() };
+        let spec = TableSpec::default().levels(levels);
         spec.check(&Plan::new(brief, &source.schema())?)?;
     }
     let builder = build.effort.build()?.yardsticks(yardsticks);

@@ -16,7 +16,7 @@ use crate::{check_emphasis, check_json, screen};
 pub(crate) fn run(check: &Check) -> Result<()> {
     let (brief, lines) = check.lines.of(&check.brief)?;
     brief.to.iter().try_for_each(|path| Target::new(beside(&check.brief, path)).map(drop))?;
-    let reading = ReadOptions { delimiter: check.lines.delimiter.delimiter, ..ReadOptions::default() };
+    let reading = ReadOptions::default().delimiter(check.lines.delimiter.delimiter);
     let mut source = open_source(&lines, &brief, &reading)?;
     let plan = Plan::new(&brief, &source.schema())?;
     if let Some(trouble) = plan.needed_names().iter().find_map(|name| source.trouble(name)) {
@@ -79,7 +79,7 @@ fn describe_statements(out: &mut String, plan: &Plan, table: &SqlTable) -> std::
     match plan.statements(table) {
         Ok(statements) => {
             writeln!(out, "\nThe database groups the lines")?;
-            for Statement { sql, values } in statements {
+            for Statement { sql, values, .. } in statements {
                 writeln!(out, "  {sql}")?;
                 if !values.is_empty() {
                     writeln!(out, "    with {}", values.join(", "))?;

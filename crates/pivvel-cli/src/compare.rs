@@ -26,16 +26,16 @@ pub(crate) fn run(compare: &Compare) -> Result<()> {
     let (later, ratios, measures) = snapshot(compare, brief.as_ref(), &compare.later)?;
     let comparison = Comparison::new(&earlier, &later, &ratios)?;
     let title = format!("From {} to {}", compare.earlier.display(), compare.later.display());
-    let everything = ChangeFormats { measures, limit: None, inner: true };
+    let everything = ChangeFormats::default().measures(measures).inner(true);
     for target in &targets {
-        let options = TableOptions { inert: compare.inert, ..TableOptions::default() };
+        let options = TableOptions::default().inert(compare.inert);
         target.write_changes(&comparison, (title.clone(), &everything), options)?;
         if !target.is_standard_output() {
             compare.notices.report_written(target.path());
         }
     }
     if targets.is_empty() {
-        let formats = ChangeFormats { limit: Some(compare.limit), inner: false, ..everything };
+        let formats = everything.limit(compare.limit).inner(false);
         let report = appearance.changes(&comparison, title, &formats);
         screen::print(&draw::report(&report, &screen::options(&compare.drawing)))?;
     }
@@ -72,7 +72,8 @@ fn snapshot(
         None => return Ok((read_tidy(path)?, Vec::new(), Vec::new())),
     };
     compare.flags.apply(&mut brief)?;
-    let (brief, ratios) = with_ratios(&Brief { views: Vec::new(), ..brief });
+    brief.views.clear();
+    let (brief, ratios) = with_ratios(&brief);
     let yardsticks = open_yardsticks(&brief)?;
     let mut source = open_source(&lines, &brief, &compare.effort.reading(compare.delimiter.delimiter)?)?;
     let crosstab: CrossTab = compare.effort.build()?.yardsticks(&yardsticks).run(&brief, source.as_mut())?;

@@ -23,7 +23,7 @@ impl Effort {
 
     /// How lines are read.
     pub(crate) fn reading(&self, delimiter: Option<u8>) -> Result<ReadOptions> {
-        Ok(ReadOptions { delimiter, sheet_bytes: Some(self.bytes()?), ..ReadOptions::default() })
+        Ok(ReadOptions::default().delimiter(delimiter).sheet_bytes(self.bytes()?))
     }
 
     fn bytes(&self) -> Result<usize> {

@@ -25,13 +25,10 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let (brief, address, path) = lines.target.read()?;
     let appearance = screen::appearance(&lines.drawing);
     let targets = report_targets(&lines.to, &lines.form, &appearance)?;
-    let mut wanted = LinesBehind {
-        address,
-        columns: lines.columns.as_deref().map(names).unwrap_or_default(),
-        order: lines.sort.iter().map(|text| text.parse::<LineOrder>()).collect::<Result<_>>()?,
-        limit: lines.limit,
-        measure: lines.measure.clone(),
-    };
+    let order = lines.sort.iter().map(|text| text.parse::<LineOrder>()).collect::<Result<Vec<_>>>()?;
+    let columns = lines.columns.as_deref().map(names).unwrap_or_default();
+    let mut wanted = LinesBehind::of(address).columns(columns).order(order).limit(lines.limit);
+    wanted.measure = lines.measure.clone();
     check_outputs(&inputs(&lines.target.brief, &brief, &path), &lines.to)?;
     let reading = lines.effort.reading(lines.target.lines.delimiter.delimiter)?;
     let mut source = open_source(&path, &brief, &reading)?;
@@ -53,7 +50,7 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
         screen::print(&text)?;
         return checked(&tied);
     }
-    let options = TableOptions { inert: lines.inert, ..TableOptions::default() };
+    let options = TableOptions::default().inert(lines.inert);
     for (number, target) in targets.iter().enumerate() {
         let tied =
             watched(source.progress(), || target.write_lines(&trace, &wanted, source.as_mut(), options))?;

@@ -19,7 +19,7 @@ pub(crate) fn appearance(arguments: &DrawingArguments) -> Appearance {
 
 /// How a terminal is drawn on.
 pub(crate) fn options(arguments: &DrawingArguments) -> TerminalOptions {
-    TerminalOptions { ground: ground(arguments.background), ..sentence_options(&arguments.screen) }
+    sentence_options(&arguments.screen).ground(ground(arguments.background))
 }
 
 /// How sentences are written, which are the same on any background.
@@ -49,7 +49,7 @@ pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
         None => None,
     };
     let rows = (terminal && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
-    TerminalOptions { width, colours, rows, ground: Ground::default() }
+    TerminalOptions::default().width(width).colours(colours).rows(rows)
 }
 
 /// The background that the flag gives, or the terminal in COLORFGBG: the numbers of two colours, the last one that of

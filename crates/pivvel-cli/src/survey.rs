@@ -19,7 +19,7 @@ use crate::screen;
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
     let mut brief = Brief::new();
     arguments.flags.apply(&mut brief)?;
-    let reading = ReadOptions { delimiter: arguments.delimiter.delimiter, ..ReadOptions::default() };
+    let reading = ReadOptions::default().delimiter(arguments.delimiter.delimiter);
     let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;
     if arguments.json {

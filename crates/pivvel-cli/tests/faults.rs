@@ -51,7 +51,10 @@ impl Place {
         let folder = tempfile::tempdir().unwrap();
         let open = std::fs::Permissions::from_mode(0o755);
         std::fs::set_permissions(folder.path(), open).unwrap();
-        std::fs::copy(env!("CARGO_BIN_EXE_pivvel"), folder.path().join("pivvel")).unwrap();
+        // Copied by another process: what another thread starts at this moment would hold the copy open for writing, and
+        // it could not run.
+        let mut copy = Command::new("cp");
+        assert!(copy.arg(env!("CARGO_BIN_EXE_pivvel")).arg(folder.path()).status().unwrap().success());
         let place = Place(folder);
         let demo = place.run("", &["demo", "."]);
         assert!(demo.status.success(), "{}", told(&demo));

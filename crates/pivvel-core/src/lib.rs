@@ -42,6 +42,7 @@ pub mod plan;
 mod printable;
 mod pushdown;
 mod rollup;
+mod setters;
 mod suggest;
 pub mod table;
 mod watch;

@@ -171,7 +171,7 @@ impl LineSource for Several {
             let places =
                 self.places(self.parts[i].as_ref(), &bounds.iter().map(|b| b.column).collect::<Vec<_>>());
             let own: Vec<Bound> =
-                bounds.iter().zip(places).map(|(bound, column)| Bound { column, ..bound.clone() }).collect();
+                bounds.iter().zip(places).map(|(bound, column)| bound.clone().of(column)).collect();
             self.parts[i].narrow(&own);
         }
     }

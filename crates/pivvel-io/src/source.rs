@@ -50,6 +50,7 @@ pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Resul
 
 /// How lines are to be read, where it is not to be found out.
 #[derive(Debug, Clone, Default)]
+#[non_exhaustive]
 pub struct ReadOptions {
     /// What stands between the fields of CSV.
     pub delimiter: Option<u8>,
@@ -63,3 +64,11 @@ pub struct ReadOptions {
     /// How many bytes the cells of a workbook's sheet may take (default: 2 GiB).
     pub sheet_bytes: Option<usize>,
 }
+
+pivvel_core::setters! { ReadOptions {
+    value delimiter: Option<u8>,
+    list kinds: (String, String),
+    value bad_values: BadValues,
+    value block_bytes: Option<usize>,
+    value sheet_bytes: Option<usize>,
+} }

@@ -17,6 +17,7 @@ const COMPARED: usize = 1_500;
 
 /// What is in a file.
 #[derive(Debug, Clone, serde::Serialize)]
+#[non_exhaustive]
 pub struct Survey {
     /// The file's name.
     pub name: String,
@@ -34,6 +35,7 @@ pub struct Survey {
 
 /// What is in a column.
 #[derive(Debug, Clone, serde::Serialize)]
+#[non_exhaustive]
 pub struct ColumnSurvey {
     /// The name that formulas use.
     pub name: String,

@@ -12,7 +12,7 @@ use crate::table::{TableForm, TableOptions, write_table};
 /// # Errors
 /// What the writer finds wrong.
 pub fn write_tidy_csv(crosstab: &CrossTab, mut out: impl Write + Send) -> std::io::Result<()> {
-    let spec = TableSpec { exact: true, ..TableSpec::default() };
+    let spec = TableSpec::default().exact(true);
     let table = crosstab.table(&spec).map_err(std::io::Error::other)?;
     write_table(TableForm::CSV, table, &mut out, TableOptions::default())
 }

@@ -177,7 +177,7 @@ pub(crate) fn read_texts(
 ) -> Result<Tally> {
     let all: Vec<usize> = (0..columns).collect();
     let (mut chunk, mut line, mut empty) = (Chunk::of(columns), 1, 0);
-    let tally = scan(&all, &mut |batch| {
+    let mut tally = scan(&all, &mut |batch| {
         chunk.clear();
         texts(&batch, &mut chunk);
         empty += chunk.empty_lines;
@@ -185,7 +185,8 @@ pub(crate) fn read_texts(
         line += chunk.stretch;
         Ok(())
     })?;
-    Ok(Tally { empty_lines: empty, ..tally })
+    tally.empty_lines = empty;
+    Ok(tally)
 }
 
 /// The rows of a batch as text.

@@ -14,6 +14,7 @@ use crate::signs::Symbol;
 
 /// What a cell wears.
 #[derive(Debug, Clone, Default, PartialEq)]
+#[non_exhaustive]
 pub struct Dress {
     /// Its background.
     pub tint: Option<Paint>,
@@ -29,6 +30,7 @@ pub struct Dress {
 
 /// A bar within a cell.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Bar {
     /// From where to where it reaches.
     pub span: Span,
@@ -38,6 +40,7 @@ pub struct Bar {
 
 /// The place of a cell on a scale, for words about it.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct OnScale {
     /// The emphasis, by its place.
     pub emphasis: usize,

@@ -20,6 +20,7 @@ const TOTAL: &str = "total";
 
 /// A cross-tab laid out for drawing.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Layout {
     /// The heading of the whole.
     pub title: String,
@@ -45,6 +46,7 @@ pub struct Layout {
 
 /// A heading over one or more columns.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Head {
     /// What it says.
     pub text: String,
@@ -66,6 +68,7 @@ pub struct Head {
 
 /// A column of figures.
 #[derive(Debug, Clone, Copy)]
+#[non_exhaustive]
 pub struct LayoutColumn {
     /// The column of the cross-tab.
     pub entry: Entry,
@@ -84,6 +87,7 @@ pub struct LayoutColumn {
 
 /// A column of small lines.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct LayoutTrend {
     /// What stands over it.
     pub heading: String,
@@ -91,6 +95,7 @@ pub struct LayoutTrend {
 
 /// A small line: places from 0 to 1 of each period and its value.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct TrendLine {
     /// Across and up; nothing up where a period has no value.
     pub points: Vec<(f64, Option<f64>)>,
@@ -114,6 +119,7 @@ pub enum RowKind {
 
 /// A row.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct LayoutRow {
     /// What it says at its head.
     pub label: String,
@@ -139,6 +145,7 @@ pub struct LayoutRow {
 
 /// A cell.
 #[derive(Debug, Clone, Default)]
+#[non_exhaustive]
 pub struct LayoutCell {
     /// The figure as it is read; nothing where figures are hidden.
     pub text: String,

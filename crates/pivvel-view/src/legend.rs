@@ -13,6 +13,7 @@ use crate::signs::Symbol;
 
 /// One line of a legend.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct LegendEntry {
     /// The form that it explains.
     pub form: Form,
@@ -43,6 +44,7 @@ pub enum Sample {
 
 /// A colour or a symbol with its name.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Swatch {
     /// The colour.
     pub paint: Paint,

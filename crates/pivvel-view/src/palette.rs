@@ -22,6 +22,7 @@ pub enum Ground {
 
 /// A palette: the hues of its low and high side.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Palette {
     /// Its name.
     pub name: PaletteName,

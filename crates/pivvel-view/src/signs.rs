@@ -7,6 +7,7 @@ use pivvel_core::brief::SymbolSet;
 
 /// One symbol: a step of a set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
 pub struct Symbol {
     /// The set.
     pub set: SymbolSet,
@@ -17,6 +18,11 @@ pub struct Symbol {
 }
 
 impl Symbol {
+    /// A step of a set, from 0, of so many.
+    pub fn new(set: SymbolSet, step: u8, of: u8) -> Symbol {
+        Symbol { set, step, of }
+    }
+
     /// Where the step is between the first and the last, from 0 to 1.
     fn share(self) -> f64 {
         f64::from(self.step) / f64::from((self.of - 1).max(1))

@@ -3,7 +3,7 @@
 //! colours of cells.
 
 use pivvel_core::brief::{Negative, NumberFormat, Scaling};
-use pivvel_core::table::{Shape, TableSpec};
+use pivvel_core::table::TableSpec;
 use pivvel_core::{CrossTab, Value};
 use pivvel_io::{fill_sheet, new_workbook};
 use pivvel_view::{Appearance, Ground, LayoutCell, Paint, Rgb, RowKind};
@@ -60,7 +60,7 @@ fn laid_out_sheet(
 /// The sheet of the tidy result.
 fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Worksheet> {
     let TargetOptions { levels, with_hidden, .. } = options.clone();
-    let spec = TableSpec { shape: Shape::Tidy, exact: false, levels, with_hidden };
+    let spec = TableSpec::default().levels(levels).with_hidden(with_hidden);
     let table = crosstab.table(&spec).map_err(std::io::Error::other)?;
     let mut sheet = Worksheet::new();
     sheet.set_name("Tidy").map_err(into_io_error)?;

@@ -25,6 +25,7 @@ pub struct Target {
 
 /// How a cross-tab is written, where the form has a choice.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct TargetOptions {
     /// The view of the brief that is drawn alone, counted from 1, where it is a picture.
     pub view: Option<usize>,
@@ -41,6 +42,16 @@ pub struct TargetOptions {
     /// The words and colours of pages, pictures and laid-out sheets.
     pub appearance: Appearance,
 }
+
+pivvel_core::setters! { TargetOptions {
+    value view: Option<usize>,
+    value shape: Option<Shape>,
+    list levels: String,
+    value inert: bool,
+    value with_hidden: bool,
+    value threads: Option<NonZero<usize>>,
+    value appearance: Appearance,
+} }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Form {
@@ -163,12 +174,11 @@ impl Target {
     /// The table that a form holds.
     fn spec(&self, form: TableForm) -> TableSpec {
         let usual = if form == TableForm::MARKDOWN { Shape::Wide } else { Shape::Tidy };
-        TableSpec {
-            shape: self.options.shape.unwrap_or(usual),
-            exact: form.is_text(),
-            levels: self.options.levels.clone(),
-            with_hidden: self.options.with_hidden,
-        }
+        TableSpec::default()
+            .shape(self.options.shape.unwrap_or(usual))
+            .exact(form.is_text())
+            .levels(self.options.levels.clone())
+            .with_hidden(self.options.with_hidden)
     }
 
     fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {
@@ -184,7 +194,7 @@ impl Target {
             Form::Table(form) => {
                 let table = crosstab.table(&self.spec(form)).map_err(std::io::Error::other)?;
                 let TargetOptions { inert, threads, .. } = self.options;
-                write_table(form, table, out, TableOptions { inert, threads })
+                write_table(form, table, out, TableOptions::default().inert(inert).threads(threads))
             }
         }
     }
@@ -274,7 +284,7 @@ impl LevelFiles {
 /// # Errors
 /// A file that cannot be opened or whose form is not read.
 pub fn open_lines(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    let options = ReadOptions { kinds: brief.kinds.clone(), bad_values: brief.bad_values, ..options.clone() };
+    let options = options.clone().kinds(brief.kinds.clone()).bad_values(brief.bad_values);
     open(location_of(path)?, &options)
 }
 
@@ -301,7 +311,7 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
     if brief.related.is_empty() {
         return settled(open_lines(path, brief, options)?, brief);
     }
-    let without_kinds = Brief { kinds: Vec::new(), bad_values: brief.bad_values, ..Brief::new() };
+    let without_kinds = Brief::new().bad_values(brief.bad_values);
     let paths =
         std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| PathBuf::from(&r.source)));
     let mut sources = Vec::new();
@@ -317,7 +327,11 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
             brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
         sources.push(match kinds.is_empty() {
             true => source,
-            false => open_lines(&path, &Brief { kinds, ..without_kinds.clone() }, options)?,
+            false => {
+                let mut with_kinds = without_kinds.clone();
+                with_kinds.kinds = kinds;
+                open_lines(&path, &with_kinds, options)?
+            }
         });
         met.extend(columns);
     }

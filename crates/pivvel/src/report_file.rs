@@ -140,7 +140,7 @@ impl ReportTarget {
             let failed = |e: IoError| Error::io(self.place(), e);
             let Form::Table(form) = self.form else {
                 let limit = Some(wanted.limit.unwrap_or(LINES_OF_PAGE).min(LINES_OF_PAGE));
-                let wanted = LinesBehind { limit, ..wanted.clone() };
+                let wanted = wanted.clone().limit(limit);
                 let (tied, rows) = read_lines(trace, &wanted, source)?;
                 let page =
                     draw_report_page(&self.appearance.lines(&wanted, &tied, line_columns(&schema), rows));
@@ -244,6 +244,6 @@ pub fn read_lines(
 
 /// The columns of lines as they are drawn.
 pub fn line_columns(schema: &Schema) -> Vec<LineColumn> {
-    let column = |field: &FieldRef| LineColumn { name: field.name().clone(), is_number: is_number(field) };
+    let column = |field: &FieldRef| LineColumn::new(field.name(), is_number(field));
     schema.fields().iter().map(column).collect()
 }

@@ -2,53 +2,13 @@
 //! setter of its name.
 
 use super::{
-    Amount, Apply, AssumptionBrief, Brief, DimensionBrief, EmphasisBrief, Figure, ItemBrief, Level, MeanSide,
-    MeasureBrief, NumberFormat, Order, PaletteName, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief,
-    ScaleBy, Show, Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
-    YardstickOf,
+    Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Figure, ItemBrief,
+    Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, PaletteName, PanelScale, PeersOf, Reach,
+    RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, TopBrief,
+    TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use crate::formula::Formula;
-
-/// Setters of the name of the key: `option` for one that may be absent, `value` for one that is always there, `list` for one
-/// of several, `more` for one that is added.
-macro_rules! setters {
-    ($of:ident { $($kind:ident $field:ident $(as $name:ident)?: $ty:ty,)* }) => {
-        impl $of {
-            $(setters! { @ $kind $of $field, ($field $($name)?), $ty })*
-        }
-    };
-    (@ $kind:ident $of:ident $field:ident, ($own:ident $name:ident), $ty:ty) => {
-        setters! { @ $kind $of $field, ($name), $ty }
-    };
-    (@ option $of:ident $field:ident, ($name:ident), $ty:ty) => {
-        #[doc = concat!("With [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
-        pub fn $name(mut self, $field: impl Into<$ty>) -> $of {
-            self.$field = Some($field.into());
-            self
-        }
-    };
-    (@ value $of:ident $field:ident, ($name:ident), $ty:ty) => {
-        #[doc = concat!("With [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
-        pub fn $name(mut self, $field: impl Into<$ty>) -> $of {
-            self.$field = $field.into();
-            self
-        }
-    };
-    (@ list $of:ident $field:ident, ($name:ident), $ty:ty) => {
-        #[doc = concat!("With these [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
-        pub fn $name<T: Into<$ty>>(mut self, $field: impl IntoIterator<Item = T>) -> $of {
-            self.$field = $field.into_iter().map(Into::into).collect();
-            self
-        }
-    };
-    (@ more $of:ident $field:ident, ($name:ident), $ty:ty) => {
-        #[doc = concat!("With one more of the [`", stringify!($field), "`](", stringify!($of), "::", stringify!($field), ").")]
-        pub fn $name(mut self, $name: impl Into<$ty>) -> $of {
-            self.$field.push($name.into());
-            self
-        }
-    };
-}
+use crate::setters;
 
 setters! { MeasureBrief {
     option label: Template,
@@ -128,6 +88,17 @@ setters! { RuleBrief {
     value blank: bool,
     option when: Formula,
     value unit: Unit,
+} }
+
+setters! { NumberFormat {
+    value decimals: Option<u8>,
+    value scaling: Scaling,
+    value marks: String,
+    value point: String,
+    value before: String,
+    value after: String,
+    value negative: Negative,
+    value blank: String,
 } }
 
 setters! { ViewBrief {
@@ -240,7 +211,20 @@ impl ViewBrief {
     }
 }
 
+setters! { Brief {
+    option source: String,
+    value bad_values: BadValues,
+    more related as related: RelatedBrief,
+    list to: String,
+} }
+
 impl Brief {
+    /// With the kind that a column has, as `decimal(2)`, where it is not to be found out.
+    pub fn kind(mut self, column: impl Into<String>, kind: impl Into<String>) -> Brief {
+        self.kinds.push((column.into(), kind.into()));
+        self
+    }
+
     /// A what-if value, which formulas and texts use by its name.
     pub fn assumption(mut self, assumption: AssumptionBrief) -> Brief {
         self.assumptions.push(assumption);

@@ -33,6 +33,7 @@ impl State {
 
 /// What became of one measure of one cell.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Change {
     /// The label in each dimension; nothing where it is rolled up.
     pub members: Vec<Option<String>>,
@@ -69,6 +70,7 @@ pub struct Change {
 
 /// Members of a level that came or went.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LevelChange {
     /// The dimension.
     pub dimension: String,

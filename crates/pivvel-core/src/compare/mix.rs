@@ -13,6 +13,7 @@ use super::snapshot::{RowKey, Snapshot, SnapshotRow};
 
 /// The change of a ratio in one cell.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Mixed {
     /// The ratio.
     pub measure: String,
@@ -32,6 +33,7 @@ pub struct Mixed {
 
 /// What a member makes of the change of a ratio.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct MixPart {
     /// The member.
     pub member: String,

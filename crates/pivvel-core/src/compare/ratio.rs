@@ -5,6 +5,7 @@ use crate::formula::{Expr, Node, Operator};
 
 /// A measure that is one measure over another.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Ratio {
     /// The ratio.
     pub measure: String,

@@ -79,7 +79,7 @@ fn same_entry(axis: &Axis, entry: Entry, other: &Axis, same: &[Vec<Option<Member
     for (level, member) in axis.path(entry).iter().enumerate() {
         node = other.child(level + 1, node, same[level][member.id().index()]?)?;
     }
-    Some(Entry::new(entry.level(), node))
+    Some(other.entry(entry.level(), node))
 }
 
 impl Labels {

@@ -85,11 +85,11 @@ impl<'a> Cell<'a> {
 }
 
 impl CrossTab {
-    /// The cell where a row and a column meet; `None` where no line falls into it.
+    /// The cell where a row and a column meet; `None` where no line falls into it, and where they are no row and no
+    /// column.
     pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
-        let grain = Grain::new(row.level(), column.level());
-        let id = self.grains.get(grain)?.cells.find(row.node, column.node)?;
-        Some(Cell { crosstab: self, row, column, id })
+        let (_, id) = self.spot(row, column)?;
+        Some(Cell { crosstab: self, row, column, id: id as u32 })
     }
 
     /// Every cell in display order, row by row.

@@ -39,7 +39,7 @@ impl CrossTab {
         let grain =
             Grain::new(level_of(&self.rows, row, "rows")?, level_of(&self.columns, column, "columns")?);
         let of = |axis: &Axis, side: AxisSide| -> Vec<Entry> {
-            axis.order(grain.level(side)).iter().map(|node| Entry::new(grain.level(side), *node)).collect()
+            axis.order(grain.level(side)).iter().map(|node| axis.entry(grain.level(side), *node)).collect()
         };
         let (rows, columns) = (of(&self.rows, AxisSide::Rows), of(&self.columns, AxisSide::Columns));
         let shown = |axis: &Axis, entry: &Entry| !axis.is_hidden(entry.level(), entry.node);

@@ -63,6 +63,7 @@ pub struct CrossTab {
 
 /// A view of the brief: a cross-tab that is drawn in a form of its own.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct View {
     /// What was asked for.
     pub spec: ViewBrief,
@@ -186,8 +187,11 @@ impl CrossTab {
 
     /// The grain and the place of the cell where a row and a column meet.
     pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(Grain, usize)> {
+        if !self.rows.is_own(row) || !self.columns.is_own(column) {
+            return None;
+        }
         let grain = Grain::new(row.level(), column.level());
-        Some((grain, self.grains[grain].cells.find(row.node, column.node)? as usize))
+        Some((grain, self.grains.get(grain)?.cells.find(row.node, column.node)? as usize))
     }
 
     /// The yardsticks of all peers by name: of every measure at every grain, and those that emphasis

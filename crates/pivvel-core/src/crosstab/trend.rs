@@ -8,6 +8,7 @@ use crate::rollup::{Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Trend {
     /// The place of the emphasis among [`CrossTab::emphases`](super::CrossTab::emphases).
     pub emphasis: usize,

@@ -226,11 +226,11 @@ fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
         found = next;
     }
     match &found[..] {
-        [only] => Ok(Entry::new(deepest + 1, *only)),
+        [only] => Ok(axis.entry(deepest + 1, *only)),
         several => {
             let dimension = &axis.dimensions()[deepest].name;
             let above = |node: &u32| {
-                let path = axis.path(Entry::new(deepest + 1, *node));
+                let path = axis.path(axis.entry(deepest + 1, *node));
                 path[..deepest].iter().map(MemberRef::label).collect::<Vec<_>>().join(", ")
             };
             let named: Vec<String> = several.iter().take(4).map(above).collect();
@@ -255,7 +255,7 @@ fn called_so(axis: &Axis, level: usize, nodes: &[u32], label: &str) -> Vec<u32> 
     if !labelled.is_empty() {
         return labelled;
     }
-    nodes.iter().copied().filter(|node| called(axis, Entry::new(level, *node), label)).collect()
+    nodes.iter().copied().filter(|node| called(axis, axis.entry(level, *node), label)).collect()
 }
 
 /// Whether a member is called so: by its label, or by what is shown.
@@ -272,7 +272,7 @@ fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
     let dimension = &axis.dimensions()[level].name;
     let label = labels[level].unwrap_or_default();
     let anywhere =
-        (0..axis.len(level + 1) as u32).any(|node| called(axis, Entry::new(level + 1, node), label));
+        (0..axis.len(level + 1) as u32).any(|node| called(axis, axis.entry(level + 1, node), label));
     if anywhere {
         let above = axis.dimensions().iter().zip(&labels[..level]);
         let above: Vec<String> =

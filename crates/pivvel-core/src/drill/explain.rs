@@ -220,8 +220,9 @@ impl Teller<'_> {
         let (grain, cell) = (targets.grain, targets.get(self.cell)?);
         let cells = &frame.grains[grain];
         let (row, column) = cells.pairs.pairs()[cell];
-        let (row, column) = (Entry::new(grain.row, row), Entry::new(grain.column, column));
-        Some(Address::of(&self.trace.crosstab, row, column))
+        let crosstab = &self.trace.crosstab;
+        let row = crosstab.rows().entry(grain.row, row);
+        Some(Address::of(crosstab, row, crosstab.columns().entry(grain.column, column)))
     }
 
     /// The item that makes the cell.

@@ -24,6 +24,7 @@ use crate::rollup::{Axis, Entry};
 
 /// Which lines are wanted, and how.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LinesBehind {
     /// The cell.
     pub address: Address,
@@ -38,13 +39,28 @@ pub struct LinesBehind {
     pub measure: Option<String>,
 }
 
+crate::setters! { LinesBehind {
+    list columns: String,
+    list order: LineOrder,
+    value limit: Option<usize>,
+    option measure: String,
+} }
+
 /// What lines are sorted by.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LineOrder {
     /// A column, one that the brief derives, or a part of a date.
     pub by: String,
     /// Whether the highest comes first.
     pub descending: bool,
+}
+
+impl LineOrder {
+    /// By a column or a part of a date.
+    pub fn new(by: impl Into<String>, descending: bool) -> LineOrder {
+        LineOrder { by: by.into(), descending }
+    }
 }
 
 impl std::str::FromStr for LineOrder {
@@ -60,7 +76,7 @@ impl std::str::FromStr for LineOrder {
         };
         match by.is_empty() {
             true => Err(Error::request(Argument::Order, "it names no column, as 'amount desc' does")),
-            false => Ok(LineOrder { by: by.to_string(), descending }),
+            false => Ok(LineOrder::new(by, descending)),
         }
     }
 }
@@ -127,6 +143,7 @@ impl LinesBehind {
 
 /// What lines add up to, shown beside what the cell has.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Tied {
     /// How many lines were found.
     pub lines: u64,
@@ -138,6 +155,7 @@ pub struct Tied {
 
 /// The lines behind a cell that is not calculated.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TiedPart {
     /// The cell.
     #[serde(rename = "cell")]
@@ -153,6 +171,7 @@ pub struct TiedPart {
 
 /// An aggregate: of the lines, and as the cell has it.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TiedAggregate {
     /// As it is written.
     pub formula: String,
@@ -331,5 +350,5 @@ impl Trace {
 /// The entries that are not calculated which an entry is made of.
 fn uncalculated(axis: &Axis, entry: Entry) -> Vec<Entry> {
     let made_of = made_of(axis, entry.level(), entry.node);
-    made_of.into_iter().map(|node| Entry::new(entry.level(), node)).collect()
+    made_of.into_iter().map(|node| axis.entry(entry.level(), node)).collect()
 }

@@ -11,6 +11,7 @@ use crate::peers::Yardstick;
 
 /// Where one number comes from.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Story {
     /// The cell.
     #[serde(rename = "cell")]
@@ -57,6 +58,7 @@ pub struct Story {
 
 /// A row or a column of a cell.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct EntryStory {
     /// The name of its level.
     pub level: String,
@@ -66,6 +68,7 @@ pub struct EntryStory {
 
 /// A part of a formula that has a value of its own.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Operand {
     /// As it is written.
     pub text: String,
@@ -83,6 +86,7 @@ pub struct Operand {
 
 /// One period of a moving window.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct WindowPart {
     /// What it is called.
     pub member: String,
@@ -94,6 +98,7 @@ pub struct WindowPart {
 
 /// A calculated item, and the cells that its formula reads.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct ItemStory {
     /// Its dimension and its name.
     pub dimension: String,
@@ -109,6 +114,7 @@ pub struct ItemStory {
 
 /// A member that an item's formula names.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct ItemOperand {
     /// The member.
     pub member: String,
@@ -118,6 +124,7 @@ pub struct ItemOperand {
 
 /// The days that lines are of.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct DateSpan {
     /// The column.
     pub column: String,
@@ -129,6 +136,7 @@ pub struct DateSpan {
 
 /// The cells that a number is compared with, and where it stands among them.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct PeersStory {
     /// What they are called.
     pub name: String,
@@ -143,6 +151,7 @@ pub struct PeersStory {
 
 /// One emphasis, as far as it concerns a cell.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct EmphasisStory {
     /// What it is called.
     pub place: String,
@@ -158,6 +167,7 @@ pub struct EmphasisStory {
 
 /// One rule, as far as it concerns a cell.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct RuleStory {
     /// The rule in words.
     pub rule: String,

@@ -31,6 +31,7 @@ pub(super) struct Decided {
 
 /// What one emphasis decided about one cell.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Mark {
     /// The place of the emphasis among those of the cross-tab.
     pub emphasis: usize,

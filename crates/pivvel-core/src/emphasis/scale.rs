@@ -7,6 +7,7 @@ use crate::plan::{Middle, PlannedEmphasis};
 
 /// The scale of one group of peers.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Scale {
     /// What the group is called, run after run.
     pub peers: String,
@@ -37,6 +38,7 @@ pub struct Scale {
 
 /// From where to where a bar reaches, in shares of the cell's width.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Span {
     /// Where it begins.
     pub from: f64,

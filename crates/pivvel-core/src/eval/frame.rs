@@ -31,8 +31,8 @@ impl Frame {
     /// # Errors
     /// A sum that outgrows 38 digits.
     pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
-        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
-        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
+        let mut rows = Axis::new(AxisSide::Rows, &plan.rows, &plan.row_totals, leaves.rows);
+        let mut columns = Axis::new(AxisSide::Columns, &plan.columns, &plan.column_totals, leaves.columns);
         let room = (rows.len(rows.depth()), columns.len(columns.depth()));
         let (groups, states) =
             by_row(leaves.groups, leaves.states, room).map_err(|_| Error::overflow("the totals"))?;

@@ -77,7 +77,7 @@ pub(crate) fn targets<'f>(frame: &'f Frame, grain: Grain, relation: &Relation) -
     // Each node of the axis leads to one node, whatever the cell's place on the other axis, and all to one level.
     let way = Lead::new(axis, level, relation);
     let leads: Vec<Option<Entry>> =
-        (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::new(level, node))).collect();
+        (0..axis.len(level) as u32).map(|node| way.follow(axis, axis.entry(level, node))).collect();
     let to_level = leads.iter().flatten().next()?.level();
     let to_grand_total = matches!(relation, Relation::GrandTotal);
     let to = if to_grand_total { Grain::TOTAL } else { grain.at(side, to_level) };
@@ -130,8 +130,8 @@ impl Lead {
     fn follow(&self, axis: &Axis, from: Entry) -> Option<Entry> {
         match self {
             Lead::Parent => axis.parent(from),
-            Lead::Total => Some(Entry::new(0, 0)),
-            Lead::Level(level) => Some(Entry::new(*level, axis.ancestor(from.level(), from.node, *level))),
+            Lead::Total => Some(Entry::TOTAL),
+            Lead::Level(level) => Some(axis.entry(*level, axis.ancestor(from.level(), from.node, *level))),
             Lead::Member(level, member, _) if from.level() >= *level => {
                 let path = path_from(axis, from, *level);
                 let parent = axis.ancestor(from.level(), from.node, level - 1);
@@ -142,7 +142,7 @@ impl Lead {
                 let first = nodes.partition_point(|(above, _)| *above < from.node);
                 let mut found = nodes[first..].iter().take_while(|(above, _)| *above == from.node);
                 let (_, node) = found.next()?;
-                found.next().is_none().then(|| Entry::new(*level, *node))
+                found.next().is_none().then(|| axis.entry(*level, *node))
             }
             Lead::Shifted(shift) => shifted(axis, from, *shift),
             Lead::End(level, last, sequences) => {
@@ -183,7 +183,7 @@ fn descend(axis: &Axis, level: usize, node: u32, members: &[MemberId]) -> Option
         Some((level + 1, axis.child(level + 1, node, *member)?))
     };
     let (level, node) = members.iter().try_fold((level, node), step)?;
-    Some(Entry::new(level, node))
+    Some(axis.entry(level, node))
 }
 
 /// The column that a dimension is made of.
@@ -218,7 +218,7 @@ fn shifted(axis: &Axis, from: Entry, shift: Shift) -> Option<Entry> {
         };
         node = axis.child(level, node, member)?;
     }
-    Some(Entry::new(from.level(), node))
+    Some(axis.entry(from.level(), node))
 }
 
 /// The nodes that stand in one row with each other along a dimension: those under the same parent or,

@@ -46,6 +46,7 @@ pub(crate) struct Scan<'p> {
 
 /// What the scan met, for notices.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct ScanReport {
     /// Lines that the source delivered.
     pub read: u64,

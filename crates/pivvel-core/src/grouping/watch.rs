@@ -14,6 +14,7 @@ const FEW: usize = 1_000;
 
 /// A text that a column is compared with and that no line has.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct UnknownText {
     /// The column, by its place among those that the scan is given.
     pub(crate) slot: usize,

@@ -13,6 +13,7 @@ use crate::model::Decimal;
 
 /// What a source has to say about the lines that it read, beside the lines.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Tally {
     /// Lines in which every column was empty; they were left out.
     pub empty_lines: u64,
@@ -30,6 +31,7 @@ pub struct Tally {
 
 /// Lines that found no partner in a related table; what it brings is blank for them.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Unmatched {
     /// The table.
     pub table: String,
@@ -63,6 +65,7 @@ impl Limit {
 
 /// What is wanted of a column: the values from the lowest to the highest, both included.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Bound {
     /// The column, by its place in the schema.
     pub column: usize,
@@ -71,6 +74,23 @@ pub struct Bound {
     /// The highest.
     pub high: Option<Limit>,
 }
+
+impl Bound {
+    /// All values of a column, by its place in the schema.
+    pub fn all(column: usize) -> Bound {
+        Bound { column, low: None, high: None }
+    }
+
+    /// The same values of another column.
+    pub fn of(self, column: usize) -> Bound {
+        Bound { column, ..self }
+    }
+}
+
+crate::setters! { Bound {
+    value low: Option<Limit>,
+    value high: Option<Limit>,
+} }
 
 /// What takes the batches of one of several threads.
 pub type Taker<'a> = Box<dyn FnMut(RecordBatch) -> Result<()> + Send + 'a>;

@@ -48,6 +48,7 @@ pub trait Dialect: Debug + Sync {
 
 /// What a statement reads, and conditions that no line may meet, so that the result is what it would be here.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Guarded {
     /// What is read.
     pub sql: String,
@@ -55,8 +56,16 @@ pub struct Guarded {
     pub guards: Vec<String>,
 }
 
+impl Guarded {
+    /// What is read, under these conditions.
+    pub fn new(sql: impl Into<String>, guards: Vec<String>) -> Guarded {
+        Guarded { sql: sql.into(), guards }
+    }
+}
+
 /// A table that a source can let its database group.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct SqlTable {
     /// The SQL that is understood.
     pub dialect: &'static dyn Dialect,
@@ -68,6 +77,7 @@ pub struct SqlTable {
 
 /// A column of such a table.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct SqlColumn {
     /// What it is called.
     pub name: String,
@@ -83,11 +93,40 @@ pub struct SqlColumn {
     pub scale_is_fixed: bool,
 }
 
+impl SqlTable {
+    /// A table by its quoted name, with its columns in the order of the source's schema.
+    pub fn new(dialect: &'static dyn Dialect, from: impl Into<String>, columns: Vec<SqlColumn>) -> SqlTable {
+        SqlTable { dialect, from: from.into(), columns }
+    }
+}
+
+impl SqlColumn {
+    /// A column that holds what the source says, with no more digits than the source says.
+    pub fn new(name: impl Into<String>, sql: impl Into<String>) -> SqlColumn {
+        let (name, sql) = (name.into(), sql.into());
+        SqlColumn { name, sql, guard: None, kept_as_is: true, scale_is_fixed: true }
+    }
+}
+
+crate::setters! { SqlColumn {
+    value guard: Option<String>,
+    value kept_as_is: bool,
+    value scale_is_fixed: bool,
+} }
+
 /// A statement with the values to bind, in the order of their places.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Statement {
     /// The text.
     pub sql: String,
     /// The values, as text.
     pub values: Vec<String>,
+}
+
+impl Statement {
+    /// A statement with the values that it binds.
+    pub fn new(sql: impl Into<String>, values: Vec<String>) -> Statement {
+        Statement { sql: sql.into(), values }
+    }
 }

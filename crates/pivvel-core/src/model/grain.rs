@@ -16,6 +16,7 @@ use super::AxisSide;
 /// assert_eq!(grain.at(AxisSide::Rows, 0), Grain::new(0, 1));
 /// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub struct Grain {
     /// The level of the rows.
     pub row: usize,

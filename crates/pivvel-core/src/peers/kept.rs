@@ -28,6 +28,7 @@ pub struct Yardsticks(BTreeMap<String, KeptScale>);
 /// The reference numbers of one group of peers, as they are kept.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[non_exhaustive]
 pub struct KeptScale {
     /// Cells that had a value.
     pub count: u64,
@@ -46,8 +47,18 @@ pub struct KeptScale {
     pub tops: Vec<KeptTop>,
 }
 
+crate::setters! { KeptScale {
+    value count: u64,
+    value low: f64,
+    value high: f64,
+    value mean: Option<f64>,
+    value clip: Option<[f64; 4]>,
+    list tops: KeptTop,
+} }
+
 /// The last value of so many of the highest peers, or of the lowest.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[non_exhaustive]
 pub struct KeptTop {
     /// How many, and at which end.
     #[serde(flatten)]

@@ -193,7 +193,7 @@ pub(crate) fn peers_id(
 pub(crate) fn within(rows: &Axis, columns: &Axis, key: &GroupKey) -> Vec<(String, String)> {
     let path = |axis: &Axis, spot: Option<(u16, u32)>| -> Vec<(String, String)> {
         let Some((level, node)) = spot else { return Vec::new() };
-        let path = axis.path(crate::rollup::Entry::new(level.into(), node));
+        let path = axis.path(axis.entry(level.into(), node));
         path.iter().map(|m| (m.dimension().name.clone(), m.label().to_string())).collect()
     };
     [path(rows, key.row), path(columns, key.column)].concat()

@@ -6,6 +6,7 @@ use crate::plan::{Count, YardstickSpec};
 
 /// The reference numbers of one group of peers.
 #[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
+#[non_exhaustive]
 pub struct Yardstick {
     /// Cells that have a value.
     pub count: u64,

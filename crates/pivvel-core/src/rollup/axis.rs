@@ -7,12 +7,13 @@ use crate::brief::Direction;
 use crate::brief::Placement;
 use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{BLANK, Member, MemberId, Members};
-use crate::model::Value;
+use crate::model::{AxisSide, Value};
 use crate::plan::Dimension;
 
 /// The rows or the columns of a cross-tab.
 #[derive(Debug, Clone)]
 pub struct Axis {
+    side: AxisSide,
     dimensions: Vec<Dimension>,
     members: Vec<Members>,
     /// For each level, the total first: its nodes.
@@ -55,20 +56,19 @@ pub(crate) enum SortBy {
     Values(Vec<Option<Value>>),
 }
 
-/// A row or a column as it is shown: the total, a subtotal or a member of the deepest level.
+/// A row or a column as it is shown: the total, a subtotal or a member of the deepest level. It knows which of both it
+/// is, so that a row where a column is asked for is no cell, rather than another one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Entry {
+    /// Of its axis; the rows' for the total, which is one and the same for both.
+    side: AxisSide,
     level: u16,
     pub(crate) node: u32,
 }
 
 impl Entry {
     /// The total of an axis.
-    pub const TOTAL: Entry = Entry { level: 0, node: 0 };
-
-    pub(crate) fn new(level: usize, node: u32) -> Entry {
-        Entry { level: level as u16, node }
-    }
+    pub const TOTAL: Entry = Entry { side: AxisSide::Rows, level: 0, node: 0 };
 
     /// Its level: 0 for the total of the axis, then one for each dimension.
     pub fn level(self) -> usize {
@@ -124,8 +124,14 @@ impl<'a> MemberRef<'a> {
 }
 
 impl Axis {
-    pub(crate) fn new(dimensions: &[Dimension], totals: &[Placement], paths: AxisPaths) -> Axis {
+    pub(crate) fn new(
+        side: AxisSide,
+        dimensions: &[Dimension],
+        totals: &[Placement],
+        paths: AxisPaths,
+    ) -> Axis {
         let mut axis = Axis {
+            side,
             dimensions: dimensions.to_vec(),
             members: paths.members,
             nodes: vec![vec![AxisNode {
@@ -240,6 +246,19 @@ impl Axis {
         &self.entries
     }
 
+    /// The entry of a node.
+    pub(crate) fn entry(&self, level: usize, node: u32) -> Entry {
+        if level == 0 {
+            return Entry::TOTAL;
+        }
+        Entry { side: self.side, level: level as u16, node }
+    }
+
+    /// Whether an entry is of this axis, as far as it says so itself.
+    pub(crate) fn is_own(&self, entry: Entry) -> bool {
+        entry.is_total() || entry.side == self.side
+    }
+
     /// The label of the member of a level that an entry is, or is under; none of a level below it.
     pub(crate) fn label_at(&self, entry: Entry, level: usize) -> Option<&str> {
         self.member_at(entry, level).map(|member| member.label())
@@ -276,12 +295,12 @@ impl Axis {
     /// The entry that an entry is part of; `None` for the total.
     pub fn parent(&self, entry: Entry) -> Option<Entry> {
         let level = entry.level.checked_sub(1)?;
-        Some(Entry { level, node: self.node_of(entry)?.parent })
+        Some(self.entry(level.into(), self.node_of(entry)?.parent))
     }
 
-    /// The node of an entry; `None` where it is one of another axis that has no such node here.
+    /// The node of an entry; `None` where it is of the other axis, or of another cross-tab that has more.
     fn node_of(&self, entry: Entry) -> Option<&AxisNode> {
-        self.nodes.get(entry.level())?.get(entry.node as usize)
+        self.is_own(entry).then(|| self.nodes.get(entry.level())?.get(entry.node as usize))?
     }
 
     /// The entry of a path of labels; the empty path is the total.
@@ -296,7 +315,7 @@ impl Axis {
     pub(crate) fn below(&self, entry: Entry, label: &str) -> Option<Entry> {
         let level = entry.level() + 1;
         let of_label = self.members.get(entry.level())?.labelled(label);
-        let child = |id: MemberId| Some(Entry::new(level, self.child(level, entry.node, id)?));
+        let child = |id: MemberId| Some(self.entry(level, self.child(level, entry.node, id)?));
         of_label.into_iter().find_map(child)
     }
 
@@ -305,7 +324,7 @@ impl Axis {
         let level = entry.level() + 1;
         let nodes = self.nodes.get(level).map_or(&[][..], Vec::as_slice);
         let under = move |(_, node): &(u32, &AxisNode)| node.parent == entry.node;
-        (0..).zip(nodes).filter(under).map(move |(node, _)| Entry::new(level, node))
+        (0..).zip(nodes).filter(under).map(move |(node, _)| self.entry(level, node))
     }
 
     /// What an entry stands for: `total`, `member`, `calculated` or `others`. What is under a
@@ -462,7 +481,7 @@ impl Axis {
         children: &[Vec<std::ops::Range<usize>>],
         entries: &mut Vec<Entry>,
     ) {
-        let entry = Entry { level: level as u16, node: ordered[level][place] };
+        let entry = self.entry(level, ordered[level][place]);
         if level == self.depth() {
             entries.push(entry);
             return;

@@ -26,7 +26,7 @@ impl CrossTab {
     /// let batch = RecordBatch::try_from_iter([("coast", coast), ("pieces", pieces)])?;
     /// let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
     /// let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch]))?;
-    /// let spec = TableSpec { shape: Shape::Cells, levels: vec!["coast".into()], ..TableSpec::default() };
+    /// let spec = TableSpec::default().shape(Shape::Cells).levels(["coast"]);
     /// let rows: usize = crosstab.table(&spec)?.batches().map(|batch| batch.num_rows()).sum();
     /// assert_eq!(rows, 2);
     /// # Ok::<(), Box<dyn std::error::Error>>(())

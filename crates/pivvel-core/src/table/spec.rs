@@ -30,6 +30,7 @@ pub enum Shape {
 
 /// Which table is wanted of a cross-tab.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct TableSpec {
     /// Its shape.
     pub shape: Shape,
@@ -44,7 +45,15 @@ pub struct TableSpec {
     pub with_hidden: bool,
 }
 
+crate::setters! { TableSpec {
+    value shape: Shape,
+    value exact: bool,
+    list levels: String,
+    value with_hidden: bool,
+} }
+
 /// A table, part by part.
+#[non_exhaustive]
 pub struct Table<'a> {
     /// The columns, with the version of their meaning among the metadata.
     pub schema: SchemaRef,

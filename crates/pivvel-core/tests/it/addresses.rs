@@ -47,12 +47,7 @@ fn same(brief: Brief) -> Brief {
 fn addresses_lead_to_cells() {
     let labelled = |mut brief: Brief| {
         let labels = vec![("Fell".to_string(), "The Fell".into())];
-        let coast = DimensionBrief {
-            name: "coast".into(),
-            label: Some("Shore".into()),
-            labels,
-            ..DimensionBrief::default()
-        };
+        let coast = DimensionBrief::new("coast").label("Shore").labels(labels);
         brief.dimensions.push(coast);
         brief
     };
@@ -165,11 +160,8 @@ fn shapes_and_levels_hold_the_same() {
             brief.totals = vec![(String::new(), placement)];
             brief
         });
-        let spec = |shape, levels: &[&str]| TableSpec {
-            shape,
-            exact: true,
-            levels: levels.iter().map(|level| level.to_string()).collect(),
-            with_hidden: false,
+        let spec = |shape, levels: &[&str]| {
+            TableSpec::default().shape(shape).exact(true).levels(levels.iter().copied())
         };
         let all = rows(&crosstab, &spec(Shape::Tidy, &[]));
         assert_eq!(all.len(), tidy(&crosstab).count());

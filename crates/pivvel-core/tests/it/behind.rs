@@ -100,14 +100,7 @@ proptest! {
             brief.filter = Some("amount > 0".into());
         }
         // Harbours by what they come to.
-        brief.tiers.push(TierBrief {
-            name: "size".into(),
-            of: "harbour".into(),
-            by: "sum(amount)".into(),
-            cuts: vec!["40".into()],
-            labels: vec!["small".into(), "large".into()],
-            ..TierBrief::default()
-        });
+        brief.tiers.push(TierBrief::new("size", "harbour", "sum(amount)").cuts(["40"]).labels(["small", "large"]));
         let trace = Build::new().threads(threads).trace(&brief, &mut source()).unwrap();
         let crosstab = trace.crosstab();
         let cells: Vec<_> = crosstab.cells().collect();
@@ -154,8 +147,8 @@ proptest! {
             let by = |(key, descending): &(usize, bool)| compared(KEYS[*key].1(a), KEYS[*key].1(b), *descending);
             keys.iter().map(by).find(|ordering| ordering.is_ne()).unwrap_or(Ordering::Equal)
         });
-        let order = |(key, descending): &(usize, bool)| LineOrder { by: KEYS[*key].0.into(), descending: *descending };
-        let behind = LinesBehind { order: keys.iter().map(order).collect(), limit, ..LinesBehind::of(address.clone()) };
+        let order = |(key, descending): &(usize, bool)| LineOrder::new(KEYS[*key].0, *descending);
+        let behind = LinesBehind::of(address.clone()).order(keys.iter().map(order)).limit(limit);
         let mut found: Vec<(i64, i32, Option<i64>)> = Vec::new();
         let tied = trace
             .lines(&behind, &mut source(), &mut |batch| {

@@ -41,6 +41,22 @@ fn a_level_has_the_cells_of_its_grain() {
     assert_eq!(met, crosstab.cells().count());
 }
 
+/// A row where a column is asked for finds nothing, rather than the cell that has the same numbers.
+#[test]
+fn a_row_is_no_column() {
+    let crosstab = crosstab();
+    let mut met = 0;
+    for cell in crosstab.cells().filter(|cell| !cell.row().is_total() && !cell.column().is_total()) {
+        let (row, column) = (cell.row(), cell.column());
+        assert!(crosstab.cell(column, row).is_none() && crosstab.marks(column, row, 0).is_empty());
+        assert!(crosstab.rows().path(column).is_empty() && crosstab.columns().path(row).is_empty());
+        assert_eq!((crosstab.rows().parent(column), crosstab.columns().parent(row)), (None, None));
+        met += 1;
+    }
+    assert_eq!(met, 10);
+    assert_eq!(crosstab.cell(Entry::TOTAL, Entry::TOTAL).map(|cell| cell.row()), Some(Entry::TOTAL));
+}
+
 /// Two paths, the label that is not known, and the one that is near.
 type Wrong<'a> = (&'a [&'a str], &'a [&'a str], &'a str, Option<&'a str>);
 

@@ -42,13 +42,8 @@ fn source(lines: &[Line]) -> Batches<std::vec::IntoIter<RecordBatch>> {
 }
 
 fn item(name: &str, formula: &str, before_measures: bool) -> ItemBrief {
-    ItemBrief {
-        dimension: "scenario".into(),
-        name: name.into(),
-        formula: formula.into(),
-        apply: Some(if before_measures { Apply::BeforeMeasures } else { Apply::AfterMeasures }),
-        ..ItemBrief::default()
-    }
+    let apply = if before_measures { Apply::BeforeMeasures } else { Apply::AfterMeasures };
+    ItemBrief::new("scenario", name, formula).apply(apply)
 }
 
 /// The sums of amount and cost of some lines; nothing where there is no line.
@@ -76,7 +71,7 @@ fn what_a_group_does_not_add_cannot_be_too_large() {
         ("amount", decimals(0, [nines, nines - 1, 7].map(Some))),
     ];
     let mut brief = Brief::new().rows(["coast"]).columns(["scenario"]).measure(("highest", "max(amount)"));
-    brief.items = vec![ItemBrief { dimension: "coast".into(), ..item("both", "Fell + Isle", true) }];
+    brief.items = vec![ItemBrief::new("coast", "both", "Fell + Isle").apply(Apply::BeforeMeasures)];
     let crosstab = CrossTab::build(&brief, &mut support::source(vec![support::batch(columns)])).unwrap();
     let highest =
         |column: &[&str]| crosstab.value(&["both"], column, "highest").map(|value| value.to_string());
@@ -159,15 +154,12 @@ proptest! {
         let names: Vec<String> = (0..=cuts.len()).map(|tier| format!("tier {tier}")).collect();
         let brief = |rows: &[&str]| {
             let mut brief = Brief::new().rows(rows.iter().copied()).columns(["coast"]);
-            brief.tiers.push(TierBrief {
-                name: "size".into(),
-                of: "client".into(),
-                by: "sum(amount)".into(),
-                cuts: cuts.iter().map(|cut| Amount::from(*cut)).collect(),
-                labels: if named { names.iter().map(|name| name.as_str().into()).collect() } else { Vec::new() },
-                within: if within { vec!["coast".into()] } else { Vec::new() },
-                ..TierBrief::default()
-            });
+            brief.tiers.push(
+                TierBrief::new("size", "client", "sum(amount)")
+                    .cuts(cuts.iter().map(|cut| Amount::from(*cut)))
+                    .labels(names.iter().map(String::as_str).filter(|_| named))
+                    .within(within.then_some("coast")),
+            );
             brief.measure(("sales", "sum(amount)")).measure(("clients", "distinct(client)"))
         };
         let mut sums: BTreeMap<(Option<usize>, usize), i64> = BTreeMap::new();

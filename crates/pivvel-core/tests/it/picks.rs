@@ -98,13 +98,12 @@ fn has_ties(pick: &Pick, sums: &Sums) -> bool {
 }
 
 fn brief(pick: &Pick, shown_only: bool) -> Brief {
-    let mut dimension = DimensionBrief { name: "harbour".into(), ..DimensionBrief::default() };
+    let mut dimension = DimensionBrief::new("harbour");
     let list = |numbers: &[usize]| numbers.iter().map(|number| harbour(*number)).collect();
     match pick {
         Pick::Top { count, bottom, overall, others } => {
-            let others = others.then(|| "all others".into());
-            let top =
-                TopBrief { count: count.to_string().into(), by: "sales".into(), overall: *overall, others };
+            let mut top = TopBrief::new(count.to_string(), "sales").overall(*overall);
+            top.others = others.then(|| "all others".into());
             let place = if *bottom { &mut dimension.bottom } else { &mut dimension.top };
             *place = Some(top);
         }

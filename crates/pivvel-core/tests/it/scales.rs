@@ -128,15 +128,15 @@ proptest! {
         order in Just([0usize, 1, 2, 3, 4]).prop_shuffle(),
     ) {
         let kinds: [RuleBrief; 5] = [
-            RuleBrief { from: Some(from.into()), below: Some((from + wide).into()), ..RuleBrief::default() },
-            RuleBrief { is: Some(is.into()), ..RuleBrief::default() },
-            RuleBrief { top: Some(top.to_string().into()), ..RuleBrief::default() },
-            RuleBrief { bottom: Some(top.to_string().into()), ..RuleBrief::default() },
-            RuleBrief { mean: Some(MeanSide::Above), ..RuleBrief::default() },
+            RuleBrief::new().at_least(from).below(from + wide),
+            RuleBrief::new().is(is),
+            RuleBrief::new().top(top.to_string()),
+            RuleBrief::new().bottom(top.to_string()),
+            RuleBrief::new().mean(MeanSide::Above),
         ];
         let rules: Vec<RuleBrief> = order
             .iter()
-            .map(|kind| RuleBrief { name: Some(format!("rule {kind}").into()), ..kinds[*kind].clone() })
+            .map(|kind| kinds[*kind].clone().named(format!("rule {kind}")))
             .collect();
         let marks = marks(&values, |said| said.rules = rules.clone());
         let sum: i64 = values.iter().sum();

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use pivvel_core::brief::{
-    Amount, Apply, AssumptionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
+    Amount, Apply, AssumptionBrief, EmphasisBrief, Form, Level, MeasureBrief, PeersOf, Placement,
     RelatedBrief, RuleBrief, ScaleBy, Show, Side, TierBrief, Tone, TopBrief, ViewBrief, ViewForm,
     YardstickOf,
 };
@@ -204,7 +204,7 @@ fn wrong_layouts() {
         brief
     };
     let top = |count: &str, by: &str| {
-        let top = TopBrief { count: count.into(), by: by.into(), ..TopBrief::default() };
+        let top = TopBrief::new(count, by);
         dimension(&move |d| d.top = Some(top.clone()))
     };
     let item = |dimension: &str, name: &str, formula: &str| base().item(dimension, name, formula);
@@ -226,8 +226,8 @@ fn wrong_layouts() {
     case("measure without name", base().measure((" ", "count()")));
     case("measures in a circle", base().measure(("a", "b + 1")).measure(("b", "c")).measure(("c", "a * 2")));
     let levels = |levels: &[(&str, &str)]| {
-        let levels = levels.iter().map(|(l, f)| ((*l).into(), Some((*f).into()))).collect();
-        base().measure(MeasureBrief { levels, ..MeasureBrief::new("m", "sales") })
+        let levels = levels.iter().map(|(l, f)| (Level::from(*l), Some(Formula::from(*f))));
+        base().measure(MeasureBrief::new("m", "sales").levels(levels))
     };
     case("level that is not", levels(&[("yrad", "sales")]));
     case("level of text", levels(&[("coast", "scenario")]));
@@ -244,13 +244,9 @@ fn wrong_layouts() {
     let assume = |value: &str, low: &str, high: &str| {
         let read = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
         let mut brief = base();
-        brief.assumptions = vec![AssumptionBrief {
-            name: "uplift".into(),
-            value: value.into(),
-            low: read(low),
-            high: read(high),
-            choices: vec!["coast".into(), "yard".into()],
-        }];
+        let mut uplift = AssumptionBrief::new("uplift", value).choices(["coast", "yard"]);
+        (uplift.low, uplift.high) = (read(low), read(high));
+        brief.assumptions = vec![uplift];
         brief
     };
     case("assumed too low", assume("-5%", "0%", "10%"));
@@ -262,17 +258,10 @@ fn wrong_layouts() {
     taken.assumptions[0].name = "amount".into();
     case("assumption called like a column", taken);
     let tier = |of: &str, by: &str, cuts: &[&str], quantiles: bool, labels: &[&str]| {
-        let amounts = || cuts.iter().map(|cut| Amount::from(*cut)).collect();
+        let amounts = || cuts.iter().map(|cut| Amount::from(*cut));
         let mut brief = base();
-        brief.tiers = vec![TierBrief {
-            name: "size".into(),
-            of: of.into(),
-            by: by.into(),
-            cuts: if quantiles { Vec::new() } else { amounts() },
-            quantiles: if quantiles { amounts() } else { Vec::new() },
-            labels: labels.iter().map(|label| (*label).into()).collect(),
-            within: Vec::new(),
-        }];
+        let tier = TierBrief::new("size", of, by).labels(labels.iter().copied());
+        brief.tiers = vec![if quantiles { tier.quantiles(amounts()) } else { tier.cuts(amounts()) }];
         brief
     };
     case("tier of nothing", tier("yrad", "sum(amount)", &["5"], false, &[]));
@@ -293,8 +282,7 @@ fn wrong_layouts() {
     case("derived twice", base().derive("amount", "cost * 2"));
     case("derived of nothing", base().derive("x", "cst * 2"));
     let mut early = base();
-    early.items =
-        vec![ItemBrief { apply: Some(Apply::BeforeMeasures), ..early.items.pop().unwrap_or_default() }];
+    early.items = vec![early.items.pop().unwrap_or_default().apply(Apply::BeforeMeasures)];
     case("item of nothing at all", early);
     insta::assert_snapshot!(messages(cases));
 }
@@ -309,10 +297,10 @@ fn emphasis(form: Form, change: impl Fn(&mut EmphasisBrief)) -> Brief {
 /// Rules by their bounds: what each from and below is, and empty where it is open.
 fn rules(bounds: &[(&str, &str)]) -> Vec<RuleBrief> {
     let some = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
-    let rule = |(from, below): &(&str, &str)| RuleBrief {
-        from: some(from),
-        below: some(below),
-        ..RuleBrief::default()
+    let rule = |(from, below): &(&str, &str)| {
+        let mut rule = RuleBrief::new();
+        (rule.from, rule.below) = (some(from), some(below));
+        rule
     };
     bounds.iter().map(rule).collect()
 }
@@ -324,7 +312,7 @@ fn wrong_emphasis() {
     let amount = |text: &str| Some(Amount::from(text));
     let rule = |rule: RuleBrief| emphasis(Form::Ink, move |e| e.rules = vec![rule.clone()]);
     let view = |form, change: &dyn Fn(&mut ViewBrief)| {
-        let mut view = ViewBrief { form, ..ViewBrief::default() };
+        let mut view = ViewBrief::new(form);
         change(&mut view);
         base().view(view)
     };
@@ -354,38 +342,25 @@ fn wrong_emphasis() {
         ("a trend along no date", emphasis(Form::Trend, |e| e.along = text("sold_on.moth"))),
         ("a link to nowhere", emphasis(Form::Link, |_| {})),
         ("a link that runs", emphasis(Form::Link, |e| e.link = Some("javascript:alert({coast})".into()))),
-        (
-            "mixed bounds",
-            rule(RuleBrief { from: amount("25%"), below: amount("100"), ..RuleBrief::default() }),
-        ),
-        (
-            "bounds that cross",
-            rule(RuleBrief { from: amount("5"), below: amount("5"), ..RuleBrief::default() }),
-        ),
-        ("bound of text", rule(RuleBrief { from: amount("much"), ..RuleBrief::default() })),
-        ("top and bottom", rule(RuleBrief { top: amount("1"), bottom: amount("1"), ..RuleBrief::default() })),
-        ("top of how many", rule(RuleBrief { top: amount("many"), ..RuleBrief::default() })),
-        ("blank and a bound", rule(RuleBrief { blank: true, below: amount("1"), ..RuleBrief::default() })),
-        ("when no condition", rule(RuleBrief { when: formula("sales * 2"), ..RuleBrief::default() })),
+        ("mixed bounds", rule(RuleBrief::new().at_least("25%").below("100"))),
+        ("bounds that cross", rule(RuleBrief::new().at_least("5").below("5"))),
+        ("bound of text", rule(RuleBrief::new().at_least("much"))),
+        ("top and bottom", rule(RuleBrief::new().top("1").bottom("1"))),
+        ("top of how many", rule(RuleBrief::new().top("many"))),
+        ("blank and a bound", rule(RuleBrief::new().blank(true).below("1"))),
+        ("when no condition", rule(RuleBrief::new().when("sales * 2"))),
         ("twice the same", emphasis(Form::Tint, |_| {}).tint("sales")),
-        ("tone of no number", rule(RuleBrief { show: Some(Show::Symbol(3)), ..RuleBrief::default() })),
+        ("tone of no number", rule(RuleBrief::new().show(Show::Symbol(3)))),
         (
             "a tone among symbols",
             emphasis(Form::Symbol, |e| {
-                e.rules = vec![RuleBrief { show: Some(Show::Tone(Tone::Loss)), ..RuleBrief::default() }];
+                e.rules = vec![RuleBrief::new().show(Show::Tone(Tone::Loss))];
             }),
         ),
-        ("lines opened with another kind", Brief { kinds: vec![("cost".into(), "text".into())], ..base() }),
+        ("lines opened with another kind", base().kind("cost", "text")),
         (
             "lines opened without a related table",
-            Brief {
-                related: vec![RelatedBrief {
-                    name: "yards".into(),
-                    source: "yards.csv".into(),
-                    keys: vec![("yard".into(), "yard".into())],
-                }],
-                ..base()
-            },
+            base().related(RelatedBrief::new("yards", "yards.csv", ["yard"])),
         ),
         ("a line along nothing", view(ViewForm::Line, &|_| {})),
         ("a strip of one level", view(ViewForm::Strip, &|v| v.rows = Some(vec!["coast".into()]))),

@@ -15,6 +15,7 @@ use pivvel_core::{Error, Result};
 
 /// How the values of one column are to be read.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct ColumnKind {
     /// What the column holds.
     pub kind: Kind,

@@ -7,7 +7,7 @@ use pivvel_core::source::{Dialect, Guarded, SqlColumn};
 pub(super) struct PostgreSql;
 
 fn unguarded(sql: String) -> Guarded {
-    Guarded { sql, guards: Vec::new() }
+    Guarded::new(sql, Vec::new())
 }
 
 impl Dialect for PostgreSql {
@@ -49,7 +49,7 @@ impl Dialect for PostgreSql {
         let own = &column.sql;
         let guards =
             if column.scale_is_fixed { Vec::new() } else { vec![format!("{own} <> round({own}, {scale})")] };
-        Some(Guarded { sql: format!("{own}::numeric"), guards })
+        Some(Guarded::new(format!("{own}::numeric"), guards))
     }
 
     fn part(&self, own: &str, part: DatePart) -> Guarded {
@@ -72,7 +72,7 @@ impl Dialect for PostgreSql {
             DatePart::MonthOfYear => format!("({month} % 12)"),
             DatePart::Weekday => format!("(({day} + 3) % 7)"),
         };
-        Guarded { sql, guards }
+        Guarded::new(sql, guards)
     }
 
     fn computed_guard(&self, _: &str) -> Option<String> {

@@ -36,20 +36,17 @@ impl Dialect for Sqlite {
     }
 
     fn text(&self, own: &str) -> Guarded {
-        Guarded {
-            sql: format!("coalesce(CAST({own} AS TEXT), '')"),
-            guards: vec![format!("typeof({own}) NOT IN ('text', 'integer', 'null')")],
-        }
+        Guarded::new(
+            format!("coalesce(CAST({own} AS TEXT), '')"),
+            vec![format!("typeof({own}) NOT IN ('text', 'integer', 'null')")],
+        )
     }
 
     fn number(&self, column: &SqlColumn, scale: u8) -> Option<Guarded> {
         let own = &column.sql;
         let unit = 10i128.checked_pow(scale.into())?;
         if scale == 0 {
-            return Some(Guarded {
-                sql: own.clone(),
-                guards: vec![format!("typeof({own}) NOT IN ('integer', 'null')")],
-            });
+            return Some(Guarded::new(own, vec![format!("typeof({own}) NOT IN ('integer', 'null')")]));
         }
         // The nearest floating-point number of so many decimals stands for its digits.
         let digits = format!("CAST(round({own} * {unit}) AS INTEGER)");
@@ -57,7 +54,7 @@ impl Dialect for Sqlite {
             format!("typeof({own}) NOT IN ('integer', 'real', 'null')"),
             format!("{own} <> {digits} / {unit}.0 OR abs({own}) >= 1e15 / {unit}"),
         ];
-        Some(Guarded { sql: digits, guards })
+        Some(Guarded::new(digits, guards))
     }
 
     fn part(&self, own: &str, part: DatePart) -> Guarded {
@@ -78,7 +75,7 @@ impl Dialect for Sqlite {
             DatePart::MonthOfYear => format!("({} - 1)", of("m")),
             DatePart::Weekday => format!("(({} + 6) % 7)", of("w")),
         };
-        Guarded { sql, guards: vec![guard] }
+        Guarded::new(sql, vec![guard])
     }
 
     fn computed_guard(&self, sql: &str) -> Option<String> {

@@ -194,6 +194,7 @@ pub trait TableSink: Send {
 
 /// How a table is written.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct TableOptions {
     /// How many threads make and write it at most (default: as many as there are processors).
     pub threads: Option<NonZero<usize>>,
@@ -201,9 +202,14 @@ pub struct TableOptions {
     pub inert: bool,
 }
 
+pivvel_core::setters! { TableOptions {
+    value threads: Option<NonZero<usize>>,
+    value inert: bool,
+} }
+
 impl TableOptions {
     /// How many threads make and write a table.
-    fn threads(self) -> usize {
+    fn thread_count(self) -> usize {
         self.threads.or(available_parallelism().ok()).map_or(1, NonZero::get)
     }
 }
@@ -298,8 +304,8 @@ pub fn write_table(
     out: &mut (dyn Write + Send),
     options: TableOptions,
 ) -> std::io::Result<()> {
-    let Table { schema, mut parts } = table;
-    let threads = options.threads();
+    let Table { schema, mut parts, .. } = table;
+    let threads = options.thread_count();
     if let Some(Writing::Text(form)) = form.0.writing {
         let mut text = Vec::new();
         (form.head)(&schema, options, &mut text)?;

@@ -72,7 +72,13 @@ mod sink {
             let writer = ArrowWriter::try_new(out, schema.clone(), Some(properties));
             let (file, factory) =
                 writer.and_then(ArrowWriter::into_serialized_writer).map_err(into_io_error)?;
-            Ok(ParquetSink { file, factory, threads: options.threads(), columns: Arc::default(), rows: 0 })
+            Ok(ParquetSink {
+                file,
+                factory,
+                threads: options.thread_count(),
+                columns: Arc::default(),
+                rows: 0,
+            })
         }
 
         /// Gives rows to the columns, and closes a row group that is full.

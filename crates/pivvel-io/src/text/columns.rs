@@ -12,6 +12,7 @@ use crate::kinds::{ColumnKind, Evidence, GivenKind};
 
 /// A column: its name and how it is read.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Column {
     /// The name that formulas use.
     pub name: String,

@@ -301,16 +301,13 @@ impl Pushdown for TextSource {
         let sql_column = |(own, column): (TableColumn, &Column)| {
             let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
             let same = |held: Kind| held == column.kind.kind || exact(held) && exact(column.kind.kind);
-            SqlColumn {
-                name: column.name.clone(),
-                sql: own.sql,
-                guard: own.guard,
-                kept_as_is: own.holds.is_none_or(same) && column.kind.trouble.is_none(),
-                scale_is_fixed: own.scale_is_fixed && own.holds == Some(column.kind.kind),
-            }
+            SqlColumn::new(&column.name, own.sql)
+                .guard(own.guard)
+                .kept_as_is(own.holds.is_none_or(same) && column.kind.trouble.is_none())
+                .scale_is_fixed(own.scale_is_fixed && own.holds == Some(column.kind.kind))
         };
         let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
-        Some(SqlTable { dialect: table.dialect, from: table.from, columns })
+        Some(SqlTable::new(table.dialect, table.from, columns))
     }
 
     fn ask(&mut self, statement: &Statement, take: &mut dyn FnMut(&[&str]) -> Result<()>) -> Result<()> {

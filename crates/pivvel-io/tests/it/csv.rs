@@ -14,7 +14,7 @@ fn open(bytes: &[u8], options: ReadOptions) -> Result<TextSource> {
 
 /// Members of column k with the sum of column v, as `a=1 b=2`, and the lines dropped as empty.
 fn read(bytes: &[u8], block_bytes: Option<usize>) -> Result<(String, u64)> {
-    let mut source = open(bytes, ReadOptions { block_bytes, ..ReadOptions::default() })?;
+    let mut source = open(bytes, ReadOptions::default().block_bytes(block_bytes))?;
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
     let crosstab = CrossTab::build(&brief, &mut source)?;
     let shown = tidy(&crosstab).filter(|row| row.kinds()[0] == "member").map(|row| {
@@ -142,7 +142,7 @@ fn misfits_are_listed_ten_at_once_or_blank() {
     (0..30).for_each(|i| text += &format!("a,{}\n", if i % 2 == 0 { "1.00" } else { "one" }));
     let kinds = vec![("v".to_string(), "decimal(2)".to_string())];
     let run = |bad_values| {
-        let options = ReadOptions { kinds: kinds.clone(), bad_values, ..ReadOptions::default() };
+        let options = ReadOptions::default().kinds(kinds.clone()).bad_values(bad_values);
         let mut source = open(text.as_bytes(), options)?;
         CrossTab::build(&Brief::new().measure(("v", "sum(v)")), &mut source)
     };
@@ -238,7 +238,7 @@ fn errors_do_not_depend_on_threads() {
             text += if i == 1_000 && step == 1_900 { "a,b,c\n" } else { "" };
         }
         let run = |threads: usize, block_bytes: usize| {
-            let options = ReadOptions { block_bytes: Some(block_bytes), ..ReadOptions::default() };
+            let options = ReadOptions::default().block_bytes(block_bytes);
             let mut source = open(text.as_bytes(), options).unwrap();
             Build::new().threads(threads).run(&brief, &mut source).map(drop).unwrap_err().to_string()
         };

@@ -15,11 +15,9 @@ const DAY: &str = "%Y-%m-%d";
 fn open(values: &[String], kind: &str, others: &[&str], block_bytes: usize) -> TextSource {
     let lines = values.iter().zip(others.iter().cycle());
     let lines: String = lines.map(|(value, other)| format!("{other},{value}\n")).collect();
-    let options = ReadOptions {
-        kinds: vec![("v".into(), kind.into()), ("other".into(), "text".into())],
-        block_bytes: Some(block_bytes),
-        ..ReadOptions::default()
-    };
+    let options = ReadOptions::default()
+        .kinds([("v".into(), kind.into()), ("other".into(), "text".into())])
+        .block_bytes(block_bytes);
     TextSource::from_reader("lines.csv", Cursor::new(format!("other,v\n{lines}").into_bytes()), &options)
         .unwrap()
 }

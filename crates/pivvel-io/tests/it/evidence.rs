@@ -16,7 +16,7 @@ fn sums(files: &[&str], kinds: &[(&str, &str)]) -> String {
     }
     let location = folder.path().join("*.csv").display().to_string();
     let kinds: Vec<_> = kinds.iter().map(|(column, kind)| (column.to_string(), kind.to_string())).collect();
-    let options = ReadOptions { kinds, ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds(kinds);
     let brief = Brief::new().rows(["a"]).measure(("s", "sum(x)"));
     let built = open(&location, &options).and_then(|mut source| CrossTab::build(&brief, source.as_mut()));
     match built {

@@ -114,7 +114,7 @@ proptest! {
         all.iter().for_each(|day| text += &format!("{},1\n", write(*day)));
         // A year of two digits may be a day, and is asked about.
         let kinds = if form == 7 { vec![("day".to_string(), "date(dmy)".to_string())] } else { Vec::new() };
-        let options = ReadOptions { kinds, ..ReadOptions::default() };
+        let options = ReadOptions::default().kinds(kinds);
         let mut source = TextSource::from_reader("f.csv", Cursor::new(text.clone().into_bytes()), &options).unwrap();
         let brief = Brief::new().rows(["day.year", "day.month", "day"]).measure(("n", "sum(n)"));
         let crosstab = CrossTab::build(&brief, &mut source).unwrap();
@@ -142,7 +142,7 @@ proptest! {
     fn texts_stay_what_they_are(texts in prop::collection::vec("[a-zA-Z0-9 .,/€'-]{0,9}", 1..20)) {
         let mut file = "t,n\n".to_string();
         texts.iter().for_each(|text| file += &format!("\"{text}\",1\n"));
-        let options = ReadOptions { kinds: vec![("t".into(), "text".into())], ..ReadOptions::default() };
+        let options = ReadOptions::default().kinds([("t".into(), "text".into())]);
         let mut source = TextSource::from_reader("f.csv", Cursor::new(file.into_bytes()), &options).unwrap();
         prop_assert!(source.columns()[0].kind.given);
         let schema = source.schema();

@@ -149,7 +149,7 @@ proptest! {
         form in prop::sample::select(vec!["csv", "jsonl", "json"]),
     ) {
         let folder = tempfile::tempdir().unwrap();
-        let options = ReadOptions { kinds: text_and_money(), block_bytes, ..ReadOptions::default() };
+        let options = ReadOptions::default().kinds(text_and_money()).block_bytes(block_bytes);
         let written = |lines: &[Line]| match form {
             "jsonl" => json(lines),
             "json" => json_array(lines),
@@ -184,7 +184,7 @@ proptest! {
     fn what_is_cut_off_is_told(lines in lines(), packing in packing(), cut in any::<prop::sample::Index>()) {
         prop_assume!(!matches!(packing, Packing::Plain | Packing::GzipInParts));
         let folder = tempfile::tempdir().unwrap();
-        let options = ReadOptions { kinds: text_and_money(), ..ReadOptions::default() };
+        let options = ReadOptions::default().kinds(text_and_money());
         let bytes = packed(&csv(&lines, "\n"), packing);
         // The first bytes tell how it is packed.
         let kept = 4 + cut.index(bytes.len() - 4);

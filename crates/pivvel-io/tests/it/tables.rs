@@ -204,7 +204,7 @@ proptest! {
 
     #[test]
     fn csv_as_its_crate_reads_it(batch in table(), inert: bool) {
-        let bytes = written(&batch, TableForm::CSV, TableOptions { inert, ..TableOptions::default() });
+        let bytes = written(&batch, TableForm::CSV, TableOptions::default().inert(inert));
         let mut reader = csv::Reader::from_reader(&bytes[..]);
         let names: Vec<String> = reader.headers().unwrap().iter().map(str::to_string).collect();
         prop_assert_eq!(&names, &batch.schema().fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>());
@@ -237,7 +237,7 @@ proptest! {
     fn dictionaries_are_written_as_their_texts(batch in table(), inert: bool) {
         let coded = coded(&batch);
         prop_assert_eq!(rows_as_texts(&coded).unwrap(), rows_as_texts(&batch).unwrap());
-        let options = TableOptions { inert, ..TableOptions::default() };
+        let options = TableOptions::default().inert(inert);
         for form in [TableForm::CSV, TableForm::JSON, TableForm::JSON_LINES, TableForm::MARKDOWN] {
             prop_assert_eq!(written(&coded, form, options), written(&batch, form, options), "{:?}", form);
         }
@@ -372,7 +372,7 @@ fn tables_are_the_same_by_any_number_of_threads() {
     let crosstab = crosstab();
     use TableForm as F;
     for form in [F::CSV, F::JSON, F::JSON_LINES, F::MARKDOWN, F::PARQUET, F::ARROW] {
-        let spec = TableSpec { exact: form.is_text(), ..TableSpec::default() };
+        let spec = TableSpec::default().exact(form.is_text());
         let table = crosstab.table(&spec).unwrap();
         let (mut one_by_one, schema) = (Vec::new(), table.schema.clone());
         let mut sink = table_sink(form, &schema, &mut one_by_one, TableOptions::default()).unwrap();
@@ -381,7 +381,7 @@ fn tables_are_the_same_by_any_number_of_threads() {
         assert!(parts > 2, "{parts} parts");
         for threads in 1..5 {
             let mut out = Vec::new();
-            let options = TableOptions { threads: NonZero::new(threads), ..TableOptions::default() };
+            let options = TableOptions::default().threads(NonZero::new(threads));
             write_table(form, crosstab.table(&spec).unwrap(), &mut out, options).unwrap();
             assert!(out == one_by_one, "{form:?} by {threads} threads");
         }
@@ -406,7 +406,7 @@ impl Write for Full {
 fn a_full_disk_ends_all_threads() {
     let crosstab = crosstab();
     for (threads, room) in (1..5).flat_map(|threads| [(threads, 0), (threads, 1_000_000)]) {
-        let options = TableOptions { threads: NonZero::new(threads), ..TableOptions::default() };
+        let options = TableOptions::default().threads(NonZero::new(threads));
         let table = crosstab.table(&TableSpec::default()).unwrap();
         let error = write_table(TableForm::CSV, table, &mut Full(room), options).unwrap_err();
         assert_eq!(error.kind(), std::io::ErrorKind::StorageFull, "{threads} threads, {room} bytes");

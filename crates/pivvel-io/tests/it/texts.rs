@@ -24,8 +24,8 @@ fn text(number: usize) -> String {
 }
 
 fn open(bytes: &[u8], block_bytes: usize) -> TextSource {
-    let kinds = ["first", "second"].map(|column| (column.to_string(), "text".to_string())).into();
-    let options = ReadOptions { block_bytes: Some(block_bytes), kinds, ..ReadOptions::default() };
+    let kinds = ["first", "second"].map(|column| (column.to_string(), "text".to_string()));
+    let options = ReadOptions::default().block_bytes(block_bytes).kinds(kinds);
     TextSource::from_reader("lines.csv", Cursor::new(bytes.to_vec()), &options).unwrap()
 }
 

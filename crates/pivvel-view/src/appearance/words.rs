@@ -148,7 +148,7 @@ impl Words {
             return Cow::Borrowed(format);
         }
         let (marks, point) = (self.marks.to_string(), self.point.to_string());
-        Cow::Owned(NumberFormat { marks, point, ..format.clone() })
+        Cow::Owned(format.clone().marks(marks).point(point))
     }
 }
 

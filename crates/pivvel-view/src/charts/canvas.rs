@@ -260,10 +260,7 @@ impl Scale {
 
 /// A round number along an axis, as short as it can be.
 pub(crate) fn tick_text(value: f64, format: &NumberFormat) -> String {
-    let full = show_number(
-        &Value::Float(value),
-        &NumberFormat { decimals: Some(6), negative: Negative::Minus, ..format.clone() },
-    );
+    let full = show_number(&Value::Float(value), &format.clone().decimals(6).negative(Negative::Minus));
     // Digits that are all noughts say nothing.
     let point = format.point.as_str();
     let (number, after) = full.split_at(full.len() - format.after.len().min(full.len()));

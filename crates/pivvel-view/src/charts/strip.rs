@@ -107,10 +107,7 @@ fn sides(crosstab: &CrossTab) -> [Paint; 2] {
 
 /// A format without more decimals than a picture needs.
 fn short(format: &pivvel_core::brief::NumberFormat) -> pivvel_core::brief::NumberFormat {
-    pivvel_core::brief::NumberFormat {
-        decimals: format.decimals.map(|d| d.min(1)).or(Some(1)),
-        ..format.clone()
-    }
+    format.clone().decimals(format.decimals.map(|d| d.min(1)).or(Some(1)))
 }
 
 fn groups(crosstab: &CrossTab, rows: &[Entry]) -> Vec<Group> {

@@ -11,6 +11,7 @@ use crate::labels::no_member;
 
 /// How changes are reported.
 #[derive(Debug, Clone, Default)]
+#[non_exhaustive]
 pub struct ChangeFormats {
     /// How the numbers of measures are shown, as far as it is known.
     pub measures: Vec<(String, NumberFormat)>,
@@ -19,6 +20,12 @@ pub struct ChangeFormats {
     /// Whether cells of which neither the row nor the column is the total are reported, too.
     pub inner: bool,
 }
+
+pivvel_core::setters! { ChangeFormats {
+    list measures: (String, NumberFormat),
+    value limit: Option<usize>,
+    value inner: bool,
+} }
 
 /// A comparison as a report: the members that came and went, the changes level by level with the largest
 /// first, and the change of ratios taken apart.
@@ -152,7 +159,7 @@ fn table(
     let format = format.unwrap_or_default();
     // What a share changes by is no share of anything.
     let apart = match format.scaling {
-        Scaling::Percent => NumberFormat { after: words.say(" points"), ..format.clone() },
+        Scaling::Percent => format.clone().after(words.say(" points")),
         _ => format.clone(),
     };
     let by =

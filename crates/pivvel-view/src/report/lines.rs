@@ -42,7 +42,7 @@ pub(crate) fn summary(wanted: &LinesBehind, tied: &Tied, words: &Words) -> Vec<(
             let lines = words.say(counted(part.lines));
             sentences.push((1, format!("{}: {lines}, {}", part.address, words.say(held(part)))));
         }
-        for TiedAggregate { formula, of_lines, of_cell } in &part.aggregates {
+        for TiedAggregate { formula, of_lines, of_cell, .. } in &part.aggregates {
             let sentence = match of_lines == of_cell {
                 true => Sentence::from("{formula} over them is {value}, as in the cell"),
                 false => Sentence::from("{formula} over them is {value}, and {other} in the cell")

@@ -45,6 +45,7 @@ pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFo
 
 /// Sentences and tables under a title.
 #[derive(Debug, Clone, Default, PartialEq)]
+#[non_exhaustive]
 pub struct Report {
     /// The title.
     pub title: String,
@@ -78,6 +79,7 @@ pub enum ReportPart {
 
 /// A plain table, whose cells are texts.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct ReportTable {
     /// Its columns.
     pub columns: Vec<LineColumn>,

@@ -81,7 +81,7 @@ fn is(what: impl Into<String>, value: impl Into<String>) -> Sentence {
 fn computed(story: &Story, words: &Words) -> Sentences {
     let mut sentences = Sentences::new();
     let own = is(&story.measure, story.formula.to_string());
-    if let Some(ItemStory { dimension, name, formula, applied, operands }) = &story.item {
+    if let Some(ItemStory { dimension, name, formula, applied, operands, .. }) = &story.item {
         let sentence = match applied {
             Apply::BeforeMeasures => Sentence::from(
                 "{item} in {dimension} is {formula}, applied to the aggregates; then {measure}",
@@ -108,7 +108,7 @@ fn computed(story: &Story, words: &Words) -> Sentences {
 }
 
 fn tell(operand: &Operand, depth: usize, sentences: &mut Sentences, words: &Words) {
-    let Operand { text, value, formula, at, window, operands } = operand;
+    let Operand { text, value, formula, at, window, operands, .. } = operand;
     let formula = formula.as_ref().map(|formula| format!(" = {formula}")).unwrap_or_default();
     let mut sentence = is(format!("{text}{formula}"), exact(value, words));
     if let Some(at) = at {
@@ -127,7 +127,7 @@ fn tell(operand: &Operand, depth: usize, sentences: &mut Sentences, words: &Word
 }
 
 fn peers(peers: &PeersStory, story: &Story, words: &Words) -> Sentences {
-    let PeersStory { name, yardstick, position, rank } = peers;
+    let PeersStory { name, yardstick, position, rank, .. } = peers;
     let first = Sentence::from("{peers}: {number} with a value, from {low} to {high}").with("peers", name);
     let first = first.with("number", yardstick.count.to_string());
     let mut first = first.with("low", yardstick.low.to_string()).with("high", yardstick.high.to_string());
@@ -159,7 +159,7 @@ fn emphasis(emphasis: &EmphasisStory, words: &Words) -> Sentences {
         first = at.with("position", format!("{position:.3}"));
     }
     let mut sentences = vec![(1, words.say(first))];
-    for (i, RuleStory { rule, matched }) in rules.iter().enumerate() {
+    for (i, RuleStory { rule, matched, .. }) in rules.iter().enumerate() {
         let outcome = match matched {
             Some(true) => "rule {number}: {rule}: matches, and wins",
             Some(false) => "rule {number}: {rule}: does not match",

@@ -9,11 +9,19 @@ use crate::appearance::Words;
 
 /// A column of lines: its heading, and whether it holds numbers, which stand to the right.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LineColumn {
     /// The heading.
     pub name: String,
     /// Whether it holds numbers.
     pub is_number: bool,
+}
+
+impl LineColumn {
+    /// A column with its heading.
+    pub fn new(name: impl Into<String>, is_number: bool) -> LineColumn {
+        LineColumn { name: name.into(), is_number }
+    }
 }
 
 /// Columns are cut to this width where not all fit.

@@ -31,6 +31,7 @@ pub enum Colours {
 
 /// How a layout is drawn on a terminal.
 #[derive(Debug, Clone, Copy, Default)]
+#[non_exhaustive]
 pub struct TerminalOptions {
     /// The width to keep within, in characters; as wide as it takes where there is none.
     pub width: Option<usize>,
@@ -41,6 +42,13 @@ pub struct TerminalOptions {
     /// The background that the terminal has, as far as it is known.
     pub ground: Ground,
 }
+
+pivvel_core::setters! { TerminalOptions {
+    value width: Option<usize>,
+    value colours: Colours,
+    value rows: Option<usize>,
+    value ground: Ground,
+} }
 
 /// Spaces between columns.
 const GAP: usize = 2;

@@ -99,8 +99,7 @@ fn crosstab() -> CrossTab {
 /// Everything that is drawn in an appearance, as text.
 fn drawn(appearance: &Appearance) -> Vec<(String, String)> {
     let crosstab = crosstab();
-    let options =
-        TerminalOptions { width: Some(40), rows: Some(3), colours: Colours::None, ..Default::default() };
+    let options = TerminalOptions::default().width(40).rows(3).colours(Colours::None);
     let plain = Brief { views: Vec::new(), emphasis: Vec::new(), ..brief() };
     let mut open = || Ok(lines(&LINES));
     let mut all = vec![
@@ -113,7 +112,7 @@ fn drawn(appearance: &Appearance) -> Vec<(String, String)> {
         let address = cell.parse().unwrap();
         let story = Build::new().explain(&plain, &mut open, &address, "mm").unwrap();
         let trace = Build::new().trace(&plain, lines(&LINES).as_mut()).unwrap();
-        let wanted = LinesBehind { limit: Some(0), ..LinesBehind::of(address) };
+        let wanted = LinesBehind::of(address).limit(0);
         let tied = trace.lines(&wanted, lines(&LINES).as_mut(), &mut |_| Ok(())).unwrap();
         for report in [appearance.story(&story), appearance.lines(&wanted, &tied, Vec::new(), Vec::new())] {
             all.push((format!("report of {cell}"), draw_report(&report, &TerminalOptions::default())));
@@ -124,8 +123,7 @@ fn drawn(appearance: &Appearance) -> Vec<(String, String)> {
         |name: &str, own: &[Line]| Snapshot::of(name, &CrossTab::build(&plain, lines(own).as_mut()).unwrap());
     let comparison =
         Comparison::new(&snapshot("Aa", &LINES[..4]), &snapshot("Bb", &LINES[2..]), &[]).unwrap();
-    let report =
-        appearance.changes(&comparison, "Cc".into(), &ChangeFormats { limit: Some(1), ..Default::default() });
+    let report = appearance.changes(&comparison, "Cc".into(), &ChangeFormats::default().limit(1));
     all.push(("changes".into(), draw_report(&report, &TerminalOptions::default())));
     all
 }

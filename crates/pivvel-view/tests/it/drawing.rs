@@ -74,7 +74,7 @@ fn crosstab_of(order: [usize; 6], change: impl Fn(Brief) -> Brief) -> CrossTab {
 }
 
 fn draw(crosstab: &CrossTab, width: Option<usize>) -> String {
-    draw_terminal(&Layout::new(crosstab), &TerminalOptions { width, ..TerminalOptions::default() })
+    draw_terminal(&Layout::new(crosstab), &TerminalOptions::default().width(width))
 }
 
 #[test]
@@ -265,9 +265,8 @@ fn legends_say_what_is_meant() {
 #[test]
 fn colour_and_its_absence() {
     let crosstab = crosstab(|brief| brief);
-    let drawn = |colours| {
-        draw_terminal(&Layout::new(&crosstab), &TerminalOptions { colours, ..TerminalOptions::default() })
-    };
+    let drawn =
+        |colours| draw_terminal(&Layout::new(&crosstab), &TerminalOptions::default().colours(colours));
     for (colours, escape) in [(Colours::Full, "\u{1b}[48;2;"), (Colours::Indexed, "\u{1b}[48;5;")] {
         let coloured = drawn(colours);
         assert!(
@@ -277,7 +276,7 @@ fn colour_and_its_absence() {
     }
     // On a dark ground the lowest is nearest to it, as on a light one.
     let ramp = |ground| {
-        let options = TerminalOptions { colours: Colours::Full, ground, ..TerminalOptions::default() };
+        let options = TerminalOptions::default().colours(Colours::Full).ground(ground);
         let text = draw_terminal(&Layout::new(&crosstab), &options);
         let legend =
             text.lines().find(|line| line.contains("Sales, harbour by day.quarter")).unwrap().to_string();

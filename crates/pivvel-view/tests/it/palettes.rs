@@ -165,7 +165,7 @@ fn categories_are_told_apart_by_every_eye() {
 fn symbols_differ_by_shape() {
     for set in SymbolSet::NAMES.iter().map(|(_, set)| *set) {
         for of in 3..=5 {
-            let steps: Vec<Symbol> = (0..of).map(|step| Symbol { set, step, of }).collect();
+            let steps: Vec<Symbol> = (0..of).map(|step| Symbol::new(set, step, of)).collect();
             for (i, a) in steps.iter().enumerate() {
                 for b in &steps[..i] {
                     assert_ne!(a.paths(), b.paths());

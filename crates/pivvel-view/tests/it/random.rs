@@ -150,7 +150,7 @@ proptest! {
     fn terminals(asked in asked(), width in prop::option::of(40..160usize), rows in prop::option::of(1..20usize)) {
         let crosstab = crosstab(&asked);
         let layout = Layout::new(&crosstab);
-        let draw = |colours| draw_terminal(&layout, &TerminalOptions { width, colours, rows, ..TerminalOptions::default() });
+        let draw = |colours| draw_terminal(&layout, &TerminalOptions::default().width(width).colours(colours).rows(rows));
         let (none, indexed, full) = (draw(Colours::None), draw(Colours::Indexed), draw(Colours::Full));
         for text in [&none, &indexed, &full] {
             let plain = plain(text);

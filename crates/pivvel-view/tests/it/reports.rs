@@ -63,8 +63,8 @@ fn comparison() -> (Comparison, ChangeFormats) {
     };
     let comparison =
         Comparison::new(&snapshot("earlier", &EARLIER), &snapshot("later", &LATER), &ratios).unwrap();
-    let measures = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
-    (comparison, ChangeFormats { measures, limit: None, inner: false })
+    let measures = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone()));
+    (comparison, ChangeFormats::default().measures(measures))
 }
 
 fn story(address: &str, measure: &str) -> Report {
@@ -106,13 +106,12 @@ fn reports() -> Vec<Report> {
     let trace = Build::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
     let wanted = LinesBehind::of("coast=Fell".parse().unwrap());
     let tied = trace.lines(&wanted, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
-    let columns =
-        ["coast", "amount"].map(|name| LineColumn { name: name.into(), is_number: name == "amount" });
+    let columns = ["coast", "amount"].map(|name| LineColumn::new(name, name == "amount"));
     let rows =
         vec![vec!["<script>alert(1)</script>".to_string(), "1.00".into()], vec!["a\u{7}b".into(), "".into()]];
     vec![
         report_changes(&comparison, "From <a> to & b".into(), &formats),
-        report_changes(&comparison, "all".into(), &ChangeFormats { inner: true, ..formats.clone() }),
+        report_changes(&comparison, "all".into(), &formats.clone().inner(true)),
         report_lines(&wanted, &tied, columns.to_vec(), rows),
         story("coast='<b>Skerry</b> & \"Co\"'", "margin"),
         story("coast=Isle,harbour=", "sales"),
@@ -166,7 +165,7 @@ fn texts_of_tables(report: &Report) -> Vec<&ReportTable> {
 #[test]
 fn bars_are_of_one_level() {
     let (comparison, formats) = comparison();
-    let report = report_changes(&comparison, String::new(), &ChangeFormats { inner: true, ..formats });
+    let report = report_changes(&comparison, String::new(), &formats.inner(true));
     let mut met = 0;
     for table in texts_of_tables(&report) {
         let Some((column, bars)) = &table.bars else { continue };
@@ -207,11 +206,7 @@ fn a_limit_says_what_it_leaves_out() {
     let (comparison, formats) = comparison();
     let all = report_changes(&comparison, String::new(), &formats);
     for limit in [1, 2, 3, 100] {
-        let some = report_changes(
-            &comparison,
-            String::new(),
-            &ChangeFormats { limit: Some(limit), ..formats.clone() },
-        );
+        let some = report_changes(&comparison, String::new(), &formats.clone().limit(limit));
         let (all, some_tables) = (texts_of_tables(&all), texts_of_tables(&some));
         assert_eq!(all.len(), some_tables.len());
         let mut left = Vec::new();
@@ -249,7 +244,7 @@ fn what_lines_add_up_to_is_told() {
         ("coast=Isle", Some(0), "2 lines behind coast=Isle, as many as the cell has; 0 of them shown"),
     ];
     for (address, limit, wanted) in cases {
-        let behind = LinesBehind { limit, ..LinesBehind::of(address.parse().unwrap()) };
+        let behind = LinesBehind::of(address.parse().unwrap()).limit(limit);
         let tied = trace.lines(&behind, &mut source(&EARLIER), &mut |_| Ok(())).unwrap();
         let words = summary_of_lines(&behind, &tied);
         assert_eq!(words[0], (0, wanted.to_string()));

@@ -42,7 +42,7 @@ pub fn to_toml(brief: &Brief) -> String {
 ///
 /// ```
 /// use pivvel::brief::{EmphasisBrief, Form, Side, emphasis_keys};
-/// let tint = EmphasisBrief { good: Some(Side::Low), ..EmphasisBrief::new("sales", Form::Tint) };
+/// let tint = EmphasisBrief::new("sales", Form::Tint).good(Side::Low);
 /// let keys = emphasis_keys(&tint);
 /// assert_eq!(keys, [("on", "sales"), ("good", "low")].map(|(k, v)| (k.into(), v.into())));
 /// ```

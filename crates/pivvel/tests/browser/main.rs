@@ -14,7 +14,7 @@ use serde_json::json;
 /// The cross-tab of a brief over lines given as CSV.
 fn crosstab(brief: &str, csv: &str) -> CrossTab {
     let brief = brief::from_toml("brief.toml", brief).unwrap();
-    let options = ReadOptions { kinds: brief.kinds.clone(), ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds(brief.kinds.clone());
     let mut source =
         TextSource::from_reader("lines.csv", std::io::Cursor::new(csv.as_bytes().to_vec()), &options)
             .unwrap();

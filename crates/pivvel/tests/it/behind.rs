@@ -190,13 +190,8 @@ fn lines_are_shown_as_is_wanted() {
     for (at, columns, order, limit, expected) in table {
         let list =
             |text: &str| text.split(',').filter(|t| !t.is_empty()).map(str::to_string).collect::<Vec<_>>();
-        let wanted = LinesBehind {
-            address: at.parse().unwrap(),
-            columns: list(columns),
-            order: list(order).iter().map(|text| text.parse::<LineOrder>().unwrap()).collect(),
-            limit,
-            measure: None,
-        };
+        let order = list(order).into_iter().map(|text| text.parse::<LineOrder>().unwrap());
+        let wanted = LinesBehind::of(at.parse().unwrap()).columns(list(columns)).order(order).limit(limit);
         let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
         let rows = found.iter().flat_map(|batch| pivvel::table::rows_as_texts(batch).unwrap());
         let shown: String = rows.map(|row| row.join(",") + "\n").collect();
@@ -212,9 +207,8 @@ fn a_limit_over_many_lines() {
     let text = format!("coast,pieces\n{lines}");
     let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
     let trace = Build::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
-    let order = vec![LineOrder { by: "pieces".into(), descending: true }];
-    let columns = vec!["pieces".into()];
-    let wanted = LinesBehind { order, columns, limit: Some(3), ..LinesBehind::of(Address::new()) };
+    let order = [LineOrder::new("pieces", true)];
+    let wanted = LinesBehind::of(Address::new()).order(order).columns(["pieces"]).limit(3);
     let (tied, found) = lines_behind(&trace, &wanted, text.as_bytes()).unwrap();
     let mut all: Vec<u64> = (0..200_000).map(|i| i * 7_919 % 200_003).collect();
     all.sort_unstable_by(|a, b| b.cmp(a));

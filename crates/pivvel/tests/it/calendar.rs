@@ -12,8 +12,7 @@ use proptest::prelude::*;
 fn build(days: &[NaiveDate], rows: &[&str], measures: &[&str]) -> CrossTab {
     let mut lines = String::from("sold_on,v\n");
     days.iter().enumerate().for_each(|(i, day)| lines += &format!("{day},{}\n", i + 1));
-    let options =
-        ReadOptions { kinds: vec![("sold_on".into(), "date(ymd)".into())], ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds([("sold_on".into(), "date(ymd)".into())]);
     let mut source =
         TextSource::from_reader("days", std::io::Cursor::new(lines.into_bytes()), &options).unwrap();
     let brief = Brief::new().rows(rows.iter().copied()).measure(("v", "sum(v)"));

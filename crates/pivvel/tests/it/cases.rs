@@ -58,12 +58,10 @@ impl Case {
     }
 
     fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<TextSource> {
-        let options = ReadOptions {
-            kinds: brief.kinds.clone(),
-            bad_values: brief.bad_values,
-            block_bytes,
-            ..ReadOptions::default()
-        };
+        let options = ReadOptions::default()
+            .kinds(brief.kinds.clone())
+            .bad_values(brief.bad_values)
+            .block_bytes(block_bytes);
         TextSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), &options)
     }
 

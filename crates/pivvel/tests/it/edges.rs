@@ -31,7 +31,7 @@ fn two_thousand_columns_of_file_and_of_cross_tab() {
     let crosstab =
         build(&Brief::new().columns(["k"]).measure(("m", "sum(v)")), format!("k,v\n{lines}")).unwrap();
     assert_eq!(crosstab.columns().entries().len(), 2_001);
-    let options = TerminalOptions { width: Some(100), ..TerminalOptions::default() };
+    let options = TerminalOptions::default().width(100);
     let drawn = draw::terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.lines().all(|line| line.chars().count() <= 100), "{drawn}");
     assert!(drawn.contains("of 2,001 columns left out here; see all: --to page.html"), "{drawn}");
@@ -42,7 +42,7 @@ fn a_long_member_is_cut_on_the_terminal_and_whole_in_data() {
     let long = "x".repeat(60);
     let crosstab =
         build(&Brief::new().rows(["k"]).measure(("m", "sum(v)")), format!("k,v\n{long},1\ny,2")).unwrap();
-    let options = TerminalOptions { width: Some(60), ..TerminalOptions::default() };
+    let options = TerminalOptions::default().width(60);
     let drawn = draw::terminal(&Layout::new(&crosstab), &options);
     assert!(drawn.contains(&format!("{}…", "x".repeat(19))), "{drawn}");
     assert!(tidy_csv(&crosstab).contains(&format!("\n{long},k,total,")));

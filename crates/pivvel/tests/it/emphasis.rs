@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use pivvel::brief::{DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
-use pivvel::result::{Entry, KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
+use pivvel::result::{Entry, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::tidy;
 use pivvel::{Brief, Build, CrossTab};
@@ -73,7 +73,7 @@ fn are_peers(of: PeersOf, a: &(Path, Path), b: &(Path, Path)) -> bool {
 fn read(lines: &[Line]) -> TextSource {
     let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
     let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
-    let options = ReadOptions { kinds, ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds(kinds);
     TextSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), &options).unwrap()
 }
 
@@ -334,7 +334,7 @@ fn wrong_yardsticks() {
     );
     let mut some = Yardsticks::default();
     let (name, scale) = plain.iter().find(|(name, _)| *name == "quantity@harbour/channel").unwrap();
-    some.insert(name, KeptScale { low: 5.0, high: 8.0, ..scale.clone() });
+    some.insert(name, scale.clone().low(5.0).high(8.0));
     let crosstab = with(some).unwrap();
     let notices: Vec<String> = crosstab.notices().iter().map(ToString::to_string).collect();
     let told = notices.join("; ");

@@ -106,8 +106,7 @@ fn a_lost_connection_is_told() {
     assert!(said.ends_with("the server says: canceling statement due to statement timeout"), "{said}");
     // Sessions are read-only.
     let mut source = open(&location("one"), &ReadOptions::default()).unwrap();
-    let insert =
-        pivvel::source::Statement { sql: "insert into one values ('x', 1)".into(), values: Vec::new() };
+    let insert = pivvel::source::Statement::new("insert into one values ('x', 1)", Vec::new());
     let said = source.pushdown().unwrap().ask(&insert, &mut |_| Ok(())).unwrap_err().to_string();
     assert!(said.ends_with("cannot execute INSERT in a read-only transaction"), "{said}");
     let mut source = open(&location("lines"), &ReadOptions::default()).unwrap();
@@ -176,7 +175,7 @@ fn stray_cells_and_broken_content_of_workbooks() {
     let crosstab = CrossTab::build(&sales(), source.as_mut()).unwrap();
     assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "11.5");
     assert_eq!(crosstab.tally().empty_lines, 1_048_573);
-    let small = ReadOptions { sheet_bytes: Some(150), ..ReadOptions::default() };
+    let small = ReadOptions::default().sheet_bytes(150);
     let said = open(&stray(1_048_575, 1), &small).err().unwrap().to_string();
     assert!(said.contains("the cells of this sheet do not fit in 1 KiB; save it as .csv, "), "{said}");
 

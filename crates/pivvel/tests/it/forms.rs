@@ -29,7 +29,7 @@ impl Lines {
         // All lines in one block.
         let block_bytes = Some(8 << 20);
         let options =
-            ReadOptions { kinds: kinds.to_vec(), bad_values, block_bytes, ..ReadOptions::default() };
+            ReadOptions::default().kinds(kinds.to_vec()).bad_values(bad_values).block_bytes(block_bytes);
         let text = std::io::Cursor::new(csv.as_bytes().to_vec());
         let mut source = TextSource::from_reader("lines.csv", text, &options).ok()?;
         let schema = source.schema();

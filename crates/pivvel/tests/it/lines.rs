@@ -79,7 +79,7 @@ pub(crate) fn to_csv(lines: &[Line]) -> Vec<u8> {
 pub(crate) fn build(brief: &Brief, lines: &[Line], block_bytes: Option<usize>) -> CrossTab {
     let kinds = [("amount", "decimal(2)"), ("quantity", "whole"), ("coast", "text"), ("channel", "text")];
     let kinds = kinds.map(|(column, kind)| (column.to_string(), kind.to_string())).to_vec();
-    let options = ReadOptions { kinds, block_bytes, ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds(kinds).block_bytes(block_bytes);
     let mut source = TextSource::from_reader("lines", std::io::Cursor::new(to_csv(lines)), &options).unwrap();
     CrossTab::build(brief, &mut source).unwrap()
 }

@@ -11,8 +11,7 @@ const SALES: &str = "rows = [\"coast\"]\n[measures]\nsales = \"sum(amount)\"\n";
 
 fn notices(brief: &str, lines: &str) -> Vec<Notice> {
     let brief = brief::from_toml("brief.toml", brief).unwrap_or_else(|error| panic!("{error}\n{brief}"));
-    let options =
-        ReadOptions { kinds: brief.kinds.clone(), bad_values: brief.bad_values, ..ReadOptions::default() };
+    let options = ReadOptions::default().kinds(brief.kinds.clone()).bad_values(brief.bad_values);
     let read = |text: &str| {
         let text = std::io::Cursor::new(text.as_bytes().to_vec());
         Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
@@ -271,11 +270,9 @@ fn blanked_values_of_a_related_table_are_counted() {
         [("coast,berths\nFell,3\nSkerry,4\n", false), ("coast,berths\nFell,3\nSkerry,few\n", true)]
     {
         let read = |text: &str| {
-            let options = ReadOptions {
-                kinds: if text == table { vec![("berths".into(), "whole".into())] } else { Vec::new() },
-                bad_values: BadValues::Blank,
-                ..ReadOptions::default()
-            };
+            let options = ReadOptions::default()
+                .kinds(if text == table { vec![("berths".into(), "whole".into())] } else { Vec::new() })
+                .bad_values(BadValues::Blank);
             let text = std::io::Cursor::new(text.as_bytes().to_vec());
             Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
         };

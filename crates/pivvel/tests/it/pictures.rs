@@ -25,7 +25,7 @@ fn built(text: &str) -> CrossTab {
 /// A figure that is hidden stands in no view, in no form: not rounded, not in full, not as the end of
 /// a scale, not as a mean.
 fn view(view: usize) -> TargetOptions {
-    TargetOptions { view: Some(view), ..TargetOptions::default() }
+    TargetOptions::default().view(view)
 }
 
 #[test]

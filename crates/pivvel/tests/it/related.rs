@@ -6,7 +6,7 @@ use pivvel::table::tidy;
 use pivvel::{Brief, CrossTab, Result};
 
 fn csv(name: &str, text: &str, block_bytes: Option<usize>) -> Box<dyn LineSource> {
-    let options = ReadOptions { block_bytes, ..ReadOptions::default() };
+    let options = ReadOptions::default().block_bytes(block_bytes);
     Box::new(TextSource::from_reader(name, std::io::Cursor::new(text.to_string()), &options).unwrap())
 }
 

@@ -28,11 +28,9 @@ fn every_case_through_every_source() {
         let name = case.path.file_stem().unwrap().to_string_lossy().into_owned();
         let mut run = |form: &str, location: &str| {
             // A workbook and SQLite keep 1.50 as 1.5, and JSON has no dates.
-            let options = ReadOptions {
-                kinds: if form.starts_with("postgres") { Vec::new() } else { lines.kinds.clone() },
-                bad_values: brief.bad_values,
-                ..ReadOptions::default()
-            };
+            let options = ReadOptions::default()
+                .kinds(if form.starts_with("postgres") { Vec::new() } else { lines.kinds.clone() })
+                .bad_values(brief.bad_values);
             let found = open(location, &options).and_then(|source| case.joined(&brief, source));
             let found = outcome(case.expected.0, found);
             if found != case.expected {

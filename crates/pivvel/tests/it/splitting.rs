@@ -44,7 +44,11 @@ fn expected(text: &str) -> Vec<[String; 3]> {
 fn found(text: &str, block_bytes: Option<usize>) -> Vec<[String; 3]> {
     let kinds = ["a", "b", "c"].map(|column| (column.to_string(), "text".to_string())).to_vec();
     let (bad_values, delimiter) = (BadValues::Blank, Some(b','));
-    let options = ReadOptions { kinds, bad_values, block_bytes, delimiter, ..ReadOptions::default() };
+    let options = ReadOptions::default()
+        .kinds(kinds)
+        .bad_values(bad_values)
+        .block_bytes(block_bytes)
+        .delimiter(delimiter);
     let reader = std::io::Cursor::new(text.as_bytes().to_vec());
     let mut source = TextSource::from_reader("x", reader, &options).unwrap();
     let mut lines = Vec::new();

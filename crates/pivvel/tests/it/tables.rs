@@ -156,7 +156,7 @@ fn as_float(rows: &mut Rows, columns: &[&str]) {
 }
 
 fn write(crosstab: &CrossTab, path: &Path, shape: Option<Shape>) {
-    let options = TargetOptions { shape, ..TargetOptions::default() };
+    let options = TargetOptions::default().shape(shape);
     Target::new(path).unwrap().with(options).write(crosstab).unwrap();
 }
 
@@ -251,8 +251,7 @@ fn as_shown() {
     let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
     let path = folder.path().join("wide.md");
     write(&crosstab, &path, None);
-    let options =
-        TargetOptions { levels: vec!["coast".into(), "row total".into()], ..TargetOptions::default() };
+    let options = TargetOptions::default().levels(["coast", "row total"]);
     let text = std::fs::read_to_string(&path).unwrap();
     assert_eq!(text.lines().count(), 2 + crosstab.rows().entries().len());
     Target::new(&path).unwrap().with(options).write(&crosstab).unwrap();
@@ -272,7 +271,7 @@ fn texts_that_would_run() {
     let (crosstab, folder) = (crosstab(), tempfile::tempdir().unwrap());
     let path = folder.path().join("tidy.csv");
     let texts = |inert: bool| {
-        let target = Target::new(&path).unwrap().with(TargetOptions { inert, ..TargetOptions::default() });
+        let target = Target::new(&path).unwrap().with(TargetOptions::default().inert(inert));
         target.write(&crosstab).unwrap();
         let mut coasts: Vec<String> = csv_rows(&path).into_iter().map(|row| row["coast"].clone()).collect();
         coasts.sort();

@@ -6,8 +6,8 @@ use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
 
 fn build(text: &str, kinds: &[(&str, &str)], brief: &Brief) -> Result<CrossTab, String> {
-    let kinds = kinds.iter().map(|(column, kind)| (column.to_string(), kind.to_string())).collect();
-    let options = ReadOptions { kinds, block_bytes: Some(200), ..ReadOptions::default() };
+    let kinds = kinds.iter().map(|(column, kind)| (column.to_string(), kind.to_string()));
+    let options = ReadOptions::default().kinds(kinds).block_bytes(200);
     let reader = std::io::Cursor::new(text.as_bytes().to_vec());
     let mut source = TextSource::from_reader("x", reader, &options).map_err(|e| e.to_string())?;
     CrossTab::build(brief, &mut source).map_err(|e| e.to_string())

@@ -203,7 +203,7 @@ fn run(default: u64, ask: impl Fn(&mut Draw) -> Question) {
 
 fn build(brief: &Brief, lines: &str, threads: usize, seed: u64) -> (CrossTab, Groups) {
     let lines = std::io::Cursor::new(lines.as_bytes().to_vec());
-    let options = ReadOptions { block_bytes: Some(2_048), ..ReadOptions::default() };
+    let options = ReadOptions::default().block_bytes(2_048);
     let mut source = TextSource::from_reader("lines", lines, &options).unwrap();
     Build::new().threads(threads).keep(brief, &mut source).unwrap_or_else(|e| panic!("seed {seed}: {e}"))
 }
