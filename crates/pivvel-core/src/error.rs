@@ -13,6 +13,14 @@ use crate::printable::printable;
 use crate::suggest::{nearest, other_name_hint};
 
 /// The result of anything in Pivvel that can fail.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// fn tone(text: &str) -> pivvel::Result<pivvel::brief::Tone> {
+///     text.parse()
+/// }
+/// assert!(tone("gain").is_ok() && tone("gian").is_err());
+/// ```
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
 /// What went wrong, where, and what to try.
@@ -49,6 +57,17 @@ struct Fault {
 }
 
 /// What kind of thing went wrong, for programs that act on it.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::ErrorKind;
+/// use pivvel::brief::PaletteName;
+///
+/// match "shor".parse::<PaletteName>().unwrap_err().kind() {
+///     ErrorKind::UnknownName { name, nearest, .. } => assert_eq!((name.as_str(), nearest.as_deref()), ("shor", Some("shore"))),
+///     _ => unreachable!(),
+/// }
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ErrorKind {

@@ -45,6 +45,21 @@ impl Cancel {
 }
 
 /// What a build does at the moment.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::Build;
+/// use pivvel::result::{Phase, Progress};
+///
+/// let show = |progress: Progress| match progress.phase() {
+///     Phase::Reading => eprintln!("{:.0} %", progress.part().unwrap_or_default() * 100.0),
+///     phase => eprintln!("{phase}"),
+/// };
+/// Build::new().on_progress(&show).run(&brief(), &mut lines())?;
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum Phase {
@@ -70,6 +85,18 @@ impl fmt::Display for Phase {
 }
 
 /// How far a build has come.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::Build;
+/// use pivvel::result::Progress;
+///
+/// let show = |progress: Progress| eprint!("\r{}: {} lines", progress.phase(), progress.lines());
+/// Build::new().on_progress(&show).run(&brief(), &mut lines())?;
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Progress {
     phase: Phase,

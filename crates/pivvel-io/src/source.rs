@@ -9,6 +9,18 @@ use pivvel_core::{Error, Result};
 use crate::text::{Chunk, Column, not_utf8};
 
 /// Lines that can be looked at before they are used.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// use pivvel::source::Source;
+///
+/// let names: Vec<&str> = lines.columns().iter().map(|column| column.name.as_str()).collect();
+/// assert_eq!((names, lines.delimiter()), (vec!["coast", "harbour", "pieces"], Some(',')));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub trait Source: LineSource {
     /// The columns and how they are read.
     fn columns(&self) -> &[Column];
@@ -24,6 +36,22 @@ pub trait Source: LineSource {
 }
 
 /// Gives every line as texts, one for each column, empty where it is blank.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// use pivvel::source::read_rows;
+///
+/// let mut coasts = Vec::new();
+/// read_rows(&mut lines, &mut |row| {
+///     coasts.push(row[0].to_string());
+///     Ok(())
+/// })?;
+/// assert_eq!(coasts, ["Fell", "Skerry", "Fell"]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 ///
 /// # Errors
 /// A line of too many or too few fields, a text that is not encoded as UTF-8, and what reading the source
@@ -49,6 +77,17 @@ pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Resul
 }
 
 /// How lines are to be read, where it is not to be found out.
+///
+/// ```
+/// use pivvel::source::{ReadOptions, TextSource};
+/// use pivvel::{Brief, CrossTab};
+///
+/// let options = ReadOptions::default().delimiter(b';').kinds([("code".to_string(), "text".to_string())]);
+/// let mut lines = TextSource::from_reader("lines.csv", "code;pieces\n007;3\n".as_bytes(), &options)?;
+/// let crosstab = CrossTab::build(&Brief::new().rows(["code"]).measure(("n", "sum(pieces)")), &mut lines)?;
+/// assert_eq!(crosstab.value(&["007"], &[], "n"), Some(3.into()));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct ReadOptions {

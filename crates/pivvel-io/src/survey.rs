@@ -16,6 +16,19 @@ const KEPT: usize = 50_000;
 const COMPARED: usize = 1_500;
 
 /// What is in a file.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// use pivvel::source::Survey;
+///
+/// let survey = Survey::read(&mut lines)?;
+/// assert_eq!((survey.lines, survey.columns.len()), (3, 3));
+/// assert_eq!(survey.columns[2].total, 12.0);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, serde::Serialize)]
 #[non_exhaustive]
 pub struct Survey {
@@ -34,6 +47,20 @@ pub struct Survey {
 }
 
 /// What is in a column.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// use pivvel::source::Survey;
+///
+/// let survey = Survey::read(&mut lines)?;
+/// let coast = &survey.columns[0];
+/// assert_eq!((coast.name.as_str(), coast.distinct, coast.blanks), ("coast", 2, 0));
+/// assert_eq!(coast.examples[0], ("Fell".to_string(), 2));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, serde::Serialize)]
 #[non_exhaustive]
 pub struct ColumnSurvey {
@@ -330,6 +357,12 @@ fn read(text: &str, kind: &ColumnKind) -> Option<Value> {
 }
 
 /// Whether a member is one of several views of the same sales.
+///
+/// ```
+/// use pivvel::source::is_scenario;
+///
+/// assert!(is_scenario("Plan") && !is_scenario("Fell"));
+/// ```
 pub fn is_scenario(member: &str) -> bool {
     let words =
         ["actual", "actuals", "plan", "planned", "budget", "target", "forecast", "outlook", "estimate"];

@@ -3,6 +3,13 @@
 use palette::{FromColor, Oklch, Srgb};
 
 /// A colour as the screen takes it.
+///
+/// ```
+/// use pivvel::draw::Rgb;
+///
+/// assert_eq!(Rgb(0, 102, 204).hex(), "#0066cc");
+/// assert_eq!(Rgb(0, 0, 0).contrast(Rgb(255, 255, 255)), 21.0);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Rgb(pub u8, pub u8, pub u8);
 

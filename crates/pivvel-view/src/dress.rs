@@ -13,6 +13,21 @@ use crate::palette::{Paint, Palette};
 use crate::signs::Symbol;
 
 /// What a cell wears.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::{Ground, Layout};
+///
+/// let fell = &Layout::new(&crosstab).rows[0].cells[0];
+/// let paint = fell.dress.tint.unwrap();
+/// assert!(paint.tint(Ground::Light).contrast(paint.ink(Ground::Light)) > 1.0);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct Dress {

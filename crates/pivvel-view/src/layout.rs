@@ -19,6 +19,22 @@ use crate::palette::Paint;
 const TOTAL: &str = "total";
 
 /// A cross-tab laid out for drawing.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::{Layout, RowKind};
+///
+/// let layout = Layout::new(&crosstab);
+/// let coasts: Vec<&str> =
+///     layout.rows.iter().filter(|row| row.kind == RowKind::Subtotal).map(|row| row.label.as_str()).collect();
+/// assert_eq!(coasts, ["Fell", "Skerry"]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Layout {
@@ -144,6 +160,21 @@ pub struct LayoutRow {
 }
 
 /// A cell.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::Layout;
+///
+/// let fell = &Layout::new(&crosstab).rows[0].cells[0];
+/// assert_eq!((fell.text.as_str(), fell.value), ("8", Some(8.into())));
+/// assert_eq!(fell.on.and_then(|on| on.position), Some(1.0));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct LayoutCell {

@@ -12,6 +12,20 @@ use crate::palette::Paint;
 use crate::signs::Symbol;
 
 /// One line of a legend.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::Layout;
+///
+/// let legend = Layout::new(&crosstab).legend;
+/// assert!(legend.iter().any(|entry| entry.text.contains("coast")));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct LegendEntry {

@@ -21,6 +21,16 @@ pub enum Ground {
 }
 
 /// A palette: the hues of its low and high side.
+///
+/// ```
+/// use pivvel::brief::PaletteName;
+/// use pivvel::draw::{Ground, PALETTES, Palette};
+///
+/// let water = &PALETTES[Palette::named(PaletteName::Water)];
+/// assert!(!water.is_diverging());
+/// // The higher, the darker on light ground.
+/// assert!(water.tint(0.0, Ground::Light).luminance() > water.tint(1.0, Ground::Light).luminance());
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Palette {
@@ -51,6 +61,16 @@ const IN_TURN: usize = 5;
 const DIVERGING: usize = 6;
 
 /// What something is painted with: a place on a palette, or a tone.
+///
+/// ```
+/// use pivvel::brief::Tone;
+/// use pivvel::draw::{Ground, Paint, ink};
+///
+/// // A figure on a tint can be read on both grounds.
+/// for ground in [Ground::Light, Ground::Dark] {
+///     assert!(Paint::Tone(Tone::Loss).tint(ground).contrast(ink(ground)) >= 4.5);
+/// }
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub enum Paint {
@@ -217,6 +237,13 @@ pub const CATEGORIES: usize = 8;
 
 /// The colour of a category: hues that differ in lightness, too, so that no two are alike to
 /// anybody.
+///
+/// ```
+/// use pivvel::draw::{CATEGORIES, Ground, category};
+///
+/// assert_ne!(category(0, Ground::Light), category(1, Ground::Light));
+/// assert_eq!(category(0, Ground::Light), category(CATEGORIES, Ground::Light));
+/// ```
 pub fn category(place: usize, ground: Ground) -> Rgb {
     const HUES: [(f32, f32, f32); CATEGORIES] = [
         (0.500, 0.120, 248.0),

@@ -24,6 +24,17 @@ const BAR: f64 = 84.0;
 
 /// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1. [`Appearance::svg`] does it in another
 /// language and in other colours.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// assert!(pivvel::draw::svg(&crosstab, None).starts_with("<svg"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn draw_svg(crosstab: &CrossTab, view: Option<usize>) -> String {
     draw(crosstab, view, &Appearance::new())
 }

@@ -6,6 +6,14 @@
 use pivvel_core::brief::SymbolSet;
 
 /// One symbol: a step of a set.
+///
+/// ```
+/// use pivvel::brief::SymbolSet;
+/// use pivvel::draw::Symbol;
+///
+/// let (low, high) = (Symbol::new(SymbolSet::Slope, 0, 3), Symbol::new(SymbolSet::Slope, 2, 3));
+/// assert_ne!(low.glyph(), high.glyph());
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Symbol {

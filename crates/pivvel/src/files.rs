@@ -24,6 +24,13 @@ pub struct Target {
 }
 
 /// How a cross-tab is written, where the form has a choice.
+///
+/// ```
+/// use pivvel::table::{Shape, TargetOptions};
+///
+/// let options = TargetOptions::default().shape(Shape::Wide).levels(["coast"]);
+/// assert!(!options.with_hidden);
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct TargetOptions {
@@ -359,6 +366,14 @@ fn settled(mut lines: Box<dyn LineSource>, brief: &Brief) -> Result<Box<dyn Line
 }
 
 /// A path that a brief names, seen from the folder that the brief is in.
+///
+/// ```
+/// use std::path::Path;
+///
+/// use pivvel::table::beside;
+///
+/// assert_eq!(beside(Path::new("briefs/may.toml"), "lines.csv"), Path::new("briefs/lines.csv"));
+/// ```
 pub fn beside(brief: &Path, path: &str) -> PathBuf {
     match brief.parent() {
         Some(folder) if path != "-" && !path.contains("://") => folder.join(path),

@@ -8,6 +8,16 @@ use super::keyed::{Keyed, keyed, or_value};
 use super::lists::{Named, SomeTexts, some_texts};
 
 /// A named what-if value.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::AssumptionBrief;
+///
+/// let uplift = AssumptionBrief::new("uplift", "5%").low("0%").high("20%");
+/// let brief = Brief::new().assumption(uplift).measure(("next", "sum(amount) * (1 + uplift)"));
+/// assert_eq!(brief.assumptions[0].value.to_string(), "5%");
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 #[schemars(transform = or_value)]

@@ -13,6 +13,16 @@ use super::words::words;
 use crate::formula::Formula;
 
 /// One dimension: its label, its order, and which members are shown.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::DimensionBrief;
+///
+/// let mut brief = Brief::new().rows(["harbour"]);
+/// brief.dimensions.push(DimensionBrief::new("harbour").label("Port").only(["Kittick", "Pellam Quay"]));
+/// assert_eq!(brief.dimension("harbour").only.len(), 2);
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct DimensionBrief {
@@ -63,6 +73,14 @@ pub struct TopBrief {
 
 words! {
     /// What totals cover where some members are not shown.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{DimensionBrief, TotalsOf};
+    ///
+    /// // Of the ten best: a total of these ten, rather than of all.
+    /// assert_eq!(DimensionBrief::new("client").totals_of(TotalsOf::Shown).totals_of.name(), "shown");
+    /// ```
     #[derive(Default)]
     pub enum TotalsOf is "choice" {
         /// Everything, shown or not.

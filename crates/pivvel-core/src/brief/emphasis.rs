@@ -90,6 +90,14 @@ pub struct EmphasisBrief {
 }
 
 /// One rule of an emphasis. All that it says must hold.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{EmphasisBrief, Form, RuleBrief, Tone};
+///
+/// let short = RuleBrief::new().below(0).named("short of plan").show(Tone::Loss);
+/// assert_eq!(EmphasisBrief::new("variance", Form::Ink).rule(short).rules.len(), 1);
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct RuleBrief {
@@ -119,6 +127,15 @@ pub struct RuleBrief {
 
 words! {
     /// How an emphasis shows.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form};
+    ///
+    /// let bar = EmphasisBrief::new("sales", Form::Bar);
+    /// assert_eq!((bar.form, bar.form.name()), ("bar".parse()?, "bar"));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     #[derive(Default)]
     pub enum Form is "form" {
         /// A background colour.
@@ -140,6 +157,16 @@ words! {
 words! {
     /// The cells that are scaled together: of one measure, and of one class (plain members, the others,
     /// each calculated item).
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, PeersOf};
+    ///
+    /// let tint = EmphasisBrief::new("sales", Form::Tint).peers(PeersOf::Siblings);
+    /// assert_eq!(tint.peers.to_string(), "siblings");
+    /// assert_eq!("column siblings".parse::<PeersOf>()?, PeersOf::ColumnSiblings);
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     #[derive(Default)]
     pub enum PeersOf is "group of peers" {
         /// All of one grain.
@@ -162,6 +189,14 @@ words! {
 
 words! {
     /// What stands out: the cell, or the whole row that it is in.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, Reach};
+    ///
+    /// let row = EmphasisBrief::new("variance", Form::Tint).reach(Reach::Row);
+    /// assert_eq!(row.reach.name(), "row");
+    /// ```
     #[derive(Default)]
     pub enum Reach is "choice" {
         /// The cell.
@@ -174,6 +209,15 @@ words! {
 
 words! {
     /// What places on a scale go by.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, ScaleBy};
+    ///
+    /// // One harbour that sells ten times as much as the others leaves them all pale, unless ranks are shaded.
+    /// let by_rank = EmphasisBrief::new("sales", Form::Tint).scale(ScaleBy::Rank);
+    /// assert_eq!(by_rank.scale.name(), "rank");
+    /// ```
     #[derive(Default)]
     #[non_exhaustive]
     pub enum ScaleBy is "scale" {
@@ -187,6 +231,14 @@ words! {
 
 words! {
     /// Whether the figure stands in the cell.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Figure, Form};
+    ///
+    /// let bars_alone = EmphasisBrief::new("salary", Form::Bar).figure(Figure::Hidden);
+    /// assert!(bars_alone.hides_figure());
+    /// ```
     #[derive(Default)]
     pub enum Figure is "choice" {
         /// It does.
@@ -199,6 +251,14 @@ words! {
 
 words! {
     /// One of two sides.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, Side};
+    ///
+    /// assert_eq!(EmphasisBrief::new("cost", Form::Symbol).good(Side::Low).good, Some("low".parse()?));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     pub enum Side is "direction" {
         /// High values.
         High = "high",
@@ -209,6 +269,14 @@ words! {
 
 words! {
     /// One of the two sides of a mean.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{MeanSide, RuleBrief};
+    ///
+    /// assert_eq!(RuleBrief::new().mean(MeanSide::Above).mean, Some("above".parse()?));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     pub enum MeanSide is "side" {
         /// Above it.
         Above = "above",
@@ -219,6 +287,14 @@ words! {
 
 words! {
     /// What a percentage among a rule's bounds means.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{RuleBrief, Unit};
+    ///
+    /// // The cells that hold the first tenth of what all peers add up to.
+    /// assert_eq!(RuleBrief::new().below("10%").unit(Unit::Share).unit.name(), "share");
+    /// ```
     #[derive(Default)]
     #[non_exhaustive]
     pub enum Unit is "unit" {
@@ -232,6 +308,14 @@ words! {
 
 words! {
     /// What a rule shows by name.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{RuleBrief, Show, Tone};
+    ///
+    /// assert_eq!(RuleBrief::new().show(Tone::Watch).show, Some(Show::Tone("watch".parse()?)));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     pub enum Tone is "tone" {
         /// Good.
         Gain = "gain",
@@ -250,6 +334,16 @@ words! {
 
 words! {
     /// The palettes by name. What they look like is a matter of views.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, PaletteName};
+    ///
+    /// let tint = EmphasisBrief::new("margin", Form::Tint).palette(PaletteName::Shore);
+    /// assert_eq!(tint.palette, Some("shore".parse()?));
+    /// assert_eq!("shor".parse::<PaletteName>().unwrap_err().to_string(), "unknown palette \"shor\"; did you mean \"shore\"?");
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     pub enum PaletteName is "palette" {
         /// One hue, blue.
         Water = "water",
@@ -274,6 +368,14 @@ words! {
 
 words! {
     /// A set of symbols. What they look like is a matter of views.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{EmphasisBrief, Form, SymbolSet};
+    ///
+    /// assert_eq!(EmphasisBrief::new("growth", Form::Symbol).symbols(SymbolSet::Slope).symbols, Some("slope".parse()?));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     #[derive(Default)]
     pub enum SymbolSet is "set of symbols" {
         /// From an empty to a full form.
@@ -287,6 +389,15 @@ words! {
 }
 
 /// Which cells a yardstick measures.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{EmphasisBrief, Form, YardstickOf};
+///
+/// // The scales of May, for June: the same colour is the same amount.
+/// let tint = EmphasisBrief::new("sales", Form::Tint).yardstick(YardstickOf::Kept("may.json".into()));
+/// assert_eq!(tint.yardstick.to_string(), "may.json");
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum YardstickOf {
     /// Those that are shown.
@@ -324,6 +435,14 @@ as_text!(YardstickOf is "shown, all or a file");
 schema!(YardstickOf is { "type": "string" });
 
 /// How a rule shows: in a tone, or by one of the symbols of a set.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{Show, Tone};
+///
+/// assert_eq!("gain".parse::<Show>()?, Show::Tone(Tone::Gain));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Show {
     /// A tone.

@@ -60,6 +60,15 @@ struct Changes {
 
 words! {
     /// What one shown unit stands for.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{NumberFormat, Scaling};
+    ///
+    /// let format = NumberFormat::default().scaling(Scaling::Thousands).decimals(1).after(" k");
+    /// assert_eq!(format, NumberFormat::named("thousands")?);
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     pub enum Scaling is "unit" {
         /// The number as it is.
         Ones = "ones",
@@ -74,6 +83,13 @@ words! {
 
 words! {
     /// How a negative number is shown.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{Negative, NumberFormat};
+    ///
+    /// assert_eq!(NumberFormat::default().negative(Negative::Brackets).negative.name(), "brackets");
+    /// ```
     pub enum Negative is "choice" {
         /// By a minus sign before it.
         Minus = "minus",

@@ -30,6 +30,15 @@ pub struct Order {
 }
 
 /// What members are sorted by.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{Order, OrderBy};
+///
+/// let order: Order = "sales desc".parse()?;
+/// assert!(matches!(&order.by, OrderBy::Cells(by) if by.as_str() == "sales"));
+/// # Ok::<(), std::convert::Infallible>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Default)]
 pub enum OrderBy {
     /// Their natural order: the calendar's for dates and names of months and weekdays, numbers by
@@ -45,6 +54,14 @@ pub enum OrderBy {
 }
 
 /// Which way members are sorted. The blank member and blank values come last either way.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::brief::{Direction, Order};
+///
+/// assert_eq!(Order::from("sales desc").direction, Direction::Descending);
+/// assert_eq!(Order::from("label").direction, Direction::Ascending);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Direction {
     /// Lowest first.

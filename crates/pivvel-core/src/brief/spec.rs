@@ -102,6 +102,17 @@ pub struct Brief {
 }
 
 /// A measure: a name for data, a formula, and how it is shown.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::{MeasureBrief, NumberFormat};
+///
+/// let margin = MeasureBrief::new("margin", "(sum(amount) - sum(cost)) / sum(amount)");
+/// let brief = Brief::new().measure(("sales", "sum(amount)")).measure(margin.format(NumberFormat::named("percent")?));
+/// assert_eq!(brief.measures[1].format.after, " %");
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 #[schemars(transform = or_text)]
@@ -129,6 +140,16 @@ pub struct MeasureBrief {
 }
 
 /// A member that is computed from its siblings, for every measure and at every level.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::ItemBrief;
+///
+/// let mut brief = Brief::new().columns(["scenario"]).measure(("sales", "sum(amount)"));
+/// brief.items.push(ItemBrief::new("scenario", "variance", "actual - plan"));
+/// assert_eq!(brief, Brief::new().columns(["scenario"]).measure(("sales", "sum(amount)")).item("scenario", "variance", "actual - plan"));
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct ItemBrief {
@@ -179,6 +200,16 @@ pub struct TierBrief {
 }
 
 /// A file that brings further columns in by key.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::RelatedBrief;
+///
+/// // What yards.csv knows of a yard becomes a column of its lines.
+/// let brief = Brief::new().rows(["kind"]).related(RelatedBrief::new("yards", "yards.csv", ["yard"]));
+/// assert_eq!(brief.related[0].keys, [("yard".to_string(), "yard".to_string())]);
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct RelatedBrief {
@@ -195,6 +226,15 @@ pub struct RelatedBrief {
 
 words! {
     /// What to do about values that do not fit their column's kind.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::BadValues;
+    ///
+    /// assert_eq!(Brief::new().bad_values, BadValues::Stop);
+    /// assert_eq!(Brief::new().bad_values(BadValues::Blank).bad_values.name(), "blank");
+    /// ```
     #[derive(Default)]
     pub enum BadValues is "choice" {
         /// Stop, and list up to ten of them.
@@ -207,6 +247,16 @@ words! {
 
 words! {
     /// What a calculated item is applied to.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{Apply, ItemBrief};
+    ///
+    /// // The margin of both harbours together, rather than the sum of their margins.
+    /// let both = ItemBrief::new("harbour", "north", "Kittick + Skarn").apply(Apply::BeforeMeasures);
+    /// assert_eq!(both.apply, Some("before measures".parse()?));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     #[non_exhaustive]
     pub enum Apply is "choice" {
         /// Measures.

@@ -4,6 +4,15 @@ use super::words::words;
 
 words! {
     /// Where a total stands.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::Placement;
+    ///
+    /// let brief = Brief::new().rows(["coast", "harbour"]).total("harbour", Placement::Before);
+    /// assert_eq!(brief.totals, [("harbour".to_string(), Placement::Before)]);
+    /// ```
     pub enum Placement is "place for totals" {
         /// Before its members.
         Before = "before",

@@ -11,6 +11,15 @@ use super::words::words;
 use crate::formula::Formula;
 
 /// A view beside the cross-tab, drawn from the same lines in the same pass.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::brief::{ViewBrief, ViewForm};
+///
+/// let by_month = ViewBrief::new(ViewForm::Line).rows(["coast"]).along("sold_on.month").measures(["sales"]);
+/// assert_eq!(Brief::new().measure(("sales", "sum(amount)")).view(by_month).views.len(), 1);
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct ViewBrief {
@@ -48,6 +57,14 @@ pub struct ViewBrief {
 
 words! {
     /// How a view is drawn.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{ViewBrief, ViewForm};
+    ///
+    /// assert_eq!(ViewBrief::new(ViewForm::Bars).form, "bars".parse()?);
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
     #[derive(Default)]
     pub enum ViewForm is "form of a view" {
         /// As a cross-tab.
@@ -68,6 +85,15 @@ words! {
 
 words! {
     /// What scale the pictures of a view have that are drawn one a member.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::brief::{PanelScale, ViewBrief, ViewForm};
+    ///
+    /// // A panel a coast; each fills its own height.
+    /// let panels = ViewBrief::new(ViewForm::Bars).per("coast").scale(PanelScale::Own);
+    /// assert_eq!(panels.scale.name(), "own");
+    /// ```
     #[derive(Default)]
     pub enum PanelScale is "choice" {
         /// All the same.

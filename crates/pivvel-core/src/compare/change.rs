@@ -10,6 +10,22 @@ use crate::formula::{Blanks, Operator, arithmetic};
 use crate::model::Value;
 
 /// Whether a cell stands in both results.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::compare::{Comparison, Snapshot, State};
+///
+/// let earlier = Snapshot::of("May", &crosstab());
+/// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
+/// let comparison = Comparison::new(&earlier, &later, &[])?;
+///
+/// let skerry = comparison.changes().iter().find(|change| change.members[0].as_deref() == Some("Skerry")).unwrap();
+/// assert_eq!((skerry.state, skerry.state.name()), (State::Gone, "gone"));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum State {
     /// In both.
@@ -32,6 +48,23 @@ impl State {
 }
 
 /// What became of one measure of one cell.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::compare::{Comparison, Snapshot};
+///
+/// let earlier = Snapshot::of("May", &crosstab());
+/// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
+/// let comparison = Comparison::new(&earlier, &later, &[])?;
+///
+/// let total = comparison.changes().iter().find(|change| change.levels[0] == "total").unwrap();
+/// assert_eq!((total.earlier, total.later), (Some(12.into()), Some(8.into())));
+/// assert_eq!((total.change, total.relative), (Some((-4).into()), Some(-4.0 / 12.0)));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Change {
@@ -69,6 +102,22 @@ pub struct Change {
 }
 
 /// Members of a level that came or went.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::compare::{Comparison, Snapshot};
+///
+/// let earlier = Snapshot::of("May", &crosstab());
+/// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
+/// let comparison = Comparison::new(&earlier, &later, &[])?;
+///
+/// let coasts = &comparison.levels()[0];
+/// assert_eq!((coasts.dimension.as_str(), &coasts.gone[..]), ("coast", &[vec!["Skerry".to_string()]][..]));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LevelChange {

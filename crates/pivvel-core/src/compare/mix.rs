@@ -12,6 +12,26 @@ use super::ratio::Ratio;
 use super::snapshot::{RowKey, Snapshot, SnapshotRow};
 
 /// The change of a ratio in one cell.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::{Brief, CrossTab};
+/// use pivvel::compare::{Comparison, Snapshot, with_ratios};
+///
+/// // Pieces a line rise from 4 to 4.5.
+/// let brief = Brief::new().rows(["coast"]).measure(("size", "sum(pieces) / count()"));
+/// let (brief, ratios) = with_ratios(&brief);
+/// let earlier = Snapshot::of("May", &CrossTab::build(&brief, &mut lines())?);
+/// let later = Snapshot::of("June", &CrossTab::build(&brief.filter("pieces > 3"), &mut lines())?);
+/// let comparison = Comparison::new(&earlier, &later, &ratios)?;
+/// let total = &comparison.mixed()[0];
+/// assert_eq!(total.ratios, [4.0, 4.5]);
+/// assert!((total.own + total.mix - 0.5).abs() < 1e-12);
+/// assert_eq!(total.parts.len(), 2);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Mixed {

@@ -18,6 +18,17 @@ pub struct Ratio {
 }
 
 /// The ratios of a brief, and the brief with both parts of each among its measures.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Brief;
+/// use pivvel::compare::with_ratios;
+///
+/// let brief = Brief::new().rows(["coast"]).measure(("price", "sum(amount) / sum(pieces)"));
+/// let (with, ratios) = with_ratios(&brief);
+/// assert_eq!(with.measures.len(), 3);
+/// assert_eq!((ratios[0].measure.as_str(), ratios[0].helpers.len()), ("price", 2));
+/// ```
 pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {
     let mut with = brief.clone();
     let mut ratios = Vec::new();

@@ -8,6 +8,17 @@ use crate::model::Value;
 use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::compare::{Comparison, Snapshot};
+///
+/// let may = Snapshot::of("May", &crosstab());
+/// assert!(Comparison::new(&may, &may, &[])?.changes().iter().all(|change| change.earlier == change.later));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone)]
 pub struct Snapshot {
     pub(super) name: String,

@@ -7,6 +7,18 @@ use crate::peers::{Peers, Yardstick, peers_id};
 use crate::rollup::Entry;
 
 /// A cell into which at least one line falls.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let fell = crosstab.find(&["Fell"], &[])?.unwrap();
+/// assert_eq!((fell.get("pieces")?, fell.lines()), (Some(8.into()), 2));
+/// assert_eq!((fell.rank(0), fell.position(0)), (Some(1), Some(1.0)));
+/// assert_eq!(fell.label("coast")?, Some("Fell"));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy)]
 pub struct Cell<'a> {
     pub(super) crosstab: &'a CrossTab,

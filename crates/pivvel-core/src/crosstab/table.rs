@@ -62,6 +62,19 @@ pub struct CrossTab {
 }
 
 /// A view of the brief: a cross-tab that is drawn in a form of its own.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::brief::{ViewBrief, ViewForm};
+///
+/// let bars = ViewBrief::new(ViewForm::Bars).rows(["coast"]);
+/// let crosstab = CrossTab::build(&brief().view(bars), &mut lines())?;
+/// assert_eq!(crosstab.views()[0].crosstab.value(&["Fell"], &[], "pieces"), Some(8.into()));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct View {

@@ -7,6 +7,21 @@ use crate::model::Value;
 use crate::rollup::{Class, Entry};
 
 /// A small line for each row, on a scale of the row's level.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::brief::{EmphasisBrief, Form};
+///
+/// let line = EmphasisBrief::new("pieces", Form::Trend).along("sold_on.month");
+/// let crosstab = CrossTab::build(&brief().emphasize(line), &mut lines())?;
+/// let fell = crosstab.find(&["Fell"], &[])?.unwrap().row();
+/// // May 2024, June 2024, May 2025: Fell sold nothing in June.
+/// assert_eq!(crosstab.trends()[0].values(fell).unwrap(), [Some(3.into()), None, Some(5.into())]);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Trend {

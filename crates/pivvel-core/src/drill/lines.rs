@@ -23,6 +23,25 @@ use crate::plan::Plan;
 use crate::rollup::{Axis, Entry};
 
 /// Which lines are wanted, and how.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::{Address, LinesBehind};
+/// use pivvel::Build;
+///
+/// let trace = Build::new().trace(&brief(), &mut lines())?;
+/// let wanted = LinesBehind::of(Address::new().with("coast", "Fell")).columns(["harbour", "pieces"]).limit(1);
+/// let mut shown = 0;
+/// let tied = trace.lines(&wanted, &mut lines(), &mut |batch| {
+///     shown += batch.num_rows();
+///     Ok(())
+/// })?;
+///
+/// assert_eq!((shown, tied.lines, tied.holds()), (1, 2, true));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LinesBehind {
@@ -47,6 +66,14 @@ crate::setters! { LinesBehind {
 } }
 
 /// What lines are sorted by.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::drill::LineOrder;
+///
+/// assert_eq!("amount desc".parse::<LineOrder>()?, LineOrder::new("amount", true));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LineOrder {
@@ -142,6 +169,26 @@ impl LinesBehind {
 }
 
 /// What lines add up to, shown beside what the cell has.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::{Address, LinesBehind};
+/// use pivvel::Build;
+///
+/// let trace = Build::new().trace(&brief(), &mut lines())?;
+/// let wanted = LinesBehind::of(Address::new().with("coast", "Fell")).columns(["harbour", "pieces"]).limit(1);
+/// let mut shown = 0;
+/// let tied = trace.lines(&wanted, &mut lines(), &mut |batch| {
+///     shown += batch.num_rows();
+///     Ok(())
+/// })?;
+///
+/// assert_eq!((tied.lines, tied.given), (2, 1));
+/// assert!(tied.holds());
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Tied {
@@ -154,6 +201,26 @@ pub struct Tied {
 }
 
 /// The lines behind a cell that is not calculated.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::{Address, LinesBehind};
+/// use pivvel::Build;
+///
+/// let trace = Build::new().trace(&brief(), &mut lines())?;
+/// let wanted = LinesBehind::of(Address::new().with("coast", "Fell")).columns(["harbour", "pieces"]).limit(1);
+/// let mut shown = 0;
+/// let tied = trace.lines(&wanted, &mut lines(), &mut |batch| {
+///     shown += batch.num_rows();
+///     Ok(())
+/// })?;
+///
+/// let part = &tied.parts[0];
+/// assert_eq!((part.address.to_string().as_str(), part.lines, part.lines_of_cell), ("coast=Fell", 2, 2));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TiedPart {
@@ -170,6 +237,26 @@ pub struct TiedPart {
 }
 
 /// An aggregate: of the lines, and as the cell has it.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::{Address, LinesBehind};
+/// use pivvel::Build;
+///
+/// let trace = Build::new().trace(&brief(), &mut lines())?;
+/// let wanted = LinesBehind::of(Address::new().with("coast", "Fell")).columns(["harbour", "pieces"]).limit(1);
+/// let mut shown = 0;
+/// let tied = trace.lines(&wanted, &mut lines(), &mut |batch| {
+///     shown += batch.num_rows();
+///     Ok(())
+/// })?;
+///
+/// let sum = &tied.parts[0].aggregates[0];
+/// assert_eq!((sum.formula.as_str(), sum.of_lines, sum.of_cell), ("sum(pieces)", Some(8.into()), Some(8.into())));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TiedAggregate {

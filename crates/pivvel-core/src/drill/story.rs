@@ -10,6 +10,22 @@ use crate::model::Value;
 use crate::peers::Yardstick;
 
 /// Where one number comes from.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::Address;
+/// use pivvel::source::LineSource;
+/// use pivvel::Build;
+///
+/// let mut open = || Ok(Box::new(lines()) as Box<dyn LineSource>);
+/// let fell = Address::new().with("coast", "Fell");
+/// let story = Build::new().explain(&brief(), &mut open, &fell, "pieces")?;
+/// assert_eq!((story.value, story.lines), (Some(8.into()), 2));
+/// assert_eq!((story.formula.as_str(), story.row.level.as_str()), ("sum(pieces)", "coast"));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Story {
@@ -67,6 +83,22 @@ pub struct EntryStory {
 }
 
 /// A part of a formula that has a value of its own.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::Address;
+/// use pivvel::source::LineSource;
+/// use pivvel::Build;
+///
+/// let mut open = || Ok(Box::new(lines()) as Box<dyn LineSource>);
+/// let brief = brief().measure(("size", "pieces / count()"));
+/// let story = Build::new().explain(&brief, &mut open, &Address::new(), "size")?;
+/// let told: Vec<_> = story.operands.iter().map(|operand| (operand.text.as_str(), operand.value)).collect();
+/// assert_eq!(told, [("pieces", Some(12.into())), ("count()", Some(3.into()))]);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Operand {
@@ -135,6 +167,21 @@ pub struct DateSpan {
 }
 
 /// The cells that a number is compared with, and where it stands among them.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::Address;
+/// use pivvel::source::LineSource;
+/// use pivvel::Build;
+///
+/// let mut open = || Ok(Box::new(lines()) as Box<dyn LineSource>);
+/// let fell = Address::new().with("coast", "Fell");
+/// let peers = Build::new().explain(&brief(), &mut open, &fell, "pieces")?.peers.unwrap();
+/// assert_eq!((peers.rank, peers.position, peers.yardstick.count), (Some(1), Some(1.0), 2));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct PeersStory {

@@ -8,6 +8,20 @@ use crate::peers::Peers;
 use crate::plan::{PlannedEmphasis, PlannedRule};
 
 /// An emphasis with what it came to: its scales, and a decision for every cell.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().tint("pieces"), &mut lines())?;
+///
+/// let emphasis = &crosstab.emphases()[0];
+/// // One scale for coasts, one for harbours.
+/// assert_eq!(emphasis.scales().len(), 2);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone)]
 pub struct Emphasis {
     pub(crate) planned: PlannedEmphasis,
@@ -30,6 +44,23 @@ pub(super) struct Decided {
 }
 
 /// What one emphasis decided about one cell.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().tint("pieces"), &mut lines())?;
+/// let fell = crosstab.find(&["Fell"], &[])?.unwrap();
+///
+/// let marks = crosstab.marks(fell.row(), fell.column(), 0);
+/// assert_eq!(marks[0].position, Some(1.0));
+/// // The grand total has no peers, so nothing is shaded there.
+/// let total = crosstab.find(&[], &[])?.unwrap();
+/// assert!(crosstab.marks(total.row(), total.column(), 0).is_empty());
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Mark {

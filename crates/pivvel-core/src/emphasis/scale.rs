@@ -6,6 +6,19 @@ use crate::peers::{Measured, Yardstick, share};
 use crate::plan::{Middle, PlannedEmphasis};
 
 /// The scale of one group of peers.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().tint("pieces"), &mut lines())?;
+///
+/// let ends: Vec<(f64, f64)> = crosstab.emphases()[0].scales().iter().map(|scale| (scale.low, scale.high)).collect();
+/// assert!(ends.contains(&(4.0, 8.0)) && ends.contains(&(3.0, 5.0)));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Scale {
@@ -37,6 +50,20 @@ pub struct Scale {
 }
 
 /// From where to where a bar reaches, in shares of the cell's width.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().bar("pieces"), &mut lines())?;
+/// let skerry = crosstab.find(&["Skerry"], &[])?.unwrap();
+/// let span = crosstab.marks(skerry.row(), skerry.column(), 0)[0].span.unwrap();
+/// // Half as long as the bar of Fell, from zero on.
+/// assert_eq!((span.from, span.to), (0.0, 0.5));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Span {

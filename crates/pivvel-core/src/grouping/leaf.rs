@@ -45,6 +45,18 @@ pub(crate) struct Scan<'p> {
 }
 
 /// What the scan met, for notices.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?;
+/// let report = crosstab.report();
+/// assert_eq!((report.read, report.excluded), (3, 1));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ScanReport {

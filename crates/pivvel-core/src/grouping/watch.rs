@@ -13,6 +13,18 @@ use crate::suggest::nearest;
 const FEW: usize = 1_000;
 
 /// A text that a column is compared with and that no line has.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+///
+/// let crosstab = CrossTab::build(&brief().filter("coast = 'Fel'"), &mut lines())?;
+/// let unknown = &crosstab.report().unknown_texts[0];
+/// assert_eq!((unknown.text.as_str(), unknown.nearest.as_deref()), ("Fel", Some("Fell")));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct UnknownText {

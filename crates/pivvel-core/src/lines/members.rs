@@ -10,6 +10,16 @@ use super::dictionary::hash_text;
 use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, calendar_place};
 
 /// A member of one dimension, by the number that it was given when first seen.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let coasts = crosstab.rows().members(0);
+/// let by_id: Vec<&str> = coasts.in_order().map(|id| coasts.label(id)).collect();
+/// assert_eq!(by_id, ["Fell", "Skerry"]);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct MemberId(pub(crate) u32);
 
@@ -21,6 +31,20 @@ impl MemberId {
 }
 
 /// What a member is.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::result::Member;
+///
+/// let crosstab = CrossTab::build(&brief().rows(["sold_on.year"]), &mut lines())?;
+/// let years = crosstab.rows().members(0);
+/// let first = years.member(years.in_order().next().unwrap());
+/// assert!(matches!(first, Member::Period(year) if year.to_string() == "2024"));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Member {
@@ -69,6 +93,16 @@ impl Member {
 }
 
 /// The members of one dimension, by their ids.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let coasts = crosstab.rows().members(0);
+/// let labels: Vec<&str> = coasts.in_order().map(|id| coasts.label(id)).collect();
+/// assert_eq!(labels, ["Fell", "Skerry"]);
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct Members {
     members: Vec<Member>,

@@ -12,6 +12,15 @@ use crate::error::{Error, Result};
 use crate::model::Decimal;
 
 /// What a source has to say about the lines that it read, beside the lines.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::Tally;
+///
+/// let mut tally = Tally::default();
+/// tally.empty_lines += 1;
+/// assert_eq!((tally.empty_lines, tally.blanked), (1, 0));
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Tally {
@@ -44,6 +53,15 @@ pub struct Unmatched {
 }
 
 /// A value that limits what is wanted of a column.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::Decimal;
+/// use pivvel::source::Limit;
+///
+/// assert!(Limit::Exact(Decimal::new(150, 1)).is_above(&Limit::Exact(Decimal::new(2, 0))));
+/// assert!(!Limit::Text("Fell".into()).is_above(&Limit::Text("Skerry".into())));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Limit {
     /// An exact number, or a day counted from 1970-01-01.
@@ -64,6 +82,15 @@ impl Limit {
 }
 
 /// What is wanted of a column: the values from the lowest to the highest, both included.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::{Bound, Limit};
+///
+/// // Of the third column what is in this range.
+/// let bound = Bound::all(2).low(Limit::Text("Fell".into())).high(Limit::Text("Skerry".into()));
+/// assert_eq!((bound.column, bound.clone().of(0).column), (2, 0));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Bound {
@@ -96,6 +123,15 @@ crate::setters! { Bound {
 pub type Taker<'a> = Box<dyn FnMut(RecordBatch) -> Result<()> + Send + 'a>;
 
 /// How far a scan has come, for whoever watches it from another thread.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::ReadProgress;
+///
+/// let progress = ReadProgress::of(1_000);
+/// progress.add(250);
+/// assert_eq!((progress.done(), progress.total()), (250, Some(1_000)));
+/// ```
 #[derive(Debug, Default)]
 pub struct ReadProgress {
     done: AtomicU64,
@@ -147,6 +183,40 @@ pub trait Pushdown {
 /// The core asks for the columns that its plan needs, by their place in the schema, and gets
 /// batches of just these columns in that order. Where it asks for none, batches tell the number of lines alone. Other columns,
 /// another order or other kinds than those of the schema are an error.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use std::sync::Arc;
+///
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch};
+/// use arrow_schema::{DataType, Field, Schema, SchemaRef};
+/// use pivvel::source::{LineSource, Tally};
+/// use pivvel::{Brief, CrossTab, Result};
+///
+/// /// The numbers from 1 to 100.
+/// struct Hundred;
+///
+/// impl LineSource for Hundred {
+///     fn name(&self) -> &str {
+///         "a hundred"
+///     }
+///
+///     fn schema(&self) -> SchemaRef {
+///         Arc::new(Schema::new(vec![Field::new("pieces", DataType::Int64, false)]))
+///     }
+///
+///     fn scan(&mut self, columns: &[usize], take: &mut dyn FnMut(RecordBatch) -> Result<()>) -> Result<Tally> {
+///         let pieces: ArrayRef = Arc::new(Int64Array::from_iter_values(1..=100));
+///         let batch = RecordBatch::try_new(self.schema(), vec![pieces])?;
+///         take(batch.project(columns)?)?;
+///         Ok(Tally::default())
+///     }
+/// }
+///
+/// let crosstab = CrossTab::build(&Brief::new().measure(("pieces", "sum(pieces)")), &mut Hundred)?;
+/// assert_eq!(crosstab.value(&[], &[], "pieces"), Some(5_050.into()));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 pub trait LineSource {
     /// What the source is called in messages: a file's name, as a rule.
     fn name(&self) -> &str;

@@ -47,6 +47,14 @@ pub trait Dialect: Debug + Sync {
 }
 
 /// What a statement reads, and conditions that no line may meet, so that the result is what it would be here.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::Guarded;
+///
+/// let whole = Guarded::new("pieces", vec!["typeof(pieces) NOT IN ('integer', 'null')".into()]);
+/// assert_eq!(whole.guards.len(), 1);
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Guarded {
@@ -76,6 +84,14 @@ pub struct SqlTable {
 }
 
 /// A column of such a table.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::SqlColumn;
+///
+/// let amount = SqlColumn::new("amount", "\"amount\"").scale_is_fixed(false);
+/// assert!(amount.kept_as_is && !amount.scale_is_fixed);
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct SqlColumn {
@@ -115,6 +131,14 @@ crate::setters! { SqlColumn {
 } }
 
 /// A statement with the values to bind, in the order of their places.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::source::Statement;
+///
+/// let statement = Statement::new("SELECT count(*) FROM lines WHERE coast = $1", vec!["Fell".into()]);
+/// assert_eq!(statement.values, ["Fell"]);
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Statement {

@@ -3,6 +3,15 @@
 use chrono::{Datelike, NaiveDate};
 
 /// The part of a date that a dimension is made of.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::DatePart;
+///
+/// assert_eq!(DatePart::from_name("quarter"), Some(DatePart::Quarter));
+/// // Quarters follow each other; quarters of a year come again.
+/// assert!(!DatePart::Quarter.is_cyclic() && DatePart::QuarterOfYear.is_cyclic());
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum DatePart {
     /// A year of the calendar: `2025`.

@@ -5,6 +5,16 @@ use std::fmt;
 use arrow_schema::DataType;
 
 /// What a column holds, as far as computing is concerned.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use arrow_schema::DataType;
+/// use pivvel::source::Kind;
+///
+/// assert_eq!(Kind::of(&DataType::Decimal128(18, 2)), Some(Kind::Decimal { scale: 2 }));
+/// assert_eq!(Kind::of(&DataType::Utf8), Some(Kind::Text));
+/// assert_eq!(Kind::of(&DataType::Binary), None);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     /// Text; what dimensions are mostly made of.

@@ -36,6 +36,19 @@ pub struct Notice {
 }
 
 /// Whom a notice is for.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::CrossTab;
+/// use pivvel::result::Audience;
+///
+/// let crosstab = CrossTab::build(&brief().filter("coast = 'Fel'"), &mut lines())?;
+/// let for_readers = crosstab.notices().iter().filter(|notice| notice.audience() == Audience::Reader).count();
+/// assert!(for_readers < crosstab.notices().len());
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Audience {
     /// The author of the brief: what was most likely not meant.

@@ -7,6 +7,15 @@ use super::calendar::date;
 use super::{Decimal, date_from_text, date_text, decimal_digits};
 
 /// The value of one measure in one cell. A cell without a value is blank, which is not zero.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::{Decimal, Value};
+///
+/// let amount = Value::Exact(Decimal::new(1050, 2));
+/// assert_eq!((amount.to_string().as_str(), amount.as_f64()), ("10.50", 10.5));
+/// assert_eq!(Value::read("10.5").map(|value| value.order(&amount)), Some(std::cmp::Ordering::Equal));
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Value {
     /// An exact number.
@@ -16,6 +25,25 @@ pub enum Value {
     /// A day, counted from 1970-01-01.
     Date(i32),
 }
+
+impl From<Decimal> for Value {
+    fn from(number: Decimal) -> Value {
+        Value::Exact(number)
+    }
+}
+
+/// Whole numbers are exact.
+macro_rules! from_whole {
+    ($($whole:ty)*) => {
+        $(impl From<$whole> for Value {
+            fn from(number: $whole) -> Value {
+                Value::Exact(number.into())
+            }
+        })*
+    };
+}
+
+from_whole! { i32 i64 u32 u64 }
 
 const _: () = assert!(size_of::<Value>() == 32 && size_of::<Option<Value>>() == 32);
 

@@ -18,7 +18,7 @@ use crate::plan::{Count, YardstickSpec};
 /// use pivvel::result::{KeptScale, Yardsticks};
 ///
 /// let mut kept = Yardsticks::default();
-/// let scale = KeptScale { count: 12, low: 0.0, high: 900.0, mean: Some(310.5), ..KeptScale::default() };
+/// let scale = KeptScale::default().count(12).low(0.0).high(900.0).mean(310.5);
 /// kept.insert("sales@harbour/total", scale);
 /// assert_eq!(kept.get("sales@harbour/total").unwrap().high, 900.0);
 /// ```
@@ -26,6 +26,15 @@ use crate::plan::{Count, YardstickSpec};
 pub struct Yardsticks(BTreeMap<String, KeptScale>);
 
 /// The reference numbers of one group of peers, as they are kept.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::result::{KeptScale, Yardsticks};
+///
+/// let mut kept = Yardsticks::default();
+/// kept.insert("sales@coast/total", KeptScale::default().count(2).low(4.0).high(8.0));
+/// assert_eq!(kept.get("sales@coast/total").map(|scale| scale.high), Some(8.0));
+/// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 #[non_exhaustive]
@@ -48,9 +57,9 @@ pub struct KeptScale {
 }
 
 crate::setters! { KeptScale {
-    value count: u64,
-    value low: f64,
-    value high: f64,
+    number count: u64,
+    number low: f64,
+    number high: f64,
     value mean: Option<f64>,
     value clip: Option<[f64; 4]>,
     list tops: KeptTop,

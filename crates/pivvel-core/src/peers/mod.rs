@@ -19,6 +19,17 @@ use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::result::Grain;
+///
+/// let crosstab = crosstab();
+/// let coasts = crosstab.peers(0, Grain::new(1, 0)).unwrap();
+/// assert_eq!(coasts.yardstick().map(|yardstick| (yardstick.count, yardstick.mean)), Some((2, Some(6.0))));
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct Peers {
     keys: Vec<GroupKey>,

@@ -5,6 +5,18 @@ use crate::model::{Value, i128_to_f64};
 use crate::plan::{Count, YardstickSpec};
 
 /// The reference numbers of one group of peers.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let fell = crosstab.find(&["Fell"], &[])?.unwrap();
+/// let coasts = fell.yardstick(0).unwrap();
+/// assert_eq!((coasts.count, coasts.low, coasts.high), (2, 4.into(), 8.into()));
+/// assert_eq!(coasts.position(&5.into()), Some(0.25));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
 #[non_exhaustive]
 pub struct Yardstick {

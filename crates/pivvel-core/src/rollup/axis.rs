@@ -11,6 +11,21 @@ use crate::model::{AxisSide, Value};
 use crate::plan::Dimension;
 
 /// The rows or the columns of a cross-tab.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let rows = crosstab.rows();
+/// assert_eq!((rows.depth(), rows.level_name(1)), (2, "coast"));
+/// let shown: Vec<String> = rows
+///     .entries()
+///     .iter()
+///     .map(|entry| rows.path(*entry).iter().map(|member| member.label()).collect::<Vec<_>>().join(" > "))
+///     .collect();
+/// assert_eq!(shown, ["Fell", "Fell > Haven", "Fell > Quay", "Skerry", "Skerry > Holm", ""]);
+/// ```
 #[derive(Debug, Clone)]
 pub struct Axis {
     side: AxisSide,
@@ -58,6 +73,16 @@ pub(crate) enum SortBy {
 
 /// A row or a column as it is shown: the total, a subtotal or a member of the deepest level. It knows which of both it
 /// is, so that a row where a column is asked for is no cell, rather than another one.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let rows = crosstab.rows();
+/// let quay = rows.find(&["Fell", "Quay"]).unwrap();
+/// assert_eq!((quay.level(), rows.kind(quay), rows.parent(quay)), (2, "member", rows.find(&["Fell"])));
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Entry {
     /// Of its axis; the rows' for the total, which is one and the same for both.
@@ -82,6 +107,16 @@ impl Entry {
 }
 
 /// A member at one level of a path.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// let crosstab = crosstab();
+/// let rows = crosstab.rows();
+/// let path = rows.path(rows.find(&["Fell", "Quay"]).unwrap());
+/// assert_eq!((path[0].label(), path[1].label(), path[1].is_blank()), ("Fell", "Quay", false));
+/// ```
 #[derive(Debug, Clone, Copy)]
 pub struct MemberRef<'a> {
     dimension: &'a Dimension,

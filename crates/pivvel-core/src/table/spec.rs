@@ -16,6 +16,18 @@ pub const TABLE_VERSION: &str = "2";
 pub(super) const ROWS: usize = 8_192;
 
 /// The shape of a table.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::table::{Shape, TableSpec};
+///
+/// let crosstab = crosstab();
+/// let columns = |shape| crosstab.table(&TableSpec::default().shape(shape)).map(|table| table.schema.fields().len());
+/// assert!(columns(Shape::Tidy)? > columns(Shape::Wide)?);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Shape {
@@ -29,6 +41,15 @@ pub enum Shape {
 }
 
 /// Which table is wanted of a cross-tab.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::table::{Shape, TableSpec};
+///
+/// // A row a cell, of coasts by quarters alone.
+/// let spec = TableSpec::default().shape(Shape::Cells).levels(["coast", "sold_on.quarter"]);
+/// assert!(!spec.exact && !spec.with_hidden);
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct TableSpec {
@@ -53,6 +74,19 @@ crate::setters! { TableSpec {
 } }
 
 /// A table, part by part.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::table::TableSpec;
+///
+/// let crosstab = crosstab();
+/// let table = crosstab.table(&TableSpec::default())?;
+/// let rows: usize = table.batches().map(|batch| batch.num_rows()).sum();
+/// assert_eq!(rows, crosstab.cells().count());
+/// # Ok::<(), pivvel::Error>(())
+/// ```
 #[non_exhaustive]
 pub struct Table<'a> {
     /// The columns, with the version of their meaning among the metadata.

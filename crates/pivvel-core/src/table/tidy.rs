@@ -39,6 +39,18 @@ pub const TIDY_COLUMNS: [&str; 14] = [
 pub(crate) const EXACT_COLUMN: &str = "exact";
 
 /// One row of the tidy result.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::table::tidy;
+///
+/// let crosstab = crosstab();
+/// let fell = tidy(&crosstab).find(|row| row.members() == [Some("Fell"), None]).unwrap();
+/// assert_eq!((fell.levels(), fell.kinds()), (["coast", "total"], ["member", "total"]));
+/// assert_eq!((fell.value(), fell.rank()), (Some(8.into()), Some(1)));
+/// ```
 #[derive(Debug, Clone, Copy)]
 pub struct TidyRow<'a> {
     cell: Cell<'a>,
@@ -46,6 +58,17 @@ pub struct TidyRow<'a> {
 }
 
 /// Every row of the tidy result: rows in display order, then columns, then measures.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::table::tidy;
+///
+/// let crosstab = crosstab();
+/// let coasts: Vec<_> = tidy(&crosstab).filter(|row| row.levels()[0] == "coast").map(|row| row.value()).collect();
+/// assert_eq!(coasts, [Some(8.into()), Some(4.into())]);
+/// ```
 pub fn tidy(crosstab: &CrossTab) -> impl Iterator<Item = TidyRow<'_>> {
     crosstab.cells().flat_map(move |cell| tidy_of(crosstab, cell))
 }
@@ -58,6 +81,15 @@ pub(super) fn tidy_of<'a>(crosstab: &'a CrossTab, cell: Cell<'a>) -> impl Iterat
 
 /// The names of the dimensions' columns, rows first. A dimension that is called like another
 /// column of the result gets `_member` after its name.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::table::tidy_dimensions;
+///
+/// assert_eq!(tidy_dimensions(&crosstab()), ["coast", "harbour"]);
+/// ```
 pub fn tidy_dimensions(crosstab: &CrossTab) -> Vec<String> {
     let dimensions = || crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
     let is_label =

@@ -14,6 +14,16 @@ use pivvel_core::source::Kind;
 use pivvel_core::{Error, Result};
 
 /// How the values of one column are to be read.
+///
+/// ```
+/// use pivvel::source::{Kind, NumberStyle, Source, TextSource};
+///
+/// let text = "amount\n\"1.234,50\"\n\"7,25\"\n";
+/// let lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// let amount = &lines.columns()[0].kind;
+/// assert_eq!((amount.kind, amount.style), (Kind::Decimal { scale: 2 }, NumberStyle::CommaPoints));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ColumnKind {

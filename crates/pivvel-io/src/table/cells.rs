@@ -57,6 +57,20 @@ pub fn is_number(field: &Field) -> bool {
 
 /// The rows of a table as texts, with nothing for a blank.
 ///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::table::rows_as_texts;
+///
+/// let rows = rows_as_texts(&crosstab.to_record_batch())?;
+/// assert_eq!(rows.len(), 6);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
 /// # Errors
 /// A column of a type that no table has.
 pub fn rows_as_texts(batch: &RecordBatch) -> std::io::Result<Vec<Vec<String>>> {

@@ -193,6 +193,15 @@ pub trait TableSink: Send {
 }
 
 /// How a table is written.
+///
+/// ```
+/// use std::num::NonZero;
+///
+/// use pivvel::table::TableOptions;
+///
+/// let options = TableOptions::default().inert(true).threads(NonZero::new(2));
+/// assert!(options.inert);
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct TableOptions {
@@ -295,6 +304,22 @@ impl TableSink for TextSink<'_> {
 
 /// Writes a whole table. Its parts are made side by side, text forms write them so, too, and they leave in their order:
 /// the bytes are the same for any number of threads.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::table::{TableForm, TableOptions, TableSpec, write_table};
+///
+/// let mut text = Vec::new();
+/// let table = crosstab.table(&TableSpec::default().exact(true).levels(["coast"]))?;
+/// write_table(TableForm::CSV, table, &mut text, TableOptions::default())?;
+/// assert_eq!(String::from_utf8(text)?.lines().count(), 1 + 2);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 ///
 /// # Errors
 /// What the writer finds wrong; a form that this build does not write.

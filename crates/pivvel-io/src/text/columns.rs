@@ -11,6 +11,18 @@ use super::Chunk;
 use crate::kinds::{ColumnKind, Evidence, GivenKind};
 
 /// A column: its name and how it is read.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// use pivvel::source::{Kind, Source};
+///
+/// let pieces = &lines.columns()[2];
+/// assert_eq!((pieces.name.as_str(), pieces.kind.kind), ("pieces", Kind::Whole));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Column {

@@ -10,6 +10,15 @@ use crate::palette::{PALETTES, Palette};
 
 /// The colours, fonts and logo of a company. Of a colour the hue and the strength are taken: lightness says how high
 /// a value is, and keeps figures readable on every ground.
+///
+/// ```
+/// use pivvel::brief::PaletteName;
+/// use pivvel::draw::{Logo, Rgb, Theme};
+///
+/// let logo = Logo::svg("<svg xmlns='http://www.w3.org/2000/svg'/>", "Pellam Quay Chandlers");
+/// let theme = Theme::new().palette(PaletteName::Water, None, Rgb(0, 90, 156)).logo(logo);
+/// assert_ne!(theme, Theme::new());
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Theme {
     palettes: BTreeMap<&'static str, (Option<Rgb>, Rgb)>,

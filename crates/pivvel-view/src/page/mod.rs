@@ -70,6 +70,18 @@ struct Section {
 
 /// Draws a cross-tab with all its views as a page: one HTML file that needs no other.
 /// [`Appearance::page`] does it in another language and in other colours.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// let page = pivvel::draw::page(&crosstab);
+/// assert!(page.starts_with("<!doctype html>") && page.contains("<table"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn draw_page(crosstab: &CrossTab) -> String {
     draw(crosstab, &Appearance::new())
 }

@@ -44,6 +44,13 @@ pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFo
 }
 
 /// Sentences and tables under a title.
+///
+/// ```
+/// use pivvel::draw::{Report, ReportPart, report_page};
+///
+/// let report = Report::new("May", vec![ReportPart::Heading("Coasts".into())]);
+/// assert!(report_page(&report).contains("Coasts"));
+/// ```
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct Report {

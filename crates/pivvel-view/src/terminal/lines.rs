@@ -28,6 +28,14 @@ impl LineColumn {
 const NARROW: usize = 24;
 
 /// Draws lines whose cells are texts. Columns that do not fit in the width are left out and named.
+///
+/// ```
+/// use pivvel::draw::{LineColumn, TerminalOptions, lines};
+///
+/// let columns = [LineColumn::new("coast", false), LineColumn::new("pieces", true)];
+/// let text = lines(&columns, &[vec!["Fell".into(), "8".into()]], &TerminalOptions::default());
+/// assert_eq!(text, "coast  pieces\nFell        8\n");
+/// ```
 pub fn draw_lines(columns: &[LineColumn], rows: &[Vec<String>], options: &TerminalOptions) -> String {
     lines_of(columns, rows, options, &Words::english())
 }

@@ -30,6 +30,13 @@ pub enum Colours {
 }
 
 /// How a layout is drawn on a terminal.
+///
+/// ```
+/// use pivvel::draw::{Colours, Ground, TerminalOptions};
+///
+/// let options = TerminalOptions::default().width(100).colours(Colours::Full).ground(Ground::Dark);
+/// assert_eq!((options.width, options.rows), (Some(100), None));
+/// ```
 #[derive(Debug, Clone, Copy, Default)]
 #[non_exhaustive]
 pub struct TerminalOptions {
@@ -56,6 +63,20 @@ const GAP: usize = 2;
 const FOLDS: usize = 4;
 
 /// Draws a layout.
+///
+/// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,harbour,pieces\nFell,Quay,3\nSkerry,Holm,4\nFell,Haven,5\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::{Layout, TerminalOptions, terminal};
+///
+/// let text = terminal(&Layout::new(&crosstab), &TerminalOptions::default().width(40));
+/// assert!(text.lines().all(|line| line.chars().count() <= 40));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn draw_terminal(layout: &Layout, options: &TerminalOptions) -> String {
     let mut pen = Pen::new(options);
     pen.line(&clean(&layout.title), Style::new().bold());

@@ -7,6 +7,13 @@ use super::{Pen, TerminalOptions, clean};
 use crate::report::{Report, ReportPart};
 
 /// Draws a report: its title, and its parts one after the other.
+///
+/// ```
+/// use pivvel::draw::{Report, ReportPart, TerminalOptions, report};
+///
+/// let of = Report::new("May", vec![ReportPart::Words(vec![(0, "Fell sold most".into())])]);
+/// assert!(report(&of, &TerminalOptions::default()).contains("Fell sold most"));
+/// ```
 pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
     let mut pen = Pen::new(options);
     pen.line(&clean(&report.title), Style::new().bold());
