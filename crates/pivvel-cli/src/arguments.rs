@@ -471,6 +471,7 @@ pub(crate) fn flag(argument: Argument) -> &'static str {
         Argument::Order => "--sort",
         Argument::View => "--view",
         Argument::Target => "--to",
+        Argument::Form => "--form",
         Argument::LevelFiles => "--split-levels",
     }
 }

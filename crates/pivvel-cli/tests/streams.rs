@@ -97,7 +97,7 @@ fn standard_output_in_every_form() {
         }
     }
     let output = run(folder.path(), &["build", "coasts.toml", "--form", "jsno"]);
-    assert_eq!(words(&output.stderr), "pivvel: --to -: unknown form \"jsno\"; did you mean \"json\"?\n");
+    assert_eq!(words(&output.stderr), "pivvel: --form jsno: unknown form \"jsno\"; did you mean \"json\"?\n");
 }
 
 /// A request that cannot be carried out writes nothing, not even the beginning of a table.

@@ -139,6 +139,8 @@ pub enum Argument {
     View,
     /// A file that is written.
     Target,
+    /// The form of what is written to standard output.
+    Form,
     /// Files that are written, one for each pair of levels.
     LevelFiles,
 }
@@ -152,6 +154,7 @@ impl fmt::Display for Argument {
             Argument::Order => "order",
             Argument::View => "view",
             Argument::Target => "file",
+            Argument::Form => "form",
             Argument::LevelFiles => "files by level",
         })
     }

@@ -80,10 +80,10 @@ impl Target {
     pub fn new(path: impl Into<PathBuf>) -> Result<Target> {
         let path = path.into();
         if path.as_os_str() == "-" {
-            return Target::of_ending(path, "csv");
+            return Target::to_standard_output("csv");
         }
+        let place = ErrorPlace::of(Argument::Target, path.display().to_string());
         let Some(ending) = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase) else {
-            let place = ErrorPlace::of(Argument::Target, path.display().to_string());
             let (page, picture) = (Drawing::usual_endings("page"), Drawing::usual_endings("picture"));
             let message = format!(
                 "the ending says the form: {page} for a page; {} for a table; {picture} for a picture",
@@ -91,7 +91,7 @@ impl Target {
             );
             return Err(Error::request(place, message));
         };
-        Target::of_ending(path, &ending)
+        Target::of_ending(path, &place, &ending)
     }
 
     /// Standard output, in the form that an ending of file names stands for: `json`, `arrow`, `html` …
@@ -102,23 +102,22 @@ impl Target {
     /// ```
     /// assert!(pivvel::table::Target::to_standard_output("jsonl").is_ok());
     /// let error = pivvel::table::Target::to_standard_output("jsnl").unwrap_err();
-    /// assert_eq!(error.to_string(), "file -: unknown form \"jsnl\"; did you mean \"jsonl\"?");
+    /// assert_eq!(error.to_string(), "form jsnl: unknown form \"jsnl\"; did you mean \"jsonl\"?");
     /// ```
     pub fn to_standard_output(ending: &str) -> Result<Target> {
-        Target::of_ending("-".into(), &ending.to_lowercase())
+        Target::of_ending("-".into(), &ErrorPlace::of(Argument::Form, ending), &ending.to_lowercase())
     }
 
-    fn of_ending(path: PathBuf, ending: &str) -> Result<Target> {
-        let place = ErrorPlace::of(Argument::Target, path.display().to_string());
-        let form = match (Drawing::of_ending(&place, ending)?, TableForm::of_ending(ending)) {
+    fn of_ending(path: PathBuf, place: &ErrorPlace, ending: &str) -> Result<Target> {
+        let form = match (Drawing::of_ending(place, ending)?, TableForm::of_ending(ending)) {
             (Some(drawing), _) => Form::Drawing(drawing),
             (None, Some(table)) => {
-                table.check(&place)?;
+                table.check(place)?;
                 Form::Table(table)
             }
             (None, None) => {
                 let known = Drawing::endings().chain(TableForm::endings());
-                return Err(Error::unknown(place, "form", ending, known));
+                return Err(Error::unknown(place.clone(), "form", ending, known));
             }
         };
         Ok(Target { path, form, options: TargetOptions::default() })

@@ -64,7 +64,7 @@ impl ReportTarget {
     /// # Errors
     /// An ending that stands for no form, or for one that this build does not write.
     pub fn to_standard_output(ending: &str) -> Result<ReportTarget> {
-        ReportTarget::of_ending("-".into(), &ErrorPlace::of(Argument::Target, "-"), &ending.to_lowercase())
+        ReportTarget::of_ending("-".into(), &ErrorPlace::of(Argument::Form, ending), &ending.to_lowercase())
     }
 
     fn of_ending(path: PathBuf, place: &ErrorPlace, ending: &str) -> Result<ReportTarget> {

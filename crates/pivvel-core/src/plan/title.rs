@@ -72,8 +72,9 @@ pub(crate) fn fill(
     condition: Option<&str>,
     source: &str,
 ) -> String {
+    // A dash is understood in every language.
     let period = period.map_or("no lines".to_string(), |(first, last)| {
-        if first == last { first } else { format!("{first} to {last}") }
+        if first == last { first } else { format!("{first} – {last}") }
     });
     let filled = title.fill(|name| match name {
         "period" => Some(period.clone()),
