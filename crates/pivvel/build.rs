@@ -17,7 +17,7 @@ const PAGES: [&str; 17] = [
     "compare",
     "notices",
     "growing",
-    "playbook",
+    "recipes",
     "command",
     "troubleshooting",
     "performance",

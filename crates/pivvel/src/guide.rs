@@ -41,7 +41,7 @@ pages! {
     /// Several files, several workers, results that are kept.
     growing from "growing",
     /// Briefs for common questions.
-    playbook from "playbook",
+    recipes from "recipes",
     /// The command.
     command from "command",
     /// What to do about common messages.
