@@ -19,7 +19,7 @@ mod spec;
 mod template;
 mod totals;
 mod views;
-mod words;
+pub(crate) mod words;
 
 pub use amount::Amount;
 pub use assumption::AssumptionBrief;

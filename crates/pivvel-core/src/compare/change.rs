@@ -5,45 +5,37 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use super::mix::{Mixed, mixed};
 use super::ratio::Ratio;
 use super::snapshot::{RowKey, Snapshot, SnapshotRow};
+use crate::brief::words::words;
 use crate::error::{Error, Result};
 use crate::formula::{Blanks, Operator, arithmetic};
 use crate::model::Value;
+use crate::rollup::EntryKind;
 
-/// Whether a cell stands in both results.
-///
-/// ```
-/// # use pivvel_core as pivvel;
-/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
-/// # use demo::*;
-/// use pivvel::CrossTab;
-/// use pivvel::compare::{Comparison, Snapshot, State};
-///
-/// let earlier = Snapshot::of("May", &crosstab());
-/// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
-/// let comparison = Comparison::new(&earlier, &later, &[])?;
-///
-/// let skerry = comparison.changes().iter().find(|change| change.members[0].as_deref() == Some("Skerry")).unwrap();
-/// assert_eq!((skerry.state, skerry.state.name()), (State::Gone, "gone"));
-/// # Ok::<(), pivvel::Error>(())
-/// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum State {
-    /// In both.
-    Both,
-    /// In the later one only.
-    New,
-    /// In the earlier one only.
-    Gone,
-}
-
-impl State {
-    /// As tables have it.
-    pub fn name(self) -> &'static str {
-        match self {
-            State::Both => "both",
-            State::New => "new",
-            State::Gone => "gone",
-        }
+words! {
+    /// Whether a cell stands in both results.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+    /// # use demo::*;
+    /// use pivvel::CrossTab;
+    /// use pivvel::compare::{Comparison, Snapshot, State};
+    ///
+    /// let earlier = Snapshot::of("May", &crosstab());
+    /// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
+    /// let comparison = Comparison::new(&earlier, &later, &[])?;
+    ///
+    /// let skerry = comparison.changes().iter().find(|change| change.members[0].as_deref() == Some("Skerry")).unwrap();
+    /// assert_eq!((skerry.state, skerry.state.name()), (State::Gone, "gone"));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
+    pub enum State is "state of a change" {
+        /// In both.
+        Both = "both",
+        /// In the later one only.
+        New = "new",
+        /// In the earlier one only.
+        Gone = "gone",
     }
 }
 
@@ -73,7 +65,7 @@ pub struct Change {
     /// The names of the row level and the column level.
     pub levels: [String; 2],
     /// The kinds of the row and the column, as in the tidy result.
-    pub kinds: [String; 2],
+    pub kinds: [EntryKind; 2],
     /// The measure.
     pub measure: String,
     /// Whether it stands in both results.
@@ -270,7 +262,7 @@ fn change(earlier: Option<&SnapshotRow>, later: Option<&SnapshotRow>) -> Change 
     Change {
         members: row.key.members.clone(),
         levels: [row.key.row_level.clone(), row.key.column_level.clone()],
-        kinds: row.kinds.clone(),
+        kinds: row.kinds,
         measure: row.key.measure.clone(),
         state,
         earlier: before,
@@ -307,9 +299,9 @@ fn difference(a: Option<Value>, b: Option<Value>) -> Option<Value> {
 
 /// Places every change among those of its own level.
 fn scale(changes: &mut [Change]) {
-    let mut groups: HashMap<(String, [String; 2], [String; 2]), Vec<usize>> = HashMap::new();
+    let mut groups: HashMap<(String, [String; 2], [EntryKind; 2]), Vec<usize>> = HashMap::new();
     for (place, change) in changes.iter().enumerate().filter(|(_, change)| change.change.is_some()) {
-        let group = (change.measure.clone(), change.levels.clone(), change.kinds.clone());
+        let group = (change.measure.clone(), change.levels.clone(), change.kinds);
         groups.entry(group).or_default().push(place);
     }
     for mut places in groups.into_values() {

@@ -10,6 +10,7 @@
 
 use super::ratio::Ratio;
 use super::snapshot::{RowKey, Snapshot, SnapshotRow};
+use crate::rollup::EntryKind;
 
 /// The change of a ratio in one cell.
 ///
@@ -151,7 +152,7 @@ fn children(
         let RowKey { members, column_level, measure, .. } = &row.key;
         *measure == ratio.below
             && *column_level == parent.column_level
-            && row.kinds[0] != "calculated"
+            && row.kinds[0] != EntryKind::Calculated
             && members[depth].is_some()
             && members
                 .iter()

@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
+use crate::rollup::EntryKind;
 use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
@@ -41,7 +42,7 @@ pub(super) struct RowKey {
 #[derive(Debug, Clone)]
 pub(super) struct SnapshotRow {
     pub(super) key: RowKey,
-    pub(super) kinds: [String; 2],
+    pub(super) kinds: [EntryKind; 2],
     pub(super) value: Option<Value>,
     pub(super) lines: u64,
     pub(super) rank: Option<u32>,
@@ -59,7 +60,7 @@ impl Snapshot {
                     column_level: row.levels()[1].to_string(),
                     measure: row.measure().to_string(),
                 },
-                kinds: row.kinds().map(str::to_string),
+                kinds: row.kinds(),
                 value: row.value(),
                 lines: row.lines(),
                 rank: row.rank(),
@@ -205,6 +206,13 @@ impl SnapshotReader {
                 Error::data(&self.name, message)
             })
         });
+        let kind = |axis: usize| {
+            let place = self.places.kinds[axis];
+            text(place).parse::<EntryKind>().map_err(|error| {
+                let row = self.cells.len() + 1;
+                Error::data(&self.name, format!("row {row}: {}", error.message()))
+            })
+        };
         let [row_level, column_level] = self.places.levels.map(|place| text(place).to_string());
         let cell = SnapshotRow {
             key: RowKey {
@@ -213,7 +221,7 @@ impl SnapshotReader {
                 column_level,
                 measure: text(self.places.measure).to_string(),
             },
-            kinds: self.places.kinds.map(|place| text(place).to_string()),
+            kinds: [kind(0)?, kind(1)?],
             value: value.transpose()?,
             lines: text(self.places.lines).parse().unwrap_or(0),
             rank: filled(self.places.rank).and_then(|rank| rank.parse().ok()),

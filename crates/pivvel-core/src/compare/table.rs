@@ -30,7 +30,7 @@ impl Comparison {
             table.text(name, |change| Some(change.levels[i].clone()));
         }
         for (i, name) in ["row_kind", "column_kind"].into_iter().enumerate() {
-            table.text(name, |change| Some(change.kinds[i].clone()));
+            table.text(name, |change| Some(change.kinds[i].to_string()));
         }
         table.text("measure", |change| Some(change.measure.clone()));
         table.text("state", |change| Some(change.state.name().to_string()));

@@ -310,7 +310,7 @@ impl Teller<'_> {
 }
 
 fn entry(axis: &Axis, entry: Entry) -> EntryStory {
-    EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry).to_string() }
+    EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry) }
 }
 
 /// A measure as it was asked for; where none was, the count of lines is.

@@ -8,6 +8,7 @@ use super::lines::TiedPart;
 use crate::brief::{Apply, Form, MeasureBrief};
 use crate::model::Value;
 use crate::peers::Yardstick;
+use crate::rollup::EntryKind;
 
 /// Where one number comes from.
 ///
@@ -79,7 +80,7 @@ pub struct EntryStory {
     /// The name of its level.
     pub level: String,
     /// `member`, `total`, `calculated` or `others`.
-    pub kind: String,
+    pub kind: EntryKind,
 }
 
 /// A part of a formula that has a value of its own.

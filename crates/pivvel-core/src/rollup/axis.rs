@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use super::EntryKind;
 use super::class::{Apart, Class, Classes};
 use crate::brief::Direction;
 use crate::brief::Placement;
@@ -81,7 +82,7 @@ pub(crate) enum SortBy {
 /// let crosstab = crosstab();
 /// let rows = crosstab.rows();
 /// let quay = rows.find(&["Fell", "Quay"]).unwrap();
-/// assert_eq!((quay.level(), rows.kind(quay), rows.parent(quay)), (2, "member", rows.find(&["Fell"])));
+/// assert_eq!((quay.level(), rows.kind(quay).name(), rows.parent(quay)), (2, "member", rows.find(&["Fell"])));
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Entry {
@@ -362,15 +363,14 @@ impl Axis {
         (0..).zip(nodes).filter(under).map(move |(node, _)| self.entry(level, node))
     }
 
-    /// What an entry stands for: `total`, `member`, `calculated` or `others`. What is under a
-    /// calculated member is calculated too.
-    pub fn kind(&self, entry: Entry) -> &'static str {
+    /// What an entry stands for. What is under a calculated member is calculated, too.
+    pub fn kind(&self, entry: Entry) -> EntryKind {
         let apart = self.classes.of(self.class_of(entry));
         match entry.level {
-            0 => "total",
-            _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => "calculated",
-            _ if apart.is_empty() => "member",
-            _ => "others",
+            0 => EntryKind::Total,
+            _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => EntryKind::Calculated,
+            _ if apart.is_empty() => EntryKind::Member,
+            _ => EntryKind::Others,
         }
     }
 

@@ -135,7 +135,7 @@ impl<'a> AxisCodes<'a> {
     }
 
     pub(super) fn kinds(&self) -> Coded<'_, 'a> {
-        self.coded(|entry| Some(self.axis.kind(entry)))
+        self.coded(|entry| Some(self.axis.kind(entry).name()))
     }
 }
 

@@ -15,7 +15,7 @@ use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::{Value, both, threads_for};
 use crate::peers::Yardstick;
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, Entry, EntryKind};
 
 /// The columns after those of the dimensions.
 pub const TIDY_COLUMNS: [&str; 14] = [
@@ -48,7 +48,7 @@ pub(crate) const EXACT_COLUMN: &str = "exact";
 ///
 /// let crosstab = crosstab();
 /// let fell = tidy(&crosstab).find(|row| row.members() == [Some("Fell"), None]).unwrap();
-/// assert_eq!((fell.levels(), fell.kinds()), (["coast", "total"], ["member", "total"]));
+/// assert_eq!((fell.levels(), fell.kinds().map(|kind| kind.name())), (["coast", "total"], ["member", "total"]));
 /// assert_eq!((fell.value(), fell.rank()), (Some(8.into()), Some(1)));
 /// ```
 #[derive(Debug, Clone, Copy)]
@@ -114,8 +114,8 @@ impl<'a> TidyRow<'a> {
         self.axes().map(|(axis, entry)| axis.level_name(entry.level()))
     }
 
-    /// The kinds of the row and the column: `member`, `total`, `calculated` or `others`.
-    pub fn kinds(&self) -> [&'static str; 2] {
+    /// The kinds of the row and the column.
+    pub fn kinds(&self) -> [EntryKind; 2] {
         self.axes().map(|(axis, entry)| axis.kind(entry))
     }
 
@@ -173,7 +173,8 @@ impl serde::Serialize for TidyRow<'_> {
         for (name, label) in tidy_dimensions(self.cell.crosstab()).iter().zip(self.members()) {
             map.serialize_entry(name, &label)?;
         }
-        let ([row_level, column_level], [row_kind, column_kind]) = (self.levels(), self.kinds());
+        let ([row_level, column_level], [row_kind, column_kind]) =
+            (self.levels(), self.kinds().map(EntryKind::name));
         let texts = [
             ("row_level", row_level),
             ("column_level", column_level),

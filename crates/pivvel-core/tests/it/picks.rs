@@ -161,7 +161,7 @@ proptest! {
             let value = cell.value(0).map(|value| value.as_f64() as i64);
             if let Some(label) = place.0.get(1) {
                 let kind = crosstab.rows().kind(cell.row());
-                prop_assert_eq!(kind, if label == "all others" { "others" } else { "member" });
+                prop_assert_eq!(kind.name(), if label == "all others" { "others" } else { "member" });
                 // Peers are those of the level where nothing else is said, and what is gathered is none of them.
                 let places = cell.yardstick(0).map(|yardstick| yardstick.count);
                 let peers = wanted.keys().filter(|(row, column)| {

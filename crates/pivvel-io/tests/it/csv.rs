@@ -3,6 +3,7 @@
 use std::io::Cursor;
 
 use pivvel_core::brief::BadValues;
+use pivvel_core::result::EntryKind;
 use pivvel_core::source::LineSource;
 use pivvel_core::table::tidy;
 use pivvel_core::{Brief, Build, CrossTab, Result};
@@ -17,7 +18,7 @@ fn read(bytes: &[u8], block_bytes: Option<usize>) -> Result<(String, u64)> {
     let mut source = open(bytes, ReadOptions::default().block_bytes(block_bytes))?;
     let brief = Brief::new().rows(["k"]).measure(("v", "sum(v)"));
     let crosstab = CrossTab::build(&brief, &mut source)?;
-    let shown = tidy(&crosstab).filter(|row| row.kinds()[0] == "member").map(|row| {
+    let shown = tidy(&crosstab).filter(|row| row.kinds()[0] == EntryKind::Member).map(|row| {
         let value = row.value().map_or(String::new(), |v| v.to_string());
         format!("{}={value}", row.members()[0].unwrap_or_default())
     });

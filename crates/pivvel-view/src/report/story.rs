@@ -5,6 +5,7 @@ use pivvel_core::drill::{
     EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
 };
 
+use pivvel_core::result::EntryKind;
 use pivvel_core::text::Sentence;
 
 use super::{Report, ReportPart, counted, exact};
@@ -37,10 +38,10 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
 }
 
 fn kind(entry: &EntryStory) -> Sentence {
-    let sentence = match (entry.level.as_str(), entry.kind.as_str()) {
+    let sentence = match (entry.level.as_str(), entry.kind) {
         ("total", _) => return Sentence::from("the total"),
-        (_, "member") => "a member of {level}",
-        (_, "others") => "the members of {level} that were gathered",
+        (_, EntryKind::Member) => "a member of {level}",
+        (_, EntryKind::Others) => "the members of {level} that were gathered",
         _ => "calculated at {level}",
     };
     Sentence::from(sentence).with("level", &entry.level)

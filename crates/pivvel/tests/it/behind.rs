@@ -146,7 +146,7 @@ fn lines_of_any_cell_add_up_to_it() {
                 (cell.lines(), cell.lines(), cell.lines()),
                 "{place}"
             );
-            let kinds = [crosstab.rows().kind(row), crosstab.columns().kind(column)];
+            let kinds = [crosstab.rows().kind(row).name(), crosstab.columns().kind(column).name()];
             if kinds.contains(&"calculated") {
                 calculated += 1;
                 let [actual, plan] = ["actual", "plan"].map(|scenario| {

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use pivvel::result::EntryKind;
 use pivvel::table::{TidyRow, tidy};
 use pivvel::{Brief, CrossTab, Decimal, Value};
 use proptest::prelude::*;
@@ -182,7 +183,7 @@ proptest! {
         let crosstab = build(&brief, &lines, None);
         let cell = |row: pivvel::result::Entry, column: pivvel::result::Entry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
         for column in crosstab.columns().entries() {
-            let calculated = crosstab.columns().kind(*column) == "calculated";
+            let calculated = crosstab.columns().kind(*column) == EntryKind::Calculated;
             for parent in crosstab.rows().entries().iter().filter(|entry| entry.level() < 2) {
                 let children: Vec<pivvel::result::Entry> = crosstab.rows().entries().iter().copied()
                     .filter(|entry| crosstab.rows().parent(*entry) == Some(*parent)).collect();
