@@ -193,6 +193,12 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
             };
             Sample::Named((0..steps).map(step).collect())
         }
+        None if let Some((low, base, high)) = bar_ends(emphasis, scale) => {
+            // Bars have the colour of the side that they are on, and no more of it where they are longer.
+            let value = |k: u8| low + (high - low) * (f64::from(k) + 0.5) / 13.0;
+            let paints = (0..13).map(|k| bar_paint(palette, value(k) < base, spec.good)).collect();
+            Sample::Ramp { paints, ends: ends.texts, middle: None }
+        }
         None => {
             let from = if diverging { -1.0 } else { 0.0 };
             let paints = (0..=12).map(|k| paint(from + (1.0 - from) * f64::from(k) / 12.0)).collect();
@@ -214,6 +220,12 @@ fn good(side: Option<Side>) -> Option<&'static str> {
         Side::High => "; high is good",
         Side::Low => "; low is good",
     })
+}
+
+/// The ends of bars that begin at zero or at the middle of the scale.
+fn bar_ends(emphasis: &Emphasis, scale: &Scale) -> Option<(f64, f64, f64)> {
+    let is_bar = emphasis.planned().spec.form == Form::Bar && emphasis.planned().spec.scale_steps().is_none();
+    scale.bar_ends().filter(|_| is_bar)
 }
 
 struct Ends {
@@ -239,15 +251,20 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         false => appearance.number(&Value::Float(value), &format),
     };
     let reach = scale.middle.map(|middle| (scale.high - middle).max(middle - scale.low));
-    let (low, high) = match (scale.middle, reach) {
-        (Some(middle), Some(reach)) => (middle - reach, middle + reach),
+    let bar = bar_ends(emphasis, scale);
+    let (low, high) = match (bar, scale.middle, reach) {
+        (Some((low, _, high)), ..) => (low, high),
+        (_, Some(middle), Some(reach)) => (middle - reach, middle + reach),
         _ => (scale.low, scale.high),
     };
     let sides = if scale.is_by_rank() { ["last", "first"] } else { ["lowest", "highest"] };
-    let texts = match shown {
-        true => [number(low, &scale.yardstick.low), number(high, &scale.yardstick.high)],
-        false => sides.map(|side| words.say(side)),
+    let text = |end: f64, exact: &Value, side| match shown {
+        // Where all bars begin is no secret.
+        _ if bar.is_some() && end == 0.0 => "0".into(),
+        true => number(end, exact),
+        false => words.say(side),
     };
+    let texts = [text(low, &scale.yardstick.low, sides[0]), text(high, &scale.yardstick.high, sides[1])];
     let middle = scale.middle.map(|middle| match planned.spec.about.as_ref().map(Formula::as_str) {
         Some("mean") if !shown => words.say("mean"),
         Some("mean") => words.say(

@@ -146,14 +146,30 @@ impl Scale {
             let to = self.position(value, rank)?;
             return Some(Span { from: 0.0, to, zero: 0.0, below: false });
         }
-        let base = self.middle.unwrap_or(0.0);
-        let (low, high) = (self.low.min(base), self.high.max(base));
-        if high <= low {
-            return None;
-        }
+        let (low, base, high) = self.bar_ends()?;
         let place = |value: f64| share(value, low, high).clamp(0.0, 1.0);
         let (zero, end, value) = (place(base), place(value.as_f64()), value.as_f64());
         Some(Span { from: zero.min(end), to: zero.max(end), zero, below: value < base })
+    }
+
+    /// The lowest end of bars on it, the line where they begin, and the highest end: bars begin at the middle of
+    /// the scale, and at zero where it has none. None where bars show ranks, or all would be nothing.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+    /// # use demo::*;
+    /// use pivvel::CrossTab;
+    ///
+    /// let crosstab = CrossTab::build(&brief().bar("pieces"), &mut lines())?;
+    /// let ends: Vec<_> = crosstab.emphases()[0].scales().iter().map(|scale| scale.bar_ends()).collect();
+    /// assert!(ends.contains(&Some((0.0, 0.0, 8.0))) && ends.contains(&Some((0.0, 0.0, 5.0))));
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
+    pub fn bar_ends(&self) -> Option<(f64, f64, f64)> {
+        let base = self.middle.unwrap_or(0.0);
+        let (low, high) = (self.low.min(base), self.high.max(base));
+        (!self.by_rank && low < high).then_some((low, base, high))
     }
 
     /// Whether places on it are by rank.

@@ -10,6 +10,8 @@ use rust_xlsxwriter::{ExcelDateTime, Format, FormatAlign, Workbook, Worksheet, X
 use super::TableSink;
 use super::cells::{Cell, Column, Content, columns, is_number};
 
+/// What the arrow of a filter takes of a heading, in characters.
+const ARROW: f64 = 2.0;
 /// Rows that a sheet has, the heading among them.
 const ROWS: usize = 1_048_576;
 
@@ -123,8 +125,13 @@ impl SheetTable {
     }
 
     fn finish(&self, sheet: &mut Worksheet) -> std::io::Result<()> {
+        if let Some(last) = self.widths.len().checked_sub(1) {
+            sheet.autofilter(0, 0, self.rows as u32 - 1, last as u16).map_err(into_io_error)?;
+        }
         for (i, width) in self.widths.iter().enumerate() {
-            sheet.set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64).map_err(into_io_error)?;
+            sheet
+                .set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64 + ARROW)
+                .map_err(into_io_error)?;
         }
         Ok(())
     }

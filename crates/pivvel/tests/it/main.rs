@@ -47,3 +47,4 @@ mod tables;
 #[cfg(feature = "full")]
 mod targets;
 mod values;
+mod workbooks;

@@ -1,0 +1,73 @@
+//! How cells look: formats of numbers as workbooks spell them, and the colours that pages have.
+
+use pivvel_core::brief::{Negative, NumberFormat, Scaling};
+use pivvel_view::{Ground, LayoutCell, Paint, Rgb, RowKind};
+use rust_xlsxwriter::{Color, Format, FormatBorder};
+
+/// A colour as workbooks have it.
+pub(super) fn colour(Rgb(red, green, blue): Rgb) -> Color {
+    Color::RGB(u32::from(red) << 16 | u32::from(green) << 8 | u32::from(blue))
+}
+
+/// The ground of a cell.
+pub(super) fn tinted(format: Format, paint: Paint) -> Format {
+    format.set_background_color(colour(paint.tint(Ground::Light)))
+}
+
+/// The colour of what stands in a cell.
+pub(super) fn inked(format: Format, paint: Paint) -> Format {
+    format.set_font_color(colour(paint.ink(Ground::Light)))
+}
+
+/// A line above a total.
+pub(super) fn ruled(format: Format, kind: RowKind) -> Format {
+    if kind == RowKind::Total { format.set_border_top(FormatBorder::Thin) } else { format }
+}
+
+/// The colours that pages have, and the number format, in which the symbol of a cell stands before its number.
+pub(super) fn dressed(cell: &LayoutCell, number: &str, mut format: Format) -> Format {
+    format = format.set_num_format(match cell.dress.symbol {
+        Some((symbol, _)) => after_symbol(symbol.glyph(), number),
+        None => number.to_string(),
+    });
+    if let Some(paint) = cell.dress.tint {
+        format = tinted(format, paint);
+    }
+    match cell.dress.ink.or(cell.dress.symbol.map(|(_, paint)| paint)) {
+        Some(paint) => inked(format, paint),
+        None => format,
+    }
+}
+
+/// A number format with a symbol before it. A format without a form for negative numbers would have their minus before the
+/// symbol.
+fn after_symbol(symbol: char, number: &str) -> String {
+    match number.split_once(';') {
+        Some((positive, negative)) => format!("\"{symbol} \"{positive};\"{symbol} \"{negative}"),
+        None => format!("\"{symbol} \"{number};\"{symbol} \"-{number}"),
+    }
+}
+
+/// A number format as workbooks spell it: the value stays in true units.
+pub(super) fn spelled(format: &NumberFormat) -> String {
+    let quoted =
+        |text: &str| if text.is_empty() { String::new() } else { format!("\"{}\"", text.replace('"', "")) };
+    let decimals = format.decimals.unwrap_or(2) as usize;
+    let fraction = match (format.decimals, decimals) {
+        (None, _) => ".##".to_string(),
+        (_, 0) => String::new(),
+        (_, decimals) => format!(".{}", "0".repeat(decimals)),
+    };
+    let whole = if format.marks.is_empty() { "0" } else { "#,##0" };
+    let (scale, after) = match format.scaling {
+        Scaling::Ones => ("", quoted(&format.after)),
+        Scaling::Thousands => (",", quoted(&format.after)),
+        Scaling::Millions => (",,", quoted(&format.after)),
+        Scaling::Percent => ("", " %".to_string()),
+    };
+    let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(&format.before));
+    match format.negative {
+        Negative::Minus => positive,
+        Negative::Brackets => format!("{positive};({positive})"),
+    }
+}
