@@ -107,8 +107,12 @@ pub struct RuleBrief {
     pub show: Option<Show>,
     /// The lowest value that matches: a number, a position such as `25%`, a date or an assumption.
     pub from: Option<Amount>,
-    /// The lowest value that no longer matches.
+    /// The highest value that no longer matches, below those that do.
+    pub above: Option<Amount>,
+    /// The lowest value that no longer matches, above those that do.
     pub below: Option<Amount>,
+    /// The highest value that matches.
+    pub up_to: Option<Amount>,
     /// The only value that matches.
     pub is: Option<Amount>,
     /// So many, or such a share, of the highest of its peers.
@@ -593,10 +597,24 @@ impl EmphasisBrief {
 
 impl RuleBrief {
     pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
-        let RuleBrief { name, show: _, from, below, is, top, bottom, mean: _, blank: _, when, unit: _ } =
-            self;
+        let RuleBrief {
+            name,
+            show: _,
+            from,
+            above,
+            below,
+            up_to,
+            is,
+            top,
+            bottom,
+            mean: _,
+            blank: _,
+            when,
+            unit: _,
+        } = self;
         parts::texts(name, visit);
-        parts::amounts(from.iter_mut().chain(below).chain(is).chain(top).chain(bottom), visit);
+        let bounds = from.iter_mut().chain(above).chain(below).chain(up_to).chain(is);
+        parts::amounts(bounds.chain(top).chain(bottom), visit);
         parts::formulas(when, visit);
     }
 }

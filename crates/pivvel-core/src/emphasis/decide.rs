@@ -300,8 +300,7 @@ fn decide_grain(
 /// Whether all that a rule says of a cell's value holds.
 fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, scales: &[Scale]) -> bool {
     let Some(value) = decided.values.get(cell) else {
-        let bounded = rule.bounds.from.or(rule.bounds.below).or(rule.bounds.is).is_some();
-        return rule.blank || !bounded && rule.count.is_none() && rule.mean.is_none();
+        return rule.blank || !rule.bounds.is_any() && rule.count.is_none() && rule.mean.is_none();
     };
     if rule.blank {
         return false;

@@ -3,7 +3,7 @@
 
 use super::cells::CellScope;
 use super::layout::spot_of;
-use super::model::{Count, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
+use super::model::{Count, Edge, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
 use super::rules;
 use crate::aggregates::Function;
 use crate::brief::{
@@ -11,7 +11,7 @@ use crate::brief::{
 };
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
-use crate::model::{Grain, Notice, NoticeCode, Type, Value};
+use crate::model::{Grain, Notice, NoticeCode, Type};
 
 /// The fewest and the most steps that symbols come in, and the most that a scale is cut into.
 const STEPS: [u8; 3] = [3, 5, 12];
@@ -371,7 +371,7 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[Grain], plan: &Plan) -> Op
     let adds_up = spec.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
     let fixed = spec.low.is_some() || spec.high.is_some();
     let valued =
-        emphasis.rules.iter().any(|r| !r.bounds.positions && (r.bounds.from.or(r.bounds.below).is_some()));
+        emphasis.rules.iter().any(|r| !r.bounds.positions && r.bounds.is_any() && !r.bounds.is_single());
     if adds_up && (fixed || valued && spec.about.is_none()) && !only_signs(&emphasis.rules, fixed) {
         let what = if fixed { "has fixed ends" } else { "has rules with true values" };
         return Some(format!(
@@ -394,8 +394,9 @@ fn is_sum(measure: &Measure) -> bool {
 
 /// Whether the only value that rules compare with is zero, which is the same at every level.
 fn only_signs(rules: &[PlannedRule], fixed: bool) -> bool {
-    let zero = |value: Option<Value>| value.is_none_or(|value| value.as_f64() == 0.0);
-    !fixed && rules.iter().all(|r| zero(r.bounds.from) && zero(r.bounds.below))
+    let zero = |edge: Option<Edge>| edge.is_none_or(|edge| edge.value.as_f64() == 0.0);
+    let is_sign = |r: &PlannedRule| r.bounds.is_single() || zero(r.bounds.low) && zero(r.bounds.high);
+    !fixed && rules.iter().all(is_sign)
 }
 
 /// The grains that a list of levels means.
@@ -457,15 +458,12 @@ impl PlannedEmphasis {
     /// Its rules from the lowest values up; those that no value orders stay where they are written, the
     /// top of the peers last and the bottom first.
     pub fn rules_upward(&self) -> Vec<usize> {
-        let weight = |rule: &PlannedRule| {
-            let bound = rule.bounds.from.or(rule.bounds.is);
-            match (bound, rule.bounds.below, rule.count, rule.mean) {
-                (Some(low), ..) => (1, low.as_f64()),
-                (None, Some(_), ..) => (1, f64::NEG_INFINITY),
-                (_, _, Some((_, true)), _) | (_, _, _, Some(MeanSide::Below)) => (0, 0.0),
-                (_, _, Some((_, false)), _) | (_, _, _, Some(MeanSide::Above)) => (2, 0.0),
-                _ => (1, f64::NAN),
-            }
+        let weight = |rule: &PlannedRule| match (rule.bounds.low, rule.bounds.high, rule.count, rule.mean) {
+            (Some(low), ..) => (1, low.value.as_f64()),
+            (None, Some(_), ..) => (1, f64::NEG_INFINITY),
+            (_, _, Some((_, true)), _) | (_, _, _, Some(MeanSide::Below)) => (0, 0.0),
+            (_, _, Some((_, false)), _) | (_, _, _, Some(MeanSide::Above)) => (2, 0.0),
+            _ => (1, f64::NAN),
         };
         let mut order: Vec<usize> = (0..self.rules.len()).collect();
         order.sort_by(|a, b| {

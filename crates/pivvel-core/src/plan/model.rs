@@ -1,5 +1,6 @@
 //! The plan as data: a brief checked against a source's columns. Every name is resolved, and every type is right.
 
+use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
 use crate::brief::{
@@ -281,26 +282,51 @@ pub struct PlannedRule {
     pub(crate) when: Option<CellFormula>,
 }
 
-/// From where to where a rule matches: half open, and open where there is no bound.
+/// A place between values: just before one, or just after it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Edge {
+    pub(crate) value: Value,
+    pub(crate) after: bool,
+}
+
+impl Edge {
+    pub(crate) fn before(value: Value) -> Edge {
+        Edge { value, after: false }
+    }
+
+    pub(crate) fn after(value: Value) -> Edge {
+        Edge { value, after: true }
+    }
+
+    pub(crate) fn order(&self, other: &Edge) -> Ordering {
+        self.value.order(&other.value).then(self.after.cmp(&other.after))
+    }
+}
+
+/// From which edge to which a rule matches; open where there is none.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub(crate) struct Bounds {
-    pub(crate) from: Option<Value>,
-    pub(crate) below: Option<Value>,
-    pub(crate) is: Option<Value>,
+    pub(crate) low: Option<Edge>,
+    pub(crate) high: Option<Edge>,
     /// Whether they are positions on the scale rather than values.
     pub(crate) positions: bool,
 }
 
 impl Bounds {
-    pub(super) fn is_any(&self) -> bool {
-        self.from.is_some() || self.below.is_some() || self.is.is_some()
+    pub(crate) fn is_any(&self) -> bool {
+        self.low.is_some() || self.high.is_some()
+    }
+
+    /// Whether a single value matches.
+    pub(super) fn is_single(&self) -> bool {
+        self.low.zip(self.high).is_some_and(|(low, high)| low.value.order(&high.value).is_eq())
     }
 
     /// Whether a value lies within.
     pub(crate) fn hold(&self, value: &Value) -> bool {
-        self.from.is_none_or(|from| value.order(&from).is_ge())
-            && self.below.is_none_or(|below| value.order(&below).is_lt())
-            && self.is.is_none_or(|is| value.order(&is).is_eq())
+        let own = Edge::before(*value);
+        self.low.is_none_or(|low| own.order(&low).is_ge())
+            && self.high.is_none_or(|high| own.order(&high).is_lt())
     }
 }
 

@@ -3,7 +3,7 @@
 
 use super::cells::CellScope;
 use super::layout;
-use super::model::{Bounds, PlannedRule};
+use super::model::{Bounds, Edge, PlannedRule};
 use crate::brief::{Amount, MeanSide, RuleBrief, Template, Unit};
 use crate::error::{Error, Result};
 
@@ -76,30 +76,43 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
 fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Result<Bounds> {
     let mut bounds = Bounds::default();
     let mut percent: Option<(bool, &Amount)> = None;
-    let given = [("from", &rule.from), ("below", &rule.below), ("is", &rule.is)];
-    for (key, amount) in given.into_iter().filter_map(|(key, amount)| Some((key, amount.as_ref()?))) {
+    // Each key with whether it is the low edge, and whether that is after the value.
+    let given = [
+        ("from", &rule.from, true, false),
+        ("above", &rule.above, true, true),
+        ("below", &rule.below, false, false),
+        ("up_to", &rule.up_to, false, true),
+    ];
+    let mut unit = |amount, is_percent| match percent.replace((is_percent, amount)) {
+        Some((other, first)) if other != is_percent => Err(Error::request(
+            place,
+            format!(
+                "{first} and {amount} mix a position on the scale with a true value; write both as percentages or both as numbers"
+            ),
+        )),
+        _ => Ok(()),
+    };
+    for (key, amount, is_low, after) in given {
+        let Some(amount) = amount else { continue };
         let (value, is_percent) = bound(&format!("{place}, {key}"), amount, ty, scope)?;
-        match percent {
-            Some((other, first)) if other != is_percent => {
-                let message = format!(
-                    "{first} and {amount} mix a position on the scale with a true value; write both as percentages or both as numbers"
-                );
-                return Err(Error::request(place, message));
-            }
-            _ => percent = Some((is_percent, amount)),
-        }
-        match key {
-            "from" => bounds.from = Some(value),
-            "below" => bounds.below = Some(value),
-            _ => bounds.is = Some(value),
+        unit(amount, is_percent)?;
+        let side = if is_low { &mut bounds.low } else { &mut bounds.high };
+        if side.replace(Edge { value, after }).is_some() {
+            let both = if is_low { "from and above" } else { "below and up_to" };
+            return Err(Error::request(place, format!("it has both {both}; leave one out")));
         }
     }
+    if let Some(amount) = &rule.is {
+        let (value, is_percent) = bound(&format!("{place}, is"), amount, ty, scope)?;
+        unit(amount, is_percent)?;
+        let other =
+            bounds.is_any().then(|| Error::request(place, "it has is and another bound; leave one out"));
+        other.map_or(Ok(()), Err)?;
+        bounds = Bounds { low: Some(Edge::before(value)), high: Some(Edge::after(value)), ..bounds };
+    }
     bounds.positions = percent.is_some_and(|(percent, _)| percent) && rule.unit == Unit::Position;
-    if let (Some(from), Some(below)) = (bounds.from, bounds.below)
-        && from.order(&below).is_ge()
-        && let (Some(from), Some(below)) = (&rule.from, &rule.below)
-    {
-        return Err(Error::request(place, format!("it is from {from} to below {below}, which nothing is")));
+    if bounds.low.zip(bounds.high).is_some_and(|(low, high)| low.order(&high).is_ge()) {
+        return Err(Error::request(place, format!("nothing is {}", sentence(rule))));
     }
     Ok(bounds)
 }
@@ -128,14 +141,29 @@ fn sentence(rule: &RuleBrief) -> Sentence {
         }
     };
     let mut parts: Vec<Sentence> = Vec::new();
-    match (&rule.from, &rule.below) {
-        (Some(from), Some(below)) => parts.push(
-            Sentence::from("{low} to below {high}").with("low", from.to_string()).with("high", of(below)),
-        ),
-        (Some(from), None) => parts.push(Sentence::from("{low} or more").with("low", of(from))),
-        (None, Some(below)) => parts.push(Sentence::from("below {high}").with("high", of(below))),
-        (None, None) => {}
-    }
+    let low = rule
+        .from
+        .as_ref()
+        .map(|from| ("{low}", from))
+        .or(rule.above.as_ref().map(|above| ("above {low}", above)));
+    let high = rule.below.as_ref().map(|below| ("below {high}", below));
+    let high = high.or(rule.up_to.as_ref().map(|up_to| ("{high}", up_to)));
+    parts.extend(match (low, high) {
+        (Some((low, from)), Some((high, to))) => {
+            let phrase = match (low, high) {
+                ("{low}", "below {high}") => "{low} to below {high}",
+                ("{low}", _) => "{low} to {high}",
+                (_, "below {high}") => "above {low} to below {high}",
+                _ => "above {low} to {high}",
+            };
+            Some(Sentence::from(phrase).with("low", from.to_string()).with("high", of(to)))
+        }
+        (Some(("{low}", from)), None) => Some(Sentence::from("{low} or more").with("low", of(from))),
+        (Some((phrase, above)), None) => Some(Sentence::from(phrase).with("low", of(above))),
+        (None, Some(("{high}", up_to))) => Some(Sentence::from("{high} or less").with("high", of(up_to))),
+        (None, Some((phrase, below))) => Some(Sentence::from(phrase).with("high", of(below))),
+        (None, None) => None,
+    });
     parts.extend(rule.is.as_ref().map(|is| Sentence::from("exactly {amount}").with("amount", of(is))));
     let counted = [("top {amount}", &rule.top), ("bottom {amount}", &rule.bottom)];
     for (phrase, amount) in
@@ -189,43 +217,38 @@ pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
     let unit = bounds_only[0].bounds.positions;
     for pair in covered(bounds_only.into_iter(), unit).windows(2) {
         if let (Some(end), Some(start)) = (pair[0].1, pair[1].0) {
-            let shown =
-                |value: Value| if unit { format!("{} %", value.as_f64() * 100.0) } else { value.to_string() };
-            doubts.push(format!(
-                "{place}: no rule is for values from {} to below {}",
-                shown(end),
-                shown(start)
-            ));
+            let shown = |edge: Edge| {
+                if unit { format!("{} %", edge.value.as_f64() * 100.0) } else { edge.value.to_string() }
+            };
+            let gap = match (end.after, start.after) {
+                (false, true) if end.value.order(&start.value).is_eq() => format!("exactly {}", shown(end)),
+                (false, false) => format!("values from {} to below {}", shown(end), shown(start)),
+                (false, true) => format!("values from {} to {}", shown(end), shown(start)),
+                (true, false) => format!("values above {} and below {}", shown(end), shown(start)),
+                (true, true) => format!("values above {} up to {}", shown(end), shown(start)),
+            };
+            doubts.push(format!("{place}: no rule is for {gap}"));
         }
     }
     doubts
 }
 
-type Range = (Option<Value>, Option<Value>);
+type Range = (Option<Edge>, Option<Edge>);
 
-/// The range of bounds; a single value has no range, so it counts as none.
 fn range(bounds: &Bounds) -> Range {
-    match bounds.is {
-        Some(is) => (Some(is), Some(is)),
-        None => (bounds.from, bounds.below),
-    }
+    (bounds.low, bounds.high)
 }
 
 fn holds(outer: &Range, inner: &Range) -> bool {
-    let lower = outer.0.is_none_or(|low| inner.0.is_some_and(|own| own.order(&low).is_ge()));
-    let single = inner.0.is_some() && inner.0 == inner.1;
-    let upper = outer.1.is_none_or(|high| {
-        inner.1.is_some_and(|own| if single { own.order(&high).is_lt() } else { own.order(&high).is_le() })
-    });
-    lower && upper
+    outer.0.is_none_or(|low| inner.0.is_some_and(|own| own.order(&low).is_ge()))
+        && outer.1.is_none_or(|high| inner.1.is_some_and(|own| own.order(&high).is_le()))
 }
 
-/// What rules cover together, as ranges that do not touch, lowest first.
+/// What rules cover together, as ranges that do not touch, lowest first. Single values count only where they touch a
+/// range, as zero does between what is below and what is above it.
 fn covered<'r>(rules: impl Iterator<Item = &'r PlannedRule>, positions: bool) -> Vec<Range> {
-    let mut ranges: Vec<Range> = rules
-        .filter(|rule| rule.bounds.positions == positions && rule.bounds.is.is_none())
-        .map(|rule| range(&rule.bounds))
-        .collect();
+    let mut ranges: Vec<Range> =
+        rules.filter(|rule| rule.bounds.positions == positions).map(|rule| range(&rule.bounds)).collect();
     ranges.sort_by(|(a, _), (b, _)| match (a, b) {
         (Some(a), Some(b)) => a.order(b),
         (a, b) => a.is_some().cmp(&b.is_some()),
@@ -246,5 +269,8 @@ fn covered<'r>(rules: impl Iterator<Item = &'r PlannedRule>, positions: bool) ->
             _ => joined.push((low, high)),
         }
     }
+    let is_single =
+        |(low, high): &Range| low.zip(*high).is_some_and(|(low, high)| low.value.order(&high.value).is_eq());
+    joined.retain(|range| !is_single(range));
     joined
 }

@@ -125,14 +125,16 @@ proptest! {
         wide in 1..200i64,
         is in -200..500i64,
         top in 1..6usize,
-        order in Just([0usize, 1, 2, 3, 4]).prop_shuffle(),
+        order in Just([0usize, 1, 2, 3, 4, 5, 6]).prop_shuffle(),
     ) {
-        let kinds: [RuleBrief; 5] = [
+        let kinds: [RuleBrief; 7] = [
             RuleBrief::new().at_least(from).below(from + wide),
             RuleBrief::new().is(is),
             RuleBrief::new().top(top.to_string()),
             RuleBrief::new().bottom(top.to_string()),
             RuleBrief::new().mean(MeanSide::Above),
+            RuleBrief::new().above(from).up_to(from + wide),
+            RuleBrief::new().up_to(is),
         ];
         let rules: Vec<RuleBrief> = order
             .iter()
@@ -149,7 +151,9 @@ proptest! {
                 // Ties with the last of them are among them.
                 2 => better < top,
                 3 => worse < top,
-                _ => value * values.len() as i64 > sum,
+                4 => value * values.len() as i64 > sum,
+                5 => (from + 1..=from + wide).contains(value),
+                _ => *value <= is,
             };
             let wanted = order.iter().position(|kind| matches(*kind));
             let found = mark.as_ref().and_then(|mark| mark.rule);

@@ -344,6 +344,10 @@ fn wrong_emphasis() {
         ("a link that runs", emphasis(Form::Link, |e| e.link = Some("javascript:alert({coast})".into()))),
         ("mixed bounds", rule(RuleBrief::new().at_least("25%").below("100"))),
         ("bounds that cross", rule(RuleBrief::new().at_least("5").below("5"))),
+        ("bounds that meet in nothing", rule(RuleBrief::new().above("5").up_to("5"))),
+        ("two low bounds", rule(RuleBrief::new().at_least("5").above("5"))),
+        ("two high bounds", rule(RuleBrief::new().below("5").up_to("5"))),
+        ("a value and a bound", rule(RuleBrief::new().is("5").up_to("9"))),
         ("bound of text", rule(RuleBrief::new().at_least("much"))),
         ("top and bottom", rule(RuleBrief::new().top("1").bottom("1"))),
         ("top of how many", rule(RuleBrief::new().top("many"))),
@@ -382,7 +386,23 @@ fn doubtful_emphasis() {
             (e.rules, e.levels) = (rules(bounds), vec!["yard".into(), "scenario".into()])
         })
     };
+    let edged = |rules: &'static [fn(RuleBrief) -> RuleBrief]| {
+        emphasis(Form::Ink, |e| {
+            e.rules = rules.iter().map(|rule| rule(RuleBrief::new())).collect();
+            e.levels = vec!["yard".into(), "scenario".into()];
+        })
+    };
     let cases = [
+        ("zero left out", edged(&[|rule| rule.below(0), |rule| rule.above(0)])),
+        ("zero by itself", edged(&[|rule| rule.below(0), |rule| rule.is(0), |rule| rule.above(0)])),
+        (
+            "nothing between",
+            edged(&[|rule| rule.up_to(0), |rule| rule.above(0).below(9), |rule| rule.at_least(9)]),
+        ),
+        ("from up to a value", edged(&[|rule| rule.below(5), |rule| rule.above(9)])),
+        ("above a value", edged(&[|rule| rule.up_to(5), |rule| rule.at_least(9)])),
+        ("above up to a value", edged(&[|rule| rule.up_to(5), |rule| rule.above(9)])),
+        ("within what is taken", edged(&[|rule| rule.up_to(5), |rule| rule.is(5), |rule| rule.above(5)])),
         ("totals with their parts", emphasis(Form::Tint, |e| e.peers = PeersOf::All)),
         ("fixed ends at all levels", emphasis(Form::Bar, |e| e.high = Some("100".into()))),
         ("values at all levels", ruled(&[("100", ""), ("", "100")])),

@@ -222,25 +222,16 @@ fn sources() -> BoxedStrategy<Brief> {
 
 fn rule(form: Form) -> BoxedStrategy<RuleBrief> {
     use proptest::option::of;
-    let bounds = proptest::array::uniform5(of(amount()));
+    let bounds = proptest::array::uniform7(of(amount()));
     let shows: Vec<Show> = match form {
         Form::Symbol => (1..=5).map(Show::Symbol).collect(),
         _ => Tone::NAMES.iter().map(|(_, tone)| Show::Tone(*tone)).collect(),
     };
     let looks = (of(proptest::sample::select(shows)), of(words(MeanSide::NAMES)), words(Unit::NAMES));
     (of(template()), bounds, looks, any::<bool>(), of(formula()))
-        .prop_map(|(name, [from, below, is, top, bottom], (show, mean, unit), blank, when)| RuleBrief {
-            name,
-            show,
-            from,
-            below,
-            is,
-            top,
-            bottom,
-            mean,
-            blank,
-            when,
-            unit,
+        .prop_map(|(name, bounds, (show, mean, unit), blank, when)| {
+            let [from, above, below, up_to, is, top, bottom] = bounds;
+            RuleBrief { name, show, from, above, below, up_to, is, top, bottom, mean, blank, when, unit }
         })
         .boxed()
 }
