@@ -181,7 +181,25 @@ fn one(build: &Build) -> Result<()> {
         files.write(&crosstab, &options)?.iter().for_each(|path| build.notices.report_written(path));
     }
     // Whoever wants a file wants no screenful beside it.
-    if to_screen { screen::print_crosstab(&crosstab, &build.drawing) } else { Ok(()) }
+    if !to_screen {
+        return Ok(());
+    }
+    screen::print_crosstab(&crosstab, &build.drawing)?;
+    if !build.notices.quiet {
+        views_not_drawn(&crosstab).iter().for_each(|message| print_message(message));
+    }
+    Ok(())
+}
+
+/// What a terminal does not show of a brief.
+fn views_not_drawn(crosstab: &CrossTab) -> Option<String> {
+    let titles: Vec<&str> = crosstab.views().iter().map(|view| view.crosstab.title()).collect();
+    let them = match titles.len() {
+        0 => return None,
+        1 => "1 view is not drawn on a terminal".to_string(),
+        many => format!("{many} views are not drawn on a terminal"),
+    };
+    Some(format!("{them}: {}; add --to page.html to see all on a page", titles.join("; ")))
 }
 
 impl Build {

@@ -314,6 +314,26 @@ fn backgrounds() {
 }
 
 /// Completions are scripts that a shell takes, and the manual knows every command and flag.
+/// A terminal shows the table of a brief; the views that it leaves out are named.
+#[test]
+fn views_that_a_terminal_leaves_out() {
+    let folder = demo();
+    let told = |arguments: &[&str]| words(&run(folder.path(), arguments).stderr);
+    let all = told(&["build", "board.toml"]);
+    assert!(
+        all.starts_with("6 views are not drawn on a terminal: Sales by harbour; Sales by quarter; "),
+        "{all}"
+    );
+    assert!(all.ends_with("; add --to page.html to see all on a page\n"), "{all}");
+    for (arguments, message) in [
+        (&["build", "board.toml", "--quiet"][..], ""),
+        (&["build", "coasts.toml"], ""),
+        (&["build", "board.toml", "--quiet", "--to", "board.html"], ""),
+    ] {
+        assert_eq!(told(arguments), message, "{arguments:?}");
+    }
+}
+
 #[test]
 fn completions_and_manual() {
     let folder = tempfile::tempdir().unwrap();

@@ -30,8 +30,9 @@ fn samples(page: &mut Worksheet, entry: &LegendEntry, mut row: u32) -> Result<u3
         Sample::Ramp { paints, ends: [low, high], middle } => {
             let texts = [low.as_str(), middle.as_deref().unwrap_or_default(), high.as_str()];
             let places = [0, paints.len() / 2, paints.len().saturating_sub(1)];
-            for ((text, place), column) in texts.iter().zip(places).zip(1..) {
-                let format = Format::new().set_align(FormatAlign::Center);
+            let aligns = [FormatAlign::Left, FormatAlign::Center, FormatAlign::Right];
+            for (((text, place), align), column) in texts.iter().zip(places).zip(aligns).zip(1..) {
+                let format = Format::new().set_align(align);
                 let format =
                     paints.get(place).map_or(format.clone(), |paint| looks(entry.form, *paint, format));
                 page.write_string_with_format(row, column, *text, &format)?;
