@@ -195,8 +195,13 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
         }
         None if let Some((low, base, high)) = bar_ends(emphasis, scale) => {
             // Bars have the colour of the side that they are on, and no more of it where they are longer.
-            let value = |k: u8| low + (high - low) * (f64::from(k) + 0.5) / 13.0;
-            let paints = (0..13).map(|k| bar_paint(palette, value(k) < base, spec.good)).collect();
+            // A side that is there has one place at least.
+            let value = |k: u8| match k {
+                0 => low,
+                12 if high > base => high,
+                _ => low + (high - low) * (f64::from(k) + 0.5) / 13.0,
+            };
+            let paints = (0..=12).map(|k| bar_paint(palette, value(k) < base, spec.good)).collect();
             Sample::Ramp { paints, ends: ends.texts, middle: None }
         }
         None => {

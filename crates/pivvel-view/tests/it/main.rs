@@ -6,6 +6,7 @@ mod appearance;
 mod bounds;
 mod charts;
 mod drawing;
+mod legends;
 mod palettes;
 mod random;
 mod reports;

@@ -15,6 +15,7 @@ mod emphasis;
 mod estimates;
 mod examples;
 #[cfg(feature = "full")]
+mod face;
 mod faults;
 #[cfg(feature = "full")]
 mod forms;
