@@ -1,8 +1,7 @@
 //! Setters that take and give back what they set, for structs that may grow.
 
 /// Setters of the names of fields: `option` for one that may be absent, `value` for one that is always there, `number` for
-/// one whose literals need its type, `list` for one
-/// of several, `more` for one that is added.
+/// one whose literals need its type, `list` for one of several, `more` for one that is added.
 #[doc(hidden)]
 #[macro_export]
 macro_rules! setters {

@@ -6,8 +6,13 @@ use rust_xlsxwriter::{Format, FormatAlign, Worksheet, XlsxError};
 
 use super::format::{colour, inked, tinted};
 
-/// Writes it from a row on.
-pub(super) fn write(page: &mut Worksheet, layout: &Layout, below: u32) -> Result<(), XlsxError> {
+/// Writes it from a row on, with how many links there was no room for.
+pub(super) fn write(
+    page: &mut Worksheet,
+    layout: &Layout,
+    left_out: usize,
+    below: u32,
+) -> Result<(), XlsxError> {
     let mut row = below;
     // A sheet has no small lines.
     for entry in layout.legend.iter().filter(|entry| entry.form != Form::Trend) {
@@ -17,7 +22,16 @@ pub(super) fn write(page: &mut Worksheet, layout: &Layout, below: u32) -> Result
     if row > below {
         row += 1;
     }
-    for note in layout.notes.iter().chain(&layout.doubts) {
+    let without = match left_out {
+        0 => None,
+        1 => {
+            Some("1 link is left out: it is too long for a sheet, or one more than a sheet holds".to_string())
+        }
+        many => Some(format!(
+            "{many} links are left out: they are too long for a sheet, or more than a sheet holds"
+        )),
+    };
+    for note in layout.notes.iter().chain(&layout.doubts).chain(&without) {
         page.write_string_with_format(row, 0, note, &Format::new().set_italic())?;
         row += 1;
     }

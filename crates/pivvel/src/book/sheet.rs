@@ -26,15 +26,22 @@ const LINKS: usize = 65_530;
 const DAY_ZERO: i32 = -25_569;
 
 pub(super) fn lay_out(page: &mut Worksheet, crosstab: &CrossTab, layout: &Layout) -> Result<(), XlsxError> {
-    let mut sheet =
-        Sheet { page, crosstab, layout, body: (TITLE + layout.heads.len().max(1)) as u32, links: 0 };
+    let mut sheet = Sheet {
+        page,
+        crosstab,
+        layout,
+        body: (TITLE + layout.heads.len().max(1)) as u32,
+        links: 0,
+        left_out: 0,
+    };
     sheet.headings()?;
     sheet.rows()?;
     sheet.outline()?;
     sheet.bars()?;
     sheet.widths()?;
     let below = sheet.body + layout.rows.len() as u32 + 1;
-    legend::write(sheet.page, layout, below)
+    let left_out = sheet.left_out;
+    legend::write(sheet.page, layout, left_out, below)
 }
 
 struct Sheet<'s> {
@@ -44,6 +51,8 @@ struct Sheet<'s> {
     /// The first row below the headings.
     body: u32,
     links: usize,
+    /// Links that a sheet has no room for.
+    left_out: usize,
 }
 
 /// A cell with a bar, by its row and column.
@@ -133,13 +142,15 @@ impl Sheet<'_> {
 
     /// A link of a cell, whose content is written after it.
     fn link(&mut self, (row, column): (u32, u16), link: Option<&str>) -> Result<(), XlsxError> {
-        if let Some(link) = link.filter(|_| self.links < LINKS) {
-            match self.page.write_url(row, column, link) {
-                Ok(_) => self.links += 1,
-                // Longer than a sheet takes.
-                Err(XlsxError::MaxUrlLengthExceeded) => {}
-                Err(error) => return Err(error),
-            }
+        let Some(link) = link else { return Ok(()) };
+        if self.links == LINKS {
+            self.left_out += 1;
+            return Ok(());
+        }
+        match self.page.write_url(row, column, link) {
+            Ok(_) => self.links += 1,
+            Err(XlsxError::MaxUrlLengthExceeded) => self.left_out += 1,
+            Err(error) => return Err(error),
         }
         Ok(())
     }

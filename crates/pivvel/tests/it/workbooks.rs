@@ -204,3 +204,15 @@ fn hidden_figures_are_blocks() {
         }
     }
 }
+
+/// A link that a sheet has no room for is said to be left out, and its cell keeps its number.
+#[test]
+fn links_without_room_are_counted() {
+    let long = format!("https://example.org/{}?of={{harbour}}", "a".repeat(3_000));
+    let link = EmphasisBrief::new("fee", Form::Link).link(long.as_str());
+    let brief = Brief::new().rows(["harbour"]).measure(("fee", "sum(fee)")).emphasize(link);
+    let book = parts(&build(&brief));
+    let texts = &book["xl/sharedStrings.xml"];
+    assert!(texts.contains("4 links are left out: they are too long for a sheet"), "{texts}");
+    assert!(!book["xl/worksheets/sheet1.xml"].contains("<hyperlink "));
+}
