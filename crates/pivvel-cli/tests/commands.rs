@@ -318,8 +318,8 @@ fn backgrounds() {
 #[test]
 fn views_that_a_terminal_leaves_out() {
     let folder = demo();
-    let told = |arguments: &[&str]| words(&run(folder.path(), arguments).stderr);
-    let all = told(&["build", "board.toml"]);
+    let messages = |arguments: &[&str]| words(&run(folder.path(), arguments).stderr);
+    let all = messages(&["build", "board.toml"]);
     assert!(
         all.starts_with("6 views are not drawn on a terminal: Sales by harbour; Sales by quarter; "),
         "{all}"
@@ -330,7 +330,7 @@ fn views_that_a_terminal_leaves_out() {
         (&["build", "coasts.toml"], ""),
         (&["build", "board.toml", "--quiet", "--to", "board.html"], ""),
     ] {
-        assert_eq!(told(arguments), message, "{arguments:?}");
+        assert_eq!(messages(arguments), message, "{arguments:?}");
     }
 }
 

@@ -210,7 +210,7 @@ impl SnapshotReader {
             let place = self.places.kinds[axis];
             text(place).parse::<EntryKind>().map_err(|error| {
                 let row = self.cells.len() + 1;
-                Error::data(&self.name, format!("row {row}: {}", error.message()))
+                Error::data(&self.name, format!("row {row}: {}", error.message())).with_cause(error)
             })
         };
         let [row_level, column_level] = self.places.levels.map(|place| text(place).to_string());

@@ -96,8 +96,8 @@ pub struct EntryStory {
 /// let mut open = || Ok(Box::new(lines()) as Box<dyn LineSource>);
 /// let brief = brief().measure(("size", "pieces / count()"));
 /// let story = Build::new().explain(&brief, &mut open, &Address::new(), "size")?;
-/// let told: Vec<_> = story.operands.iter().map(|operand| (operand.text.as_str(), operand.value)).collect();
-/// assert_eq!(told, [("pieces", Some(12.into())), ("count()", Some(3.into()))]);
+/// let operands: Vec<_> = story.operands.iter().map(|operand| (operand.text.as_str(), operand.value)).collect();
+/// assert_eq!(operands, [("pieces", Some(12.into())), ("count()", Some(3.into()))]);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]

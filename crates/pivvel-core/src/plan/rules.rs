@@ -105,9 +105,9 @@ fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Res
     if let Some(amount) = &rule.is {
         let (value, is_percent) = bound(&format!("{place}, is"), amount, ty, scope)?;
         unit(amount, is_percent)?;
-        let other =
-            bounds.is_any().then(|| Error::request(place, "it has is and another bound; leave one out"));
-        other.map_or(Ok(()), Err)?;
+        if bounds.is_any() {
+            return Err(Error::request(place, "it has is and another bound; leave one out"));
+        }
         bounds = Bounds { low: Some(Edge::before(value)), high: Some(Edge::after(value)), ..bounds };
     }
     bounds.positions = percent.is_some_and(|(percent, _)| percent) && rule.unit == Unit::Position;
@@ -141,28 +141,19 @@ fn sentence(rule: &RuleBrief) -> Sentence {
         }
     };
     let mut parts: Vec<Sentence> = Vec::new();
-    let low = rule
-        .from
-        .as_ref()
-        .map(|from| ("{low}", from))
-        .or(rule.above.as_ref().map(|above| ("above {low}", above)));
-    let high = rule.below.as_ref().map(|below| ("below {high}", below));
-    let high = high.or(rule.up_to.as_ref().map(|up_to| ("{high}", up_to)));
-    parts.extend(match (low, high) {
-        (Some((low, from)), Some((high, to))) => {
-            let phrase = match (low, high) {
-                ("{low}", "below {high}") => "{low} to below {high}",
-                ("{low}", _) => "{low} to {high}",
-                (_, "below {high}") => "above {low} to below {high}",
-                _ => "above {low} to {high}",
-            };
-            Some(Sentence::from(phrase).with("low", from.to_string()).with("high", of(to)))
-        }
-        (Some(("{low}", from)), None) => Some(Sentence::from("{low} or more").with("low", of(from))),
-        (Some((phrase, above)), None) => Some(Sentence::from(phrase).with("low", of(above))),
-        (None, Some(("{high}", up_to))) => Some(Sentence::from("{high} or less").with("high", of(up_to))),
-        (None, Some((phrase, below))) => Some(Sentence::from(phrase).with("high", of(below))),
-        (None, None) => None,
+    let both = |phrase, low: &Amount, high: &Amount| {
+        Sentence::from(phrase).with("low", low.to_string()).with("high", of(high))
+    };
+    parts.extend(match (&rule.from, &rule.above, &rule.below, &rule.up_to) {
+        (Some(low), _, Some(high), _) => Some(both("{low} to below {high}", low, high)),
+        (Some(low), _, _, Some(high)) => Some(both("{low} to {high}", low, high)),
+        (_, Some(low), Some(high), _) => Some(both("above {low} to below {high}", low, high)),
+        (_, Some(low), _, Some(high)) => Some(both("above {low} to {high}", low, high)),
+        (Some(low), ..) => Some(Sentence::from("{low} or more").with("low", of(low))),
+        (_, Some(low), ..) => Some(Sentence::from("above {low}").with("low", of(low))),
+        (.., Some(high), _) => Some(Sentence::from("below {high}").with("high", of(high))),
+        (.., Some(high)) => Some(Sentence::from("{high} or less").with("high", of(high))),
+        _ => None,
     });
     parts.extend(rule.is.as_ref().map(|is| Sentence::from("exactly {amount}").with("amount", of(is))));
     let counted = [("top {amount}", &rule.top), ("bottom {amount}", &rule.bottom)];

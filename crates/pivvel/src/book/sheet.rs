@@ -94,15 +94,15 @@ impl Sheet<'_> {
         let layout = self.layout;
         for (row, at) in layout.rows.iter().zip(self.body..) {
             let strong = matches!(row.kind, RowKind::Total | RowKind::Subtotal | RowKind::Heading);
-            let plain = if strong { Format::new().set_bold() } else { Format::new() };
+            let base = if strong { Format::new().set_bold() } else { Format::new() };
             self.link((at, 0), row.link.as_deref())?;
-            let label = ruled(plain.clone().set_indent(row.indent as u8), row.kind);
+            let label = ruled(base.clone().set_indent(row.indent as u8), row.kind);
             self.page.write_string_with_format(at, 0, &row.label, &label)?;
             for (place, (cell, of)) in row.cells.iter().zip(&layout.columns).enumerate() {
                 let number = spelled(self.crosstab.format(row.entry, of.entry, of.measure));
                 let at = (at, column(place));
                 self.link(at, cell.dress.link.as_deref())?;
-                self.cell(at, cell, &number, ruled(plain.clone(), row.kind))?;
+                self.cell(at, cell, &number, ruled(base.clone(), row.kind))?;
             }
         }
         Ok(())
