@@ -84,6 +84,8 @@ pub enum ErrorKind {
         text: String,
         /// The spot in its text, in bytes.
         span: Range<usize>,
+        /// Where a name at that spot is not known, the known one that is nearest to it.
+        nearest: Option<String>,
     },
     /// Any other request that cannot be carried out as it was put.
     Request,
@@ -231,6 +233,47 @@ impl fmt::Display for Misfit {
     }
 }
 
+/// What is wrong at a spot of a formula: in words, which a text is by itself, and the known name that is nearest to
+/// one that is not known.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// use pivvel::{Error, ErrorKind};
+///
+/// let error = Error::formula("measure sales", "sum(price", 0..3, "a parenthesis is missing");
+/// assert!(matches!(error.kind(), ErrorKind::Formula { nearest: None, .. }));
+/// ```
+#[derive(Debug, Clone)]
+pub struct Remark {
+    text: String,
+    /// A name that is not known, and the known one that is nearest.
+    unknown: Option<(String, Option<String>)>,
+}
+
+impl Remark {
+    /// The same in other words, where it is of a name that is not known.
+    pub(crate) fn of_unknown_name(self, words: impl FnOnce(String) -> String) -> Remark {
+        if self.unknown.is_some() { self.reworded(words) } else { self }
+    }
+
+    /// The same in other words.
+    pub(crate) fn reworded(self, words: impl FnOnce(String) -> String) -> Remark {
+        Remark { text: words(self.text), ..self }
+    }
+}
+
+impl From<String> for Remark {
+    fn from(text: String) -> Remark {
+        Remark { text, unknown: None }
+    }
+}
+
+impl From<&str> for Remark {
+    fn from(text: &str) -> Remark {
+        text.to_string().into()
+    }
+}
+
 /// Text in double quotes, cut to a length that fits in a message.
 pub(crate) fn shown(text: &str) -> String {
     let text = printable(text);
@@ -258,10 +301,16 @@ impl Error {
         name: &str,
         known: impl IntoIterator<Item = &'a str>,
     ) -> Error {
-        let known: Vec<&str> = known.into_iter().collect();
-        let near = nearest(name, &known).map(str::to_string);
-        let kind = ErrorKind::UnknownName { name: name.into(), nearest: near };
-        Error::new(kind, place, unknown_message(what, name, known))
+        Error::remarked(place, unknown_name(what, name, known))
+    }
+
+    /// A request that cannot be carried out, for what is remarked on it.
+    pub(crate) fn remarked(place: impl Into<ErrorPlace>, remark: Remark) -> Error {
+        let kind = match remark.unknown {
+            Some((name, nearest)) => ErrorKind::UnknownName { name, nearest },
+            None => ErrorKind::Request,
+        };
+        Error::new(kind, place, remark.text)
     }
 
     /// A formula that cannot be read or does not make sense, with the spot in its text (bytes).
@@ -269,9 +318,11 @@ impl Error {
         place: impl Into<ErrorPlace>,
         text: impl Into<String>,
         span: Range<usize>,
-        message: impl Into<String>,
+        message: impl Into<Remark>,
     ) -> Error {
-        Error::new(ErrorKind::Formula { text: text.into(), span }, place, message)
+        let Remark { text: message, unknown } = message.into();
+        let nearest = unknown.and_then(|(_, nearest)| nearest);
+        Error::new(ErrorKind::Formula { text: text.into(), span, nearest }, place, message)
     }
 
     /// Lines that cannot be used as they are.
@@ -455,14 +506,11 @@ impl Error {
 }
 
 /// The words for a name that is not known, with the nearest known one or, of a few, all of them.
-pub(crate) fn unknown_message<'a>(
-    what: &str,
-    name: &str,
-    known: impl IntoIterator<Item = &'a str>,
-) -> String {
+pub(crate) fn unknown_name<'a>(what: &str, name: &str, known: impl IntoIterator<Item = &'a str>) -> Remark {
     let known: Vec<&str> = known.into_iter().collect();
     let mut message = format!("unknown {what} {}", shown(name));
-    match nearest(name, &known) {
+    let nearest = nearest(name, &known);
+    match nearest {
         Some(near) => message.push_str(&format!("; did you mean {}?", shown(near))),
         None if known.is_empty() => {}
         None => {
@@ -472,7 +520,8 @@ pub(crate) fn unknown_message<'a>(
             message.push_str(&format!("; known: {}{more}", list.join(", ")));
         }
     }
-    message
+    let unknown = Some((name.to_string(), nearest.map(str::to_string)));
+    Remark { text: message, unknown }
 }
 
 impl fmt::Display for Error {
@@ -483,7 +532,7 @@ impl fmt::Display for Error {
             false => write!(f, "{place}: {message}")?,
         }
         match kind {
-            ErrorKind::Formula { text, span } => {
+            ErrorKind::Formula { text, span, .. } => {
                 writeln!(f)?;
                 mark(f, text, span)
             }
@@ -497,10 +546,10 @@ pub(crate) fn unknown_function<'a>(
     what: &str,
     name: &str,
     known: impl IntoIterator<Item = &'a str>,
-) -> String {
+) -> Remark {
     match other_name_hint(name) {
-        Some(hint) => format!("unknown {what} {}; {hint}", shown(name)),
-        None => unknown_message(what, name, known),
+        Some(hint) => format!("unknown {what} {}; {hint}", shown(name)).into(),
+        None => unknown_name(what, name, known),
     }
 }
 

@@ -73,7 +73,9 @@ pub mod result {
     pub use crate::lines::{Dictionary, Member, MemberId, Members};
     pub use crate::model::{Audience, AxisSide, DatePart, Grain, NoDecimal, NoPeriod, NoticeCode, Period};
     pub use crate::peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
-    pub use crate::rollup::{Axis, Entry, EntryKind, MemberRef};
+    pub use crate::rollup::{
+        Axis, ColumnEntry, Columns, Entry, EntryKind, MemberRef, OfAxis, RowEntry, Rows,
+    };
     pub use crate::watch::{Phase, Progress};
 }
 

@@ -6,7 +6,7 @@ use std::collections::{HashMap, HashSet};
 
 use pivvel_core::CrossTab;
 use pivvel_core::brief::{Form, PeersOf, Reach, Show, Side, SymbolSet, Tone};
-use pivvel_core::result::{Emphasis, Entry, Grain, Mark, Scale, Span};
+use pivvel_core::result::{ColumnEntry, Emphasis, Grain, Mark, RowEntry, Scale, Span};
 
 use crate::appearance::Appearance;
 use crate::palette::{Paint, Palette};
@@ -117,7 +117,12 @@ impl<'c> Wardrobe<'c> {
     }
 
     /// What the cell of a measure wears, and its place on the first scale that it is on.
-    pub(crate) fn dress(&self, row: Entry, column: Entry, measure: usize) -> (Dress, Option<OnScale>) {
+    pub(crate) fn dress(
+        &self,
+        row: RowEntry,
+        column: ColumnEntry,
+        measure: usize,
+    ) -> (Dress, Option<OnScale>) {
         let mut dress = Dress { link: self.crosstab.cell_link(row, column, measure), ..Dress::default() };
         let mut on = None;
         for mark in self.crosstab.marks(row, column, measure) {
@@ -145,9 +150,9 @@ impl<'c> Wardrobe<'c> {
     }
 
     /// The background of a row's label: that of the whole row, where one stands out.
-    pub(crate) fn row_tint(&self, row: Entry) -> Option<Paint> {
+    pub(crate) fn row_tint(&self, row: RowEntry) -> Option<Paint> {
         let marks =
-            (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, Entry::TOTAL, m));
+            (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, ColumnEntry::TOTAL, m));
         let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().spec.reach == Reach::Row;
         marks.into_iter().find(|mark| mark.form == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }

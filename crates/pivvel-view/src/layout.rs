@@ -2,7 +2,7 @@
 //! text and tint, legend and notes. Terminal and page draw it and decide nothing.
 
 use pivvel_core::brief::{Negative, NumberFormat, Placement};
-use pivvel_core::result::{Axis, AxisSide, Entry, Member, MemberRef, Trend};
+use pivvel_core::result::{Axis, ColumnEntry, Columns, Entry, Member, MemberRef, OfAxis, RowEntry, Trend};
 use pivvel_core::text::Sentence;
 use pivvel_core::{CrossTab, Value};
 
@@ -77,7 +77,7 @@ pub struct Head {
     /// Whether it names a member that is made of others: a calculated item, or all others.
     pub made: bool,
     /// The column of the cross-tab that it heads.
-    pub entry: Entry,
+    pub entry: ColumnEntry,
     /// Where it leads.
     pub link: Option<String>,
 }
@@ -87,7 +87,7 @@ pub struct Head {
 #[non_exhaustive]
 pub struct LayoutColumn {
     /// The column of the cross-tab.
-    pub entry: Entry,
+    pub entry: ColumnEntry,
     /// The measure's place.
     pub measure: usize,
     /// How many levels stand above the members without members; 0 for these.
@@ -148,7 +148,7 @@ pub struct LayoutRow {
     /// Whether it is of a member that is made of others: a calculated item, or all others.
     pub made: bool,
     /// The row of the cross-tab.
-    pub entry: Entry,
+    pub entry: RowEntry,
     /// Where its label leads.
     pub link: Option<String>,
     /// The background of its label, where the whole row stands out.
@@ -203,8 +203,8 @@ impl Layout {
     /// Lays out what a panel shows: the rows of one member, whose own row is the total.
     pub(crate) fn of_panel(crosstab: &CrossTab, panel: &Panel, appearance: &Appearance) -> Layout {
         let Some(root) = panel.root else { return Layout::of(crosstab, appearance) };
-        let held = |entry: &&Entry| panel.holds(crosstab, **entry) && **entry != root;
-        let mut entries: Vec<Entry> = crosstab.rows().entries().iter().filter(held).copied().collect();
+        let held = |entry: &&RowEntry| panel.holds(crosstab, **entry) && **entry != root;
+        let mut entries: Vec<RowEntry> = crosstab.rows().entries().iter().filter(held).copied().collect();
         entries.push(root);
         let mut layout = Layout::of_rows(crosstab, &entries, appearance);
         for row in &mut layout.rows {
@@ -222,7 +222,7 @@ impl Layout {
         layout
     }
 
-    fn of_rows(crosstab: &CrossTab, entries: &[Entry], appearance: &Appearance) -> Layout {
+    fn of_rows(crosstab: &CrossTab, entries: &[RowEntry], appearance: &Appearance) -> Layout {
         let wardrobe = Wardrobe::new(crosstab, appearance);
         let mut columns = columns(crosstab);
         let mut rows = rows(&wardrobe, entries, &columns);
@@ -265,7 +265,7 @@ fn heads(wardrobe: &Wardrobe<'_>, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
     let mut heads: Vec<Vec<Head>> = Vec::new();
     for level in 1..=axis.depth() {
         let mut row: Vec<Head> = Vec::new();
-        let mut last: Option<Entry> = None;
+        let mut last: Option<ColumnEntry> = None;
         for (place, column) in columns.iter().enumerate() {
             // The entry that a heading of this row would be for; totals of outer levels have their
             // heading in an earlier row, which reaches down to here.
@@ -278,7 +278,7 @@ fn heads(wardrobe: &Wardrobe<'_>, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
             match row.last_mut() {
                 Some(head) if extends && last == Some(own) => head.columns.1 += 1,
                 _ => {
-                    let link = crosstab.member_link(AxisSide::Columns, own).filter(|_| own.level() == level);
+                    let link = crosstab.column_link(own).filter(|_| own.level() == level);
                     row.push(Head { link, ..head((axis, &wardrobe.appearance.words), own, level, place) });
                 }
             }
@@ -303,7 +303,7 @@ fn heads(wardrobe: &Wardrobe<'_>, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
 }
 
 /// The heading of an entry in the row of a level: its label, or `total` for the entry above.
-fn head((axis, words): (&Axis, &Words), entry: Entry, level: usize, place: usize) -> Head {
+fn head((axis, words): (&Axis<Columns>, &Words), entry: ColumnEntry, level: usize, place: usize) -> Head {
     let total = entry.level() < level;
     let path = axis.path(entry);
     Head {
@@ -323,7 +323,7 @@ fn is_made(path: &[MemberRef<'_>]) -> bool {
     path.last().is_some_and(|last| matches!(last.member(), Member::Others(_) | Member::Calculated(..)))
 }
 
-fn ancestor(axis: &Axis, entry: Entry, level: usize) -> Entry {
+fn ancestor<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>, level: usize) -> Entry<S> {
     let mut entry = entry;
     while entry.level() > level {
         match axis.parent(entry) {
@@ -334,11 +334,11 @@ fn ancestor(axis: &Axis, entry: Entry, level: usize) -> Entry {
     entry
 }
 
-fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[LayoutColumn]) -> Vec<LayoutRow> {
+fn rows(wardrobe: &Wardrobe<'_>, entries: &[RowEntry], columns: &[LayoutColumn]) -> Vec<LayoutRow> {
     let crosstab = wardrobe.crosstab;
     let axis = crosstab.rows();
     let mut rows: Vec<LayoutRow> = Vec::new();
-    let mut headed: Vec<Entry> = Vec::new();
+    let mut headed: Vec<RowEntry> = Vec::new();
     for entry in entries {
         // Members whose total stands after them, or nowhere, get a heading before them.
         for level in 1..entry.level() {
@@ -360,7 +360,7 @@ fn rows(wardrobe: &Wardrobe<'_>, entries: &[Entry], columns: &[LayoutColumn]) ->
     rows
 }
 
-fn row(wardrobe: &Wardrobe<'_>, entry: Entry, kind: RowKind, cells: Vec<LayoutCell>) -> LayoutRow {
+fn row(wardrobe: &Wardrobe<'_>, entry: RowEntry, kind: RowKind, cells: Vec<LayoutCell>) -> LayoutRow {
     let (crosstab, words) = (wardrobe.crosstab, &wardrobe.appearance.words);
     let axis = crosstab.rows();
     let path = axis.path(entry);
@@ -372,14 +372,14 @@ fn row(wardrobe: &Wardrobe<'_>, entry: Entry, kind: RowKind, cells: Vec<LayoutCe
     };
     let blank = path.last().is_some_and(MemberRef::is_blank);
     let made = is_made(&path);
-    let link = crosstab.member_link(AxisSide::Rows, entry);
+    let link = crosstab.row_link(entry);
     let line = |trend: &Trend| trend_line(wardrobe, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);
     LayoutRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
 }
 
-fn cell(wardrobe: &Wardrobe<'_>, row: Entry, column: &LayoutColumn) -> LayoutCell {
+fn cell(wardrobe: &Wardrobe<'_>, row: RowEntry, column: &LayoutColumn) -> LayoutCell {
     let crosstab = wardrobe.crosstab;
     let format = crosstab.format(row, column.entry, column.measure);
     let value = crosstab.cell(row, column.entry).and_then(|cell| cell.value(column.measure));
@@ -423,7 +423,7 @@ fn trend_column(wardrobe: &Wardrobe<'_>, trend: &Trend) -> LayoutTrend {
     LayoutTrend { heading: wardrobe.appearance.words.say(heading.with("measure", measure)) }
 }
 
-fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: Entry) -> Option<TrendLine> {
+fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: RowEntry) -> Option<TrendLine> {
     let (crosstab, appearance) = (wardrobe.crosstab, wardrobe.appearance);
     let points = trend.points(row)?;
     let values = trend.values(row)?;

@@ -3,7 +3,7 @@
 use pivvel_core::Value;
 use pivvel_core::brief::{Form, NumberFormat, PeersOf, Reach, ScaleBy, Side, YardstickOf};
 use pivvel_core::formula::Formula;
-use pivvel_core::result::{Axis, Emphasis, Grain, Scale};
+use pivvel_core::result::{Axis, Emphasis, Grain, OfAxis, Scale};
 use pivvel_core::text::Sentence;
 
 use crate::appearance::{Appearance, Words};
@@ -318,13 +318,13 @@ fn step_name(
 /// Among which cells.
 fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usize) -> String {
     let (rows, columns) = (wardrobe.crosstab.rows(), wardrobe.crosstab.columns());
-    let level = |axis: &Axis, level: usize, apart: &Option<String>| {
+    fn level<S: OfAxis>(axis: &Axis<S>, level: usize, apart: &Option<String>) -> Option<String> {
         let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label.clone());
         match apart {
             Some(member) => Some(name.map_or(member.clone(), |name| format!("{name} ({member})"))),
             None => name,
         }
-    };
+    }
     let levels =
         [level(rows, scale.grain.row, &scale.apart[0]), level(columns, scale.grain.column, &scale.apart[1])];
     let levels: Vec<String> = levels.into_iter().flatten().collect();

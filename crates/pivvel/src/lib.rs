@@ -143,10 +143,10 @@ pub mod source {
 /// kept for later: groups and yardsticks.
 pub mod result {
     pub use pivvel_core::result::{
-        Audience, Axis, AxisSide, Cell, DatePart, Dictionary, Emphasis, Entry, EntryKind, Grain, Groups,
-        KeptCount, KeptScale, KeptTop, Mark, Member, MemberId, MemberRef, Members, NoDecimal, NoPeriod,
-        NoticeCode, Peers, Period, Phase, Progress, Scale, ScanReport, Span, Trend, UnknownText, View,
-        Yardstick, Yardsticks,
+        Audience, Axis, AxisSide, Cell, ColumnEntry, Columns, DatePart, Dictionary, Emphasis, Entry,
+        EntryKind, Grain, Groups, KeptCount, KeptScale, KeptTop, Mark, Member, MemberId, MemberRef, Members,
+        NoDecimal, NoPeriod, NoticeCode, OfAxis, Peers, Period, Phase, Progress, RowEntry, Rows, Scale,
+        ScanReport, Span, Trend, UnknownText, View, Yardstick, Yardsticks,
     };
     pub use pivvel_io::{open_groups, save_groups};
 

@@ -9,7 +9,7 @@ use crate::eval::period_places;
 use crate::lines::{Member, MemberId, Members};
 use crate::model::{AxisSide, Notice, NoticeCode, Value};
 use crate::plan::{Plan, PlannedEmphasis};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, ColumnEntry, Entry, OfAxis, RowEntry, Rows};
 
 /// The brief of the cross-tab that a trend is read from: the same rows, with the periods as columns.
 pub(super) fn trend_brief(brief: &Brief, planned: &PlannedEmphasis, along: &str) -> Brief {
@@ -27,9 +27,9 @@ pub(super) fn trend_brief(brief: &Brief, planned: &PlannedEmphasis, along: &str)
 
 /// Reads a trend from the cross-tab with periods as columns.
 pub(super) fn trends(of: &CrossTab, place: usize, planned: &PlannedEmphasis, by_period: &CrossTab) -> Trend {
-    let periods: Vec<Entry> =
+    let periods: Vec<ColumnEntry> =
         by_period.columns().entries().iter().copied().filter(|e| e.level() == 1).collect();
-    let label = |entry: &Entry| by_period.columns().path(*entry)[0].label().to_string();
+    let label = |entry: &ColumnEntry| by_period.columns().path(*entry)[0].label().to_string();
     let mut trend = Trend {
         emphasis: place,
         measure: planned.measure.unwrap_or(0),
@@ -47,7 +47,7 @@ pub(super) fn trends(of: &CrossTab, place: usize, planned: &PlannedEmphasis, by_
             continue;
         }
         let Some(own) = same_entry(of.rows(), *row, by_period.rows(), &same) else { continue };
-        let value = |period: &Entry| by_period.cell(own, *period).and_then(|cell| cell.value(0));
+        let value = |period: &ColumnEntry| by_period.cell(own, *period).and_then(|cell| cell.value(0));
         let values: Vec<Option<Value>> = periods.iter().map(value).collect();
         let class = of.rows().class(row.level(), row.node);
         let ends = trend.ends.entry((row.level(), class)).or_insert((f64::INFINITY, f64::NEG_INFINITY));
@@ -74,12 +74,17 @@ fn same_members(of: &Members, other: &Members) -> Vec<Option<MemberId>> {
 }
 
 /// The entry of another axis that the same members lead to.
-fn same_entry(axis: &Axis, entry: Entry, other: &Axis, same: &[Vec<Option<MemberId>>]) -> Option<Entry> {
+fn same_entry<S: OfAxis>(
+    axis: &Axis<S>,
+    entry: Entry<S>,
+    other: &Axis<Rows>,
+    same: &[Vec<Option<MemberId>>],
+) -> Option<RowEntry> {
     let mut node = 0;
     for (level, member) in axis.path(entry).iter().enumerate() {
         node = other.child(level + 1, node, same[level][member.id().index()]?)?;
     }
-    Some(other.entry(entry.level(), node))
+    Some(Entry::at(entry.level(), node))
 }
 
 impl Labels {
@@ -109,7 +114,19 @@ impl Labels {
         (side, level): (AxisSide, usize),
         found: &CrossTab,
     ) -> Labels {
-        let axis = side.pick(of.rows(), of.columns());
+        match side {
+            AxisSide::Rows => Labels::of_axis(of.rows(), emphasis, column, level, found),
+            AxisSide::Columns => Labels::of_axis(of.columns(), emphasis, column, level, found),
+        }
+    }
+
+    fn of_axis<S: OfAxis>(
+        axis: &Axis<S>,
+        emphasis: usize,
+        column: &str,
+        level: usize,
+        found: &CrossTab,
+    ) -> Labels {
         let same: Vec<Vec<Option<MemberId>>> =
             (0..level).map(|i| same_members(axis.members(i), found.rows().members(i))).collect();
         let mut labels: HashMap<u32, Vec<String>> = HashMap::new();
@@ -124,7 +141,7 @@ impl Labels {
         for entry in axis.entries().iter().filter(|entry| entry.level() == level) {
             let own = same_entry(axis, *entry, found.rows(), &same);
             match own.and_then(|own| labels.get(&own.node)).map(Vec::as_slice) {
-                Some([one]) => drop(by_entry.insert(*entry, one.clone())),
+                Some([one]) => drop(by_entry.insert((level, entry.node), one.clone())),
                 Some([_, _, ..]) => {
                     unsettled.0 += 1;
                     if unsettled.0 == 1 {

@@ -4,7 +4,7 @@ use super::table::{CrossTab, GrainCells};
 use crate::eval::GroupKey;
 use crate::model::{Grain, Value};
 use crate::peers::{Peers, Yardstick, peers_id};
-use crate::rollup::Entry;
+use crate::rollup::{ColumnEntry, RowEntry};
 
 /// A cell into which at least one line falls.
 ///
@@ -22,8 +22,8 @@ use crate::rollup::Entry;
 #[derive(Debug, Clone, Copy)]
 pub struct Cell<'a> {
     pub(super) crosstab: &'a CrossTab,
-    pub(super) row: Entry,
-    pub(super) column: Entry,
+    pub(super) row: RowEntry,
+    pub(super) column: ColumnEntry,
     pub(crate) id: u32,
 }
 
@@ -33,12 +33,12 @@ impl<'a> Cell<'a> {
     }
 
     /// The row that it stands in.
-    pub fn row(&self) -> Entry {
+    pub fn row(&self) -> RowEntry {
         self.row
     }
 
     /// The column that it stands in.
-    pub fn column(&self) -> Entry {
+    pub fn column(&self) -> ColumnEntry {
         self.column
     }
 
@@ -99,7 +99,7 @@ impl<'a> Cell<'a> {
 impl CrossTab {
     /// The cell where a row and a column meet; `None` where no line falls into it, and where they are no row and no
     /// column.
-    pub fn cell(&self, row: Entry, column: Entry) -> Option<Cell<'_>> {
+    pub fn cell(&self, row: RowEntry, column: ColumnEntry) -> Option<Cell<'_>> {
         let (_, id) = self.spot(row, column)?;
         Some(Cell { crosstab: self, row, column, id: id as u32 })
     }

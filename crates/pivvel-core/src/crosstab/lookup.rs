@@ -3,8 +3,9 @@
 use super::cell::Cell;
 use super::table::CrossTab;
 use crate::error::{Error, Result};
-use crate::model::{AxisSide, Grain, Value};
-use crate::rollup::{Axis, Entry, MemberRef};
+use crate::model::{Grain, Value};
+use crate::plan::Dimension;
+use crate::rollup::{Axis, ColumnEntry, Entry, MemberRef, OfAxis};
 
 impl CrossTab {
     /// The cells of one pair of levels in display order; each level by its name: see
@@ -38,16 +39,10 @@ impl CrossTab {
     pub fn level(&self, row: &str, column: &str) -> Result<impl Iterator<Item = Cell<'_>>> {
         let grain =
             Grain::new(level_of(&self.rows, row, "rows")?, level_of(&self.columns, column, "columns")?);
-        let of = |axis: &Axis, side: AxisSide| -> Vec<Entry> {
-            axis.order(grain.level(side)).iter().map(|node| axis.entry(grain.level(side), *node)).collect()
-        };
-        let (rows, columns) = (of(&self.rows, AxisSide::Rows), of(&self.columns, AxisSide::Columns));
-        let shown = |axis: &Axis, entry: &Entry| !axis.is_hidden(entry.level(), entry.node);
-        let cells = rows.into_iter().filter(move |row| shown(&self.rows, row)).flat_map(move |row| {
-            let columns = columns.clone().into_iter().filter(move |column| shown(&self.columns, column));
-            columns.filter_map(move |column| self.cell(row, column))
-        });
-        Ok(cells)
+        let columns: Vec<ColumnEntry> = self.columns.at_level(grain.column).collect();
+        Ok(self.rows.at_level(grain.row).flat_map(move |row| {
+            columns.clone().into_iter().filter_map(move |column| self.cell(row, column))
+        }))
     }
 
     /// The cell where two paths of labels meet; empty paths are totals. `None` where no line falls into it.
@@ -83,10 +78,13 @@ impl<'a> Cell<'a> {
     /// A dimension that is not in the layout, with the nearest one.
     pub fn member(&self, dimension: &str) -> Result<Option<MemberRef<'a>>> {
         let CrossTab { rows, columns, .. } = self.crosstab;
-        for (axis, entry) in [(rows, self.row), (columns, self.column)] {
-            if let Some(place) = axis.dimensions().iter().position(|own| own.name == dimension) {
-                return Ok(axis.member_at(entry, place + 1));
-            }
+        let level =
+            |dimensions: &[Dimension]| Some(dimensions.iter().position(|own| own.name == dimension)? + 1);
+        if let Some(level) = level(rows.dimensions()) {
+            return Ok(rows.member_at(self.row, level));
+        }
+        if let Some(level) = level(columns.dimensions()) {
+            return Ok(columns.member_at(self.column, level));
         }
         let known = rows.dimensions().iter().chain(columns.dimensions()).map(|own| own.name.as_str());
         Err(Error::unknown("", "dimension", dimension, known))
@@ -101,13 +99,13 @@ impl<'a> Cell<'a> {
     }
 }
 
-fn level_of(axis: &Axis, name: &str, side: &str) -> Result<usize> {
+fn level_of<S: OfAxis>(axis: &Axis<S>, name: &str, side: &str) -> Result<usize> {
     let known = || (0..=axis.depth()).map(|level| axis.level_name(level));
     known().position(|own| own == name).ok_or_else(|| Error::unknown(side, "level", name, known()))
 }
 
 /// The entry of a path, or which of its labels is not known.
-fn entry_of(axis: &Axis, path: &[&str]) -> Result<Entry> {
+fn entry_of<S: OfAxis>(axis: &Axis<S>, path: &[&str]) -> Result<Entry<S>> {
     let mut entry = Entry::TOTAL;
     for (place, label) in path.iter().enumerate() {
         let Some(dimension) = axis.dimensions().get(place) else {

@@ -6,7 +6,7 @@ use crate::brief::Form;
 use crate::emphasis::{Emphasis, Mark, link};
 use crate::formula::Formula;
 use crate::model::{AxisSide, Grain};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, ColumnEntry, Entry, OfAxis, RowEntry};
 
 impl Cell<'_> {
     /// What stands out in the cell of a measure, by its place: for each form the first emphasis that decides.
@@ -18,7 +18,7 @@ impl Cell<'_> {
 impl CrossTab {
     /// What stands out in the cell of a measure where a row and a column meet: for each form the
     /// first emphasis that decides.
-    pub fn marks(&self, row: Entry, column: Entry, measure: usize) -> Vec<Mark> {
+    pub fn marks(&self, row: RowEntry, column: ColumnEntry, measure: usize) -> Vec<Mark> {
         let mut marks: Vec<Mark> = Vec::new();
         for (place, emphasis) in self.emphases().iter().enumerate() {
             let form = emphasis.planned.spec.form;
@@ -27,7 +27,7 @@ impl CrossTab {
             {
                 continue;
             }
-            let column = if emphasis.planned.spec.is_whole_row() { Entry::TOTAL } else { column };
+            let column = if emphasis.planned.spec.is_whole_row() { ColumnEntry::TOTAL } else { column };
             if let Some((grain, cell)) = self.spot(row, column) {
                 marks.extend(emphasis.mark(place, grain, cell));
             }
@@ -55,9 +55,17 @@ impl CrossTab {
         self.emphases().iter().any(hides)
     }
 
-    /// Where the label of a row or a column leads, if an emphasis links its dimension.
-    pub fn member_link(&self, side: AxisSide, entry: Entry) -> Option<String> {
-        let axis = side.pick(self.rows(), self.columns());
+    /// Where the label of a row leads, if an emphasis links its dimension.
+    pub fn row_link(&self, row: RowEntry) -> Option<String> {
+        self.member_link(AxisSide::Rows, self.rows(), row)
+    }
+
+    /// Where the label of a column leads, if an emphasis links its dimension.
+    pub fn column_link(&self, column: ColumnEntry) -> Option<String> {
+        self.member_link(AxisSide::Columns, self.columns(), column)
+    }
+
+    fn member_link<S: OfAxis>(&self, side: AxisSide, axis: &Axis<S>, entry: Entry<S>) -> Option<String> {
         let linked = |(_, e): &(usize, &Emphasis)| e.planned.linked == Some((side, entry.level()));
         self.emphases().iter().enumerate().filter(linked).find_map(|(place, emphasis)| {
             let mut labels = labels(axis, entry);
@@ -67,7 +75,7 @@ impl CrossTab {
     }
 
     /// Where the figure of a measure leads, if an emphasis links it.
-    pub fn cell_link(&self, row: Entry, column: Entry, measure: usize) -> Option<String> {
+    pub fn cell_link(&self, row: RowEntry, column: ColumnEntry, measure: usize) -> Option<String> {
         let grain = Grain::new(row.level(), column.level());
         let links = |e: &&Emphasis| e.planned.spec.form == Form::Link && e.covers(grain, measure);
         self.emphases().iter().filter(links).find_map(|emphasis| {
@@ -79,6 +87,6 @@ impl CrossTab {
 }
 
 /// The labels that lead to an entry, by dimension.
-fn labels(axis: &Axis, entry: Entry) -> Vec<(String, String)> {
+fn labels<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>) -> Vec<(String, String)> {
     axis.path(entry).iter().map(|m| (m.dimension().name.clone(), m.label().to_string())).collect()
 }

@@ -13,7 +13,7 @@ use crate::model::{ByGrain, Grain, Notice, Sentence, Value};
 use crate::peers::{KeptScale, Peers, Yardsticks, peers_id};
 use crate::plan::Measure;
 use crate::plan::YardstickSpec;
-use crate::rollup::{Apart, Axis, Class, Entry};
+use crate::rollup::{Apart, Axis, Class, ColumnEntry, Columns, Entry, OfAxis, RowEntry, Rows};
 
 /// A multidimensional cross-tab: cells of every grain, each with its value, its lines and its
 /// place among its peers.
@@ -42,8 +42,8 @@ pub struct CrossTab {
     pub(super) default_title: Option<Sentence>,
     pub(super) fingerprint: String,
     pub(super) measures: Vec<Measure>,
-    pub(super) rows: Axis,
-    pub(super) columns: Axis,
+    pub(super) rows: Axis<Rows>,
+    pub(super) columns: Axis<Columns>,
     pub(super) grains: ByGrain<GrainCells>,
     pub(super) emphases: Vec<Emphasis>,
     pub(super) trends: Vec<Trend>,
@@ -135,12 +135,12 @@ impl CrossTab {
     }
 
     /// The rows.
-    pub fn rows(&self) -> &Axis {
+    pub fn rows(&self) -> &Axis<Rows> {
         &self.rows
     }
 
     /// The columns.
-    pub fn columns(&self) -> &Axis {
+    pub fn columns(&self) -> &Axis<Columns> {
         &self.columns
     }
 
@@ -156,9 +156,9 @@ impl CrossTab {
 
     /// The columns of the deepest level with where they stand from the first to the last, from 0 to 1:
     /// periods by the calendar, so that gaps count.
-    pub fn period_places(&self) -> Vec<(Entry, f64)> {
-        let deepest = |entry: &Entry| entry.level() == self.columns.depth();
-        let entries: Vec<Entry> = self.columns.entries().iter().copied().filter(deepest).collect();
+    pub fn period_places(&self) -> Vec<(ColumnEntry, f64)> {
+        let deepest = |entry: &ColumnEntry| entry.level() == self.columns.depth();
+        let entries: Vec<ColumnEntry> = self.columns.entries().iter().copied().filter(deepest).collect();
         entries.iter().copied().zip(period_places(&self.columns, &entries)).collect()
     }
 
@@ -168,7 +168,7 @@ impl CrossTab {
     }
 
     /// What columns beside the layout say of a member, for the link of an emphasis.
-    pub(super) fn beside(&self, emphasis: usize, entry: Entry) -> Vec<(String, String)> {
+    pub(super) fn beside<S: OfAxis>(&self, emphasis: usize, entry: Entry<S>) -> Vec<(String, String)> {
         let own = |labels: &&Labels| labels.emphasis == emphasis;
         self.labels.iter().filter(own).filter_map(|labels| labels.of(entry)).collect()
     }
@@ -199,10 +199,7 @@ impl CrossTab {
     }
 
     /// The grain and the place of the cell where a row and a column meet.
-    pub(super) fn spot(&self, row: Entry, column: Entry) -> Option<(Grain, usize)> {
-        if !self.rows.is_own(row) || !self.columns.is_own(column) {
-            return None;
-        }
+    pub(super) fn spot(&self, row: RowEntry, column: ColumnEntry) -> Option<(Grain, usize)> {
         let grain = Grain::new(row.level(), column.level());
         Some((grain, self.grains.get(grain)?.cells.find(row.node, column.node)? as usize))
     }
@@ -263,9 +260,8 @@ impl CrossTab {
 
     /// How the numbers of a measure are shown where a row and a column meet: as the latest of their
     /// items that has a format says, or as the measure does.
-    pub fn format(&self, row: Entry, column: Entry, measure: usize) -> &NumberFormat {
-        let class = |axis: &Axis, entry: Entry| axis.class_of(entry);
-        self.format_of_class((class(&self.rows, row), class(&self.columns, column)), measure)
+    pub fn format(&self, row: RowEntry, column: ColumnEntry, measure: usize) -> &NumberFormat {
+        self.format_of_class((self.rows.class_of(row), self.columns.class_of(column)), measure)
     }
 
     /// How the numbers of a measure are shown that a scale measures.

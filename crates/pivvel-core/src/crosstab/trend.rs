@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use crate::model::Value;
-use crate::rollup::{Class, Entry};
+use crate::rollup::{Class, Entry, OfAxis, RowEntry};
 
 /// A small line for each row, on a scale of the row's level.
 ///
@@ -36,24 +36,24 @@ pub struct Trend {
     /// By row level and class: the lowest and the highest value of all its rows.
     pub(super) ends: HashMap<(usize, Class), (f64, f64)>,
     /// The values of each row, one a period.
-    pub(super) rows: HashMap<Entry, Vec<Option<Value>>>,
-    pub(super) classes: HashMap<Entry, Class>,
+    pub(super) rows: HashMap<RowEntry, Vec<Option<Value>>>,
+    pub(super) classes: HashMap<RowEntry, Class>,
 }
 
 impl Trend {
     /// The values of a row, one a period; `None` for a row without a trend.
-    pub fn values(&self, row: Entry) -> Option<&[Option<Value>]> {
+    pub fn values(&self, row: RowEntry) -> Option<&[Option<Value>]> {
         self.rows.get(&row).map(Vec::as_slice)
     }
 
     /// The lowest and the highest value of all rows of a row's level.
-    pub fn ends(&self, row: Entry) -> Option<(f64, f64)> {
+    pub fn ends(&self, row: RowEntry) -> Option<(f64, f64)> {
         self.ends.get(&(row.level(), *self.classes.get(&row)?)).copied()
     }
 
     /// The places of a row's values between its level's lowest and highest, from 0 to 1; the middle
     /// where these are the same.
-    pub fn points(&self, row: Entry) -> Option<Vec<Option<f64>>> {
+    pub fn points(&self, row: RowEntry) -> Option<Vec<Option<f64>>> {
         let (low, high) = self.ends(row)?;
         let place = |value: &Option<Value>| {
             value.map(|value| if high > low { (value.as_f64() - low) / (high - low) } else { 0.5 })
@@ -69,13 +69,14 @@ pub(super) struct Labels {
     /// The place of the emphasis.
     pub(crate) emphasis: usize,
     pub(crate) column: String,
-    pub(super) by_entry: HashMap<Entry, String>,
+    /// By the level and the node of the axis of its dimension.
+    pub(super) by_entry: HashMap<(usize, u32), String>,
     /// Members of which it says several things, and the first of them.
     pub(super) unsettled: (usize, String),
 }
 
 impl Labels {
-    pub(crate) fn of(&self, entry: Entry) -> Option<(String, String)> {
-        Some((self.column.clone(), self.by_entry.get(&entry)?.clone()))
+    pub(crate) fn of<S: OfAxis>(&self, entry: Entry<S>) -> Option<(String, String)> {
+        Some((self.column.clone(), self.by_entry.get(&(entry.level(), entry.node))?.clone()))
     }
 }

@@ -6,7 +6,7 @@ use crate::crosstab::CrossTab;
 use crate::error::{Argument, Error, Result};
 use crate::lines::BLANK;
 use crate::model::AxisSide;
-use crate::rollup::{Axis, Entry, MemberRef};
+use crate::rollup::{Axis, ColumnEntry, Entry, MemberRef, OfAxis, RowEntry};
 
 /// Members by dimension. Dimensions that are not named are rolled up, so that no members at all are the
 /// address of the grand total.
@@ -48,9 +48,8 @@ impl Address {
     }
 
     /// The address of a cell.
-    pub fn of(crosstab: &CrossTab, row: Entry, column: Entry) -> Address {
-        let paths = [(crosstab.rows(), row), (crosstab.columns(), column)];
-        let members = paths.into_iter().flat_map(|(axis, entry)| axis.path(entry));
+    pub fn of(crosstab: &CrossTab, row: RowEntry, column: ColumnEntry) -> Address {
+        let members = crosstab.rows().path(row).into_iter().chain(crosstab.columns().path(column));
         let pair = |member: MemberRef<'_>| (member.dimension().name.clone(), member.label().to_string());
         Address { members: members.map(pair).collect() }
     }
@@ -159,7 +158,7 @@ impl CrossTab {
     /// # Errors
     /// A dimension or a member that is not there, members that do not meet, and an address that could be
     /// that of several rows or columns.
-    pub fn locate(&self, address: &Address) -> Result<(Entry, Entry)> {
+    pub fn locate(&self, address: &Address) -> Result<(RowEntry, ColumnEntry)> {
         let mut rows = vec![None; self.rows().depth()];
         let mut columns = vec![None; self.columns().depth()];
         for (name, member) in address.members() {
@@ -175,10 +174,11 @@ impl CrossTab {
 
     /// The axis and the place there of a dimension by name, heading, or part of a date.
     fn dimension_called(&self, name: &str) -> Result<(AxisSide, usize)> {
-        let axes = [(AxisSide::Rows, self.rows()), (AxisSide::Columns, self.columns())];
+        let axes =
+            [(AxisSide::Rows, self.rows().dimensions()), (AxisSide::Columns, self.columns().dimensions())];
         let all: Vec<_> = axes
             .into_iter()
-            .flat_map(|(side, axis)| axis.dimensions().iter().enumerate().map(move |(i, d)| (side, i, d)))
+            .flat_map(|(side, dimensions)| dimensions.iter().enumerate().map(move |(i, d)| (side, i, d)))
             .collect();
         let part = |full: &str| full.rsplit_once('.').is_some_and(|(_, part)| part == name);
         let exact = all.iter().find(|(.., d)| d.name == name).or(all.iter().find(|(.., d)| d.label == name));
@@ -208,7 +208,7 @@ impl CrossTab {
 }
 
 /// The entry at the deepest level that is named.
-fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
+fn entry<S: OfAxis>(axis: &Axis<S>, labels: &[Option<&str>]) -> Result<Entry<S>> {
     let Some(deepest) = labels.iter().rposition(Option::is_some) else { return Ok(Entry::TOTAL) };
     let mut found: Vec<u32> = vec![0];
     for (i, label) in labels[..=deepest].iter().enumerate() {
@@ -226,11 +226,11 @@ fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
         found = next;
     }
     match &found[..] {
-        [only] => Ok(axis.entry(deepest + 1, *only)),
+        [only] => Ok(Entry::at(deepest + 1, *only)),
         several => {
             let dimension = &axis.dimensions()[deepest].name;
             let above = |node: &u32| {
-                let path = axis.path(axis.entry(deepest + 1, *node));
+                let path = axis.path(Entry::at(deepest + 1, *node));
                 path[..deepest].iter().map(MemberRef::label).collect::<Vec<_>>().join(", ")
             };
             let named: Vec<String> = several.iter().take(4).map(above).collect();
@@ -249,17 +249,17 @@ fn entry(axis: &Axis, labels: &[Option<&str>]) -> Result<Entry> {
 }
 
 /// Those of some nodes that have a label or, where none has it, that are called so otherwise.
-fn called_so(axis: &Axis, level: usize, nodes: &[u32], label: &str) -> Vec<u32> {
+fn called_so<S: OfAxis>(axis: &Axis<S>, level: usize, nodes: &[u32], label: &str) -> Vec<u32> {
     let has_label = |node: &u32| axis.members(level - 1).label(axis.member_of(level, *node)) == label;
     let labelled: Vec<u32> = nodes.iter().copied().filter(has_label).collect();
     if !labelled.is_empty() {
         return labelled;
     }
-    nodes.iter().copied().filter(|node| called(axis, axis.entry(level, *node), label)).collect()
+    nodes.iter().copied().filter(|node| called(axis, Entry::at(level, *node), label)).collect()
 }
 
 /// Whether a member is called so: by its label, or by what is shown.
-fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
+fn called<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>, label: &str) -> bool {
     axis.path(entry).last().is_some_and(|member| {
         let no_member = || format!("no {}", member.dimension().label);
         let blank = member.is_blank() && (label == BLANK || label == no_member());
@@ -268,11 +268,11 @@ fn called(axis: &Axis, entry: Entry, label: &str) -> bool {
 }
 
 /// Why no member of a level is the one that is named.
-fn not_there(axis: &Axis, labels: &[Option<&str>], level: usize) -> Error {
+fn not_there<S: OfAxis>(axis: &Axis<S>, labels: &[Option<&str>], level: usize) -> Error {
     let dimension = &axis.dimensions()[level].name;
     let label = labels[level].unwrap_or_default();
     let anywhere =
-        (0..axis.len(level + 1) as u32).any(|node| called(axis, axis.entry(level + 1, node), label));
+        (0..axis.len(level + 1) as u32).any(|node| called(axis, Entry::at(level + 1, node), label));
     if anywhere {
         let above = axis.dimensions().iter().zip(&labels[..level]);
         let above: Vec<String> =

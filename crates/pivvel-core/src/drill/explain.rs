@@ -22,7 +22,7 @@ use crate::formula::{CellLeaf, Expr, Formula, Node, Step};
 use crate::lines::LineSource;
 use crate::model::{Grain, Value};
 use crate::plan::Choice;
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, ColumnEntry, Entry, OfAxis, RowEntry};
 
 impl Build<'_> {
     /// The story of the number of a measure in a cell. `open` opens the lines, which are read twice.
@@ -92,8 +92,8 @@ struct Teller<'a> {
     trace: &'a Trace,
     /// Operands with the hidden measures that compute them.
     named: &'a [(Expr, String)],
-    row: Entry,
-    column: Entry,
+    row: RowEntry,
+    column: ColumnEntry,
     grain: Grain,
     cell: usize,
 }
@@ -221,16 +221,17 @@ impl Teller<'_> {
         let cells = &frame.grains[grain];
         let (row, column) = cells.pairs.pairs()[cell];
         let crosstab = &self.trace.crosstab;
-        let row = crosstab.rows().entry(grain.row, row);
-        Some(Address::of(crosstab, row, crosstab.columns().entry(grain.column, column)))
+        let row = Entry::at(grain.row, row);
+        Some(Address::of(crosstab, row, Entry::at(grain.column, column)))
     }
 
     /// The item that makes the cell.
     fn item(&self, place: usize) -> Option<ItemStory> {
         let frame = &self.trace.inside.frame;
         let item = &self.trace.plan.items[frame.grains[self.grain].maker(self.cell)?];
-        let own = item.spot.side.pick(self.row, self.column);
-        let made = frame.axis(item.spot.side).made(own.level(), own.node)?;
+        let (level, node) =
+            item.spot.side.pick((self.row.level(), self.row.node), (self.column.level(), self.column.node));
+        let made = frame.axis(item.spot.side).made(level, node)?;
         let grain = Grain::new(self.row.level(), self.column.level());
         let value = |node: &Option<u32>| {
             let (row, column) = item.spot.side.pick(((*node)?, self.column.node), (self.row.node, (*node)?));
@@ -309,7 +310,7 @@ impl Teller<'_> {
     }
 }
 
-fn entry(axis: &Axis, entry: Entry) -> EntryStory {
+fn entry<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>) -> EntryStory {
     EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry) }
 }
 

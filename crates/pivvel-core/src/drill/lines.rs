@@ -20,7 +20,7 @@ use crate::grouping::{Grouping, Scan, WantedPaths, keep};
 use crate::lines::{LineSource, settle};
 use crate::model::{Grain, Value};
 use crate::plan::Plan;
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, ColumnEntry, Either, Entry, OfAxis, RowEntry};
 
 /// Which lines are wanted, and how.
 ///
@@ -279,8 +279,8 @@ impl Tied {
 
 /// A cell that is not calculated, while its lines are found.
 struct Counted<'g> {
-    row: Entry,
-    column: Entry,
+    row: Entry<Either>,
+    column: Entry<Either>,
     scan: Scan<'g>,
 }
 
@@ -312,7 +312,7 @@ impl Trace {
     }
 
     /// The row and the column of the cell that is asked about.
-    fn cell_of(&self, wanted: &LinesBehind) -> Result<(Entry, Entry)> {
+    fn cell_of(&self, wanted: &LinesBehind) -> Result<(RowEntry, ColumnEntry)> {
         let (row, column) = self.crosstab.locate(&wanted.address)?;
         if self.crosstab.cell(row, column).is_none() {
             let message = format!("no line is behind {}: its row and its column do not meet", wanted.address);
@@ -354,8 +354,11 @@ impl Trace {
             finer: self.plan.grouping.finer.clone(),
             ..Grouping::default()
         };
-        let cell =
-            |row: &Entry, column: &Entry| Counted { row: *row, column: *column, scan: Scan::new(&bare) };
+        let cell = |row: &Entry<Either>, column: &Entry<Either>| Counted {
+            row: *row,
+            column: *column,
+            scan: Scan::new(&bare),
+        };
         let mut cells: Vec<Counted<'_>> =
             rows.iter().flat_map(|row| columns.iter().map(move |column| cell(row, column))).collect();
         self.narrow(&rows, &columns, source)?;
@@ -395,11 +398,11 @@ impl Trace {
     }
 
     /// For every path of the scan, which of some rows and columns it is under.
-    fn wanted(&self, rows: &[Entry], columns: &[Entry]) -> WantedPaths {
-        let under = |axis: &Axis, entries: &[Entry]| -> Vec<u32> {
+    fn wanted(&self, rows: &[Entry<Either>], columns: &[Entry<Either>]) -> WantedPaths {
+        let under = |axis: &Axis<Either>, entries: &[Entry<Either>]| -> Vec<u32> {
             let depth = axis.depth();
             let spot = |node: u32| {
-                let is = |entry: &Entry| axis.ancestor(depth, node, entry.level()) == entry.node;
+                let is = |entry: &Entry<Either>| axis.ancestor(depth, node, entry.level()) == entry.node;
                 entries.iter().position(is).map_or(NOWHERE, |place| place as u32)
             };
             (0..axis.len(depth) as u32).map(spot).collect()
@@ -426,7 +429,7 @@ impl Trace {
             });
         }
         Ok(Some(TiedPart {
-            address: Address::of(&self.crosstab, row, column),
+            address: Address::of(&self.crosstab, row.on(), column.on()),
             lines: groups.report.read,
             lines_of_cell: cells.lines[cell as usize],
             aggregates: compared,
@@ -435,7 +438,7 @@ impl Trace {
 }
 
 /// The entries that are not calculated which an entry is made of.
-fn uncalculated(axis: &Axis, entry: Entry) -> Vec<Entry> {
+fn uncalculated<S: OfAxis>(axis: &Axis<Either>, entry: Entry<S>) -> Vec<Entry<Either>> {
     let made_of = made_of(axis, entry.level(), entry.node);
-    made_of.into_iter().map(|node| axis.entry(entry.level(), node)).collect()
+    made_of.into_iter().map(|node| Entry::at(entry.level(), node)).collect()
 }

@@ -8,15 +8,15 @@ use crate::grouping::Key;
 use crate::lines::{LineSource, Member};
 use crate::model::Type;
 use crate::plan::{AxisKey, Plan};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, Either, Entry};
 
 impl Trace {
     /// Lets a source leave out lines that are not behind any of the entries, where these are single
     /// members of the lines. What it gives all the same is sifted.
     pub(super) fn narrow(
         &self,
-        rows: &[Entry],
-        columns: &[Entry],
+        rows: &[Entry<Either>],
+        columns: &[Entry<Either>],
         source: &mut dyn LineSource,
     ) -> Result<()> {
         let mut plan = self.plan.clone();
@@ -40,8 +40,8 @@ impl Trace {
 
 /// That lines are of the members on the way to an entry, where it is the only one.
 fn members<'a>(
-    axis: &'a Axis,
-    entries: &'a [Entry],
+    axis: &'a Axis<Either>,
+    entries: &'a [Entry<Either>],
     keys: &'a [AxisKey],
     formulas: &'a [Key],
 ) -> impl Iterator<Item = LineFormula> + use<'a> {

@@ -25,7 +25,7 @@ pub(super) struct Shown {
 impl Shown {
     /// A column of the lines, one that the brief derives, or a part of a date.
     pub(super) fn new(place: Argument, name: &str, columns: &mut Columns, schema: &Schema) -> Result<Shown> {
-        let formula = columns.dimension(name).map_err(|message| Error::request(place, message))?;
+        let formula = columns.dimension(name).map_err(|message| Error::remarked(place, message))?;
         let own = schema.field_with_name(name).ok().map(|field| field.data_type());
         let narrow = own.is_some_and(|own| own.is_integer() && *own != DataType::UInt64);
         Ok(Shown { name: name.to_string(), formula, narrow })

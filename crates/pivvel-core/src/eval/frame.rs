@@ -12,13 +12,13 @@ use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow, threads_for};
 use crate::plan::Plan;
-use crate::rollup::{Axis, RolledGrain, SortBy, roll_up};
+use crate::rollup::{Axis, Either, RolledGrain, SortBy, roll_up};
 
 /// Axes, and the cells of every grain with their aggregates.
 #[derive(Debug, Clone)]
 pub(crate) struct Frame {
-    pub(crate) rows: Axis,
-    pub(crate) columns: Axis,
+    pub(crate) rows: Axis<Either>,
+    pub(crate) columns: Axis<Either>,
     pub(crate) grains: ByGrain<Cells>,
     /// How many threads may be used to compute values.
     pub(crate) threads: usize,
@@ -31,8 +31,8 @@ impl Frame {
     /// # Errors
     /// A sum that outgrows 38 digits.
     pub(crate) fn new(plan: &Plan, leaves: LeafGroups, threads: usize) -> Result<Frame> {
-        let mut rows = Axis::new(AxisSide::Rows, &plan.rows, &plan.row_totals, leaves.rows);
-        let mut columns = Axis::new(AxisSide::Columns, &plan.columns, &plan.column_totals, leaves.columns);
+        let mut rows = Axis::new(&plan.rows, &plan.row_totals, leaves.rows);
+        let mut columns = Axis::new(&plan.columns, &plan.column_totals, leaves.columns);
         let room = (rows.len(rows.depth()), columns.len(columns.depth()));
         let (groups, states) =
             by_row(leaves.groups, leaves.states, room).map_err(|_| Error::overflow("the totals"))?;
@@ -71,7 +71,7 @@ impl Frame {
         }
     }
 
-    pub(crate) fn axis(&self, side: AxisSide) -> &Axis {
+    pub(crate) fn axis(&self, side: AxisSide) -> &Axis<Either> {
         side.pick(&self.rows, &self.columns)
     }
 

@@ -10,7 +10,7 @@ use super::sorted::{Grouped, NO_GROUP};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
 use crate::model::{AxisSide, CellValues, Decimal, Grain, Overflow, Period, Value};
-use crate::rollup::{Axis, Class};
+use crate::rollup::{Axis, Class, Either};
 
 /// An aggregate of the values in each cell's group; blank where the cell itself is.
 pub(super) fn among(
@@ -133,7 +133,7 @@ fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences<'_>>
 }
 
 /// The places of the nodes of a level along a dimension; `None` for nodes in no sequence.
-fn sequence_places(axis: &Axis, level: usize, way: Way) -> Vec<Option<SequencePlace>> {
+fn sequence_places(axis: &Axis<Either>, level: usize, way: Way) -> Vec<Option<SequencePlace>> {
     // The list and the position of each member of the dimension.
     let mut place_of: Vec<Option<(usize, i64)>> = vec![None; axis.len(way.spot.level)];
     let mut firsts: Vec<i64> = Vec::new();

@@ -8,7 +8,7 @@ use super::sorted::NO_GROUP;
 use crate::formula::Group;
 use crate::grouping::PairTable;
 use crate::model::Grain;
-use crate::rollup::{Axis, Class};
+use crate::rollup::{Axis, Class, OfAxis};
 
 /// What the cells of one group share.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -46,8 +46,8 @@ type Part = (Class, Option<(u16, u32)>);
 
 impl CellGroups {
     /// Groups cells, which are pairs of nodes of a row level and a column level, in the order in which they are met.
-    pub(crate) fn new(
-        (rows, columns): (&Axis, &Axis),
+    pub(crate) fn new<R: OfAxis, C: OfAxis>(
+        (rows, columns): (&Axis<R>, &Axis<C>),
         grain: Grain,
         pairs: &[(u32, u32)],
         group: Group,
@@ -110,7 +110,7 @@ fn common(group: Group) -> (Common, Common) {
 }
 
 /// The different parts of a level's nodes, and which of them each node has: [`NO_GROUP`] for one that is not shown.
-fn parts(axis: &Axis, level: usize, common: Common) -> (Vec<Part>, Vec<u32>) {
+fn parts<S: OfAxis>(axis: &Axis<S>, level: usize, common: Common) -> (Vec<Part>, Vec<u32>) {
     let part = |node: u32| {
         let node_in_common = match (common, level) {
             (Common::Nothing, _) => None,

@@ -12,9 +12,14 @@ use crate::grouping::States;
 use crate::lines::{Member, MemberId};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow};
 use crate::plan::{Plan, PlannedItem};
-use crate::rollup::{Apart, Axis, Made};
+use crate::rollup::{Apart, Axis, Either, Made};
 
-pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains: &mut ByGrain<Cells>) {
+pub(super) fn add_items(
+    plan: &Plan,
+    rows: &mut Axis<Either>,
+    columns: &mut Axis<Either>,
+    grains: &mut ByGrain<Cells>,
+) {
     for (place, item) in plan.items.iter().enumerate() {
         let axis = item.spot.side.pick(&mut *rows, &mut *columns);
         add_nodes(place, item, axis);
@@ -26,7 +31,7 @@ pub(super) fn add_items(plan: &Plan, rows: &mut Axis, columns: &mut Axis, grains
 }
 
 /// A node for the item under every parent that has an operand, and under it what the operands have.
-fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis) {
+fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis<Either>) {
     let level = item.spot.level;
     let operands: Vec<Option<MemberId>> =
         item.operands.iter().map(|label| axis.members(level - 1).find(label)).collect();
@@ -48,7 +53,7 @@ fn add_nodes(place: usize, item: &PlannedItem, axis: &mut Axis) {
 }
 
 /// The nodes that stand under each node of a level.
-fn under_each(axis: &Axis, level: usize) -> Vec<Vec<u32>> {
+fn under_each(axis: &Axis<Either>, level: usize) -> Vec<Vec<u32>> {
     let mut under = vec![Vec::new(); axis.len(level)];
     for node in 0..axis.len(level + 1) as u32 {
         under[axis.parent_node(level + 1, node) as usize].push(node);
@@ -58,7 +63,7 @@ fn under_each(axis: &Axis, level: usize) -> Vec<Vec<u32>> {
 
 /// Gives a calculated node the members that its operands have under them, level by level. `below` is
 /// what stands under each node of this level, then of deeper ones.
-fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32, below: &[Vec<Vec<u32>>]) {
+fn add_under(place: usize, axis: &mut Axis<Either>, level: usize, node: u32, below: &[Vec<Vec<u32>>]) {
     let Some((under, deeper)) = below.split_first() else { return };
     let operands = axis.made(level, node).map(|made| made.operands.clone()).unwrap_or_default();
     // Members in an order of their own, so that nothing depends on a hash.
@@ -80,7 +85,7 @@ fn add_under(place: usize, axis: &mut Axis, level: usize, node: u32, below: &[Ve
 }
 
 /// The plain nodes that a node is made of in the end.
-pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
+pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<u32> {
     match axis.made(level, node) {
         None => BTreeSet::from([node]),
         Some(made) => {
@@ -90,7 +95,12 @@ pub(crate) fn made_of(axis: &Axis, level: usize, node: u32) -> BTreeSet<u32> {
 }
 
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs.
-fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), grain: &mut Cells) {
+fn add_cells(
+    place: usize,
+    side: AxisSide,
+    (axis, other_axis): (&Axis<Either>, &Axis<Either>),
+    grain: &mut Cells,
+) {
     let level = grain.grain.level(side);
     let pairs = grain.pairs.pairs();
     let node_of = |cell: u32| side.pick(pairs[cell as usize].0, pairs[cell as usize].1);
@@ -140,12 +150,12 @@ fn add_cells(place: usize, side: AxisSide, (axis, other_axis): (&Axis, &Axis), g
 /// part are left to the item's formula.
 pub(super) fn merge_groups(
     plan: &Plan,
-    (rows, columns): (&Axis, &Axis),
+    (rows, columns): (&Axis<Either>, &Axis<Either>),
     grains: &mut ByGrain<Cells>,
     states: &[Cow<'_, States>],
 ) -> Result<(), Overflow> {
     let is_group = |apart: &Apart| matches!(apart, Apart::Item(item) if plan.items[*item as usize].is_group);
-    let of_groups = |axis: &Axis, level: usize, node: u32| {
+    let of_groups = |axis: &Axis<Either>, level: usize, node: u32| {
         axis.apart(axis.class(level, node))
             .iter()
             .all(|apart| is_group(apart) || matches!(apart, Apart::Others(_)))

@@ -10,7 +10,7 @@ use crate::error::{Error, Result};
 use crate::lines::MemberId;
 use crate::model::{AxisSide, Grain, Notice, NoticeCode, Sentence, Value};
 use crate::plan::{Count, Dimension, Pick, Plan};
-use crate::rollup::{Apart, Axis, Fate};
+use crate::rollup::{Apart, Axis, Either, Fate};
 
 /// What becomes of the members of both axes.
 pub(crate) struct Picks {
@@ -125,7 +125,7 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
 /// The members of a level that are in the result and not shown. Where several become one because what they are
 /// under is gathered, that is shown if one of them is.
 fn hidden(
-    axis: &Axis,
+    axis: &Axis<Either>,
     level: usize,
     levels: &[(Vec<Fate>, Option<String>)],
     not_shown: &dyn Fn(usize) -> bool,
@@ -149,7 +149,7 @@ fn hidden(
 }
 
 /// The nodes of a level that are members of the lines and stand under so many members that gather.
-fn open(axis: &Axis, level: usize, depth: usize) -> Vec<bool> {
+fn open(axis: &Axis<Either>, level: usize, depth: usize) -> Vec<bool> {
     let gathering = |level: usize, node: u32| {
         let apart = axis.apart(axis.class(level, node));
         apart.iter().filter(|apart| matches!(apart, Apart::Others(_))).count()
@@ -173,7 +173,7 @@ enum Verdict {
 fn kept(
     frame: &Frame,
     engine: &Engine<'_>,
-    (axis, level, side): (&Axis, usize, AxisSide),
+    (axis, level, side): (&Axis<Either>, usize, AxisSide),
     dimension: &Dimension,
     (open, ranked): (&[bool], &[bool]),
 ) -> Result<Vec<Verdict>> {
@@ -227,13 +227,13 @@ fn kept(
 
 /// Where a node stands among all of its level: of equal values the first in natural order, that of the outermost
 /// members before all else.
-fn natural(axis: &Axis, level: usize, node: usize) -> Vec<u32> {
+fn natural(axis: &Axis<Either>, level: usize, node: usize) -> Vec<u32> {
     let ancestor = |at: usize| axis.member_of(at, axis.ancestor(level, node as u32, at));
     (1..=level).map(|at| axis.members(at - 1).place(ancestor(at))).collect()
 }
 
 /// What a reader must know of members that are not shown.
-fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
+fn note(axis: &Axis<Either>, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
     let of_lines = (0..axis.len(level)).filter(|node| axis.made(level, *node as u32).is_none());
     let all = of_lines.clone().count();
     let shown = of_lines.filter(|node| keeps[*node] == Verdict::Yes).count();
@@ -265,7 +265,7 @@ fn note(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> 
 }
 
 /// That a top is of no fewer members than there are.
-fn keeps_all(axis: &Axis, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
+fn keeps_all(axis: &Axis<Either>, level: usize, dimension: &Dimension, keeps: &[Verdict]) -> Option<Notice> {
     let (top, Count::Members(count)) = (dimension.pick.top.as_ref()?, dimension.pick.count) else {
         return None;
     };

@@ -7,7 +7,7 @@ use crate::formula::{Relation, Shift, Spot};
 use crate::grouping::PairTable;
 use crate::lines::{Member, MemberId};
 use crate::model::{AxisSide, DatePart, Grain, Period};
-use crate::rollup::{Axis, Class, Entry};
+use crate::rollup::{Axis, Class, Either, Entry, OfAxis};
 
 /// The cells that those of a grain are related to, all of one grain.
 pub(crate) struct Targets<'f> {
@@ -76,8 +76,8 @@ pub(crate) fn targets<'f>(frame: &'f Frame, grain: Grain, relation: &Relation) -
     let level = grain.level(side);
     // Each node of the axis leads to one node, whatever the cell's place on the other axis, and all to one level.
     let way = Lead::new(axis, level, relation);
-    let leads: Vec<Option<Entry>> =
-        (0..axis.len(level) as u32).map(|node| way.follow(axis, axis.entry(level, node))).collect();
+    let leads: Vec<Option<Entry<Either>>> =
+        (0..axis.len(level) as u32).map(|node| way.follow(axis, Entry::at(level, node))).collect();
     let to_level = leads.iter().flatten().next()?.level();
     let to_grand_total = matches!(relation, Relation::GrandTotal);
     let to = if to_grand_total { Grain::TOTAL } else { grain.at(side, to_level) };
@@ -106,7 +106,7 @@ enum Lead {
 }
 
 impl Lead {
-    fn new(axis: &Axis, level: usize, relation: &Relation) -> Lead {
+    fn new(axis: &Axis<Either>, level: usize, relation: &Relation) -> Lead {
         match relation {
             Relation::Parent { .. } => Lead::Parent,
             Relation::Total { .. } | Relation::GrandTotal => Lead::Total,
@@ -127,11 +127,11 @@ impl Lead {
     }
 
     /// The entry of the same axis that an entry leads to.
-    fn follow(&self, axis: &Axis, from: Entry) -> Option<Entry> {
+    fn follow(&self, axis: &Axis<Either>, from: Entry<Either>) -> Option<Entry<Either>> {
         match self {
             Lead::Parent => axis.parent(from),
             Lead::Total => Some(Entry::TOTAL),
-            Lead::Level(level) => Some(axis.entry(*level, axis.ancestor(from.level(), from.node, *level))),
+            Lead::Level(level) => Some(Entry::at(*level, axis.ancestor(from.level(), from.node, *level))),
             Lead::Member(level, member, _) if from.level() >= *level => {
                 let path = path_from(axis, from, *level);
                 let parent = axis.ancestor(from.level(), from.node, level - 1);
@@ -142,7 +142,7 @@ impl Lead {
                 let first = nodes.partition_point(|(above, _)| *above < from.node);
                 let mut found = nodes[first..].iter().take_while(|(above, _)| *above == from.node);
                 let (_, node) = found.next()?;
-                found.next().is_none().then(|| axis.entry(*level, *node))
+                found.next().is_none().then(|| Entry::at(*level, *node))
             }
             Lead::Shifted(shift) => shifted(axis, from, *shift),
             Lead::End(level, last, sequences) => {
@@ -157,7 +157,7 @@ impl Lead {
 }
 
 /// The nodes of a member, each after the node of a level above that it is under; none from below.
-fn nodes_under(axis: &Axis, level: usize, of: usize, member: MemberId) -> Vec<(u32, u32)> {
+fn nodes_under(axis: &Axis<Either>, level: usize, of: usize, member: MemberId) -> Vec<(u32, u32)> {
     if level >= of {
         return Vec::new();
     }
@@ -168,7 +168,7 @@ fn nodes_under(axis: &Axis, level: usize, of: usize, member: MemberId) -> Vec<(u
 }
 
 /// The members of an entry below a level.
-fn path_from(axis: &Axis, entry: Entry, below: usize) -> Vec<MemberId> {
+fn path_from(axis: &Axis<Either>, entry: Entry<Either>, below: usize) -> Vec<MemberId> {
     let mut members: Vec<MemberId> = (below + 1..=entry.level())
         .rev()
         .map(|level| axis.member_of(level, axis.ancestor(entry.level(), entry.node, level)))
@@ -178,26 +178,26 @@ fn path_from(axis: &Axis, entry: Entry, below: usize) -> Vec<MemberId> {
 }
 
 /// The entry that members lead to from a node.
-fn descend(axis: &Axis, level: usize, node: u32, members: &[MemberId]) -> Option<Entry> {
+fn descend(axis: &Axis<Either>, level: usize, node: u32, members: &[MemberId]) -> Option<Entry<Either>> {
     let step = |(level, node): (usize, u32), member: &MemberId| {
         Some((level + 1, axis.child(level + 1, node, *member)?))
     };
     let (level, node) = members.iter().try_fold((level, node), step)?;
-    Some(axis.entry(level, node))
+    Some(Entry::at(level, node))
 }
 
 /// The column that a dimension is made of.
-fn column_of(axis: &Axis, level: usize) -> &str {
+fn column_of(axis: &Axis<Either>, level: usize) -> &str {
     axis.dimensions()[level - 1].date_column()
 }
 
 /// The running part of a date that a dimension is made of.
-fn running_part(axis: &Axis, level: usize) -> Option<DatePart> {
+fn running_part(axis: &Axis<Either>, level: usize) -> Option<DatePart> {
     axis.dimensions()[level - 1].period().filter(|part| !part.is_cyclic())
 }
 
 /// The entry so many periods away by the calendar. All dimensions of the same date move together.
-fn shifted(axis: &Axis, from: Entry, shift: Shift) -> Option<Entry> {
+fn shifted(axis: &Axis<Either>, from: Entry<Either>, shift: Shift) -> Option<Entry<Either>> {
     let column = column_of(axis, shift.spot.level);
     let moves = |level: &usize| column_of(axis, *level) == column && running_part(axis, *level).is_some();
     // The finest period says where the entry stands, and where it moves to.
@@ -218,7 +218,7 @@ fn shifted(axis: &Axis, from: Entry, shift: Shift) -> Option<Entry> {
         };
         node = axis.child(level, node, member)?;
     }
-    Some(axis.entry(from.level(), node))
+    Some(Entry::at(from.level(), node))
 }
 
 /// The nodes that stand in one row with each other along a dimension: those under the same parent or,
@@ -232,7 +232,7 @@ pub(super) struct Sequences {
 }
 
 impl Sequences {
-    pub(super) fn new(axis: &Axis, level: usize, throughout: bool) -> Sequences {
+    pub(super) fn new(axis: &Axis<Either>, level: usize, throughout: bool) -> Sequences {
         let dimension = &axis.dimensions()[level - 1];
         let top = match throughout {
             false => level - 1,
@@ -282,7 +282,7 @@ impl Sequences {
 }
 
 /// The period of a node; none where its member is no period.
-fn period_at(axis: &Axis, level: usize, node: u32) -> Option<Period> {
+fn period_at<S: OfAxis>(axis: &Axis<S>, level: usize, node: u32) -> Option<Period> {
     match axis.members(level - 1).member(axis.member_of(level, node)) {
         Member::Period(period) => Some(*period),
         _ => None,
@@ -291,7 +291,7 @@ fn period_at(axis: &Axis, level: usize, node: u32) -> Option<Period> {
 
 /// Where nodes of a sequence stand along their dimension: by the calendar, so that gaps count, or
 /// one after the other.
-pub(super) fn positions(axis: &Axis, level: usize, sequence: &[u32]) -> Vec<i64> {
+pub(super) fn positions<S: OfAxis>(axis: &Axis<S>, level: usize, sequence: &[u32]) -> Vec<i64> {
     let by_calendar =
         sequence.iter().map(|node| period_at(axis, level, *node).map(|period| i64::from(period.number())));
     let by_calendar: Option<Vec<i64>> = by_calendar.collect();
@@ -299,7 +299,7 @@ pub(super) fn positions(axis: &Axis, level: usize, sequence: &[u32]) -> Vec<i64>
 }
 
 /// Where the columns of one level stand from the first to the last, from 0 to 1.
-pub(crate) fn period_places(axis: &Axis, entries: &[Entry]) -> Vec<f64> {
+pub(crate) fn period_places<S: OfAxis>(axis: &Axis<S>, entries: &[Entry<S>]) -> Vec<f64> {
     let Some(level) = entries.first().map(|entry| entry.level()) else { return Vec::new() };
     let nodes: Vec<u32> = entries.iter().map(|entry| entry.node).collect();
     let positions = positions(axis, level, &nodes);

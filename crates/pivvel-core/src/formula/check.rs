@@ -8,7 +8,7 @@ use std::ops::Range;
 use super::expr::{Checked, Clause, Expr, Name, Node, Operator, Place};
 use super::scalar::{ScalarCall, ScalarFunction, Takes, scalar_function, scalar_functions};
 use super::written::Formula;
-use crate::error::{Result, shown};
+use crate::error::{Remark, Result, shown};
 use crate::model::{DatePart, Period};
 use crate::model::{FINEST, Type};
 
@@ -114,7 +114,7 @@ fn arithmetic_type(operator: Operator, left: Type, right: Type) -> Option<Type> 
 }
 
 pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S::Leaf>> {
-    let at = |message: String| (expr.span.clone(), message);
+    let at = |message: &str| (expr.span.clone(), Remark::from(message));
     let (step, ty) = match &expr.node {
         Node::Number(number) => (Step::Digits(number.digits), Type::Exact { scale: number.scale }),
         Node::Text(text) => (Step::Word(text.clone()), Type::Text),
@@ -134,7 +134,7 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S
             Operator::Add | Operator::Subtract | Operator::Multiply | Operator::Divide => {
                 let (left, right) = (check_number(left, scope)?, check_number(right, scope)?);
                 let ty = arithmetic_type(*operator, left.ty, right.ty)
-                    .ok_or_else(|| at("the result would have more than 30 digits after the point".into()))?;
+                    .ok_or_else(|| at("the result would have more than 30 digits after the point"))?;
                 let blanks = if left.is_constant() || right.is_constant() {
                     Blanks::Propagate
                 } else {
@@ -154,7 +154,7 @@ pub(crate) fn check<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<TypedExpr<S
                 .iter()
                 .map(|item| compare(Operator::Equal, item, value, item, scope))
                 .collect::<Checked<_>>()?;
-            return any_of(all).ok_or_else(|| at("the list is empty".into()));
+            return any_of(all).ok_or_else(|| at("the list is empty"));
         }
         Node::IsBlank(inner) => (Step::IsBlank(Box::new(check(inner, scope)?)), Type::Condition),
         Node::Case { branches, otherwise } => return check_case(branches, otherwise.as_deref(), scope),
@@ -185,7 +185,7 @@ pub(crate) fn check_number<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Type
     if formula.ty.is_number() {
         return Ok(formula);
     }
-    Err((expr.span.clone(), format!("a number is wanted here, and this is {}", formula.ty.words())))
+    Err((expr.span.clone(), format!("a number is wanted here, and this is {}", formula.ty.words()).into()))
 }
 
 /// A formula that must be a condition.
@@ -194,7 +194,7 @@ pub(crate) fn check_truth<S: Scope>(expr: &Expr, scope: &mut S) -> Checked<Typed
     if formula.ty == Type::Condition {
         return Ok(formula);
     }
-    Err((expr.span.clone(), format!("a condition is wanted here, and this is {}", formula.ty.words())))
+    Err((expr.span.clone(), format!("a condition is wanted here, and this is {}", formula.ty.words()).into()))
 }
 
 /// A comparison. A text beside a date or a period is read as one.
@@ -218,7 +218,7 @@ fn compare<S: Scope>(
     };
     if !fits {
         let message = format!("{} cannot be compared with {}", a.ty.words(), b.ty.words());
-        return Err((whole.span.clone(), message));
+        return Err((whole.span.clone(), message.into()));
     }
     Ok(TypedExpr { step: Step::Compare(operator, Box::new(a), Box::new(b)), ty: Type::Condition })
 }
@@ -238,7 +238,7 @@ fn read_as<L>(formula: &mut TypedExpr<L>, other: Type, expr: &Expr) -> Checked<(
     let Some(period) = period else {
         let message =
             format!("{} is not {}; write it like '{}'", shown(&label), other.words(), part.example());
-        return Err((expr.span.clone(), message));
+        return Err((expr.span.clone(), message.into()));
     };
     *formula = TypedExpr { step: Step::Digits(period.into()), ty: other };
     Ok(())
@@ -278,7 +278,7 @@ fn unify<L>(mut values: Vec<(TypedExpr<L>, &Expr)>) -> Checked<(Vec<TypedExpr<L>
                 Type::Condition => "this gives yes or no, where a value is wanted".to_string(),
                 own => format!("this is {}, and what stands before it is {}", own.words(), ty.words()),
             };
-            (expr.span.clone(), message)
+            (expr.span.clone(), Remark::from(message))
         })?;
     }
     Ok((values.into_iter().map(|(value, _)| value.converted(ty)).collect(), ty))
@@ -290,7 +290,8 @@ fn apply<S: Scope>(
     span: &Range<usize>,
     scope: &mut S,
 ) -> Checked<TypedExpr<S::Leaf>> {
-    let wrong = |span: &Range<usize>| (span.clone(), format!("write it like {}", function.usage()));
+    let wrong =
+        |span: &Range<usize>| (span.clone(), Remark::from(format!("write it like {}", function.usage())));
     let mut places = 0;
     let takes = match (function.takes(), arguments) {
         (Takes::Any | Takes::Comparable, [_, _, ..])
@@ -315,7 +316,7 @@ fn apply<S: Scope>(
         if !fits {
             let wanted = if function.takes() == Takes::Text { "a text" } else { "a number" };
             let message = format!("{} wants {wanted}, and this is {}", function.name(), value.ty.words());
-            return Err((argument.span.clone(), message));
+            return Err((argument.span.clone(), message.into()));
         }
         values.push((value, argument));
     }

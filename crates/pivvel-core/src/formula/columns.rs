@@ -11,7 +11,7 @@ use super::expr::Checked;
 use super::expr::{Clause, Expr, Name, Place};
 use super::line::{LineFormula, LineLeaf};
 use crate::aggregates::Function;
-use crate::error::{Result, unknown_function, unknown_message};
+use crate::error::{Remark, Result, unknown_function, unknown_name};
 use crate::model::Type;
 use crate::model::{DatePart, Kind, NO_WORD, YES_WORD};
 
@@ -96,7 +96,7 @@ impl Columns {
     }
 
     /// The formula that a name stands for.
-    pub(crate) fn resolve(&mut self, name: &Name) -> Result<LineFormula, String> {
+    pub(crate) fn resolve(&mut self, name: &Name) -> Result<LineFormula, Remark> {
         // A column may have a dot in its own name.
         let whole = name.whole();
         let base =
@@ -115,7 +115,7 @@ impl Columns {
     }
 
     /// A dimension: a column, a derived one, or a part of a date as in `sold_on.quarter`.
-    pub(crate) fn dimension(&mut self, name: &str) -> Result<LineFormula, String> {
+    pub(crate) fn dimension(&mut self, name: &str) -> Result<LineFormula, Remark> {
         let split = name.rsplit_once('.').filter(|(base, _)| !self.knows(name) && self.knows(base));
         let name = match split {
             Some((base, part)) => Name { base: base.into(), part: Some(part.into()) },
@@ -136,13 +136,13 @@ impl Columns {
         TypedExpr { step: Step::Case(branches, Box::new(nothing)), ty: Type::Text }
     }
 
-    fn find(&mut self, name: &str) -> Result<(usize, Kind), String> {
+    fn find(&mut self, name: &str) -> Result<(usize, Kind), Remark> {
         let Some(place) = self.place(name) else {
-            return Err(unknown_message("column", name, self.names()));
+            return Err(unknown_name("column", name, self.names()));
         };
         let (_, kind, data_type) = &self.known[place];
         let Some(kind) = *kind else {
-            return Err(format!("column {name} is of type {data_type}, which cannot be used here"));
+            return Err(format!("column {name} is of type {data_type}, which cannot be used here").into());
         };
         let slot = self.needed.iter().position(|needed| *needed == place).unwrap_or_else(|| {
             self.needed.push(place);
@@ -152,13 +152,13 @@ impl Columns {
     }
 }
 
-fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, String> {
+fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, Remark> {
     if found.ty != Type::Day {
         let words = found.ty.words();
-        return Err(format!("only dates have parts such as .{part}, and {base} is {words}"));
+        return Err(format!("only dates have parts such as .{part}, and {base} is {words}").into());
     }
     let Some(part) = DatePart::from_name(part) else {
-        return Err(unknown_message("part of a date", part, DatePart::ALL.iter().map(|(_, name)| *name)));
+        return Err(unknown_name("part of a date", part, DatePart::ALL.iter().map(|(_, name)| *name)));
     };
     let leaf = match found.step {
         Step::Leaf(LineLeaf::Column(slot)) => LineLeaf::Part(slot, part),
@@ -168,13 +168,15 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
 }
 
 /// What is wrong with a name, and how a text is written where it stood in double quotes.
-pub(crate) fn with_quotes_hint(message: String, name: &Name, span: &Range<usize>) -> String {
+pub(crate) fn with_quotes_hint(remark: Remark, name: &Name, span: &Range<usize>) -> Remark {
     let whole = name.whole();
-    if !message.starts_with("unknown ") || span.len() <= whole.len() {
-        return message;
+    if span.len() <= whole.len() {
+        return remark;
     }
-    let begin = if message.ends_with('?') { " If" } else { "; if" };
-    format!("{message}{begin} a text is meant, it goes in single quotes: '{}'", whole.replace('\'', "''"))
+    remark.of_unknown_name(|message| {
+        let begin = if message.ends_with('?') { " If" } else { "; if" };
+        format!("{message}{begin} a text is meant, it goes in single quotes: '{}'", whole.replace('\'', "''"))
+    })
 }
 
 impl Scope for Columns {
@@ -194,7 +196,9 @@ impl Scope for Columns {
         let message = match Function::named(function).is_some()
             || composed_names().any(|name| name == function)
         {
-            true => format!("{function}(…) takes many lines, and cannot stand in a formula over one line"),
+            true => {
+                format!("{function}(…) takes many lines, and cannot stand in a formula over one line").into()
+            }
             false => unknown_function("function of one line", function, function_names()),
         };
         Err((span.clone(), message))

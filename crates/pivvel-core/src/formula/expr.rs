@@ -2,10 +2,11 @@
 
 use std::ops::Range;
 
+use crate::error::Remark;
 use crate::model::Decimal;
 
 /// What comes of reading or checking a formula, or what is wrong and with which part of the text.
-pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, String)>;
+pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, Remark)>;
 
 /// A formula, or a part of one.
 #[derive(Debug, Clone)]

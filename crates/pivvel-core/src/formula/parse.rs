@@ -12,7 +12,7 @@ use winnow::token::{any, one_of, take_while};
 
 use super::expr::Checked;
 use super::expr::{COMPARISON, Clause, Expr, Group, Name, Node, Operator, Place, RESERVED, Ties};
-use crate::error::{Error, Result, unknown_message};
+use crate::error::{Error, Remark, Result, unknown_name};
 
 /// The longest formula that is read, in bytes.
 const LONGEST: usize = 20_000;
@@ -28,7 +28,7 @@ type Parsed<T> = ModalResult<T, Wrong>;
 #[derive(Debug)]
 struct Wrong {
     span: Range<usize>,
-    message: Option<String>,
+    message: Option<Remark>,
 }
 
 impl<'a> ParserError<Input<'a>> for Wrong {
@@ -60,7 +60,7 @@ pub fn parse(place: &str, text: &str) -> Result<Expr> {
 pub(super) fn read(text: &str) -> Checked<Expr> {
     if text.len() > LONGEST {
         let message = format!("a formula may be {LONGEST} bytes long, this one has {}", text.len());
-        return Err((0..0, message));
+        return Err((0..0, message.into()));
     }
     let mut input = Stateful { input: LocatingSlice::new(text), state: 0 };
     let wrong = match whole(&mut input) {
@@ -68,7 +68,7 @@ pub(super) fn read(text: &str) -> Checked<Expr> {
         Err(ErrMode::Backtrack(wrong) | ErrMode::Cut(wrong)) => wrong,
         Err(ErrMode::Incomplete(_)) => Wrong { span: text.len()..text.len(), message: None },
     };
-    let message = wrong.message.unwrap_or_else(|| expected(text, wrong.span.start));
+    let message = wrong.message.unwrap_or_else(|| expected(text, wrong.span.start).into());
     Err((wrong.span, message))
 }
 
@@ -102,7 +102,7 @@ fn whole(input: &mut Input<'_>) -> Parsed<Expr> {
     cut(at..at + 1, message)
 }
 
-fn cut<T>(span: Range<usize>, message: impl Into<String>) -> Parsed<T> {
+fn cut<T>(span: Range<usize>, message: impl Into<Remark>) -> Parsed<T> {
     Err(ErrMode::Cut(Wrong { span, message: Some(message.into()) }))
 }
 
@@ -561,14 +561,17 @@ fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
                 Some((_, ties)) => Clause::Ties(*ties),
                 None => {
                     let message =
-                        unknown_message("way with ties", way, Ties::NAMES.iter().map(|(name, _)| *name));
+                        unknown_name("way with ties", way, Ties::NAMES.iter().map(|(name, _)| *name));
                     return cut(at..at + way.len().max(1), message);
                 }
             }
         }
         other => {
-            let message = unknown_message("clause", other, CLAUSES);
-            return cut(span, format!("an operator is missing before this, or {message}"));
+            let message = unknown_name("clause", other, CLAUSES);
+            return cut(
+                span,
+                message.reworded(|message| format!("an operator is missing before this, or {message}")),
+            );
         }
     };
     Ok(Some((clause, span)))
@@ -582,7 +585,7 @@ fn group(input: &mut Input<'_>) -> Parsed<Group> {
     match Group::NAMES.iter().find(|(known, _)| *known == name) {
         Some((_, group)) => Ok(*group),
         None => {
-            let message = unknown_message("group of cells", name, Group::NAMES.iter().map(|(name, _)| *name));
+            let message = unknown_name("group of cells", name, Group::NAMES.iter().map(|(name, _)| *name));
             cut(at..at + name.len().max(1), message)
         }
     }

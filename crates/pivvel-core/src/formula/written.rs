@@ -9,6 +9,7 @@ use super::construct::Call;
 use super::expr::Checked;
 use super::expr::{Expr, Node, Operator};
 use super::parse::read;
+use crate::error::Remark;
 use crate::error::{Error, Result};
 
 /// A formula: its text and its tree. The text is read once, when the formula is made; what is wrong with it is
@@ -87,12 +88,12 @@ impl Formula {
     }
 
     /// What is wrong with a part of it.
-    pub(crate) fn error(&self, place: &str, span: Range<usize>, message: impl Into<String>) -> Error {
+    pub(crate) fn error(&self, place: &str, span: Range<usize>, message: impl Into<Remark>) -> Error {
         Error::formula(place, &self.text, span, message)
     }
 
     /// What is wrong with all of it.
-    pub(crate) fn error_as_a_whole(&self, place: &str, message: impl Into<String>) -> Error {
+    pub(crate) fn error_as_a_whole(&self, place: &str, message: impl Into<Remark>) -> Error {
         self.error(place, 0..self.text.len(), message)
     }
 }

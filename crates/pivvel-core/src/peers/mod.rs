@@ -16,7 +16,7 @@ use std::sync::OnceLock;
 use crate::eval::{CellGroups, Frame, GroupKey, Grouped, NO_GROUP};
 use crate::model::{CellValues, Grain, Value};
 use crate::plan::YardstickSpec;
-use crate::rollup::{Axis, Class};
+use crate::rollup::{Axis, Class, Entry, OfAxis};
 
 /// The cells of one measure at one grain in their groups, each with its yardstick.
 ///
@@ -177,9 +177,9 @@ impl Peers {
 /// What a group of peers is called, run after run: the measure, the row level and the column level;
 /// where members are scaled apart, with the label of what they are or are under; and where not all
 /// of a grain are peers, with the members that they are in. No levels are those of all together.
-pub(crate) fn peers_id(
+pub(crate) fn peers_id<R: OfAxis, C: OfAxis>(
     measure: &str,
-    (rows, columns): (&Axis, &Axis),
+    (rows, columns): (&Axis<R>, &Axis<C>),
     grain: Option<Grain>,
     key: &GroupKey,
 ) -> String {
@@ -188,10 +188,10 @@ pub(crate) fn peers_id(
         let apart = apart.iter().flatten().map(|label| format!(":{label}")).collect::<String>();
         return format!("{measure}@all levels{apart}");
     };
-    let level = |axis: &Axis, level: usize, class: Class| {
+    fn level<S: OfAxis>(axis: &Axis<S>, level: usize, class: Class) -> String {
         let name = axis.level_name(level);
         axis.class_name(class).map_or(name.to_string(), |label| format!("{name}:{label}"))
-    };
+    }
     let row = level(rows, grain.row, key.classes.0);
     let column = level(columns, grain.column, key.classes.1);
     let within = within(rows, columns, key);
@@ -201,12 +201,16 @@ pub(crate) fn peers_id(
 }
 
 /// The members that all cells of a group are in: dimension and label, outermost first.
-pub(crate) fn within(rows: &Axis, columns: &Axis, key: &GroupKey) -> Vec<(String, String)> {
-    let path = |axis: &Axis, spot: Option<(u16, u32)>| -> Vec<(String, String)> {
+pub(crate) fn within<R: OfAxis, C: OfAxis>(
+    rows: &Axis<R>,
+    columns: &Axis<C>,
+    key: &GroupKey,
+) -> Vec<(String, String)> {
+    fn path<S: OfAxis>(axis: &Axis<S>, spot: Option<(u16, u32)>) -> Vec<(String, String)> {
         let Some((level, node)) = spot else { return Vec::new() };
-        let path = axis.path(axis.entry(level.into(), node));
+        let path = axis.path(Entry::at(level.into(), node));
         path.iter().map(|m| (m.dimension().name.clone(), m.label().to_string())).collect()
-    };
+    }
     [path(rows, key.row), path(columns, key.column)].concat()
 }
 

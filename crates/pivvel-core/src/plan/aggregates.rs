@@ -4,7 +4,7 @@
 use std::ops::Range;
 
 use crate::aggregates::{Function, Keeps, Share};
-use crate::error::unknown_function;
+use crate::error::{Remark, unknown_function};
 use crate::formula::{
     Checked, Clause, Columns, Expr, LineFormula, Name, Node, Operator, Place, Scope, Step, TypedExpr, check,
     check_number, check_truth, composed, composed_names,
@@ -35,17 +35,17 @@ impl<'e> AggregateCall<'e> {
         Expr { node, span: self.span.clone() }.to_string()
     }
 
-    pub(super) fn usage(&self, usage: &str) -> (Range<usize>, String) {
+    pub(super) fn usage(&self, usage: &str) -> (Range<usize>, Remark) {
         let usage = if usage.is_empty() { format!("{}(sales)", self.function) } else { usage.to_string() };
-        (self.span.clone(), format!("write it like {usage}"))
+        (self.span.clone(), format!("write it like {usage}").into())
     }
 
-    pub(super) fn misfit(&self, argument: &Expr, ty: Type, wanted: &str) -> (Range<usize>, String) {
+    pub(super) fn misfit(&self, argument: &Expr, ty: Type, wanted: &str) -> (Range<usize>, Remark) {
         let mut message = format!("{} wants {wanted}, and {argument} is {}", self.function, ty.words());
         if let (Type::Text, Node::Name(name)) = (ty, &argument.node) {
             message += &format!("; if it holds numbers, give {} a kind such as decimal(2)", name.whole());
         }
-        (argument.span.clone(), message)
+        (argument.span.clone(), message.into())
     }
 
     pub(super) fn filter(&self) -> Option<&'e Expr> {
@@ -63,7 +63,9 @@ impl<'e> AggregateCall<'e> {
     /// Refuses clauses that have no meaning for this function.
     pub(super) fn allow(&self, known: &[&str]) -> Checked<()> {
         match self.clauses.iter().map(clause_name).find(|name| !known.contains(name)) {
-            Some(name) => Err((self.span.clone(), format!("{name} has no meaning for {}", self.function))),
+            Some(name) => {
+                Err((self.span.clone(), format!("{name} has no meaning for {}", self.function).into()))
+            }
             None => Ok(()),
         }
     }
@@ -78,7 +80,7 @@ impl<'e> AggregateCall<'e> {
                     _ => None,
                 };
                 let message = "a share from 0% to 100% is wanted, as in quantile(amount, 90%)";
-                let known = known.ok_or_else(|| (share.span.clone(), message.to_string()))?;
+                let known = known.ok_or_else(|| (share.span.clone(), Remark::from(message)))?;
                 Ok((function.at(known), value))
             }
             [one] if !shared => Ok((function, one)),
@@ -245,7 +247,7 @@ fn line_order(by: &Expr, columns: &mut Columns) -> Checked<LineFormula> {
         return Ok(formula);
     }
     let message = format!("a date decides which line is first, and this is {}", formula.ty.words());
-    Err((by.span.clone(), message))
+    Err((by.span.clone(), message.into()))
 }
 
 /// Formulas over finer groups: aggregates of their lines only.
@@ -258,7 +260,10 @@ impl Scope for BeforePer<'_> {
     type Leaf = Aggregate;
 
     fn name(&mut self, name: &Name, span: &Range<usize>) -> Checked<TypedExpr<Aggregate>> {
-        Err((span.clone(), format!("an aggregate is wanted before per, as in mean(sum({name}) per client)")))
+        Err((
+            span.clone(),
+            format!("an aggregate is wanted before per, as in mean(sum({name}) per client)").into(),
+        ))
     }
 
     fn call(
@@ -269,7 +274,7 @@ impl Scope for BeforePer<'_> {
         span: &Range<usize>,
     ) -> Checked<TypedExpr<Aggregate>> {
         if let Some(formula) = composed(function, arguments, clauses, span) {
-            return check(&formula.map_err(|message| (span.clone(), message))?, self);
+            return check(&formula.map_err(|message| (span.clone(), message.into()))?, self);
         }
         let Some(known) = Function::named(function) else {
             let known = Function::names().chain(composed_names());

@@ -7,7 +7,7 @@ use super::aggregates::{AggregateCall, KeptValues, lines_aggregate};
 use super::model::{Assumptions, Choice, Dimension, Measure};
 use crate::aggregates::Function;
 use crate::brief::{Level, MeasureBrief, Template};
-use crate::error::{Error, Result, unknown_function, unknown_message};
+use crate::error::{Error, Result, unknown_function, unknown_name};
 use crate::formula::{
     CellFormula, CellLeaf, Checked, Clause, Columns, Expr, Formula, Group, Name, Place, Ranking, Relation,
     Scope, Shift, Spot, Ties, TypedExpr, Way, check, check_formula, check_number, composed, composed_names,
@@ -234,16 +234,17 @@ impl<'a> CellScope<'a> {
         match by_part.as_slice() {
             [one] => Ok(*one),
             [] => {
-                let message = unknown_message(
+                let message = unknown_name(
                     "dimension of the layout",
                     &whole,
                     self.spots().map(|(_, d)| d.name.as_str()),
                 );
                 Err((span.clone(), message))
             }
-            [(_, a), (_, b), ..] => {
-                Err((span.clone(), format!("{whole} may be {} or {}; write the whole name", a.name, b.name)))
-            }
+            [(_, a), (_, b), ..] => Err((
+                span.clone(),
+                format!("{whole} may be {} or {}; write the whole name", a.name, b.name).into(),
+            )),
         }
     }
 
@@ -257,7 +258,7 @@ impl<'a> CellScope<'a> {
                     _ => {
                         let message =
                             format!("{} is not made of running periods such as quarters", dimension.name);
-                        Err((span.clone(), message))
+                        Err((span.clone(), message.into()))
                     }
                 };
             }
@@ -283,7 +284,7 @@ impl<'a> CellScope<'a> {
                     first.date_column(),
                     other.date_column()
                 );
-                Err((span.clone(), message))
+                Err((span.clone(), message.into()))
             }
         }
     }
@@ -328,7 +329,7 @@ impl<'a> CellScope<'a> {
         let Some((name, throughout)) = found else {
             return Err((
                 call.span.clone(),
-                format!("{} goes along a dimension: say along month", call.function),
+                format!("{} goes along a dimension: say along month", call.function).into(),
             ));
         };
         Ok(Way { spot: self.dimension(name, call.span)?.0, throughout })
@@ -372,17 +373,17 @@ impl Scope for CellScope<'_> {
                     [own] => format!("{own} builds on itself"),
                     chain => format!("{whole} builds on itself by way of {}", chain[1..].join(", ")),
                 };
-                return Err((span.clone(), message));
+                return Err((span.clone(), message.into()));
             }
             if self.under_way.len() >= DEEPEST {
                 return Err((
                     span.clone(),
-                    format!("measures build on one another more than {DEEPEST} deep"),
+                    format!("measures build on one another more than {DEEPEST} deep").into(),
                 ));
             }
             if let Err(error) = self.measure(i) {
                 self.failed.get_or_insert(error);
-                return Err((span.clone(), String::new()));
+                return Err((span.clone(), "".into()));
             }
             let ty = self.done[i].as_ref().map_or(Type::Nothing, |measure| measure.cell.ty);
             return Ok(TypedExpr::leaf(CellLeaf::Measure(i), ty));
@@ -397,11 +398,11 @@ impl Scope for CellScope<'_> {
             let message = format!(
                 "{name} is a column of the lines, of which a cell has many; a measure is an aggregate: did you mean sum({name})?"
             );
-            return Err((span.clone(), message));
+            return Err((span.clone(), message.into()));
         }
         let known = self.briefs.iter().map(|m| m.name.as_str()).chain(self.assumptions.names());
         let dimensions = self.spots().map(|(_, d)| d.name.as_str());
-        let message = unknown_message("measure", &whole, known.chain(dimensions));
+        let message = unknown_name("measure", &whole, known.chain(dimensions));
         Err((span.clone(), with_quotes_hint(message, name, span)))
     }
 
@@ -427,7 +428,7 @@ impl Scope for CellScope<'_> {
             _ => {}
         }
         if let Some(formula) = composed(function, arguments, clauses, span) {
-            return check(&formula.map_err(|message| (span.clone(), message))?, self);
+            return check(&formula.map_err(|message| (span.clone(), message.into()))?, self);
         }
         let Some(known) = Function::named(function) else {
             let more = ["rank", "percent_rank", "running", "moving"];
@@ -474,7 +475,7 @@ impl Scope for CellScope<'_> {
         if !(value.ty.is_number() || value.ty == Type::Day) {
             return Err((
                 span.clone(),
-                format!("at reads a number or a date, and this is {}", value.ty.words()),
+                format!("at reads a number or a date, and this is {}", value.ty.words()).into(),
             ));
         }
         let ty = value.ty;

@@ -58,7 +58,7 @@ pub(super) fn plan_tiers(brief: &Brief, columns: &Columns) -> Result<(Vec<Planne
     for tier in &tiers {
         let place = format!("tier {}", tier.name);
         let mut key = |name: &String| {
-            let formula = columns.dimension(name).map_err(|message| Error::request(&place, message))?;
+            let formula = columns.dimension(name).map_err(|message| Error::remarked(&place, message))?;
             Ok::<Key, Error>(Key { name: name.clone(), formula })
         };
         let within = tier.within.iter().map(&mut key).collect::<Result<Vec<Key>>>()?;
@@ -118,7 +118,7 @@ pub(super) fn plan_axis(
                 let formula = columns.dimension(name).map_err(|message| {
                     match crate::suggest::nearest(name, &more.collect::<Vec<_>>()) {
                         Some(near) => Error::unknown(axis, "column", name, [near]),
-                        None => Error::request(axis, message),
+                        None => Error::remarked(axis, message),
                     }
                 })?;
                 let key = Key { name: name.clone(), formula };
@@ -156,7 +156,7 @@ pub(super) fn hidden_key(
         }
         // Found again, so that its column is among those that are read.
         let formula: LineFormula =
-            columns.dimension(&key.name).map_err(|message| Error::request("tiers", message))?;
+            columns.dimension(&key.name).map_err(|message| Error::remarked("tiers", message))?;
         keys.push(Key { name: key.name.clone(), formula });
         Ok(keys.len() - 1)
     };

@@ -2,13 +2,13 @@
 
 use std::cmp::Ordering;
 
-use super::EntryKind;
 use super::class::{Apart, Class, Classes};
+use super::entry::{Entry, EntryKind, OfAxis};
 use crate::brief::Direction;
 use crate::brief::Placement;
 use crate::grouping::{AxisPaths, PairTable};
 use crate::lines::{BLANK, Member, MemberId, Members};
-use crate::model::{AxisSide, Value};
+use crate::model::Value;
 use crate::plan::Dimension;
 
 /// The rows or the columns of a cross-tab.
@@ -23,13 +23,12 @@ use crate::plan::Dimension;
 /// let shown: Vec<String> = rows
 ///     .entries()
 ///     .iter()
-///     .map(|entry| rows.path(*entry).iter().map(|member| member.label()).collect::<Vec<_>>().join(" > "))
+///     .map(|entry| rows.labels(*entry).join(" > "))
 ///     .collect();
 /// assert_eq!(shown, ["Fell", "Fell > Haven", "Fell > Quay", "Skerry", "Skerry > Holm", ""]);
 /// ```
 #[derive(Debug, Clone)]
-pub struct Axis {
-    side: AxisSide,
+pub struct Axis<S> {
     dimensions: Vec<Dimension>,
     members: Vec<Members>,
     /// For each level, the total first: its nodes.
@@ -41,7 +40,7 @@ pub struct Axis {
     /// The nodes of each level that are shown, in the order of their members, whether the level's own
     /// totals stand anywhere or not.
     order: Vec<Vec<u32>>,
-    entries: Vec<Entry>,
+    entries: Vec<Entry<S>>,
 }
 
 /// A member under one parent.
@@ -70,41 +69,6 @@ pub(crate) enum SortBy {
     Natural,
     Label,
     Values(Vec<Option<Value>>),
-}
-
-/// A row or a column as it is shown: the total, a subtotal or a member of the deepest level. It knows which of both it
-/// is, so that a row where a column is asked for is no cell, rather than another one.
-///
-/// ```
-/// # use pivvel_core as pivvel;
-/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
-/// # use demo::*;
-/// let crosstab = crosstab();
-/// let rows = crosstab.rows();
-/// let quay = rows.find(&["Fell", "Quay"]).unwrap();
-/// assert_eq!((quay.level(), rows.kind(quay).name(), rows.parent(quay)), (2, "member", rows.find(&["Fell"])));
-/// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct Entry {
-    /// Of its axis; the rows' for the total, which is one and the same for both.
-    side: AxisSide,
-    level: u16,
-    pub(crate) node: u32,
-}
-
-impl Entry {
-    /// The total of an axis.
-    pub const TOTAL: Entry = Entry { side: AxisSide::Rows, level: 0, node: 0 };
-
-    /// Its level: 0 for the total of the axis, then one for each dimension.
-    pub fn level(self) -> usize {
-        self.level.into()
-    }
-
-    /// Whether this is the total of the axis.
-    pub fn is_total(self) -> bool {
-        self.level == 0
-    }
 }
 
 /// A member at one level of a path.
@@ -159,15 +123,9 @@ impl<'a> MemberRef<'a> {
     }
 }
 
-impl Axis {
-    pub(crate) fn new(
-        side: AxisSide,
-        dimensions: &[Dimension],
-        totals: &[Placement],
-        paths: AxisPaths,
-    ) -> Axis {
+impl<S: OfAxis> Axis<S> {
+    pub(crate) fn new(dimensions: &[Dimension], totals: &[Placement], paths: AxisPaths) -> Axis<S> {
         let mut axis = Axis {
-            side,
             dimensions: dimensions.to_vec(),
             members: paths.members,
             nodes: vec![vec![AxisNode {
@@ -277,31 +235,25 @@ impl Axis {
         self.totals.get(level).copied().unwrap_or(Placement::After)
     }
 
+    /// The axis as the rows or the columns that it is.
+    pub(crate) fn settled<T: OfAxis>(self) -> Axis<T> {
+        let Axis { dimensions, members, nodes, children, totals, classes, order, entries } = self;
+        let entries = entries.into_iter().map(Entry::on).collect();
+        Axis { dimensions, members, nodes, children, totals, classes, order, entries }
+    }
+
     /// Every row or column in the order in which it is shown.
-    pub fn entries(&self) -> &[Entry] {
+    pub fn entries(&self) -> &[Entry<S>] {
         &self.entries
     }
 
-    /// The entry of a node.
-    pub(crate) fn entry(&self, level: usize, node: u32) -> Entry {
-        if level == 0 {
-            return Entry::TOTAL;
-        }
-        Entry { side: self.side, level: level as u16, node }
-    }
-
-    /// Whether an entry is of this axis, as far as it says so itself.
-    pub(crate) fn is_own(&self, entry: Entry) -> bool {
-        entry.is_total() || entry.side == self.side
-    }
-
     /// The label of the member of a level that an entry is, or is under; none of a level below it.
-    pub(crate) fn label_at(&self, entry: Entry, level: usize) -> Option<&str> {
+    pub(crate) fn label_at(&self, entry: Entry<S>, level: usize) -> Option<&str> {
         self.member_at(entry, level).map(|member| member.label())
     }
 
-    /// The members that lead to an entry, outermost first; none for the total, and for an entry of another axis.
-    pub fn path(&self, entry: Entry) -> Vec<MemberRef<'_>> {
+    /// The members that lead to an entry, outermost first; none for the total.
+    pub fn path(&self, entry: Entry<S>) -> Vec<MemberRef<'_>> {
         let mut path = Vec::with_capacity(entry.level());
         if self.node_of(entry).is_none() {
             return path;
@@ -320,8 +272,13 @@ impl Axis {
         path
     }
 
+    /// The labels that lead to an entry, outermost first: what [`find`](Axis::find) takes.
+    pub fn labels(&self, entry: Entry<S>) -> Vec<&str> {
+        self.path(entry).iter().map(MemberRef::label).collect()
+    }
+
     /// The member of a level that an entry is, or is under; none of a level below it.
-    pub(crate) fn member_at(&self, entry: Entry, level: usize) -> Option<MemberRef<'_>> {
+    pub(crate) fn member_at(&self, entry: Entry<S>, level: usize) -> Option<MemberRef<'_>> {
         self.node_of(entry)?;
         let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
         let (dimension, members) = (&self.dimensions[level - 1], &self.members[level - 1]);
@@ -329,18 +286,18 @@ impl Axis {
     }
 
     /// The entry that an entry is part of; `None` for the total.
-    pub fn parent(&self, entry: Entry) -> Option<Entry> {
-        let level = entry.level.checked_sub(1)?;
-        Some(self.entry(level.into(), self.node_of(entry)?.parent))
+    pub fn parent(&self, entry: Entry<S>) -> Option<Entry<S>> {
+        let level = entry.level().checked_sub(1)?;
+        Some(Entry::at(level, self.node_of(entry)?.parent))
     }
 
-    /// The node of an entry; `None` where it is of the other axis, or of another cross-tab that has more.
-    fn node_of(&self, entry: Entry) -> Option<&AxisNode> {
-        self.is_own(entry).then(|| self.nodes.get(entry.level())?.get(entry.node as usize))?
+    /// The node of an entry; `None` where it is of another cross-tab that has more.
+    fn node_of(&self, entry: Entry<S>) -> Option<&AxisNode> {
+        self.nodes.get(entry.level())?.get(entry.node as usize)
     }
 
     /// The entry of a path of labels; the empty path is the total.
-    pub fn find(&self, labels: &[&str]) -> Option<Entry> {
+    pub fn find(&self, labels: &[&str]) -> Option<Entry<S>> {
         if labels.len() > self.depth() {
             return None;
         }
@@ -348,25 +305,25 @@ impl Axis {
     }
 
     /// The entry of a label under an entry; of what is made of members only where no other has the label.
-    pub(crate) fn below(&self, entry: Entry, label: &str) -> Option<Entry> {
+    pub(crate) fn below(&self, entry: Entry<S>, label: &str) -> Option<Entry<S>> {
         let level = entry.level() + 1;
         let of_label = self.members.get(entry.level())?.labelled(label);
-        let child = |id: MemberId| Some(self.entry(level, self.child(level, entry.node, id)?));
+        let child = |id: MemberId| Some(Entry::at(level, self.child(level, entry.node, id)?));
         of_label.into_iter().find_map(child)
     }
 
     /// Every entry under an entry.
-    pub(crate) fn below_all(&self, entry: Entry) -> impl Iterator<Item = Entry> {
+    pub(crate) fn below_all(&self, entry: Entry<S>) -> impl Iterator<Item = Entry<S>> {
         let level = entry.level() + 1;
         let nodes = self.nodes.get(level).map_or(&[][..], Vec::as_slice);
         let under = move |(_, node): &(u32, &AxisNode)| node.parent == entry.node;
-        (0..).zip(nodes).filter(under).map(move |(node, _)| self.entry(level, node))
+        (0..).zip(nodes).filter(under).map(move |(node, _)| Entry::at(level, node))
     }
 
     /// What an entry stands for. What is under a calculated member is calculated, too.
-    pub fn kind(&self, entry: Entry) -> EntryKind {
+    pub fn kind(&self, entry: Entry<S>) -> EntryKind {
         let apart = self.classes.of(self.class_of(entry));
-        match entry.level {
+        match entry.level() {
             0 => EntryKind::Total,
             _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => EntryKind::Calculated,
             _ if apart.is_empty() => EntryKind::Member,
@@ -403,7 +360,7 @@ impl Axis {
         self.classes.of(class)
     }
 
-    pub(crate) fn class_of(&self, entry: Entry) -> Class {
+    pub(crate) fn class_of(&self, entry: Entry<S>) -> Class {
         self.node_of(entry).map_or_else(Class::default, |node| node.class)
     }
 
@@ -495,6 +452,12 @@ impl Axis {
         self.order.get(level).map_or(&[], Vec::as_slice)
     }
 
+    /// The entries of a level that are shown, in the order of their members.
+    pub(crate) fn at_level(&self, level: usize) -> impl Iterator<Item = Entry<S>> {
+        let shown = self.order(level).iter().filter(move |node| !self.is_hidden(level, **node));
+        shown.map(move |node| Entry::at(level, *node))
+    }
+
     /// The place of every node in the order of its level, by level.
     pub(crate) fn places(&self) -> Vec<Vec<u32>> {
         (0..self.order.len()).map(|level| self.places_at(level)).collect()
@@ -514,9 +477,9 @@ impl Axis {
         place: usize,
         ordered: &[Vec<u32>],
         children: &[Vec<std::ops::Range<usize>>],
-        entries: &mut Vec<Entry>,
+        entries: &mut Vec<Entry<S>>,
     ) {
-        let entry = self.entry(level, ordered[level][place]);
+        let entry = Entry::at(level, ordered[level][place]);
         if level == self.depth() {
             entries.push(entry);
             return;

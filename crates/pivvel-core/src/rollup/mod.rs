@@ -3,13 +3,14 @@
 
 mod axis;
 mod class;
-mod entry_kind;
+mod entry;
 mod regroup;
 mod roll_up;
 
-pub use axis::{Axis, Entry, MemberRef};
+pub use axis::{Axis, MemberRef};
 pub(crate) use axis::{Made, SortBy};
 pub(crate) use class::{Apart, Class};
-pub use entry_kind::EntryKind;
+pub(crate) use entry::Either;
+pub use entry::{ColumnEntry, Columns, Entry, EntryKind, OfAxis, RowEntry, Rows};
 pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_empty_paths};
 pub(crate) use roll_up::{RolledGrain, roll_up};

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 
 use super::axis::Axis;
+use super::entry::OfAxis;
 use crate::grouping::{PairTable, States};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow};
 
@@ -14,11 +15,11 @@ pub(crate) struct RolledGrain<'a> {
 }
 
 /// The cells of all grains.
-pub(crate) fn roll_up<'a>(
+pub(crate) fn roll_up<'a, S: OfAxis>(
     leaves: PairTable,
     states: &'a States,
-    rows: &Axis,
-    columns: &Axis,
+    rows: &Axis<S>,
+    columns: &Axis<S>,
 ) -> Result<ByGrain<RolledGrain<'a>>, Overflow> {
     let deepest = Grain::new(rows.depth(), columns.depth());
     let mut grains: ByGrain<Option<RolledGrain<'_>>> = ByGrain::new(deepest, |_| None);

@@ -8,7 +8,7 @@ use super::tidy::{TidyRow, TidyShape, tidy_of};
 use super::wide;
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::Result;
-use crate::rollup::Axis;
+use crate::rollup::{Axis, OfAxis};
 
 impl CrossTab {
     /// The cross-tab as a table.
@@ -77,10 +77,12 @@ impl CrossTab {
     pub fn level_pairs(&self) -> Vec<(String, Vec<String>)> {
         let total =
             |level: usize, name: &str, total: &str| if level == 0 { total.into() } else { name.to_string() };
+        fn has<S: OfAxis>(axis: &Axis<S>, level: usize) -> bool {
+            axis.entries().iter().any(|entry| entry.level() == level)
+        }
         let mut pairs = Vec::new();
         for row in 0..=self.rows().depth() {
             for column in 0..=self.columns().depth() {
-                let has = |axis: &Axis, level| axis.entries().iter().any(|entry| entry.level() == level);
                 if has(self.rows(), row) && has(self.columns(), column) {
                     let (r, c) = (self.rows().level_name(row), self.columns().level_name(column));
                     let levels = vec![total(row, r, "column total"), total(column, c, "row total")];

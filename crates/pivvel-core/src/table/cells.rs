@@ -7,7 +7,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, batch_of};
 use super::column::{Holds, own_name};
-use super::dimension::{LABEL, fields, held, location_columns};
+use super::dimension::{LABEL, fields, held};
 use super::spec::{Levels, Texts, metadata};
 use super::tidy::tidy_dimensions;
 use crate::crosstab::{Cell, CrossTab};
@@ -25,7 +25,7 @@ const COLUMNS: [&str; 5] = ["row_level", "column_level", "row_kind", "column_kin
 
 impl CellsShape {
     pub(super) fn new(crosstab: &CrossTab, kept: &Levels, exact: bool, places: Vec<usize>) -> CellsShape {
-        let held = [crosstab.rows(), crosstab.columns()].map(|axis| held(axis, exact));
+        let held = [held(crosstab.rows(), exact), held(crosstab.columns(), exact)];
         let of_dimension =
             |(name, holds): (String, &Option<Holds>)| fields(&name, &format!("{name}{LABEL}"), *holds);
         let dimensions = tidy_dimensions(crosstab).into_iter().zip(held.iter().flatten());
@@ -47,11 +47,9 @@ impl CellsShape {
     }
 
     pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
-        let axes = [
-            AxisCodes::new(crosstab.rows(), cells.iter().map(Cell::row)),
-            AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column)),
-        ];
-        let located = location_columns(&axes, [&self.held[0], &self.held[1]]);
+        let rows = AxisCodes::new(crosstab.rows(), cells.iter().map(Cell::row));
+        let columns = AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column));
+        let located = rows.located(&self.held[0]).with(columns.located(&self.held[1]));
         let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(form)).collect();
         arrays.push(Arc::new(UInt64Array::from_iter_values(cells.iter().map(Cell::lines))));
         let array =

@@ -14,7 +14,7 @@ use super::spec::Texts;
 use crate::crosstab::Cell;
 use crate::model::Value;
 use crate::peers::{Peers, Yardstick};
-use crate::rollup::{Axis, Entry};
+use crate::rollup::{Axis, Entry, OfAxis};
 
 /// A column of texts: the code of each row, and the text of each code.
 pub(super) struct Coded<'r, 'a> {
@@ -101,16 +101,16 @@ impl<T: Copy + Eq + std::hash::Hash> Interner<T> {
 }
 
 /// The entries of an axis that rows of a table stand in, and the code of each row's own.
-pub(super) struct AxisCodes<'a> {
-    pub(super) axis: &'a Axis,
-    pub(super) entries: Vec<Entry>,
+pub(super) struct AxisCodes<'a, S> {
+    pub(super) axis: &'a Axis<S>,
+    pub(super) entries: Vec<Entry<S>>,
     pub(super) codes: Vec<u32>,
 }
 
-impl<'a> AxisCodes<'a> {
-    pub(super) fn new(axis: &'a Axis, rows: impl Iterator<Item = Entry>) -> AxisCodes<'a> {
+impl<'a, S: OfAxis> AxisCodes<'a, S> {
+    pub(super) fn new(axis: &'a Axis<S>, rows: impl Iterator<Item = Entry<S>>) -> AxisCodes<'a, S> {
         let (mut interner, mut entries) = (Interner::new(), Vec::new());
-        let mut code = |entry: Entry| {
+        let mut code = |entry: Entry<S>| {
             let (code, is_new) = interner.intern(entry);
             if is_new {
                 entries.push(entry);
@@ -121,7 +121,7 @@ impl<'a> AxisCodes<'a> {
         AxisCodes { axis, entries, codes }
     }
 
-    fn coded(&self, text: impl Fn(Entry) -> Option<&'a str>) -> Coded<'_, 'a> {
+    fn coded(&self, text: impl Fn(Entry<S>) -> Option<&'a str>) -> Coded<'_, 'a> {
         Coded::new(&self.codes, self.entries.iter().map(|entry| text(*entry)))
     }
 

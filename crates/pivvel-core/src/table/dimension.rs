@@ -8,18 +8,18 @@ use super::column::Holds;
 use super::spec::Texts;
 use crate::lines::{Member, MemberId};
 use crate::model::Value;
-use crate::rollup::Axis;
+use crate::rollup::{Axis, OfAxis};
 
 /// What stands after the name of a dimension, in the name of the column of its labels.
 pub(crate) const LABEL: &str = "_label";
 
 /// What the dimensions of an axis hold beside their labels, outermost first; nothing for one of texts, or in a table
 /// whose numbers are texts.
-pub(super) fn held(axis: &Axis, exact: bool) -> Vec<Option<Holds>> {
+pub(super) fn held<S: OfAxis>(axis: &Axis<S>, exact: bool) -> Vec<Option<Holds>> {
     (0..axis.depth()).map(|dimension| if exact { None } else { held_by(axis, dimension) }).collect()
 }
 
-fn held_by(axis: &Axis, dimension: usize) -> Option<Holds> {
+fn held_by<S: OfAxis>(axis: &Axis<S>, dimension: usize) -> Option<Holds> {
     let members = axis.members(dimension);
     let own =
         |member: &&Member| !matches!(member, Member::Blank | Member::Others(_) | Member::Calculated(..));
@@ -69,23 +69,39 @@ impl Location<'_, '_> {
     }
 }
 
-/// The columns that say where rows stand, of axes that hold this: dimensions, levels and kinds, rows first.
-pub(super) fn location_columns<'r, 'a, const AXES: usize>(
-    axes: &'r [AxisCodes<'a>; AXES],
-    held: [&[Option<Holds>]; AXES],
-) -> Vec<Location<'r, 'a>> {
-    let mut columns = Vec::new();
-    for (axis, held) in axes.iter().zip(held) {
+/// The columns that say where rows stand on an axis: its dimensions, its level and the kind of its entry.
+pub(super) struct Located<'r, 'a> {
+    dimensions: Vec<Location<'r, 'a>>,
+    level: Location<'r, 'a>,
+    kind: Location<'r, 'a>,
+}
+
+impl<'r, 'a> Located<'r, 'a> {
+    /// The columns of one axis.
+    pub(super) fn in_order(self) -> Vec<Location<'r, 'a>> {
+        let Located { dimensions, level, kind } = self;
+        dimensions.into_iter().chain([level, kind]).collect()
+    }
+
+    /// The columns of both axes: dimensions, levels and kinds, each of the rows first.
+    pub(super) fn with(self, columns: Located<'r, 'a>) -> Vec<Location<'r, 'a>> {
+        let last = [self.level, columns.level, self.kind, columns.kind];
+        self.dimensions.into_iter().chain(columns.dimensions).chain(last).collect()
+    }
+}
+
+impl<'a, S: OfAxis> AxisCodes<'a, S> {
+    /// Where rows stand on an axis whose dimensions hold this.
+    pub(super) fn located(&self, held: &[Option<Holds>]) -> Located<'_, 'a> {
+        let mut dimensions = Vec::new();
         for (level, holds) in (1..).zip(held) {
             if let Some(holds) = *holds {
-                let of = |entry| value(axis.axis.member_at(entry, level)?.member());
-                let values = axis.entries.iter().map(|entry| of(*entry)).collect();
-                columns.push(Location::Typed { holds, codes: &axis.codes, values });
+                let of = |entry| value(self.axis.member_at(entry, level)?.member());
+                let values = self.entries.iter().map(|entry| of(*entry)).collect();
+                dimensions.push(Location::Typed { holds, codes: &self.codes, values });
             }
-            columns.push(Location::Text(axis.labels(level)));
+            dimensions.push(Location::Text(self.labels(level)));
         }
+        Located { dimensions, level: Location::Text(self.levels()), kind: Location::Text(self.kinds()) }
     }
-    columns.extend(axes.iter().map(|axis| Location::Text(axis.levels())));
-    columns.extend(axes.iter().map(|axis| Location::Text(axis.kinds())));
-    columns
 }

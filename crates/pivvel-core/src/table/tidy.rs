@@ -10,12 +10,12 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of};
 use super::column::Holds;
-use super::dimension::{LABEL, Location, fields, held, location_columns};
+use super::dimension::{LABEL, Location, fields, held};
 use super::spec::{Texts, exact_field, metadata};
 use crate::crosstab::{Cell, CrossTab};
 use crate::model::{Value, both, threads_for};
 use crate::peers::Yardstick;
-use crate::rollup::{Axis, Entry, EntryKind};
+use crate::rollup::{Axis, Columns, Entry, EntryKind, OfAxis, Rows};
 
 /// The columns after those of the dimensions.
 pub const TIDY_COLUMNS: [&str; 14] = [
@@ -103,20 +103,23 @@ impl<'a> TidyRow<'a> {
     /// The label of each dimension, rows first; `None` where it is rolled up, empty for a blank
     /// member.
     pub fn members(&self) -> Vec<Option<&'a str>> {
-        let labels = |(axis, entry): (&'a Axis, Entry)| {
+        fn labels<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>) -> impl Iterator<Item = Option<&str>> {
             (1..=axis.depth()).map(move |level| axis.label_at(entry, level))
-        };
-        self.axes().into_iter().flat_map(labels).collect()
+        }
+        let (rows, columns) = self.axes();
+        labels(rows, self.cell.row()).chain(labels(columns, self.cell.column())).collect()
     }
 
     /// The names of the row level and the column level.
     pub fn levels(&self) -> [&'a str; 2] {
-        self.axes().map(|(axis, entry)| axis.level_name(entry.level()))
+        let (rows, columns) = self.axes();
+        [rows.level_name(self.cell.row().level()), columns.level_name(self.cell.column().level())]
     }
 
     /// The kinds of the row and the column.
     pub fn kinds(&self) -> [EntryKind; 2] {
-        self.axes().map(|(axis, entry)| axis.kind(entry))
+        let (rows, columns) = self.axes();
+        [rows.kind(self.cell.row()), columns.kind(self.cell.column())]
     }
 
     pub(super) fn measure_place(&self) -> usize {
@@ -160,8 +163,8 @@ impl<'a> TidyRow<'a> {
         self.cell.rank(self.measure_place())
     }
 
-    fn axes(&self) -> [(&'a Axis, Entry); 2] {
-        [(self.cell.crosstab().rows(), self.cell.row()), (self.cell.crosstab().columns(), self.cell.column())]
+    fn axes(&self) -> (&'a Axis<Rows>, &'a Axis<Columns>) {
+        (self.cell.crosstab().rows(), self.cell.crosstab().columns())
     }
 }
 
@@ -219,7 +222,7 @@ pub(super) struct TidyShape<'a> {
 impl<'a> TidyShape<'a> {
     pub(super) fn new(crosstab: &'a CrossTab, exact: bool) -> TidyShape<'a> {
         let names = tidy_dimensions(crosstab);
-        let held = [crosstab.rows(), crosstab.columns()].map(|axis| held(axis, exact));
+        let held = [held(crosstab.rows(), exact), held(crosstab.columns(), exact)];
         let text = |name: &str| Field::new(name, DataType::Utf8, true);
         let of_dimension =
             |(name, holds): (&String, &Option<Holds>)| fields(name, &format!("{name}{LABEL}"), *holds);
@@ -247,18 +250,18 @@ impl<'a> TidyShape<'a> {
         // Several columns need these.
         let axes = || {
             let of_rows = AxisCodes::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row()));
-            [of_rows, AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column()))]
+            (of_rows, AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())))
         };
         let numbers = || {
             let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
             (peers, rows.iter().map(TidyRow::value).collect::<Vec<Option<Value>>>())
         };
-        let (axes, (peers, values)) = both(threads, axes, numbers);
+        let ((of_rows, of_columns), (peers, values)) = both(threads, axes, numbers);
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
         let all = self.crosstab.measures();
 
         let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));
-        let mut texts = location_columns(&axes, [&self.held[0], &self.held[1]]);
+        let mut texts = of_rows.located(&self.held[0]).with(of_columns.located(&self.held[1]));
         texts.push(Location::Text(Coded::new(&measures, measure_names)));
         let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
         for text in texts {

@@ -7,25 +7,25 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, batch_of};
 use super::column::{Holds, own_name};
-use super::dimension::{self, LABEL, held, location_columns};
+use super::dimension::{self, LABEL, held};
 use super::spec::{Levels, ROWS, Table, TablePart, Texts, metadata};
 use crate::crosstab::CrossTab;
 use crate::model::Value;
-use crate::rollup::{Axis, Entry, MemberRef};
+use crate::rollup::{Axis, ColumnEntry, Entry, MemberRef, OfAxis, RowEntry};
 
 struct WideShape {
     schema: SchemaRef,
     /// What the dimensions of the rows hold.
     held: Vec<Option<Holds>>,
-    /// The columns after them: of which entry, which measure, and what it holds there.
-    columns: Vec<(Entry, usize, Holds)>,
+    /// The columns after them: of which one, which measure, and what it holds there.
+    columns: Vec<(ColumnEntry, usize, Holds)>,
 }
 
 pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, exact: bool, measures: &[usize]) -> Table<'a> {
     let rows = shown(crosstab.rows(), &kept.rows);
     let shape =
         Arc::new(WideShape::new(crosstab, &rows, &shown(crosstab.columns(), &kept.columns), exact, measures));
-    let parts: Vec<Vec<Entry>> = rows.chunks(ROWS).map(<[Entry]>::to_vec).collect();
+    let parts: Vec<Vec<RowEntry>> = rows.chunks(ROWS).map(<[RowEntry]>::to_vec).collect();
     let schema = shape.schema.clone();
     let parts = parts.into_iter().map(move |rows| {
         let shape = Arc::clone(&shape);
@@ -35,15 +35,15 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, exact: bool, meas
 }
 
 /// The entries of an axis whose levels are kept.
-fn shown(axis: &Axis, kept: &[bool]) -> Vec<Entry> {
+fn shown<S: OfAxis>(axis: &Axis<S>, kept: &[bool]) -> Vec<Entry<S>> {
     axis.entries().iter().copied().filter(|entry| kept[entry.level()]).collect()
 }
 
 impl WideShape {
     fn new(
         crosstab: &CrossTab,
-        rows: &[Entry],
-        across: &[Entry],
+        rows: &[RowEntry],
+        across: &[ColumnEntry],
         exact: bool,
         measures: &[usize],
     ) -> WideShape {
@@ -70,9 +70,9 @@ impl WideShape {
         WideShape { schema, held, columns }
     }
 
-    fn batch(&self, crosstab: &CrossTab, rows: &[Entry]) -> RecordBatch {
-        let axes = [AxisCodes::new(crosstab.rows(), rows.iter().copied())];
-        let located = location_columns(&axes, [&self.held]);
+    fn batch(&self, crosstab: &CrossTab, rows: &[RowEntry]) -> RecordBatch {
+        let codes = AxisCodes::new(crosstab.rows(), rows.iter().copied());
+        let located = codes.located(&self.held).in_order();
         let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(Texts::Utf8)).collect();
         arrays.extend(self.columns.iter().map(|(column, measure, holds)| {
             holds.array(rows.iter().map(|row| value(crosstab, *row, *column, *measure)))
@@ -81,12 +81,12 @@ impl WideShape {
     }
 }
 
-fn value(crosstab: &CrossTab, row: Entry, column: Entry, measure: usize) -> Option<Value> {
+fn value(crosstab: &CrossTab, row: RowEntry, column: ColumnEntry, measure: usize) -> Option<Value> {
     crosstab.cell(row, column)?.value(measure)
 }
 
 /// The members that lead to a column, then the measure where there are several or no member.
-fn heading(crosstab: &CrossTab, column: Entry, measure: usize) -> String {
+fn heading(crosstab: &CrossTab, column: ColumnEntry, measure: usize) -> String {
     let named = |member: &MemberRef<'_>| match member.is_blank() && member.shown().is_empty() {
         true => format!("no {}", member.dimension().label),
         false => member.shown().to_string(),

@@ -143,9 +143,7 @@ fn found(
     let mut source = Batches::new(batches[0].schema(), batches);
     let crosstab = Build::new().threads(threads).run(&brief, &mut source).unwrap();
     let cell = |cell: pivvel_core::result::Cell<'_>| {
-        let path = |axis: &pivvel_core::result::Axis, entry| -> Path {
-            axis.path(entry).iter().map(|member| member.label().to_string()).collect()
-        };
+        let path = |labels: Vec<&str>| -> Path { labels.into_iter().map(str::to_string).collect() };
         let number = |i| cell.value(i).map(|value| value.to_string().parse::<i128>().unwrap());
         let figures = (
             cell.lines(),
@@ -154,7 +152,7 @@ fn found(
             number(2).unwrap_or(0) as u64,
             number(3).map(|highest| highest as i64),
         );
-        ((path(crosstab.rows(), cell.row()), path(crosstab.columns(), cell.column())), figures)
+        ((path(crosstab.rows().labels(cell.row())), path(crosstab.columns().labels(cell.column()))), figures)
     };
     crosstab.cells().map(cell).collect()
 }

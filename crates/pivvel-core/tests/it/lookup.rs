@@ -2,7 +2,7 @@
 
 use pivvel_core::brief::{EmphasisBrief, Form, RuleBrief, TierBrief, TopBrief};
 use pivvel_core::formula::{Clause, Expr, Formula, Group, Place, call, col, count, mean, parse, sum};
-use pivvel_core::result::{Entry, Grain};
+use pivvel_core::result::Grain;
 use pivvel_core::{Brief, CrossTab, Decimal, ErrorKind};
 use proptest::prelude::*;
 
@@ -39,22 +39,6 @@ fn a_level_has_the_cells_of_its_grain() {
         }
     }
     assert_eq!(met, crosstab.cells().count());
-}
-
-/// A row where a column is asked for finds nothing, rather than the cell that has the same numbers.
-#[test]
-fn a_row_is_no_column() {
-    let crosstab = crosstab();
-    let mut met = 0;
-    for cell in crosstab.cells().filter(|cell| !cell.row().is_total() && !cell.column().is_total()) {
-        let (row, column) = (cell.row(), cell.column());
-        assert!(crosstab.cell(column, row).is_none() && crosstab.marks(column, row, 0).is_empty());
-        assert!(crosstab.rows().path(column).is_empty() && crosstab.columns().path(row).is_empty());
-        assert_eq!((crosstab.rows().parent(column), crosstab.columns().parent(row)), (None, None));
-        met += 1;
-    }
-    assert_eq!(met, 10);
-    assert_eq!(crosstab.cell(Entry::TOTAL, Entry::TOTAL).map(|cell| cell.row()), Some(Entry::TOTAL));
 }
 
 /// Two paths, the label that is not known, and the one that is near.
@@ -124,13 +108,14 @@ fn no_index_panics() {
         assert_eq!(crosstab.peers(measure, Grain::TOTAL).is_some(), known);
         crosstab.format(cell.row(), cell.column(), measure);
     }
-    for entry in deeper.rows().entries().iter().chain(deeper.columns().entries()) {
-        let is_total = *entry == Entry::TOTAL;
-        assert_eq!(small.cell(*entry, *entry).is_some(), is_total);
-        assert!(small.rows().path(*entry).is_empty());
-        assert_eq!(small.rows().parent(*entry), None);
-        small.rows().kind(*entry);
-        small.format(*entry, *entry, 0);
+    for cell in deeper.cells() {
+        let (row, column) = (cell.row(), cell.column());
+        assert_eq!(small.cell(row, column).is_some(), row.is_total() && column.is_total());
+        assert!(small.rows().path(row).is_empty() && small.columns().path(column).is_empty());
+        assert_eq!((small.rows().parent(row), small.columns().parent(column)), (None, None));
+        small.rows().kind(row);
+        small.columns().kind(column);
+        small.format(row, column, 0);
     }
     assert_eq!(small.cell_count(Grain::new(7, 7)), 0);
     assert_eq!(small.rows().level_name(9), "");
@@ -178,16 +163,47 @@ fn formulas_in_rust_are_those_of_texts() {
     }
 }
 
-/// A formula that was built in Rust is marked in its text where it is wrong.
+/// A name in a formula that is not known stands at the span of the error, and what is near it can be put there. The
+/// text is marked in a formula that was built in Rust, too.
 #[test]
-fn what_is_wrong_in_a_built_formula_is_marked() {
-    let lines = batch([("amount", numbers([Some(1)]))]);
-    let brief = Brief::new().measure(("margin", sum(col("amount")) - sum(col("cots"))));
-    let error = CrossTab::build(&brief, &mut source(vec![lines])).unwrap_err();
-    match error.kind() {
-        ErrorKind::Formula { text, span } => assert_eq!(&text[span.clone()], "cots"),
-        kind => panic!("{kind:?}"),
+fn a_name_in_a_formula_comes_with_the_nearest() {
+    let built = (sum(col("amount")) - sum(col("cots"))).to_string();
+    let cases = [
+        (built.as_str(), "cots", Some("cost")),
+        ("sum(amuont)", "amuont", Some("amount")),
+        ("sum(amount) / cots", "cots", Some("coast")),
+        ("medain(amount)", "medain(amount)", Some("median")),
+        ("median(abbs(amount))", "abbs(amount)", Some("abs")),
+        ("sum(amount) at cosat", "cosat", Some("coast")),
+        ("rank(sum(amount) among siblngs)", "siblngs", Some("siblings")),
+        ("rank(sum(amount) ties lowst)", "lowst", Some("lowest")),
+        ("sum(amount wher cost > 1)", "wher", Some("where")),
+        ("mean(sum(amount) per coats)", "coats", Some("coast")),
+        ("sum(amount) + zebra", "zebra", None),
+        ("sum(amount", "", None),
+    ];
+    for (text, at, near) in cases {
+        let lines = batch([
+            ("coast", texts([Some("Fell")])),
+            ("amount", numbers([Some(1)])),
+            ("cost", numbers([Some(1)])),
+        ]);
+        let brief = Brief::new().rows(["coast"]).measure(("own", text));
+        let error = CrossTab::build(&brief, &mut source(vec![lines])).unwrap_err();
+        match error.kind() {
+            ErrorKind::Formula { text: found, span, nearest } => {
+                let spot = found.get(span.clone()).unwrap_or_default();
+                assert_eq!((spot, nearest.as_deref()), (at, near), "{error}");
+            }
+            kind => panic!("{text}: {kind:?}"),
+        }
     }
+    let dimension = CrossTab::build(
+        &Brief::new().rows(["coats"]),
+        &mut source(vec![batch([("coast", texts([Some("Fell")]))])]),
+    );
+    let kind = dimension.unwrap_err();
+    assert!(matches!(kind.kind(), ErrorKind::UnknownName { nearest: Some(near), .. } if near == "coast"));
 }
 
 /// Setters give the same brief as its parts written out.

@@ -21,7 +21,7 @@ fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark
         crosstab.marks(row, total, 0).into_iter().next()
     };
     // The total is no peer of its parts, and alone among its own.
-    let whole = crosstab.marks(pivvel_core::result::Entry::TOTAL, total, 0);
+    let whole = crosstab.marks(pivvel_core::result::RowEntry::TOTAL, total, 0);
     assert!(whole.iter().all(|mark| mark.position.is_none()), "{whole:?}");
     (0..values.len()).map(of).collect()
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use chrono::{Datelike, NaiveDate};
-use pivvel_core::result::{Axis, DatePart, Period};
+use pivvel_core::result::{DatePart, Period};
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, Build, CrossTab};
 
@@ -112,12 +112,11 @@ fn check(name: &str, lines: &[Line], batch: usize, parts: &[Part]) {
         let batches = batches(lines, batch);
         let mut source = Batches::new(batches[0].schema(), batches);
         let crosstab = Build::new().threads(threads).run(&brief, &mut source).unwrap();
-        let path = |axis: &Axis, entry| -> Vec<String> {
-            axis.path(entry).iter().map(|member| member.label().to_string()).collect()
-        };
         let mut met = 0;
         for cell in crosstab.cells() {
-            let group = [path(crosstab.rows(), cell.row()), path(crosstab.columns(), cell.column())].concat();
+            let labels =
+                [crosstab.rows().labels(cell.row()), crosstab.columns().labels(cell.column())].concat();
+            let group: Vec<String> = labels.into_iter().map(str::to_string).collect();
             if group.len() == KEYS.len() + parts.len() {
                 let total = cell.value(0).unwrap().to_string().parse().unwrap();
                 assert_eq!(expected.get(&group), Some(&(cell.lines(), total)), "{name}: {group:?}");

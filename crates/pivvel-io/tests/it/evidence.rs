@@ -23,8 +23,8 @@ fn sums(files: &[&str], kinds: &[(&str, &str)]) -> String {
         Err(error) => format!("error: {error}"),
         Ok(crosstab) => {
             let rows = crosstab.rows();
-            let one = |entry: &pivvel_core::result::Entry| {
-                let labels: Vec<&str> = rows.path(*entry).iter().map(|m| m.label()).collect();
+            let one = |entry: &pivvel_core::result::RowEntry| {
+                let labels = rows.labels(*entry);
                 let value =
                     crosstab.value(&labels, &[], "s").map_or("blank".into(), |value| value.to_string());
                 format!("{}={value}", labels.first().unwrap_or(&"total"))

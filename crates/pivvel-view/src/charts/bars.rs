@@ -1,7 +1,7 @@
 //! Bars: one a member, or one for each column of it, from a zero line that all share.
 
 use pivvel_core::CrossTab;
-use pivvel_core::result::{Entry, View};
+use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
@@ -21,7 +21,7 @@ const FIELD: f64 = 330.0;
 /// A row of the picture.
 enum Row {
     Heading(String),
-    Bar { row: Entry, column: Entry, label: String, series: Option<usize> },
+    Bar { row: RowEntry, column: ColumnEntry, label: String, series: Option<usize> },
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
@@ -30,7 +30,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let rows = rows(view, panel, &columns, &appearance.words);
     let shown = &rows[..rows.len().min(MOST)];
     let hidden = crosstab.hides_figure(0);
-    let value = |row: Entry, column: Entry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
+    let value =
+        |row: RowEntry, column: ColumnEntry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
     let scaled: Vec<f64> = panel
         .scaled(view)
         .iter()
@@ -95,12 +96,12 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
 }
 
 /// The columns of the deepest level; the total where there are none.
-fn leaves(crosstab: &CrossTab) -> Vec<Entry> {
+fn leaves(crosstab: &CrossTab) -> Vec<ColumnEntry> {
     let axis = crosstab.columns();
     axis.entries().iter().copied().filter(|entry| entry.level() == axis.depth()).collect()
 }
 
-fn rows(view: &View, panel: &Panel, columns: &[Entry], words: &Words) -> Vec<Row> {
+fn rows(view: &View, panel: &Panel, columns: &[ColumnEntry], words: &Words) -> Vec<Row> {
     let axis = view.crosstab.rows();
     let mut rows = Vec::new();
     let mut last = None;
@@ -120,7 +121,7 @@ fn rows(view: &View, panel: &Panel, columns: &[Entry], words: &Words) -> Vec<Row
 }
 
 /// The colour that the cell of the table has, or the first one where it has none.
-fn colour(wardrobe: &Wardrobe<'_>, row: Entry, column: Entry, medium: &mut Medium<'_>) -> String {
+fn colour(wardrobe: &Wardrobe<'_>, row: RowEntry, column: ColumnEntry, medium: &mut Medium<'_>) -> String {
     let (dress, _) = wardrobe.dress(row, column, 0);
     match (dress.bar, dress.tint, dress.ink) {
         (Some(bar), ..) => format!("{} f", medium.shape(bar.paint)),

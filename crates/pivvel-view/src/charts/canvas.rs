@@ -1,7 +1,7 @@
 //! What all charts are drawn with: texts, lines, axes with round numbers, members that can be marked.
 
 use pivvel_core::brief::{Negative, NumberFormat};
-use pivvel_core::result::Entry;
+use pivvel_core::result::{ColumnEntry, RowEntry};
 use pivvel_core::{CrossTab, Value};
 use svg::Node;
 use svg::node::element::{Line, Rectangle, SVG, Text, Title};
@@ -168,7 +168,7 @@ pub(crate) struct Member {
 impl Member {
     pub(crate) fn new(
         crosstab: &CrossTab,
-        entry: Entry,
+        entry: RowEntry,
         words: Vec<String>,
         medium: &mut Medium<'_>,
     ) -> Member {
@@ -198,7 +198,7 @@ impl Member {
 pub(crate) fn figure_words(
     appearance: &Appearance,
     crosstab: &CrossTab,
-    (row, column): (Entry, Entry),
+    (row, column): (RowEntry, ColumnEntry),
     measure: usize,
 ) -> String {
     let label = &crosstab.measures()[measure].label;

@@ -1,6 +1,6 @@
 //! Lines over periods: one a member, each with its name at its end.
 
-use pivvel_core::result::{Entry, View};
+use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, Path, SVG};
 
@@ -22,7 +22,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let rows = panel.members(crosstab);
     let periods = crosstab.period_places();
     let hidden = crosstab.hides_figure(0);
-    let value = |row: Entry, column: Entry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
+    let value =
+        |row: RowEntry, column: ColumnEntry| crosstab.cell(row, column).and_then(|cell| cell.value(0));
     let scaled: Vec<f64> = panel
         .scaled(view)
         .iter()
@@ -91,7 +92,9 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
 }
 
 /// A line from point to point with gaps where there is none, and its last point.
-fn path(points: impl Iterator<Item = Option<(f64, f64, Entry)>>) -> (String, Option<(f64, f64, Entry)>) {
+fn path(
+    points: impl Iterator<Item = Option<(f64, f64, ColumnEntry)>>,
+) -> (String, Option<(f64, f64, ColumnEntry)>) {
     let (mut path, mut down, mut last) = (String::new(), false, None);
     for point in points {
         if let Some((x, y, _)) = point {
@@ -107,12 +110,12 @@ fn path(points: impl Iterator<Item = Option<(f64, f64, Entry)>>) -> (String, Opt
 fn period_names(
     (canvas, words): (&mut Canvas, &Words),
     view: &View,
-    periods: &[(Entry, f64)],
+    periods: &[(ColumnEntry, f64)],
     (left, foot): (f64, f64),
     across: impl Fn(f64) -> f64,
 ) {
     canvas.line((left, foot), (left + WIDTH, foot), "base");
-    let name = |entry: Entry| label(&view.crosstab.columns().path(entry), words);
+    let name = |entry: ColumnEntry| label(&view.crosstab.columns().path(entry), words);
     let widest = periods.iter().map(|(entry, _)| text_width(&name(*entry))).fold(10.0, f64::max) + 14.0;
     let room = (WIDTH / widest).floor().max(1.0) as usize;
     let every = periods.len().div_ceil(room).max(1);
@@ -130,7 +133,7 @@ fn period_names(
 fn place_names(
     canvas: &mut Canvas,
     view: &View,
-    rows: &[Entry],
+    rows: &[RowEntry],
     names: &[String],
     mut ends: Vec<(f64, usize)>,
     x: f64,

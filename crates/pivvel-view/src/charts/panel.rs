@@ -2,7 +2,7 @@
 
 use pivvel_core::CrossTab;
 use pivvel_core::brief::{PanelScale, ViewForm};
-use pivvel_core::result::{Entry, View};
+use pivvel_core::result::{RowEntry, View};
 
 use super::canvas::{Canvas, Hold, fitting};
 use crate::appearance::Words;
@@ -14,7 +14,7 @@ pub(crate) struct Panel {
     /// The member that it is of.
     pub(crate) title: Option<String>,
     /// The row of that member.
-    pub(crate) root: Option<Entry>,
+    pub(crate) root: Option<RowEntry>,
     /// Whether it is the last one of its view.
     pub(crate) last: bool,
 }
@@ -25,7 +25,7 @@ pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
     if view.spec.per.is_none() {
         return vec![Panel { title: None, root: None, last: true }];
     }
-    let mut roots: Vec<Entry> = Vec::new();
+    let mut roots: Vec<RowEntry> = Vec::new();
     for entry in axis.entries().iter().filter(|entry| !entry.is_total()) {
         let mut root = *entry;
         while root.level() > 1
@@ -38,7 +38,7 @@ pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
         }
     }
     let count = roots.len();
-    let panel = |(i, root): (usize, Entry)| Panel {
+    let panel = |(i, root): (usize, RowEntry)| Panel {
         title: Some(label(&axis.path(root), words)),
         root: Some(root),
         last: i + 1 == count,
@@ -55,7 +55,7 @@ impl Panel {
     }
 
     /// Whether a row is drawn in this panel.
-    pub(crate) fn holds(&self, crosstab: &CrossTab, entry: Entry) -> bool {
+    pub(crate) fn holds(&self, crosstab: &CrossTab, entry: RowEntry) -> bool {
         let Some(root) = self.root else { return true };
         let mut at = Some(entry);
         while let Some(entry) = at {
@@ -68,14 +68,14 @@ impl Panel {
     }
 
     /// The rows of the deepest level, in display order.
-    pub(crate) fn members(&self, crosstab: &CrossTab) -> Vec<Entry> {
-        let deepest = |entry: &&Entry| entry.level() == crosstab.rows().depth();
+    pub(crate) fn members(&self, crosstab: &CrossTab) -> Vec<RowEntry> {
+        let deepest = |entry: &&RowEntry| entry.level() == crosstab.rows().depth();
         let own = crosstab.rows().entries().iter().filter(deepest);
         own.copied().filter(|entry| self.holds(crosstab, *entry)).collect()
     }
 
     /// The rows whose values a scale covers: those of all panels, where they share it.
-    pub(crate) fn scaled(&self, view: &View) -> Vec<Entry> {
+    pub(crate) fn scaled(&self, view: &View) -> Vec<RowEntry> {
         match view.spec.scale == PanelScale::Own || view.spec.form == ViewForm::Table {
             true => self.members(&view.crosstab),
             false => Panel { title: None, root: None, last: true }.members(&view.crosstab),

@@ -1,7 +1,7 @@
 //! Scatters: two measures of the same members against each other, with the mean of each.
 
 use pivvel_core::CrossTab;
-use pivvel_core::result::{Entry, View};
+use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use svg::node::element::{Circle, SVG};
 
 use super::bars::series_names;
@@ -18,12 +18,15 @@ const NAMED: usize = 14;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let (crosstab, appearance) = (&view.crosstab, medium.appearance);
-    let value = |row: Entry, measure: usize| {
-        crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure)).map(|value| value.as_f64())
+    let value = |row: RowEntry, measure: usize| {
+        crosstab
+            .cell(row, ColumnEntry::TOTAL)
+            .and_then(|cell| cell.value(measure))
+            .map(|value| value.as_f64())
     };
-    let both = |row: &Entry| Some((*row, value(*row, 0)?, value(*row, 1)?));
-    let points: Vec<(Entry, f64, f64)> = panel.members(crosstab).iter().filter_map(both).collect();
-    let scaled: Vec<(Entry, f64, f64)> = panel.scaled(view).iter().filter_map(both).collect();
+    let both = |row: &RowEntry| Some((*row, value(*row, 0)?, value(*row, 1)?));
+    let points: Vec<(RowEntry, f64, f64)> = panel.members(crosstab).iter().filter_map(both).collect();
+    let scaled: Vec<(RowEntry, f64, f64)> = panel.scaled(view).iter().filter_map(both).collect();
     let hidden = crosstab.hides_figure(0) || crosstab.hides_figure(1);
     let top = if panel.title.is_some() { 52.0 } else { 30.0 };
     let foot = top + HEIGHT;
@@ -74,7 +77,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     canvas.finish()
 }
 
-type Point = (Entry, f64, f64);
+type Point = (RowEntry, f64, f64);
 
 /// A line for the mean of either measure, within these bounds.
 fn draw_means(
@@ -97,7 +100,7 @@ fn draw_means(
 fn draw_points(
     canvas: &mut Canvas,
     crosstab: &CrossTab,
-    (points, groups): (&[Point], &[Entry]),
+    (points, groups): (&[Point], &[RowEntry]),
     (across, up): (&Scale, &Scale),
     medium: &mut Medium<'_>,
 ) {
@@ -108,7 +111,7 @@ fn draw_points(
             crosstab.rows().parent(*row).and_then(|parent| groups.iter().position(|known| *known == parent));
         let class = format!("{} f", medium.classes.category(group.unwrap_or(0)));
         let words = [0, 1]
-            .map(|measure| figure_words(medium.appearance, crosstab, (*row, Entry::TOTAL), measure))
+            .map(|measure| figure_words(medium.appearance, crosstab, (*row, ColumnEntry::TOTAL), measure))
             .to_vec();
         let member = Member::new(crosstab, *row, words, medium);
         let (x, y) = (across.place(*x), up.place(*y));
@@ -128,8 +131,8 @@ fn draw_points(
     }
 }
 
-fn parents(view: &View, panel: &Panel, points: &[(Entry, f64, f64)]) -> Vec<Entry> {
-    let mut parents: Vec<Entry> = Vec::new();
+fn parents(view: &View, panel: &Panel, points: &[(RowEntry, f64, f64)]) -> Vec<RowEntry> {
+    let mut parents: Vec<RowEntry> = Vec::new();
     for (row, ..) in points {
         let parent = view
             .crosstab
@@ -144,7 +147,7 @@ fn parents(view: &View, panel: &Panel, points: &[(Entry, f64, f64)]) -> Vec<Entr
 }
 
 /// The points that stand furthest from the middle of all.
-fn far_out(points: &[(Entry, f64, f64)], across: &Scale, up: &Scale) -> Vec<usize> {
+fn far_out(points: &[(RowEntry, f64, f64)], across: &Scale, up: &Scale) -> Vec<usize> {
     let places: Vec<(f64, f64)> = points.iter().map(|(_, x, y)| (across.place(*x), up.place(*y))).collect();
     let count = places.len().max(1) as f64;
     let (mx, my) = places.iter().fold((0.0, 0.0), |(a, b), (x, y)| (a + x / count, b + y / count));

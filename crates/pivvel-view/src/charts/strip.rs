@@ -2,7 +2,7 @@
 
 use pivvel_core::CrossTab;
 use pivvel_core::brief::Tone;
-use pivvel_core::result::{Entry, View};
+use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, SVG};
 
@@ -17,8 +17,8 @@ const STRIP: f64 = 34.0;
 
 /// The members of one group that have a value.
 struct Group {
-    parent: Entry,
-    members: Vec<(Entry, f64)>,
+    parent: RowEntry,
+    members: Vec<(RowEntry, f64)>,
 }
 
 impl Group {
@@ -64,7 +64,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             let class =
                 format!("{} f", medium.classes.of(if up { paints[0] } else { paints[1] }, Use::Shape));
             let words = vec![
-                figure_words(appearance, crosstab, (*row, Entry::TOTAL), 0),
+                figure_words(appearance, crosstab, (*row, ColumnEntry::TOTAL), 0),
                 appearance.words.say(Sentence::from(side).with("group", &names[i])),
             ];
             let member = Member::new(crosstab, *row, words, medium);
@@ -110,14 +110,14 @@ fn short(format: &pivvel_core::brief::NumberFormat) -> pivvel_core::brief::Numbe
     format.clone().decimals(format.decimals.map(|d| d.min(1)).or(Some(1)))
 }
 
-fn groups(crosstab: &CrossTab, rows: &[Entry]) -> Vec<Group> {
+fn groups(crosstab: &CrossTab, rows: &[RowEntry]) -> Vec<Group> {
     groups_of(crosstab, rows).collect()
 }
 
-fn groups_of<'c>(crosstab: &'c CrossTab, rows: &[Entry]) -> impl Iterator<Item = Group> + use<'c> {
+fn groups_of<'c>(crosstab: &'c CrossTab, rows: &[RowEntry]) -> impl Iterator<Item = Group> + use<'c> {
     let mut groups: Vec<Group> = Vec::new();
     for row in rows {
-        let value = crosstab.cell(*row, Entry::TOTAL).and_then(|cell| cell.value(0));
+        let value = crosstab.cell(*row, ColumnEntry::TOTAL).and_then(|cell| cell.value(0));
         let (Some(parent), Some(value)) = (crosstab.rows().parent(*row), value) else { continue };
         let known = groups.iter().position(|group| group.parent == parent).unwrap_or_else(|| {
             groups.push(Group { parent, members: Vec::new() });

@@ -1,7 +1,7 @@
 //! Tiles: places on a grid that the brief gives, each with one or two measures.
 
 use pivvel_core::brief::Form;
-use pivvel_core::result::{Entry, Grain, View};
+use pivvel_core::result::{ColumnEntry, Grain, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
@@ -24,7 +24,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let rows = grid.iter().map(|(_, (_, row))| *row).max().unwrap_or(1);
     let top = if panel.title.is_some() { 30.0 } else { 4.0 };
     let own =
-        |row: &Entry| crosstab.rows().path(*row).last().map(|m| m.label().to_string()).unwrap_or_default();
+        |row: &RowEntry| crosstab.rows().path(*row).last().map(|m| m.label().to_string()).unwrap_or_default();
     let nowhere: Vec<String> =
         members.iter().map(own).filter(|label| !grid.iter().any(|(m, _)| m == label)).collect();
     let foot = top + f64::from(rows) * (TILE.1 + GAP);
@@ -71,14 +71,14 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
 fn tile(
     canvas: &mut Canvas,
     wardrobe: &Wardrobe<'_>,
-    row: Entry,
+    row: RowEntry,
     (x, y): (f64, f64),
     medium: &mut Medium<'_>,
 ) {
     let crosstab = wardrobe.crosstab;
     let measures = crosstab.measures().len().min(2);
     let words = (0..measures)
-        .map(|measure| figure_words(medium.appearance, crosstab, (row, Entry::TOTAL), measure))
+        .map(|measure| figure_words(medium.appearance, crosstab, (row, ColumnEntry::TOTAL), measure))
         .collect();
     let member = Member::new(crosstab, row, words, medium);
     let part = TILE.1 / measures as f64;
@@ -98,9 +98,9 @@ fn tile(
         if measure == 0 {
             canvas.add(member.on(name));
         }
-        let value = crosstab.cell(row, Entry::TOTAL).and_then(|cell| cell.value(measure));
+        let value = crosstab.cell(row, ColumnEntry::TOTAL).and_then(|cell| cell.value(measure));
         if let Some(value) = value.filter(|_| !crosstab.hides_figure(measure)) {
-            let text = medium.appearance.number(&value, crosstab.format(row, Entry::TOTAL, measure));
+            let text = medium.appearance.number(&value, crosstab.format(row, ColumnEntry::TOTAL, measure));
             let text =
                 text_node((x + 8.0, at.1 + part - 9.0), &fitting(&text, TILE.0 - 14.0), Hold::Start, "");
             canvas.add(member.on(text));
@@ -110,11 +110,11 @@ fn tile(
 }
 
 /// The tint of the cell (default: by its position among its peers).
-fn paint(wardrobe: &Wardrobe<'_>, row: Entry, measure: usize) -> Option<Paint> {
-    if let Some(tint) = wardrobe.dress(row, Entry::TOTAL, measure).0.tint {
+fn paint(wardrobe: &Wardrobe<'_>, row: RowEntry, measure: usize) -> Option<Paint> {
+    if let Some(tint) = wardrobe.dress(row, ColumnEntry::TOTAL, measure).0.tint {
         return Some(tint);
     }
-    let cell = wardrobe.crosstab.cell(row, Entry::TOTAL)?;
+    let cell = wardrobe.crosstab.cell(row, ColumnEntry::TOTAL)?;
     cell.value(measure)?;
     let palette = wardrobe.appearance.theme.palette_at(measure);
     Some(Paint::Place { palette, position: cell.position(measure).unwrap_or(0.5) })

@@ -1,12 +1,12 @@
 //! What the script of a page says of a cell that is pointed at: its columns, and the scales of each emphasis.
 
 use pivvel_core::brief::NumberFormat;
-use pivvel_core::result::{Axis, Emphasis, Scale};
+use pivvel_core::result::{Axis, Emphasis, OfAxis, Scale};
 use pivvel_core::text::{Sentence, printable};
 use pivvel_core::{CrossTab, Value};
 use serde_json::{Value as Json, json};
 
-use crate::appearance::Appearance;
+use crate::appearance::{Appearance, Words};
 use crate::dress::Wardrobe;
 use crate::layout::Layout;
 use crate::legend::{by_each_other, subject};
@@ -49,11 +49,15 @@ fn of_emphasis(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> Json {
 
 fn of_scale(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale) -> Json {
     let (crosstab, words) = (wardrobe.crosstab, &wardrobe.appearance.words);
-    let axes = [(crosstab.rows(), scale.grain.row), (crosstab.columns(), scale.grain.column)];
-    let label = |(axis, level): (&Axis, usize)| {
-        level.checked_sub(1).map_or_else(|| words.say("total"), |i| axis.dimensions()[i].label.clone())
-    };
-    let levels: Vec<String> = axes.into_iter().filter(|(axis, _)| axis.depth() > 0).map(label).collect();
+    fn level<S: OfAxis>(axis: &Axis<S>, level: usize, words: &Words) -> Option<String> {
+        let label = || {
+            level.checked_sub(1).map_or_else(|| words.say("total"), |i| axis.dimensions()[i].label.clone())
+        };
+        (axis.depth() > 0).then(label)
+    }
+    let row = level(crosstab.rows(), scale.grain.row, words);
+    let levels: Vec<String> =
+        row.into_iter().chain(level(crosstab.columns(), scale.grain.column, words)).collect();
     let levels = by_each_other(&levels, words);
     let names: Vec<&str> = scale.within.iter().map(|(_, label)| label.as_str()).collect();
     let name = match names.is_empty() {

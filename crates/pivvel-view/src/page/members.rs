@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use pivvel_core::result::{Axis, Entry};
+use pivvel_core::result::{Axis, Entry, OfAxis};
 
 /// The numbers of members, by dimension and label.
 #[derive(Debug, Default)]
@@ -10,7 +10,7 @@ pub(crate) struct Marks(HashMap<(String, String), usize>);
 
 impl Marks {
     /// The number of the last member of an entry's path; none for a total.
-    pub(crate) fn of(&mut self, axis: &Axis, entry: Entry) -> Option<usize> {
+    pub(crate) fn of<S: OfAxis>(&mut self, axis: &Axis<S>, entry: Entry<S>) -> Option<usize> {
         // The same member has the same number under every parent, so that a view without its parents
         // marks it, too.
         let path = axis.path(entry);

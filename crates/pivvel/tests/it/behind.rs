@@ -7,7 +7,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::Decimal128Type;
 use pivvel::brief::{TierBrief, TopBrief, TotalsOf};
 use pivvel::drill::{Address, LineOrder, LinesBehind, Tied, Trace};
-use pivvel::result::Entry;
+use pivvel::result::{ColumnEntry, RowEntry};
 use pivvel::source::{LineSource, ReadOptions, TextSource};
 use pivvel::{Brief, Build, CrossTab, Result, Value};
 
@@ -110,7 +110,7 @@ fn hundredths(value: Option<Value>) -> i128 {
 }
 
 /// Any cell of a cross-tab.
-fn any_cell(crosstab: &CrossTab, draw: &mut Draw) -> (Entry, Entry) {
+fn any_cell(crosstab: &CrossTab, draw: &mut Draw) -> (RowEntry, ColumnEntry) {
     let cells: Vec<_> = crosstab.cells().map(|cell| (cell.row(), cell.column())).collect();
     cells[draw.below(cells.len())]
 }

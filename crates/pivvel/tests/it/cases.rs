@@ -7,7 +7,7 @@
 
 use std::path::{Path, PathBuf};
 
-use pivvel::result::{Audience, Axis, AxisSide, Entry};
+use pivvel::result::{Audience, Axis, Entry, OfAxis};
 use pivvel::source::{Batches, LineSource, ReadOptions, Related, TextSource};
 use pivvel::{Brief, CrossTab, Error, Result, brief};
 
@@ -192,10 +192,10 @@ fn briefs_of_cases_survive_writing() {
 /// What stands out, one line a cell and form, then trends, links and warnings.
 fn marks(crosstab: &CrossTab) -> String {
     use std::fmt::Write;
-    let name = |axis: &Axis, entry: Entry| {
-        let labels: Vec<&str> = axis.path(entry).iter().map(|member| member.label()).collect();
+    fn name<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>) -> String {
+        let labels = axis.labels(entry);
         if labels.is_empty() { "total".to_string() } else { labels.join(">") }
-    };
+    }
     let mut text = String::new();
     for row in crosstab.rows().entries() {
         for column in crosstab.columns().entries() {
@@ -234,7 +234,7 @@ fn marks(crosstab: &CrossTab) -> String {
             let points: Vec<String> = trend.places.iter().zip(&points).map(point).collect();
             let _ = writeln!(text, "{} | trend {}", name(crosstab.rows(), *row), points.join(" "));
         }
-        if let Some(link) = crosstab.member_link(AxisSide::Rows, *row) {
+        if let Some(link) = crosstab.row_link(*row) {
             let _ = writeln!(text, "{} | leads to {link}", name(crosstab.rows(), *row));
         }
     }

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use pivvel::brief::{DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
-use pivvel::result::{Entry, Yardsticks, yardsticks_from_json, yardsticks_to_json};
+use pivvel::result::{ColumnEntry, RowEntry, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::tidy;
 use pivvel::{Brief, Build, CrossTab};
@@ -37,7 +37,7 @@ fn positions(crosstab: &CrossTab) -> BTreeMap<(Path, Path), Option<f64>> {
     found
 }
 
-fn paths(crosstab: &CrossTab, row: Entry, column: Entry) -> (Path, Path) {
+fn paths(crosstab: &CrossTab, row: RowEntry, column: ColumnEntry) -> (Path, Path) {
     // A blank member is told from one without a name by what it is.
     let label = |m: &pivvel::result::MemberRef<'_>| format!("{:?}", m.member());
     (
@@ -263,7 +263,7 @@ proptest! {
         let days = by_day.period_places();
         for row in crosstab.rows().entries() {
             let Some(values) = crosstab.trends()[0].values(*row) else { continue };
-            let labels: Vec<&str> = crosstab.rows().path(*row).iter().map(|m| m.label()).collect();
+            let labels = crosstab.rows().labels(*row);
             // A blank member and one that is called like nothing share their label here.
             if labels.contains(&"") {
                 continue;

@@ -181,11 +181,11 @@ proptest! {
             .measure(("so_far", "running(pieces along harbour)"))
             .item("channel", "gap", "web - \"0\"");
         let crosstab = build(&brief, &lines, None);
-        let cell = |row: pivvel::result::Entry, column: pivvel::result::Entry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
+        let cell = |row: pivvel::result::RowEntry, column: pivvel::result::ColumnEntry, m: usize| crosstab.cell(row, column).and_then(|c| c.value(m));
         for column in crosstab.columns().entries() {
             let calculated = crosstab.columns().kind(*column) == EntryKind::Calculated;
             for parent in crosstab.rows().entries().iter().filter(|entry| entry.level() < 2) {
-                let children: Vec<pivvel::result::Entry> = crosstab.rows().entries().iter().copied()
+                let children: Vec<pivvel::result::RowEntry> = crosstab.rows().entries().iter().copied()
                     .filter(|entry| crosstab.rows().parent(*entry) == Some(*parent)).collect();
                 let number = |m: usize| children.iter().filter_map(|row| cell(*row, *column, m)).map(|v| v.as_f64()).collect::<Vec<_>>();
                 if let Some(whole) = cell(*parent, *column, 0).filter(|v| v.as_f64() != 0.0 && !calculated) {
