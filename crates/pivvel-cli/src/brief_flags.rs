@@ -370,6 +370,15 @@ static OF_BRIEFS: &[BriefFlag] = &[
             Ok(())
         },
     ),
+    again(
+        "control",
+        "NAME",
+        "Let readers of a page choose: the value of an assumption, or members of a dimension",
+        |given, brief| {
+            brief.page.controls.push(unquoted(given.text).into());
+            Ok(())
+        },
+    ),
     once("title", "TITLE", "The heading", |given, brief| {
         brief.title = Some(given.text.into());
         Ok(())

@@ -5,7 +5,9 @@ use std::path::{Path, PathBuf};
 
 use pivvel::brief::YardstickOf;
 use pivvel::plan::Plan;
-use pivvel::result::{Groups, Yardsticks, open_groups, open_yardsticks, save_groups, save_yardsticks};
+use pivvel::result::{
+    Groups, Variants, Yardsticks, open_groups, open_yardsticks, save_groups, save_yardsticks,
+};
 use pivvel::source::open_source;
 use pivvel::table::{
     LevelFiles, Shape, TableSpec, Target, TargetOptions, beside, check_outputs, write_whole,
@@ -145,9 +147,18 @@ fn one(build: &Build) -> Result<()> {
     let outputs = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(kept);
     check_outputs(&build.inputs(&brief, lines.as_deref()), &outputs.collect::<Vec<_>>())?;
     let yardsticks = open_yardsticks(&brief)?;
-    let (crosstab, groups) = match build.groups.is_empty() {
-        true => from_lines(build, &brief, lines.as_deref(), &yardsticks)?,
-        false => {
+    let answers = !brief.page.controls.is_empty() && targets.iter().any(Target::is_page);
+    let variants = match lines.as_deref().filter(|_| answers && build.groups.is_empty()) {
+        Some(lines) => Some(variants(build, &brief, lines, &yardsticks)?),
+        None => None,
+    };
+    if answers && variants.is_none() && !build.notices.quiet {
+        print_message("the page has no controls: these need the lines, and kept groups are read");
+    }
+    let (crosstab, groups) = match (&variants, build.groups.is_empty()) {
+        (Some(variants), _) if build.save_groups.is_none() => (variants.crosstab(variants.first())?, None),
+        (_, true) => from_lines(build, &brief, lines.as_deref(), &yardsticks)?,
+        (_, false) => {
             let groups: Vec<Groups> =
                 build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
             (build.effort.build()?.yardsticks(&yardsticks).from_groups(&brief, &groups)?, None)
@@ -172,7 +183,10 @@ fn one(build: &Build) -> Result<()> {
         save_brief(&brief, build, path, lines)?;
     }
     for target in &targets {
-        target.write(&crosstab)?;
+        match variants.as_ref().filter(|_| target.is_page()) {
+            Some(variants) => target.write_variants(variants)?,
+            None => target.write(&crosstab)?,
+        }
         if !target.is_standard_output() {
             build.notices.report_written(target.path());
         }
@@ -259,6 +273,18 @@ fn from_lines(
         None => builder.run(brief, source.as_mut()).map(|crosstab| (crosstab, None)),
         Some(_) => builder.keep(brief, source.as_mut()).map(|(crosstab, groups)| (crosstab, Some(groups))),
     })
+}
+
+/// What readers of a page can choose, by one pass over the lines.
+fn variants<'a>(
+    build: &Build,
+    brief: &Brief,
+    lines: &Path,
+    yardsticks: &'a [(String, Yardsticks)],
+) -> Result<Variants<'a>> {
+    let mut source = open_source(lines, brief, &build.effort.reading(build.delimiter.delimiter)?)?;
+    let builder = build.effort.build()?.yardsticks(yardsticks);
+    watched(source.progress(), || builder.variants(brief, source.as_mut()))
 }
 
 /// Folders that do not exist are reported before the work, not after it.

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use pivvel::brief::{Amount, Direction, OrderBy, Placement, TotalsOf};
 use pivvel::formula::Formula;
-use pivvel::plan::{Pick, Plan};
+use pivvel::plan::{Choices, Pick, Plan};
 use pivvel::result::{Audience, open_yardsticks};
 use pivvel::source::{Kind, ReadOptions, SqlTable, Statement, open_source};
 use pivvel::table::{Target, beside};
@@ -121,9 +121,20 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
             (Some(low), None) => format!(", {low} or more"),
             (None, Some(high)) => format!(", {high} or less"),
             (None, None) if assumption.choices.is_empty() => String::new(),
-            _ => format!(", one of {}", assumption.choices.join(", ")),
+            _ => {
+                let choices: Vec<String> = assumption.choices.iter().map(Amount::words).collect();
+                format!(", one of {}", choices.join(", "))
+            }
         };
         writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
+    }
+    for control in &plan.controls {
+        let what = match &control.choices {
+            Choices::Values { values, .. } => format!("one of {} values", values.len()),
+            Choices::Members => "any members".to_string(),
+            _ => "one member or all".to_string(),
+        };
+        writeln!(out, "Lets readers of a page choose {}: {what}", control.name)?;
     }
     for tier in &plan.tiers {
         let within = match tier.within.is_empty() {

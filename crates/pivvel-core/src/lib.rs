@@ -67,7 +67,7 @@ pub mod source {
 /// What is in a cross-tab: axes and their members, cells, peers with their yardsticks, marks, notices; and groups that
 /// are kept.
 pub mod result {
-    pub use crate::crosstab::{Cell, Groups, Trend, View};
+    pub use crate::crosstab::{Cell, Choice, Control, Groups, Trend, Variants, View};
     pub use crate::emphasis::{Emphasis, Mark, Scale, Span};
     pub use crate::grouping::{ScanReport, UnknownText};
     pub use crate::lines::{Dictionary, Member, MemberId, Members};

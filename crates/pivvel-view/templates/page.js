@@ -8,7 +8,7 @@
   const say = (phrase, parts = {}) => (words[phrase] ?? phrase).replace(/\{(\w+)\}/g, (hole, name) => parts[name] ?? hole);
 
   // ---- What a table is made of ----
-  const tables = $("table[id]").map(readTable);
+  let tables = [];
   function readTable(table) {
     const facts = JSON.parse($(`script[data-of="${table.id}"]`)[0].textContent);
     const body = table.tBodies[0];
@@ -33,11 +33,11 @@
   };
 
   // ---- Rows of a large table that are laid out while the first ones are looked at ----
-  const later = $("tr.later");
+  let later = [];
   const reveal = count => later.splice(0, count).forEach(row => row.classList.remove("later"));
   const idle = window.requestIdleCallback || (does => setTimeout(does, 50));
   const more = () => { reveal(60); if (later.length) idle(more); };
-  if (later.length) addEventListener("load", () => setTimeout(() => idle(more), 200));
+  addEventListener("load", () => { if (later.length) setTimeout(() => idle(more), 200); });
   addEventListener("beforeprint", () => reveal(later.length));
 
   function show(of) {
@@ -49,16 +49,16 @@
   function fold(row, open) {
     row.folder.setAttribute("aria-expanded", open);
   }
-  tables.forEach(of => of.body.addEventListener("click", event => {
+  const folds = of => of.body.addEventListener("click", event => {
     const button = event.target.closest(".fold");
     if (!button) return;
     fold(button.closest("tr"), button.getAttribute("aria-expanded") === "false");
     show(of);
-  }));
+  });
 
   const levels = document.getElementById("levels");
-  const first = tables[0];
-  if (first) {
+  function opens(first) {
+    levels.replaceChildren();
     const names = first.table.querySelector(".corner").textContent.split(" / ");
     const foldable = [...new Set(first.rows.filter(row => row.folder).map(row => row.level))];
     if (foldable.length) levels.append(say("Open to"));
@@ -76,9 +76,11 @@
   }
 
   // ---- Sorting: each level by itself, totals where they are ----
+  // The figure in full, without the signs that stand before it.
+  const figure = cell => cell.dataset.v ?? ((cell.querySelector("a") ?? cell).lastChild?.nodeValue ?? "").replace(/,/g, "");
   const number = cell => {
     if (!cell) return null;
-    const text = cell.dataset.r ?? cell.dataset.v ?? cell.textContent.replace(/,/g, "");
+    const text = cell.dataset.r ?? figure(cell);
     if (text.trim() === "") return null;
     const value = /^\d{4}-\d\d-\d\d$/.test(text) ? Date.parse(text) : parseFloat(text);
     return Number.isNaN(value) ? null : value;
@@ -113,7 +115,7 @@
     $("th[aria-sort]", of.table).forEach(th => th.removeAttribute("aria-sort"));
     if (way) $(`th[data-c="${column}"]`, of.table).forEach(th => th.setAttribute("aria-sort", way));
   }
-  tables.forEach(of => $("th[data-c]", of.table).forEach(th => {
+  const sorts = of => $("th[data-c]", of.table).forEach(th => {
     const label = th.querySelector("bdi");
     if (!th.querySelector("a")) {
       const button = document.createElement("button");
@@ -127,11 +129,11 @@
       const now = th.getAttribute("aria-sort");
       sort(of, +th.dataset.c, now === null ? "descending" : now === "descending" ? "ascending" : null);
     });
-  }));
+  });
 
   // ---- Finding members ----
   const find = document.getElementById("find"), found = document.getElementById("found");
-  find.addEventListener("input", () => {
+  function seek() {
     const wanted = find.value.trim().toLocaleLowerCase();
     let count = 0;
     tables.forEach(of => {
@@ -152,16 +154,46 @@
     $("svg.chart [data-t]").forEach(shape =>
       shape.classList.toggle("dim", wanted !== "" && !shape.dataset.t.toLocaleLowerCase().includes(wanted)));
     found.textContent = wanted ? say("{count} shown; totals cover all", { count }) : "";
-  });
+  }
+  find.addEventListener("input", seek);
 
   // ---- Pointing at a member marks it everywhere ----
-  let marked = "";
+  // Members that were clicked stay marked; one that is pointed at is marked beside them.
+  let marked = "", pinned = [];
+  function remark() {
+    $(".marked").forEach(el => el.classList.remove("marked"));
+    for (const name of new Set([marked, ...pinned]))
+      if (name) $(`[data-m~="${name}"]`).forEach(el => el.classList.add("marked"));
+  }
   function mark(name) {
     if (name === marked) return;
-    $(".marked").forEach(el => el.classList.remove("marked"));
     marked = name;
-    if (name) $(`[data-m~="${name}"]`).forEach(el => el.classList.add("marked"));
+    remark();
   }
+  // A page with controls may take a member as a choice; where it does not, the member stays marked.
+  function choose(target, several) {
+    const el = target.closest && target.closest("[data-m]");
+    if (!el || target.closest("a, .fold, th[data-c]")) return;
+    const name = el.dataset.m.split(" ")[0];
+    const taken = !document.dispatchEvent(new CustomEvent("choose", { detail: { name, several }, cancelable: true }));
+    if (taken) return;
+    const again = pinned.includes(name);
+    pinned = several ? pinned.filter(own => own !== name) : [];
+    if (!again) pinned.push(name);
+    remark();
+  }
+  document.addEventListener("click", event => {
+    // A cell is no member; text that is being marked is no click.
+    if (event.target.closest("td") || String(getSelection())) return;
+    choose(event.target, event.ctrlKey || event.metaKey);
+  });
+  document.addEventListener("keydown", event => {
+    if (event.key === "Escape" && pinned.length) { pinned = []; remark(); }
+    const on = event.target.closest && event.target.closest("tbody th, tbody td, svg.chart [data-m]");
+    if (event.key !== "Enter" || !on || event.target.closest("a, button")) return;
+    event.preventDefault();
+    choose(on.matches("td") ? on.parentElement.cells[0] : on, event.ctrlKey || event.metaKey);
+  });
 
   // ---- Telling figures in full ----
   const tip = document.getElementById("tip");
@@ -227,8 +259,8 @@
   document.addEventListener("focusin", event => point(event.target));
   document.addEventListener("scroll", () => { tip.hidden = true; }, true);
 
-  // ---- Going from cell to cell ----
-  tables.forEach(of => {
+  // ---- Going from cell to cell, and from shape to shape of a chart ----
+  const walks = of => {
     const start = of.body.querySelector("td");
     if (start) start.tabIndex = 0;
     of.table.addEventListener("keydown", event => {
@@ -236,19 +268,34 @@
       if (event.key === "Escape") { tip.hidden = true; return; }
       if (!cell) return;
       const rows = of.rows.filter(row => !row.classList.contains("away") && row.cells.length > 1);
-      const at = rows.indexOf(cell.parentElement), column = Math.max(1, cell.cellIndex);
+      const at = rows.indexOf(cell.parentElement), column = cell.cellIndex;
       const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], Home: [0, -1e6], End: [0, 1e6] }[event.key];
       if (!step || at < 0) return;
       event.preventDefault();
       const row = rows[Math.max(0, Math.min(rows.length - 1, at + step[0]))];
-      const next = row.cells[Math.max(1, Math.min(row.cells.length - 1, column + step[1]))];
-      $("td[tabindex]", of.body).forEach(td => { td.tabIndex = -1; });
+      // The label of the row is left of its first cell.
+      const next = row.cells[Math.max(0, Math.min(row.cells.length - 1, column + step[1]))];
+      $("[tabindex]", of.body).forEach(cell => { cell.tabIndex = -1; });
       next.tabIndex = 0;
       next.setAttribute("aria-describedby", "tip");
       next.focus();
       next.scrollIntoView({ block: "nearest", inline: "nearest" });
     });
-  });
+  };
+  function strolls(chart) {
+    const shapes = $("[data-m][data-w]", chart);
+    shapes.forEach((shape, i) => { shape.tabIndex = i ? -1 : 0; shape.setAttribute("role", "img"); });
+    chart.addEventListener("keydown", event => {
+      const step = { ArrowUp: -1, ArrowDown: 1, ArrowLeft: -1, ArrowRight: 1, Home: -1e6, End: 1e6 }[event.key];
+      const at = shapes.indexOf(event.target);
+      if (!step || at < 0) return;
+      event.preventDefault();
+      shapes[at].tabIndex = -1;
+      const next = shapes[Math.max(0, Math.min(shapes.length - 1, at + step))];
+      next.tabIndex = 0;
+      next.focus();
+    });
+  }
 
   // ---- Headings that stay in sight: on the page where a table fits it, in its own frame where not ----
   function fit() {
@@ -260,7 +307,6 @@
     });
   }
   addEventListener("resize", fit);
-  requestAnimationFrame(fit);
 
   // ---- A table that is too wide for a sheet is printed in parts: the same rows, some of the columns each ----
   // In points; cells have more room on the screen, so less of a sheet is used than it seems.
@@ -333,5 +379,61 @@
     root.dataset.ground = dark ? "light" : "dark";
     theme.setAttribute("aria-pressed", !dark);
   });
+
+  // ---- The figures as data: a line for each row, column and measure, for whatever computes on ----
+  const copy = document.getElementById("copy");
+  copy.addEventListener("click", async () => {
+    const of = tables[0], { rows: down, columns, across } = of.facts;
+    const closing = new Map(of.rows.filter(row => row.classList.contains("heading")).map(row => [row.dataset.m + trail(row.parentRow), row]));
+    const lines = [[...down, ...across, "measure", "value"].join("\t")];
+    of.rows.filter(row => row.cells.length > 1).forEach(row => {
+      const up = row.classList.contains("grand") ? [] : path(closing.get(row.dataset.m + trail(row.parentRow)) ?? row);
+      [...row.cells].slice(1).forEach((cell, i) => {
+        const column = columns[i], value = figure(cell);
+        if (!column || column.h || value === "") return;
+        const labels = [...down.map((_, at) => up[at] ?? ""), ...across.map((_, at) => column.p[at] ?? ""), column.m];
+        lines.push([...labels.map(label => label.replace(/\s+/g, " ")), value].join("\t"));
+      });
+    });
+    try {
+      await navigator.clipboard.writeText(lines.join("\n") + "\n");
+      found.textContent = say("{count} figures copied", { count: lines.length - 1 });
+    } catch {
+      found.textContent = say("the browser does not let this page copy");
+    }
+  });
+
+  // ---- What stands on the page is dressed once, and again whenever other choices have changed it ----
+  const trail = row => row ? [row.level, ...path(row)].join("\n") : "";
+  let kept = [];
+  function dress() {
+    tables = $("table[id]").map(readTable);
+    later = $("tr.later");
+    tables.forEach(of => { folds(of); sorts(of); walks(of); });
+    $("svg.chart").forEach(strolls);
+    if (tables[0]) opens(tables[0]);
+    requestAnimationFrame(fit);
+  }
+  document.addEventListener("leave", () => {
+    tip.hidden = true;
+    kept = tables.map(of => {
+      const by = of.table.querySelector("th[aria-sort]");
+      const closed = of.rows.filter(row => row.folder && row.folder.getAttribute("aria-expanded") === "false").map(trail);
+      return { id: of.table.id, column: by && +by.dataset.c, way: by && by.getAttribute("aria-sort"), closed };
+    });
+  });
+  document.addEventListener("enter", () => {
+    dress();
+    tables.forEach(of => {
+      const earlier = kept.find(own => own.id === of.table.id);
+      if (!earlier) return;
+      of.rows.forEach(row => { if (row.folder && earlier.closed.includes(trail(row))) fold(row, false); });
+      if (earlier.way && of.facts.columns[earlier.column]) sort(of, earlier.column, earlier.way);
+      show(of);
+    });
+    if (find.value) seek();
+    remark();
+  });
+  dress();
   document.querySelector(".tools").hidden = false;
 })();

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use pivvel_core::error::{Argument, ErrorPlace};
 use pivvel_core::plan::kinds_of_unseen;
+use pivvel_core::result::Variants;
 use pivvel_core::source::{LineSource, Related};
 use pivvel_core::table::{Shape, TableSpec};
 use pivvel_core::{Brief, CrossTab, Error, Result};
@@ -156,6 +157,29 @@ impl Target {
             return self.fill(crosstab, &mut std::io::stdout()).map_err(|e| Error::io("standard output", e));
         }
         write_whole(&self.path, |out| self.fill(crosstab, out))
+    }
+
+    /// Whether it is a page, on which readers choose where the brief has [controls](crate::brief::PageBrief::controls).
+    pub fn is_page(&self) -> bool {
+        matches!(self.form, Form::Drawing(drawing) if drawing.what == "page")
+    }
+
+    /// Writes a page on which readers choose; in any other form the cross-tab of what the brief itself chooses.
+    ///
+    /// # Errors
+    /// As for [`Target::write`]; variants that take more than a page holds.
+    pub fn write_variants(&self, variants: &Variants<'_>) -> Result<()> {
+        let crosstab = variants.crosstab(variants.first())?;
+        if !self.is_page() {
+            return self.write(&crosstab);
+        }
+        self.check_size(&crosstab)?;
+        let page = self.options.appearance.page_with_controls(variants)?;
+        let fill = |out: &mut dyn Write| out.write_all(page.as_bytes());
+        if self.is_standard_output() {
+            return fill(&mut std::io::stdout()).map_err(|e| Error::io("standard output", e));
+        }
+        write_whole(&self.path, |out| fill(out))
     }
 
     /// Checks that the form can hold the cross-tab: pages, pictures and sheets have bounds. [`Target::write`] checks it,

@@ -113,10 +113,11 @@ pub use pivvel_core::{
 /// What is wanted: the parts of a [`Brief`], and briefs as TOML.
 pub mod brief {
     pub use pivvel_core::brief::{
-        Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, Direction, EmphasisBrief, Figure,
-        Form, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName,
-        PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side,
-        SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+        Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, Direction,
+        EmphasisBrief, Figure, Form, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order,
+        OrderBy, PageBrief, PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief,
+        ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit,
+        ViewBrief, ViewForm, YardstickOf,
     };
 
     pub use crate::brief_file::{emphasis_keys, from_toml, rewrite, schema, to_toml};
@@ -143,10 +144,10 @@ pub mod source {
 /// kept for later: groups and yardsticks.
 pub mod result {
     pub use pivvel_core::result::{
-        Audience, Axis, AxisSide, Cell, ColumnEntry, Columns, DatePart, Dictionary, Emphasis, Entry,
-        EntryKind, Grain, Groups, KeptCount, KeptScale, KeptTop, Mark, Member, MemberId, MemberRef, Members,
-        NoDecimal, NoPeriod, NoticeCode, OfAxis, Peers, Period, Phase, Progress, RowEntry, Rows, Scale,
-        ScanReport, Span, Trend, UnknownText, View, Yardstick, Yardsticks,
+        Audience, Axis, AxisSide, Cell, Choice, ColumnEntry, Columns, Control, DatePart, Dictionary,
+        Emphasis, Entry, EntryKind, Grain, Groups, KeptCount, KeptScale, KeptTop, Mark, Member, MemberId,
+        MemberRef, Members, NoDecimal, NoPeriod, NoticeCode, OfAxis, Peers, Period, Phase, Progress,
+        RowEntry, Rows, Scale, ScanReport, Span, Trend, UnknownText, Variants, View, Yardstick, Yardsticks,
     };
     pub use pivvel_io::{open_groups, save_groups};
 
@@ -198,7 +199,8 @@ pub mod draw {
         Appearance, Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell,
         LayoutColumn, LayoutRow, LayoutTrend, LegendEntry, LineColumn, Logo, OnScale, PALETTES, Paint,
         Palette, Report, ReportPart, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol, TerminalOptions,
-        Theme, TrendLine, Words, category, draw_lines as lines, draw_page as page, draw_report as report,
+        Theme, TrendLine, Words, category, draw_lines as lines, draw_page as page,
+        draw_page_with_controls as page_with_controls, draw_report as report,
         draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal, ink, paper,
         report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
     };

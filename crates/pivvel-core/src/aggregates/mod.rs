@@ -123,7 +123,7 @@ pub(crate) enum Keeps {
 }
 
 /// Which states are kept of a value.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub(crate) struct Needs {
     pub(crate) sum: bool,
     pub(crate) low: bool,

@@ -5,7 +5,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::amount::Amount;
 use super::keyed::{Keyed, keyed, or_value};
-use super::lists::{Named, SomeTexts, some_texts};
+use super::lists::{Named, some};
 
 /// A named what-if value.
 ///
@@ -31,10 +31,12 @@ pub struct AssumptionBrief {
     pub low: Option<Amount>,
     /// The highest number that makes sense.
     pub high: Option<Amount>,
+    /// How far the values lie apart that a page offers from the lowest to the highest.
+    pub step: Option<Amount>,
     /// The only values that make sense, where there are few.
-    #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
-    #[schemars(with = "SomeTexts")]
-    pub choices: Vec<String>,
+    #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
+    #[schemars(with = "Vec<Amount>", length(min = 1))]
+    pub choices: Vec<Amount>,
 }
 
 impl Named for AssumptionBrief {

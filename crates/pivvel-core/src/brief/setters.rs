@@ -2,10 +2,10 @@
 //! setter of its name.
 
 use super::{
-    Amount, Apply, AssumptionBrief, BadValues, Brief, DimensionBrief, EmphasisBrief, Figure, ItemBrief,
-    Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, PaletteName, PanelScale, PeersOf, Reach,
-    RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, TopBrief,
-    TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, EmphasisBrief, Figure,
+    ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, PageBrief, PaletteName,
+    PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
+    TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use crate::formula::Formula;
 use crate::setters;
@@ -27,7 +27,17 @@ setters! { ItemBrief {
 setters! { AssumptionBrief {
     option low: Amount,
     option high: Amount,
-    list choices: String,
+    option step: Amount,
+    list choices: Amount,
+} }
+
+setters! { PageBrief {
+    list controls: ControlBrief,
+} }
+
+setters! { ControlBrief {
+    option label: Template,
+    value several: bool,
 } }
 
 setters! { TierBrief {
@@ -215,6 +225,7 @@ impl ViewBrief {
 
 setters! { Brief {
     option source: String,
+    value page: PageBrief,
     value bad_values: BadValues,
     more related as related: RelatedBrief,
     list to: String,

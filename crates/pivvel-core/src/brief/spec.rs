@@ -15,6 +15,7 @@ use super::keyed::{Keyed, keyed, or_text};
 use super::level::Level;
 use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
 use super::order::Order;
+use super::page::PageBrief;
 use super::parts;
 use super::template::Template;
 use super::totals::{Placement, placements};
@@ -93,6 +94,8 @@ pub struct Brief {
     pub emphasis: Vec<EmphasisBrief>,
     /// Further views of the same lines.
     pub views: Vec<ViewBrief>,
+    /// What a page lets its readers choose.
+    pub page: PageBrief,
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
@@ -497,6 +500,7 @@ impl Brief {
             totals,
             emphasis,
             views,
+            page,
             bad_values: _,
             to: _,
         } = self;
@@ -506,7 +510,7 @@ impl Brief {
         // What a column that is computed is called is no name of something else.
         parts::formulas(derived.iter_mut().map(|(_, formula)| formula), visit);
         for RelatedBrief { name: _, source: _, keys: _ } in related {}
-        for AssumptionBrief { name: _, value: _, low: _, high: _, choices: _ } in assumptions {}
+        for AssumptionBrief { name: _, value: _, low: _, high: _, step: _, choices: _ } in assumptions {}
         tiers.iter_mut().for_each(|tier| tier.each_part(visit));
         items.iter_mut().for_each(|item| item.each_part(visit));
         measures.iter_mut().for_each(|measure| measure.each_part(visit));
@@ -514,6 +518,7 @@ impl Brief {
         parts::names(totals.iter_mut().map(|(level, _)| level), visit);
         emphasis.iter_mut().for_each(|emphasis| emphasis.each_part(visit));
         views.iter_mut().for_each(|view| view.each_part(visit));
+        page.each_part(visit);
     }
 }
 

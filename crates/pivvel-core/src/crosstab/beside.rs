@@ -102,6 +102,7 @@ impl Labels {
             assumptions: brief.assumptions.clone(),
             tiers: brief.tiers.clone(),
             kinds: brief.kinds.clone(),
+            page: brief.page.clone(),
             bad_values: brief.bad_values,
             ..Brief::new()
         }

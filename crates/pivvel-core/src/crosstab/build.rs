@@ -190,16 +190,30 @@ impl<'a> Build<'a> {
         source: &mut dyn LineSource,
         make: impl Fn(&[Job], Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<K> {
+        let jobs = |source: &dyn LineSource| Ok((Job::all(brief, source)?, ()));
+        self.grouped_for(brief, source, jobs, |jobs, (), scans, source, tally| {
+            make(jobs, scans, source, tally)
+        })
+    }
+
+    /// The same for jobs that are made otherwise, with what else is made along with them.
+    pub(super) fn grouped_for<J, K>(
+        &self,
+        brief: &Brief,
+        source: &mut dyn LineSource,
+        jobs_of: impl Fn(&dyn LineSource) -> Result<(Vec<Job>, J)>,
+        make: impl Fn(&[Job], J, Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
+    ) -> Result<K> {
         let mut looked_at = LookedAt::default();
         loop {
             check_opened(brief, &source.schema())?;
-            let jobs = Job::all(brief, source)?;
+            let (jobs, beside) = jobs_of(source)?;
             let scans = match self.ask(&jobs, source)? {
                 Some(scans) => Ok((scans, Tally::default())),
                 None => self.scan(&jobs, source),
             };
             match scans {
-                Ok((scans, tally)) => return make(&jobs, scans, source, &tally),
+                Ok((scans, tally)) => return make(&jobs, beside, scans, source, &tally),
                 Err(error) => looked_at.read_otherwise(error, source)?,
             }
         }

@@ -12,11 +12,13 @@ use crate::model::{Notice, NoticeCode, Sentence, TIME_ZONE};
 use crate::plan::Plan;
 
 /// A plan, and what its cross-tab is for.
+#[derive(Debug)]
 pub(crate) struct Job {
     pub(crate) plan: Plan,
     pub(super) what: What,
 }
 
+#[derive(Debug)]
 pub(super) enum What {
     /// The brief itself, or a view of it.
     Own,

@@ -12,6 +12,7 @@ mod marks;
 mod notices;
 mod table;
 mod trend;
+mod variants;
 
 pub(crate) use assemble::{Inside, opened};
 pub use build::Build;
@@ -20,3 +21,4 @@ pub use groups::Groups;
 pub(crate) use jobs::Job;
 pub use table::{CrossTab, View};
 pub use trend::Trend;
+pub use variants::{Choice, Control, Variants};

@@ -332,9 +332,31 @@ impl<'p> Scan<'p> {
     /// The leaf groups of all lines that were taken.
     pub(crate) fn finish(mut self) -> LeafGroups {
         let (rows, columns) = (self.rows.finish(), self.columns.finish());
+        // Of lines that a database grouped nothing is known but their groups.
+        if self.looked {
+            self.report.unknown_texts = self.watch.unknown();
+        }
+        let finer = self.finer.into_iter().map(FinerScan::finish).collect();
+        let mut groups = LeafGroups {
+            rows,
+            columns,
+            groups: self.groups,
+            states: self.states.with_finer(finer),
+            report: self.report,
+            moved: Moved::default(),
+        };
+        groups.count_blank_members(self.grouping);
+        groups
+    }
+}
+
+impl LeafGroups {
+    /// Counts the lines without a member of each key.
+    pub(crate) fn count_blank_members(&mut self, grouping: &Grouping) {
+        self.report.blank_members.clear();
         let axes = [
-            (&rows, &self.grouping.rows, AxisSide::Rows),
-            (&columns, &self.grouping.columns, AxisSide::Columns),
+            (&self.rows, &grouping.rows, AxisSide::Rows),
+            (&self.columns, &grouping.columns, AxisSide::Columns),
         ];
         for (paths, keys, side) in axes {
             let mut lines = vec![0; paths.len()];
@@ -350,23 +372,13 @@ impl<'p> Scan<'p> {
                 }
             }
         }
-        // Of lines that a database grouped nothing is known but their groups.
-        if self.looked {
-            self.report.unknown_texts = self.watch.unknown();
-        }
-        let finer = self.finer.into_iter().map(FinerScan::finish).collect();
-        LeafGroups {
-            rows,
-            columns,
-            groups: self.groups,
-            states: self.states.with_finer(finer),
-            report: self.report,
-            moved: Moved::default(),
-        }
     }
-}
 
-impl LeafGroups {
+    /// How many lines there are.
+    pub(crate) fn lines(&self) -> u64 {
+        self.states.all_lines().sum()
+    }
+
     /// The same lines in other groups: every row path and column path here goes into the one that
     /// is named for it, or is left out where that is [`NOWHERE`].
     ///

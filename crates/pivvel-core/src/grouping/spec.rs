@@ -5,7 +5,7 @@ use crate::formula::{LineFormula, TypedExpr, canonical};
 use crate::model::{DatePart, Kind, Type};
 
 /// Everything that a scan needs to know.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Grouping {
     pub(crate) filter: Option<LineFormula>,
     pub(crate) rows: Vec<Key>,
@@ -22,7 +22,7 @@ pub(crate) struct Key {
 }
 
 /// Groups that are finer than the cells: by further keys, with values of their own.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Finer {
     pub(crate) keys: Vec<Key>,
     /// The condition that their lines must meet.
@@ -42,7 +42,7 @@ impl Finer {
 }
 
 /// A formula over lines whose states are kept.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) struct LineValue {
     /// The formula as text, for messages.
     pub(crate) name: String,

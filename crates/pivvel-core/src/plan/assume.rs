@@ -62,13 +62,14 @@ fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
     {
         return wrong(format!("it is from {} to {}, which nothing is", low.words(), high.words()));
     }
+    if !brief.choices.is_empty() && !brief.choices.iter().any(|choice| is_same(choice, &brief.value)) {
+        let known: Vec<String> = brief.choices.iter().map(Amount::to_string).collect();
+        let value = brief.value.to_string();
+        return Err(Error::unknown(place, "choice", &value, known.iter().map(String::as_str)));
+    }
     if let Amount::Text(text) = &brief.value {
         if brief.low.is_some() || brief.high.is_some() {
             return wrong(format!("{text} is no number, and only a number has bounds"));
-        }
-        if !brief.choices.is_empty() && !brief.choices.contains(text) {
-            let known = brief.choices.iter().map(String::as_str);
-            return Err(Error::unknown(place, "choice", text, known));
         }
         return Ok(());
     }
@@ -80,6 +81,14 @@ fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
             wrong(format!("{} is above {}, the highest that is allowed", brief.value.words(), high.words()))
         }
         _ => Ok(()),
+    }
+}
+
+/// Whether two values are one: `4%` is `0.04`.
+pub(crate) fn is_same(a: &Amount, b: &Amount) -> bool {
+    match (a.number(), b.number()) {
+        (Some(a), Some(b)) => a == b,
+        _ => a.to_string() == b.to_string(),
     }
 }
 

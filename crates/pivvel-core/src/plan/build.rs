@@ -69,6 +69,7 @@ impl Plan {
             column_totals: Vec::new(),
             items: Vec::new(),
             tiers,
+            controls: Vec::new(),
             grouping,
             aggregates,
             aggregate_texts,
@@ -86,6 +87,7 @@ impl Plan {
             layout::place_totals(brief, &plan, &mut columns, &mut notices)?;
         emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut notices)?;
         plan.emphasis = emphasis;
+        plan.controls = super::controls::plan_controls(brief, &assumptions, &columns)?;
         plan.assumptions = assumptions;
         Ok(plan.finished(brief, &columns, notices))
     }

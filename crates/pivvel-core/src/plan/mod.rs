@@ -6,6 +6,7 @@ mod assume;
 mod blank;
 mod build;
 mod cells;
+mod controls;
 mod doubts;
 mod emphasize;
 mod fingerprint;
@@ -21,9 +22,14 @@ mod title;
 mod unseen;
 mod views;
 
+pub(crate) use assume::is_same;
+pub(crate) use controls::check_variants;
 pub(crate) use emphasize::SCHEMES;
 pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, YardstickSpec};
-pub use model::{Dimension, Measure, Pick, Plan, PlannedEmphasis, PlannedItem, PlannedRule, PlannedTier};
+pub use model::{
+    Choices, Dimension, Measure, Pick, Plan, PlannedControl, PlannedEmphasis, PlannedItem, PlannedRule,
+    PlannedTier,
+};
 pub(crate) use opened::check_opened;
 pub(crate) use title::fill as fill_title;
 pub use unseen::kinds_of_unseen;

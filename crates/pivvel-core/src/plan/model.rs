@@ -38,6 +38,8 @@ pub struct Plan {
     pub items: Vec<PlannedItem>,
     /// Classes of members.
     pub tiers: Vec<PlannedTier>,
+    /// What readers of a page choose.
+    pub controls: Vec<PlannedControl>,
     pub(crate) grouping: Grouping,
     pub(crate) aggregates: Vec<Aggregate>,
     /// How each of these is written.
@@ -243,6 +245,34 @@ pub struct PlannedTier {
     /// Whether the cuts are shares.
     pub quantiles: bool,
     pub(crate) by_formula: Option<CellFormula>,
+}
+
+/// Something that readers of a page choose, checked.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PlannedControl {
+    /// The name of an assumption or of a dimension.
+    pub name: String,
+    /// What it is called on the page.
+    pub label: String,
+    /// What there is to choose.
+    pub choices: Choices,
+}
+
+/// What there is to choose.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub enum Choices {
+    /// A value of an assumption; whether these lie a step apart from the lowest to the highest.
+    Values {
+        /// The values in their order.
+        values: Vec<Amount>,
+        /// Whether they are steps.
+        steps: bool,
+    },
+    /// A member of a dimension, or all of them.
+    OneMember,
+    /// Any members of a dimension.
+    Members,
 }
 
 /// How keys of the scan make up a dimension of an axis.

@@ -8,7 +8,8 @@ use pivvel_core::brief::NumberFormat;
 use pivvel_core::compare::Comparison;
 use pivvel_core::drill::{LinesBehind, Story, Tied};
 use pivvel_core::plan::PlannedRule;
-use pivvel_core::{CrossTab, Value};
+use pivvel_core::result::Variants;
+use pivvel_core::{CrossTab, Result, Value};
 
 use crate::layout::Layout;
 use crate::number::show_number;
@@ -72,6 +73,15 @@ impl Appearance {
     /// Draws a cross-tab with all its views as a page: see [`page`](crate::draw_page).
     pub fn page(&self, crosstab: &CrossTab) -> String {
         page::draw(crosstab, self)
+    }
+
+    /// Draws a cross-tab with all its views as a page on which readers choose: see
+    /// [`page_with_controls`](crate::draw_page_with_controls).
+    ///
+    /// # Errors
+    /// A cross-tab that cannot be computed; variants that take more than a page holds.
+    pub fn page_with_controls(&self, variants: &Variants<'_>) -> Result<String> {
+        page::draw_with_controls(variants, self)
     }
 
     /// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1.

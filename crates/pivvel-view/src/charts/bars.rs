@@ -21,7 +21,7 @@ const FIELD: f64 = 330.0;
 /// A row of the picture.
 enum Row {
     Heading(String),
-    Bar { row: RowEntry, column: ColumnEntry, label: String, series: Option<usize> },
+    Bar { row: RowEntry, column: ColumnEntry, label: String, is_series: bool },
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
@@ -50,10 +50,11 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + figures, height);
     panel.head(&mut canvas, margin + FIELD);
     if columns.len() > 1 {
-        let names: Vec<String> = columns
-            .iter()
-            .map(|column| label(&crosstab.columns().path(*column), &appearance.words))
-            .collect();
+        let axis = crosstab.columns();
+        let name = |column: &ColumnEntry| {
+            (label(&axis.path(*column), &appearance.words), medium.marks.hue(axis, *column))
+        };
+        let names: Vec<(String, usize)> = columns.iter().map(name).collect();
         series_names(&mut canvas, &names, (margin, top + 12.0), medium);
     }
     let first = top + series;
@@ -64,19 +65,19 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let wardrobe = Wardrobe::new(crosstab, appearance);
     for (i, row) in shown.iter().enumerate() {
         let y = first + i as f64 * LINE;
-        let (row, column, text, series) = match row {
+        let (row, column, text, is_series) = match row {
             Row::Heading(text) => {
                 canvas.text((0.0, y + 15.0), &fitting(text, margin - 6.0), Hold::Start, "strong");
                 continue;
             }
-            Row::Bar { row, column, label, series } => (*row, *column, label, series),
+            Row::Bar { row, column, label, is_series } => (*row, *column, label, *is_series),
         };
         canvas.text((margin - 8.0, y + 14.5), &fitting(text, margin - 12.0), Hold::End, "");
         let Some(value) = value(row, column) else { continue };
         let (zero, end) = (scale.place(0.0), scale.place(value.as_f64()));
-        let class = match series {
-            Some(series) => format!("{} f", medium.classes.category(*series)),
-            None => colour(&wardrobe, row, column, medium),
+        let class = match is_series {
+            true => format!("{} f", medium.classes.category(medium.marks.hue(crosstab.columns(), column))),
+            false => colour(&wardrobe, row, column, medium),
         };
         let member =
             Member::new(crosstab, row, vec![figure_words(appearance, crosstab, (row, column), 0)], medium);
@@ -113,8 +114,7 @@ fn rows(view: &View, panel: &Panel, columns: &[ColumnEntry], words: &Words) -> V
         }
         for (i, column) in columns.iter().enumerate() {
             let label = if i == 0 { label(&axis.path(row), words) } else { String::new() };
-            let series = (columns.len() > 1).then_some(i);
-            rows.push(Row::Bar { row, column: *column, label, series });
+            rows.push(Row::Bar { row, column: *column, label, is_series: columns.len() > 1 });
         }
     }
     rows
@@ -137,16 +137,16 @@ fn colour(wardrobe: &Wardrobe<'_>, row: RowEntry, column: ColumnEntry, medium: &
     }
 }
 
-/// The names of series with their colours, in a line.
+/// The names of series with the numbers of their colours, in a line.
 pub(super) fn series_names(
     canvas: &mut Canvas,
-    names: &[String],
+    names: &[(String, usize)],
     (x, y): (f64, f64),
     medium: &mut Medium<'_>,
 ) {
     let mut at = x;
-    for (i, name) in names.iter().enumerate() {
-        let class = format!("{} f", medium.classes.category(i));
+    for (name, hue) in names {
+        let class = format!("{} f", medium.classes.category(*hue));
         canvas.rectangle((at, y - 9.0), (11.0, 11.0), &class, &Member::default());
         let name = fitting(name, 110.0);
         canvas.text((at + 16.0, y), &name, Hold::Start, "");

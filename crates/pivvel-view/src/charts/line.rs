@@ -64,8 +64,9 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         });
         let (path, last) = path(points);
         let Some((x, y, column)) = last else { continue };
-        let class = medium.classes.category(i);
-        let dash = if i >= CATEGORIES { "6 3" } else { "none" };
+        let hue = medium.marks.hue(crosstab.rows(), *row);
+        let class = medium.classes.category(hue);
+        let dash = if hue >= CATEGORIES { "6 3" } else { "none" };
         let words = vec![
             appearance.words.say(
                 Sentence::from("last {figure}")

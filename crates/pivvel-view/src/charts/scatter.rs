@@ -69,8 +69,11 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     draw_means(&mut canvas, &points, (&across, &up), ((left, left + WIDTH), (top, foot)), &mean);
     let groups = parents(view, panel, &points);
     if groups.len() > 1 {
-        let names: Vec<String> =
-            groups.iter().map(|parent| label(&crosstab.rows().path(*parent), &appearance.words)).collect();
+        let axis = crosstab.rows();
+        let name = |parent: &RowEntry| {
+            (label(&axis.path(*parent), &appearance.words), medium.marks.hue(axis, *parent))
+        };
+        let names: Vec<(String, usize)> = groups.iter().map(name).collect();
         series_names(&mut canvas, &names, (left, foot + 54.0), medium);
     }
     draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
@@ -107,9 +110,9 @@ fn draw_points(
     let named = far_out(points, across, up);
     let mut taken: Vec<(f64, f64, f64)> = Vec::new();
     for (i, (row, x, y)) in points.iter().enumerate() {
-        let group =
-            crosstab.rows().parent(*row).and_then(|parent| groups.iter().position(|known| *known == parent));
-        let class = format!("{} f", medium.classes.category(group.unwrap_or(0)));
+        let group = crosstab.rows().parent(*row).filter(|parent| groups.contains(parent));
+        let hue = group.map_or(0, |parent| medium.marks.hue(crosstab.rows(), parent));
+        let class = format!("{} f", medium.classes.category(hue));
         let words = [0, 1]
             .map(|measure| figure_words(medium.appearance, crosstab, (*row, ColumnEntry::TOTAL), measure))
             .to_vec();

@@ -25,8 +25,18 @@ pub(super) fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> S
     });
     let wardrobe = Wardrobe::new(crosstab, &layout.appearance);
     let emphases = crosstab.emphases().iter().map(|emphasis| of_emphasis(&wardrobe, emphasis));
-    let facts = json!({ "columns": columns.collect::<Vec<_>>(), "emphases": emphases.collect::<Vec<_>>() });
+    let facts = json!({
+        "rows": headings(crosstab.rows()),
+        "across": headings(crosstab.columns()),
+        "columns": columns.collect::<Vec<_>>(),
+        "emphases": emphases.collect::<Vec<_>>(),
+    });
     embedded(facts)
+}
+
+/// What the dimensions of an axis are called.
+fn headings<S: OfAxis>(axis: &Axis<S>) -> Vec<String> {
+    axis.dimensions().iter().map(|dimension| printable(&dimension.label)).collect()
 }
 
 /// JSON as it stands on a page, without what looks like markup.

@@ -1,6 +1,7 @@
 //! A cross-tab and its views as a page: one HTML file without any outside reference.
 
 pub(crate) mod classes;
+mod controls;
 mod facts;
 pub(crate) mod members;
 mod report;
@@ -16,6 +17,9 @@ use crate::layout::Layout;
 use crate::palette::{Ground, ink, paper};
 use crate::signs::Symbol;
 use classes::Classes;
+use controls::Controls;
+pub(crate) use controls::draw as draw_with_controls;
+pub use controls::draw_page_with_controls;
 use members::Marks;
 pub use report::draw_report_page;
 use table::Table;
@@ -25,12 +29,21 @@ pub(crate) use table::edge;
 #[template(path = "page.html")]
 struct Page<'a> {
     title: &'a str,
-    sections: Vec<Section>,
-    notes: Vec<String>,
+    body: &'a str,
     symbols: Vec<(String, String, String)>,
     css: String,
     words: PageWords<'a>,
     script: &'static str,
+    controls: Option<Controls>,
+}
+
+/// What changes where readers choose otherwise: tables, charts and notes.
+#[derive(Template)]
+#[template(path = "body.html")]
+struct Body<'a> {
+    sections: Vec<Section>,
+    notes: Vec<String>,
+    words: PageWords<'a>,
 }
 
 /// What stands on every page in the words of its language.
@@ -87,11 +100,34 @@ pub fn draw_page(crosstab: &CrossTab) -> String {
 }
 
 pub(crate) fn draw(crosstab: &CrossTab, appearance: &Appearance) -> String {
-    let mut classes = Classes::default();
-    let mut marks = Marks::default();
+    let (mut classes, mut marks) = (Classes::default(), Marks::default());
+    let body = body(crosstab, appearance, &mut classes, &mut marks);
+    page((&appearance.title(crosstab), &body), &classes, appearance, None)
+}
+
+/// A page of a title and a body.
+fn page(
+    (title, body): (&str, &str),
+    classes: &Classes,
+    appearance: &Appearance,
+    controls: Option<Controls>,
+) -> String {
+    let page = Page {
+        title,
+        body,
+        symbols: classes.symbols().iter().map(symbol).collect(),
+        css: css(classes, appearance),
+        words: PageWords::of(appearance),
+        script: include_str!("../../templates/page.js"),
+        controls,
+    };
+    page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
+}
+
+fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, marks: &mut Marks) -> String {
     let main = Layout::of(crosstab, appearance);
-    let body = Table::draw(crosstab, &main, 0, &mut classes, &mut marks);
-    let mut sections = vec![Section { title: None, body, wide: true, notes: Vec::new() }];
+    let table = Table::draw(crosstab, &main, 0, classes, marks);
+    let mut sections = vec![Section { title: None, body: table, wide: true, notes: Vec::new() }];
     for (place, view) in crosstab.views().iter().enumerate() {
         let title = Some(appearance.title(&view.crosstab));
         let panels = charts::panels(view, &appearance.words);
@@ -100,8 +136,7 @@ pub(crate) fn draw(crosstab: &CrossTab, appearance: &Appearance) -> String {
             parts.push(match view.spec.form {
                 ViewForm::Table => {
                     let layout = Layout::of_panel(&view.crosstab, panel, appearance);
-                    let table =
-                        Table::draw(&view.crosstab, &layout, 1 + place * 100 + i, &mut classes, &mut marks);
+                    let table = Table::draw(&view.crosstab, &layout, 1 + place * 100 + i, classes, marks);
                     match &panel.title {
                         Some(title) => {
                             format!("<div class=\"panel\"><h3>{}</h3>{table}</div>", classes::escaped(title))
@@ -109,12 +144,7 @@ pub(crate) fn draw(crosstab: &CrossTab, appearance: &Appearance) -> String {
                         None => table,
                     }
                 }
-                _ => charts::draw(
-                    view,
-                    panel,
-                    &mut Medium { appearance, classes: &mut classes, marks: &mut marks },
-                )
-                .to_string(),
+                _ => charts::draw(view, panel, &mut Medium { appearance, classes, marks }).to_string(),
             });
         }
         let body = if parts.len() > 1 {
@@ -125,16 +155,8 @@ pub(crate) fn draw(crosstab: &CrossTab, appearance: &Appearance) -> String {
         let notes = crate::notes::own_notes(&view.crosstab, crosstab, &appearance.words);
         sections.push(Section { title, body, wide: view.spec.form == ViewForm::Table, notes });
     }
-    let page = Page {
-        title: &appearance.title(crosstab),
-        sections,
-        notes: main.notes,
-        symbols: classes.symbols().iter().map(symbol).collect(),
-        css: css(&classes, appearance),
-        words: PageWords::of(appearance),
-        script: include_str!("../../templates/page.js"),
-    };
-    page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
+    let body = Body { sections, notes: main.notes, words: PageWords::of(appearance) };
+    body.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
 }
 
 /// The id and the paths of a symbol.

@@ -188,12 +188,13 @@ fn sources() -> BoxedStrategy<Brief> {
         hidden,
         apply,
     });
-    let assumption = (amount(), of(amount()), of(amount()), names());
-    let assumption = assumption.prop_map(|(value, low, high, choices)| AssumptionBrief {
+    let assumption = (amount(), of(amount()), of(amount()), of(amount()), vec(amount(), 0..3));
+    let assumption = assumption.prop_map(|(value, low, high, step, choices)| AssumptionBrief {
         name: String::new(),
         value,
         low,
         high,
+        step,
         choices,
     });
     let related = (text(), btree_map(text(), text(), 1..3));

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod answers;
 mod behind;
 mod briefs;
 mod calendar;
