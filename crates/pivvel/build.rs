@@ -4,12 +4,13 @@ use std::path::Path;
 use std::{env, fs, io};
 
 /// The pages, in the order in which they are read.
-const PAGES: [&str; 17] = [
+const PAGES: [&str; 18] = [
     "tutorial",
     "brief",
     "keys",
     "formulas",
     "emphasis",
+    "pages",
     "appearance",
     "sources",
     "tidy-result",

@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
-use pivvel::brief::{EmphasisBrief, Form, ItemBrief, YardstickOf};
+use pivvel::brief::{EmphasisBrief, Form, ItemBrief, YardstickOf, drop_emphasis, set_emphasis, set_rule};
 use pivvel::formula::Formula;
 use pivvel::{Brief, Error, Result};
 
@@ -325,6 +325,27 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "Put symbols beside a measure's figures, each level on a scale of its own",
         |given, brief| given.stand_out(brief, Form::Symbol),
     ),
+    again(
+        "emphasis",
+        "KEY = VALUE, …",
+        "Let more stand out beside what the brief says, or change what has a name there: \"on = 'margin', as = 'ink', about = 0\"",
+        |given, brief| set_emphasis(brief, given.text).map_err(|e| e.within("--emphasis")),
+    ),
+    again(
+        "drop",
+        "EMPHASIS",
+        "Let something stand out no more, by its name or its measure: margin",
+        |given, brief| drop_emphasis(brief, &unquoted(given.text)).map_err(|e| e.within("--drop")),
+    ),
+    again(
+        "rule",
+        "EMPHASIS: KEY = VALUE, …",
+        "Add a rule that goes before all others, or change the one of its name: \"margin: name = 'thin', below = '20%', show = 'loss'\"",
+        |given, brief| {
+            let (emphasis, keys) = of_dimension(&given, "\"margin: below = '20%', show = 'loss'\"")?;
+            set_rule(brief, &emphasis, &keys).map_err(|e| e.within("--rule"))
+        },
+    ),
     once(
         "levels",
         "A,B",
@@ -379,6 +400,14 @@ static OF_BRIEFS: &[BriefFlag] = &[
             Ok(())
         },
     ),
+    once("script", "YES | NO", "Whether pages hold a script", |given, brief| {
+        brief.page.script = given.text == "yes";
+        Ok(())
+    })
+    .one_of(&[
+        ("yes", "Levels fold, columns sort, members are found"),
+        ("no", "A page that can be mailed: it shows the same, and nothing moves"),
+    ]),
     once("title", "TITLE", "The heading", |given, brief| {
         brief.title = Some(given.text.into());
         Ok(())

@@ -15,7 +15,14 @@ pub(crate) fn inputs(file: &Path, brief: &Brief, lines: &Path) -> Vec<String> {
         _ => None,
     });
     let related = brief.related.iter().map(|related| related.source.clone());
-    [file, lines].map(|path| path.display().to_string()).into_iter().chain(related).chain(kept).collect()
+    let appearance = brief.appearance.iter().filter(|name| is_file(name)).cloned();
+    let own = [file, lines].map(|path| path.display().to_string());
+    own.into_iter().chain(related).chain(kept).chain(appearance).collect()
+}
+
+/// Whether the name of an appearance is that of a file, and not that of a language.
+pub(crate) fn is_file(appearance: &str) -> bool {
+    Path::new(appearance).extension().is_some()
 }
 
 pub(crate) fn is_brief(path: &Path) -> bool {
@@ -41,6 +48,10 @@ pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
     for related in &mut brief.related {
         related.source = beside(path, &related.source).display().to_string();
     }
+    brief.appearance = brief.appearance.map(|own| match is_file(&own) {
+        true => beside(path, &own).display().to_string(),
+        false => own,
+    });
     for emphasis in &mut brief.emphasis {
         if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
             *file = beside(path, file).display().to_string();

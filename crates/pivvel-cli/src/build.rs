@@ -4,6 +4,7 @@ use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
 use pivvel::brief::YardstickOf;
+use pivvel::draw::Appearance;
 use pivvel::plan::Plan;
 use pivvel::result::{
     Groups, Variants, Yardsticks, open_groups, open_yardsticks, save_groups, save_yardsticks,
@@ -16,7 +17,7 @@ use pivvel::text::without_secrets;
 use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::arguments::{Build, TableShape};
-use crate::briefs::{apart_on_standard_input, inputs, is_brief, read_brief};
+use crate::briefs::{apart_on_standard_input, inputs, is_brief, is_file, read_brief};
 use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
@@ -134,7 +135,8 @@ fn one(build: &Build) -> Result<()> {
             false => Target::new(path)?,
         });
     }
-    let options = options(build);
+    let appearance = screen::appearance(&build.drawing, Some(&brief))?;
+    let options = options(build, &appearance);
     let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
     let targets: Vec<Target> = targets.into_iter().map(|target| target.with(options.clone())).collect();
     if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
@@ -198,7 +200,7 @@ fn one(build: &Build) -> Result<()> {
     if !to_screen {
         return Ok(());
     }
-    screen::print_crosstab(&crosstab, &build.drawing)?;
+    screen::print_crosstab(&crosstab, &appearance, &build.drawing)?;
     if !build.notices.quiet {
         views_not_drawn(&crosstab).iter().for_each(|message| print_message(message));
     }
@@ -236,7 +238,7 @@ impl Build {
 }
 
 /// How files are written.
-fn options(build: &Build) -> TargetOptions {
+fn options(build: &Build, appearance: &Appearance) -> TargetOptions {
     let shape = |shape| match shape {
         TableShape::Tidy => Shape::Tidy,
         TableShape::Cells => Shape::Cells,
@@ -249,7 +251,7 @@ fn options(build: &Build) -> TargetOptions {
         .inert(build.inert)
         .with_hidden(build.with_hidden)
         .threads(build.effort.threads.and_then(NonZero::new))
-        .appearance(screen::appearance(&build.drawing))
+        .appearance(appearance.clone())
 }
 
 /// The cross-tab of lines; its groups are kept where that is asked for.
@@ -307,6 +309,8 @@ fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result
     let to = build.to.iter().filter(|target| target.as_os_str() != "-");
     kept.to.extend(to.map(|target| seen_from(path, target)));
     kept.related.iter_mut().for_each(|related| related.source = seen_from(path, Path::new(&related.source)));
+    kept.appearance =
+        kept.appearance.map(|own| if is_file(&own) { seen_from(path, Path::new(&own)) } else { own });
     for emphasis in &mut kept.emphasis {
         if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
             *file = seen_from(path, Path::new(file));

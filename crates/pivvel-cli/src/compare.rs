@@ -16,12 +16,12 @@ use crate::outputs::report_targets;
 use crate::screen;
 
 pub(crate) fn run(compare: &Compare) -> Result<()> {
-    let appearance = screen::appearance(&compare.drawing);
+    let brief = compare.brief.as_deref().map(read_brief).transpose()?;
+    let appearance = screen::appearance(&compare.drawing, brief.as_ref())?;
     let targets = report_targets(&compare.to, &compare.form, &appearance)?;
     let inputs = [&compare.earlier, &compare.later].into_iter().chain(&compare.brief);
     let inputs: Vec<String> = inputs.map(|path| path.display().to_string()).collect();
     check_outputs(&inputs, &compare.to)?;
-    let brief = compare.brief.as_deref().map(read_brief).transpose()?;
     let (earlier, ..) = snapshot(compare, brief.as_ref(), &compare.earlier)?;
     let (later, ratios, measures) = snapshot(compare, brief.as_ref(), &compare.later)?;
     let comparison = Comparison::new(&earlier, &later, &ratios)?;

@@ -33,7 +33,8 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
     let Some(crosstab) = first else { return Ok(()) };
     let page = folder.join("coasts.html");
     Target::new(&page)?.write(&crosstab)?;
-    screen::print_crosstab(&crosstab, &demo.drawing)?;
+    let appearance = screen::appearance(&demo.drawing, None)?;
+    screen::print_crosstab(&crosstab, &appearance, &demo.drawing)?;
     let place = folder.display();
     screen::print(&format!(
         "\nWrote {place}/lines.csv, {} briefs, and this cross-tab as a page: {}\n\nGo on with:\n  \

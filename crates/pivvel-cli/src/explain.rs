@@ -13,7 +13,7 @@ use crate::screen;
 
 pub(crate) fn run(explain: &Explain) -> Result<()> {
     let (brief, address, path) = explain.target.read()?;
-    let appearance = screen::appearance(&explain.drawing);
+    let appearance = screen::appearance(&explain.drawing, Some(&brief))?;
     let target = |path| Ok(ReportTarget::of_story(path)?.appearance(appearance.clone()));
     let targets = explain.to.iter().map(target).collect::<Result<Vec<_>>>()?;
     check_outputs(&inputs(&explain.target.brief, &brief, &path), &explain.to)?;

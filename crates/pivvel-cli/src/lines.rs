@@ -23,7 +23,7 @@ const SHOWN: usize = 400;
 
 pub(crate) fn run(lines: &Lines) -> Result<()> {
     let (brief, address, path) = lines.target.read()?;
-    let appearance = screen::appearance(&lines.drawing);
+    let appearance = screen::appearance(&lines.drawing, Some(&brief))?;
     let targets = report_targets(&lines.to, &lines.form, &appearance)?;
     let order = lines.sort.iter().map(|text| text.parse::<LineOrder>()).collect::<Result<Vec<_>>>()?;
     let columns = lines.columns.as_deref().map(names).unwrap_or_default();

@@ -4,17 +4,22 @@ use std::fmt::Write as _;
 use std::io::{IsTerminal, Write, stdout};
 
 use anstyle::Style;
-use pivvel::draw::{Appearance, Colours, Ground, TerminalOptions};
-use pivvel::{CrossTab, Error, Result, draw};
+use pivvel::draw::{Appearance, Colours, Ground, TerminalOptions, open_appearance};
+use pivvel::{Brief, CrossTab, Error, Result, draw};
 
 use crate::arguments::{Background, DrawingArguments, ScreenArguments, When};
 
 /// Rows that are drawn on a terminal at most; into a file or a pager all are.
 const TERMINAL_ROWS: usize = 400;
 
-/// The words and colours that are asked for.
-pub(crate) fn appearance(arguments: &DrawingArguments) -> Appearance {
-    arguments.appearance.clone().unwrap_or_default()
+/// The words and colours that are asked for: those of the flag, or those of a brief.
+pub(crate) fn appearance(arguments: &DrawingArguments, brief: Option<&Brief>) -> Result<Appearance> {
+    let own = match (&arguments.appearance, brief.and_then(|brief| brief.appearance.as_deref())) {
+        (Some(flag), _) => flag.clone(),
+        (None, Some(name)) => open_appearance(name).map_err(|error| error.within("appearance"))?,
+        (None, None) => Appearance::new(),
+    };
+    Ok(own.script(brief.is_none_or(|brief| brief.page.script)))
 }
 
 /// How a terminal is drawn on.
@@ -119,6 +124,10 @@ fn wrapped(line: &str, width: usize, indent: usize) -> Vec<String> {
     lines
 }
 
-pub(crate) fn print_crosstab(crosstab: &CrossTab, arguments: &DrawingArguments) -> Result<()> {
-    print(&draw::terminal(&appearance(arguments).layout(crosstab), &options(arguments)))
+pub(crate) fn print_crosstab(
+    crosstab: &CrossTab,
+    appearance: &Appearance,
+    arguments: &DrawingArguments,
+) -> Result<()> {
+    print(&draw::terminal(&appearance.layout(crosstab), &options(arguments)))
 }

@@ -120,7 +120,9 @@ pub mod brief {
         ViewBrief, ViewForm, YardstickOf,
     };
 
-    pub use crate::brief_file::{emphasis_keys, from_toml, rewrite, schema, to_toml};
+    pub use crate::brief_file::{
+        drop_emphasis, emphasis_keys, from_toml, rewrite, schema, set_emphasis, set_rule, to_toml,
+    };
 }
 
 /// Where lines come from: files, databases, record batches, and sources of one's own.

@@ -32,6 +32,8 @@ use crate::formula::{Formula, Group};
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct EmphasisBrief {
+    /// What it is called where one is changed or dropped for a run: `--emphasis`, `--rule`, `--drop`.
+    pub name: Option<String>,
     /// The measure whose cells stand out; for a link a dimension may be named, whose members link.
     pub on: String,
     /// How they do.
@@ -564,6 +566,7 @@ impl EmphasisBrief {
 impl EmphasisBrief {
     pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
         let EmphasisBrief {
+            name: _,
             on,
             form: _,
             by,

@@ -17,12 +17,14 @@ use super::template::Template;
 /// let page = PageBrief::new().controls(["uplift"]).control(ControlBrief::new("coast").several(true));
 /// assert_eq!(Brief::new().page(page).page.controls.len(), 2);
 /// ```
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct PageBrief {
     /// What readers choose: assumptions with `choices`, or with `low`, `high` and `step`; dimensions, whose members they
     /// choose.
     pub controls: Vec<ControlBrief>,
+    /// Whether it holds the script that folds, sorts and finds. Without one a page can be mailed, and shows the same.
+    pub script: bool,
 }
 
 /// Something that readers of a page choose.
@@ -64,6 +66,12 @@ impl Serialize for ControlBrief {
     }
 }
 
+impl Default for PageBrief {
+    fn default() -> PageBrief {
+        PageBrief { controls: Vec::new(), script: true }
+    }
+}
+
 impl<T: Into<String>> From<T> for ControlBrief {
     fn from(name: T) -> ControlBrief {
         ControlBrief::new(name)
@@ -84,7 +92,7 @@ impl PageBrief {
 
     /// As [`Brief::each_part`](super::Brief::each_part).
     pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
-        let PageBrief { controls } = self;
+        let PageBrief { controls, script: _ } = self;
         for ControlBrief { name, label, several: _ } in controls {
             parts::names([name], visit);
             parts::texts(label, visit);

@@ -33,6 +33,7 @@ setters! { AssumptionBrief {
 
 setters! { PageBrief {
     list controls: ControlBrief,
+    value script: bool,
 } }
 
 setters! { ControlBrief {
@@ -65,6 +66,7 @@ setters! { TopBrief {
 } }
 
 setters! { EmphasisBrief {
+    option name as named: String,
     option by: Formula,
     option only: Formula,
     list levels: Level,
@@ -225,6 +227,7 @@ impl ViewBrief {
 
 setters! { Brief {
     option source: String,
+    option appearance: String,
     value page: PageBrief,
     value bad_values: BadValues,
     more related as related: RelatedBrief,

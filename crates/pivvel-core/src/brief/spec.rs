@@ -94,8 +94,10 @@ pub struct Brief {
     pub emphasis: Vec<EmphasisBrief>,
     /// Further views of the same lines.
     pub views: Vec<ViewBrief>,
-    /// What a page lets its readers choose.
+    /// How a page answers its readers.
     pub page: PageBrief,
+    /// The language or the file of the words, colours, fonts and logo that it is drawn in.
+    pub appearance: Option<String>,
     /// What to do about values that do not fit their column's kind.
     pub bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
@@ -501,6 +503,7 @@ impl Brief {
             emphasis,
             views,
             page,
+            appearance: _,
             bad_values: _,
             to: _,
         } = self;

@@ -62,16 +62,10 @@ fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
     {
         return wrong(format!("it is from {} to {}, which nothing is", low.words(), high.words()));
     }
-    if !brief.choices.is_empty() && !brief.choices.iter().any(|choice| is_same(choice, &brief.value)) {
-        let known: Vec<String> = brief.choices.iter().map(Amount::to_string).collect();
-        let value = brief.value.to_string();
-        return Err(Error::unknown(place, "choice", &value, known.iter().map(String::as_str)));
-    }
-    if let Amount::Text(text) = &brief.value {
-        if brief.low.is_some() || brief.high.is_some() {
-            return wrong(format!("{text} is no number, and only a number has bounds"));
-        }
-        return Ok(());
+    if let Amount::Text(text) = &brief.value
+        && (brief.low.is_some() || brief.high.is_some())
+    {
+        return wrong(format!("{text} is no number, and only a number has bounds"));
     }
     match (&brief.low, &brief.high) {
         (Some(low), _) if below(&brief.value, low) => {
@@ -80,7 +74,14 @@ fn check(place: &str, brief: &AssumptionBrief) -> Result<()> {
         (_, Some(high)) if below(high, &brief.value) => {
             wrong(format!("{} is above {}, the highest that is allowed", brief.value.words(), high.words()))
         }
-        _ => Ok(()),
+        _ if brief.choices.is_empty() || brief.choices.iter().any(|choice| is_same(choice, &brief.value)) => {
+            Ok(())
+        }
+        _ => {
+            let known: Vec<String> = brief.choices.iter().map(Amount::to_string).collect();
+            let value = brief.value.to_string();
+            Err(Error::unknown(place, "choice", &value, known.iter().map(String::as_str)))
+        }
     }
 }
 

@@ -20,6 +20,11 @@ pub(super) fn plan_controls(
     columns: &Columns,
 ) -> Result<Vec<PlannedControl>> {
     let mut controls: Vec<PlannedControl> = Vec::new();
+    if !brief.page.script && !brief.page.controls.is_empty() {
+        let message =
+            "readers choose by the script of the page, and it is to have none; leave out script = false";
+        return Err(Error::request("controls", message));
+    }
     for control in &brief.page.controls {
         let place = format!("control {}", control.name);
         if controls.iter().any(|known| known.name == control.name) {

@@ -25,7 +25,13 @@ pub(super) fn plan_emphasis(
 ) -> Result<Vec<PlannedEmphasis>> {
     let mut planned = Vec::new();
     for (i, spec) in brief.emphasis.iter().enumerate() {
-        let place = format!("emphasis {} ({} on {})", i + 1, spec.form.name(), spec.on);
+        let number = (i + 1).to_string();
+        let own = spec.name.as_ref().unwrap_or(&number);
+        let place = format!("emphasis {own} ({} on {})", spec.form.name(), spec.on);
+        let is_earlier = |other: &EmphasisBrief| other.name.is_some() && other.name == spec.name;
+        if brief.emphasis[..i].iter().any(is_earlier) {
+            return Err(Error::request(place, "there is another emphasis of this name"));
+        }
         match gone(spec, scope)? {
             Some(why) => {
                 let message = format!("{place}: {why}; kept and not used");

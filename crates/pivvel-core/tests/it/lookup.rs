@@ -174,13 +174,13 @@ fn a_name_in_a_formula_comes_with_the_nearest() {
         ("sum(amount) / cots", "cots", Some("coast")),
         ("medain(amount)", "medain(amount)", Some("median")),
         ("median(abbs(amount))", "abbs(amount)", Some("abs")),
-        ("sum(amount) at cosat", "cosat", Some("coast")),
+        ("sum(amount) at level cosat", "sum(amount) at level cosat", Some("coast")),
         ("rank(sum(amount) among siblngs)", "siblngs", Some("siblings")),
-        ("rank(sum(amount) ties lowst)", "lowst", Some("lowest")),
+        ("rank(sum(amount) ties meen)", "meen", Some("mean")),
         ("sum(amount wher cost > 1)", "wher", Some("where")),
-        ("mean(sum(amount) per coats)", "coats", Some("coast")),
+        ("mean(sum(amount) per coats)", "mean(sum(amount) per coats)", Some("coast")),
         ("sum(amount) + zebra", "zebra", None),
-        ("sum(amount", "", None),
+        ("sum(amount", "(", None),
     ];
     for (text, at, near) in cases {
         let lines = batch([

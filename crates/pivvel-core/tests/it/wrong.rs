@@ -244,8 +244,11 @@ fn wrong_layouts() {
     let assume = |value: &str, low: &str, high: &str| {
         let read = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
         let mut brief = base();
-        let mut uplift = AssumptionBrief::new("uplift", value).choices(["coast", "yard"]);
+        let mut uplift = AssumptionBrief::new("uplift", value);
         (uplift.low, uplift.high) = (read(low), read(high));
+        if uplift.value.number().is_none() {
+            uplift = uplift.choices(["coast", "yard"]);
+        }
         brief.assumptions = vec![uplift];
         brief
     };

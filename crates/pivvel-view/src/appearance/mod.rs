@@ -47,6 +47,7 @@ pub use words::Words;
 pub struct Appearance {
     pub(crate) words: Words,
     pub(crate) theme: Theme,
+    pub(crate) without_script: bool,
 }
 
 impl Appearance {
@@ -63,6 +64,11 @@ impl Appearance {
     /// In these colours.
     pub fn theme(self, theme: Theme) -> Appearance {
         Appearance { theme, ..self }
+    }
+
+    /// Whether pages hold the script that folds, sorts and finds. Without one a page can be mailed, and shows the same.
+    pub fn script(self, script: bool) -> Appearance {
+        Appearance { without_script: !script, ..self }
     }
 
     /// Lays a cross-tab out, for a terminal or for drawing of one's own.

@@ -34,6 +34,7 @@ struct Page<'a> {
     css: String,
     words: PageWords<'a>,
     script: &'static str,
+    has_script: bool,
     controls: Option<Controls>,
 }
 
@@ -119,6 +120,7 @@ fn page(
         css: css(classes, appearance),
         words: PageWords::of(appearance),
         script: include_str!("../../templates/page.js"),
+        has_script: !appearance.without_script,
         controls,
     };
     page.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))

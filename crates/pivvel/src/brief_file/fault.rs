@@ -8,9 +8,9 @@ use serde_path_to_error::{Path, Segment};
 
 use super::schema::{forms, part};
 
-/// The place of a span: the file and the line.
+/// The place of a span: the file and the line. A text without a name is one line that somebody typed.
 pub(super) fn at_line(name: &str, text: &str, span: Option<Range<usize>>) -> String {
-    let Some(span) = span else { return name.to_string() };
+    let Some(span) = span.filter(|_| !name.is_empty()) else { return name.to_string() };
     let before = &text.as_bytes()[..span.start.min(text.len())];
     format!("{name}, line {}", 1 + before.iter().filter(|byte| **byte == b'\n').count())
 }
@@ -34,6 +34,7 @@ pub(super) fn fault(name: &str, text: &str, path: &Path, error: &toml_edit::de::
         let known: Vec<&str> = known.collect();
         let place = match words(path, keys.len() - usize::from(keys.last() == Some(&key))) {
             words if words.is_empty() => line.clone(),
+            words if line.is_empty() => words,
             words => format!("{line}, {words}"),
         };
         if let (["dimensions", name, ..], true) = (keys.as_slice(), DatePart::from_name(key).is_some()) {

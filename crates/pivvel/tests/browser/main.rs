@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod answers;
 mod driver;
 #[path = "../it/missing.rs"]
 mod missing;

@@ -83,7 +83,8 @@ fn saying(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
             Choice::Members(members) => {
                 let labels: Vec<String> =
                     members.iter().map(|member| format!("'{}'", member.label())).collect();
-                let chosen: pivvel::formula::Formula = format!("{} in ({})", control.name(), labels.join(", ")).into();
+                let chosen: pivvel::formula::Formula =
+                    format!("{} in ({})", control.name(), labels.join(", ")).into();
                 own.filter = Some(own.filter.map_or(chosen.clone(), |own| own.and(&chosen)));
             }
             Choice::All => {}
@@ -142,7 +143,7 @@ fn controls_stand_on_the_page_as_data() {
     assert_eq!(words(1), ["3", "5", "10"]);
     assert_eq!(words(3), ["Fell Coast", "Isle of Tarrow", "Marram Coast", "Skerry Coast"]);
     assert_eq!(facts["base"], serde_json::json!([5, 3, 2, 15]));
-    assert!(page.contains("<p id=\"choices\">Price rise 5 % · Show 5 · By harbour · coast all</p>"));
+    assert!(page.contains("<p id=\"choices\">Price rise 5 % · Show 5 · By harbour · Coasts all</p>"));
     let mark = facts["controls"][3]["choices"][0]["mark"].as_str().unwrap();
     assert!(body(&page).contains(&format!("data-m=\"{mark}\" data-t=\"Fell Coast\"")));
     // No outside reference, and the policy of other pages.
@@ -188,6 +189,48 @@ fn wrong_controls_are_told() {
         assert_eq!(error.to_string(), wanted);
         assert!(error.is_request());
     }
+}
+
+/// A text without all that stands between two marks, these included.
+fn without(text: &str, from: &str, to: &str) -> String {
+    let mut kept = String::new();
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once(from) {
+        kept.push_str(before);
+        rest = after.split_once(to).map_or("", |(_, rest)| rest);
+    }
+    kept + rest
+}
+
+/// A page to mail has no script and nothing that needs one, and shows the same.
+#[test]
+fn a_page_without_script_shows_the_same() {
+    for (name, text) in pivvel_demo::BRIEFS {
+        let mut brief = brief::from_toml(name, text).unwrap();
+        brief.page = PageBrief::new();
+        // Kept and related files are none of this.
+        let Ok(crosstab) = CrossTab::build(&brief, &mut lines()) else { continue };
+        let moving = draw::page(&crosstab);
+        let page = draw::Appearance::new().script(false).page(&crosstab);
+        for moves in ["<script", "<button", "script-src", "<input", "onclick"] {
+            assert!(!page.contains(moves), "{name}: {moves}");
+        }
+        let (_, still) = page.split_once("<div id=\"body\">\n").unwrap();
+        let (still, _) = still.split_once("\n</div>\n</body>").unwrap();
+        let told = without(
+            &without(body(&moving), "<button type=\"button\" class=\"fold\"", "</button>"),
+            "\n<script",
+            "</script>",
+        );
+        assert_eq!(still, told, "{name}");
+    }
+    let mut brief = demo("choices.toml");
+    brief.page.script = false;
+    let error = Build::new().variants(&brief, &mut lines()).map(|_| ()).unwrap_err().to_string();
+    assert_eq!(
+        error,
+        "controls: readers choose by the script of the page, and it is to have none; leave out script = false"
+    );
 }
 
 /// A target that is a page answers; another one holds what the brief itself says.

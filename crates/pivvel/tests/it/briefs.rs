@@ -244,7 +244,7 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
         Just(YardstickOf::All),
         "[a-z]{5,8}".prop_map(|stem| YardstickOf::Kept(format!("{stem}.json"))),
     ];
-    let texts = (text(), of(text()), of(template()));
+    let texts = (of(text()), text(), of(text()), of(template()));
     let formulas = proptest::array::uniform3(of(formula()));
     let lists = (names(), words(PeersOf::NAMES), yardstick, words(Reach::NAMES), words(ScaleBy::NAMES));
     let ends = (of((amount(), amount())), of(amount()), of(amount()));
@@ -253,33 +253,36 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
     let rules =
         words(Form::NAMES).prop_flat_map(|form| (Just(form), proptest::collection::vec(rule(form), 0..3)));
     (texts, formulas, lists, ends, looks, rules)
-        .prop_map(|((on, along, link), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
-            let (levels, peers, yardstick, reach, scale) = lists;
-            let ((palette, symbols), steps, good, figure) = looks;
-            EmphasisBrief {
-                on,
-                form,
-                by,
-                only,
-                levels: levels.into_iter().map(Into::into).collect(),
-                reach,
-                peers,
-                yardstick,
-                scale,
-                about,
-                clip,
-                low,
-                high,
-                steps,
-                good,
-                palette,
-                symbols,
-                figure,
-                along,
-                link,
-                rules,
-            }
-        })
+        .prop_map(
+            |((name, on, along, link), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
+                let (levels, peers, yardstick, reach, scale) = lists;
+                let ((palette, symbols), steps, good, figure) = looks;
+                EmphasisBrief {
+                    name,
+                    on,
+                    form,
+                    by,
+                    only,
+                    levels: levels.into_iter().map(Into::into).collect(),
+                    reach,
+                    peers,
+                    yardstick,
+                    scale,
+                    about,
+                    clip,
+                    low,
+                    high,
+                    steps,
+                    good,
+                    palette,
+                    symbols,
+                    figure,
+                    along,
+                    link,
+                    rules,
+                }
+            },
+        )
         .boxed()
 }
 

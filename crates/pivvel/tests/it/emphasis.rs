@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::brief::{DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
+use pivvel::brief::{self, DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
 use pivvel::result::{ColumnEntry, RowEntry, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::tidy;
@@ -340,4 +340,83 @@ fn wrong_yardsticks() {
     let told = notices.join("; ");
     assert!(told.contains("no yardstick in k.json"), "{told}");
     assert!(told.contains("2 cells lie beyond the ends of its scale in k.json"), "{told}");
+}
+
+/// What is typed for one run changes the brief as its own keys would, and what is typed wrong is told.
+#[test]
+fn emphasis_is_changed_by_its_keys() {
+    let text = "rows = [\"coast\"]\n[measures]\nsales = \"sum(amount)\"\n[[emphasis]]\nname = \"scale\"\non = \"sales\"\nas = \"tint\"\n";
+    let brief = || brief::from_toml("brief.toml", text).unwrap();
+    type Change = fn(&mut pivvel::Brief) -> pivvel::Result<()>;
+    let cases: [(Change, &str); 6] = [
+        (
+            |b| brief::set_emphasis(b, "name = 'scale', as = 'bar'"),
+            "name = \"scale\"\non = \"sales\"\nas = \"bar\"\n",
+        ),
+        (
+            |b| brief::set_emphasis(b, "on = 'sales', as = 'ink', about = 0"),
+            "name = \"scale\"\non = \"sales\"\nas = \"tint\"\n[[emphasis]]\non = \"sales\"\nas = \"ink\"\nabout = 0\n",
+        ),
+        (
+            |b| {
+                brief::set_rule(b, "scale", "name = 'low', below = 10")?;
+                brief::set_rule(b, "sales", "name = 'high', from = 20")?;
+                brief::set_rule(b, "scale", "name = 'low', up_to = 5")
+            },
+            "name = \"scale\"\non = \"sales\"\nas = \"tint\"\nrules = [{ name = \"high\", from = 20 }, { name = \"low\", up_to = 5 }]\n",
+        ),
+        (|b| brief::drop_emphasis(b, "scale"), ""),
+        (|b| brief::drop_emphasis(b, "sales"), ""),
+        (
+            |b| brief::set_emphasis(b, "name = 'scale', peers = 'siblings'"),
+            "name = \"scale\"\non = \"sales\"\nas = \"tint\"\npeers = \"siblings\"\n",
+        ),
+    ];
+    for (change, wanted) in cases {
+        let (before, _) = text.split_once("[[emphasis]]").unwrap();
+        let head = if wanted.is_empty() { "" } else { "[[emphasis]]\n" };
+        let wanted = brief::from_toml("brief.toml", &format!("{before}{head}{wanted}")).unwrap();
+        let mut changed = brief();
+        change(&mut changed).unwrap();
+        assert_eq!(changed, wanted);
+    }
+    let wrong: [(Change, &str); 7] = [
+        (|b| brief::drop_emphasis(b, "scael"), "unknown emphasis \"scael\"; did you mean \"scale\"?"),
+        (
+            |b| brief::set_rule(b, "profit", "below = 1"),
+            "unknown emphasis \"profit\"; known: \"scale\", \"sales\"",
+        ),
+        (
+            |b| brief::set_rule(b, "scale", "below 1"),
+            "below 1 is not written like name = 'low', below = 1000, show = 'loss'",
+        ),
+        (
+            |b| brief::set_rule(b, "scale", "belwo = 1"),
+            "emphasis 1, rules 1: unknown key \"belwo\"; did you mean \"below\"?",
+        ),
+        (
+            |b| brief::set_rule(b, "scale", "below = 1 }] }, { on = 'x', rules = [{ is = 2"),
+            "below = 1 }] }, { on = 'x', rules = [{ is = 2 is not written like name = 'low', below = 1000, show = 'loss'",
+        ),
+        (
+            |b| brief::set_emphasis(b, "on = 'sales', as = 'bor'"),
+            "emphasis 1, as: unknown form \"bor\"; did you mean \"bar\"?",
+        ),
+        (
+            |b| {
+                brief::set_emphasis(b, "on = 'sales', as = 'bar'")?;
+                brief::drop_emphasis(b, "sales")
+            },
+            "2 are on sales; give each a name, and say which: name = \"scale\"",
+        ),
+    ];
+    for (change, wanted) in wrong {
+        assert_eq!(change(&mut brief()).unwrap_err().to_string(), wanted);
+    }
+    let twice = format!("{text}[[emphasis]]\nname = \"scale\"\non = \"sales\"\n");
+    let twice = brief::from_toml("brief.toml", &twice).unwrap();
+    let lines = std::io::Cursor::new(b"coast,amount\nFell,1\n".to_vec());
+    let mut lines = pivvel::source::TextSource::from_reader("lines.csv", lines, &Default::default()).unwrap();
+    let error = pivvel::CrossTab::build(&twice, &mut lines).unwrap_err().to_string();
+    assert_eq!(error, "emphasis scale (tint on sales): there is another emphasis of this name");
 }
