@@ -309,8 +309,8 @@
   addEventListener("resize", fit);
 
   // ---- A table that is too wide for a sheet is printed in parts: the same rows, some of the columns each ----
-  // In points; cells have more room on the screen, so less of a sheet is used than it seems.
-  const SHEET = 760, LEAST = 6.5;
+  // In points, which both A4 and Letter have between their margins.
+  const SHEET = 700, LEAST = 6.5;
   function columnsOf(table) {
     // By column: its width in the size that print has; where a group of columns begins there, it may be cut before it.
     const row = $("tr", table.tBodies[0]).find(row => row.cells.length > 1 && row.offsetWidth);

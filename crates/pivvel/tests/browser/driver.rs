@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::key::Key;
-use fantoccini::wd::PrintConfiguration;
+use fantoccini::wd::{PrintConfiguration, PrintSize};
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
@@ -105,7 +105,12 @@ impl Page {
     }
 
     pub(crate) async fn print(&self) -> Vec<u8> {
-        self.0.print(PrintConfiguration::default()).await.unwrap()
+        self.print_on(PrintSize::US_LETTER).await
+    }
+
+    pub(crate) async fn print_on(&self, size: PrintSize) -> Vec<u8> {
+        let configuration = PrintConfiguration::builder().size(size).build().unwrap();
+        self.0.print(configuration).await.unwrap()
     }
 }
 

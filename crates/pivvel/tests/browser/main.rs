@@ -6,6 +6,7 @@ mod answers;
 mod driver;
 #[path = "../it/missing.rs"]
 mod missing;
+mod paper;
 
 use driver::Page;
 use pivvel::source::{ReadOptions, TextSource};

@@ -1,0 +1,71 @@
+//! Pages on paper: what is printed as PDF is read back as text.
+
+use std::collections::BTreeMap;
+use std::process::Command;
+
+use fantoccini::wd::PrintSize;
+use pivvel::draw::{self, Layout};
+
+use crate::driver::Page;
+
+/// Layouts that are wider than a sheet, without anything that says a figure twice.
+const WIDE: [&str; 3] = [
+    "rows = [\"coast\", \"harbour\"]\ncolumns = [\"sold_on.year\", \"sold_on.month\"]\n[measures]\nsales = \"sum(amount)\"\n",
+    "rows = [\"range\", \"article\"]\ncolumns = [\"agent\", \"channel\"]\n[measures]\nsales = \"sum(amount)\"\ncost = \"sum(cost)\"\n",
+    "rows = [\"yard\"]\ncolumns = [\"sold_on.year\", \"sold_on.quarter\"]\n[measures]\nsales = { formula = \"sum(amount)\", label = \"Sales\" }\n\
+     share = { formula = \"sales / sales at parent\", label = \"Share of the total\", format = \"percent\" }\nlines = \"count()\"\n",
+];
+
+/// How often each word stands in a text.
+fn words(text: &str) -> BTreeMap<&str, usize> {
+    let mut all = BTreeMap::new();
+    text.split_whitespace().for_each(|word| *all.entry(word).or_default() += 1);
+    all
+}
+
+/// Every figure of a wide table stands on paper as often as in the table, totals among them, and none is cut; on A4 and on
+/// Letter. Pages are numbered, and rows are named on each.
+#[test]
+fn every_figure_of_a_wide_table_is_on_paper_once() {
+    if Command::new("pdftotext").arg("-v").output().is_err() {
+        return crate::missing::skipped("pdftotext");
+    }
+    for brief in WIDE {
+        let crosstab = crate::crosstab(brief, pivvel_demo::CSV);
+        let layout = Layout::new(&crosstab);
+        let cells = layout.rows.iter().flat_map(|row| &row.cells).map(|cell| cell.text.as_str());
+        // Small counts and years stand in labels and page numbers, too.
+        let figures =
+            cells.flat_map(str::split_whitespace).filter(|word| word.len() > 4 && word.contains('.'));
+        let figures = figures.fold(BTreeMap::new(), |mut all: BTreeMap<String, usize>, word| {
+            *all.entry(word.to_string()).or_default() += 1;
+            all
+        });
+        assert!(figures.len() > 100, "{brief}");
+        let label = layout.rows[layout.rows.len() - 2].label.clone();
+        Page::open(&draw::page(&crosstab), |page| async move {
+            for size in [PrintSize::A4, PrintSize::US_LETTER] {
+                let folder = tempfile::tempdir().unwrap();
+                let file = folder.path().join("page.pdf");
+                std::fs::write(&file, page.print_on(size).await).unwrap();
+                let text = Command::new("pdftotext").args(["-layout"]).arg(&file).arg("-").output().unwrap();
+                let text = String::from_utf8(text.stdout).unwrap();
+                let found = words(&text);
+                for (figure, times) in &figures {
+                    assert_eq!(found.get(figure.as_str()), Some(times), "{figure} of {brief}");
+                }
+                let pages = text.matches('\u{c}').count();
+                assert!(pages > 1, "{brief}");
+                let numbers = text.replace(' ', "");
+                for page in 1..=pages {
+                    assert!(
+                        numbers.contains(&format!("\n{page}/{pages}")),
+                        "page {page} of {pages} of {brief}"
+                    );
+                }
+                // Each part of the columns has the labels of all rows.
+                assert!(text.matches(label.as_str()).count() > 1, "{label}");
+            }
+        });
+    }
+}
