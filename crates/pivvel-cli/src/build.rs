@@ -149,23 +149,8 @@ fn one(build: &Build) -> Result<()> {
     let outputs = targets.iter().filter(|t| !t.is_standard_output()).map(Target::path).chain(kept);
     check_outputs(&build.inputs(&brief, lines.as_deref()), &outputs.collect::<Vec<_>>())?;
     let yardsticks = open_yardsticks(&brief)?;
-    let answers = !brief.page.controls.is_empty() && targets.iter().any(Target::is_page);
-    let variants = match lines.as_deref().filter(|_| answers && build.groups.is_empty()) {
-        Some(lines) => Some(variants(build, &brief, lines, &yardsticks)?),
-        None => None,
-    };
-    if answers && variants.is_none() && !build.notices.quiet {
-        print_message("the page has no controls: these need the lines, and kept groups are read");
-    }
-    let (crosstab, groups) = match (&variants, build.groups.is_empty()) {
-        (Some(variants), _) if build.save_groups.is_none() => (variants.crosstab(variants.first())?, None),
-        (_, true) => from_lines(build, &brief, lines.as_deref(), &yardsticks)?,
-        (_, false) => {
-            let groups: Vec<Groups> =
-                build.groups.iter().map(|path| open_groups(path)).collect::<Result<_>>()?;
-            (build.effort.build()?.yardsticks(&yardsticks).from_groups(&brief, &groups)?, None)
-        }
-    };
+    let answers = targets.iter().any(Target::is_page);
+    let Built { crosstab, groups, variants } = built(build, &brief, lines.as_deref(), &yardsticks, answers)?;
     // Check all targets before the first one is written.
     targets.iter().try_for_each(|target| target.check_size(&crosstab))?;
     let to_screen = to.is_empty() && build.split_levels.is_none();
@@ -205,6 +190,43 @@ fn one(build: &Build) -> Result<()> {
         views_not_drawn(&crosstab).iter().for_each(|message| print_message(message));
     }
     Ok(())
+}
+
+/// What a run makes of lines or of kept groups.
+struct Built<'a> {
+    crosstab: CrossTab,
+    /// Those that are to be kept.
+    groups: Option<Groups>,
+    /// What readers of a page can choose.
+    variants: Option<Variants<'a>>,
+}
+
+/// The cross-tab of lines or of kept groups; for a page also what its readers can choose.
+fn built<'a>(
+    build: &Build,
+    brief: &Brief,
+    lines: Option<&Path>,
+    yardsticks: &'a [(String, Yardsticks)],
+    page: bool,
+) -> Result<Built<'a>> {
+    let answers = page && !brief.page.controls.is_empty();
+    if !build.groups.is_empty() {
+        if answers && !build.notices.quiet {
+            print_message("the page has no controls: these need the lines, and kept groups are read");
+        }
+        let groups = build.groups.iter().map(|path| open_groups(path)).collect::<Result<Vec<Groups>>>()?;
+        let crosstab = build.effort.build()?.yardsticks(yardsticks).from_groups(brief, &groups)?;
+        return Ok(Built { crosstab, groups: None, variants: None });
+    }
+    let variants = match lines.filter(|_| answers) {
+        Some(lines) => Some(variants(build, brief, lines, yardsticks)?),
+        None => None,
+    };
+    let (crosstab, groups) = match &variants {
+        Some(variants) if build.save_groups.is_none() => (variants.crosstab(variants.first())?, None),
+        _ => from_lines(build, brief, lines, yardsticks)?,
+    };
+    Ok(Built { crosstab, groups, variants })
 }
 
 /// What a terminal does not show of a brief.

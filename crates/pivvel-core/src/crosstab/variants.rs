@@ -1,6 +1,6 @@
 //! Every variant of a cross-tab that readers of a page can choose, by one pass over the lines.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fmt;
 
 use super::assemble::{BuildContext, assemble};
@@ -321,16 +321,8 @@ impl Variants<'_> {
         let of_values = self.controls.iter().zip(&choices).filter(|(control, _)| !control.is_of_members());
         let place = of_values.fold(0, |place, (control, own)| place * control.choices.len() + own);
         let request = &self.requests[place];
-        let mut narrowed: HashMap<usize, LeafGroups> = HashMap::new();
-        let mut groups = Vec::new();
-        for (asked, job) in request.jobs.iter().zip(&request.plans) {
-            let own = match narrowed.get(&asked.groups) {
-                Some(known) => known.clone(),
-                None => self.narrowed(asked, job, &choices)?,
-            };
-            narrowed.entry(asked.groups).or_insert_with(|| own.clone());
-            groups.push(own);
-        }
+        let jobs = request.jobs.iter().zip(&request.plans);
+        let groups = jobs.map(|(asked, job)| self.narrowed(asked, job, &choices)).collect::<Result<_>>()?;
         assemble(&request.views, &request.plans, groups, (&self.source, &self.tally), self.context)
     }
 

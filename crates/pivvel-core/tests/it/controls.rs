@@ -92,6 +92,26 @@ fn brief() -> Brief {
     brief
 }
 
+/// A view may group the lines just as the cross-tab and one of its controls do together.
+#[test]
+fn a_view_of_the_dimension_of_a_control_is_its_own() {
+    let all = [(0, 0, 1, 5), (0, 1, 2, 3), (2, 1, 3, 8), (2, 2, 9, 1)];
+    let brief = Brief::new()
+        .rows(["coast"])
+        .measure(("lines", "count()"))
+        .view(ViewBrief::new(ViewForm::Table).rows(["coast", "harbour"]))
+        .view(ViewBrief::new(ViewForm::Table).rows(["harbour"]))
+        .page(PageBrief::new().controls(["harbour", "coast"]));
+    let variants = Build::new().variants(&brief, &mut lines(&all)).unwrap();
+    assert_eq!(variants.len(), 4 * 3);
+    for variant in 0..variants.len() {
+        let choices = variants.choices(variant);
+        let wanted =
+            CrossTab::build(&chosen(&brief, variants.controls(), &choices), &mut lines(&all)).unwrap();
+        assert_eq!(shown(&variants.crosstab(variant).unwrap()), shown(&wanted), "{choices:?}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(12))]
 
