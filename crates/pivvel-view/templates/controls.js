@@ -6,6 +6,8 @@
   const say = (phrase, parts = {}) => (words[phrase] ?? phrase).replace(/\{(\w+)\}/g, (hole, name) => parts[name] ?? hole);
   const body = document.getElementById("body"), form = document.getElementById("chosen-by"), status = document.getElementById("found");
   const chosen = controls.map(control => control.first);
+  // What the page shows: it may be behind what is chosen for as long as that is unpacked.
+  let shown = chosen.slice();
 
   // ---- What a choice is called, in words and in the address ----
   const members = (control, choice) => choice === 0 ? [] : control.several
@@ -14,16 +16,16 @@
   const words_of = (control, choice) => !control.members ? control.choices[choice].words
     : choice === 0 ? say("all") : members(control, choice).map(own => own.words).join(", ");
   function title() {
-    const said = controls.map((control, i) => `${control.label} ${words_of(control, chosen[i])}`);
+    const said = controls.map((control, i) => `${control.label} ${words_of(control, shown[i])}`);
     document.getElementById("choices").textContent = said.join(" · ");
-    const changed = said.filter((_, i) => chosen[i] !== controls[i].first);
+    const changed = said.filter((_, i) => shown[i] !== controls[i].first);
     document.title = [document.querySelector("h1").textContent, ...changed].join(" · ");
   }
   function address() {
     const pairs = new URLSearchParams();
     controls.forEach((control, i) => {
-      if (chosen[i] === control.first) return;
-      const keys = control.members ? members(control, chosen[i]) : [control.choices[chosen[i]]];
+      if (shown[i] === control.first) return;
+      const keys = control.members ? members(control, shown[i]) : [control.choices[shown[i]]];
       keys.forEach(own => pairs.append(control.name, own.key));
     });
     history.replaceState(null, "", pairs.size ? `#${pairs}` : location.pathname + location.search);
@@ -55,10 +57,9 @@
   })();
   let wanted = 0;
   async function show() {
-    const own = ++wanted;
+    const own = ++wanted, asked = chosen.slice();
     fill();
-    title();
-    address();
+    body.setAttribute("aria-busy", "true");
     const variant = controls.reduce((place, control, i) => place * base[i] + chosen[i], 0);
     try {
       const { lines, variants, titles } = await unpack();
@@ -68,9 +69,15 @@
       let at = 0;
       body.innerHTML = variants[variant].map(step => lines[at += step]).join("\n");
       document.querySelector("h1").textContent = titles[variant];
+      shown = asked;
       title();
+      address();
+      body.removeAttribute("aria-busy");
       document.dispatchEvent(new Event("enter"));
     } catch {
+      shown.forEach((choice, i) => { chosen[i] = choice; });
+      fill();
+      body.removeAttribute("aria-busy");
       status.textContent = say("this browser does not open the other choices");
     }
   }
@@ -145,6 +152,5 @@
   addEventListener("hashchange", () => { from_address(); show(); });
   from_address();
   fill();
-  title();
   if (controls.some((control, i) => chosen[i] !== control.first)) show();
 })();

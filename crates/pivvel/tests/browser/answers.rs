@@ -61,6 +61,15 @@ fn every_control_changes_all_that_stands_on_the_page() {
     Page::open(&page(), |page| async move {
         until(&page, &run(&[], None), "at first").await;
         assert_eq!(page.value(ADDRESS).await, json!(""));
+        // What stands in print is what the figures are of, also before another choice is there.
+        let said = "return document.getElementById('choices').textContent";
+        let slid = "const s = document.querySelector('#chosen-by input[type=range]'); s.value = 4; s.dispatchEvent(new Event('input')); ";
+        let first = "Price rise 5 % · Show 5 · By harbour · Coasts all";
+        assert_eq!(page.value(&format!("{slid}{said}")).await, json!(first));
+        until(&page, &run(&[("uplift", "20%")], None), "a slider that was moved").await;
+        assert_eq!(page.value(said).await, json!(first.replace("5 %", "20 %")));
+        page.click("#chosen-by button").await;
+        until(&page, &run(&[], None), "at first again").await;
         page.value("document.querySelector('#chosen-by input[type=range]').focus()").await;
         page.keys(Key::Right).await;
         until(&page, &run(&[("uplift", "10%")], None), "a slider by a key").await;
