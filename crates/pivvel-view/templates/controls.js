@@ -13,12 +13,12 @@
   const members = (control, choice) => choice === 0 ? [] : control.several
     ? control.choices.filter((_, i) => choice >> i & 1)
     : [control.choices[choice - 1]];
-  const words_of = (control, choice) => !control.members ? control.choices[choice].words
+  const wordsOf = (control, choice) => !control.members ? control.choices[choice].words
     : choice === 0 ? say("all") : members(control, choice).map(own => own.words).join(", ");
   function title() {
-    const said = controls.map((control, i) => `${control.label} ${words_of(control, shown[i])}`);
-    document.getElementById("choices").textContent = said.join(" · ");
-    const changed = said.filter((_, i) => shown[i] !== controls[i].first);
+    const named = controls.map((control, i) => `${control.label} ${wordsOf(control, shown[i])}`);
+    document.getElementById("choices").textContent = named.join(" · ");
+    const changed = named.filter((_, i) => shown[i] !== controls[i].first);
     document.title = [document.querySelector("h1").textContent, ...changed].join(" · ");
   }
   function address() {
@@ -28,9 +28,10 @@
       const keys = control.members ? members(control, shown[i]) : [control.choices[shown[i]]];
       keys.forEach(own => pairs.append(control.name, own.key));
     });
-    history.replaceState(null, "", pairs.size ? `#${pairs}` : location.pathname + location.search);
+    const text = String(pairs);
+    history.replaceState(null, "", text ? `#${text}` : location.pathname + location.search);
   }
-  function from_address() {
+  function fromAddress() {
     const pairs = new URLSearchParams(location.hash.slice(1)), unknown = [];
     controls.forEach((control, i) => {
       chosen[i] = control.first;
@@ -43,7 +44,7 @@
     });
     for (const name of new Set(pairs.keys()))
       if (!controls.some(control => control.name === name)) unknown.push(name);
-    if (unknown.length) status.textContent = say("the address names what there is none of: {names}", { names: unknown.join(", ") });
+    if (unknown.length) status.textContent = say("unknown in the address: {names}", { names: unknown.join(", ") });
   }
   // All members one by one are all, and so is none of them.
   const whole = (control, set) => set === (1 << control.choices.length) - 1 ? 0 : set;
@@ -78,7 +79,7 @@
       shown.forEach((choice, i) => { chosen[i] = choice; });
       fill();
       body.removeAttribute("aria-busy");
-      status.textContent = say("this browser does not open the other choices");
+      status.textContent = say("this browser cannot show other choices");
     }
   }
   function set(i, choice) {
@@ -102,14 +103,14 @@
       return () => boxes.forEach((box, at) => { box.checked = chosen[i] >> at & 1; });
     }
     if (control.slides) {
-      const told = el("output");
+      const reading = el("output");
       const slider = el("input", { type: "range", name: control.name, min: 0, max: control.choices.length - 1, step: 1,
         oninput: () => set(i, +slider.value) });
-      form.append(el("label", {}, `${control.label} `, slider, told));
+      form.append(el("label", {}, `${control.label} `, slider, reading));
       return () => {
         slider.value = chosen[i];
-        told.textContent = control.choices[chosen[i]].words;
-        slider.setAttribute("aria-valuetext", told.textContent);
+        reading.textContent = control.choices[chosen[i]].words;
+        slider.setAttribute("aria-valuetext", reading.textContent);
       };
     }
     const all = control.members ? [say("all"), ...control.choices.map(own => own.words)] : control.choices.map(own => own.words);
@@ -141,7 +142,8 @@
     else set(i, chosen[i] === 1 << at ? 0 : whole(control, 1 << at));
   });
   document.addEventListener("keydown", event => {
-    if (event.key !== "Escape" || event.defaultPrevented) return;
+    // In a list or a field Escape has a meaning of its own.
+    if (event.key !== "Escape" || event.target.closest("input, select")) return;
     const i = controls.findIndex((control, place) => control.members && chosen[place] !== control.first);
     if (i < 0) return;
     controls.forEach((control, place) => { if (control.members) chosen[place] = control.first; });
@@ -149,8 +151,8 @@
   });
 
   form.hidden = false;
-  addEventListener("hashchange", () => { from_address(); show(); });
-  from_address();
+  addEventListener("hashchange", () => { fromAddress(); show(); });
+  fromAddress();
   fill();
   if (controls.some((control, i) => chosen[i] !== control.first)) show();
 })();

@@ -312,10 +312,13 @@ impl Variants<'_> {
     /// The cross-tab of a variant, with its views.
     ///
     /// # Errors
-    /// As for [`Build::run`]; a variant that there is none of.
+    /// As for [`Build::run`]; a number that no variant has.
     pub fn crosstab(&self, variant: usize) -> Result<CrossTab> {
         if variant >= self.len() {
-            return Err(Error::request("variant", format!("there is none of the number {variant}")));
+            return Err(Error::request(
+                "variant",
+                format!("there is no variant {variant}; the last one is {}", self.len() - 1),
+            ));
         }
         let choices = self.choices(variant);
         let of_values = self.controls.iter().zip(&choices).filter(|(control, _)| !control.is_of_members());
@@ -348,7 +351,7 @@ impl Variants<'_> {
         let narrowed =
             leaves.regrouped((rows, &row_targets), (columns, &column_targets)).map_err(overflow)?;
         let mut narrowed = without_empty_paths(narrowed).map_err(overflow)?;
-        narrowed.report.excluded += leaves.lines() - narrowed.lines();
+        // Lines that a choice leaves out are none that a condition excludes: the report is of all lines.
         narrowed.count_blank_members(&job.plan.grouping);
         Ok(narrowed)
     }

@@ -374,11 +374,6 @@ impl LeafGroups {
         }
     }
 
-    /// How many lines there are.
-    pub(crate) fn lines(&self) -> u64 {
-        self.states.all_lines().sum()
-    }
-
     /// The same lines in other groups: every row path and column path here goes into the one that
     /// is named for it, or is left out where that is [`NOWHERE`].
     ///

@@ -24,7 +24,7 @@ const MOST_BYTES: usize = 16 << 20;
 /// What a page has where readers choose.
 pub(super) struct Controls {
     /// What is chosen at first, in words.
-    pub(super) said: String,
+    pub(super) summary: String,
     /// The controls with their choices, as JSON.
     pub(super) facts: String,
     /// The variants: JSON, packed and in base64.
@@ -61,8 +61,10 @@ pub(crate) fn draw(variants: &Variants<'_>, appearance: &Appearance) -> Result<S
     let mut lines = Lines::default();
     let (mut all, mut titles) = (vec![Vec::new(); variants.len()], vec![String::new(); variants.len()]);
     let first = variants.first();
-    // What is there at first has the colours that it has without controls.
-    for variant in std::iter::once(first).chain((0..variants.len()).filter(|variant| *variant != first)) {
+    let crosstab = variants.crosstab(first)?;
+    // The first one is drawn first, so that it has the colours that it has without controls.
+    let body = super::body(&crosstab, appearance, &mut classes, &mut marks);
+    for variant in 0..variants.len() {
         let crosstab = variants.crosstab(variant)?;
         all[variant] = lines.number(&super::body(&crosstab, appearance, &mut classes, &mut marks));
         titles[variant] = appearance.title(&crosstab);
@@ -70,17 +72,15 @@ pub(crate) fn draw(variants: &Variants<'_>, appearance: &Appearance) -> Result<S
             return Err(too_large(variants));
         }
     }
-    let body = lines.of(&all[first]);
     let packed = packed(lines, &all, &titles);
     if packed.len() > MOST_BYTES {
         return Err(too_large(variants));
     }
-    let crosstab = variants.crosstab(first)?;
     let own = |control: &Control| of_control(control, &crosstab, &marks, &appearance.words);
     let controls: Vec<Json> = variants.controls().iter().map(own).collect();
     let base: Vec<usize> = variants.controls().iter().map(|control| control.choices().len()).collect();
     let controls = Controls {
-        said: said(variants, &crosstab, &appearance.words),
+        summary: summary(variants, &crosstab, &appearance.words),
         facts: embedded(json!({ "controls": controls, "base": base })),
         packed,
         script: include_str!("../../templates/controls.js"),
@@ -130,15 +130,9 @@ impl Lines {
         self.numbers.iter().for_each(|(line, number)| lines[*number as usize] = line);
         lines
     }
-
-    /// The text of numbers.
-    fn of(&self, numbers: &[u32]) -> String {
-        let lines = self.in_order();
-        numbers.iter().map(|number| lines[*number as usize]).collect::<Vec<_>>().join("\n")
-    }
 }
 
-/// The lines and what each variant is made of. Lines that begin alike stand together, and a variant is told by the steps
+/// The lines and what each variant is made of. Lines that begin alike stand together, and a variant is written as the steps
 /// from line to line, so that packing finds what repeats.
 fn packed(lines: Lines, variants: &[Vec<u32>], titles: &[String]) -> String {
     let own = lines.in_order();
@@ -159,7 +153,7 @@ fn packed(lines: Lines, variants: &[Vec<u32>], titles: &[String]) -> String {
 }
 
 /// What is chosen at first.
-fn said(variants: &Variants<'_>, crosstab: &CrossTab, words: &Words) -> String {
+fn summary(variants: &Variants<'_>, crosstab: &CrossTab, words: &Words) -> String {
     let one = |control: &Control| {
         let choice = match &control.choices()[control.first()] {
             Choice::All => words.say("all"),
@@ -179,7 +173,7 @@ fn said(variants: &Variants<'_>, crosstab: &CrossTab, words: &Words) -> String {
 fn of_control(control: &Control, crosstab: &CrossTab, marks: &Marks, words: &Words) -> Json {
     let choice = |choice: &Choice| match choice {
         Choice::Value(value) => Some(json!({ "words": value.words(), "key": value.to_string() })),
-        // Several members are told by the single ones.
+        // The script combines single members itself.
         Choice::Members(members) if members.len() == 1 => {
             let label = members[0].label();
             let mut own = json!({ "words": member_words(control, &members[0], crosstab, words), "key": printable(&label) });

@@ -117,5 +117,5 @@ fn table(keys: &str) -> Result<InlineTable> {
 
 fn read(emphasis: &str) -> Result<EmphasisBrief> {
     let mut brief = from_toml("", &format!("emphasis = [{emphasis}]"))?;
-    brief.emphasis.pop().ok_or_else(|| Error::request("", "nothing is said"))
+    brief.emphasis.pop().ok_or_else(|| Error::request("", "no key is given"))
 }

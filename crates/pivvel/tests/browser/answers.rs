@@ -1,31 +1,21 @@
 //! Pages on which readers choose: every control by mouse and keys, members that are clicked, addresses, print.
 
 use fantoccini::key::Key;
-use pivvel::brief;
 use pivvel::draw::{self, Layout};
-use pivvel::source::{ReadOptions, TextSource};
-use pivvel::{Brief, Build, CrossTab};
+use pivvel::{Build, CrossTab};
 use serde_json::json;
 
+use crate::demo::{self, lines};
 use crate::driver::Page;
 
-fn lines() -> TextSource {
-    let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
-    TextSource::from_reader("lines.csv", lines, &ReadOptions::default()).unwrap()
-}
-
-fn demo(name: &str) -> Brief {
-    let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
-    brief::from_toml(name, text).unwrap()
-}
-
 fn page() -> String {
-    draw::page_with_controls(&Build::new().variants(&demo("choices.toml"), &mut lines()).unwrap()).unwrap()
+    draw::page_with_controls(&Build::new().variants(&demo::brief("choices.toml"), &mut lines()).unwrap())
+        .unwrap()
 }
 
 /// The labels and figures of a run with other choices.
 fn run(assumed: &[(&str, &str)], condition: Option<&str>) -> Vec<String> {
-    let mut brief = demo("choices.toml");
+    let mut brief = demo::brief("choices.toml");
     assumed.iter().for_each(|(name, value)| brief.assume(name, (*value).into()).unwrap());
     if let Some(condition) = condition {
         brief.filter = brief.filter.map(|own| own.and(&condition.into()));
@@ -107,7 +97,31 @@ fn every_control_changes_all_that_stands_on_the_page() {
         page.value("location.hash = '#n=10&coast=Fel&size=2'").await;
         until(&page, &run(&[("n", "10")], None), "half an address").await;
         let told = "return document.getElementById('found').textContent";
-        assert_eq!(page.value(told).await, json!("the address names what there is none of: coast=Fel, size"));
+        assert_eq!(page.value(told).await, json!("unknown in the address: coast=Fel, size"));
+    });
+}
+
+/// A browser that cannot unpack says so, and what is named as chosen stays what is shown.
+#[test]
+fn a_browser_that_cannot_unpack_keeps_what_it_shows() {
+    Page::open(&page(), |page| async move {
+        page.value("delete window.DecompressionStream").await;
+        page.value("document.querySelector('select[name=n]').focus()").await;
+        page.keys(Key::Up).await;
+        let status = "return document.getElementById('found').textContent";
+        for _ in 0..100 {
+            if page.value(status).await != json!("") {
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+        assert_eq!(page.value(status).await, json!("this browser cannot show other choices"));
+        until(&page, &run(&[], None), "what was there").await;
+        assert_eq!(
+            page.value("return document.querySelector('select[name=n]').selectedOptions[0].text").await,
+            json!("5")
+        );
+        assert_eq!(page.value(ADDRESS).await, json!(""));
     });
 }
 
@@ -167,7 +181,7 @@ fn what_readers_have_done_holds_through_choices() {
         // Ten harbours and the total in three years and the total, of which each has sales and a margin, and a share but
         // at the total.
         assert_eq!(copied.len() - 2, 11 * 4 * 2 + 10 * 4);
-        let mut brief = demo("choices.toml");
+        let mut brief = demo::brief("choices.toml");
         brief.assume("n", 10.into()).unwrap();
         let crosstab = CrossTab::build(&brief, &mut lines()).unwrap();
         let total = crosstab.value(&[], &[], "sales").unwrap().to_string();

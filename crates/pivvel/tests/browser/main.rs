@@ -3,6 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 mod answers;
+#[path = "../it/demo.rs"]
+mod demo;
 mod driver;
 #[path = "../it/missing.rs"]
 mod missing;
@@ -24,8 +26,7 @@ fn crosstab(brief: &str, csv: &str) -> CrossTab {
 }
 
 fn demo(name: &str) -> CrossTab {
-    let (_, brief) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
-    crosstab(brief, pivvel_demo::CSV)
+    CrossTab::build(&demo::brief(name), &mut demo::lines()).unwrap()
 }
 
 /// The labels of the rows that are seen, top to bottom.

@@ -8,20 +8,11 @@ use base64::prelude::BASE64_STANDARD;
 use flate2::read::GzDecoder;
 use pivvel::brief::{self, AssumptionBrief, ControlBrief, PageBrief};
 use pivvel::result::{Choice, Control, Member, Variants};
-use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::Target;
 use pivvel::{Brief, Build, CrossTab, Result, draw};
 use serde_json::Value as Json;
 
-fn lines() -> TextSource {
-    let lines = std::io::Cursor::new(pivvel_demo::CSV.as_bytes());
-    TextSource::from_reader("lines.csv", lines, &ReadOptions::default()).unwrap()
-}
-
-fn demo(name: &str) -> Brief {
-    let (_, text) = pivvel_demo::BRIEFS.iter().find(|(known, _)| *known == name).unwrap();
-    brief::from_toml(name, text).unwrap()
-}
+use crate::demo::{self, lines};
 
 /// What a page has in an element of a script, by its id.
 fn embedded<'p>(page: &'p str, id: &str) -> &'p str {
@@ -104,6 +95,8 @@ fn compared(brief: &Brief) -> usize {
         let own = saying(brief, variants.controls(), &choices);
         let run = CrossTab::build(&own, &mut lines()).unwrap();
         assert_eq!(title, run.title());
+        // What a choice leaves out is not among the lines that the condition excludes.
+        assert!(found.contains("; 699 lines excluded: "), "{choices:?}");
         assert_eq!(figures(found), figures(body(&draw::page(&run))), "{choices:?}");
     }
     // Without its script the page shows what the brief itself says.
@@ -113,12 +106,12 @@ fn compared(brief: &Brief) -> usize {
 
 #[test]
 fn every_variant_is_the_page_of_a_run() {
-    assert_eq!(compared(&demo("choices.toml")), 5 * 3 * 2 * 15);
+    assert_eq!(compared(&demo::brief("choices.toml")), 5 * 3 * 2 * 15);
     // Rules, symbols, trends, links and six views.
-    let board = demo("board.toml");
+    let board = demo::brief("board.toml");
     assert_eq!(compared(&board.page(PageBrief::new().controls(["channel"]))), 6);
     let shown = AssumptionBrief::new("by", "coast").choices(["coast", "harbour", "agent"]);
-    let mut tiers = demo("ranks.toml").assumption(shown);
+    let mut tiers = demo::brief("ranks.toml").assumption(shown);
     tiers.rows = vec!["{by}".into()];
     let page = PageBrief::new().controls(["by", "sold_on.year"]);
     assert_eq!(compared(&tiers.page(page)), 3 * 4);
@@ -127,8 +120,10 @@ fn every_variant_is_the_page_of_a_run() {
 /// Every word of a control stands on the page, and its members are numbered as they are in its tables.
 #[test]
 fn controls_stand_on_the_page_as_data() {
-    let variants =
-        Build::new().variants(&demo("choices.toml"), &mut lines()).map(|own: Variants<'_>| own).unwrap();
+    let variants = Build::new()
+        .variants(&demo::brief("choices.toml"), &mut lines())
+        .map(|own: Variants<'_>| own)
+        .unwrap();
     let page = draw::page_with_controls(&variants).unwrap();
     let facts: Json = serde_json::from_str(embedded(&page, "controls")).unwrap();
     let words = |control: usize| -> Vec<&str> {
@@ -156,15 +151,16 @@ fn controls_stand_on_the_page_as_data() {
 /// What cannot be chosen is an error at the control, before a line is read where it can be.
 #[test]
 fn wrong_controls_are_told() {
-    let brief = || demo("coasts.toml").assumption(AssumptionBrief::new("rise", "4%").low("0%").high("10%"));
+    let brief =
+        || demo::brief("coasts.toml").assumption(AssumptionBrief::new("rise", "4%").low("0%").high("10%"));
     let named = |control: &str| brief().page(PageBrief::new().controls([control]));
     let stepped = |step: &str| {
         let own = AssumptionBrief::new("rise", "4%").low("0%").high("10%").step(step);
-        demo("coasts.toml").assumption(own).page(PageBrief::new().controls(["rise"]))
+        demo::brief("coasts.toml").assumption(own).page(PageBrief::new().controls(["rise"]))
     };
     let chosen = |choices: &[&str]| {
         let own = AssumptionBrief::new("n", 5).choices(choices.iter().copied());
-        demo("coasts.toml").assumption(own).page(PageBrief::new().controls(["n"]))
+        demo::brief("coasts.toml").assumption(own).page(PageBrief::new().controls(["n"]))
     };
     let several = |name: &str| brief().page(PageBrief::new().control(ControlBrief::new(name).several(true)));
     let cases: BTreeMap<&str, Brief> = [
@@ -224,7 +220,7 @@ fn a_page_without_script_shows_the_same() {
         );
         assert_eq!(still, told, "{name}");
     }
-    let mut brief = demo("choices.toml");
+    let mut brief = demo::brief("choices.toml");
     brief.page.script = false;
     let error = Build::new().variants(&brief, &mut lines()).map(|_| ()).unwrap_err().to_string();
     assert_eq!(
@@ -237,7 +233,7 @@ fn a_page_without_script_shows_the_same() {
 #[test]
 fn targets_hold_variants() -> Result<()> {
     let folder = tempfile::tempdir().unwrap();
-    let variants = Build::new().variants(&demo("choices.toml"), &mut lines())?;
+    let variants = Build::new().variants(&demo::brief("choices.toml"), &mut lines())?;
     for (name, answers) in [("a.html", true), ("a.csv", false), ("a.svg", false)] {
         let path = folder.path().join(name);
         let target = Target::new(&path)?;

@@ -8,6 +8,7 @@ mod briefs;
 mod calendar;
 mod cases;
 mod compare;
+mod demo;
 mod dependencies;
 mod derived;
 mod draw;
