@@ -36,7 +36,7 @@ pub const CSV: &str = include_str!("../lines.csv");
 pub const YARDS: &str = include_str!("../yards.csv");
 
 /// The shipped briefs, by file name: one a question that an analyst asks.
-pub const BRIEFS: [(&str, &str); 23] = [
+pub const BRIEFS: [(&str, &str); 24] = [
     ("coasts.toml", include_str!("../coasts.toml")),
     ("plan.toml", include_str!("../plan.toml")),
     ("ranges.toml", include_str!("../ranges.toml")),
@@ -55,6 +55,7 @@ pub const BRIEFS: [(&str, &str); 23] = [
     ("yard_kinds.toml", include_str!("../yard_kinds.toml")),
     ("leaders.toml", include_str!("../leaders.toml")),
     ("weeks.toml", include_str!("../weeks.toml")),
+    ("gaps.toml", include_str!("../gaps.toml")),
     ("board.toml", include_str!("../board.toml")),
     ("choices.toml", include_str!("../choices.toml")),
     ("alerts.toml", include_str!("../alerts.toml")),

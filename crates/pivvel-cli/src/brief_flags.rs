@@ -392,6 +392,15 @@ static OF_BRIEFS: &[BriefFlag] = &[
         },
     ),
     again(
+        "fill",
+        "DIMENSION,…",
+        "Give every member its cell, whether lines have it or not: sold_on.month,harbour",
+        |given, brief| {
+            brief.fill.extend(names(given.text).into_iter().map(Into::into));
+            Ok(())
+        },
+    ),
+    again(
         "control",
         "NAME",
         "Let readers of a page choose: the value of an assumption, or members of a dimension",

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use pivvel::brief::{Amount, Direction, OrderBy, Placement, TotalsOf};
+use pivvel::brief::{Amount, Direction, FillBrief, OrderBy, Placement, TotalsOf};
 use pivvel::formula::Formula;
 use pivvel::plan::{Choices, Pick, Plan};
 use pivvel::result::{Audience, open_yardsticks};
@@ -97,6 +97,20 @@ fn file_name(path: &str) -> String {
         .map_or(path.to_string(), |name| name.to_string_lossy().into_owned())
 }
 
+/// Which cells there are beside those of the lines.
+fn filled(fill: &FillBrief) -> String {
+    let FillBrief { of, members, related, first, last, .. } = fill;
+    let mut text = format!("Fills {}", of.join(" with "));
+    let mut more = |what: &str, names: &str| text.push_str(&format!("{what}{names}"));
+    first.iter().for_each(|first| more(", from ", first));
+    last.iter().for_each(|last| more(", to ", last));
+    related.iter().for_each(|table| more(", with the rows of ", table));
+    if !members.is_empty() {
+        more(", also ", &members.join(", "));
+    }
+    text
+}
+
 /// What is read, and what is assumed, derived and classified before there are cells.
 fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "{}", plan.title)?;
@@ -128,6 +142,7 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
         };
         writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
     }
+    brief.fill.iter().try_for_each(|fill| writeln!(out, "{}", filled(fill)))?;
     for control in &plan.controls {
         let what = match &control.choices {
             Choices::Values { values, .. } => format!("one of {} values", values.len()),

@@ -23,6 +23,7 @@ pub(crate) fn checked(
     let assumptions = brief.assumptions.iter().map(|a| (a.name.clone(), a.value.words().into()));
     checked["assumptions"] = Value::Object(assumptions.collect());
     checked["controls"] = plan.controls.iter().map(|control| control.name.as_str()).collect();
+    checked["fill"] = json!(brief.fill);
     let view = |(view, (_, plan)): (&pivvel::brief::ViewBrief, &(Brief, Plan))| {
         let mut planned = planned(plan, &plan.notices);
         planned["form"] = view.form.name().into();

@@ -507,9 +507,12 @@ impl Error {
 
 /// The words for a name that is not known, with the nearest known one or, of a few, all of them.
 pub(crate) fn unknown_name<'a>(what: &str, name: &str, known: impl IntoIterator<Item = &'a str>) -> Remark {
-    let known: Vec<&str> = known.into_iter().collect();
+    not_among(what, name, &known.into_iter().collect::<Vec<_>>())
+}
+
+fn not_among(what: &str, name: &str, known: &[&str]) -> Remark {
     let mut message = format!("unknown {what} {}", shown(name));
-    let nearest = nearest(name, &known);
+    let nearest = nearest(name, known);
     match nearest {
         Some(near) => message.push_str(&format!("; did you mean {}?", shown(near))),
         None if known.is_empty() => {}

@@ -114,10 +114,10 @@ pub use pivvel_core::{
 pub mod brief {
     pub use pivvel_core::brief::{
         Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, Direction,
-        EmphasisBrief, Figure, Form, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order,
-        OrderBy, PageBrief, PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief,
-        ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit,
-        ViewBrief, ViewForm, YardstickOf,
+        EmphasisBrief, Figure, FillBrief, Filled, FilledCells, Form, ItemBrief, Level, MeanSide,
+        MeasureBrief, Negative, NumberFormat, Order, OrderBy, PageBrief, PaletteName, PanelScale, PeersOf,
+        Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
+        TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
     };
 
     pub use crate::brief_file::{

@@ -8,6 +8,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::amount::Amount;
+use super::fill::FilledCells;
 use super::keyed::keyed;
 use super::level::Level;
 use super::lists::{SomeTexts, some, some_texts};
@@ -57,6 +58,9 @@ pub struct EmphasisBrief {
     /// Which of them the yardstick measures: shown, all, or those of a file of kept yardsticks (.json).
     #[serde(default)]
     pub yardstick: YardstickOf,
+    /// Whether cells without lines, which a `fill` makes, are among them.
+    #[serde(default)]
+    pub filled: FilledCells,
     /// Whether places are by value or by rank.
     #[serde(default)]
     pub scale: ScaleBy,
@@ -575,6 +579,7 @@ impl EmphasisBrief {
             reach: _,
             peers: _,
             yardstick: _,
+            filled: _,
             scale: _,
             about,
             clip,

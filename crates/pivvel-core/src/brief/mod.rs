@@ -7,6 +7,7 @@ mod amount;
 mod assumption;
 mod dimension;
 mod emphasis;
+mod fill;
 mod format;
 mod formulas;
 mod keyed;
@@ -29,6 +30,7 @@ pub use emphasis::{
     EmphasisBrief, Figure, Form, MeanSide, PaletteName, PeersOf, Reach, RuleBrief, ScaleBy, Show, Side,
     SymbolSet, Tone, Unit, YardstickOf,
 };
+pub use fill::{FillBrief, Filled, FilledCells};
 pub use format::{Negative, NumberFormat, Scaling};
 pub(crate) use formulas::NO_FORMULA;
 pub use level::Level;

@@ -3,9 +3,9 @@
 
 use super::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, EmphasisBrief, Figure,
-    ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order, PageBrief, PaletteName,
-    PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
-    TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    FillBrief, Filled, FilledCells, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order,
+    PageBrief, PaletteName, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
+    Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use crate::formula::Formula;
 use crate::setters;
@@ -15,6 +15,7 @@ setters! { MeasureBrief {
     value format: NumberFormat,
     value totals: bool,
     value hidden: bool,
+    option fill: Filled,
     list levels: (Level, Option<Formula>),
 } }
 
@@ -60,6 +61,13 @@ setters! { DimensionBrief {
     list labels: (String, Template),
 } }
 
+setters! { FillBrief {
+    list members: String,
+    option related: String,
+    option first: String,
+    option last: String,
+} }
+
 setters! { TopBrief {
     value overall: bool,
     option others: Template,
@@ -73,6 +81,7 @@ setters! { EmphasisBrief {
     value reach: Reach,
     value peers: PeersOf,
     value yardstick: YardstickOf,
+    value filled: FilledCells,
     value scale: ScaleBy,
     option about: Formula,
     option clip: (Amount, Amount),

@@ -9,6 +9,7 @@ use super::amount::Amount;
 use super::assumption::AssumptionBrief;
 use super::dimension::DimensionBrief;
 use super::emphasis::{EmphasisBrief, Form};
+use super::fill::{FillBrief, Filled};
 use super::format::NumberFormat;
 use super::formulas::{formula, formula_levels};
 use super::keyed::{Keyed, keyed, or_text};
@@ -85,6 +86,8 @@ pub struct Brief {
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, DimensionBrief>")]
     pub dimensions: Vec<DimensionBrief>,
+    /// Dimensions whose every member has its cell, whether lines have it or not.
+    pub fill: Vec<FillBrief>,
     /// Where totals stand: `rows`, `columns`, a dimension, `row total` or `column total`; an empty
     /// name means all. Later ones go before earlier ones.
     #[serde(with = "placements")]
@@ -138,6 +141,8 @@ pub struct MeasureBrief {
     /// Whether it is computed for other measures only, and not shown.
     #[serde(default)]
     pub hidden: bool,
+    /// What it has in a cell without lines (default: zero for sums and counts, and what adds or subtracts these).
+    pub fill: Option<Filled>,
     /// Another formula at a level, or `none` for none there.
     #[serde(default, with = "formula_levels")]
     #[schemars(with = "BTreeMap<String, Formula>")]
@@ -325,6 +330,12 @@ impl Brief {
         self
     }
 
+    /// One dimension more whose every member has its cell; see [`Brief::fill`].
+    pub fn fill(mut self, fill: impl Into<FillBrief>) -> Brief {
+        self.fill.push(fill.into());
+        self
+    }
+
     /// The heading.
     pub fn title(mut self, title: impl Into<Template>) -> Brief {
         self.title = Some(title.into());
@@ -351,6 +362,7 @@ impl MeasureBrief {
             format: NumberFormat::default(),
             totals: true,
             hidden: false,
+            fill: None,
             levels: Vec::new(),
         }
     }
@@ -499,6 +511,7 @@ impl Brief {
             measures,
             kinds: _,
             dimensions,
+            fill,
             totals,
             emphasis,
             views,
@@ -518,6 +531,7 @@ impl Brief {
         items.iter_mut().for_each(|item| item.each_part(visit));
         measures.iter_mut().for_each(|measure| measure.each_part(visit));
         dimensions.iter_mut().for_each(|dimension| dimension.each_part(visit));
+        fill.iter_mut().for_each(|fill| fill.each_part(visit));
         parts::names(totals.iter_mut().map(|(level, _)| level), visit);
         emphasis.iter_mut().for_each(|emphasis| emphasis.each_part(visit));
         views.iter_mut().for_each(|view| view.each_part(visit));
@@ -528,7 +542,7 @@ impl Brief {
 impl MeasureBrief {
     /// As [`Brief::each_part`].
     pub(crate) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
-        let MeasureBrief { name: _, formula, label, format: _, totals: _, hidden: _, levels } = self;
+        let MeasureBrief { name: _, formula, label, format: _, totals: _, hidden: _, fill: _, levels } = self;
         parts::formulas([formula], visit);
         parts::texts(label, visit);
         for (level, formula) in levels {

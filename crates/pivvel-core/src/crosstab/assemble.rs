@@ -17,7 +17,7 @@ use crate::lines::Tally;
 use crate::model::{AxisSide, ByGrain, Grain, Notice, NoticeCode};
 use crate::peers::Yardsticks;
 use crate::plan::{Dimension, Plan, fill_title};
-use crate::rollup::{SortBy, regroup};
+use crate::rollup::{SortBy, filled, regroup};
 use crate::watch::{Phase, Watch};
 
 /// What a cross-tab was computed in, for those who ask where a number comes from.
@@ -105,7 +105,7 @@ fn from_groups(
     let mut notices = plan.notices.clone();
     let (watch, lines) = (context.watch, report.read);
     watch.enter(Phase::Totals, lines)?;
-    let leaves = settle_tiers(plan, leaves)?;
+    let leaves = filled(plan, settle_tiers(plan, leaves)?)?;
     let mut known = Known { everything: Vec::new(), kept: context.kept, watch };
     let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
     let (mut leaves, picks) = match picking {

@@ -190,7 +190,7 @@ impl<'a> Build<'a> {
         source: &mut dyn LineSource,
         make: impl Fn(&[Job], Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<K> {
-        let jobs = |source: &dyn LineSource| Ok((Job::all(brief, source)?, ()));
+        let jobs = |source: &mut dyn LineSource| Ok((Job::all(brief, source)?, ()));
         self.grouped_for(brief, source, jobs, |jobs, (), scans, source, tally| {
             make(jobs, scans, source, tally)
         })
@@ -201,7 +201,7 @@ impl<'a> Build<'a> {
         &self,
         brief: &Brief,
         source: &mut dyn LineSource,
-        jobs_of: impl Fn(&dyn LineSource) -> Result<(Vec<Job>, J)>,
+        jobs_of: impl Fn(&mut dyn LineSource) -> Result<(Vec<Job>, J)>,
         make: impl Fn(&[Job], J, Vec<Scan<'_>>, &dyn LineSource, &Tally) -> Result<K>,
     ) -> Result<K> {
         let mut looked_at = LookedAt::default();

@@ -216,7 +216,7 @@ pub(super) fn jobs_of(brief: &Brief, kept: &[Groups]) -> Result<(Vec<Job>, Unrea
         return Err(Error::request("groups", "there are none to build from"));
     };
     let mut unread = Unread { name: first.name.clone(), schema: first.lines()? };
-    let jobs = Job::all(brief, &unread)?;
+    let jobs = Job::all(brief, &mut unread)?;
     kept.iter().try_for_each(|groups| groups.check(&jobs, first))?;
     unread.name = match kept {
         [first, .., last] => {

@@ -35,7 +35,7 @@ impl Job {
     }
 
     /// The jobs of a brief: first itself and its views, then what their emphasis needs beside.
-    pub(super) fn all(brief: &Brief, source: &dyn LineSource) -> Result<Vec<Job>> {
+    pub(super) fn all(brief: &Brief, source: &mut dyn LineSource) -> Result<Vec<Job>> {
         let schema = source.schema();
         let mut jobs = vec![Job { plan: Plan::new(brief, &schema)?, what: What::Own }];
         let mut briefs = vec![brief.clone()];
@@ -67,6 +67,7 @@ impl Job {
                 }
             }
         }
+        jobs.iter_mut().try_for_each(|job| job.plan.take_related(source))?;
         let notes = source.notes().iter().map(|note| Notice::author(NoticeCode::Source, note));
         jobs[0].plan.notices.extend(notes);
         let zones = time_zones(&jobs[0].plan, &schema);

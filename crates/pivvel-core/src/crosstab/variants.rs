@@ -206,7 +206,7 @@ fn combinations(controls: &[PlannedControl]) -> Vec<Vec<(String, Amount)>> {
 fn request(
     brief: &Brief,
     values: Vec<(String, Amount)>,
-    source: &dyn LineSource,
+    source: &mut dyn LineSource,
     unique: &mut Vec<Job>,
 ) -> Result<Request> {
     let mut brief = brief.clone();

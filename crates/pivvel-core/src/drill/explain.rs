@@ -14,7 +14,7 @@ use super::story::{
     WindowPart,
 };
 use super::trace::Trace;
-use crate::brief::{Apply, Brief, MeasureBrief};
+use crate::brief::{Apply, Brief, Filled, MeasureBrief};
 use crate::crosstab::{Build, Cell};
 use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
@@ -134,6 +134,7 @@ impl Teller<'_> {
             formula: formula.map(ToString::to_string).unwrap_or_default(),
             item,
             lines: cell.lines(),
+            filled: self.filled(place),
             dates,
             condition: plan.condition.clone(),
             peers,
@@ -141,6 +142,11 @@ impl Teller<'_> {
             assumptions: brief.assumptions.iter().map(|a| (a.name.clone(), a.value.words())).collect(),
             tied,
         })
+    }
+
+    fn filled(&self, place: usize) -> Option<Filled> {
+        let cells = &self.trace.inside.frame.grains[self.grain];
+        self.trace.plan.measures[place].without_lines.filter(|_| cells.lacks_lines(self.cell))
     }
 
     fn value(&self, place: usize) -> Option<Value> {

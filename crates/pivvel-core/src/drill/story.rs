@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::address::Address;
 use super::lines::TiedPart;
-use crate::brief::{Apply, Form, MeasureBrief};
+use crate::brief::{Apply, Filled, Form, MeasureBrief};
 use crate::model::Value;
 use crate::peers::Yardstick;
 use crate::rollup::EntryKind;
@@ -55,6 +55,9 @@ pub struct Story {
     pub item: Option<ItemStory>,
     /// How many lines are behind it.
     pub lines: u64,
+    /// What the measure has in a cell without lines, where this is one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub filled: Option<Filled>,
     /// The first and the last day of these lines, by date column.
     pub dates: Vec<DateSpan>,
     /// The condition that lines had to meet.

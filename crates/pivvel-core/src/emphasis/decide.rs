@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::mark::{Decided, Emphasis};
 use super::scale::Scale;
-use crate::brief::{Form, MeanSide, PeersOf, YardstickOf};
+use crate::brief::{FilledCells, Form, MeanSide, PeersOf, YardstickOf};
 use crate::error::{Error, Result};
 use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
@@ -109,7 +109,10 @@ fn measured(planned: &PlannedEmphasis, engine: &Engine<'_>) -> Result<ByGrain<Op
         let grain = planned.deciding(*grain);
         if found[grain].is_none() {
             let values = values(planned, engine, basis, grain)?;
-            let groups = frame.groups(grain, planned.spec.peers.group());
+            let mut groups = frame.groups(grain, planned.spec.peers.group());
+            if planned.spec.filled == FilledCells::Apart {
+                groups.leave_out(|cell| frame.grains[grain].lacks_lines(cell));
+            }
             let peers = Peers::new(&values, groups, &planned.wanted, frame.threads);
             found[grain] = Some((values, peers));
         }

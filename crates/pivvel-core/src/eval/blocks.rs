@@ -142,6 +142,8 @@ impl Evaluate for Block<'_> {
         let cell = self.cells.start + cell;
         let keeps_its_value =
             frame.grains[*grain].maker(cell).is_none_or(|item| plan.items[item].before_measures);
-        self.zero_divisions += u64::from(keeps_its_value && frame.shows(*grain, cell));
+        // Where there are no lines there is nothing that it could have been.
+        let has_lines = !frame.grains[*grain].lacks_lines(cell);
+        self.zero_divisions += u64::from(keeps_its_value && has_lines && frame.shows(*grain, cell));
     }
 }

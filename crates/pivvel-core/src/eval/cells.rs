@@ -1,10 +1,12 @@
 //! The cells of one grain.
 
 use std::ops::Range;
+use std::sync::Arc;
 
+use crate::brief::Filled;
 use crate::formula::Values;
 use crate::grouping::PairTable;
-use crate::model::Grain;
+use crate::model::{Grain, Value};
 
 /// The cells of one grain.
 #[derive(Debug, Clone)]
@@ -45,6 +47,29 @@ impl Cells {
             (run[0], begin - run.len()..begin)
         });
         runs.filter(|(is_merged, _)| !is_merged).map(|(_, cells)| cells).collect()
+    }
+
+    /// Values with what a measure has in cells without lines.
+    pub(crate) fn filled(&self, mut values: Values, with: Option<Filled>) -> Values {
+        let Some(with) = with else { return values };
+        let zero = match with {
+            Filled::Zero => Some(Value::whole(0)),
+            Filled::Blank => None,
+        };
+        let wrong = |cell: &usize| values.get(*cell).is_some() != zero.is_some();
+        let cells: Vec<usize> =
+            (0..self.len()).filter(|cell| self.lacks_lines(*cell)).filter(wrong).collect();
+        if !cells.is_empty() {
+            let all = Arc::make_mut(&mut values);
+            cells.into_iter().for_each(|cell| all.set(cell, zero));
+        }
+        values
+    }
+
+    /// Whether it is a cell of the lines' own members, or a group of these, and no line falls into it.
+    pub(crate) fn lacks_lines(&self, cell: usize) -> bool {
+        let is_merged = || self.merged.get(cell).is_some_and(|merged| *merged);
+        self.lines[cell] == 0 && (self.maker(cell).is_none() || is_merged())
     }
 
     /// The item that computes a cell.

@@ -50,7 +50,10 @@ impl<'a> Engine<'a> {
                 watch.check_cancelled()?;
                 match measure.formula_at(grain) {
                     Some(formula) => {
-                        engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))
+                        let values =
+                            engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))?;
+                        let with = measure.without_lines.filter(|_| !plan.fills.is_empty());
+                        Ok::<_, Error>(frame.grains[grain].filled(values, with))
                     }
                     None => Ok(Arc::new(CellValues::blank(frame.grains[grain].len()))),
                 }

@@ -45,6 +45,12 @@ impl Frame {
 type Part = (Class, Option<(u16, u32)>);
 
 impl CellGroups {
+    /// Takes cells out of their groups.
+    pub(crate) fn leave_out(&mut self, is_out: impl Fn(usize) -> bool) {
+        let out = self.of.iter_mut().enumerate().filter(|(cell, _)| is_out(*cell));
+        out.for_each(|(_, group)| *group = NO_GROUP);
+    }
+
     /// Groups cells, which are pairs of nodes of a row level and a column level, in the order in which they are met.
     pub(crate) fn new<R: OfAxis, C: OfAxis>(
         (rows, columns): (&Axis<R>, &Axis<C>),

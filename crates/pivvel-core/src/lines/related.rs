@@ -57,6 +57,8 @@ pub struct Related<'a> {
     brought: Vec<(usize, String)>,
     /// What is odd about the lines' source, then about the table's.
     notes: Vec<String>,
+    /// All of the table, once that was read for its own sake.
+    whole: Option<(Vec<RecordBatch>, Tally)>,
 }
 
 /// Keys without a partner that are named to the reader.
@@ -113,18 +115,43 @@ impl<'a> Related<'a> {
         let brought = brought.collect();
         let of_table = table.notes().iter().map(|note| format!("{place}: {note}"));
         let notes = lines.notes().iter().cloned().chain(of_table).collect();
-        Ok(Related { name: name.to_string(), keys: pairs, brought, notes, lines, table })
+        Ok(Related { name: name.to_string(), keys: pairs, brought, notes, lines, table, whole: None })
+    }
+
+    /// The rows of the table, in some of its columns.
+    fn rows(&mut self, places: &[usize]) -> Result<(Vec<RecordBatch>, Tally)> {
+        if let Some((batches, tally)) = &self.whole {
+            let projected = batches.iter().map(|batch| batch.project(places));
+            let batches =
+                projected.collect::<Result<_, _>>().map_err(|e| Error::caused(self.table.name(), e))?;
+            return Ok((batches, tally.clone()));
+        }
+        let mut batches = Vec::new();
+        let tally = self.table.scan(places, &mut |batch| {
+            batches.push(batch);
+            Ok(())
+        })?;
+        Ok((batches, tally))
+    }
+
+    /// The place in the table of a column that the lines call so.
+    fn place_of(&self, column: &str) -> Result<usize> {
+        let own = self.lines.schema();
+        let key =
+            || self.keys.iter().find(|(key, _)| own.field(*key).name() == column).map(|(_, place)| *place);
+        let brought = self.brought.iter().find(|(_, name)| name == column).map(|(place, _)| *place);
+        brought.or_else(key).ok_or_else(|| {
+            let keys = self.keys.iter().map(|(key, _)| own.field(*key).name().as_str());
+            let known: Vec<&str> = keys.chain(self.brought.iter().map(|(_, name)| name.as_str())).collect();
+            Error::unknown("", &format!("column of the related table {}", self.name), column, known)
+        })
     }
 
     /// Reads the table: its rows by key, and the columns that are wanted.
     fn read_table(&mut self, wanted: &[usize]) -> Result<PartnerTable> {
         let places: Vec<usize> =
             self.keys.iter().map(|(_, key)| *key).chain(wanted.iter().copied()).collect();
-        let mut batches: Vec<RecordBatch> = Vec::new();
-        let tally = self.table.scan(&places, &mut |batch| {
-            batches.push(batch);
-            Ok(())
-        })?;
+        let (batches, tally) = self.rows(&places)?;
         let schema = self.table.schema();
         let keys = self.keys.iter().map(|(_, key)| Coder::new(kind(&schema, *key), None)).collect();
         let mut table = PartnerTable { coders: keys, rows: HashMap::new(), columns: Vec::new(), tally };
@@ -295,7 +322,21 @@ impl LineSource for Related<'_> {
         self.lines.progress()
     }
 
+    fn related_rows(&mut self, table: &str, columns: &[&str]) -> Result<Option<Vec<RecordBatch>>> {
+        if table != self.name {
+            return self.lines.related_rows(table, columns);
+        }
+        let places: Vec<usize> = columns.iter().map(|column| self.place_of(column)).collect::<Result<_>>()?;
+        if self.whole.is_none() {
+            // A table that can be read once is read by the lines as well.
+            let all: Vec<usize> = (0..self.table.schema().fields().len()).collect();
+            self.whole = Some(self.rows(&all)?);
+        }
+        Ok(Some(self.rows(&places)?.0))
+    }
+
     fn widen(&mut self, column: &str, kind: Kind) -> bool {
+        self.whole = None;
         if self.lines.schema().index_of(column).is_ok() && self.lines.widen(column, kind) {
             return true;
         }
@@ -303,6 +344,7 @@ impl LineSource for Related<'_> {
     }
 
     fn reconsider(&mut self, column: &str) -> Result<bool> {
+        self.whole = None;
         // A key may be called alike in both.
         let own = self.lines.schema().index_of(column).is_ok() && self.lines.reconsider(column)?;
         let theirs = self.table.schema().index_of(column).is_ok() && self.table.reconsider(column)?;

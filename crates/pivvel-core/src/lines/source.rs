@@ -280,6 +280,15 @@ pub trait LineSource {
         true
     }
 
+    /// The rows of a related table that brings columns to these lines, in the columns of these names; `None` where there is
+    /// no such table.
+    ///
+    /// # Errors
+    /// A column that is not the table's; what is wrong with reading it.
+    fn related_rows(&mut self, _table: &str, _columns: &[&str]) -> Result<Option<Vec<RecordBatch>>> {
+        Ok(None)
+    }
+
     /// Why a column cannot be used yet, where it cannot: a date of which day and month cannot be
     /// distinguished.
     fn trouble(&self, _column: &str) -> Option<String> {

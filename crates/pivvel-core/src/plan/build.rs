@@ -70,6 +70,7 @@ impl Plan {
             items: Vec::new(),
             tiers,
             controls: Vec::new(),
+            fills: Vec::new(),
             grouping,
             aggregates,
             aggregate_texts,
@@ -87,6 +88,7 @@ impl Plan {
             layout::place_totals(brief, &plan, &mut columns, &mut notices)?;
         emphasize::choose_grains(&mut emphasis, &plan, &mut columns, &mut notices)?;
         plan.emphasis = emphasis;
+        plan.plan_fills(brief, &mut columns, &mut notices)?;
         plan.controls = super::controls::plan_controls(brief, &assumptions, &columns)?;
         plan.assumptions = assumptions;
         Ok(plan.finished(brief, &columns, notices))

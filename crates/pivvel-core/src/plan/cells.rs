@@ -129,6 +129,7 @@ impl<'a> CellScope<'a> {
         self.under_way.pop();
         self.order.push(i);
         self.done[i] = Some(Measure {
+            without_lines: None,
             name: brief.name.clone(),
             label: brief.label.as_ref().map_or_else(|| brief.name.clone(), Template::to_string),
             formula: brief.formula.clone(),

@@ -65,7 +65,7 @@ impl Plan {
 
     /// Whether the values of several members add up to that of all of them: sums and counts, and what is
     /// added or taken from them.
-    fn is_additive(&self, formula: &CellFormula) -> bool {
+    pub(super) fn is_additive(&self, formula: &CellFormula) -> bool {
         match &formula.step {
             Step::Leaf(CellLeaf::Aggregate(place)) => match &self.aggregates[*place] {
                 Aggregate::Lines => true,

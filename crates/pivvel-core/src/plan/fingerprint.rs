@@ -29,6 +29,11 @@ impl Plan {
                 text += &format!("at {:?} {formula}\n", level.to_string());
             }
         }
+        if !self.fills.is_empty() {
+            self.fills.iter().for_each(|fill| text += &format!("fill {:?}\n", fill.spec));
+            let without = self.measures.iter().map(|measure| measure.without_lines);
+            text += &format!("without lines {:?}\n", without.collect::<Vec<_>>());
+        }
         self.items.iter().for_each(|i| text += &item(i));
         self.tiers.iter().for_each(|t| text += &tier(t));
         self.assumptions.0.iter().for_each(|(name, value)| text += &format!("assumes {name:?} = {value}\n"));

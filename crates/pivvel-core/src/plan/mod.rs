@@ -9,6 +9,7 @@ mod cells;
 mod controls;
 mod doubts;
 mod emphasize;
+mod fill;
 mod fingerprint;
 mod items;
 mod layout;
@@ -25,7 +26,7 @@ mod views;
 pub(crate) use assume::is_same;
 pub(crate) use controls::check_variants;
 pub(crate) use emphasize::SCHEMES;
-pub(crate) use model::{AxisKey, Choice, Count, Middle, TierKey, YardstickSpec};
+pub(crate) use model::{AxisKey, Choice, Count, FillWith, Middle, PlannedFill, TierKey, YardstickSpec};
 pub use model::{
     Choices, Dimension, Measure, Pick, Plan, PlannedControl, PlannedEmphasis, PlannedItem, PlannedRule,
     PlannedTier,

@@ -4,11 +4,12 @@ use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
 use crate::brief::{
-    Amount, EmphasisBrief, Form, Level, MeanSide, NumberFormat, Order, Placement, Show, Template, TopBrief,
-    TotalsOf,
+    Amount, EmphasisBrief, FillBrief, Filled, Form, Level, MeanSide, NumberFormat, Order, Placement, Show,
+    Template, TopBrief, TotalsOf,
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
+use crate::lines::Member;
 use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Sentence, Value};
 
 /// A brief checked against a source's columns, ready to run.
@@ -40,6 +41,7 @@ pub struct Plan {
     pub tiers: Vec<PlannedTier>,
     /// What readers of a page choose.
     pub controls: Vec<PlannedControl>,
+    pub(crate) fills: Vec<PlannedFill>,
     pub(crate) grouping: Grouping,
     pub(crate) aggregates: Vec<Aggregate>,
     /// How each of these is written.
@@ -82,7 +84,7 @@ impl Dimension {
         self.part.or((self.kind == Kind::Date).then_some(DatePart::Day))
     }
 
-    /// The column that it is made of.
+    /// The column that it is made of, or its own name where it is no part of a date.
     pub(crate) fn date_column(&self) -> &str {
         match self.part {
             Some(_) => self.name.rsplit_once('.').map_or(self.name.as_str(), |(column, _)| column),
@@ -163,6 +165,8 @@ pub struct Measure {
     pub totals: bool,
     /// Whether it is computed for others only.
     pub hidden: bool,
+    /// What it has in a cell without lines; none where that is what its formula gives.
+    pub(crate) without_lines: Option<Filled>,
     pub(crate) cell: CellFormula,
     pub(crate) levels: Vec<(Level, Option<CellFormula>)>,
     pub(crate) level_specs: Vec<(Level, Option<Formula>)>,
@@ -245,6 +249,25 @@ pub struct PlannedTier {
     /// Whether the cuts are shares.
     pub quantiles: bool,
     pub(crate) by_formula: Option<CellFormula>,
+}
+
+/// Dimensions that are filled, checked.
+#[derive(Debug, Clone)]
+pub(crate) struct PlannedFill {
+    /// What it is called in messages.
+    pub(crate) place: String,
+    pub(crate) spec: FillBrief,
+    pub(crate) spots: Vec<Spot>,
+    pub(crate) with: FillWith,
+}
+
+/// What dimensions are filled with.
+#[derive(Debug, Clone)]
+pub(crate) enum FillWith {
+    /// Combinations of members beside those of the lines.
+    Members(Vec<Vec<Member>>),
+    /// The periods of all days, from that of the lines where no first is said, and to theirs.
+    Calendar { first: Option<i32>, last: Option<i32> },
 }
 
 /// Something that readers of a page choose, checked.

@@ -68,6 +68,8 @@ impl Brief {
     fn keep_what_is_shown(&mut self, view: &ViewBrief) {
         let layout = [self.rows.as_slice(), &self.columns].concat();
         self.items.retain(|item| layout.contains(&item.dimension));
+        self.fill.iter_mut().for_each(|fill| fill.of.retain(|name| layout.contains(name)));
+        self.fill.retain(|fill| !fill.of.is_empty());
         self.dimensions.retain(|dimension| layout.contains(&dimension.name));
         let (rows, columns) = (&self.rows, &self.columns);
         self.totals.retain(|(total, _)| {

@@ -4,6 +4,7 @@
 mod axis;
 mod class;
 mod entry;
+mod fill;
 mod regroup;
 mod roll_up;
 
@@ -12,5 +13,6 @@ pub(crate) use axis::{Made, SortBy};
 pub(crate) use class::{Apart, Class};
 pub(crate) use entry::Either;
 pub use entry::{ColumnEntry, Columns, Entry, EntryKind, OfAxis, RowEntry, Rows};
+pub(crate) use fill::filled;
 pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_empty_paths};
 pub(crate) use roll_up::{RolledGrain, roll_up};

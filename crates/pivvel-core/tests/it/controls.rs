@@ -86,6 +86,7 @@ fn brief() -> Brief {
         .measure(("harbours", "distinct(harbour)"))
         .measure(("share", "sales / sales at parent"))
         .emphasize(EmphasisBrief::new("sales", Form::Tint))
+        .fill("sold_on.quarter")
         .title("Sales plus {uplift}")
         .view(ViewBrief::new(ViewForm::Bars).rows(["harbour"]));
     brief.dimension("harbour").top = Some(TopBrief::new("least", "sales").others("All other"));

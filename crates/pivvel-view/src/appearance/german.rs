@@ -269,6 +269,8 @@ pub(super) static GERMAN: &[(&str, &str)] = &[
         "{measure} von {first} bis {last}, jede Ebene der Zeilen mit eigener Skala",
     ),
     ("{measure} in total", "{measure} gesamt"),
+    ("{measure} is blank in a cell without lines", "{measure} ist leer in einer Zelle ohne Datenzeilen"),
+    ("{measure} is zero in a cell without lines", "{measure} ist null in einer Zelle ohne Datenzeilen"),
     ("{measure} less {about}", "{measure} abzüglich {about}"),
     (
         "{measure} went from {first} to {last}: {own} points by the members' own, {mix} by their mix",

@@ -42,7 +42,9 @@ pub(crate) fn summary(wanted: &LinesBehind, tied: &Tied, words: &Words) -> Vec<(
             let lines = words.say(counted(part.lines));
             sentences.push((1, format!("{}: {lines}, {}", part.address, words.say(held(part)))));
         }
-        for TiedAggregate { formula, of_lines, of_cell, .. } in &part.aggregates {
+        // Of no lines there is nothing to add up.
+        let aggregates = part.aggregates.iter().filter(|_| part.lines.max(part.lines_of_cell) > 0);
+        for TiedAggregate { formula, of_lines, of_cell, .. } in aggregates {
             let sentence = match of_lines == of_cell {
                 true => Sentence::from("{formula} over them is {value}, as in the cell"),
                 false => Sentence::from("{formula} over them is {value}, and {other} in the cell")

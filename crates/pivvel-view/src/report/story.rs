@@ -1,6 +1,6 @@
 //! The story of one number.
 
-use pivvel_core::brief::Apply;
+use pivvel_core::brief::{Apply, Filled};
 use pivvel_core::drill::{
     EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
 };
@@ -56,7 +56,9 @@ fn lines(story: &Story, words: &Words) -> Sentences {
     let mut sentences = vec![(1, first)];
     let of_those = Sentence::from("of those where {condition}");
     sentences.extend(story.condition.iter().map(|c| (1, words.say(of_those.clone().with("condition", c)))));
-    for TiedPart { address, aggregates, .. } in &story.tied {
+    // Of no lines there is nothing to add up.
+    let tied = story.tied.iter().filter(|part| part.lines.max(part.lines_of_cell) > 0);
+    for TiedPart { address, aggregates, .. } in tied {
         let place = if story.tied.len() > 1 { format!("{address}: ") } else { String::new() };
         for aggregate in aggregates {
             let sentence = match aggregate.of_lines == aggregate.of_cell {
@@ -105,6 +107,12 @@ fn computed(story: &Story, words: &Words) -> Sentences {
         sentences.push((1, words.say(sentence)));
     }
     story.operands.iter().for_each(|operand| tell(operand, 2, &mut sentences, words));
+    let without_lines = story.filled.map(|filled| match filled {
+        Filled::Zero => "{measure} is zero in a cell without lines",
+        _ => "{measure} is blank in a cell without lines",
+    });
+    let sentence = without_lines.map(|text| Sentence::from(text).with("measure", &story.measure));
+    sentences.extend(sentence.map(|sentence| (1, words.say(sentence))));
     sentences
 }
 

@@ -27,7 +27,7 @@ pub fn to_toml(brief: &Brief) -> String {
     for (key, value) in keys {
         match value {
             Value::InlineTable(table) => tables.push((key.to_string(), headed(&key, table))),
-            Value::Array(list) if list.iter().any(Value::is_inline_table) => {
+            Value::Array(list) if !list.is_empty() && list.iter().all(Value::is_inline_table) => {
                 tables.push((key.to_string(), Item::ArrayOfTables(listed(list))));
             }
             value => drop(values.insert(&key, Item::Value(value))),

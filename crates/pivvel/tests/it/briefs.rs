@@ -1,10 +1,10 @@
 //! Briefs as text: what is read, what is refused, and that writing keeps everything.
 
 use pivvel::brief::{
-    Amount, Apply, AssumptionBrief, BadValues, DimensionBrief, Direction, EmphasisBrief, Figure, Form,
-    ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy, PaletteName, PanelScale,
-    PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
-    TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    Amount, Apply, AssumptionBrief, BadValues, DimensionBrief, Direction, EmphasisBrief, Figure, FillBrief,
+    Filled, FilledCells, Form, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy,
+    PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
+    Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use pivvel::formula::Formula;
 use pivvel::{Brief, Decimal, brief};
@@ -117,14 +117,17 @@ fn words<T: Copy + std::fmt::Debug + 'static>(all: &'static [(&'static str, T)])
 fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
     let levels = proptest::collection::btree_map(text(), proptest::option::of(formula()), 0..3);
     let measure = (formula(), proptest::option::of(template()), format(), any::<[bool; 2]>(), levels);
-    let measure = measure.prop_map(|(formula, label, format, [totals, hidden], levels)| MeasureBrief {
-        label,
-        format,
-        totals,
-        hidden,
-        levels: levels.into_iter().map(|(level, formula)| (level.into(), formula)).collect(),
-        ..MeasureBrief::new("", formula)
-    });
+    let measure = (measure, proptest::option::of(words(Filled::NAMES)));
+    let measure =
+        measure.prop_map(|((formula, label, format, [totals, hidden], levels), fill)| MeasureBrief {
+            fill,
+            label,
+            format,
+            totals,
+            hidden,
+            levels: levels.into_iter().map(|(level, formula)| (level.into(), formula)).collect(),
+            ..MeasureBrief::new("", formula)
+        });
     let named = |(name, m)| MeasureBrief { name, ..m };
     proptest::collection::btree_map(text(), measure, 0..3)
         .prop_map(move |all| all.into_iter().map(named).collect())
@@ -197,6 +200,9 @@ fn sources() -> BoxedStrategy<Brief> {
         step,
         choices,
     });
+    let fill = (vec(text(), 1..3), names(), of(text()), of(text()), of(text()));
+    let fill =
+        fill.prop_map(|(of, members, related, first, last)| FillBrief { of, members, related, first, last });
     let related = (text(), btree_map(text(), text(), 1..3));
     let related = related.prop_map(|(source, keys)| RelatedBrief {
         name: String::new(),
@@ -209,8 +215,10 @@ fn sources() -> BoxedStrategy<Brief> {
         vec(item, 0..3),
         btree_map(text(), assumption, 0..2),
         btree_map(text(), related, 0..2),
+        vec(fill, 0..3),
     )
-        .prop_map(|(derived, tiers, items, assumptions, related)| Brief {
+        .prop_map(|(derived, tiers, items, assumptions, related, fill)| Brief {
+            fill,
             derived: derived.into_iter().collect(),
             tiers: tiers.into_iter().map(|(name, t)| TierBrief { name, ..t }).collect(),
             items,
@@ -246,7 +254,13 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
     ];
     let texts = (of(text()), text(), of(text()), of(template()));
     let formulas = proptest::array::uniform3(of(formula()));
-    let lists = (names(), words(PeersOf::NAMES), yardstick, words(Reach::NAMES), words(ScaleBy::NAMES));
+    let lists = (
+        names(),
+        words(PeersOf::NAMES),
+        (yardstick, words(FilledCells::NAMES)),
+        words(Reach::NAMES),
+        words(ScaleBy::NAMES),
+    );
     let ends = (of((amount(), amount())), of(amount()), of(amount()));
     let looks = (of(words(PaletteName::NAMES)), of(words(SymbolSet::NAMES)));
     let looks = (looks, of(2..9u8), of(words(Side::NAMES)), words(Figure::NAMES));
@@ -255,7 +269,7 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
     (texts, formulas, lists, ends, looks, rules)
         .prop_map(
             |((name, on, along, link), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
-                let (levels, peers, yardstick, reach, scale) = lists;
+                let (levels, peers, (yardstick, filled), reach, scale) = lists;
                 let ((palette, symbols), steps, good, figure) = looks;
                 EmphasisBrief {
                     name,
@@ -267,6 +281,7 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
                     reach,
                     peers,
                     yardstick,
+                    filled,
                     scale,
                     about,
                     clip,

@@ -20,6 +20,7 @@ mod examples;
 mod face;
 mod faults;
 #[cfg(feature = "full")]
+mod fill;
 mod forms;
 mod lines;
 mod mentions;

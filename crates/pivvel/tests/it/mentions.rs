@@ -5,12 +5,13 @@ use serde_json::{Value, json};
 use crate::cases::{Case, cases, outcome};
 
 /// Keys whose texts are no part of what is computed: files, kinds, and words of a few.
-const APART: [&str; 20] = [
+const APART: [&str; 21] = [
     "source",
     "related",
     "kinds",
     "to",
     "format",
+    "filled",
     "yardstick",
     "totals",
     "totals_of",
@@ -40,7 +41,11 @@ fn texts(value: &Value, at: String, found: &mut Vec<String>) {
         Value::Array(list) => {
             list.iter().enumerate().for_each(|(i, value)| texts(value, format!("{at}/{i}"), found));
         }
-        Value::String(_) if !at.ends_with("/apply") && !at.starts_with("/assumptions") => found.push(at),
+        Value::String(_)
+            if !at.ends_with("/apply") && !at.ends_with("/fill") && !at.starts_with("/assumptions") =>
+        {
+            found.push(at)
+        }
         _ => {}
     }
 }
