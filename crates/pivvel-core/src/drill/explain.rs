@@ -134,7 +134,7 @@ impl Teller<'_> {
             formula: formula.map(ToString::to_string).unwrap_or_default(),
             item,
             lines: cell.lines(),
-            filled: self.filled(place),
+            filled: self.filled(place).filter(|_| !of_cells),
             dates,
             condition: plan.condition.clone(),
             peers,

@@ -66,10 +66,9 @@ impl Cells {
         values
     }
 
-    /// Whether it is a cell of the lines' own members, or a group of these, and no line falls into it.
+    /// Whether no line falls into a cell, nor into those that it is computed from.
     pub(crate) fn lacks_lines(&self, cell: usize) -> bool {
-        let is_merged = || self.merged.get(cell).is_some_and(|merged| *merged);
-        self.lines[cell] == 0 && (self.maker(cell).is_none() || is_merged())
+        self.lines[cell] == 0
     }
 
     /// The item that computes a cell.

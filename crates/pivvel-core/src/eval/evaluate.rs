@@ -7,6 +7,7 @@ use std::sync::Arc;
 use super::blocks::{ReadyFormula, ReadyLeaf};
 use super::frame::Frame;
 use super::{gather, relate};
+use crate::brief::Filled;
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, CellLeaf, TypedExpr, Values};
 use crate::model::{ByGrain, CellValues, Grain, Overflow, Type, Value};
@@ -50,10 +51,8 @@ impl<'a> Engine<'a> {
                 watch.check_cancelled()?;
                 match measure.formula_at(grain) {
                     Some(formula) => {
-                        let values =
-                            engine.values(formula, grain).map_err(|_| Error::overflow(&measure.name))?;
                         let with = measure.without_lines.filter(|_| !plan.fills.is_empty());
-                        Ok::<_, Error>(frame.grains[grain].filled(values, with))
+                        engine.filled(formula, grain, with).map_err(|_| Error::overflow(&measure.name))
                     }
                     None => Ok(Arc::new(CellValues::blank(frame.grains[grain].len()))),
                 }
@@ -86,8 +85,14 @@ impl<'a> Engine<'a> {
 
     /// The values that a formula gives at a grain, items included.
     pub(crate) fn values(&self, formula: &CellFormula, grain: Grain) -> Result<Values, Overflow> {
+        self.filled(formula, grain, None)
+    }
+
+    /// The same with what there is in cells without lines, which items are computed from as well.
+    fn filled(&self, formula: &CellFormula, grain: Grain, with: Option<Filled>) -> Result<Values, Overflow> {
         let (values, zero_divisions) = self.ready(formula, grain)?.values()?;
         self.zero_divisions.set(self.zero_divisions.get() + zero_divisions);
+        let values = self.frame.grains[grain].filled(values, with);
         self.with_items(values, formula.ty, grain)
     }
 
