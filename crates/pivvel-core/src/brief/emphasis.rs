@@ -64,7 +64,7 @@ pub struct EmphasisBrief {
     /// Whether places are by value or by rank.
     #[serde(default)]
     pub scale: ScaleBy,
-    /// The middle that positions are about: a number, `mean`, or a formula over cells.
+    /// The middle that positions are about: a number, `mean`, `median`, or a formula over cells.
     #[serde(default, deserialize_with = "number_or_formula")]
     #[schemars(with = "Option<Amount>")]
     pub about: Option<Formula>,
@@ -308,9 +308,11 @@ words! {
     #[derive(Default)]
     #[non_exhaustive]
     pub enum Unit is "unit" {
-        /// A position on the scale.
+        /// A position on the scale: 25% is a quarter of the way from its low end to its high end.
         #[default]
         Position = "position",
+        /// A percentile of the peers: a quarter of them lie below 25%.
+        Percentile = "percentile",
         /// A share in true units: 25% is 0.25.
         Share = "share",
     }

@@ -12,7 +12,7 @@ use crate::eval::{Engine, Frame, GroupKey};
 use crate::formula::{CellFormula, Values};
 use crate::model::{ByGrain, CellValues, Grain, Notice, NoticeCode, Sentence, Value};
 use crate::peers::{KeptScale, Measured, Peers, Yardsticks, within};
-use crate::plan::{Plan, PlannedEmphasis, PlannedRule};
+use crate::plan::{BoundsOf, Plan, PlannedEmphasis, PlannedRule};
 use crate::watch::Watch;
 
 /// What is known of peers that this layout does not show.
@@ -310,13 +310,17 @@ fn matches(rule: &PlannedRule, place: usize, cell: usize, decided: &Decided, sca
     }
     let group = decided.peers.group(cell);
     let scale = group.and_then(|group| decided.scale_of[group]).map(|scale| &scales[scale]);
-    let within = match rule.bounds.positions {
-        false => rule.bounds.hold(&value),
-        true => scale
+    let measured = group.and_then(|group| decided.peers.groups().nth(group)).map(|(_, measured)| measured);
+    let within = match rule.bounds.of {
+        BoundsOf::Values => rule.bounds.hold(&value),
+        BoundsOf::Positions => scale
             .and_then(|scale| scale.position(&value, decided.peers.rank(cell)))
             .is_some_and(|position| rule.bounds.hold(&Value::Float(position))),
+        BoundsOf::Percentiles => {
+            let bounds = rule.bounds.at(|share| measured?.percentile(share));
+            bounds.is_some_and(|bounds| bounds.hold(&value))
+        }
     };
-    let measured = group.and_then(|group| decided.peers.groups().nth(group)).map(|(_, measured)| measured);
     let counted = rule.count.is_none_or(|(_, bottom)| {
         let cut = measured.and_then(|measured| *measured.cuts.get(place)?);
         cut.is_some_and(|cut| if bottom { value.order(&cut).is_le() } else { value.order(&cut).is_ge() })

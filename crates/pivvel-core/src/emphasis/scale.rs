@@ -100,6 +100,7 @@ impl Scale {
                 Some(Middle::Value(middle)) => Some(middle),
                 Some(Middle::Formula) => Some(0.0),
                 Some(Middle::Mean) => yardstick.mean,
+                Some(Middle::Median) => measured.median,
                 None => None,
             },
             high: high.or(clip_high).unwrap_or(yardstick.high.as_f64()),

@@ -48,12 +48,18 @@ pub struct KeptScale {
     /// The arithmetic mean.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub mean: Option<f64>,
+    /// The median, where positions are about it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub median: Option<f64>,
     /// Where the scale was clipped, if it was: the shares, and the values there.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub clip: Option<[f64; 4]>,
     /// What a value had to reach to be among so many of the highest or of the lowest, for those that rules named.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tops: Vec<KeptTop>,
+    /// The percentiles that rules named: the share, and the value there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub percentiles: Vec<[f64; 2]>,
 }
 
 crate::setters! { KeptScale {
@@ -61,8 +67,10 @@ crate::setters! { KeptScale {
     number low: f64,
     number high: f64,
     value mean: Option<f64>,
+    value median: Option<f64>,
     value clip: Option<[f64; 4]>,
     list tops: KeptTop,
+    list percentiles: [f64; 2],
 } }
 
 /// The last value of so many of the highest peers, or of the lowest.
@@ -128,12 +136,18 @@ impl KeptScale {
                 tops.extend((!tops.contains(&top)).then_some(top));
             }
         }
-        Some(KeptScale { count, low: low.as_f64(), high: high.as_f64(), mean, clip, tops })
+        let mut percentiles: Vec<[f64; 2]> = Vec::new();
+        for own in measured.percentiles.iter().map(|(share, value)| [*share, *value]) {
+            percentiles.extend((!percentiles.contains(&own)).then_some(own));
+        }
+        let median = measured.median.filter(|_| wanted.median);
+        let (low, high) = (low.as_f64(), high.as_f64());
+        Some(KeptScale { count, low, high, mean, median, clip, tops, percentiles })
     }
 
     /// The same as it is measured by; the first of `wanted` that it does not keep, in words, where there is one.
     pub(crate) fn measured(&self, wanted: &YardstickSpec) -> (Measured, Option<String>) {
-        let KeptScale { count, low, high, mean, clip, ref tops } = *self;
+        let KeptScale { count, low, high, mean, median, clip, ref tops, ref percentiles } = *self;
         let mut missing = None;
         if wanted.clip.is_some_and(|shares| clip.is_none_or(|clip| (clip[0], clip[1]) != shares)) {
             missing = Some("clip at these shares".to_string());
@@ -149,9 +163,20 @@ impl KeptScale {
             kept.map(|top| Value::Float(top.value))
         };
         let cuts = wanted.cuts.iter().map(&mut cut).collect();
+        let percentile = |share: &f64| {
+            let kept = percentiles.iter().find(|[known, _]| known == share);
+            if kept.is_none() {
+                missing.get_or_insert_with(|| format!("percentile {}", share * 100.0));
+            }
+            kept.map(|[share, value]| (*share, *value))
+        };
+        let percentiles = wanted.percentiles.iter().filter_map(percentile).collect();
+        if wanted.median && median.is_none() {
+            missing.get_or_insert_with(|| "median".to_string());
+        }
         let (low, high) = (Value::Float(low), Value::Float(high));
         let yardstick = Yardstick { count, low, high, mean, spread: None, quartiles: None };
         let clip = clip.map(|[_, _, low, high]| (low, high));
-        (Measured { yardstick: Some(yardstick), clip, cuts }, missing)
+        (Measured { yardstick: Some(yardstick), median, clip, cuts, percentiles }, missing)
     }
 }

@@ -39,10 +39,13 @@ pub struct Yardstick {
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Measured {
     pub(crate) yardstick: Option<Yardstick>,
+    pub(crate) median: Option<f64>,
     /// The values at the shares that were wanted.
     pub(crate) clip: Option<(f64, f64)>,
     /// The values at the counts that were wanted.
     pub(crate) cuts: Vec<Option<Value>>,
+    /// The percentiles that were wanted: the share, and the value there.
+    pub(crate) percentiles: Vec<(f64, f64)>,
 }
 
 impl Measured {
@@ -71,9 +74,16 @@ impl Measured {
         };
         Measured {
             yardstick: Some(yardstick),
+            median: yardstick.quartiles.map(|[_, median, _]| median),
             clip: wanted.clip.map(|(low, high)| (at(low), at(high))),
             cuts: wanted.cuts.iter().map(cut).collect(),
+            percentiles: wanted.percentiles.iter().map(|share| (*share, at(*share))).collect(),
         }
+    }
+
+    /// The value at a percentile that was wanted.
+    pub(crate) fn percentile(&self, share: f64) -> Option<f64> {
+        self.percentiles.iter().find(|(known, _)| *known == share).map(|(_, value)| *value)
     }
 }
 

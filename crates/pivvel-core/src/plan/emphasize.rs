@@ -3,7 +3,9 @@
 
 use super::cells::CellScope;
 use super::layout::spot_of;
-use super::model::{Count, Edge, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec};
+use super::model::{
+    BoundsOf, Count, Edge, Measure, Middle, Plan, PlannedEmphasis, PlannedRule, YardstickSpec,
+};
 use super::rules;
 use crate::aggregates::Function;
 use crate::brief::{
@@ -149,6 +151,7 @@ fn plan_scale(
             basis = scope.formula(&place, &less(&by, about, &place)?)?;
         }
         planned.middle = Some(middle);
+        planned.wanted.median = middle == Middle::Median;
     }
     planned.ends = [end(place, "low", &spec.low, scope)?, end(place, "high", &spec.high, scope)?];
     if let [Some(low), Some(high)] = planned.ends
@@ -163,11 +166,15 @@ fn plan_scale(
     planned.rules = rules::plan_rules(place, &spec.rules, basis.ty, scope)?;
     planned.wanted.cuts =
         planned.rules.iter().map(|rule| rule.count.unwrap_or((Count::All, false))).collect();
+    planned.wanted.percentiles = planned.rules.iter().flat_map(|rule| rule.bounds.percentiles()).collect();
+    if basis.ty == Type::Day && !planned.wanted.percentiles.is_empty() {
+        return Err(Error::request(place, "dates have no percentiles"));
+    }
     planned.basis = Some(basis);
     Ok(())
 }
 
-/// The middle that positions are about: a number, an assumption that is one, the mean, or a formula.
+/// The middle that positions are about: a number, an assumption that is one, the mean, the median, or a formula.
 fn middle(place: &str, about: &Formula, scope: &mut CellScope<'_>) -> Result<Middle> {
     let tree = about.tree(place)?;
     let number = match &tree.node {
@@ -179,6 +186,9 @@ fn middle(place: &str, about: &Formula, scope: &mut CellScope<'_>) -> Result<Mid
     }
     if about.is_named("mean") {
         return Ok(Middle::Mean);
+    }
+    if about.is_named("median") {
+        return Ok(Middle::Median);
     }
     let ty = scope.formula(place, about)?.ty;
     if !ty.is_number() {
@@ -376,8 +386,10 @@ fn mixed_levels(emphasis: &PlannedEmphasis, grains: &[Grain], plan: &Plan) -> Op
     let measure: Vec<&Measure> = plan.measures.iter().filter(|m| !m.hidden).collect();
     let adds_up = spec.by.is_none() && emphasis.measure.is_some_and(|m| is_sum(measure[m]));
     let fixed = spec.low.is_some() || spec.high.is_some();
-    let valued =
-        emphasis.rules.iter().any(|r| !r.bounds.positions && r.bounds.is_any() && !r.bounds.is_single());
+    let valued = emphasis
+        .rules
+        .iter()
+        .any(|r| r.bounds.of == BoundsOf::Values && r.bounds.is_any() && !r.bounds.is_single());
     if adds_up && (fixed || valued && spec.about.is_none()) && !only_signs(&emphasis.rules, fixed) {
         let what = if fixed { "has fixed ends" } else { "has rules with true values" };
         return Some(format!(

@@ -26,7 +26,9 @@ mod views;
 pub(crate) use assume::is_same;
 pub(crate) use controls::check_variants;
 pub(crate) use emphasize::SCHEMES;
-pub(crate) use model::{AxisKey, Choice, Count, FillWith, Middle, PlannedFill, TierKey, YardstickSpec};
+pub(crate) use model::{
+    AxisKey, BoundsOf, Choice, Count, FillWith, Middle, PlannedFill, TierKey, YardstickSpec,
+};
 pub use model::{
     Choices, Dimension, Measure, Pick, Plan, PlannedControl, PlannedEmphasis, PlannedItem, PlannedRule,
     PlannedTier,

@@ -361,8 +361,18 @@ impl Edge {
 pub(crate) struct Bounds {
     pub(crate) low: Option<Edge>,
     pub(crate) high: Option<Edge>,
-    /// Whether they are positions on the scale rather than values.
-    pub(crate) positions: bool,
+    pub(crate) of: BoundsOf,
+}
+
+/// What bounds are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum BoundsOf {
+    #[default]
+    Values,
+    /// Positions on the scale.
+    Positions,
+    /// Percentiles of the peers.
+    Percentiles,
 }
 
 impl Bounds {
@@ -373,6 +383,23 @@ impl Bounds {
     /// Whether a single value matches.
     pub(super) fn is_single(&self) -> bool {
         self.low.zip(self.high).is_some_and(|(low, high)| low.value.order(&high.value).is_eq())
+    }
+
+    /// The percentiles that they name, in shares.
+    pub(crate) fn percentiles(&self) -> impl Iterator<Item = f64> {
+        let edges = [self.low, self.high].into_iter().flatten();
+        edges.filter(|_| self.of == BoundsOf::Percentiles).map(|edge| edge.value.as_f64())
+    }
+
+    /// The same with the value at each percentile in its place; `None` where one of them has none.
+    pub(crate) fn at(&self, value: impl Fn(f64) -> Option<f64>) -> Option<Bounds> {
+        let moved = |edge: Option<Edge>| match edge {
+            Some(edge) => {
+                value(edge.value.as_f64()).map(|value| Some(Edge { value: Value::Float(value), ..edge }))
+            }
+            None => Some(None),
+        };
+        Some(Bounds { low: moved(self.low)?, high: moved(self.high)?, of: BoundsOf::Values })
     }
 
     /// Whether a value lies within.
@@ -414,6 +441,7 @@ pub struct PlannedEmphasis {
 pub(crate) enum Middle {
     Value(f64),
     Mean,
+    Median,
     /// A formula over cells, which the basis is less, so that the middle is zero.
     Formula,
 }
@@ -473,6 +501,10 @@ pub(crate) struct YardstickSpec {
     pub(crate) clip: Option<(f64, f64)>,
     /// The values that so many of the highest reach, or of the lowest.
     pub(crate) cuts: Vec<(Count, bool)>,
+    /// Percentiles, in shares.
+    pub(crate) percentiles: Vec<f64>,
+    /// Whether the median is.
+    pub(crate) median: bool,
 }
 
 /// The values that are assumed, checked against their bounds.

@@ -3,7 +3,7 @@
 
 use super::cells::CellScope;
 use super::layout;
-use super::model::{Bounds, Edge, PlannedRule};
+use super::model::{Bounds, BoundsOf, Edge, PlannedRule};
 use crate::brief::{Amount, MeanSide, RuleBrief, Template, Unit};
 use crate::error::{Error, Result};
 
@@ -110,7 +110,17 @@ fn bounds(place: &str, rule: &RuleBrief, ty: Type, scope: &CellScope<'_>) -> Res
         }
         bounds = Bounds { low: Some(Edge::before(value)), high: Some(Edge::after(value)), ..bounds };
     }
-    bounds.positions = percent.is_some_and(|(percent, _)| percent) && rule.unit == Unit::Position;
+    bounds.of = match (percent.is_some_and(|(percent, _)| percent), rule.unit) {
+        (true, Unit::Position) => BoundsOf::Positions,
+        (true, Unit::Percentile) => BoundsOf::Percentiles,
+        (false, Unit::Percentile) if bounds.is_any() => {
+            return Err(Error::request(place, "a percentile is written as a percentage, like 25%"));
+        }
+        _ => BoundsOf::Values,
+    };
+    if bounds.percentiles().any(|share| !(0.0..=1.0).contains(&share)) {
+        return Err(Error::request(place, "percentiles go from 0% to 100%"));
+    }
     if bounds.low.zip(bounds.high).is_some_and(|(low, high)| low.order(&high).is_ge()) {
         return Err(Error::request(place, format!("nothing is {}", sentence(rule))));
     }
@@ -133,11 +143,16 @@ fn bound(place: &str, amount: &Amount, ty: Type, scope: &CellScope<'_>) -> Resul
 
 /// What a rule says.
 fn sentence(rule: &RuleBrief) -> Sentence {
-    let on_scale = rule.unit == Unit::Position;
     let of = |amount: &Amount| -> Part {
-        match amount.is_percent() && on_scale {
-            true => Sentence::from("{amount} of the scale").with("amount", amount.to_string()).into(),
-            false => amount.to_string().into(),
+        match (amount.is_percent(), rule.unit) {
+            (true, Unit::Position) => {
+                Sentence::from("{amount} of the scale").with("amount", amount.to_string()).into()
+            }
+            (true, Unit::Percentile) => {
+                let number = amount.to_string().replace('%', "");
+                Sentence::from("percentile {number}").with("number", number).into()
+            }
+            _ => amount.to_string().into(),
         }
     };
     let mut parts: Vec<Sentence> = Vec::new();
@@ -192,7 +207,7 @@ pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
             doubts.push(message);
             continue;
         }
-        let taken = covered(rules[..i].iter().filter(|r| r.is_bounds_only()), rule.bounds.positions);
+        let taken = covered(rules[..i].iter().filter(|r| r.is_bounds_only()), rule.bounds.of);
         if rule.bounds.is_any() && taken.iter().any(|piece| holds(piece, &range(&rule.bounds))) {
             doubts.push(format!(
                 "{place}, rule {} ({}) is never reached: earlier rules take all of it",
@@ -205,11 +220,12 @@ pub(super) fn doubts(place: &str, rules: &[PlannedRule]) -> Vec<String> {
     if bounds_only.len() < 2 || bounds_only.len() < rules.iter().filter(|r| !r.blank).count() {
         return doubts;
     }
-    let unit = bounds_only[0].bounds.positions;
+    let unit = bounds_only[0].bounds.of;
     for pair in covered(bounds_only.into_iter(), unit).windows(2) {
         if let (Some(end), Some(start)) = (pair[0].1, pair[1].0) {
             let shown = |edge: Edge| {
-                if unit { format!("{} %", edge.value.as_f64() * 100.0) } else { edge.value.to_string() }
+                let percent = || format!("{} %", edge.value.as_f64() * 100.0);
+                if unit == BoundsOf::Values { edge.value.to_string() } else { percent() }
             };
             let gap = match (end.after, start.after) {
                 (false, true) if end.value.order(&start.value).is_eq() => format!("exactly {}", shown(end)),
@@ -237,9 +253,9 @@ fn holds(outer: &Range, inner: &Range) -> bool {
 
 /// What rules cover together, as ranges that do not touch, lowest first. Single values count only where they touch a
 /// range, as zero does between what is below and what is above it.
-fn covered<'r>(rules: impl Iterator<Item = &'r PlannedRule>, positions: bool) -> Vec<Range> {
+fn covered<'r>(rules: impl Iterator<Item = &'r PlannedRule>, of: BoundsOf) -> Vec<Range> {
     let mut ranges: Vec<Range> =
-        rules.filter(|rule| rule.bounds.positions == positions).map(|rule| range(&rule.bounds)).collect();
+        rules.filter(|rule| rule.bounds.of == of).map(|rule| range(&rule.bounds)).collect();
     ranges.sort_by(|(a, _), (b, _)| match (a, b) {
         (Some(a), Some(b)) => a.order(b),
         (a, b) => a.is_some().cmp(&b.is_some()),

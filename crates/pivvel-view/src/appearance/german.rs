@@ -115,6 +115,7 @@ pub(super) static GERMAN: &[(&str, &str)] = &[
     ("not shown here for want of room: {columns}", "aus Platzmangel nicht gezeigt: {columns}"),
     ("of those where {condition}", "davon die mit {condition}"),
     ("own", "eigen"),
+    ("percentile {number}", "Perzentil {number}"),
     ("rank", "Rang"),
     ("rule {number}: {rule}: does not match", "Regel {number}: {rule}: trifft nicht zu"),
     ("rule {number}: {rule}: is not tried", "Regel {number}: {rule}: wird nicht geprüft"),

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::brief::{self, DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, YardstickOf};
+use pivvel::brief::{self, DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, Unit, YardstickOf};
 use pivvel::result::{ColumnEntry, RowEntry, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::tidy;
@@ -163,6 +163,43 @@ proptest! {
             let scale = kept[0].1.get("quantity@harbour/channel").unwrap();
             let expected = (values[at] - scale.low) / (scale.high - scale.low);
             prop_assert!(position.is_none_or(|p| (p - expected).abs() < 1e-9), "{:?}", at);
+        }
+    }
+
+    /// A rule by percentiles matches the peers between two quantiles, found here by hand, and a scale about the median
+    /// has its middle there; a file keeps both.
+    #[test]
+    fn percentiles_are_those_of_the_peers(lines in any_lines(), which in 0..PeersOf::NAMES.len()) {
+        let peers = PeersOf::NAMES[which].1;
+        let said = |yardstick: YardstickOf| brief(|e| {
+            e.peers = peers;
+            e.yardstick = yardstick.clone();
+            e.about = Some("median".into());
+            e.rules = vec![RuleBrief::new().at_least("25%").up_to("75%").unit(Unit::Percentile)];
+        });
+        let crosstab = build(&said(YardstickOf::Shown), &lines, None);
+        let (positions, values) = (positions(&crosstab), values(&crosstab));
+        let shown: Vec<_> = values.keys().filter(|at| !at.0.is_empty() && !at.1.is_empty()).collect();
+        for at in &shown {
+            let mut own: Vec<f64> =
+                shown.iter().filter(|other| are_peers(peers, at, other)).map(|other| values[*other]).collect();
+            own.sort_by(f64::total_cmp);
+            let quantile = |share: f64| {
+                let place = share * (own.len() - 1) as f64;
+                let (low, high) = (own[place.floor() as usize], own[place.ceil() as usize]);
+                low + (high - low) * place.fract()
+            };
+            let within = values[*at] >= quantile(0.25) && values[*at] <= quantile(0.75);
+            prop_assert_eq!(positions.contains_key(*at), within, "{:?}", at);
+        }
+        let text = yardsticks_to_json(&crosstab.yardsticks());
+        let kept = [("kept.json".to_string(), yardsticks_from_json("kept.json", &text).unwrap())];
+        if !kept[0].1.is_empty() {
+            let again = said(YardstickOf::Kept("kept.json".into()));
+            let again = Build::new().yardsticks(&kept).run(&again, &mut read(&lines)).unwrap();
+            for (at, position) in crate::emphasis::positions(&again) {
+                prop_assert_eq!(position, positions[&at], "{:?}", at);
+            }
         }
     }
 
