@@ -255,6 +255,9 @@ pub(crate) struct Build {
     /// Include figures that the brief hides in tables
     #[arg(long, help_heading = "Output")]
     pub(crate) with_hidden: bool,
+    /// Say in tidy tables what makes each cell stand out: the rule, what it shows, the step, the position
+    #[arg(long, help_heading = "Output")]
+    pub(crate) with_decisions: bool,
     #[command(flatten)]
     pub(crate) notices: NoticeFlags,
     #[command(flatten)]

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use pivvel::brief::YardstickOf;
+use pivvel::draw::check_colours;
 use pivvel::table::beside;
 use pivvel::{Brief, Error, Result, brief};
 
@@ -66,6 +67,7 @@ impl BriefLines {
         apart_on_standard_input(path, self.source.as_deref())?;
         let mut brief = read_brief(path)?;
         self.flags.apply(&mut brief)?;
+        check_colours(&brief)?;
         let own = || brief.source.as_deref().map(|source| beside(path, source));
         let Some(lines) = self.source.clone().or_else(own) else {
             let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";

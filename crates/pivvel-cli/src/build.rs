@@ -4,7 +4,7 @@ use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
 use pivvel::brief::YardstickOf;
-use pivvel::draw::Appearance;
+use pivvel::draw::{Appearance, check_colours};
 use pivvel::plan::Plan;
 use pivvel::result::{
     Groups, Variants, Yardsticks, open_groups, open_yardsticks, save_groups, save_yardsticks,
@@ -128,6 +128,7 @@ fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBu
 fn one(build: &Build) -> Result<()> {
     let (mut brief, mut targets, lines) = brief_and_targets(build)?;
     build.flags.apply(&mut brief)?;
+    check_colours(&brief)?;
     let to = build.form.paths(&build.to);
     for path in &to {
         targets.push(match path.as_os_str() == "-" {
@@ -272,6 +273,7 @@ fn options(build: &Build, appearance: &Appearance) -> TargetOptions {
         .levels(build.only_levels.as_deref().map(names).unwrap_or_default())
         .inert(build.inert)
         .with_hidden(build.with_hidden)
+        .with_decisions(build.with_decisions)
         .threads(build.effort.threads.and_then(NonZero::new))
         .appearance(appearance.clone())
 }

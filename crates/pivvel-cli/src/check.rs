@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use pivvel::brief::{Amount, Direction, FillBrief, OrderBy, Placement, TotalsOf};
+use pivvel::draw::check_colours;
 use pivvel::formula::Formula;
 use pivvel::plan::{Choices, Pick, Plan};
 use pivvel::result::{Audience, open_yardsticks};
@@ -29,6 +30,7 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         false => text(&brief, (source.name(), table.as_ref()), &plan, &views),
     };
     let mut notices = plan.notices.clone();
+    notices.extend(check_colours(&brief)?);
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
         let crosstab = Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?;

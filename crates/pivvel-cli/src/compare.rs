@@ -4,7 +4,7 @@ use std::path::Path;
 
 use pivvel::brief::NumberFormat;
 use pivvel::compare::{Comparison, Ratio, Snapshot, read_tidy, with_ratios};
-use pivvel::draw::ChangeFormats;
+use pivvel::draw::{ChangeFormats, check_colours};
 use pivvel::result::open_yardsticks;
 use pivvel::source::open_source;
 use pivvel::table::{TableOptions, beside, check_outputs};
@@ -72,6 +72,7 @@ fn snapshot(
         None => return Ok((read_tidy(path)?, Vec::new(), Vec::new())),
     };
     compare.flags.apply(&mut brief)?;
+    check_colours(&brief)?;
     brief.views.clear();
     let (brief, ratios) = with_ratios(&brief);
     let yardsticks = open_yardsticks(&brief)?;

@@ -1,6 +1,9 @@
 //! Colours in the perceptual space Oklch (B. Ottosson, 2020), in which equal steps look equal.
 
+use std::str::FromStr;
+
 use palette::{FromColor, Oklch, Srgb};
+use pivvel_core::{Error, Result};
 
 /// A colour as the screen takes it.
 ///
@@ -8,7 +11,9 @@ use palette::{FromColor, Oklch, Srgb};
 /// use pivvel::draw::Rgb;
 ///
 /// assert_eq!(Rgb(0, 102, 204).hex(), "#0066cc");
+/// assert_eq!("teal".parse::<Rgb>()?, Rgb(0, 128, 128));
 /// assert_eq!(Rgb(0, 0, 0).contrast(Rgb(255, 255, 255)), 21.0);
+/// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Rgb(pub u8, pub u8, pub u8);
@@ -28,6 +33,20 @@ impl Rgb {
             }
             chroma -= 0.002;
         }
+    }
+
+    /// The same colour, lighter or darker where that lets shapes of it stand out from a ground (WCAG 2, 1.4.11 asks for
+    /// 3 : 1).
+    pub(crate) fn standing_out(self, ground: Rgb) -> Rgb {
+        let colour: Srgb<f32> = Srgb::new(self.0, self.1, self.2).into_format();
+        let Oklch { l, chroma, hue } = Oklch::from_color(colour);
+        let step = if ground.luminance() > 0.5 { -0.01 } else { 0.01 };
+        let mut found = (self, l);
+        while found.0.contrast(ground) < 3.0 && (0.0..=1.0).contains(&found.1) {
+            let lightness = found.1 + step;
+            found = (Rgb::oklch(lightness, chroma, hue.into_positive_degrees()), lightness);
+        }
+        found.0
     }
 
     /// Its hue in degrees, and its chroma.
@@ -68,5 +87,19 @@ impl Rgb {
     pub fn contrast(self, other: Rgb) -> f64 {
         let (a, b) = (self.luminance(), other.luminance());
         (a.max(b) + 0.05) / (a.min(b) + 0.05)
+    }
+}
+
+/// Reads a colour as CSS writes it: `#2f6f9f`, `#0a7`, `teal`, `rgb(10 80 120)`, `oklch(60% 0.1 240)`. How much shows through it is
+/// not used.
+impl FromStr for Rgb {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Rgb> {
+        let colour = csscolorparser::parse(text.trim()).map_err(|_| {
+            Error::request("", format!("{text} is no colour; write it as CSS does, like #2f6f9f or teal"))
+        })?;
+        let [red, green, blue, _] = colour.to_rgba8();
+        Ok(Rgb(red, green, blue))
     }
 }

@@ -5,11 +5,12 @@ use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
 use pivvel_core::CrossTab;
-use pivvel_core::brief::{Form, PeersOf, Reach, Show, Side, SymbolSet, Tone};
+use pivvel_core::brief::{Form, PaletteBrief, PaletteOf, PeersOf, Reach, Show, Side, SymbolSet, Tone};
 use pivvel_core::result::{ColumnEntry, Emphasis, Grain, Mark, RowEntry, Scale, Span};
 
 use crate::appearance::Appearance;
-use crate::palette::{Paint, Palette};
+use crate::colour::Rgb;
+use crate::palette::{PALETTES, Paint, Palette};
 use crate::signs::Symbol;
 
 /// What a cell wears.
@@ -77,6 +78,8 @@ pub(crate) struct Wardrobe<'c> {
     pub(crate) crosstab: &'c CrossTab,
     pub(crate) appearance: &'c Appearance,
     palettes: Vec<Vec<usize>>,
+    /// The palettes of the brief's own.
+    own: Vec<Palette>,
     /// The scales that some cell stands on, by emphasis and scale.
     used: RefCell<HashSet<(usize, usize)>>,
 }
@@ -87,8 +90,8 @@ impl<'c> Wardrobe<'c> {
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
             let spec = &emphasis.planned().spec;
-            if let Some(named) = spec.palette.map(Palette::named) {
-                return named;
+            if let Some(named) = &spec.palette {
+                return place_of(crosstab, named);
             }
             let diverging = emphasis.planned().is_diverging();
             // Levels that are scaled together have one hue.
@@ -106,14 +109,20 @@ impl<'c> Wardrobe<'c> {
             .iter()
             .map(|emphasis| emphasis.scales().iter().map(|scale| palette(emphasis, scale)).collect())
             .collect();
-        Wardrobe { crosstab, appearance, palettes, used: RefCell::default() }
+        let own = crosstab.palettes().iter().enumerate().map(|(i, own)| own_palette(i, own)).collect();
+        Wardrobe { crosstab, appearance, palettes, own, used: RefCell::default() }
     }
 
     /// The palette of a scale.
     pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> Palette {
         let spec = &self.crosstab.emphases()[emphasis].planned().spec;
-        let named = || spec.palette.map_or(0, Palette::named);
-        self.appearance.theme.palette_at(scale.map_or_else(named, |scale| self.palettes[emphasis][scale]))
+        let named = || spec.palette.as_ref().map_or(0, |named| place_of(self.crosstab, named));
+        self.palette_at(scale.map_or_else(named, |scale| self.palettes[emphasis][scale]))
+    }
+
+    fn palette_at(&self, place: usize) -> Palette {
+        let own = place.checked_sub(PALETTES.len()).and_then(|own| self.own.get(own));
+        own.copied().unwrap_or_else(|| self.appearance.theme.palette_at(place.min(PALETTES.len() - 1)))
     }
 
     /// What the cell of a measure wears, and its place on the first scale that it is on.
@@ -182,8 +191,13 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_paint(&self, emphasis: usize, rule: usize, scale: Option<usize>) -> Paint {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let rules = &planned.rules;
-        if let Some(Show::Tone(tone)) = rules[rule].show {
-            return Paint::Tone(tone);
+        match &rules[rule].show {
+            Some(Show::Tone(tone)) => return Paint::Tone(*tone),
+            Some(Show::Palette(named)) => {
+                let palette = self.palette_at(place_of(self.crosstab, named));
+                return Paint::Place { palette, position: 1.0 };
+            }
+            _ => {}
         }
         let order: Vec<usize> = planned.rules_upward();
         let place = order.iter().position(|known| *known == rule).unwrap_or(0);
@@ -212,7 +226,7 @@ impl<'c> Wardrobe<'c> {
         let of = planned.spec.steps.unwrap_or(order.len().clamp(3, 5) as u8);
         let shown = match planned.rules[rule].show {
             Some(Show::Symbol(number)) => Some(number),
-            Some(Show::Tone(_)) | None => None,
+            _ => None,
         };
         let place = order.iter().position(|known| *known == rule).unwrap_or(0);
         let spread = (place * usize::from(of - 1)).div_ceil((order.len() - 1).max(1)) as u8;
@@ -225,6 +239,27 @@ impl<'c> Wardrobe<'c> {
         spec.symbols.unwrap_or_default()
     }
 }
+
+/// The place of a palette, those of the brief's own behind all others.
+fn place_of(crosstab: &CrossTab, named: &PaletteOf) -> usize {
+    match named {
+        PaletteOf::Named(name) => Palette::named(*name),
+        own => {
+            let name = own.to_string();
+            let place = crosstab.palettes().iter().position(|palette| palette.name == name);
+            PALETTES.len() + place.unwrap_or(0)
+        }
+    }
+}
+
+/// A palette of the brief's own. What is no colour is found before anything is drawn; it is grey here.
+fn own_palette(place: usize, brief: &PaletteBrief) -> Palette {
+    let colour = |text: &str| text.parse().unwrap_or(GREY);
+    Palette::own(place, brief.low.as_deref().map(colour), colour(&brief.high))
+}
+
+/// What stands in place of a colour that is none.
+const GREY: Rgb = Rgb(0x80, 0x80, 0x80);
 
 /// Where a step stands on its palette.
 pub(crate) fn step_position((step, of): (u8, u8), diverging: bool) -> f64 {

@@ -8,11 +8,13 @@ use pivvel_core::{CrossTab, Value};
 
 use crate::appearance::{Appearance, Words};
 use crate::charts::Panel;
+use crate::colour::Rgb;
 use crate::dress::{Dress, OnScale, Wardrobe};
 use crate::labels::label;
 use crate::legend::{LegendEntry, legend};
 use crate::notes::{doubts, notes};
 use crate::number::show_number;
+use crate::page::members::own_colour;
 use crate::palette::Paint;
 
 /// What heads a total.
@@ -151,6 +153,8 @@ pub struct LayoutRow {
     pub entry: RowEntry,
     /// Where its label leads.
     pub link: Option<String>,
+    /// The colour that the brief gives to its member.
+    pub colour: Option<Rgb>,
     /// The background of its label, where the whole row stands out.
     pub tint: Option<Paint>,
     /// Its cells, one a column; none for a heading.
@@ -376,7 +380,8 @@ fn row(wardrobe: &Wardrobe<'_>, entry: RowEntry, kind: RowKind, cells: Vec<Layou
     let line = |trend: &Trend| trend_line(wardrobe, trend, entry).filter(|_| !cells.is_empty());
     let trends = crosstab.trends().iter().map(line).collect();
     let indent = entry.level().saturating_sub(1);
-    LayoutRow { label, indent, kind, blank, made, entry, link, tint: None, cells, trends }
+    let colour = path.last().and_then(own_colour);
+    LayoutRow { label, indent, kind, blank, made, entry, link, colour, tint: None, cells, trends }
 }
 
 fn cell(wardrobe: &Wardrobe<'_>, row: RowEntry, column: &LayoutColumn) -> LayoutCell {

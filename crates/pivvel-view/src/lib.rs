@@ -30,6 +30,7 @@ mod layout;
 mod legend;
 mod notes;
 mod number;
+mod own_colours;
 mod page;
 mod palette;
 mod picture;
@@ -43,6 +44,7 @@ pub use dress::{Bar, Dress, OnScale};
 pub use layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, LayoutTrend, RowKind, TrendLine};
 pub use legend::{LegendEntry, Sample, Swatch};
 pub use number::show_number;
+pub use own_colours::check_colours;
 pub use page::{draw_page, draw_page_with_controls, draw_report_page};
 pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, paper, tone_sign};
 #[cfg(feature = "png")]

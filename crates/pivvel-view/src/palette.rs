@@ -34,25 +34,25 @@ pub enum Ground {
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Palette {
-    /// Its name.
-    pub name: PaletteName,
+    /// Its place: among [`PALETTES`], or behind them among those of a brief's own.
+    pub(crate) place: usize,
     /// The hue and the chroma below the middle, where it has one.
     low: Option<(f32, f32)>,
     /// The hue and the chroma of the high end.
     high: (f32, f32),
 }
 
-/// Every palette: sequential ones in the order in which scales get them, then diverging ones.
+/// Every palette in the order of their names: sequential ones in the order in which scales get them, then diverging ones.
 pub const PALETTES: [Palette; 9] = [
-    Palette { name: PaletteName::Water, low: None, high: (228.0, 0.105) },
-    Palette { name: PaletteName::Sand, low: None, high: (80.0, 0.115) },
-    Palette { name: PaletteName::Heather, low: None, high: (322.0, 0.110) },
-    Palette { name: PaletteName::Kelp, low: None, high: (150.0, 0.105) },
-    Palette { name: PaletteName::Rust, low: None, high: (40.0, 0.115) },
-    Palette { name: PaletteName::Slate, low: None, high: (255.0, 0.016) },
-    Palette { name: PaletteName::Shore, low: Some((48.0, 0.135)), high: (245.0, 0.120) },
-    Palette { name: PaletteName::Dusk, low: Some((92.0, 0.135)), high: (290.0, 0.125) },
-    Palette { name: PaletteName::Moor, low: Some((22.0, 0.125)), high: (268.0, 0.120) },
+    Palette { place: 0, low: None, high: (228.0, 0.105) },
+    Palette { place: 1, low: None, high: (80.0, 0.115) },
+    Palette { place: 2, low: None, high: (322.0, 0.110) },
+    Palette { place: 3, low: None, high: (150.0, 0.105) },
+    Palette { place: 4, low: None, high: (40.0, 0.115) },
+    Palette { place: 5, low: None, high: (255.0, 0.016) },
+    Palette { place: 6, low: Some((48.0, 0.135)), high: (245.0, 0.120) },
+    Palette { place: 7, low: Some((92.0, 0.135)), high: (290.0, 0.125) },
+    Palette { place: 8, low: Some((22.0, 0.125)), high: (268.0, 0.120) },
 ];
 
 /// How many palettes scales are handed in turn: the sequential ones with a hue.
@@ -91,6 +91,17 @@ impl Palette {
         // More chroma than those of all palettes would take lightness from a screen's colours.
         let within = |(hue, chroma): (f32, f32)| (hue, chroma.min(0.135));
         Palette { low: self.low.map(|own| low.map_or(own, within)), high: within(high), ..self }
+    }
+
+    /// A palette of a brief's own, by its place behind those that there are.
+    pub(crate) fn own(place: usize, low: Option<Rgb>, high: Rgb) -> Palette {
+        let base = if low.is_some() { PALETTES[DIVERGING] } else { PALETTES[0] };
+        Palette { place: PALETTES.len() + place, ..base.with_hues(low.map(Rgb::hue), high.hue()) }
+    }
+
+    /// Its name, where it is none of a brief's own.
+    pub fn name(&self) -> Option<PaletteName> {
+        PaletteName::NAMES.get(self.place).map(|(_, name)| *name)
     }
 
     /// Whether it has a middle.
@@ -136,7 +147,7 @@ impl Palette {
 
     /// The place of the palette of this name among [`PALETTES`].
     pub fn named(name: PaletteName) -> usize {
-        PALETTES.iter().position(|palette| palette.name == name).unwrap_or(0)
+        PaletteName::NAMES.iter().position(|(_, known)| *known == name).unwrap_or(0)
     }
 
     /// The palette of a scale without one of its own, by the scale's turn.

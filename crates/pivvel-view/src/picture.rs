@@ -10,7 +10,7 @@ use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, te
 use crate::layout::{Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::page::classes::{Classes, Use};
-use crate::page::members::Marks;
+use crate::page::members::{Hue, Marks};
 use crate::palette::{Ground, Paint, ink, paper, tone_sign};
 
 /// Room around a picture and between its parts.
@@ -119,6 +119,8 @@ fn css(classes: &Classes, appearance: &Appearance) -> String {
 /// Where the columns of a layout stand.
 struct Places {
     labels: f64,
+    /// Room before labels, where members have colours.
+    swatch: f64,
     /// From where to where each column goes, the small lines last.
     columns: Vec<(f64, f64)>,
 }
@@ -127,7 +129,9 @@ impl Places {
     fn new(layout: &Layout) -> Places {
         let label = |row: &LayoutRow| text_width(&row.label) + 16.0 * row.indent as f64;
         let corner = text_width(&layout.corner.join(" / "));
-        let labels = layout.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD;
+        let swatch = if layout.rows.iter().any(|row| row.colour.is_some()) { 9.0 } else { 0.0 };
+        let labels =
+            layout.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD + swatch;
         let mut widths: Vec<f64> = (0..layout.columns.len())
             .map(|i| {
                 layout.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
@@ -154,7 +158,7 @@ impl Places {
             columns.push((at, at + width));
             at += width;
         }
-        Places { labels, columns }
+        Places { labels, swatch, columns }
     }
 
     fn end(&self) -> f64 {
@@ -261,6 +265,11 @@ fn draw_row(
         let class = medium.classes.of(tint, Use::Tint);
         canvas.rectangle((0.0, y), (places.labels, line), &class, &Member::default());
     }
+    if let Some(own) = row.colour {
+        let class = format!("{} f", medium.classes.category(Hue::Own(own)));
+        canvas.rectangle((indent, y + 4.0), (4.0, line - 8.0), &class, &Member::default());
+    }
+    let indent = if row.kind == RowKind::Total { indent } else { indent + places.swatch };
     canvas.text((indent, y + 15.0), &fitting(&row.label, places.labels - indent - 4.0), Hold::Start, class);
     for (i, cell) in row.cells.iter().enumerate() {
         let heavy = strong || layout.columns[i].height > 0;

@@ -63,8 +63,8 @@ pub fn open_appearance(name: &str) -> Result<Appearance> {
 ///
 /// ```
 /// let appearance = pivvel::draw::appearance_from_toml("house.toml", "language = \"de\"\n[palettes]\nwater = \"#7a1f5c\"\n")?;
-/// let error = pivvel::draw::appearance_from_toml("house.toml", "[palettes]\nwater = \"red\"\n").unwrap_err();
-/// assert_eq!(error.to_string(), "house.toml: palettes.water: red is no colour; write it like #2f6f9f");
+/// let error = pivvel::draw::appearance_from_toml("house.toml", "[palettes]\nwater = \"redd\"\n").unwrap_err();
+/// assert_eq!(error.to_string(), "house.toml: palettes.water: redd is no colour; write it as CSS does, like #2f6f9f or teal");
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 ///
@@ -118,12 +118,7 @@ pub fn appearance_from_toml(name: &str, text: &str) -> Result<Appearance> {
     Ok(Appearance::new().words(words).theme(theme))
 }
 
-/// A colour as pages write it: `#2f6f9f`.
+/// A colour as CSS writes it.
 fn colour(place: &str, text: &str) -> Result<Rgb> {
-    let digits = text.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii());
-    let byte = |at: usize| u8::from_str_radix(digits?.get(at..at + 2)?, 16).ok();
-    match (byte(0), byte(2), byte(4)) {
-        (Some(red), Some(green), Some(blue)) => Ok(Rgb(red, green, blue)),
-        _ => Err(Error::request(place, format!("{text} is no colour; write it like #2f6f9f"))),
-    }
+    text.parse().map_err(|error: Error| error.within(place))
 }

@@ -45,6 +45,8 @@ pub struct TargetOptions {
     pub inert: bool,
     /// Whether tables hold the figures that the brief hides, too.
     pub with_hidden: bool,
+    /// Whether tidy tables say what makes each cell stand out, too.
+    pub with_decisions: bool,
     /// How many threads make and write tables at most (default: as many as there are processors).
     pub threads: Option<NonZero<usize>>,
     /// The words and colours of pages, pictures and laid-out sheets.
@@ -57,6 +59,7 @@ pivvel_core::setters! { TargetOptions {
     list levels: String,
     value inert: bool,
     value with_hidden: bool,
+    value with_decisions: bool,
     value threads: Option<NonZero<usize>>,
     value appearance: Appearance,
 } }
@@ -209,6 +212,7 @@ impl Target {
             .exact(form.is_text())
             .levels(self.options.levels.clone())
             .with_hidden(self.options.with_hidden)
+            .with_decisions(self.options.with_decisions)
     }
 
     fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {

@@ -115,9 +115,10 @@ pub mod brief {
     pub use pivvel_core::brief::{
         Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, Direction,
         EmphasisBrief, Figure, FillBrief, Filled, FilledCells, Form, ItemBrief, Level, MeanSide,
-        MeasureBrief, Negative, NumberFormat, Order, OrderBy, PageBrief, PaletteName, PanelScale, PeersOf,
-        Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template,
-        TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+        MeasureBrief, Negative, NumberFormat, Order, OrderBy, PageBrief, PaletteBrief, PaletteName,
+        PaletteOf, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
+        Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
+        YardstickOf,
     };
 
     pub use crate::brief_file::{
@@ -161,7 +162,8 @@ pub mod result {
 /// Results as tables and files: the tidy result and other shapes, in every form of file.
 pub mod table {
     pub use pivvel_core::table::{
-        Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TablePart, TableSpec, TidyRow, tidy, tidy_dimensions,
+        Shape, TABLE_VERSION, TIDY_COLUMNS, Table, TablePart, TableSpec, TidyRow, decision_columns, tidy,
+        tidy_dimensions,
     };
     pub use pivvel_io::{
         EXACT, TableForm, TableOptions, TableSink, abandon_writing, check_outputs, is_number, rows_as_texts,
@@ -201,7 +203,7 @@ pub mod draw {
         Appearance, Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell,
         LayoutColumn, LayoutRow, LayoutTrend, LegendEntry, LineColumn, Logo, OnScale, PALETTES, Paint,
         Palette, Report, ReportPart, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol, TerminalOptions,
-        Theme, TrendLine, Words, category, draw_lines as lines, draw_page as page,
+        Theme, TrendLine, Words, category, check_colours, draw_lines as lines, draw_page as page,
         draw_page_with_controls as page_with_controls, draw_report as report,
         draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal, ink, paper,
         report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,

@@ -54,6 +54,10 @@ pub struct DimensionBrief {
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
     pub labels: Vec<(String, Template)>,
+    /// Colours of members in tables and charts, as CSS writes colours.
+    #[serde(with = "pairs")]
+    #[schemars(with = "std::collections::BTreeMap<String, String>")]
+    pub colours: Vec<(String, String)>,
 }
 
 /// Which members of a dimension are kept, by a measure.
@@ -114,8 +118,19 @@ impl Named for DimensionBrief {
 
 impl DimensionBrief {
     pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
-        let DimensionBrief { name, label, order, top, bottom, having, only, except, totals_of: _, labels } =
-            self;
+        let DimensionBrief {
+            name,
+            label,
+            order,
+            top,
+            bottom,
+            having,
+            only,
+            except,
+            totals_of: _,
+            labels,
+            colours,
+        } = self;
         parts::names([name], visit);
         parts::texts(label, visit);
         match order {
@@ -133,6 +148,9 @@ impl DimensionBrief {
         for (member, label) in labels {
             parts::names([member], visit);
             parts::texts([label], visit);
+        }
+        for (member, colour) in colours {
+            parts::names([member, colour], visit);
         }
     }
 }

@@ -12,6 +12,7 @@ use super::fill::FilledCells;
 use super::keyed::keyed;
 use super::level::Level;
 use super::lists::{SomeTexts, some, some_texts};
+use super::palette::PaletteOf;
 use super::parts;
 use super::template::Template;
 use super::words::{as_text, schema, words};
@@ -79,7 +80,7 @@ pub struct EmphasisBrief {
     /// Which direction is good, if either is.
     pub good: Option<Side>,
     /// The palette.
-    pub palette: Option<PaletteName>,
+    pub palette: Option<PaletteOf>,
     /// The set of symbols.
     pub symbols: Option<SymbolSet>,
     /// Whether the number stands beside its symbol or bar.
@@ -345,40 +346,6 @@ words! {
 }
 
 words! {
-    /// The palettes by name. What they look like is a matter of views.
-    ///
-    /// ```
-    /// # use pivvel_core as pivvel;
-    /// use pivvel::brief::{EmphasisBrief, Form, PaletteName};
-    ///
-    /// let tint = EmphasisBrief::new("margin", Form::Tint).palette(PaletteName::Shore);
-    /// assert_eq!(tint.palette, Some("shore".parse()?));
-    /// assert_eq!("shor".parse::<PaletteName>().unwrap_err().to_string(), "unknown palette \"shor\"; did you mean \"shore\"?");
-    /// # Ok::<(), pivvel::Error>(())
-    /// ```
-    pub enum PaletteName is "palette" {
-        /// One hue, blue.
-        Water = "water",
-        /// One hue, yellow.
-        Sand = "sand",
-        /// One hue, purple.
-        Heather = "heather",
-        /// One hue, green.
-        Kelp = "kelp",
-        /// One hue, orange.
-        Rust = "rust",
-        /// Grey.
-        Slate = "slate",
-        /// Two hues about a middle, orange and blue.
-        Shore = "shore",
-        /// Two hues about a middle, yellow and violet.
-        Dusk = "dusk",
-        /// Two hues about a middle, red and blue.
-        Moor = "moor",
-    }
-}
-
-words! {
     /// A set of symbols. What they look like is a matter of views.
     ///
     /// ```
@@ -446,26 +413,47 @@ impl fmt::Display for YardstickOf {
 as_text!(YardstickOf is "shown, all or a file");
 schema!(YardstickOf is { "type": "string" });
 
-/// How a rule shows: in a tone, or by one of the symbols of a set.
+/// How a rule shows: in a tone, in the colour of a palette, or by one of the symbols of a set.
 ///
 /// ```
 /// # use pivvel_core as pivvel;
-/// use pivvel::brief::{Show, Tone};
+/// use pivvel::brief::{PaletteName, Show, Tone};
 ///
 /// assert_eq!("gain".parse::<Show>()?, Show::Tone(Tone::Gain));
+/// assert_eq!("sand".parse::<Show>()?, Show::Palette(PaletteName::Sand.into()));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Show {
     /// A tone.
     Tone(Tone),
+    /// The high end of a palette.
+    Palette(PaletteOf),
     /// A symbol, by its number from 1 to 5.
     Symbol(u8),
+}
+
+impl Show {
+    /// As [`Brief::each_part`](super::Brief::each_part): a name may be an assumption's.
+    fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
+        let mut name = self.to_string();
+        parts::names([&mut name], visit);
+        if let Ok(show) = name.parse() {
+            *self = show;
+        }
+    }
 }
 
 impl From<Tone> for Show {
     fn from(tone: Tone) -> Show {
         Show::Tone(tone)
+    }
+}
+
+impl From<PaletteOf> for Show {
+    fn from(palette: PaletteOf) -> Show {
+        Show::Palette(palette)
     }
 }
 
@@ -476,7 +464,7 @@ impl FromStr for Show {
         match text.parse() {
             Ok(number @ 1..=5) => Ok(Show::Symbol(number)),
             Ok(number) => Err(Error::request("", format!("symbols go from 1 to 5, and this is {number}"))),
-            Err(_) => text.parse().map(Show::Tone),
+            Err(_) => Ok(text.parse().map_or_else(|_| Show::Palette(text.into()), Show::Tone)),
         }
     }
 }
@@ -485,6 +473,7 @@ impl fmt::Display for Show {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Show::Tone(tone) => tone.fmt(f),
+            Show::Palette(palette) => palette.fmt(f),
             Show::Symbol(number) => number.fmt(f),
         }
     }
@@ -498,13 +487,17 @@ impl Serialize for Show {
 
 impl<'de> Deserialize<'de> for Show {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> std::result::Result<Show, D::Error> {
-        super::words::from_text_or_number(deserializer, "a tone, or the number of a symbol from 1 to 5")
+        super::words::from_text_or_number(
+            deserializer,
+            "a tone, a palette, or the number of a symbol from 1 to 5",
+        )
     }
 }
 
 schema!(Show is {
     "anyOf": [
         { "enum": Tone::NAMES.iter().map(|(name, _)| *name).chain(["1", "2", "3", "4", "5"]).collect::<Vec<_>>() },
+        { "type": "string", "not": { "pattern": "^\\+?[0-9]+$" } },
         { "type": "integer", "minimum": 1, "maximum": 5 }
     ]
 });
@@ -589,7 +582,7 @@ impl EmphasisBrief {
             high,
             steps: _,
             good: _,
-            palette: _,
+            palette,
             symbols: _,
             figure: _,
             along,
@@ -601,6 +594,7 @@ impl EmphasisBrief {
         parts::formulas(by.iter_mut().chain(only).chain(about), visit);
         parts::amounts(clip.iter_mut().flat_map(|(low, high)| [low, high]).chain(low).chain(high), visit);
         parts::texts(link, visit);
+        palette.iter_mut().for_each(|palette| palette.each_part(visit));
         rules.iter_mut().for_each(|rule| rule.each_part(visit));
     }
 }
@@ -609,7 +603,7 @@ impl RuleBrief {
     pub(super) fn each_part(&mut self, visit: &mut parts::Visit<'_>) {
         let RuleBrief {
             name,
-            show: _,
+            show,
             from,
             above,
             below,
@@ -623,6 +617,7 @@ impl RuleBrief {
             unit: _,
         } = self;
         parts::texts(name, visit);
+        show.iter_mut().for_each(|show| show.each_part(visit));
         let bounds = from.iter_mut().chain(above).chain(below).chain(up_to).chain(is);
         parts::amounts(bounds.chain(top).chain(bottom), visit);
         parts::formulas(when, visit);

@@ -15,6 +15,7 @@ mod level;
 mod lists;
 mod order;
 mod page;
+mod palette;
 mod parts;
 mod setters;
 mod spec;
@@ -27,8 +28,8 @@ pub use amount::Amount;
 pub use assumption::AssumptionBrief;
 pub use dimension::{DimensionBrief, TopBrief, TotalsOf};
 pub use emphasis::{
-    EmphasisBrief, Figure, Form, MeanSide, PaletteName, PeersOf, Reach, RuleBrief, ScaleBy, Show, Side,
-    SymbolSet, Tone, Unit, YardstickOf,
+    EmphasisBrief, Figure, Form, MeanSide, PeersOf, Reach, RuleBrief, ScaleBy, Show, Side, SymbolSet, Tone,
+    Unit, YardstickOf,
 };
 pub use fill::{FillBrief, Filled, FilledCells};
 pub use format::{Negative, NumberFormat, Scaling};
@@ -36,6 +37,7 @@ pub(crate) use formulas::NO_FORMULA;
 pub use level::Level;
 pub use order::{Direction, Order, OrderBy};
 pub use page::{ControlBrief, PageBrief};
+pub use palette::{PaletteBrief, PaletteName, PaletteOf};
 pub(crate) use parts::Part;
 pub use spec::{Apply, BadValues, Brief, ItemBrief, MeasureBrief, RelatedBrief, TierBrief};
 pub use template::Template;

@@ -4,8 +4,9 @@
 use super::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, EmphasisBrief, Figure,
     FillBrief, Filled, FilledCells, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order,
-    PageBrief, PaletteName, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
-    Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    PageBrief, PaletteBrief, PaletteOf, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy,
+    Scaling, Show, Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
+    YardstickOf,
 };
 use crate::formula::Formula;
 use crate::setters;
@@ -59,6 +60,11 @@ setters! { DimensionBrief {
     list except: String,
     value totals_of: TotalsOf,
     list labels: (String, Template),
+    list colours: (String, String),
+} }
+
+setters! { PaletteBrief {
+    option low: String,
 } }
 
 setters! { FillBrief {
@@ -89,7 +95,7 @@ setters! { EmphasisBrief {
     option high: Amount,
     option steps: u8,
     option good: Side,
-    option palette: PaletteName,
+    option palette: PaletteOf,
     option symbols: SymbolSet,
     value figure: Figure,
     option along: String,

@@ -17,6 +17,7 @@ use super::level::Level;
 use super::lists::{Named, SomeTexts, Texts, by_name, pairs, related_keys, some, some_texts, texts};
 use super::order::Order;
 use super::page::PageBrief;
+use super::palette::PaletteBrief;
 use super::parts;
 use super::template::Template;
 use super::totals::{Placement, placements};
@@ -93,6 +94,10 @@ pub struct Brief {
     #[serde(with = "placements")]
     #[schemars(schema_with = "placements::schema")]
     pub totals: Vec<(String, Placement)>,
+    /// Palettes of the brief's own, by name.
+    #[serde(with = "by_name")]
+    #[schemars(with = "BTreeMap<String, PaletteBrief>")]
+    pub palettes: Vec<PaletteBrief>,
     /// What stands out.
     pub emphasis: Vec<EmphasisBrief>,
     /// Further views of the same lines.
@@ -395,6 +400,12 @@ impl Brief {
         self.emphasize(EmphasisBrief::new(measure, Form::Bar))
     }
 
+    /// One palette more.
+    pub fn palette(mut self, palette: PaletteBrief) -> Brief {
+        self.palettes.push(palette);
+        self
+    }
+
     /// One emphasis more.
     pub fn emphasize(mut self, emphasis: EmphasisBrief) -> Brief {
         self.emphasis.push(emphasis);
@@ -513,6 +524,7 @@ impl Brief {
             dimensions,
             fill,
             totals,
+            palettes,
             emphasis,
             views,
             page,
@@ -533,6 +545,7 @@ impl Brief {
         dimensions.iter_mut().for_each(|dimension| dimension.each_part(visit));
         fill.iter_mut().for_each(|fill| fill.each_part(visit));
         parts::names(totals.iter_mut().map(|(level, _)| level), visit);
+        palettes.iter_mut().for_each(|palette| palette.each_part(visit));
         emphasis.iter_mut().for_each(|emphasis| emphasis.each_part(visit));
         views.iter_mut().for_each(|view| view.each_part(visit));
         page.each_part(visit);

@@ -6,7 +6,7 @@ use crate::crosstab::CrossTab;
 use crate::error::{Error, Result};
 use crate::model::Value;
 use crate::rollup::EntryKind;
-use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, tidy, tidy_dimensions};
+use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, is_decision, tidy, tidy_dimensions};
 
 /// The cells of one result, from a cross-tab or from a tidy table of one.
 ///
@@ -176,8 +176,9 @@ impl SnapshotReader {
             rank: needed("rank")?,
         };
         let places = Places { value: place(EXACT_COLUMN).unwrap_or(places.value), ..places };
-        let is_dimension =
-            |(_, name): &(usize, &String)| !TIDY_COLUMNS.contains(&name.as_str()) && *name != EXACT_COLUMN;
+        let is_dimension = |(_, name): &(usize, &String)| {
+            !TIDY_COLUMNS.contains(&name.as_str()) && *name != EXACT_COLUMN && !is_decision(name)
+        };
         // Typed dimensions have their labels in the column after their own.
         let label_of = |name: &str| place(&format!("{name}{LABEL}"));
         let is_label = |name: &str| {

@@ -150,6 +150,7 @@ fn from_groups(
         trends: Vec::new(),
         labels: Vec::new(),
         views: Vec::new(),
+        palettes: plan.palettes.clone(),
         condition: plan.condition.clone(),
         source: source.to_string(),
         report,

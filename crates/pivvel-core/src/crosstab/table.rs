@@ -3,7 +3,7 @@
 use std::sync::{LazyLock, OnceLock};
 
 use super::trend::{Labels, Trend};
-use crate::brief::{NumberFormat, ViewBrief};
+use crate::brief::{NumberFormat, PaletteBrief, ViewBrief};
 use crate::emphasis::{Emphasis, Scale};
 use crate::eval::{CellGroups, period_places};
 use crate::formula::{Group, Values};
@@ -49,6 +49,7 @@ pub struct CrossTab {
     pub(super) trends: Vec<Trend>,
     pub(super) labels: Vec<Labels>,
     pub(super) views: Vec<View>,
+    pub(super) palettes: Vec<PaletteBrief>,
     pub(super) condition: Option<String>,
     pub(super) source: String,
     pub(super) report: ScanReport,
@@ -132,6 +133,11 @@ impl CrossTab {
     /// What is computed, in the order of the brief.
     pub fn measures(&self) -> &[Measure] {
         &self.measures
+    }
+
+    /// Palettes of the brief's own, by which it names them.
+    pub fn palettes(&self) -> &[PaletteBrief] {
+        &self.palettes
     }
 
     /// The rows.

@@ -131,6 +131,8 @@ codes! {
     TotalLine = "total-line",
     /// A calculated item or an others member with the name of a member of the lines.
     SameName = "same-name",
+    /// Colours of a brief's own that some readers cannot tell apart, or that are drawn lighter or darker.
+    Colours = "colours",
     /// Something odd about the headings, sheets or files of the source.
     Source = "source",
     /// Days that were moments, and the time zone that they are days of.
@@ -154,7 +156,8 @@ impl NoticeCode {
 
 impl Notice {
     /// A notice for the author of the brief.
-    pub(crate) fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
+    /// A notice for the author of a brief, as what draws it may have.
+    pub fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
         Notice { code, audience: Audience::Author, text: text.into(), sentence: None, of: None }
     }
 

@@ -149,6 +149,16 @@ impl KeptScale {
     pub(crate) fn measured(&self, wanted: &YardstickSpec) -> (Measured, Option<String>) {
         let KeptScale { count, low, high, mean, median, clip, ref tops, ref percentiles } = *self;
         let mut missing = None;
+        // Where all values are equal, each share of them ends there, and nothing more needs to be kept.
+        if low == high {
+            let (value, ends) = (Value::Float(low), wanted.clip.map(|_| (low, low)));
+            let yardstick = Yardstick { count, low: value, high: value, mean, spread: None, quartiles: None };
+            let cuts = wanted.cuts.iter().map(|(wanted, _)| wanted.words().map(|_| value)).collect();
+            let percentiles = wanted.percentiles.iter().map(|share| (*share, low)).collect();
+            let measured =
+                Measured { yardstick: Some(yardstick), median: Some(low), clip: ends, cuts, percentiles };
+            return (measured, None);
+        }
         if wanted.clip.is_some_and(|shares| clip.is_none_or(|clip| (clip[0], clip[1]) != shares)) {
             missing = Some("clip at these shares".to_string());
         }

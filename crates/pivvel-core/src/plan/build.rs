@@ -70,6 +70,7 @@ impl Plan {
             items: Vec::new(),
             tiers,
             controls: Vec::new(),
+            palettes: brief.palettes.clone(),
             fills: Vec::new(),
             grouping,
             aggregates,

@@ -9,7 +9,8 @@ use super::model::{
 use super::rules;
 use crate::aggregates::Function;
 use crate::brief::{
-    Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PeersOf, Show, Template, YardstickOf,
+    Amount, Brief, EmphasisBrief, Form, Level, MeanSide, PaletteBrief, PaletteName, PaletteOf, PeersOf, Show,
+    Template, Tone, YardstickOf,
 };
 use crate::error::{Error, Result};
 use crate::formula::{CellLeaf, Columns, Expr, Formula, Node, Operator, Spot, Step};
@@ -25,6 +26,7 @@ pub(super) fn plan_emphasis(
     scope: &mut CellScope<'_>,
     notices: &mut Vec<Notice>,
 ) -> Result<Vec<PlannedEmphasis>> {
+    check_names(&brief.palettes)?;
     let mut planned = Vec::new();
     for (i, spec) in brief.emphasis.iter().enumerate() {
         let number = (i + 1).to_string();
@@ -39,7 +41,10 @@ pub(super) fn plan_emphasis(
                 let message = format!("{place}: {why}; kept and not used");
                 notices.push(Notice::author(NoticeCode::NotUsed, message));
             }
-            None => planned.push(plan_one(place, spec, scope)?),
+            None => {
+                check_palettes(&place, spec, &brief.palettes)?;
+                planned.push(plan_one(place, spec, scope)?);
+            }
         }
     }
     Ok(planned)
@@ -61,7 +66,7 @@ fn gone(spec: &EmphasisBrief, scope: &mut CellScope<'_>) -> Result<Option<String
         }
     }
     let whens = spec.rules.iter().filter_map(|rule| rule.when.as_ref());
-    let about = spec.about.iter().filter(|about| !about.is_named("mean"));
+    let about = spec.about.iter().filter(|about| !about.is_named("mean") && !about.is_named("median"));
     for formula in spec.by.iter().chain(&spec.only).chain(about).chain(whens) {
         let Some(expr) = formula.expr() else { continue };
         let mut away = None;
@@ -211,10 +216,10 @@ fn less(by: &Formula, about: &Formula, place: &str) -> Result<Formula> {
 /// Parts of an emphasis that do not go together.
 fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
     let wrong = |message: &str| Err(Error::request(place, message));
-    for show in spec.rules.iter().filter_map(|rule| rule.show) {
+    for show in spec.rules.iter().filter_map(|rule| rule.show.as_ref()) {
         match (show, spec.form) {
-            (Show::Tone(tone), Form::Symbol) => {
-                return wrong(&format!("{tone} is no symbol; show the number of one, from 1 to 5"));
+            (Show::Tone(_) | Show::Palette(_), Form::Symbol) => {
+                return wrong(&format!("{show} is no symbol; show the number of one, from 1 to 5"));
             }
             (Show::Symbol(number), form) if form != Form::Symbol => {
                 return wrong(&format!("{number} is no tone; show one of {}", tones()));
@@ -253,7 +258,48 @@ fn check_parts(place: &str, spec: &EmphasisBrief) -> Result<()> {
 }
 
 fn tones() -> String {
-    crate::brief::Tone::NAMES.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ")
+    Tone::NAMES.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ")
+}
+
+/// That palettes are there, and have both ends where a scale is about a middle.
+fn check_palettes(place: &str, spec: &EmphasisBrief, own: &[PaletteBrief]) -> Result<()> {
+    let named =
+        || PaletteName::NAMES.iter().map(|(name, _)| *name).chain(own.iter().map(|own| own.name.as_str()));
+    let find = |name: &str| own.iter().find(|own| own.name == name);
+    if let Some(PaletteOf::Own(name)) = &spec.palette {
+        let palette = find(name).ok_or_else(|| Error::unknown(place, "palette", name, named()))?;
+        if spec.about.is_some() && palette.low.is_none() {
+            let message = format!(
+                "a scale about a middle has two ends, and palette {name} has one colour; give it a low one, too: \
+                 {{ low = …, high = … }}"
+            );
+            return Err(Error::request(place, message));
+        }
+    }
+    for (i, rule) in spec.rules.iter().enumerate() {
+        if let Some(Show::Palette(PaletteOf::Own(name))) = &rule.show
+            && find(name).is_none()
+        {
+            let known = Tone::NAMES.iter().map(|(name, _)| *name).chain(named());
+            let place = format!("{place}, rule {}, show", i + 1);
+            return Err(Error::unknown(place, "tone or palette", name, known));
+        }
+    }
+    Ok(())
+}
+
+/// That no palette of a brief has the name of one that there is, or of a tone.
+fn check_names(palettes: &[PaletteBrief]) -> Result<()> {
+    let is_taken = |palette: &&PaletteBrief| {
+        palette.name.parse::<PaletteName>().is_ok() || palette.name.parse::<Tone>().is_ok()
+    };
+    match palettes.iter().find(is_taken) {
+        Some(PaletteBrief { name, .. }) => Err(Error::request(
+            format!("palettes.{name}"),
+            "there is a palette or a tone of this name; choose another one",
+        )),
+        None => Ok(()),
+    }
 }
 
 /// The schemes that links may have.

@@ -45,6 +45,7 @@ pub(super) fn describe_dimensions(
         dimension.label = spec.label.as_ref().map_or_else(|| dimension.name.clone(), Template::to_string);
         dimension.labels =
             spec.labels.iter().map(|(member, label)| (member.clone(), label.to_string())).collect();
+        dimension.colours = spec.colours.clone();
         if let Some(order) = &spec.order {
             dimension.order = order.clone();
             dimension.order_by = order_by(&place, order, scope)?;
@@ -63,8 +64,19 @@ fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
             all.push(spec.clone());
             continue;
         };
-        let DimensionBrief { name: _, label, order, top, bottom, having, only, except, totals_of, labels } =
-            spec.clone();
+        let DimensionBrief {
+            name: _,
+            label,
+            order,
+            top,
+            bottom,
+            having,
+            only,
+            except,
+            totals_of,
+            labels,
+            colours,
+        } = spec.clone();
         known.label = label.or(known.label.take());
         known.order = order.or(known.order.take());
         if top.is_some() || bottom.is_some() {
@@ -82,6 +94,10 @@ fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
         for (member, shown) in labels {
             known.labels.retain(|(known, _)| *known != member);
             known.labels.push((member, shown));
+        }
+        for (member, colour) in colours {
+            known.colours.retain(|(known, _)| *known != member);
+            known.colours.push((member, colour));
         }
     }
     all

@@ -4,8 +4,8 @@ use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
 use crate::brief::{
-    Amount, EmphasisBrief, FillBrief, Filled, Form, Level, MeanSide, NumberFormat, Order, Placement, Show,
-    Template, TopBrief, TotalsOf,
+    Amount, EmphasisBrief, FillBrief, Filled, Form, Level, MeanSide, NumberFormat, Order, PaletteBrief,
+    Placement, Show, Template, TopBrief, TotalsOf,
 };
 use crate::formula::{CellFormula, CellLeaf, Formula, Spot, all_leaves};
 use crate::grouping::{Aggregate, Grouping};
@@ -41,6 +41,8 @@ pub struct Plan {
     pub tiers: Vec<PlannedTier>,
     /// What readers of a page choose.
     pub controls: Vec<PlannedControl>,
+    /// Palettes of the brief's own.
+    pub palettes: Vec<PaletteBrief>,
     pub(crate) fills: Vec<PlannedFill>,
     pub(crate) grouping: Grouping,
     pub(crate) aggregates: Vec<Aggregate>,
@@ -69,6 +71,8 @@ pub struct Dimension {
     pub order: Order,
     /// Labels that are shown instead of members' own.
     pub labels: Vec<(String, String)>,
+    /// Colours of members, as CSS writes them.
+    pub colours: Vec<(String, String)>,
     /// What the column behind it holds.
     pub kind: Kind,
     /// The part of a date that it is made of.

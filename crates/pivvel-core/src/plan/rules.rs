@@ -62,7 +62,7 @@ fn plan_rule(place: &str, rule: &RuleBrief, ty: Type, scope: &mut CellScope<'_>)
     let words = sentence.to_string();
     Ok(PlannedRule {
         name: rule.name.as_ref().map_or_else(|| words.clone(), Template::to_string),
-        show: rule.show,
+        show: rule.show.clone(),
         words,
         default_name: rule.name.is_none().then_some(sentence),
         bounds,
@@ -157,7 +157,9 @@ fn sentence(rule: &RuleBrief) -> Sentence {
     };
     let mut parts: Vec<Sentence> = Vec::new();
     let both = |phrase, low: &Amount, high: &Amount| {
-        Sentence::from(phrase).with("low", low.to_string()).with("high", of(high))
+        // Of positions the scale is named once.
+        let low = if rule.unit == Unit::Percentile { of(low) } else { low.to_string().into() };
+        Sentence::from(phrase).with("low", low).with("high", of(high))
     };
     parts.extend(match (&rule.from, &rule.above, &rule.below, &rule.up_to) {
         (Some(low), _, Some(high), _) => Some(both("{low} to below {high}", low, high)),

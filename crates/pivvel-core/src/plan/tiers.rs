@@ -133,6 +133,7 @@ pub(super) fn plan_axis(
             label: name.clone(),
             order: Order::default(),
             labels: Vec::new(),
+            colours: Vec::new(),
             kind,
             part,
             pick: Pick::default(),

@@ -43,7 +43,7 @@ impl CrossTab {
         Ok(match spec.shape {
             Shape::Wide => wide::table(self, &kept, spec.exact, &measures),
             Shape::Tidy => {
-                let shape = Arc::new(TidyShape::new(self, spec.exact));
+                let shape = Arc::new(TidyShape::new(self, spec.exact, spec.with_decisions));
                 let cells = self.cells().filter(move |cell| kept.has(cell));
                 let rows = cells.flat_map(move |cell| tidy_of(self, cell));
                 let mut rows = rows.filter(move |row| measures.contains(&row.measure_place()));

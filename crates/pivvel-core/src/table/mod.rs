@@ -7,11 +7,14 @@ mod build;
 mod cells;
 mod coded;
 mod column;
+mod decisions;
 mod dimension;
 mod spec;
 mod tidy;
 mod wide;
 
+pub use decisions::decision_columns;
+pub(crate) use decisions::is_decision;
 pub(crate) use dimension::LABEL;
 pub(crate) use spec::exact_field;
 pub use spec::{Shape, TABLE_VERSION, Table, TablePart, TableSpec};

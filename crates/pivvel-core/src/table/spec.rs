@@ -64,6 +64,8 @@ pub struct TableSpec {
     pub levels: Vec<String>,
     /// Whether it holds the figures that the brief hides, too.
     pub with_hidden: bool,
+    /// Whether the tidy result says what makes each cell stand out: see [`decision_columns`](super::decision_columns).
+    pub with_decisions: bool,
 }
 
 crate::setters! { TableSpec {
@@ -71,6 +73,7 @@ crate::setters! { TableSpec {
     value exact: bool,
     list levels: String,
     value with_hidden: bool,
+    value with_decisions: bool,
 } }
 
 /// A table, part by part.

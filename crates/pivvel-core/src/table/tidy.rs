@@ -10,9 +10,12 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of};
 use super::column::Holds;
+use super::decisions::{Decisions, decided_forms, decision_fields};
 use super::dimension::{LABEL, Location, fields, held};
 use super::spec::{Texts, exact_field, metadata};
+use crate::brief::Form;
 use crate::crosstab::{Cell, CrossTab};
+use crate::emphasis::Mark;
 use crate::model::{Value, both, threads_for};
 use crate::peers::Yardstick;
 use crate::rollup::{Axis, Columns, Entry, EntryKind, OfAxis, Rows};
@@ -163,6 +166,11 @@ impl<'a> TidyRow<'a> {
         self.cell.rank(self.measure_place())
     }
 
+    /// What makes it stand out; see [`Cell::marks`].
+    pub fn marks(&self) -> Vec<Mark> {
+        self.cell.marks(self.measure_place())
+    }
+
     fn axes(&self) -> (&'a Axis<Rows>, &'a Axis<Columns>) {
         (self.cell.crosstab().rows(), self.cell.crosstab().columns())
     }
@@ -206,7 +214,7 @@ impl CrossTab {
     /// periods (by their first day) or numbers has a column of that type, and a column of labels after it.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        TidyShape::new(self, false).batch(&rows, Texts::Utf8, threads_for(rows.len(), self.threads))
+        TidyShape::new(self, false, false).batch(&rows, Texts::Utf8, threads_for(rows.len(), self.threads))
     }
 }
 
@@ -217,10 +225,12 @@ pub(super) struct TidyShape<'a> {
     /// What the dimensions of rows and columns hold.
     held: [Vec<Option<Holds>>; 2],
     exact: bool,
+    /// The forms whose decisions it has.
+    decisions: Vec<Form>,
 }
 
 impl<'a> TidyShape<'a> {
-    pub(super) fn new(crosstab: &'a CrossTab, exact: bool) -> TidyShape<'a> {
+    pub(super) fn new(crosstab: &'a CrossTab, exact: bool, with_decisions: bool) -> TidyShape<'a> {
         let names = tidy_dimensions(crosstab);
         let held = [held(crosstab.rows(), exact), held(crosstab.columns(), exact)];
         let text = |name: &str| Field::new(name, DataType::Utf8, true);
@@ -241,8 +251,10 @@ impl<'a> TidyShape<'a> {
                 _ => fields.push(text(name)),
             }
         }
+        let decisions = if with_decisions { decided_forms(crosstab) } else { Vec::new() };
+        fields.extend(decisions.iter().flat_map(|form| decision_fields(*form)));
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        TidyShape { schema: Arc::new(schema), crosstab, held, exact }
+        TidyShape { schema: Arc::new(schema), crosstab, held, exact, decisions }
     }
 
     /// The rows as a batch, whose columns are built by so many threads.
@@ -293,7 +305,14 @@ impl<'a> TidyShape<'a> {
             let ranks = peers.of_rows().zip(rows).map(rank).map(|rank| rank.map(u64::from));
             Arc::new(ranks.collect::<UInt64Array>())
         }));
-        batch_of(&self.schema, build_all(columns, threads))
+        let decisions = Decisions::new(
+            self.crosstab,
+            &self.decisions,
+            rows.iter().map(|row| (row.cell, row.measure_place())),
+        );
+        let mut columns = build_all(columns, threads);
+        columns.extend(decisions.arrays());
+        batch_of(&self.schema, columns)
     }
 }
 

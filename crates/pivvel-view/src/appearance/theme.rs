@@ -93,7 +93,8 @@ impl Theme {
     /// A palette by its place.
     pub(crate) fn palette_at(&self, place: usize) -> Palette {
         let palette = PALETTES[place];
-        match self.palettes.get(palette.name.name()) {
+        let named = palette.name().and_then(|name| self.palettes.get(name.name()));
+        match named {
             Some((low, high)) => palette.with_hues(low.map(Rgb::hue), high.hue()),
             None => palette,
         }

@@ -8,9 +8,11 @@ use svg::node::element::SVG;
 use super::canvas::{Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width};
 use super::panel::Panel;
 use crate::appearance::Words;
+use crate::colour::Rgb;
 use crate::dress::Wardrobe;
 use crate::labels::label;
 use crate::page::classes::Use;
+use crate::page::members::{Hue, own_colour};
 use crate::palette::Paint;
 
 /// How many members a picture shows at most.
@@ -54,7 +56,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let name = |column: &ColumnEntry| {
             (label(&axis.path(*column), &appearance.words), medium.marks.hue(axis, *column))
         };
-        let names: Vec<(String, usize)> = columns.iter().map(name).collect();
+        let names: Vec<(String, Hue)> = columns.iter().map(name).collect();
         series_names(&mut canvas, &names, (margin, top + 12.0), medium);
     }
     let first = top + series;
@@ -130,6 +132,10 @@ fn colour(wardrobe: &Wardrobe<'_>, row: RowEntry, column: ColumnEntry, medium: &
             format!("{} tinted edge", medium.classes.of(tint, Use::Tint))
         }
         (None, None, Some(ink)) => format!("{} f", medium.shape(ink)),
+        (None, None, None) if own_colour_of(wardrobe, row).is_some() => {
+            let hue = medium.marks.hue(wardrobe.crosstab.rows(), row);
+            format!("{} f", medium.classes.category(hue))
+        }
         (None, None, None) => format!(
             "{} f",
             medium.shape(Paint::Place { palette: medium.appearance.theme.palette_at(0), position: 1.0 })
@@ -137,10 +143,15 @@ fn colour(wardrobe: &Wardrobe<'_>, row: RowEntry, column: ColumnEntry, medium: &
     }
 }
 
-/// The names of series with the numbers of their colours, in a line.
+/// The colour that the brief gives to the member of a row.
+fn own_colour_of(wardrobe: &Wardrobe<'_>, row: RowEntry) -> Option<Rgb> {
+    own_colour(wardrobe.crosstab.rows().path(row).last()?)
+}
+
+/// The names of series with their colours, in a line.
 pub(super) fn series_names(
     canvas: &mut Canvas,
-    names: &[(String, usize)],
+    names: &[(String, Hue)],
     (x, y): (f64, f64),
     medium: &mut Medium<'_>,
 ) {

@@ -10,7 +10,6 @@ use super::canvas::{
 use super::panel::Panel;
 use crate::appearance::Words;
 use crate::labels::label;
-use crate::palette::CATEGORIES;
 
 const WIDTH: f64 = 430.0;
 const HEIGHT: f64 = 250.0;
@@ -66,7 +65,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let Some((x, y, column)) = last else { continue };
         let hue = medium.marks.hue(crosstab.rows(), *row);
         let class = medium.classes.category(hue);
-        let dash = if hue >= CATEGORIES { "6 3" } else { "none" };
+        let dash = if hue.is_shared() { "6 3" } else { "none" };
         let words = vec![
             appearance.words.say(
                 Sentence::from("last {figure}")

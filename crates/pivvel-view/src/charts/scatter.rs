@@ -10,6 +10,7 @@ use super::canvas::{
 };
 use super::panel::Panel;
 use crate::labels::label;
+use crate::page::members::Hue;
 
 const WIDTH: f64 = 430.0;
 const HEIGHT: f64 = 300.0;
@@ -73,7 +74,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let name = |parent: &RowEntry| {
             (label(&axis.path(*parent), &appearance.words), medium.marks.hue(axis, *parent))
         };
-        let names: Vec<(String, usize)> = groups.iter().map(name).collect();
+        let names: Vec<(String, Hue)> = groups.iter().map(name).collect();
         series_names(&mut canvas, &names, (left, foot + 54.0), medium);
     }
     draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
@@ -111,7 +112,7 @@ fn draw_points(
     let mut taken: Vec<(f64, f64, f64)> = Vec::new();
     for (i, (row, x, y)) in points.iter().enumerate() {
         let group = crosstab.rows().parent(*row).filter(|parent| groups.contains(parent));
-        let hue = group.map_or(0, |parent| medium.marks.hue(crosstab.rows(), parent));
+        let hue = group.map_or(Hue::Category(0), |parent| medium.marks.hue(crosstab.rows(), parent));
         let class = format!("{} f", medium.classes.category(hue));
         let words = [0, 1]
             .map(|measure| figure_words(medium.appearance, crosstab, (*row, ColumnEntry::TOTAL), measure))

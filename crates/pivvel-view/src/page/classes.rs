@@ -3,8 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use pivvel_core::brief::SymbolSet;
+use pivvel_core::result::{Axis, Entry, OfAxis};
 
-use crate::palette::{Ground, Paint, Palette, category};
+use super::members::{Hue, own_colour};
+use crate::palette::{CATEGORIES, Ground, Paint};
 use crate::signs::Symbol;
 
 /// How many steps a position has on a page: more than an eye can see.
@@ -53,7 +55,7 @@ impl Classes {
                     _ => (position.clamp(low, 1.0) * STEPS).round(),
                 };
                 let side = if step < 0.0 { "m" } else { "" };
-                let name = format!("{prefix}{}-{side}{}", Palette::named(palette.name), step.abs());
+                let name = format!("{prefix}{}-{side}{}", palette.place, step.abs());
                 (name, Paint::Place { palette, position: step / STEPS })
             }
             Paint::Tone(tone) => (format!("{prefix}-{}", tone.name()), paint),
@@ -76,13 +78,23 @@ impl Classes {
         name
     }
 
-    /// The class of a category's colour.
-    pub(crate) fn category(&mut self, place: usize) -> String {
-        let name = format!("c{}", place % crate::palette::CATEGORIES);
-        let both = [Ground::Light, Ground::Dark].map(|ground| category(place, ground).hex());
-        self.rules.insert(name.clone(), format!(".{name}{{--c:light-dark({},{})}}", both[0], both[1]));
-        self.pictured.insert(name.clone(), pictured(&name, category(place, Ground::Light).hex(), Use::Shape));
+    /// The class of a member's colour.
+    pub(crate) fn category(&mut self, hue: Hue) -> String {
+        let name = match hue {
+            Hue::Category(number) => format!("c{}", number % CATEGORIES),
+            Hue::Own(colour) => format!("o{}", &colour.hex()[1..]),
+        };
+        let [light, dark] = [Ground::Light, Ground::Dark].map(|ground| hue.on(ground).hex());
+        self.rules.insert(name.clone(), format!(".{name}{{--c:light-dark({light},{dark})}}"));
+        self.pictured.insert(name.clone(), pictured(&name, light, Use::Shape));
         name
+    }
+
+    /// The classes of the heading of a member whose dimension has colours of its own; the member may have none.
+    pub(crate) fn own_colour<S: OfAxis>(&mut self, axis: &Axis<S>, entry: Entry<S>) -> Option<String> {
+        let path = axis.path(entry);
+        let member = path.last().filter(|member| !member.dimension().colours.is_empty())?;
+        Some(own_colour(member).map_or("own".into(), |own| format!("own {}", self.category(Hue::Own(own)))))
     }
 
     /// The id of a symbol's drawing.

@@ -18,7 +18,8 @@ use crate::palette::{Paint, tone_sign};
 pub(super) struct Table<'a> {
     id: usize,
     layout: &'a Layout,
-    heads: Vec<Vec<(&'a Head, String)>>,
+    /// Each with the number of its member, and the class of the colour that the brief gives that.
+    heads: Vec<Vec<(&'a Head, String, String)>>,
     rows: Vec<Row>,
     legend: Vec<Line<'a>>,
     /// What the script needs to know of columns and scales, as JSON.
@@ -60,12 +61,12 @@ impl<'a> Table<'a> {
                 marks.of(crosstab.columns(), column.entry).map_or(String::new(), |mark| format!("m{mark}"))
             })
             .collect();
-        let head = |head: &'a Head, marks: &mut Marks| {
+        let mut head = |head: &'a Head| {
             let mark =
                 marks.of(crosstab.columns(), head.entry).map_or(String::new(), |mark| format!("m{mark}"));
-            (head, mark)
+            (head, mark, classes.own_colour(crosstab.columns(), head.entry).unwrap_or_default())
         };
-        let heads = layout.heads.iter().map(|row| row.iter().map(|h| head(h, marks)).collect()).collect();
+        let heads = layout.heads.iter().map(|row| row.iter().map(&mut head).collect()).collect();
         let rows = layout
             .rows
             .iter()
@@ -172,6 +173,9 @@ fn row_of(
     });
     if let Some(tint) = row.tint {
         head_class = format!("{head_class} {}", classes.of(tint, Use::Tint)).trim().to_string();
+    }
+    if let Some(own) = classes.own_colour(crosstab.rows(), row.entry) {
+        head_class = format!("{head_class} {own}").trim().to_string();
     }
     Row {
         attributes,

@@ -134,11 +134,17 @@ fn tints_are_of_one_level() {
     for row in layout.rows.iter().filter(|row| row.kind != RowKind::Total) {
         for (cell, column) in row.cells.iter().zip(&layout.columns) {
             if let (Some(Paint::Place { palette, .. }), Some(on)) = (cell.dress.tint, cell.on) {
-                scales.insert((on.scale, palette.name.name(), row.kind == RowKind::Subtotal, column.height));
+                scales.insert((
+                    on.scale,
+                    palette.name().map(|name| name.name()),
+                    row.kind == RowKind::Subtotal,
+                    column.height,
+                ));
             }
         }
     }
-    let palettes: std::collections::BTreeSet<&str> = scales.iter().map(|(_, palette, ..)| *palette).collect();
+    let palettes: std::collections::BTreeSet<Option<&str>> =
+        scales.iter().map(|(_, palette, ..)| *palette).collect();
     assert_eq!((scales.len(), palettes.len()), (4, 4), "{scales:?}");
     let total = layout.rows.last().unwrap();
     assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.dress.tint.is_none()));

@@ -7,6 +7,7 @@ mod bounds;
 mod charts;
 mod drawing;
 mod legends;
+mod own_colours;
 mod palettes;
 mod random;
 mod reports;

@@ -94,8 +94,8 @@ fn names(layouts: &[Layout]) -> Vec<String> {
 
 /// The sheet of the tidy result.
 fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<Worksheet> {
-    let TargetOptions { levels, with_hidden, .. } = options.clone();
-    let spec = TableSpec::default().levels(levels).with_hidden(with_hidden);
+    let TargetOptions { levels, with_hidden, with_decisions, .. } = options.clone();
+    let spec = TableSpec::default().levels(levels).with_hidden(with_hidden).with_decisions(with_decisions);
     let table = crosstab.table(&spec).map_err(std::io::Error::other)?;
     let mut sheet = Worksheet::new();
     sheet.set_name(TIDY).map_err(into_io_error)?;

@@ -3,8 +3,9 @@
 use pivvel::brief::{
     Amount, Apply, AssumptionBrief, BadValues, DimensionBrief, Direction, EmphasisBrief, Figure, FillBrief,
     Filled, FilledCells, Form, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy,
-    PaletteName, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief, ScaleBy, Scaling, Show,
-    Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
+    PaletteBrief, PaletteName, PaletteOf, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief,
+    ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief,
+    ViewForm, YardstickOf,
 };
 use pivvel::formula::Formula;
 use pivvel::{Brief, Decimal, brief};
@@ -26,12 +27,12 @@ fn wrong_briefs_say_where_and_what() {
         "[dimensions.sold_on.quarter]\nlabel = \"x\"",
         "[[emphasis]]\nas = \"tint\"",
         "[[emphasis]]\non = \"m\"\nas = \"tnt\"",
-        "[[emphasis]]\non = \"m\"\npalette = \"watr\"",
+        "[palettes]\nhouse = { hi = \"teal\" }",
         "[[emphasis]]\non = \"m\"\npeers = \"sibling\"",
         "[[emphasis]]\non = \"m\"\nclip = [\"5%\"]",
         "[[emphasis]]\non = \"m\"\nsteps = \"three\"",
         "[[emphasis]]\non = \"m\"\nrules = [{ below = 0, shows = \"loss\" }]",
-        "[[emphasis]]\non = \"m\"\nrules = [{ below = 0, show = \"los\" }]",
+        "fill = [{ members = [\"A\"] }]",
         "[[emphasis]]\non = \"m\"\nas = \"symbol\"\nrules = [{ below = 0, show = 9 }]",
         "[[emphasis]]\non = \"m\"\nrules = \"below 0\"",
         "[[views]]\nas = \"bar\"",
@@ -139,6 +140,7 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
     let top = (amount(), formula(), any::<bool>(), of(template()));
     let top = top.prop_map(|(count, by, overall, others)| TopBrief { count, by, overall, others });
     let labels = proptest::collection::btree_map(text(), template(), 0..2);
+    let colours = proptest::collection::btree_map(text(), text(), 0..2);
     let by = prop_oneof![
         Just(OrderBy::Natural),
         Just(OrderBy::Label),
@@ -150,23 +152,31 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
         Order { by, direction: if down { Direction::Descending } else { Direction::Ascending } }
     });
     let tops = (of(top.clone()), of(top));
-    let dimension =
-        (of(template()), of(order), tops, of(formula()), names(), names(), words(TotalsOf::NAMES), labels);
-    let dimension =
-        dimension.prop_map(|(label, order, (top, bottom), having, only, except, totals_of, labels)| {
-            DimensionBrief {
-                name: String::new(),
-                label,
-                order,
-                top,
-                bottom,
-                having,
-                only,
-                except,
-                totals_of,
-                labels: labels.into_iter().collect(),
-            }
-        });
+    let dimension = (
+        of(template()),
+        of(order),
+        tops,
+        of(formula()),
+        names(),
+        names(),
+        words(TotalsOf::NAMES),
+        (labels, colours),
+    );
+    let dimension = dimension.prop_map(
+        |(label, order, (top, bottom), having, only, except, totals_of, (labels, colours))| DimensionBrief {
+            name: String::new(),
+            label,
+            order,
+            top,
+            bottom,
+            having,
+            only,
+            except,
+            totals_of,
+            labels: labels.into_iter().collect(),
+            colours: colours.into_iter().collect(),
+        },
+    );
     let named = |(name, d)| DimensionBrief { name, ..d };
     proptest::collection::btree_map(text(), dimension, 0..3)
         .prop_map(move |all| all.into_iter().map(named).collect())
@@ -216,9 +226,14 @@ fn sources() -> BoxedStrategy<Brief> {
         btree_map(text(), assumption, 0..2),
         btree_map(text(), related, 0..2),
         vec(fill, 0..3),
+        btree_map(text(), (text(), of(text())), 0..2),
     )
-        .prop_map(|(derived, tiers, items, assumptions, related, fill)| Brief {
+        .prop_map(|(derived, tiers, items, assumptions, related, fill, palettes)| Brief {
             fill,
+            palettes: palettes
+                .into_iter()
+                .map(|(name, (high, low))| PaletteBrief { name, high, low })
+                .collect(),
             derived: derived.into_iter().collect(),
             tiers: tiers.into_iter().map(|(name, t)| TierBrief { name, ..t }).collect(),
             items,
@@ -234,7 +249,10 @@ fn rule(form: Form) -> BoxedStrategy<RuleBrief> {
     let bounds = proptest::array::uniform7(of(amount()));
     let shows: Vec<Show> = match form {
         Form::Symbol => (1..=5).map(Show::Symbol).collect(),
-        _ => Tone::NAMES.iter().map(|(_, tone)| Show::Tone(*tone)).collect(),
+        _ => {
+            let palettes = [PaletteName::Moor.into(), PaletteOf::Own("own".into())].map(Show::Palette);
+            Tone::NAMES.iter().map(|(_, tone)| Show::Tone(*tone)).chain(palettes).collect()
+        }
     };
     let looks = (of(proptest::sample::select(shows)), of(words(MeanSide::NAMES)), words(Unit::NAMES));
     (of(template()), bounds, looks, any::<bool>(), of(formula()))
@@ -262,7 +280,11 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
         words(ScaleBy::NAMES),
     );
     let ends = (of((amount(), amount())), of(amount()), of(amount()));
-    let looks = (of(words(PaletteName::NAMES)), of(words(SymbolSet::NAMES)));
+    let palette = prop_oneof![
+        words(PaletteName::NAMES).prop_map(PaletteOf::Named),
+        "own [a-z]{1,4}".prop_map(PaletteOf::Own),
+    ];
+    let looks = (of(palette), of(words(SymbolSet::NAMES)));
     let looks = (looks, of(2..9u8), of(words(Side::NAMES)), words(Figure::NAMES));
     let rules =
         words(Form::NAMES).prop_flat_map(|form| (Just(form), proptest::collection::vec(rule(form), 0..3)));

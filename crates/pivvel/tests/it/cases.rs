@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 use pivvel::result::{Audience, Axis, Entry, OfAxis};
 use pivvel::source::{Batches, LineSource, ReadOptions, Related, TextSource};
+use pivvel::table::{TableSpec, decision_columns, tidy};
 use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::lines::tidy_csv;
@@ -187,6 +188,47 @@ fn briefs_of_cases_survive_writing() {
         let text = brief::to_toml(&brief);
         assert_eq!(brief::from_toml("again", &text).unwrap(), brief, "{text}");
     }
+}
+
+/// What the tidy result says of decisions, on request, is what stands out; all else in it stays as it is, and a comparison reads
+/// it as it was.
+#[test]
+fn decisions_in_tables_are_those_of_the_marks() {
+    let mut said = [0; 4];
+    for case in cases() {
+        let Ok(crosstab) = case.whole() else { continue };
+        let spec = TableSpec::default().exact(true).with_hidden(true);
+        let texts = |spec: &TableSpec| -> Vec<Vec<String>> {
+            let table = crosstab.table(spec).unwrap();
+            table.batches().flat_map(|batch| pivvel::table::rows_as_texts(&batch).unwrap()).collect()
+        };
+        let forms: Vec<String> = decision_columns(&crosstab);
+        let all = texts(&spec.clone().with_decisions(true));
+        let usual: Vec<Vec<String>> = all.iter().map(|row| row[..row.len() - forms.len()].to_vec()).collect();
+        assert_eq!(usual, texts(&spec), "{}", case.path.display());
+        for (texts, row) in all.iter().zip(tidy(&crosstab)) {
+            let marks = row.marks();
+            let decided = texts[texts.len() - forms.len()..].chunks(4).zip(forms.chunks(4));
+            for (found, names) in decided {
+                let form = names[0].strip_suffix("_rule").unwrap();
+                let mark = marks.iter().find(|mark| mark.form.name() == form);
+                let rule =
+                    mark.and_then(|mark| Some(&crosstab.emphases()[mark.emphasis].rules()[mark.rule?]));
+                let shows = rule.and_then(|rule| rule.show.as_ref());
+                let wanted = [
+                    rule.map(|rule| rule.name.clone()),
+                    shows.map(ToString::to_string),
+                    mark.and_then(|mark| Some((mark.step?.0 + 1).to_string())),
+                    mark.and_then(|mark| mark.position).map(|position| position.to_string()),
+                ];
+                for ((found, wanted), said) in found.iter().zip(&wanted).zip(&mut said) {
+                    assert_eq!(found, wanted.as_deref().unwrap_or_default(), "{}", case.path.display());
+                    *said += usize::from(wanted.is_some());
+                }
+            }
+        }
+    }
+    assert!(said.iter().all(|count| *count > 10), "{said:?}");
 }
 
 /// What stands out, one line a cell and form, then trends, links and warnings.

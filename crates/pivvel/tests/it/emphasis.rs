@@ -356,7 +356,7 @@ fn wrong_yardsticks() {
         .unwrap_err();
     assert_eq!(
         error.to_string(),
-        "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@coast/channel; save it again with this brief"
+        "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@harbour/channel; save it again with this brief"
     );
     let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
     let with = |kept: Yardsticks| {

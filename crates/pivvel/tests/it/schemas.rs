@@ -126,7 +126,10 @@ fn names_are_those_that_are_known() {
     let emphasis = "EmphasisBrief/properties";
     assert_eq!(at(&format!("{emphasis}/as")), of(&mut Form::NAMES.iter().map(|(name, _)| *name)));
     assert_eq!(at(&format!("{emphasis}/peers")), of(&mut PeersOf::NAMES.iter().map(|(name, _)| *name)));
-    assert_eq!(at(&format!("{emphasis}/palette")), of(&mut PaletteName::NAMES.iter().map(|(name, _)| *name)));
+    assert_eq!(
+        at(&format!("{emphasis}/palette/anyOf/0")),
+        of(&mut PaletteName::NAMES.iter().map(|(name, _)| *name))
+    );
     assert_eq!(at(&format!("{emphasis}/symbols")), of(&mut SymbolSet::NAMES.iter().map(|(name, _)| *name)));
     assert_eq!(at("ViewBrief/properties/as"), of(&mut ViewForm::NAMES.iter().map(|(name, _)| *name)));
     let tones = at("RuleBrief/properties/show/anyOf/0");
