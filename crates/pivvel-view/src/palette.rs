@@ -214,6 +214,21 @@ impl Paint {
         }
     }
 
+    /// The text colour where a tint is behind it: darker than [`Paint::ink`] on light ground, and lighter on dark ground.
+    pub fn ink_on_tint(self, ground: Ground) -> Rgb {
+        let (hue, chroma) = match self {
+            Paint::Place { palette, position } => {
+                let ((hue, chroma), reach) = palette.side(position);
+                (hue, 0.015 + chroma * reach)
+            }
+            Paint::Tone(tone) => tone_hue(tone),
+        };
+        match ground {
+            Ground::Light => Rgb::oklch(0.34, chroma, hue),
+            Ground::Dark => Rgb::oklch(0.92, 0.7 * chroma, hue),
+        }
+    }
+
     /// The colour of bars and signs.
     pub fn shape(self, ground: Ground) -> Rgb {
         match (self, ground) {

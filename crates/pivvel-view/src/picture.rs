@@ -327,7 +327,9 @@ fn draw_cell(
         Some(sign) => format!("{sign} {}", cell.text),
         None => cell.text.clone(),
     };
-    let ink = dress.ink.map_or(String::new(), |ink| medium.classes.of(ink, Use::Ink));
+    let ink = dress.ink.map_or(String::new(), |ink| {
+        medium.classes.of(ink, if dress.tint.is_some() { Use::InkOnTint } else { Use::Ink })
+    });
     let class = if strong { format!("strong {ink}") } else { ink };
     canvas.text((end - PAD, y + 15.0), &text, Hold::End, class.trim());
 }

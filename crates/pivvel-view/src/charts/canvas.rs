@@ -246,12 +246,22 @@ impl Scale {
         self.from + (self.to - self.from) * (value - self.low) / (self.high - self.low)
     }
 
-    /// Three to seven round numbers within.
-    pub(crate) fn ticks(&self) -> Vec<f64> {
+    /// The same from a round number on, so that its foot has a name.
+    pub(crate) fn from_a_tick(self) -> Scale {
+        let step = self.step();
+        Scale { low: (self.low / step).floor() * step, ..self }
+    }
+
+    /// From one round number to the next.
+    fn step(&self) -> f64 {
         let rough = (self.high - self.low) / 5.0;
         let power = 10f64.powf(rough.log10().floor());
-        let step =
-            [1.0, 2.0, 2.5, 5.0, 10.0].iter().map(|s| s * power).find(|step| *step >= rough).unwrap_or(power);
+        [1.0, 2.0, 2.5, 5.0, 10.0].iter().map(|s| s * power).find(|step| *step >= rough).unwrap_or(power)
+    }
+
+    /// Three to seven round numbers within.
+    pub(crate) fn ticks(&self) -> Vec<f64> {
+        let step = self.step();
         let first = (self.low / step).ceil() as i64;
         let last = (self.high / step).floor() as i64;
         (first..=last).map(|i| i as f64 * step).collect()

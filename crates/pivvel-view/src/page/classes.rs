@@ -28,6 +28,8 @@ pub(crate) enum Use {
     Tint,
     /// Text.
     Ink,
+    /// Text on a tint.
+    InkOnTint,
     /// Bars, points and signs.
     Shape,
 }
@@ -38,6 +40,7 @@ impl Classes {
         let prefix = match used {
             Use::Tint => 't',
             Use::Ink => 'i',
+            Use::InkOnTint => 'j',
             Use::Shape => 's',
         };
         let (name, paint) = match paint {
@@ -64,12 +67,13 @@ impl Classes {
             let colour = |ground: Ground| match used {
                 Use::Tint => paint.tint(ground),
                 Use::Ink => paint.ink(ground),
+                Use::InkOnTint => paint.ink_on_tint(ground),
                 Use::Shape => paint.shape(ground),
             };
             let both = format!("light-dark({},{})", colour(Ground::Light).hex(), colour(Ground::Dark).hex());
             let rule = match used {
                 Use::Tint => format!(".{name}{{background-color:{both};fill:{both}}}"),
-                Use::Ink => format!(".{name}{{color:{both}}}"),
+                Use::Ink | Use::InkOnTint => format!(".{name}{{color:{both}}}"),
                 Use::Shape => format!(".{name}{{--c:{both}}}"),
             };
             self.rules.insert(name.clone(), rule);
@@ -123,7 +127,7 @@ impl Classes {
 /// The rule of a class in a picture by itself.
 fn pictured(name: &str, colour: String, used: Use) -> String {
     match used {
-        Use::Tint | Use::Ink => format!(".{name}{{fill:{colour}}}"),
+        Use::Tint | Use::Ink | Use::InkOnTint => format!(".{name}{{fill:{colour}}}"),
         Use::Shape => format!(".{name}.f{{fill:{colour}}}.{name}.k{{stroke:{colour};fill:none}}"),
     }
 }

@@ -244,7 +244,7 @@ fn cell_classes(at: &LayoutColumn, dress: &Dress, classes: &mut Classes) -> Vec<
         class.extend(edge(tint).map(str::to_string));
     }
     if let Some(paint) = dress.ink {
-        class.push(classes.of(paint, Use::Ink));
+        class.push(classes.of(paint, if dress.tint.is_some() { Use::InkOnTint } else { Use::Ink }));
     }
     if let Some(bar) = dress.bar {
         class.push(if at.hidden { "bar alone".into() } else { "bar".to_string() });

@@ -111,7 +111,7 @@ pub(super) fn draw(pen: &mut Pen, cell: &LayoutCell, room: &Room, column: usize,
     let figure = format!("{}{text}", " ".repeat(room.figure - width(&text)));
     let style = match (dress.tint, dress.ink) {
         (Some(tint), None) => pen.on(style, tint.tint(pen.ground), ink(pen.ground)),
-        (Some(tint), Some(paint)) => pen.on(style, tint.tint(pen.ground), paint.ink(pen.ground)),
+        (Some(tint), Some(paint)) => pen.on(style, tint.tint(pen.ground), paint.ink_on_tint(pen.ground)),
         (None, Some(paint)) => pen.ink(style, paint),
         (None, None) => style,
     };

@@ -70,6 +70,19 @@ fn figures_can_be_read_on_every_tint_and_in_every_ink() {
     }
 }
 
+/// A figure may have a colour of its own on a tint.
+#[test]
+fn figures_in_a_colour_can_be_read_on_every_tint() {
+    for ground in GROUNDS {
+        let tints: Vec<Rgb> = paints().into_iter().map(|paint| paint.tint(ground)).collect();
+        for paint in paints() {
+            let ink = paint.ink_on_tint(ground);
+            let least = tints.iter().map(|tint| ink.contrast(*tint)).fold(f64::INFINITY, f64::min);
+            assert!(least >= 4.5, "{paint:?} on {ground:?}: {least:.2}");
+        }
+    }
+}
+
 /// Shapes that carry meaning stand out from the page (WCAG 2, 1.4.11 asks for 3 : 1 of them).
 #[test]
 fn shapes_stand_out_from_the_page() {

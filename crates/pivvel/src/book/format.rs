@@ -33,9 +33,10 @@ pub(super) fn dressed(cell: &LayoutCell, number: &str, mut format: Format) -> Fo
     if let Some(paint) = cell.dress.tint {
         format = tinted(format, paint);
     }
-    match cell.dress.ink.or(cell.dress.symbol.map(|(_, paint)| paint)) {
-        Some(paint) => inked(format, paint),
-        None => format,
+    match (cell.dress.ink.or(cell.dress.symbol.map(|(_, paint)| paint)), cell.dress.tint) {
+        (Some(paint), Some(_)) => format.set_font_color(colour(paint.ink_on_tint(Ground::Light))),
+        (Some(paint), None) => inked(format, paint),
+        (None, _) => format,
     }
 }
 
