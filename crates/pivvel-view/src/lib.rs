@@ -51,7 +51,7 @@ pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, p
 pub use picture::draw_png;
 pub use picture::draw_svg;
 pub use report::{
-    ChangeFormats, Report, ReportPart, ReportTable, report_changes, report_lines, report_story,
+    ChangeFormats, Report, ReportPart, ReportStrip, ReportTable, report_changes, report_lines, report_story,
     summary_of_lines,
 };
 pub use signs::Symbol;

@@ -202,9 +202,9 @@ pub mod draw {
     pub use pivvel_view::{
         Appearance, Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell,
         LayoutColumn, LayoutRow, LayoutTrend, LegendEntry, LineColumn, Logo, OnScale, PALETTES, Paint,
-        Palette, Report, ReportPart, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol, TerminalOptions,
-        Theme, TrendLine, Words, category, check_colours, draw_lines as lines, draw_page as page,
-        draw_page_with_controls as page_with_controls, draw_report as report,
+        Palette, Report, ReportPart, ReportStrip, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol,
+        TerminalOptions, Theme, TrendLine, Words, category, check_colours, draw_lines as lines,
+        draw_page as page, draw_page_with_controls as page_with_controls, draw_report as report,
         draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal, ink, paper,
         report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
     };

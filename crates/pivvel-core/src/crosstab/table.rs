@@ -233,6 +233,13 @@ impl CrossTab {
         all
     }
 
+    /// The values of the peers of a cell.
+    pub(crate) fn peer_values(&self, measure: usize, grain: Grain, cell: usize) -> Vec<f64> {
+        let (peers, values) = (self.peers_at(measure, grain), &self.grains[grain].values[measure]);
+        let members = peers.group(cell).and_then(|group| peers.members(values).into_iter().nth(group));
+        members.into_iter().flatten().map(|(_, value)| value.as_f64()).collect()
+    }
+
     /// How many cells a grain has; none of a level that is not there.
     pub fn cell_count(&self, grain: Grain) -> usize {
         self.grains.get(grain).map_or(0, |grain| grain.cells.len())

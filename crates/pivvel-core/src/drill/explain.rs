@@ -120,7 +120,14 @@ impl Teller<'_> {
         let peers = shown.and_then(|shown| {
             let yardstick = *cell.yardstick(shown)?;
             let name = cell.peers(shown)?.to_string();
-            Some(PeersStory { name, yardstick, position: cell.position(shown), rank: cell.rank(shown) })
+            let values = crosstab.peer_values(shown, self.grain, self.cell);
+            Some(PeersStory {
+                name,
+                yardstick,
+                position: cell.position(shown),
+                rank: cell.rank(shown),
+                values,
+            })
         });
         Ok(Story {
             address: Address::of(crosstab, self.row, self.column),

@@ -198,6 +198,9 @@ pub struct PeersStory {
     pub position: Option<f64>,
     /// 1 for the highest.
     pub rank: Option<u32>,
+    /// The values of all of them, of this grain.
+    #[serde(skip)]
+    pub values: Vec<f64>,
 }
 
 /// One emphasis, as far as it concerns a cell.

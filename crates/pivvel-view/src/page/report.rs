@@ -4,7 +4,7 @@ use askama::Template;
 
 use super::{PageWords, css};
 use crate::page::classes::Classes;
-use crate::report::{Report, ReportPart, ReportTable};
+use crate::report::{Report, ReportPart, ReportStrip, ReportTable};
 
 #[derive(Template)]
 #[template(path = "report.html")]
@@ -25,6 +25,14 @@ struct Section<'a> {
 enum Block<'a> {
     Words(&'a [(usize, String)]),
     Table(Vec<Head<'a>>, Vec<Vec<Cell<'a>>>),
+    Strip(&'a ReportStrip),
+}
+
+impl Block<'_> {
+    /// Where a place stands on a strip, in points.
+    fn at(place: &f64) -> String {
+        format!("{:.1}", 8.0 + place * 400.0)
+    }
 }
 
 struct Head<'a> {
@@ -62,6 +70,7 @@ pub fn draw_report_page(report: &Report) -> String {
         section.blocks.push(match part {
             ReportPart::Words(words) => Block::Words(words),
             ReportPart::Table(table) => block(table),
+            ReportPart::Strip(strip) => Block::Strip(strip),
             ReportPart::Heading(_) => continue,
         });
     }

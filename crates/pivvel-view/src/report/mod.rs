@@ -82,6 +82,24 @@ pub enum ReportPart {
     Words(Vec<(usize, String)>),
     /// A table.
     Table(ReportTable),
+    /// Values on a line.
+    Strip(ReportStrip),
+}
+
+/// Where one value stands among others, from the lowest (0) to the highest (1).
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct ReportStrip {
+    /// The places of all of them.
+    pub places: Vec<f64>,
+    /// The place of the one.
+    pub own: f64,
+    /// The place of their mean.
+    pub mean: Option<f64>,
+    /// The lowest and the highest in words.
+    pub ends: [String; 2],
+    /// What it shows, for who cannot see it.
+    pub words: String,
 }
 
 /// A plain table, whose cells are texts.

@@ -1,14 +1,15 @@
 //! The story of one number.
 
-use pivvel_core::brief::{Apply, Filled};
+use pivvel_core::brief::{Apply, Filled, NumberFormat};
 use pivvel_core::drill::{
     EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
 };
 
+use pivvel_core::Value;
 use pivvel_core::result::EntryKind;
 use pivvel_core::text::Sentence;
 
-use super::{Report, ReportPart, counted, exact};
+use super::{Report, ReportPart, ReportStrip, counted, exact};
 use crate::appearance::{Appearance, Words};
 
 type Sentences = Vec<(usize, String)>;
@@ -17,10 +18,19 @@ type Sentences = Vec<(usize, String)>;
 pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
     let words = &appearance.words;
     let title = Sentence::from("{measure} at {cell} is {value}").with("measure", &story.measure);
-    let title = title.with("cell", story.address.to_string()).with("value", exact(&story.value, words));
+    let shown = story
+        .value
+        .map_or_else(|| exact(&None, words), |value| appearance.number(&value, &story.spec.format));
+    let title = title.with("cell", story.address.to_string()).with("value", shown.clone());
     let place = Sentence::from("Its row is {row}, its column {column}.");
     let place = place.with("row", kind(&story.row)).with("column", kind(&story.column));
-    let mut parts = vec![ReportPart::Words(vec![(0, words.say(place))])];
+    let mut first = vec![(0, words.say(place))];
+    let all_digits = exact(&story.value, words);
+    if all_digits != shown {
+        first
+            .push((0, words.say(Sentence::from("With all digits it is {value}.").with("value", all_digits))));
+    }
+    let mut parts = vec![ReportPart::Words(first)];
     let mut tell = |heading: &'static str, sentences: Sentences| {
         if !sentences.is_empty() {
             parts.push(ReportPart::Heading(words.say(heading)));
@@ -30,7 +40,19 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
     tell("Lines", lines(story, words));
     tell("How it is computed", computed(story, words));
     let nobody = || vec![(1, words.say("none of its peers has a value"))];
-    tell("Its peers", story.peers.as_ref().map_or_else(nobody, |peers| self::peers(peers, story, words)));
+    tell(
+        "Its peers",
+        story.peers.as_ref().map_or_else(nobody, |peers| self::peers(peers, story, appearance)),
+    );
+    parts.extend(
+        story.peers.as_ref().and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip),
+    );
+    let mut tell = |heading: &'static str, sentences: Sentences| {
+        if !sentences.is_empty() {
+            parts.push(ReportPart::Heading(words.say(heading)));
+            parts.push(ReportPart::Words(sentences));
+        }
+    };
     tell("What could make it stand out", story.emphases.iter().flat_map(|e| emphasis(e, words)).collect());
     let assumed = |(name, value): &(String, String)| (1, format!("{name} = {value}"));
     tell("Assumptions", story.assumptions.iter().map(assumed).collect());
@@ -135,28 +157,52 @@ fn tell(operand: &Operand, depth: usize, sentences: &mut Sentences, words: &Word
     operands.iter().for_each(|operand| tell(operand, depth + 1, sentences, words));
 }
 
-fn peers(peers: &PeersStory, story: &Story, words: &Words) -> Sentences {
+fn peers(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Sentences {
     let PeersStory { name, yardstick, position, rank, .. } = peers;
-    let first = Sentence::from("{peers}: {number} with a value, from {low} to {high}").with("peers", name);
-    let first = first.with("number", yardstick.count.to_string());
-    let mut first = first.with("low", yardstick.low.to_string()).with("high", yardstick.high.to_string());
+    let number = |value: &Value| appearance.number(value, &story.spec.format);
+    // What they are called without the measure: harbour by total.
+    let levels = name.split_once('@').map_or(name.as_str(), |(_, levels)| levels).replacen('/', " by ", 1);
+    let first = match rank {
+        Some(rank) => Sentence::from("number {rank} of {count} from the highest: {peers}")
+            .with("rank", rank.to_string()),
+        None => Sentence::from("{count} cells with a value: {peers}"),
+    };
+    let first = first.with("count", yardstick.count.to_string()).with("peers", levels);
+    let ends = match position {
+        Some(position) => {
+            let percent = appearance
+                .number(&Value::Float(position * 100.0), &NumberFormat::default().decimals(Some(1)));
+            Sentence::from("{percent} % of the way from {low} to {high}").with("percent", percent)
+        }
+        None => Sentence::from("from {low} to {high}"),
+    };
+    let mut ends = ends.with("low", number(&yardstick.low)).with("high", number(&yardstick.high));
     if let Some(mean) = yardstick.mean {
-        let with_mean = Sentence::from("{sentence}, mean {number}").with("sentence", first);
-        first = with_mean.with("number", mean.to_string());
+        let with_mean = Sentence::from("{sentence}, mean {number}").with("sentence", ends);
+        ends = with_mean.with("number", number(&Value::Float(mean)));
     }
     let place = match (rank, position) {
-        (Some(rank), Some(position)) => Some(
-            Sentence::from(
-                "it is number {rank} from the highest, at {position} from the lowest (0) to the highest (1)",
-            )
-            .with("rank", rank.to_string())
-            .with("position", format!("{position:.3}")),
-        ),
         (Some(_), None) => Some("there is nothing to stand beside: it is alone, or all are equal".into()),
         _ if story.value.is_none() => Some("a blank has no place among them".into()),
         _ => None,
     };
-    std::iter::once(first).chain(place).map(|sentence| (1, words.say(sentence))).collect()
+    [first, ends].into_iter().chain(place).map(|sentence| (1, appearance.words.say(sentence))).collect()
+}
+
+/// Where the cell stands among its peers, as a line.
+fn strip(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Option<ReportStrip> {
+    let PeersStory { yardstick, position, values, .. } = peers;
+    let own = position.filter(|own| (0.0..=1.0).contains(own))?;
+    let place = |value: f64| yardstick.position(&Value::Float(value)).map(|place| place.clamp(0.0, 1.0));
+    let number = |value: &Value| appearance.number(value, &story.spec.format);
+    let words = self::peers(peers, story, appearance).into_iter().map(|(_, text)| text);
+    Some(ReportStrip {
+        places: values.iter().filter_map(|value| place(*value)).collect(),
+        own,
+        mean: yardstick.mean.and_then(place),
+        ends: [number(&yardstick.low), number(&yardstick.high)],
+        words: words.collect::<Vec<_>>().join("; "),
+    })
 }
 
 fn emphasis(emphasis: &EmphasisStory, words: &Words) -> Sentences {

@@ -4,7 +4,7 @@ use anstyle::Style;
 
 use super::lines::lines_of;
 use super::{Pen, TerminalOptions, clean};
-use crate::report::{Report, ReportPart};
+use crate::report::{Report, ReportPart, ReportStrip};
 
 /// Draws a report: its title, and its parts one after the other.
 ///
@@ -27,10 +27,28 @@ pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
                 pen.space(2 * steps);
                 pen.line(&clean(words), Style::new());
             }),
+            ReportPart::Strip(strip) => draw_strip(&mut pen, strip),
             ReportPart::Table(table) => {
                 pen.text.push_str(&lines_of(&table.columns, &table.rows, options, &report.appearance.words));
             }
         }
     }
     pen.text
+}
+
+/// How many places a line has.
+const STRIP: usize = 41;
+
+/// Values on a line: a dot for each place where some stand, a stroke for the mean, and the one that it is about.
+fn draw_strip(pen: &mut Pen, strip: &ReportStrip) {
+    let at = |place: f64| (place * (STRIP - 1) as f64).round() as usize;
+    let mut line = ['─'; STRIP];
+    strip.places.iter().for_each(|place| line[at(*place)] = '•');
+    strip.mean.iter().for_each(|mean| line[at(*mean)] = '│');
+    line[at(strip.own)] = '◆';
+    pen.space(2);
+    pen.line(
+        &format!("{} {} {}", strip.ends[0], line.iter().collect::<String>(), strip.ends[1]),
+        Style::new(),
+    );
 }

@@ -88,6 +88,7 @@ fn texts(report: &Report) -> Vec<String> {
                 all.extend(table.columns.iter().map(|column| column.name.clone()));
                 all.extend(table.rows.iter().flatten().cloned());
             }
+            ReportPart::Strip(strip) => all.extend(strip.ends.iter().cloned()),
         }
     }
     all
@@ -259,7 +260,8 @@ fn what_lines_add_up_to_is_told() {
 fn stories_in_words() {
     let margin = texts(&story("coast=Fell", "margin"));
     for wanted in [
-        "margin at coast=Fell is 0.425",
+        "margin at coast=Fell is 42.5 %",
+        "With all digits it is 0.425.",
         "Its row is a member of coast, its column the total.",
         "3 lines, sold_on from 2025-01-01 to 2025-01-12",
         "sum(amount) over them is 400.00, as in the cell",
@@ -314,4 +316,30 @@ proptest! {
         let groups: Vec<&str> = whole.split(',').collect();
         prop_assert!(groups[1..].iter().all(|group| group.len() == 3) && (1..=3).contains(&groups[0].len()), "{}", shown);
     }
+}
+
+/// The line of peers has a point for each of them, the mean in its place, and the cell itself, on a terminal and on a page.
+#[test]
+fn a_story_shows_where_the_cell_stands_among_its_peers() {
+    let story = story("coast=Fell,harbour=Tern,sold_on.month_of_year=January", "sales");
+    let strip = story.parts.iter().find_map(|part| match part {
+        ReportPart::Strip(strip) => Some(strip),
+        _ => None,
+    });
+    let strip = strip.unwrap();
+    // 300.00, 100.00, 50.50, 1.00 and -7.00 of harbours in January.
+    assert_eq!(strip.ends, ["-7.00".to_string(), "300.00".to_string()]);
+    assert_eq!(strip.places.len(), 5);
+    assert!((strip.own - 107.0 / 307.0).abs() < 1e-12, "{}", strip.own);
+    let mean = (444.5 / 5.0 + 7.0) / 307.0;
+    assert!(strip.mean.is_some_and(|own| (own - mean).abs() < 1e-12), "{:?}", strip.mean);
+    let page = draw_report_page(&story);
+    assert_eq!(page.matches("<circle").count(), 6);
+    assert!(page.contains(&format!("class=\"own\" cx=\"{:.1}\"", 8.0 + 400.0 * strip.own)));
+    let text = draw_report(&story, &options());
+    let line = text.lines().find(|line| line.contains('◆')).unwrap();
+    let at = |sign: char| line.chars().position(|c| c == sign).unwrap();
+    assert_eq!(at('◆') - at('•'), (40.0 * strip.own).round() as usize);
+    assert_eq!(at('│') - at('•'), (40.0 * mean).round() as usize);
+    assert_eq!(line.chars().filter(|c| *c == '•').count(), 4, "{line}");
 }
