@@ -31,12 +31,13 @@ impl Plan {
                     }
                 }
             }
-            if spots.len() == fill.of.len() {
+            // Of several, those that are here are filled.
+            if !spots.is_empty() {
                 let planned = self.planned(&place, brief, fill, spots)?;
                 self.fills.push(planned);
             }
         }
-        self.calendars_take_all_parts();
+        self.take_all_parts();
         for side in AxisSide::BOTH {
             for level in 1..=self.axis(side).len() {
                 let spot = Spot { side, level };
@@ -70,7 +71,7 @@ impl Plan {
         let wrong = |message: String| Err(Error::request(place, message));
         let dimensions: Vec<&Dimension> = spots.iter().map(|spot| self.dimension_at(*spot)).collect();
         let with = match &dimensions[..] {
-            [date] if date.period().is_some() && fill.related.is_none() => {
+            [date] if date.period().is_some() && fill.related.is_none() && fill.of.len() == 1 => {
                 if !fill.members.is_empty() {
                     return wrong("a date has no list of members; say the first and the last".into());
                 }
@@ -120,7 +121,10 @@ impl Plan {
             Kind::Text => Some(Member::Text(label.into())),
             Kind::Whole => number(0),
             Kind::Decimal { scale } => number(scale),
-            Kind::Float => label.parse::<f64>().ok().map(|number| Member::Float(number.to_bits())),
+            Kind::Float => {
+                let number = label.parse::<f64>().ok().filter(|number| number.is_finite());
+                number.map(|number| Member::Float(number.to_bits()))
+            }
             Kind::YesNo => match label {
                 "yes" => Some(Member::YesNo(true)),
                 "no" => Some(Member::YesNo(false)),
@@ -135,21 +139,32 @@ impl Plan {
         })
     }
 
-    /// Where a part of a date is filled, so are the others of its column: a month without lines has its year.
-    fn calendars_take_all_parts(&mut self) {
-        let mut calendars: Vec<PlannedFill> = Vec::new();
+    /// Where a part of a date is filled, so are the others of its column: a month without lines has its year, and no
+    /// other one.
+    fn take_all_parts(&mut self) {
+        let mut fills: Vec<PlannedFill> = Vec::new();
         for mut fill in std::mem::take(&mut self.fills) {
-            if matches!(fill.with, FillWith::Calendar { .. }) {
-                let column = self.dimension_at(fill.spots[0]).date_column().to_string();
-                fill.spots = self.parts_of(&column);
-                if let Some(known) = calendars.iter_mut().find(|known| known.spots == fill.spots) {
-                    known.with.narrow(fill.with);
-                    continue;
+            for spot in fill.spots.clone() {
+                let dimension = self.dimension_at(spot);
+                if dimension.period().is_some() && fill.spec.related.is_none() {
+                    let parts = self.parts_of(dimension.date_column());
+                    fill.spots.extend(
+                        parts.into_iter().filter(|part| !fill.spots.contains(part)).collect::<Vec<_>>(),
+                    );
                 }
             }
-            calendars.push(fill);
+            let is_calendar = matches!(fill.with, FillWith::Calendar { .. });
+            let same = |known: &&mut PlannedFill| {
+                is_calendar
+                    && known.spots.contains(&fill.spots[0])
+                    && matches!(known.with, FillWith::Calendar { .. })
+            };
+            match fills.iter_mut().find(same) {
+                Some(known) => known.with.narrow(fill.with),
+                None => fills.push(fill),
+            }
         }
-        self.fills = calendars;
+        self.fills = fills;
     }
 
     /// Every dimension that is made of a date column.

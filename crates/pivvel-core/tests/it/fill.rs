@@ -24,12 +24,14 @@ fn lines(lines: &[Line]) -> Batches<std::vec::IntoIter<arrow_array::RecordBatch>
     ])])
 }
 
-const FILLS: [&[&[&str]]; 5] = [
+const FILLS: [&[&[&str]]; 6] = [
     &[&["sold_on.month"]],
     &[&["harbour"]],
     &[&["coast", "harbour"], &["sold_on.year"]],
     &[&["coast"], &["harbour"], &["sold_on.month"]],
     &[&["coast", "harbour"]],
+    // The year goes with its month.
+    &[&["harbour", "sold_on.month"]],
 ];
 
 fn brief(fill: &[&[&str]]) -> Brief {
@@ -76,7 +78,7 @@ proptest! {
     fn every_combination_has_its_cell(
         all in proptest::collection::vec(
             (0..3_usize, 0..4_usize, proptest::option::weighted(0.9, 0..700_i32), 1..9_i64), 1..25),
-        which in 0..5_usize,
+        which in 0..6_usize,
     ) {
         let fill = FILLS[which];
         let without = CrossTab::build(&brief(&[]), &mut lines(&all)).unwrap();
@@ -103,6 +105,9 @@ proptest! {
             })),
             3 => part(0).iter().for_each(|coast| part(1).iter().for_each(|harbour| {
                 calendar.iter().for_each(|date| { add(&[coast, harbour], date); });
+            })),
+            5 => part(0).iter().for_each(|coast| own.keys().for_each(|cell| {
+                add(&[coast, &cell[1]], &cell[2..]);
             })),
             _ => places.iter().for_each(|place| met.iter().for_each(|date| {
                 add(&[&place[0], &place[1]], date);
@@ -226,6 +231,13 @@ fn what_cannot_be_filled_is_an_error_or_a_notice() {
     assert!(
         CrossTab::build(&twice, &mut lines(&all)).unwrap_err().to_string().contains("coast is filled twice")
     );
+    // Of several dimensions those that are here are filled.
+    let part = base().fill(FillBrief::together(["harbour", "coast"]).related("no"));
+    assert!(CrossTab::build(&part, &mut lines(&all)).is_err());
+    let part =
+        CrossTab::build(&base().fill(FillBrief::together(["harbour", "coast"])), &mut lines(&all)).unwrap();
+    assert_eq!(part.value(&["Skerry"], &["2024-01"], "n"), Some(1.into()));
+    assert!(part.notices().iter().any(|notice| notice.text().contains("fill of harbour")));
     let gone = CrossTab::build(&base().fill("harbour"), &mut lines(&all)).unwrap();
     let notices: Vec<String> = gone.notices().iter().map(|notice| notice.to_string()).collect();
     assert!(

@@ -247,7 +247,7 @@ impl Scale {
     }
 
     /// The same from a round number on, so that its foot has a name.
-    pub(crate) fn from_a_tick(self) -> Scale {
+    pub(crate) fn begun_at_a_tick(self) -> Scale {
         let step = self.step();
         Scale { low: (self.low / step).floor() * step, ..self }
     }

@@ -36,7 +36,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let height = top + HEIGHT.max(rows.len().min(24) as f64 * APART) + 34.0;
     let foot = height - 34.0;
     let format = &appearance.words.format(&crosstab.measures()[0].format);
-    let scale = Scale::new(&scaled, false, (foot, top)).from_a_tick();
+    let scale = Scale::new(&scaled, false, (foot, top)).begun_at_a_tick();
     let ticks: Vec<(f64, String)> =
         scale.ticks().into_iter().map(|tick| (tick, tick_text(tick, format))).collect();
     let left = if hidden {
