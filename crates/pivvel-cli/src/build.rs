@@ -137,7 +137,7 @@ fn one(build: &Build) -> Result<()> {
         });
     }
     let appearance = screen::appearance(&build.drawing, Some(&brief))?;
-    let options = options(build, &appearance);
+    let options = options(build, &appearance)?;
     let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
     let targets: Vec<Target> = targets.into_iter().map(|target| target.with(options.clone())).collect();
     if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
@@ -261,13 +261,17 @@ impl Build {
 }
 
 /// How files are written.
-fn options(build: &Build, appearance: &Appearance) -> TargetOptions {
+fn options(build: &Build, appearance: &Appearance) -> Result<TargetOptions> {
+    if build.with_decisions && !matches!(build.shape, None | Some(TableShape::Tidy)) {
+        let message = "what stands out is said in the tidy result only; leave --shape out";
+        return Err(Error::request("--with-decisions", message));
+    }
     let shape = |shape| match shape {
         TableShape::Tidy => Shape::Tidy,
         TableShape::Cells => Shape::Cells,
         TableShape::Wide => Shape::Wide,
     };
-    TargetOptions::default()
+    Ok(TargetOptions::default()
         .view(build.view)
         .shape(build.shape.map(shape))
         .levels(build.only_levels.as_deref().map(names).unwrap_or_default())
@@ -275,7 +279,7 @@ fn options(build: &Build, appearance: &Appearance) -> TargetOptions {
         .with_hidden(build.with_hidden)
         .with_decisions(build.with_decisions)
         .threads(build.effort.threads.and_then(NonZero::new))
-        .appearance(appearance.clone())
+        .appearance(appearance.clone()))
 }
 
 /// The cross-tab of lines; its groups are kept where that is asked for.

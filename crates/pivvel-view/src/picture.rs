@@ -2,6 +2,7 @@
 
 use pivvel_core::CrossTab;
 use pivvel_core::brief::{Form, ViewForm};
+use pivvel_core::result::View;
 use pivvel_core::text::Sentence;
 use svg::node::element::{Group, Path, Rectangle, SVG, Style};
 
@@ -69,6 +70,10 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
                 }
                 _ => charts::draw(shown, &panel, &mut medium),
             });
+        }
+        // Under a table that is drawn as well there is all of this.
+        if view.is_some() && shown.spec.form != ViewForm::Table {
+            parts.extend(under_chart(shown, &mut medium));
         }
     }
     stacked(parts, &classes, appearance)
@@ -187,7 +192,7 @@ fn table(layout: &Layout, medium: &mut Medium<'_>) -> SVG {
     let top = 34.0;
     let body = top + heads + 4.0;
     let foot = body + layout.rows.len() as f64 * line + 12.0;
-    let notes = layout.legend.len() as f64 * (LINE + 4.0) + layout.notes.len() as f64 * LINE;
+    let notes = foot_height(layout);
     let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
     let width =
         places.end().max(longest.min(700.0)).max(legend_width(layout)).max(text_width(&layout.title) * 1.45);
@@ -198,16 +203,43 @@ fn table(layout: &Layout, medium: &mut Medium<'_>) -> SVG {
     for (i, row) in layout.rows.iter().enumerate() {
         draw_row(&mut canvas, layout, row, &places, (body + i as f64 * line, line), medium);
     }
-    let mut y = foot + 14.0;
+    draw_foot(&mut canvas, layout, (foot + 14.0, width), medium);
+    canvas.finish()
+}
+
+/// What colours mean, and the notes.
+fn draw_foot(canvas: &mut Canvas, layout: &Layout, (top, width): (f64, f64), medium: &mut Medium<'_>) {
+    let mut y = top;
     for entry in &layout.legend {
-        draw_legend(&mut canvas, entry, y, medium);
+        draw_legend(canvas, entry, y, medium);
         y += LINE + 4.0;
     }
     for note in &layout.notes {
         canvas.text((0.0, y), &fitting(note, width), Hold::Start, "soft");
         y += LINE;
     }
-    canvas.finish()
+}
+
+/// What a chart by itself has below it: the notes and, where it has the colours of cells, what these mean.
+fn under_chart(view: &View, medium: &mut Medium<'_>) -> Option<SVG> {
+    let mut layout = Layout::of(&view.crosstab, medium.appearance);
+    if view.spec.form != ViewForm::Bars {
+        layout.legend.clear();
+    }
+    let height = foot_height(&layout);
+    if height == 0.0 {
+        return None;
+    }
+    let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
+    let width = longest.min(700.0).max(legend_width(&layout));
+    let mut canvas = Canvas::new(&layout.title, width, height + 6.0);
+    draw_foot(&mut canvas, &layout, (14.0, width), medium);
+    Some(canvas.finish())
+}
+
+/// How high the legend and the notes are.
+fn foot_height(layout: &Layout) -> f64 {
+    layout.legend.len() as f64 * (LINE + 4.0) + layout.notes.len() as f64 * LINE
 }
 
 fn draw_heads(canvas: &mut Canvas, layout: &Layout, places: &Places, top: f64) {

@@ -106,6 +106,24 @@ fn bars_have_the_colours_of_the_table() {
     }
 }
 
+/// A chart that is drawn by itself says what was left out, and what its colours mean.
+#[test]
+fn a_chart_by_itself_has_its_notes_and_its_legend() {
+    let dressed =
+        |brief: Brief| brief.filter("cost <> 80").emphasize(EmphasisBrief::new("sales", Form::Tint));
+    for (form, has_legend) in [(ViewForm::Bars, true), (ViewForm::Strip, false)] {
+        let crosstab = crosstab(view(form), dressed);
+        let alone = draw_svg(&crosstab, Some(1));
+        assert!(
+            says(&alone, "7 lines read from batches; 1 line excluded: cost &lt;&gt; 80 is not true"),
+            "{alone}"
+        );
+        assert_eq!(says(&alone, "sales, harbour: 4 cells"), has_legend, "{alone}");
+        // Beside a table it is said once.
+        assert_eq!(draw_svg(&crosstab, None).matches("excluded").count(), 1);
+    }
+}
+
 /// Lines go by the calendar: a month that no line has still takes its time.
 #[test]
 fn lines_keep_the_time_between_periods() {
