@@ -300,7 +300,10 @@ fn a_look_for_all_that_is_drawn() {
             "[palettes]\nwater = [\"#112233\", \"#445566\"]",
             "this palette has no middle, so it takes one colour",
         ),
-        ("[palettes]\nwater = \"red\"", "palettes.water: red is no colour; write it like #2f6f9f"),
+        (
+            "[palettes]\nwater = \"redd\"",
+            "palettes.water: redd is no colour; write it as CSS does, like #2f6f9f",
+        ),
         ("logo = { file = \"lines.csv\", words = \"\" }", "lines.csv is neither SVG nor PNG"),
     ];
     for (text, said) in cases {
