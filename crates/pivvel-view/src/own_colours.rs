@@ -61,8 +61,9 @@ fn alike(a: Rgb, b: Rgb) -> Option<&'static str> {
 /// ```
 ///
 /// # Errors
-/// What is no colour, with its place.
+/// What is no colour, with its place; a value of an assumption that is not allowed.
 pub fn check_colours(brief: &Brief) -> Result<Vec<Notice>> {
+    let brief = brief.assumed()?;
     let mut notices = Vec::new();
     let mut notice = |text: String| notices.push(Notice::author(NoticeCode::Colours, text));
     let read = |place: &str, text: &str| text.parse::<Rgb>().map_err(|error: Error| error.within(place));
@@ -73,7 +74,7 @@ pub fn check_colours(brief: &Brief) -> Result<Vec<Notice>> {
         let own = Palette::own(0, Some(low), high);
         if let Some(who) = alike(own.tint(-1.0, Ground::Light), own.tint(1.0, Ground::Light)) {
             notice(format!(
-                "{place}: its two ends look alike to {who}; a mark tells which side of the middle a cell is on"
+                "{place}: its two ends look alike to {who}; a mark shows on which side of the middle a cell is"
             ));
         }
     }

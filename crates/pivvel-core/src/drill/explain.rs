@@ -136,6 +136,10 @@ impl Teller<'_> {
             measure: plan.measures[place].name.clone(),
             spec: spec(brief, &plan.measures[place].name),
             value: self.value(place),
+            format: match shown {
+                Some(shown) => crosstab.format(self.row, self.column, shown).clone(),
+                None => plan.measures[place].format.clone(),
+            },
             is_aggregate: expr.is_some_and(is_aggregate),
             operands: parts.iter().flatten().map(|part| self.operand(part, &mut listed)).collect(),
             formula: formula.map(ToString::to_string).unwrap_or_default(),

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::address::Address;
 use super::lines::TiedPart;
-use crate::brief::{Apply, Filled, Form, MeasureBrief};
+use crate::brief::{Apply, Filled, Form, MeasureBrief, NumberFormat};
 use crate::model::Value;
 use crate::peers::Yardstick;
 use crate::rollup::EntryKind;
@@ -44,6 +44,9 @@ pub struct Story {
     pub spec: MeasureBrief,
     /// The number; `None` where it is blank.
     pub value: Option<Value>,
+    /// How the cell shows it: as the measure does, or as an item with a format of its own.
+    #[serde(skip)]
+    pub format: NumberFormat,
     /// How it is computed here.
     pub formula: String,
     /// Whether that is an aggregate of the lines and nothing else.

@@ -120,6 +120,24 @@ impl Brief {
         Ok(())
     }
 
+    /// The brief with every `{name}` in it replaced by what is assumed.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::AssumptionBrief;
+    ///
+    /// let brief = Brief::new().rows(["{view}"]).assumption(AssumptionBrief::new("view", "coast"));
+    /// assert_eq!(brief.assumed()?.rows, ["coast"]);
+    /// # Ok::<(), pivvel::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// A value of an assumption that is not allowed.
+    pub fn assumed(&self) -> Result<Brief> {
+        Ok(self.settled(&Assumptions::new(&self.assumptions)?))
+    }
+
     /// The brief with every `{name}` in its layout, texts and formulas replaced by what is assumed.
     pub(super) fn settled(&self, assumptions: &Assumptions) -> Brief {
         let mut brief = self.clone();

@@ -18,9 +18,8 @@ type Sentences = Vec<(usize, String)>;
 pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
     let words = &appearance.words;
     let title = Sentence::from("{measure} at {cell} is {value}").with("measure", &story.measure);
-    let shown = story
-        .value
-        .map_or_else(|| exact(&None, words), |value| appearance.number(&value, &story.spec.format));
+    let shown =
+        story.value.map_or_else(|| exact(&None, words), |value| appearance.number(&value, &story.format));
     let title = title.with("cell", story.address.to_string()).with("value", shown.clone());
     let place = Sentence::from("Its row is {row}, its column {column}.");
     let place = place.with("row", kind(&story.row)).with("column", kind(&story.column));
@@ -30,32 +29,23 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
         first
             .push((0, words.say(Sentence::from("With all digits it is {value}.").with("value", all_digits))));
     }
-    let mut parts = vec![ReportPart::Words(first)];
-    let mut tell = |heading: &'static str, sentences: Sentences| {
-        if !sentences.is_empty() {
-            parts.push(ReportPart::Heading(words.say(heading)));
-            parts.push(ReportPart::Words(sentences));
-        }
-    };
-    tell("Lines", lines(story, words));
-    tell("How it is computed", computed(story, words));
     let nobody = || vec![(1, words.say("none of its peers has a value"))];
-    tell(
-        "Its peers",
-        story.peers.as_ref().map_or_else(nobody, |peers| self::peers(peers, story, appearance)),
-    );
-    parts.extend(
-        story.peers.as_ref().and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip),
-    );
-    let mut tell = |heading: &'static str, sentences: Sentences| {
-        if !sentences.is_empty() {
-            parts.push(ReportPart::Heading(words.say(heading)));
-            parts.push(ReportPart::Words(sentences));
-        }
-    };
-    tell("What could make it stand out", story.emphases.iter().flat_map(|e| emphasis(e, words)).collect());
+    let peers = story.peers.as_ref();
     let assumed = |(name, value): &(String, String)| (1, format!("{name} = {value}"));
-    tell("Assumptions", story.assumptions.iter().map(assumed).collect());
+    let sections = [
+        ("Lines", lines(story, words)),
+        ("How it is computed", computed(story, words)),
+        ("Its peers", peers.map_or_else(nobody, |peers| self::peers(peers, story, appearance))),
+        ("What could make it stand out", story.emphases.iter().flat_map(|e| emphasis(e, words)).collect()),
+        ("Assumptions", story.assumptions.iter().map(assumed).collect()),
+    ];
+    let mut parts = vec![ReportPart::Words(first)];
+    for (heading, sentences) in sections.into_iter().filter(|(_, sentences)| !sentences.is_empty()) {
+        parts.extend([ReportPart::Heading(words.say(heading)), ReportPart::Words(sentences)]);
+        if heading == "Its peers" {
+            parts.extend(peers.and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip));
+        }
+    }
     Report::of(words.say(title), parts, appearance)
 }
 
@@ -159,11 +149,11 @@ fn tell(operand: &Operand, depth: usize, sentences: &mut Sentences, words: &Word
 
 fn peers(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Sentences {
     let PeersStory { name, yardstick, position, rank, .. } = peers;
-    let number = |value: &Value| appearance.number(value, &story.spec.format);
+    let number = |value: &Value| appearance.number(value, &story.format);
     // What they are called without the measure: harbour by total.
     let levels = name.split_once('@').map_or(name.as_str(), |(_, levels)| levels).replacen('/', " by ", 1);
     let first = match rank {
-        Some(rank) => Sentence::from("number {rank} of {count} from the highest: {peers}")
+        Some(rank) => Sentence::from("rank {rank} of {count}, the highest first: {peers}")
             .with("rank", rank.to_string()),
         None => Sentence::from("{count} cells with a value: {peers}"),
     };
@@ -194,7 +184,7 @@ fn strip(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Option<R
     let PeersStory { yardstick, position, values, .. } = peers;
     let own = position.filter(|own| (0.0..=1.0).contains(own))?;
     let place = |value: f64| yardstick.position(&Value::Float(value)).map(|place| place.clamp(0.0, 1.0));
-    let number = |value: &Value| appearance.number(value, &story.spec.format);
+    let number = |value: &Value| appearance.number(value, &story.format);
     let words = self::peers(peers, story, appearance).into_iter().map(|(_, text)| text);
     Some(ReportStrip {
         places: values.iter().filter_map(|value| place(*value)).collect(),

@@ -119,7 +119,7 @@ fn a_chart_by_itself_has_its_notes_and_its_legend() {
             "{alone}"
         );
         assert_eq!(says(&alone, "sales, harbour: 4 cells"), has_legend, "{alone}");
-        // Beside a table it is said once.
+        // Beside a table it stands once.
         assert_eq!(draw_svg(&crosstab, None).matches("excluded").count(), 1);
     }
 }

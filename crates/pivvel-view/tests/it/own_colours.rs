@@ -1,8 +1,8 @@
 //! Palettes and colours of a brief's own: figures on them can be read, members have theirs everywhere, and what some
-//! readers cannot see is said.
+//! readers cannot see is reported.
 
 use pivvel_core::brief::{
-    DimensionBrief, EmphasisBrief, Form, PaletteBrief, RuleBrief, Show, ViewBrief, ViewForm,
+    AssumptionBrief, DimensionBrief, EmphasisBrief, Form, PaletteBrief, RuleBrief, Show, ViewBrief, ViewForm,
 };
 use pivvel_core::{Brief, CrossTab};
 use pivvel_view::{Ground, Layout, Rgb, check_colours, draw_page, draw_svg, ink, paper};
@@ -68,7 +68,7 @@ fn a_member_has_its_colour_in_tables_and_charts() {
 }
 
 #[test]
-fn what_some_readers_cannot_see_is_said() {
+fn what_some_readers_cannot_see_is_reported() {
     let with = |colours: &[(&str, &str)]| {
         let colours = colours.iter().map(|(member, colour)| (member.to_string(), colour.to_string()));
         let mut brief = brief();
@@ -94,4 +94,18 @@ fn what_some_readers_cannot_see_is_said() {
         let found = with(colours).join("\n");
         assert!(found.contains(wanted) && (!wanted.is_empty() || found.is_empty()), "{colours:?}: {found}");
     }
+}
+
+/// A colour may be an assumption, as any text of a brief.
+#[test]
+fn a_colour_may_be_an_assumption() {
+    let house = PaletteBrief::new("house", "{tone}").low("#{digits}");
+    let assumed = |tone: &str| {
+        let all = [AssumptionBrief::new("tone", tone), AssumptionBrief::new("digits", "aa2200")];
+        let brief = all.into_iter().fold(brief().palette(house.clone()), Brief::assumption);
+        check_colours(&brief).map(|notices| notices.len()).map_err(|error| error.to_string())
+    };
+    assert_eq!(assumed("#0066cc"), Ok(0));
+    let wrong = assumed("blurple").unwrap_err();
+    assert!(wrong.starts_with("palettes.house: blurple is no colour"), "{wrong}");
 }

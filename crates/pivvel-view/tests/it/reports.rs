@@ -2,7 +2,7 @@
 //! name taken for anything but text, and bars that are scaled among the changes of one level.
 
 use arrow_array::RecordBatch;
-use pivvel_core::brief::{MeasureBrief, NumberFormat};
+use pivvel_core::brief::{ItemBrief, MeasureBrief, NumberFormat};
 use pivvel_core::compare::{Comparison, Snapshot, with_ratios};
 use pivvel_core::drill::{Address, LinesBehind};
 use pivvel_core::source::Batches;
@@ -342,4 +342,18 @@ fn a_story_shows_where_the_cell_stands_among_its_peers() {
     assert_eq!(at('◆') - at('•'), (40.0 * strip.own).round() as usize);
     assert_eq!(at('│') - at('•'), (40.0 * mean).round() as usize);
     assert_eq!(line.chars().filter(|c| *c == '•').count(), 4, "{line}");
+}
+
+/// An item that has a format of its own is shown in it, as in the table.
+#[test]
+fn a_story_has_the_format_of_its_cell() {
+    let mut brief = brief();
+    let mut item = ItemBrief::new("coast", "of Isle", "Fell / Isle");
+    item.format = NumberFormat::named("percent").ok();
+    brief.items.push(item);
+    let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::source::LineSource>);
+    let address = "coast='of Isle'".parse::<Address>().unwrap();
+    let story = Build::new().explain(&brief, &mut open, &address, "sales").unwrap();
+    let title = report_story(&story).title;
+    assert!(title.ends_with("%"), "{title}");
 }
