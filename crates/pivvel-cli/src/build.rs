@@ -263,7 +263,7 @@ impl Build {
 /// How files are written.
 fn options(build: &Build, appearance: &Appearance) -> Result<TargetOptions> {
     if build.with_decisions && !matches!(build.shape, None | Some(TableShape::Tidy)) {
-        let message = "what stands out is said in the tidy result only; leave --shape out";
+        let message = "only the tidy result has these columns; leave --shape out";
         return Err(Error::request("--with-decisions", message));
     }
     let shape = |shape| match shape {

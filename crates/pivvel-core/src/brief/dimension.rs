@@ -54,7 +54,7 @@ pub struct DimensionBrief {
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
     pub labels: Vec<(String, Template)>,
-    /// Colours of members in tables and charts, as CSS writes colours.
+    /// Colours of members on pages and in charts, as CSS writes colours.
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
     pub colours: Vec<(String, String)>,

@@ -270,7 +270,7 @@ pub(crate) struct PlannedFill {
 pub(crate) enum FillWith {
     /// Combinations of members beside those of the lines.
     Members(Vec<Vec<Member>>),
-    /// The periods of all days, from that of the lines where no first is said, and to theirs.
+    /// The periods of all days, from the first to the last; those of the lines where none is given.
     Calendar { first: Option<i32>, last: Option<i32> },
 }
 

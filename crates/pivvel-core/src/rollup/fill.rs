@@ -53,7 +53,7 @@ pub(crate) fn filled(plan: &Plan, mut leaves: LeafGroups) -> Result<LeafGroups> 
     let column = add_paths(&mut leaves.columns, columns, cells);
     leaves.groups.intern(&row, &column, &mut Vec::new());
     leaves.states.resize(leaves.groups.len());
-    keys.name(&mut leaves, plan.rows.len());
+    keys.name(&mut leaves);
     Ok(leaves)
 }
 
@@ -222,11 +222,14 @@ impl Keys {
     }
 
     /// Lets the axes know the members that were added.
-    fn name(self, leaves: &mut LeafGroups, rows: usize) {
+    fn name(self, leaves: &mut LeafGroups) {
         for (key, members) in self.members.into_iter().enumerate() {
             if members.all.len() > members.of_lines {
-                let (axis, level) =
-                    if key < rows { (&mut leaves.rows, key) } else { (&mut leaves.columns, key - rows) };
+                let (axis, level) = if key < self.rows {
+                    (&mut leaves.rows, key)
+                } else {
+                    (&mut leaves.columns, key - self.rows)
+                };
                 axis.members[level] = Members::new(members.all);
             }
         }

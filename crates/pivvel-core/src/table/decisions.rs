@@ -19,7 +19,7 @@ const PARTS: [(&str, DataType); 4] = [
 
 /// The columns that the tidy result has of what stands out, on request: of each form that decides about cells its `rule` by
 /// name, what the rule `shows`, the `step` from 1, and the `position` on its scale, as `tint_rule`. Of several emphases of
-/// one form, the first that decides about a cell is told.
+/// one form, the columns have the first that decides about the cell.
 ///
 /// ```
 /// # use pivvel_core as pivvel;
