@@ -6,7 +6,9 @@ use std::str::FromStr;
 
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
-use pivvel::brief::{EmphasisBrief, Form, ItemBrief, YardstickOf, drop_emphasis, set_emphasis, set_rule};
+use pivvel::brief::{
+    EmphasisBrief, Form, ItemBrief, NumberFormat, YardstickOf, drop_emphasis, set_emphasis, set_rule,
+};
 use pivvel::formula::Formula;
 use pivvel::{Brief, Error, Result};
 
@@ -197,6 +199,28 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "A measure that others use and that is not shown",
         |given, brief| {
             brief.measures.push(measure(given.text).hidden(true));
+            Ok(())
+        },
+    ),
+    again(
+        "format",
+        "MEASURE = FORMAT",
+        "How a measure is shown: 'margin = percent'; also auto, whole, money, thousands, millions",
+        |given, brief| {
+            let pair = given.text.split_once('=').map(|(name, format)| (unquoted(name), format.trim()));
+            let (name, format) = pair.ok_or_else(|| {
+                given.wrong(format!(
+                    "{} is not MEASURE = FORMAT, as in 'margin = percent'; the form of output is --form",
+                    given.text
+                ))
+            })?;
+            let format = NumberFormat::named(format).map_err(|e| e.within("--format"))?;
+            let known: Vec<String> = brief.measures.iter().map(|measure| measure.name.clone()).collect();
+            let measure = brief.measures.iter_mut().find(|measure| measure.name == name);
+            let measure = measure.ok_or_else(|| {
+                Error::unknown("--format", "measure", &name, known.iter().map(String::as_str))
+            })?;
+            measure.format = format;
             Ok(())
         },
     ),

@@ -7,7 +7,7 @@ use std::path::Path;
 use std::process::{Command, Output};
 
 use pivvel::brief::{
-    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, PeersOf, Placement,
+    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, NumberFormat, PeersOf, Placement,
     RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
 };
 use pivvel::{Brief, brief};
@@ -72,6 +72,9 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
         }),
         case(&["--hidden-measure", "cost = sum(cost)"], |b| {
             b.measures.push(MeasureBrief { hidden: true, ..MeasureBrief::new("cost", "sum(cost)") });
+        }),
+        case(&["--format", "sales = thousands"], |b| {
+            b.measures[0].format = NumberFormat::named("thousands").unwrap();
         }),
         case(&["--derive", "takings = quantity * 2"], |b| {
             b.derived.push(("takings".into(), "quantity * 2".into()))
@@ -215,10 +218,13 @@ fn flags_become_briefs() {
 #[test]
 fn flags_that_are_not_understood() {
     let folder = demo();
-    let cases: [(&[&str], &str); 17] = [
+    let cases: [(&[&str], &str); 20] = [
         (&["--as", "order"], "as in 'amount=decimal(2)'"),
         (&["--as", "order=txt"], "did you mean \"text\"?"),
         (&["--as", "ordre=text"], "did you mean \"order\"?"),
+        (&["--format", "csv"], "the form of output is --form"),
+        (&["--format", "sale = percent"], "did you mean \"sales\""),
+        (&["--format", "sales = percents"], "did you mean \"percent\""),
         (&["--derive", "takings"], "'takings = price * quantity'"),
         (&["--item", "variance = actual - plan"], "'scenario: variance = actual - plan'"),
         (&["--item", "scenario: variance"], "'scenario: variance = actual - plan'"),

@@ -51,8 +51,8 @@ pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, p
 pub use picture::draw_png;
 pub use picture::draw_svg;
 pub use report::{
-    ChangeFormats, Report, ReportPart, ReportStrip, ReportTable, report_changes, report_lines, report_story,
-    summary_of_lines,
+    ChangeFormats, Report, ReportBars, ReportBranch, ReportPart, ReportStrip, ReportTable, report_changes,
+    report_lines, report_story, summary_of_lines,
 };
 pub use signs::Symbol;
 pub use terminal::{Colours, LineColumn, TerminalOptions, draw_lines, draw_report, draw_terminal};

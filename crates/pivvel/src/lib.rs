@@ -179,7 +179,8 @@ pub mod table {
 pub mod drill {
     pub use pivvel_core::drill::{
         Address, DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, LineOrder, LinesBehind,
-        Operand, PeersStory, RuleStory, Story, Tied, TiedAggregate, TiedPart, Trace, WindowPart,
+        Operand, PartStory, PartsStory, PeersStory, RuleStory, Story, Tied, TiedAggregate, TiedPart, Trace,
+        WindowPart,
     };
 
     pub use crate::report_file::{ReportTarget, line_columns, read_lines};
@@ -202,11 +203,11 @@ pub mod draw {
     pub use pivvel_view::{
         Appearance, Bar, CATEGORIES, ChangeFormats, Colours, Dress, Ground, Head, Layout, LayoutCell,
         LayoutColumn, LayoutRow, LayoutTrend, LegendEntry, LineColumn, Logo, OnScale, PALETTES, Paint,
-        Palette, Report, ReportPart, ReportStrip, ReportTable, Rgb, RowKind, Sample, Swatch, Symbol,
-        TerminalOptions, Theme, TrendLine, Words, category, check_colours, draw_lines as lines,
-        draw_page as page, draw_page_with_controls as page_with_controls, draw_report as report,
-        draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal, ink, paper,
-        report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
+        Palette, Report, ReportBars, ReportBranch, ReportPart, ReportStrip, ReportTable, Rgb, RowKind,
+        Sample, Swatch, Symbol, TerminalOptions, Theme, TrendLine, Words, category, check_colours,
+        draw_lines as lines, draw_page as page, draw_page_with_controls as page_with_controls,
+        draw_report as report, draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal,
+        ink, paper, report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
     };
 
     pub use crate::appearance_file::{appearance_from_toml, open_appearance};

@@ -9,12 +9,13 @@ use arrow_schema::DataType;
 use super::address::Address;
 use super::lines::{LinesBehind, TiedPart};
 use super::operands::{is_aggregate, operands, with_operands, within};
+use super::parts::Whole;
 use super::story::{
     DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story,
     WindowPart,
 };
 use super::trace::Trace;
-use crate::brief::{Apply, Brief, Filled, MeasureBrief};
+use crate::brief::{Apply, Brief, Filled};
 use crate::crosstab::{Build, Cell};
 use crate::error::{Argument, Error, Result};
 use crate::eval::{targets, window};
@@ -134,7 +135,6 @@ impl Teller<'_> {
             row: entry(rows, self.row),
             column: entry(columns, self.column),
             measure: plan.measures[place].name.clone(),
-            spec: spec(brief, &plan.measures[place].name),
             value: self.value(place),
             format: match shown {
                 Some(shown) => crosstab.format(self.row, self.column, shown).clone(),
@@ -147,6 +147,7 @@ impl Teller<'_> {
             lines: cell.lines(),
             filled: self.filled(place).filter(|_| !of_cells),
             dates,
+            parts: Whole { trace: self.trace, place, row: self.row, column: self.column }.parts(),
             condition: plan.condition.clone(),
             peers,
             emphases: shown.map(|shown| self.emphases(shown)).unwrap_or_default(),
@@ -201,6 +202,7 @@ impl Teller<'_> {
             window: place.map(|place| self.window(formula, expr, place)).unwrap_or_default(),
             operands: parts.iter().map(|part| self.operand(part, listed)).collect(),
             formula: formula.map(ToString::to_string),
+            format: measure.map(|place| plan.measures[place].format.clone()),
             text,
         }
     }
@@ -264,6 +266,7 @@ impl Teller<'_> {
             name: item.name.clone(),
             formula: item.formula.to_string(),
             applied: if item.before_measures { Apply::BeforeMeasures } else { Apply::AfterMeasures },
+            format: self.trace.plan.measures[place].format.clone(),
             operands: item.operands.iter().zip(&made.operands).map(operand).collect(),
         })
     }
@@ -329,10 +332,4 @@ impl Teller<'_> {
 
 fn entry<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>) -> EntryStory {
     EntryStory { level: axis.level_name(entry.level()).to_string(), kind: axis.kind(entry) }
-}
-
-/// A measure as it was asked for; where none was, the count of lines is.
-fn spec(brief: &Brief, name: &str) -> MeasureBrief {
-    let spec = brief.measures.iter().find(|measure| measure.name == name);
-    spec.cloned().unwrap_or_else(|| MeasureBrief::new(name, "count()"))
 }

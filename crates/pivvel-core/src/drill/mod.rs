@@ -5,6 +5,7 @@ mod explain;
 mod lines;
 mod narrow;
 mod operands;
+mod parts;
 mod shape;
 mod sorted;
 mod story;
@@ -13,7 +14,7 @@ mod trace;
 pub use address::Address;
 pub use lines::{LineOrder, LinesBehind, Tied, TiedAggregate, TiedPart};
 pub use story::{
-    DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story,
-    WindowPart,
+    DateSpan, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PartStory, PartsStory, PeersStory,
+    RuleStory, Story, WindowPart,
 };
 pub use trace::Trace;

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::address::Address;
 use super::lines::TiedPart;
-use crate::brief::{Apply, Filled, Form, MeasureBrief, NumberFormat};
+use crate::brief::{Apply, Filled, Form, NumberFormat};
 use crate::model::Value;
 use crate::peers::Yardstick;
 use crate::rollup::EntryKind;
@@ -39,9 +39,6 @@ pub struct Story {
     pub column: EntryStory,
     /// The measure's name.
     pub measure: String,
-    /// The measure as it was asked for.
-    #[serde(skip)]
-    pub spec: MeasureBrief,
     /// The number; `None` where it is blank.
     pub value: Option<Value>,
     /// How the cell shows it: as the measure does, or as an item with a format of its own.
@@ -66,6 +63,9 @@ pub struct Story {
     /// The condition that lines had to meet.
     #[serde(rename = "where")]
     pub condition: Option<String>,
+    /// The cells that it is split into, along its row and along its column.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<PartsStory>,
     /// The cells that it is compared with.
     pub peers: Option<PeersStory>,
     /// What could make it stand out, in the order in which it is tried.
@@ -113,6 +113,9 @@ pub struct Operand {
     pub text: String,
     /// Its value here; `None` where it is blank.
     pub value: Option<Value>,
+    /// How it is shown, where it is a measure.
+    #[serde(skip)]
+    pub format: Option<NumberFormat>,
     /// Its own formula, where it is a measure.
     pub formula: Option<String>,
     /// The cell that it is read from, where that is another one.
@@ -147,6 +150,9 @@ pub struct ItemStory {
     pub formula: String,
     /// What it is applied to.
     pub applied: Apply,
+    /// How the measure shows the values of these members; the item may have a format of its own.
+    #[serde(skip)]
+    pub format: NumberFormat,
     /// The members that its formula names, with the measure's values there.
     pub operands: Vec<ItemOperand>,
 }
@@ -158,6 +164,43 @@ pub struct ItemOperand {
     /// The member.
     pub member: String,
     /// The measure's value there; `None` where that is blank, or where the item goes before the measure.
+    pub value: Option<Value>,
+}
+
+/// The members of the next level that a number is split into, in the order in which they are shown.
+///
+/// ```
+/// # use pivvel_core as pivvel;
+/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
+/// # use demo::*;
+/// use pivvel::drill::Address;
+/// use pivvel::source::LineSource;
+/// use pivvel::Build;
+///
+/// let mut open = || Ok(Box::new(lines()) as Box<dyn LineSource>);
+/// let parts = Build::new().explain(&brief(), &mut open, &Address::new(), "pieces")?.parts;
+/// assert_eq!((parts[0].level.as_str(), parts[0].adds_up), ("coast", true));
+/// assert_eq!((parts[0].parts[0].member.as_str(), parts[0].parts[0].value), ("Fell", Some(8.into())));
+/// # Ok::<(), pivvel::Error>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct PartsStory {
+    /// The name of their level.
+    pub level: String,
+    /// Whether they add up to the number exactly. A ratio or a distinct count does not, nor what is shown only in part.
+    pub adds_up: bool,
+    /// One for each member.
+    pub parts: Vec<PartStory>,
+}
+
+/// One member of what a number is split into.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct PartStory {
+    /// What it is called; empty for the blank member.
+    pub member: String,
+    /// The measure's value there; `None` where that is blank.
     pub value: Option<Value>,
 }
 

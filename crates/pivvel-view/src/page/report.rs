@@ -4,7 +4,7 @@ use askama::Template;
 
 use super::{PageWords, css};
 use crate::page::classes::Classes;
-use crate::report::{Report, ReportPart, ReportStrip, ReportTable};
+use crate::report::{Report, ReportBars, ReportBranch, ReportPart, ReportStrip, ReportTable};
 
 #[derive(Template)]
 #[template(path = "report.html")]
@@ -25,7 +25,15 @@ struct Section<'a> {
 enum Block<'a> {
     Words(&'a [(usize, String)]),
     Table(Vec<Head<'a>>, Vec<Vec<Cell<'a>>>),
+    Tree(Tree<'a>),
     Strip(&'a ReportStrip),
+}
+
+/// Values, each over what it is made of.
+#[derive(Template)]
+#[template(path = "tree.html")]
+struct Tree<'a> {
+    branches: &'a [ReportBranch],
 }
 
 impl Block<'_> {
@@ -45,8 +53,15 @@ struct Head<'a> {
 struct Cell<'a> {
     text: &'a str,
     is_number: bool,
-    /// Where its bar begins and how wide it is, in hundredths.
-    bar: Option<(f64, f64)>,
+    /// The bar that stands before it.
+    bar: Option<Bar>,
+}
+
+/// A bar in hundredths of its column: where nothing is, where it begins, and how wide it is.
+struct Bar {
+    zero: f64,
+    from: f64,
+    width: f64,
 }
 
 /// Draws a report as a page.
@@ -70,6 +85,7 @@ pub fn draw_report_page(report: &Report) -> String {
         section.blocks.push(match part {
             ReportPart::Words(words) => Block::Words(words),
             ReportPart::Table(table) => block(table),
+            ReportPart::Tree(branches) => Block::Tree(Tree { branches }),
             ReportPart::Strip(strip) => Block::Strip(strip),
             ReportPart::Heading(_) => continue,
         });
@@ -85,22 +101,31 @@ pub fn draw_report_page(report: &Report) -> String {
 }
 
 fn block(table: &ReportTable) -> Block<'_> {
-    let barred = table.bars.as_ref().map(|(column, _)| *column);
     let heads = table.columns.iter().enumerate().map(|(i, column)| Head {
         name: &column.name,
         is_number: column.is_number,
-        barred: barred == Some(i),
+        barred: table.bars.iter().any(|bars| bars.column == i),
     });
-    let heads = heads.collect();
-    Block::Table(heads, (0..table.rows.len()).map(|row| cells(table, row)).collect())
-}
-
-fn cells(table: &ReportTable, row: usize) -> Vec<Cell<'_>> {
-    let bar = |column: usize| {
-        let (barred, ends) = table.bars.as_ref()?;
-        let end = ends.get(row).copied().filter(|_| *barred == column)?.unwrap_or(0.0).clamp(-1.0, 1.0);
-        Some((50.0 + 50.0 * end.min(0.0), 50.0 * end.abs()))
+    let ends = || table.bars.iter().flat_map(|bars| &bars.ends).flatten();
+    // Where all bars go one way there is nothing on the other side.
+    let (falls, rises) = (ends().any(|end| *end < 0.0), ends().any(|end| *end > 0.0));
+    let zero = match (falls, rises) {
+        (false, _) => 0.0,
+        (true, false) => 100.0,
+        (true, true) => 50.0,
     };
-    let texts = table.rows[row].iter().zip(&table.columns).enumerate();
-    texts.map(|(i, (text, column))| Cell { text, is_number: column.is_number, bar: bar(i) }).collect()
+    let long = if falls && rises { 50.0 } else { 100.0 };
+    let bar = |bars: &ReportBars, row: usize| {
+        let end = bars.ends.get(row).copied().flatten().unwrap_or(0.0).clamp(-1.0, 1.0);
+        Bar { zero, from: zero + long * end.min(0.0), width: long * end.abs() }
+    };
+    let cells = |row: usize| {
+        let cell = |i: usize| Cell {
+            text: &table.rows[row][i],
+            is_number: table.columns[i].is_number,
+            bar: table.bars.iter().find(|bars| bars.column == i).map(|bars| bar(bars, row)),
+        };
+        (0..table.columns.len()).map(cell).collect()
+    };
+    Block::Table(heads.collect(), (0..table.rows.len()).map(cells).collect())
 }

@@ -1,11 +1,13 @@
 //! What changed from one result to another.
 
+use std::collections::HashMap;
+
 use pivvel_core::Value;
 use pivvel_core::brief::{NumberFormat, Scaling};
 use pivvel_core::compare::{Change, Comparison, LevelChange, Mixed, State};
 use pivvel_core::text::Sentence;
 
-use super::{Report, ReportPart, ReportTable, column};
+use super::{Report, ReportBars, ReportPart, ReportTable, mix, percent};
 use crate::appearance::{Appearance, Words};
 use crate::labels::no_member;
 
@@ -39,9 +41,12 @@ pub(crate) fn report(
     let mut first: Vec<(usize, String)> = comparison.notes().iter().map(|note| (0, note.clone())).collect();
     first.extend(comparison.levels().iter().flat_map(|level| members(level, comparison.dimensions(), words)));
     let mut parts = vec![ReportPart::Words(first)];
+    let apart = Apart::of(comparison);
     for (heading, group) in groups(comparison, formats.inner) {
+        let total = group.first().filter(|change| change.levels == ["total", "total"]);
+        let whole = total.and_then(|change| Some((apart.get(change)?, &change.measure)));
         parts.push(ReportPart::Heading(words.say(heading)));
-        let (table, left) = table(group, comparison.dimensions(), formats, appearance);
+        let (table, left) = table(group, &apart, comparison.dimensions(), formats, appearance);
         parts.push(ReportPart::Table(table));
         if left > 0 {
             let all = formats.limit.unwrap_or_default() + left;
@@ -52,10 +57,9 @@ pub(crate) fn report(
             );
             parts.push(ReportPart::Words(vec![(0, words.say(sentence.with("all", all.to_string())))]));
         }
-    }
-    let whole = |mixed: &&Mixed| mixed.levels == ["total", "total"];
-    for mixed in comparison.mixed().iter().filter(whole) {
-        parts.extend(mix(mixed, comparison, appearance));
+        if let Some((mixed, measure)) = whole {
+            parts.extend(mix::report(mixed, comparison, &Numbers::of(measure, formats, appearance)));
+        }
     }
     Report::of(title, parts, appearance)
 }
@@ -98,7 +102,7 @@ fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
 }
 
 /// A member as it is read: the blank member by its dimension's name.
-fn shown_member(label: &str, dimension: Option<&String>, words: &Words) -> String {
+pub(super) fn shown_member(label: &str, dimension: Option<&String>, words: &Words) -> String {
     match (label, dimension) {
         ("", Some(dimension)) => words.say(no_member(dimension)),
         ("", None) => words.say("blank"),
@@ -137,14 +141,86 @@ fn members(level: &LevelChange, dimensions: &[String], words: &Words) -> Vec<(us
     lists.map(|(phrase, paths)| sentence(phrase, paths)).collect()
 }
 
-fn percent(share: f64, appearance: &Appearance) -> String {
-    let format = NumberFormat::named("percent").unwrap_or_default();
-    appearance.number(&Value::Float(share), &format)
+/// How the numbers of one measure are written.
+pub(super) struct Numbers<'a> {
+    pub(super) appearance: &'a Appearance,
+    format: NumberFormat,
+    /// A change: what a share changes by is no share of anything.
+    change: NumberFormat,
 }
 
-/// The largest changes of a group, and how many are left out.
+impl<'a> Numbers<'a> {
+    fn of(measure: &str, formats: &ChangeFormats, appearance: &'a Appearance) -> Numbers<'a> {
+        let format = formats.measures.iter().find(|(name, _)| name == measure);
+        let format = format.map(|(_, format)| format.clone()).unwrap_or_default();
+        let change = match format.scaling {
+            Scaling::Percent => format.clone().after(appearance.words.say(" points")),
+            _ => format.clone(),
+        };
+        Numbers { appearance, format, change }
+    }
+
+    pub(super) fn value(&self, value: Option<Value>) -> String {
+        value.map_or(String::new(), |value| self.appearance.number(&value, &self.format))
+    }
+
+    fn change(&self, value: Option<Value>) -> String {
+        value.map_or(String::new(), |value| self.appearance.number(&value, &self.change))
+    }
+
+    /// A ratio that is taken apart.
+    pub(super) fn ratio(&self, ratio: f64, mixed: &Mixed) -> String {
+        match self.in_points() {
+            true => percent(ratio, self.appearance),
+            false => self.finely(ratio, mixed),
+        }
+    }
+
+    /// A part of a change, with its sign. What rounds to nothing has none.
+    pub(super) fn part(&self, part: f64, mixed: &Mixed) -> String {
+        let text = match self.in_points() {
+            true => {
+                let two = NumberFormat::default().decimals(Some(2));
+                self.appearance.number(&Value::Float(part * 100.0), &two)
+            }
+            false => self.finely(part, mixed),
+        };
+        let is_nothing = !text.contains(|c: char| c.is_ascii_digit() && c != '0');
+        let sign = if part > 0.0 && !is_nothing { "+" } else { "" };
+        format!("{sign}{text}")
+    }
+
+    /// A number with two digits more where the ratio is below one.
+    fn finely(&self, number: f64, mixed: &Mixed) -> String {
+        let more = if mixed.ratios.iter().all(|ratio| ratio.abs() < 1.0) { 2 } else { 0 };
+        let decimals = self.format.decimals.unwrap_or(2).saturating_add(more);
+        self.appearance.number(&Value::Float(number), &self.format.clone().decimals(Some(decimals)))
+    }
+
+    pub(super) fn in_points(&self) -> bool {
+        self.format.scaling == Scaling::Percent
+    }
+}
+
+/// The changes of ratios that are taken apart, by measure, levels and members.
+struct Apart<'a>(HashMap<(&'a str, &'a [String; 2], &'a [Option<String>]), &'a Mixed>);
+
+impl<'a> Apart<'a> {
+    fn of(comparison: &'a Comparison) -> Apart<'a> {
+        let key = |mixed: &'a Mixed| (mixed.measure.as_str(), &mixed.levels, mixed.members.as_slice());
+        Apart(comparison.mixed().iter().map(|mixed| (key(mixed), mixed)).collect())
+    }
+
+    fn get(&self, change: &Change) -> Option<&Mixed> {
+        self.0.get(&(change.measure.as_str(), &change.levels, change.members.as_slice())).copied()
+    }
+}
+
+/// The largest changes of a group, and how many are left out. A ratio's change stands beside what the members below
+/// it and their mix make of it, where they are known.
 fn table(
     mut group: Vec<&Change>,
+    apart: &Apart<'_>,
     dimensions: &[String],
     formats: &ChangeFormats,
     appearance: &Appearance,
@@ -155,80 +231,55 @@ fn table(
     let all = group.len();
     group.truncate(formats.limit.unwrap_or(all));
     let measure = group.first().map(|change| change.measure.as_str()).unwrap_or_default();
-    let format = formats.measures.iter().find(|(name, _)| name == measure).map(|(_, format)| format.clone());
-    let format = format.unwrap_or_default();
-    // What a share changes by is no share of anything.
-    let apart = match format.scaling {
-        Scaling::Percent => format.clone().after(words.say(" points")),
-        _ => format.clone(),
-    };
-    let by =
-        |value: Option<Value>, format| value.map_or(String::new(), |value| appearance.number(&value, format));
-    let shown = |value: Option<Value>| by(value, &format);
+    let numbers = Numbers::of(measure, formats, appearance);
+    let is_apart = group.iter().any(|change| apart.get(change).is_some());
     let row = |change: &&Change| {
-        let members = change.members.iter().zip(dimensions);
-        let path: Vec<String> = members
-            .filter_map(|(label, dimension)| Some(shown_member(label.as_ref()?, Some(dimension), words)))
-            .collect();
-        let name = if path.is_empty() { words.say("total") } else { path.join(" > ") };
-        let rank = match (change.state, change.ranks) {
-            (State::New, _) => words.say("new"),
-            (State::Gone, _) => words.say("gone"),
-            (State::Both, [Some(a), Some(b)]) if a != b => words.say(
-                Sentence::from("{first} to {last}").with("first", a.to_string()).with("last", b.to_string()),
-            ),
-            (State::Both, [Some(a), Some(_)]) if change.peer_count > 1 => a.to_string(),
-            _ => String::new(),
-        };
+        let [earlier, later] = [change.earlier, change.later].map(|value| numbers.value(value));
         let relative = change.relative.map(|share| percent(share, appearance)).unwrap_or_default();
-        vec![name, shown(change.earlier), shown(change.later), by(change.change, &apart), relative, rank]
+        let mut row = vec![name(change, dimensions, words), earlier, later, numbers.change(change.change)];
+        if is_apart {
+            let parts =
+                apart.get(change).map(|mixed| [mixed.own, mixed.mix].map(|part| numbers.part(part, mixed)));
+            row.extend(parts.unwrap_or_default());
+        }
+        row.extend([relative, rank(change, words)]);
+        row
     };
+    let column = |(heading, is_number)| super::column(words.say(heading), is_number);
+    let first = [("member", false), ("earlier", true), ("later", true), ("change", true)];
+    let taken_apart = [("own", true), ("mix", true)].into_iter().filter(|_| is_apart);
+    let columns = first.into_iter().chain(taken_apart).chain([("in percent", true), ("rank", false)]);
     // Scaled among the changes of these levels alone, and from nothing: a fall goes to the left.
     let bar = |change: &&Change| {
         let (low, high) = change.ends.filter(|_| change.peer_count > 1)?;
         let most = low.abs().max(high.abs());
-        change.change.map(|value| value.as_f64() / most).filter(|place| place.is_finite())
+        change.change.map(|value| value.as_f64() / most).filter(|end| end.is_finite())
     };
-    let columns = vec![
-        column(words.say("member"), false),
-        column(words.say("earlier"), true),
-        column(words.say("later"), true),
-        column(words.say("change"), true),
-        column(words.say("in percent"), true),
-        column(words.say("rank"), false),
-    ];
-    let bars = group.iter().map(bar).collect::<Vec<_>>();
-    let bars = bars.iter().any(Option::is_some).then_some((3, bars));
-    (ReportTable { columns, rows: group.iter().map(row).collect(), bars }, all - group.len())
+    let ends: Vec<_> = group.iter().map(bar).collect();
+    let bars = ends.iter().any(Option::is_some).then_some(ReportBars { column: 3, ends });
+    let rows = group.iter().map(row).collect();
+    let table =
+        ReportTable { columns: columns.map(column).collect(), rows, bars: bars.into_iter().collect() };
+    (table, all - group.len())
 }
 
-/// The change of a whole ratio, taken apart.
-fn mix(mixed: &Mixed, comparison: &Comparison, appearance: &Appearance) -> Vec<ReportPart> {
-    let words = &appearance.words;
-    let Mixed { measure, ratios, own, mix, parts, .. } = mixed;
-    let points = |share: f64| {
-        let shown = format!("{:+.2}", share * 100.0);
-        // What rounds to nothing has no sign.
-        let shown = if shown.ends_with("0.00") && shown.len() == 5 { "0.00".to_string() } else { shown };
-        shown.replace('.', words.number_marks()[1])
-    };
-    let outermost = comparison.dimensions().first().cloned().unwrap_or_else(|| words.say("members"));
-    let heading = Sentence::from(
-        "{measure} went from {first} to {last}: {own} points by the members' own, {mix} by their mix",
-    );
-    let heading = heading.with("measure", measure).with("first", percent(ratios[0], appearance));
-    let heading = heading.with("last", percent(ratios[1], appearance)).with("own", points(*own));
-    let heading = words.say(heading.with("mix", points(*mix)));
-    let name = |label: &str| shown_member(label, comparison.dimensions().first(), words);
-    let rows = parts.iter().map(|part| vec![name(&part.member), points(part.own), points(part.mix)]);
-    let table = ReportTable {
-        columns: vec![
-            column(outermost, false),
-            column(words.say("own"), true),
-            column(words.say("mix"), true),
-        ],
-        rows: rows.collect(),
-        bars: None,
-    };
-    vec![ReportPart::Heading(heading), ReportPart::Table(table)]
+/// What a change is of.
+fn name(change: &Change, dimensions: &[String], words: &Words) -> String {
+    let members = change.members.iter().zip(dimensions);
+    let path = members
+        .filter_map(|(label, dimension)| Some(shown_member(label.as_ref()?, Some(dimension), words)))
+        .collect::<Vec<_>>();
+    if path.is_empty() { words.say("total") } else { path.join(" > ") }
+}
+
+fn rank(change: &Change, words: &Words) -> String {
+    match (change.state, change.ranks) {
+        (State::New, _) => words.say("new"),
+        (State::Gone, _) => words.say("gone"),
+        (State::Both, [Some(a), Some(b)]) if a != b => words.say(
+            Sentence::from("{first} to {last}").with("first", a.to_string()).with("last", b.to_string()),
+        ),
+        (State::Both, [Some(a), Some(_)]) if change.peer_count > 1 => a.to_string(),
+        _ => String::new(),
+    }
 }

@@ -16,7 +16,7 @@ pub(crate) fn report(
 ) -> Report {
     let mut words = summary(wanted, tied, &appearance.words).into_iter();
     let title = words.next().map(|(_, title)| title).unwrap_or_default();
-    let table = ReportTable { columns, rows, bars: None };
+    let table = ReportTable { columns, rows, bars: Vec::new() };
     Report::of(title, vec![ReportPart::Words(words.collect()), ReportPart::Table(table)], appearance)
 }
 

@@ -3,11 +3,14 @@
 
 mod change;
 mod lines;
+mod mix;
 mod story;
 
 pub use change::ChangeFormats;
 pub(crate) use change::report as changes;
 pub(crate) use lines::{report as lines, summary as lines_summary};
+use pivvel_core::Value;
+use pivvel_core::brief::NumberFormat;
 use pivvel_core::compare::Comparison;
 use pivvel_core::drill::{LinesBehind, Story, Tied};
 use pivvel_core::text::Sentence;
@@ -80,10 +83,28 @@ pub enum ReportPart {
     Heading(String),
     /// Sentences, each with how many steps it stands in.
     Words(Vec<(usize, String)>),
+    /// Values that are made of other values.
+    Tree(Vec<ReportBranch>),
     /// A table.
     Table(ReportTable),
     /// Values on a line.
     Strip(ReportStrip),
+}
+
+/// A value, and what it is made of.
+#[derive(Debug, Clone, Default, PartialEq)]
+#[non_exhaustive]
+pub struct ReportBranch {
+    /// What it is: its formula, or what it is called.
+    pub what: String,
+    /// The value.
+    pub value: String,
+    /// All its digits, where the value as it is shown leaves some out.
+    pub digits: Option<String>,
+    /// What else is to say of it, as the cell that it is read at.
+    pub note: Option<String>,
+    /// What it is made of.
+    pub parts: Vec<ReportBranch>,
 }
 
 /// Where one value stands among others, from the lowest (0) to the highest (1).
@@ -110,17 +131,43 @@ pub struct ReportTable {
     pub columns: Vec<LineColumn>,
     /// Its rows, each with a text for every column.
     pub rows: Vec<Vec<String>>,
-    /// The column that a page draws bars in, with where each row's bar ends: from -1 to the left of nothing
-    /// to 1 at the right.
-    pub bars: Option<(usize, Vec<Option<f64>>)>,
+    /// Columns that a page draws bars in, all on one scale.
+    pub bars: Vec<ReportBars>,
+}
+
+/// The bars of a column.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct ReportBars {
+    /// The column's place.
+    pub column: usize,
+    /// Where each row's bar ends: from -1 at the left of nothing to 1 at its right; `None` where it has none.
+    pub ends: Vec<Option<f64>>,
+}
+
+/// Bars of columns of values, the longest of which is as long as a bar can be; none where nothing has a length.
+fn bars(columns: Vec<(usize, Vec<Option<f64>>)>) -> Vec<ReportBars> {
+    let values = columns.iter().flat_map(|(_, values)| values).flatten();
+    let most = values.fold(0.0, |most: f64, value| most.max(value.abs()));
+    let end = |value: Option<f64>| value.map(|value| value / most).filter(|end| end.is_finite());
+    let bars = |(column, values): (usize, Vec<Option<f64>>)| ReportBars {
+        column,
+        ends: values.into_iter().map(end).collect(),
+    };
+    let columns = columns.into_iter().filter(|(_, values)| most > 0.0 && values.iter().any(Option::is_some));
+    columns.map(bars).collect()
 }
 
 fn column(name: impl Into<String>, is_number: bool) -> LineColumn {
     LineColumn { name: name.into(), is_number }
 }
 
+fn percent(share: f64, appearance: &Appearance) -> String {
+    appearance.number(&Value::Float(share), &NumberFormat::named("percent").unwrap_or_default())
+}
+
 /// A value with all its digits.
-fn exact(value: &Option<pivvel_core::Value>, words: &Words) -> String {
+fn exact(value: &Option<Value>, words: &Words) -> String {
     value.map_or_else(|| words.say("blank"), |value| value.to_string())
 }
 

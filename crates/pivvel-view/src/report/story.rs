@@ -1,15 +1,18 @@
 //! The story of one number.
 
+use pivvel_core::Value;
 use pivvel_core::brief::{Apply, Filled, NumberFormat};
 use pivvel_core::drill::{
-    EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PeersStory, RuleStory, Story, TiedPart,
+    Address, EmphasisStory, EntryStory, ItemOperand, ItemStory, Operand, PartStory, PartsStory, PeersStory,
+    RuleStory, Story, TiedPart, WindowPart,
 };
-
-use pivvel_core::Value;
 use pivvel_core::result::EntryKind;
 use pivvel_core::text::Sentence;
 
-use super::{Report, ReportPart, ReportStrip, counted, exact};
+use super::change::shown_member;
+use super::{
+    Report, ReportBranch, ReportPart, ReportStrip, ReportTable, bars, column, counted, exact, percent,
+};
 use crate::appearance::{Appearance, Words};
 
 type Sentences = Vec<(usize, String)>;
@@ -20,30 +23,36 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
     let title = Sentence::from("{measure} at {cell} is {value}").with("measure", &story.measure);
     let shown =
         story.value.map_or_else(|| exact(&None, words), |value| appearance.number(&value, &story.format));
-    let title = title.with("cell", story.address.to_string()).with("value", shown.clone());
+    let title = title.with("cell", story.address.to_string()).with("value", shown);
     let place = Sentence::from("Its row is {row}, its column {column}.");
     let place = place.with("row", kind(&story.row)).with("column", kind(&story.column));
-    let mut first = vec![(0, words.say(place))];
-    let all_digits = exact(&story.value, words);
-    if all_digits != shown {
-        first
-            .push((0, words.say(Sentence::from("With all digits it is {value}.").with("value", all_digits))));
-    }
+    let first = vec![(0, words.say(place))];
     let nobody = || vec![(1, words.say("none of its peers has a value"))];
     let peers = story.peers.as_ref();
     let assumed = |(name, value): &(String, String)| (1, format!("{name} = {value}"));
-    let sections = [
-        ("Lines", lines(story, words)),
-        ("How it is computed", computed(story, words)),
-        ("Its peers", peers.map_or_else(nobody, |peers| self::peers(peers, story, appearance))),
-        ("What could make it stand out", story.emphases.iter().flat_map(|e| emphasis(e, words)).collect()),
-        ("Assumptions", story.assumptions.iter().map(assumed).collect()),
+    let among = peers.map_or_else(nobody, |peers| self::peers(peers, story, appearance));
+    let strip = peers.and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip);
+    let emphases = story.emphases.iter().flat_map(|e| emphasis(e, words)).collect();
+    let said = |sentences| vec![ReportPart::Words(sentences)];
+    let own = [
+        ("Lines".into(), said(lines(story, words))),
+        ("How it is computed".into(), computed(story, appearance)),
+    ];
+    // One part is all of it and says nothing more.
+    let apart = story.parts.iter().filter(|parts| parts.parts.len() > 1).map(|parts| {
+        let heading = Sentence::from("Its parts by {level}").with("level", &parts.level);
+        (heading, self::parts(parts, story, appearance))
+    });
+    let beside: [(Sentence, _); 3] = [
+        ("Its peers".into(), said(among).into_iter().chain(strip).collect()),
+        ("What could make it stand out".into(), said(emphases)),
+        ("Assumptions".into(), said(story.assumptions.iter().map(assumed).collect())),
     ];
     let mut parts = vec![ReportPart::Words(first)];
-    for (heading, sentences) in sections.into_iter().filter(|(_, sentences)| !sentences.is_empty()) {
-        parts.extend([ReportPart::Heading(words.say(heading)), ReportPart::Words(sentences)]);
-        if heading == "Its peers" {
-            parts.extend(peers.and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip));
+    for (heading, section) in own.into_iter().chain(apart).chain(beside) {
+        if !matches!(&section[..], [ReportPart::Words(none)] if none.is_empty()) {
+            parts.push(ReportPart::Heading(words.say(heading)));
+            parts.extend(section);
         }
     }
     Report::of(words.say(title), parts, appearance)
@@ -88,67 +97,110 @@ fn lines(story: &Story, words: &Words) -> Sentences {
     sentences
 }
 
-/// That something is something.
-fn is(what: impl Into<String>, value: impl Into<String>) -> Sentence {
-    Sentence::from("{what} is {value}").with("what", what.into()).with("value", value.into())
-}
-
-fn computed(story: &Story, words: &Words) -> Sentences {
-    let mut sentences = Sentences::new();
-    let own = is(&story.measure, story.formula.to_string());
-    if let Some(ItemStory { dimension, name, formula, applied, operands, .. }) = &story.item {
-        let sentence = match applied {
-            Apply::BeforeMeasures => Sentence::from(
-                "{item} in {dimension} is {formula}, applied to the aggregates; then {measure}",
-            )
-            .with("measure", own),
-            _ => Sentence::from("{item} in {dimension} is {formula}, applied to {measure}")
-                .with("measure", &story.measure),
+/// The formula as a tree of values.
+fn computed(story: &Story, appearance: &Appearance) -> Vec<ReportPart> {
+    let words = &appearance.words;
+    let own = format!("{} = {}", story.measure, story.formula);
+    let mut root = valued(own.clone(), &story.value, Some(&story.format), appearance);
+    if let Some(ItemStory { name, formula, applied, operands, format, .. }) = &story.item {
+        root.what = format!("{name} = {formula}");
+        let note = match applied {
+            Apply::BeforeMeasures => {
+                Sentence::from("applied to the aggregates; then {measure}").with("measure", own)
+            }
+            _ => Sentence::from("applied to {measure}").with("measure", &story.measure),
         };
-        let sentence = sentence.with("item", name).with("dimension", dimension);
-        sentences.push((1, words.say(sentence.with("formula", formula.to_string()))));
+        root.note = Some(words.say(note));
         if *applied != Apply::BeforeMeasures {
-            let operand = |of: &ItemOperand| (2, words.say(is(&of.member, exact(&of.value, words))));
-            sentences.extend(operands.iter().map(operand));
+            let operand = |of: &ItemOperand| valued(of.member.clone(), &of.value, Some(format), appearance);
+            root.parts = operands.iter().map(operand).collect();
         }
-    } else {
-        let sentence = match story.is_aggregate {
-            true => Sentence::from("{sentence} of the lines").with("sentence", own),
-            false => own,
-        };
-        sentences.push((1, words.say(sentence)));
     }
-    story.operands.iter().for_each(|operand| tell(operand, 2, &mut sentences, words));
+    root.parts.extend(story.operands.iter().map(|operand| branch(operand, appearance)));
     let without_lines = story.filled.map(|filled| match filled {
         Filled::Zero => "{measure} is zero in a cell without lines",
         _ => "{measure} is blank in a cell without lines",
     });
     let sentence = without_lines.map(|text| Sentence::from(text).with("measure", &story.measure));
-    sentences.extend(sentence.map(|sentence| (1, words.say(sentence))));
-    sentences
+    let sentence = sentence.map(|sentence| ReportPart::Words(vec![(1, words.say(sentence))]));
+    [ReportPart::Tree(vec![root])].into_iter().chain(sentence).collect()
 }
 
-fn tell(operand: &Operand, depth: usize, sentences: &mut Sentences, words: &Words) {
-    let Operand { text, value, formula, at, window, operands, .. } = operand;
-    let formula = formula.as_ref().map(|formula| format!(" = {formula}")).unwrap_or_default();
-    let mut sentence = is(format!("{text}{formula}"), exact(value, words));
-    if let Some(at) = at {
-        let read = Sentence::from("{sentence}, read at {cell}").with("sentence", sentence);
-        sentence = read.with("cell", at.to_string());
+fn branch(operand: &Operand, appearance: &Appearance) -> ReportBranch {
+    let Operand { text, value, format, formula, at, window, operands, .. } = operand;
+    let words = &appearance.words;
+    let read = |at: &Address| words.say(Sentence::from("read at {cell}").with("cell", at.to_string()));
+    let period = |part: &WindowPart| ReportBranch {
+        note: (!part.has_lines).then(|| words.say("no lines")),
+        ..valued(part.member.clone(), &part.value, None, appearance)
+    };
+    let parts = operands.iter().map(|operand| branch(operand, appearance));
+    let what = formula.as_ref().map_or_else(|| text.clone(), |formula| format!("{text} = {formula}"));
+    ReportBranch {
+        note: at.as_ref().map(read),
+        parts: window.iter().map(period).chain(parts).collect(),
+        ..valued(what, value, format.as_ref(), appearance)
     }
-    sentences.push((depth, words.say(sentence)));
-    for part in window {
-        let sentence = match part.value {
-            None if !part.has_lines => Sentence::from("{member} has no lines").with("member", &part.member),
-            value => is(&part.member, exact(&value, words)),
-        };
-        sentences.push((depth + 1, words.say(sentence)));
+}
+
+/// A value of a measure, and all its digits where it shows fewer.
+fn valued(
+    what: String,
+    value: &Option<Value>,
+    format: Option<&NumberFormat>,
+    appearance: &Appearance,
+) -> ReportBranch {
+    let all = exact(value, &appearance.words);
+    let shown = match (value, format) {
+        (Some(value), Some(format)) => appearance.number(value, format),
+        _ => all.clone(),
+    };
+    let of = |text: &str| text.chars().filter(char::is_ascii_digit).collect::<String>();
+    let digits = (of(&shown) != of(&all)).then_some(all);
+    ReportBranch { what, value: shown, digits, ..ReportBranch::default() }
+}
+
+/// How many parts are shown of a number that has more.
+const PARTS: usize = 20;
+
+/// What a number is split into, with bars; of many the largest.
+fn parts(parts: &PartsStory, story: &Story, appearance: &Appearance) -> Vec<ReportPart> {
+    let words = &appearance.words;
+    let PartsStory { level, adds_up, parts, .. } = parts;
+    let size = |part: &PartStory| part.value.map_or(-1.0, |value| value.as_f64().abs());
+    let mut shown: Vec<&PartStory> = parts.iter().collect();
+    if shown.len() > PARTS {
+        shown.sort_by(|a, b| size(b).total_cmp(&size(a)));
+        shown.truncate(PARTS);
     }
-    operands.iter().for_each(|operand| tell(operand, depth + 1, sentences, words));
+    let whole = story.value.map_or(0.0, |value| value.as_f64());
+    let has_shares = *adds_up && whole != 0.0;
+    let row = |part: &&PartStory| {
+        let number = |value: &Value| appearance.number(value, &story.format);
+        let value = part.value.as_ref().map(number).unwrap_or_default();
+        let share =
+            part.value.filter(|_| has_shares).map(|value| percent(value.as_f64() / whole, appearance));
+        let mut row = vec![shown_member(&part.member, Some(level), words), value];
+        row.extend(has_shares.then(|| share.unwrap_or_default()));
+        row
+    };
+    let mut columns = vec![column(level.clone(), false), column(story.measure.clone(), true)];
+    columns.extend(has_shares.then(|| column(words.say("share"), true)));
+    let values = shown.iter().map(|part| part.value.map(|value| value.as_f64())).collect();
+    let rows = shown.iter().map(row).collect();
+    let table = ReportPart::Table(ReportTable { columns, rows, bars: bars(vec![(1, values)]) });
+    let left = (parts.len() - shown.len()) as u64;
+    let sentence =
+        Sentence::counted(left, "{count} smaller part is not shown", "{count} smaller parts are not shown");
+    let rest = (left > 0).then(|| ReportPart::Words(vec![(1, words.say(sentence))]));
+    [table].into_iter().chain(rest).collect()
 }
 
 fn peers(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Sentences {
     let PeersStory { name, yardstick, position, rank, .. } = peers;
+    if yardstick.count == 1 && position.is_none() && rank.is_some() {
+        return vec![(1, appearance.words.say("there is no other cell to compare it with"))];
+    }
     let number = |value: &Value| appearance.number(value, &story.format);
     // What they are called without the measure: harbour by total.
     let levels = name.split_once('@').map_or(name.as_str(), |(_, levels)| levels).replacen('/', " by ", 1);
@@ -172,7 +224,7 @@ fn peers(peers: &PeersStory, story: &Story, appearance: &Appearance) -> Sentence
         ends = with_mean.with("number", number(&Value::Float(mean)));
     }
     let place = match (rank, position) {
-        (Some(_), None) => Some("there is nothing to stand beside: it is alone, or all are equal".into()),
+        (Some(_), None) => Some("they are all equal".into()),
         _ if story.value.is_none() => Some("a blank has no place among them".into()),
         _ => None,
     };

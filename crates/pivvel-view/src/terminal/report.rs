@@ -1,10 +1,12 @@
 //! Reports on a terminal.
 
 use anstyle::Style;
+use pivvel_core::text::Sentence;
 
 use super::lines::lines_of;
 use super::{Pen, TerminalOptions, clean};
-use crate::report::{Report, ReportPart, ReportStrip};
+use crate::appearance::Words;
+use crate::report::{Report, ReportBranch, ReportPart, ReportStrip};
 
 /// Draws a report: its title, and its parts one after the other.
 ///
@@ -27,6 +29,9 @@ pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
                 pen.space(2 * steps);
                 pen.line(&clean(words), Style::new());
             }),
+            ReportPart::Tree(branches) => {
+                branches.iter().for_each(|branch| draw_branch(&mut pen, branch, 1, &report.appearance.words))
+            }
             ReportPart::Strip(strip) => draw_strip(&mut pen, strip),
             ReportPart::Table(table) => {
                 pen.text.push_str(&lines_of(&table.columns, &table.rows, options, &report.appearance.words));
@@ -34,6 +39,18 @@ pub fn draw_report(report: &Report, options: &TerminalOptions) -> String {
         }
     }
     pen.text
+}
+
+/// A value, and under it what it is made of.
+fn draw_branch(pen: &mut Pen, branch: &ReportBranch, steps: usize, words: &Words) {
+    let ReportBranch { what, value, digits, note, parts } = branch;
+    let digits = digits.as_ref().map(|digits| format!(" ({digits})")).unwrap_or_default();
+    let sentence = Sentence::from("{what} is {value}").with("what", what);
+    let sentence = words.say(sentence.with("value", format!("{value}{digits}")));
+    let sentence = [Some(sentence), note.clone()].into_iter().flatten().collect::<Vec<_>>().join(", ");
+    pen.space(2 * steps);
+    pen.line(&clean(&sentence), Style::new());
+    parts.iter().for_each(|part| draw_branch(pen, part, steps + 1, words));
 }
 
 /// How many places a line has.

@@ -8,8 +8,8 @@ use pivvel_core::drill::{Address, LinesBehind};
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_view::{
-    ChangeFormats, LineColumn, Report, ReportPart, ReportTable, TerminalOptions, draw_report,
-    draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
+    ChangeFormats, LineColumn, Report, ReportBars, ReportBranch, ReportPart, ReportTable, TerminalOptions,
+    draw_report, draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
 };
 use proptest::prelude::*;
 
@@ -88,10 +88,17 @@ fn texts(report: &Report) -> Vec<String> {
                 all.extend(table.columns.iter().map(|column| column.name.clone()));
                 all.extend(table.rows.iter().flatten().cloned());
             }
+            ReportPart::Tree(branches) => branches.iter().for_each(|branch| texts_of(branch, &mut all)),
             ReportPart::Strip(strip) => all.extend(strip.ends.iter().cloned()),
         }
     }
     all
+}
+
+fn texts_of(branch: &ReportBranch, all: &mut Vec<String>) {
+    all.extend([branch.what.clone(), branch.value.clone()]);
+    all.extend(branch.digits.iter().chain(&branch.note).cloned());
+    branch.parts.iter().for_each(|part| texts_of(part, all));
 }
 
 fn escaped(text: &str) -> String {
@@ -148,8 +155,7 @@ fn a_page_and_a_terminal_say_the_same() {
         assert_eq!(page.matches("<section>").count(), page.matches("</section>").count());
         let cells: usize =
             texts_of_tables(&report).iter().map(|t| t.rows.iter().map(Vec::len).sum::<usize>()).sum();
-        let barred: usize =
-            texts_of_tables(&report).iter().filter(|t| t.bars.is_some()).map(|t| t.rows.len()).sum();
+        let barred: usize = texts_of_tables(&report).iter().map(|t| t.bars.len() * t.rows.len()).sum();
         assert_eq!(page.matches("<td").count(), cells + barred);
     }
 }
@@ -169,7 +175,8 @@ fn bars_are_of_one_level() {
     let report = report_changes(&comparison, String::new(), &formats.inner(true));
     let mut met = 0;
     for table in texts_of_tables(&report) {
-        let Some((column, bars)) = &table.bars else { continue };
+        // A ratio that is taken apart has bars of its two parts instead.
+        let [ReportBars { column, ends: bars, .. }] = &table.bars[..] else { continue };
         assert_eq!((table.columns[*column].name.as_str(), bars.len()), ("change", table.rows.len()));
         let longest = bars.iter().flatten().map(|bar| bar.abs()).fold(0.0, f64::max);
         assert!((longest - 1.0).abs() < 1e-12 || longest == 0.0, "{bars:?}");
@@ -190,14 +197,12 @@ fn bars_are_of_one_level() {
     }
     assert!(met > 20, "{met}");
     let page = draw_report_page(&report);
-    for style in page.split("<i style=\"").skip(1).map(|rest| &rest[..rest.find('"').unwrap()]) {
-        let numbers: Vec<f64> = style
-            .split(|c: char| !c.is_ascii_digit() && c != '.')
-            .filter_map(|number| number.parse().ok())
-            .collect();
-        let [left, width] = numbers[..] else { panic!("{style}") };
-        assert!(left >= 0.0 && width >= 0.0 && left + width <= 100.0 + 1e-9, "{style}");
-        assert!((left - 50.0).abs() < 1e-9 || (left + width - 50.0).abs() < 1e-9, "{style}");
+    for bar in page.split("<td class=\"change\">").skip(1).map(|rest| &rest[..rest.find("</td>").unwrap()]) {
+        let numbers = bar.split(|c: char| !c.is_ascii_digit() && c != '.');
+        let numbers: Vec<f64> = numbers.filter_map(|number| number.parse().ok()).collect();
+        let [zero, left, width] = numbers[..] else { panic!("{bar}") };
+        assert!(left >= 0.0 && width >= 0.0 && left + width <= 100.0 + 1e-9, "{bar}");
+        assert!((left - zero).abs() < 1e-9 || (left + width - zero).abs() < 1e-9, "{bar}");
     }
 }
 
@@ -258,24 +263,23 @@ fn what_lines_add_up_to_is_told() {
 
 #[test]
 fn stories_in_words() {
-    let margin = texts(&story("coast=Fell", "margin"));
+    let margin = draw_report(&story("coast=Fell", "margin"), &options());
     for wanted in [
         "margin at coast=Fell is 42.5 %",
-        "With all digits it is 0.425.",
         "Its row is a member of coast, its column the total.",
         "3 lines, sold_on from 2025-01-01 to 2025-01-12",
         "sum(amount) over them is 400.00, as in the cell",
-        "margin is sum(amount - cost) / sales",
+        "margin = sum(amount - cost) / sales is 42.5 % (0.425)",
         "sum(amount - cost) is 170.00",
         "sales = sum(amount) is 400.00",
     ] {
-        assert!(margin.contains(&wanted.to_string()), "{wanted:?} in {margin:#?}");
+        assert!(margin.lines().any(|line| line.trim() == wanted), "{wanted:?} in {margin}");
     }
     let blank = texts(&story("coast=Isle,harbour=", "sales"));
     assert!(blank.contains(&"1 line, sold_on from 2025-01-14 to 2025-01-14".to_string()), "{blank:#?}");
     let total = texts(&story("total", "sales"));
     assert!(total.contains(&"Its row is the total, its column the total.".to_string()), "{total:#?}");
-    assert!(total.iter().any(|text| text.starts_with("there is nothing to stand beside")), "{total:#?}");
+    assert!(total.iter().any(|text| text == "there is no other cell to compare it with"), "{total:#?}");
 }
 
 proptest! {
@@ -356,4 +360,45 @@ fn a_story_has_the_format_of_its_cell() {
     let story = Build::new().explain(&brief, &mut open, &address, "sales").unwrap();
     let title = report_story(&story).title;
     assert!(title.ends_with("%"), "{title}");
+}
+
+/// A number is drawn beside what it is split into: bars on one scale, shares where they add up to it.
+#[test]
+fn a_story_shows_what_the_number_is_split_into() {
+    let report = story("total", "sales");
+    let tables = texts_of_tables(&report);
+    let coasts = tables.iter().find(|table| table.columns[0].name == "coast").unwrap();
+    let names: Vec<&str> = coasts.columns.iter().map(|column| column.name.as_str()).collect();
+    assert_eq!(names, ["coast", "sales", "share"]);
+    let number = |text: &str| text.replace([',', '%', ' '], "").parse::<f64>().unwrap();
+    let whole: f64 = coasts.rows.iter().map(|row| number(&row[1])).sum();
+    for row in &coasts.rows {
+        assert!((number(&row[1]) / whole * 100.0 - number(&row[2])).abs() < 0.051, "{row:?} of {whole}");
+    }
+    let [ReportBars { column: 1, ends, .. }] = &coasts.bars[..] else { panic!("{:?}", coasts.bars) };
+    assert!(ends.contains(&Some(1.0)) && ends.iter().flatten().all(|end| end.abs() <= 1.0), "{ends:?}");
+    // A ratio is no sum of its parts.
+    let margin = story("total", "margin");
+    assert!(texts_of_tables(&margin).iter().all(|table| table.columns.len() == 2));
+    let tree = margin.parts.iter().find_map(|part| match part {
+        ReportPart::Tree(branches) => Some(&branches[0]),
+        _ => None,
+    });
+    let leaves: Vec<&str> = tree.unwrap().parts.iter().map(|part| part.what.as_str()).collect();
+    assert!(leaves.len() == 2 && leaves.iter().all(|leaf| leaf.contains("sum(")), "{leaves:?}");
+}
+
+/// Of a number with many parts the largest are shown, and how many are not.
+#[test]
+fn of_many_parts_the_largest_are_shown() {
+    const NAMES: &str = "abcdefghijklmnopqrstuvwxy";
+    let coast = |i: usize| &NAMES[i..=i];
+    let lines: Vec<Line> = (0..25).map(|i| (coast(i), "", 20_089, 100 * i as i128 + 100, 0)).collect();
+    let mut open = || Ok(Box::new(source(&lines)) as Box<dyn pivvel_core::source::LineSource>);
+    let story = Build::new().explain(&brief(), &mut open, &Address::new(), "sales").unwrap();
+    assert_eq!(story.parts[0].parts.len(), 25);
+    let report = report_story(&story);
+    let rows = &texts_of_tables(&report)[0].rows;
+    assert_eq!((rows.len(), rows[0][0].as_str(), rows[19][0].as_str()), (20, "y", "f"));
+    assert!(texts(&report).contains(&"5 smaller parts are not shown".to_string()));
 }

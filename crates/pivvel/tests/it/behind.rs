@@ -7,7 +7,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::Decimal128Type;
 use pivvel::brief::{TierBrief, TopBrief, TotalsOf};
 use pivvel::drill::{Address, LineOrder, LinesBehind, Tied, Trace};
-use pivvel::result::{ColumnEntry, RowEntry};
+use pivvel::result::{ColumnEntry, EntryKind, RowEntry};
 use pivvel::source::{LineSource, ReadOptions, TextSource};
 use pivvel::{Brief, Build, CrossTab, Result, Value};
 
@@ -266,7 +266,7 @@ fn what_does_not_add_up_is_told() {
 fn operands_give_the_number() {
     let mut lines = Vec::new();
     pivvel_demo::write_lines(&mut lines, 300, 12).unwrap();
-    let (mut cells, mut calculated, mut related) = (0, 0, 0);
+    let (mut cells, mut calculated, mut related, mut split) = (0, 0, 0, 0);
     for seed in 100..=170 {
         let mut draw = Draw::new(seed);
         let brief = brief(&mut draw);
@@ -284,6 +284,12 @@ fn operands_give_the_number() {
             let cell = crosstab.cell(row, column).unwrap();
             assert_eq!((story.value, story.lines), (cell.value(place), cell.lines()), "{what}");
             assert_eq!(story.peers.as_ref().and_then(|p| p.rank), cell.rank(place), "{what}");
+            for parts in &story.parts {
+                let found: Vec<Value> = parts.parts.iter().filter_map(|part| part.value).collect();
+                let below = values_below(&crosstab, row, column, place);
+                assert!(below.contains(&found), "{what}: {below:?}");
+                split += found.len();
+            }
             let number = |value: Option<Value>| value.map(|value| value.as_f64());
             let expected = match (&story.item, &story.operands[..]) {
                 (Some(item), _) => {
@@ -316,8 +322,23 @@ fn operands_give_the_number() {
             cells += 1;
         }
     }
-    println!("{cells} cells, {calculated} calculated, {related} that read another cell");
-    assert!(cells >= 200 && calculated > 10 && related > 30);
+    println!("{cells} cells, {calculated} calculated, {related} that read another cell, split into {split}");
+    assert!(cells >= 200 && calculated > 10 && related > 30 && split > 200);
+}
+
+/// The values one level below a cell along its row, and along its column; items are parts of items only.
+fn values_below(crosstab: &CrossTab, row: RowEntry, column: ColumnEntry, measure: usize) -> [Vec<Value>; 2] {
+    let (rows, columns) = (crosstab.rows(), crosstab.columns());
+    let is_item = |kind| kind == EntryKind::Calculated;
+    let value = |row, column| crosstab.cell(row, column)?.value(measure);
+    let under = rows.entries().iter().copied().filter(|entry| rows.parent(*entry) == Some(row));
+    let under = under.filter(|entry| is_item(rows.kind(row)) || !is_item(rows.kind(*entry)));
+    let beside = columns.entries().iter().copied().filter(|entry| columns.parent(*entry) == Some(column));
+    let beside = beside.filter(|entry| is_item(columns.kind(column)) || !is_item(columns.kind(*entry)));
+    [
+        under.filter_map(|row| value(row, column)).collect(),
+        beside.filter_map(|column| value(row, column)).collect(),
+    ]
 }
 
 /// Columns whose later lines are not as the first ones led to believe: the lines behind a cell are read as the cell was,
