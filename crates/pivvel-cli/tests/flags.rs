@@ -7,8 +7,8 @@ use std::path::Path;
 use std::process::{Command, Output};
 
 use pivvel::brief::{
-    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, NumberFormat, PeersOf, Placement,
-    RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
+    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, NumberFormat, PeersOf,
+    Placement, RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
 };
 use pivvel::{Brief, brief};
 

@@ -7,7 +7,7 @@ use pivvel_core::text::Sentence;
 use svg::node::element::{Group, Path, Rectangle, SVG, Style};
 
 use crate::appearance::Appearance;
-use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width};
+use crate::charts::{self, Canvas, Hold, LINE, Medium, Member, fitting, round, text_width, wrapped};
 use crate::layout::{Layout, LayoutCell, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::page::classes::{Classes, Use};
@@ -19,7 +19,11 @@ const MARGIN: f64 = 24.0;
 /// Room around figures.
 const PAD: f64 = 9.0;
 /// The widest that labels are.
-const LABELS: f64 = 260.0;
+const LABELS: f64 = 360.0;
+/// How wide titles and notes are at least, before they go on in another line.
+const PROSE: f64 = 700.0;
+/// How wide panels beside one another are at most.
+const SHEET: f64 = 1200.0;
 /// The width of bars in cells and of small lines.
 const BAR: f64 = 84.0;
 
@@ -47,30 +51,27 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
     if view.is_none() {
         parts.push(table(&Layout::of(crosstab, appearance), &mut medium));
     }
-    let heading = |text: &str| {
-        let mut canvas = Canvas::new(text, text_width(text) * 1.5, 20.0);
-        canvas.text((0.0, 17.0), text, Hold::Start, "title");
-        canvas.finish()
-    };
     for (place, shown) in crosstab.views().iter().enumerate() {
         if view.is_some_and(|view| view != place + 1) {
             continue;
         }
         let panels = charts::panels(shown, &appearance.words);
-        if shown.spec.form != ViewForm::Table || panels.len() > 1 {
-            parts.push(heading(&appearance.title(&shown.crosstab)));
+        let has_heading = shown.spec.form != ViewForm::Table || panels.len() > 1;
+        let draw_panel = |panel| match shown.spec.form {
+            ViewForm::Table => {
+                let mut layout = Layout::of_panel(&shown.crosstab, panel, appearance);
+                layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab, &appearance.words);
+                layout.title = panel.title.clone().unwrap_or(layout.title);
+                table(&layout, &mut medium)
+            }
+            _ => charts::draw(shown, panel, &mut medium),
+        };
+        let drawn = side_by_side(panels.iter().map(draw_panel).collect());
+        if has_heading {
+            let widest = drawn.iter().map(|part| size(part, "width")).fold(PROSE, f64::max);
+            parts.push(heading(&appearance.title(&shown.crosstab), widest));
         }
-        for panel in panels {
-            parts.push(match shown.spec.form {
-                ViewForm::Table => {
-                    let mut layout = Layout::of_panel(&shown.crosstab, &panel, appearance);
-                    layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab, &appearance.words);
-                    layout.title = panel.title.clone().unwrap_or(layout.title);
-                    table(&layout, &mut medium)
-                }
-                _ => charts::draw(shown, &panel, &mut medium),
-            });
-        }
+        parts.extend(drawn);
         // Under a table that is drawn as well there is all of this.
         if view.is_some() && shown.spec.form != ViewForm::Table {
             parts.extend(under_chart(shown, &mut medium));
@@ -79,11 +80,64 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
     stacked(parts, &classes, appearance)
 }
 
+/// A title over a picture of some width.
+fn heading(text: &str, width: f64) -> SVG {
+    let lines = title_lines(text, width);
+    let mut canvas = Canvas::new(text, width, lines.len() as f64 * TITLE - 2.0);
+    write_title(&mut canvas, &lines);
+    canvas.finish()
+}
+
+/// The height of a line of a title.
+const TITLE: f64 = 22.0;
+
+fn title_lines(text: &str, width: f64) -> Vec<String> {
+    // Its print is larger than that of other texts, and bold.
+    wrapped(text, width / 1.5)
+}
+
+fn write_title(canvas: &mut Canvas, lines: &[String]) {
+    for (i, line) in lines.iter().enumerate() {
+        canvas.text((0.0, 17.0 + i as f64 * TITLE), line, Hold::Start, "title");
+    }
+}
+
+fn size(part: &SVG, side: &str) -> f64 {
+    part.get_attributes().get(side).and_then(|value| value.parse().ok()).unwrap_or(0.0)
+}
+
+/// Panels in rows as wide as a sheet; one alone as it is.
+fn side_by_side(panels: Vec<SVG>) -> Vec<SVG> {
+    let mut rows: Vec<(f64, Vec<SVG>)> = Vec::new();
+    for panel in panels {
+        let width = size(&panel, "width");
+        match rows.last_mut() {
+            Some((used, row)) if *used + MARGIN + width <= SHEET => {
+                *used += MARGIN + width;
+                row.push(panel);
+            }
+            _ => rows.push((width, vec![panel])),
+        }
+    }
+    let joined = |(width, mut row): (f64, Vec<SVG>)| {
+        if row.len() == 1 {
+            return row.remove(0);
+        }
+        let height = row.iter().map(|part| size(part, "height")).fold(0.0, f64::max);
+        let mut whole = SVG::new().set("width", round(width)).set("height", round(height));
+        let mut x = 0.0;
+        for part in row {
+            let own = size(&part, "width");
+            whole = whole.add(part.set("x", round(x)));
+            x += own + MARGIN;
+        }
+        whole
+    };
+    rows.into_iter().map(joined).collect()
+}
+
 /// Parts one under the other, on a ground of their own.
 fn stacked(parts: Vec<SVG>, classes: &Classes, appearance: &Appearance) -> String {
-    let size = |part: &SVG, side: &str| -> f64 {
-        part.get_attributes().get(side).and_then(|value| value.parse().ok()).unwrap_or(0.0)
-    };
     let width = parts.iter().map(|part| size(part, "width")).fold(0.0, f64::max) + 2.0 * MARGIN;
     let height: f64 = parts.iter().map(|part| size(part, "height") + MARGIN).sum::<f64>() + MARGIN;
     let mut whole = SVG::new()
@@ -189,15 +243,13 @@ fn table(layout: &Layout, medium: &mut Medium<'_>) -> SVG {
     let heads = layout.heads.len() as f64 * LINE;
     let bars = layout.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.dress.bar.is_some());
     let line = if bars { LINE + 6.0 } else { LINE + 2.0 };
-    let top = 34.0;
+    let width = places.end().max(foot_width(layout)).max((text_width(&layout.title) * 1.5).min(PROSE));
+    let title = title_lines(&layout.title, width);
+    let top = 12.0 + title.len() as f64 * TITLE;
     let body = top + heads + 4.0;
     let foot = body + layout.rows.len() as f64 * line + 12.0;
-    let notes = foot_height(layout);
-    let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
-    let width =
-        places.end().max(longest.min(700.0)).max(legend_width(layout)).max(text_width(&layout.title) * 1.45);
-    let mut canvas = Canvas::new(&layout.title, width, foot + notes + 12.0);
-    canvas.text((0.0, 17.0), &layout.title, Hold::Start, "title");
+    let mut canvas = Canvas::new(&layout.title, width, foot + foot_height(layout, width) + 12.0);
+    write_title(&mut canvas, &title);
     draw_heads(&mut canvas, layout, &places, top);
     canvas.line((0.0, body - 2.0), (places.end(), body - 2.0), "bold");
     for (i, row) in layout.rows.iter().enumerate() {
@@ -214,8 +266,8 @@ fn draw_foot(canvas: &mut Canvas, layout: &Layout, (top, width): (f64, f64), med
         draw_legend(canvas, entry, y, medium);
         y += LINE + 4.0;
     }
-    for note in &layout.notes {
-        canvas.text((0.0, y), &fitting(note, width), Hold::Start, "soft");
+    for note in layout.notes.iter().flat_map(|note| wrapped(note, width)) {
+        canvas.text((0.0, y), &note, Hold::Start, "soft");
         y += LINE;
     }
 }
@@ -226,20 +278,26 @@ fn under_chart(view: &View, medium: &mut Medium<'_>) -> Option<SVG> {
     if view.spec.form != ViewForm::Bars {
         layout.legend.clear();
     }
-    let height = foot_height(&layout);
+    let width = foot_width(&layout);
+    let height = foot_height(&layout, width);
     if height == 0.0 {
         return None;
     }
-    let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
-    let width = longest.min(700.0).max(legend_width(&layout));
     let mut canvas = Canvas::new(&layout.title, width, height + 6.0);
     draw_foot(&mut canvas, &layout, (14.0, width), medium);
     Some(canvas.finish())
 }
 
+/// How wide the legend and the notes are.
+fn foot_width(layout: &Layout) -> f64 {
+    let longest = layout.notes.iter().map(|note| text_width(note)).fold(0.0, f64::max);
+    longest.min(PROSE).max(legend_width(layout))
+}
+
 /// How high the legend and the notes are.
-fn foot_height(layout: &Layout) -> f64 {
-    layout.legend.len() as f64 * (LINE + 4.0) + layout.notes.len() as f64 * LINE
+fn foot_height(layout: &Layout, width: f64) -> f64 {
+    let notes: usize = layout.notes.iter().map(|note| wrapped(note, width).len()).sum();
+    layout.legend.len() as f64 * (LINE + 4.0) + notes as f64 * LINE
 }
 
 fn draw_heads(canvas: &mut Canvas, layout: &Layout, places: &Places, top: f64) {

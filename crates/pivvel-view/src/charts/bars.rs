@@ -40,17 +40,22 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .flat_map(|row| columns.iter().filter_map(|column| value(*row, *column)))
         .map(|value| value.as_f64())
         .collect();
-    let labels = shown.iter().map(|row| match row {
+    let headings = shown.iter().map(|row| match row {
         Row::Heading(text) => text_width(text),
-        Row::Bar { label, .. } => text_width(label) + 12.0,
+        Row::Bar { .. } => 0.0,
     });
-    let margin = labels.fold(40.0, f64::max).min(190.0) + 10.0;
+    let named = panel.named(crosstab);
+    let name = |row: &RowEntry| label(&crosstab.rows().path(*row), &appearance.words);
+    let labels = headings.chain(named.iter().take(MOST).map(|row| text_width(&name(row)) + 12.0));
+    let field = panel.wide(FIELD);
+    let margin = labels.fold(40.0, f64::max).min(300.0) + 10.0;
     let top = if panel.title.is_some() { 28.0 } else { 8.0 };
     let series = if columns.len() > 1 { LINE } else { 0.0 };
-    let height = top + series + shown.len() as f64 * LINE + 30.0;
+    let heights = heights(shown);
+    let height = top + series + heights.last().copied().unwrap_or_default() + 30.0;
     let figures = if hidden { 10.0 } else { 95.0 };
-    let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + figures, height);
-    panel.head(&mut canvas, margin + FIELD);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), margin + field + figures, height);
+    panel.head(&mut canvas, margin + field);
     if columns.len() > 1 {
         let axis = crosstab.columns();
         let name = |column: &ColumnEntry| {
@@ -60,13 +65,13 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         series_names(&mut canvas, &names, (margin, top + 12.0), medium);
     }
     let first = top + series;
-    let foot = first + shown.len() as f64 * LINE;
-    let scale = Scale::new(&scaled, true, (margin, margin + FIELD));
+    let foot = first + heights.last().copied().unwrap_or_default();
+    let scale = Scale::new(&scaled, true, (margin, margin + field));
     let format = &crosstab.measures()[0].format;
     canvas.scale_below(&scale, (first, foot), "rule", (appearance, (!hidden).then_some(format)));
     let wardrobe = Wardrobe::new(crosstab, appearance);
     for (i, row) in shown.iter().enumerate() {
-        let y = first + i as f64 * LINE;
+        let y = first + heights[i];
         let (row, column, text, is_series) = match row {
             Row::Heading(text) => {
                 canvas.text((0.0, y + 15.0), &fitting(text, margin - 6.0), Hold::Start, "strong");
@@ -96,6 +101,20 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.text((0.0, foot + 16.0), &text, Hold::Start, "soft");
     }
     canvas.finish()
+}
+
+/// Where rows begin, and where the last one ends. Bars of one member stand together, apart from those of the next.
+fn heights(rows: &[Row]) -> Vec<f64> {
+    let mut at = 0.0;
+    let mut heights = Vec::with_capacity(rows.len() + 1);
+    for (i, row) in rows.iter().enumerate() {
+        let begins = matches!(row, Row::Bar { label, is_series: true, .. } if !label.is_empty());
+        at += if begins && i > 0 { LINE / 3.0 } else { 0.0 };
+        heights.push(at);
+        at += LINE;
+    }
+    heights.push(at);
+    heights
 }
 
 /// The columns of the deepest level; the total where there are none.

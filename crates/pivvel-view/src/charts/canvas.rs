@@ -56,6 +56,31 @@ pub(crate) fn fitting(text: &str, room: f64) -> String {
     short
 }
 
+/// The text in lines of at most so much room, broken between words; within one only where it is longer than a line.
+pub(crate) fn wrapped(text: &str, room: f64) -> Vec<String> {
+    let clean = pivvel_core::text::printable(text);
+    let mut lines: Vec<String> = Vec::new();
+    let mut line = String::new();
+    for word in clean.split(' ') {
+        let longer = if line.is_empty() { word.to_string() } else { format!("{line} {word}") };
+        if text_width(&longer) <= room {
+            line = longer;
+            continue;
+        }
+        if !line.is_empty() {
+            lines.push(std::mem::take(&mut line));
+        }
+        for c in word.chars() {
+            if !line.is_empty() && text_width(&line) + text_width(c.encode_utf8(&mut [0; 4])) > room {
+                lines.push(std::mem::take(&mut line));
+            }
+            line.push(c);
+        }
+    }
+    lines.push(line);
+    lines
+}
+
 /// A picture under way.
 pub(crate) struct Canvas {
     svg: SVG,
@@ -115,16 +140,20 @@ impl Canvas {
         zero: &str,
         (appearance, format): (&Appearance, Option<&NumberFormat>),
     ) {
-        for tick in scale.ticks() {
+        let texts = format.map(|format| {
+            let format = appearance.words.format(format);
+            move |tick: f64| tick_text(tick, &format)
+        });
+        let ticks = scale.ticks();
+        // As many of them have a name as there is room for; the one of zero always has.
+        let widest = texts.iter().flat_map(|text| ticks.iter().map(|tick| text_width(&text(*tick))));
+        let apart = (scale.place(scale.step()) - scale.place(0.0)).abs();
+        let every = ((widest.fold(0.0, f64::max) + 8.0) / apart).ceil().max(1.0) as i64;
+        for tick in ticks {
             let x = scale.place(tick);
             self.line((x, top), (x, foot), if tick == 0.0 { zero } else { "rule" });
-            if let Some(format) = format {
-                self.text(
-                    (x, foot + 16.0),
-                    &tick_text(tick, &appearance.words.format(format)),
-                    Hold::Middle,
-                    "soft",
-                );
+            if let Some(text) = texts.as_ref().filter(|_| (tick / scale.step()).round() as i64 % every == 0) {
+                self.text((x, foot + 16.0), &text(tick), Hold::Middle, "soft");
             }
         }
     }

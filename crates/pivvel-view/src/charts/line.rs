@@ -29,11 +29,15 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .flat_map(|row| periods.iter().filter_map(|(column, _)| value(*row, *column)))
         .map(|value| value.as_f64())
         .collect();
-    let names: Vec<String> =
-        rows.iter().map(|row| label(&crosstab.rows().path(*row), &appearance.words)).collect();
-    let right = names.iter().map(|name| text_width(name)).fold(30.0, f64::max).min(160.0) + 14.0;
+    let name = |row: &RowEntry| label(&crosstab.rows().path(*row), &appearance.words);
+    let names: Vec<String> = rows.iter().map(name).collect();
+    let (width, tall) = (panel.wide(WIDTH), panel.wide(HEIGHT).max(170.0));
+    let field = tall.max(rows.len().min(24) as f64 * APART);
+    let right =
+        panel.named(crosstab).iter().map(name).map(|name| text_width(&name)).fold(30.0, f64::max).min(160.0)
+            + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 12.0 };
-    let height = top + HEIGHT.max(rows.len().min(24) as f64 * APART) + 34.0;
+    let height = top + field + 34.0;
     let foot = height - 34.0;
     let format = &appearance.words.format(&crosstab.measures()[0].format);
     let scale = Scale::new(&scaled, false, (foot, top)).begun_at_a_tick();
@@ -44,17 +48,17 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     } else {
         ticks.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 10.0
     };
-    let mut canvas = Canvas::new(&appearance.title(crosstab), left + WIDTH + right, height);
-    panel.head(&mut canvas, left + WIDTH);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + right, height);
+    panel.head(&mut canvas, left + width);
     for (tick, text) in &ticks {
         let y = scale.place(*tick);
-        canvas.line((left, y), (left + WIDTH, y), if *tick == 0.0 { "base" } else { "rule" });
+        canvas.line((left, y), (left + width, y), if *tick == 0.0 { "base" } else { "rule" });
         if !hidden {
             canvas.text((left - 6.0, y + 4.0), text, Hold::End, "soft");
         }
     }
-    let across = |place: f64| left + 4.0 + (WIDTH - 8.0) * place;
-    period_names((&mut canvas, &appearance.words), view, &periods, (left, foot), across);
+    let across = |place: f64| left + 4.0 + (width - 8.0) * place;
+    period_names((&mut canvas, &appearance.words), view, &periods, (left, foot, width), across);
     let mut ends: Vec<(f64, usize)> = Vec::new();
     for (i, row) in rows.iter().enumerate() {
         let points = periods.iter().map(|(column, place)| {
@@ -87,7 +91,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.add(member.on(dot));
         ends.push((y, i));
     }
-    place_names(&mut canvas, view, &rows, &names, ends, left + WIDTH + 6.0, right - 10.0, medium);
+    place_names(&mut canvas, view, &rows, &names, ends, (left + width + 6.0, foot, right - 10.0), medium);
     canvas.finish()
 }
 
@@ -111,13 +115,13 @@ fn period_names(
     (canvas, words): (&mut Canvas, &Words),
     view: &View,
     periods: &[(ColumnEntry, f64)],
-    (left, foot): (f64, f64),
+    (left, foot, width): (f64, f64, f64),
     across: impl Fn(f64) -> f64,
 ) {
-    canvas.line((left, foot), (left + WIDTH, foot), "base");
+    canvas.line((left, foot), (left + width, foot), "base");
     let name = |entry: ColumnEntry| label(&view.crosstab.columns().path(entry), words);
     let widest = periods.iter().map(|(entry, _)| text_width(&name(*entry))).fold(10.0, f64::max) + 14.0;
-    let room = (WIDTH / widest).floor().max(1.0) as usize;
+    let room = (width / widest).floor().max(1.0) as usize;
     let every = periods.len().div_ceil(room).max(1);
     for (i, (entry, place)) in periods.iter().enumerate() {
         let x = across(*place);
@@ -129,15 +133,13 @@ fn period_names(
 }
 
 /// Writes the names at the ends of their lines, apart from one another.
-#[allow(clippy::too_many_arguments)]
 fn place_names(
     canvas: &mut Canvas,
     view: &View,
     rows: &[RowEntry],
     names: &[String],
     mut ends: Vec<(f64, usize)>,
-    x: f64,
-    room: f64,
+    (x, foot, room): (f64, f64, f64),
     medium: &mut Medium<'_>,
 ) {
     ends.sort_by(|(a, _), (b, _)| a.total_cmp(b));
@@ -145,8 +147,7 @@ fn place_names(
         ends[i].0 = ends[i].0.max(ends[i - 1].0 + APART);
     }
     // What was pushed over the foot goes up again.
-    let over =
-        ends.last().map_or(0.0, |(y, _)| (y - HEIGHT.max(rows.len().min(24) as f64 * APART) - 34.0).max(0.0));
+    let over = ends.last().map_or(0.0, |(y, _)| (y - foot).max(0.0));
     for (y, i) in ends {
         let member = Member::new(&view.crosstab, rows[i], Vec::new(), medium);
         let text = super::canvas::text_node((x, y - over + 4.0), &fitting(&names[i], room), Hold::Start, "");

@@ -23,7 +23,7 @@ pub(crate) struct Panel {
 pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
     let axis = view.crosstab.rows();
     if view.spec.per.is_none() {
-        return vec![Panel { title: None, root: None, last: true }];
+        return vec![Panel::whole()];
     }
     let mut roots: Vec<RowEntry> = Vec::new();
     for entry in axis.entries().iter().filter(|entry| !entry.is_total()) {
@@ -47,6 +47,21 @@ pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
 }
 
 impl Panel {
+    /// All of a view as one panel.
+    fn whole() -> Panel {
+        Panel { title: None, root: None, last: true }
+    }
+
+    /// How wide its field is, where one that is alone has so much: several stand side by side.
+    pub(super) fn wide(&self, alone: f64) -> f64 {
+        if self.root.is_some() { (alone * 0.58).round() } else { alone }
+    }
+
+    /// The rows of the deepest level in all panels: names have the same room in each, so that their fields are alike.
+    pub(super) fn named(&self, crosstab: &CrossTab) -> Vec<RowEntry> {
+        Panel::whole().members(crosstab)
+    }
+
     /// Its title, over a picture of some width.
     pub(super) fn head(&self, canvas: &mut Canvas, width: f64) {
         if let Some(title) = &self.title {
@@ -78,7 +93,7 @@ impl Panel {
     pub(crate) fn scaled(&self, view: &View) -> Vec<RowEntry> {
         match view.spec.scale == PanelScale::Own || view.spec.form == ViewForm::Table {
             true => self.members(&view.crosstab),
-            false => Panel { title: None, root: None, last: true }.members(&view.crosstab),
+            false => Panel::whole().members(&view.crosstab),
         }
     }
 }

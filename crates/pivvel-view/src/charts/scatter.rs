@@ -30,7 +30,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let scaled: Vec<(RowEntry, f64, f64)> = panel.scaled(view).iter().filter_map(both).collect();
     let hidden = crosstab.hides_figure(0) || crosstab.hides_figure(1);
     let top = if panel.title.is_some() { 52.0 } else { 30.0 };
-    let foot = top + HEIGHT;
+    let (width, foot) = (panel.wide(WIDTH), top + HEIGHT);
     let formats = [0, 1].map(|measure| appearance.words.format(&crosstab.measures()[measure].format));
     let up = Scale::new(&scaled.iter().map(|p| p.2).collect::<Vec<_>>(), false, (foot - 10.0, top + 10.0));
     let names: Vec<(f64, String)> =
@@ -43,13 +43,13 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let across = Scale::new(
         &scaled.iter().map(|p| p.1).collect::<Vec<_>>(),
         false,
-        (left + 10.0, left + WIDTH - 10.0),
+        (left + 10.0, left + width - 10.0),
     );
-    let mut canvas = Canvas::new(&appearance.title(crosstab), left + WIDTH + 120.0, foot + 64.0);
-    panel.head(&mut canvas, left + WIDTH);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + 120.0, foot + 64.0);
+    panel.head(&mut canvas, left + width);
     canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
     for (tick, text) in &names {
-        canvas.line((left, up.place(*tick)), (left + WIDTH, up.place(*tick)), "rule");
+        canvas.line((left, up.place(*tick)), (left + width, up.place(*tick)), "rule");
         if !hidden {
             canvas.text((left - 6.0, up.place(*tick) + 4.0), text, Hold::End, "soft");
         }
@@ -65,9 +65,9 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             );
         }
     }
-    canvas.text((left + WIDTH, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
+    canvas.text((left + width, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
     let mean = appearance.words.say("mean");
-    draw_means(&mut canvas, &points, (&across, &up), ((left, left + WIDTH), (top, foot)), &mean);
+    draw_means(&mut canvas, &points, (&across, &up), ((left, left + width), (top, foot)), &mean);
     let groups = parents(view, panel, &points);
     if groups.len() > 1 {
         let axis = crosstab.rows();

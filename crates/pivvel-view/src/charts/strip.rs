@@ -37,7 +37,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .collect();
     let names: Vec<String> =
         groups.iter().map(|group| label(&crosstab.rows().path(group.parent), &appearance.words)).collect();
-    let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(190.0) + 14.0;
+    let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(300.0) + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 10.0 };
     let foot = top + groups.len() as f64 * STRIP;
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + 150.0, foot + 48.0);

@@ -78,7 +78,8 @@ struct Section {
     title: Option<String>,
     /// A table or a picture, as HTML.
     body: String,
-    wide: bool,
+    /// What it is to the style: a table is nothing apart.
+    class: Option<&'static str>,
     notes: Vec<String>,
 }
 
@@ -129,7 +130,7 @@ fn page(
 fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, marks: &mut Marks) -> String {
     let main = Layout::of(crosstab, appearance);
     let table = Table::draw(crosstab, &main, 0, classes, marks);
-    let mut sections = vec![Section { title: None, body: table, wide: true, notes: Vec::new() }];
+    let mut sections = vec![Section { title: None, body: table, class: None, notes: Vec::new() }];
     for (place, view) in crosstab.views().iter().enumerate() {
         let title = Some(appearance.title(&view.crosstab));
         let panels = charts::panels(view, &appearance.words);
@@ -155,7 +156,12 @@ fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, mar
             parts.concat()
         };
         let notes = crate::notes::own_notes(&view.crosstab, crosstab, &appearance.words);
-        sections.push(Section { title, body, wide: view.spec.form == ViewForm::Table, notes });
+        let class = match (view.spec.form, panels.len()) {
+            (ViewForm::Table, _) => None,
+            (_, 0 | 1) => Some("chart"),
+            _ => Some("chart several"),
+        };
+        sections.push(Section { title, body, class, notes });
     }
     let body = Body { sections, notes: main.notes, words: PageWords::of(appearance) };
     body.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))

@@ -17,6 +17,13 @@ const WATCH: &str = "<script>window.wrong = []; addEventListener('error', e => w
     addEventListener('unhandledrejection', e => window.wrong.push(String(e.reason))); \
     for (const k of ['error', 'warn']) console[k] = (...a) => window.wrong.push(a.join(' '));</script>";
 
+/// What a reader prefers, by the browser's numbers.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Colours {
+    Dark = 0,
+    Light = 1,
+}
+
 struct Driver(Child);
 
 impl Drop for Driver {
@@ -37,6 +44,15 @@ impl Page {
         D: FnOnce(Page) -> F,
         F: Future<Output = ()>,
     {
+        Page::open_in(Colours::Light, html, does);
+    }
+
+    /// The same for a reader who prefers these colours.
+    pub(crate) fn open_in<F, D>(colours: Colours, html: &str, does: D)
+    where
+        D: FnOnce(Page) -> F,
+        F: Future<Output = ()>,
+    {
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
         let mut command = Command::new("chromedriver");
         command.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
@@ -52,7 +68,7 @@ impl Page {
         let profile = folder.path().join("profile");
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
         runtime.block_on(async {
-            let client = connect(port, &profile.display().to_string()).await;
+            let client = connect(port, &profile.display().to_string(), colours).await;
             client.goto(&format!("file://{}", file.display())).await.unwrap();
             does(Page(client.clone())).await;
             let wrong = client.execute("return window.wrong", Vec::new()).await.unwrap();
@@ -64,6 +80,12 @@ impl Page {
 
     pub(crate) async fn value(&self, script: &str) -> Value {
         self.0.execute(script, Vec::new()).await.unwrap()
+    }
+
+    /// What a script hands to the function that it gets as its last argument.
+    pub(crate) async fn answer(&self, script: &str) -> Vec<String> {
+        let value = self.0.execute_async(script, Vec::new()).await.unwrap();
+        serde_json::from_value(value).unwrap()
     }
 
     pub(crate) async fn number(&self, script: &str) -> f64 {
@@ -114,7 +136,7 @@ impl Page {
     }
 }
 
-async fn connect(port: u16, profile: &str) -> Client {
+async fn connect(port: u16, profile: &str, colours: Colours) -> Client {
     let arguments = [
         "--headless",
         "--no-sandbox",
@@ -126,6 +148,7 @@ async fn connect(port: u16, profile: &str) -> Client {
         "--disable-sync",
         "--window-size=1280,800",
         &format!("--user-data-dir={profile}"),
+        &format!("--blink-settings=preferredColorScheme={}", colours as u8),
     ];
     let capabilities = json!({ "goog:chromeOptions": { "args": arguments } });
     let Value::Object(capabilities) = capabilities else { unreachable!() };

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod accessible;
 mod answers;
 #[path = "../it/demo.rs"]
 mod demo;
