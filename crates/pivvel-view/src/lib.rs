@@ -43,7 +43,7 @@ pub use colour::Rgb;
 pub use dress::{Bar, Dress, OnScale};
 pub use layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, LayoutTrend, RowKind, TrendLine};
 pub use legend::{LegendEntry, Sample, Swatch};
-pub use number::show_number;
+pub use number::{show_number, shown_decimals};
 pub use own_colours::check_colours;
 pub use page::{draw_page, draw_page_with_controls, draw_report_page};
 pub use palette::{CATEGORIES, Ground, PALETTES, Paint, Palette, category, ink, paper, tone_sign};

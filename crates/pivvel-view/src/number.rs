@@ -20,6 +20,7 @@ use pivvel_core::brief::{Negative, NumberFormat, Scaling};
 /// # Ok::<(), pivvel_core::Error>(())
 /// ```
 pub fn show_number(value: &Value, format: &NumberFormat) -> String {
+    let decimals = shown_decimals(value, format);
     let (negative, digits) = match *value {
         Value::Date(_) => return value.to_string(),
         Value::Float(large) if large.abs() >= 1e21 => {
@@ -28,9 +29,9 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
         }
         Value::Exact(number) => {
             let digits = number.digits();
-            (digits < 0, exact(digits.unsigned_abs(), number.scale(), format.scaling, format.decimals))
+            (digits < 0, exact(digits.unsigned_abs(), number.scale(), format.scaling, decimals))
         }
-        Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, format.decimals)),
+        Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, decimals)),
     };
     // What rounds to nothing has no sign.
     let negative = negative && digits.bytes().any(|b| (b'1'..=b'9').contains(&b));
@@ -54,6 +55,30 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     }
 }
 
+/// How many digits after the point a value is shown with.
+///
+/// ```
+/// use pivvel::brief::NumberFormat;
+/// use pivvel::draw::shown_decimals;
+/// use pivvel::{Decimal, Value};
+///
+/// let price = Value::Exact(Decimal::new(1250, 2));
+/// assert_eq!(shown_decimals(&price, &NumberFormat::default()), 2);
+/// assert_eq!(shown_decimals(&price, &NumberFormat::named("whole")?), 0);
+/// # Ok::<(), pivvel::Error>(())
+/// ```
+pub fn shown_decimals(value: &Value, format: &NumberFormat) -> usize {
+    match (value, format.decimals) {
+        (Value::Date(_), _) => 0,
+        (_, Some(decimals)) => decimals.into(),
+        // Dividing by a thousand moves the point three digits to the left.
+        (Value::Exact(number), None) => {
+            (i32::from(number.scale()) + power(format.scaling)).max(0).unsigned_abs() as usize
+        }
+        (Value::Float(_), None) => 2,
+    }
+}
+
 /// The power of ten that a shown unit stands for.
 fn power(scaling: Scaling) -> i32 {
     match scaling {
@@ -64,11 +89,9 @@ fn power(scaling: Scaling) -> i32 {
     }
 }
 
-fn exact(digits: u128, scale: u8, scaling: Scaling, decimals: Option<u8>) -> String {
-    // Dividing by a thousand moves the point three digits to the left.
+fn exact(digits: u128, scale: u8, scaling: Scaling, wanted: usize) -> String {
     let point = i32::from(scale) + power(scaling);
-    let wanted = decimals.map_or(point.max(0), i32::from);
-    let digits = match point - wanted {
+    let digits = match point - wanted as i32 {
         0 => digits.to_string(),
         more @ ..0 => format!("{digits}{}", "0".repeat(more.unsigned_abs() as usize)),
         less => match 10u128.checked_pow(less.unsigned_abs()) {
@@ -76,7 +99,6 @@ fn exact(digits: u128, scale: u8, scaling: Scaling, decimals: Option<u8>) -> Str
             None => "0".into(),
         },
     };
-    let wanted = wanted as usize;
     if wanted == 0 {
         let whole = digits.trim_start_matches('0');
         return if whole.is_empty() { "0".into() } else { whole.into() };
@@ -87,7 +109,6 @@ fn exact(digits: u128, scale: u8, scaling: Scaling, decimals: Option<u8>) -> Str
     format!("{}.{fraction}", if whole.is_empty() { "0" } else { whole })
 }
 
-fn float(value: f64, scaling: Scaling, decimals: Option<u8>) -> String {
-    let decimals = decimals.map_or(2, usize::from);
+fn float(value: f64, scaling: Scaling, decimals: usize) -> String {
     format!("{:.decimals$}", value / 10f64.powi(power(scaling)))
 }

@@ -207,7 +207,8 @@ pub mod draw {
         Sample, Swatch, Symbol, TerminalOptions, Theme, TrendLine, Words, category, check_colours,
         draw_lines as lines, draw_page as page, draw_page_with_controls as page_with_controls,
         draw_report as report, draw_report_page as report_page, draw_svg as svg, draw_terminal as terminal,
-        ink, paper, report_changes, report_lines, report_story, show_number, summary_of_lines, tone_sign,
+        ink, paper, report_changes, report_lines, report_story, show_number, shown_decimals,
+        summary_of_lines, tone_sign,
     };
 
     pub use crate::appearance_file::{appearance_from_toml, open_appearance};

@@ -1,7 +1,8 @@
 //! How cells look: formats of numbers as workbooks spell them, and the colours that pages have.
 
+use pivvel_core::Value;
 use pivvel_core::brief::{Negative, NumberFormat, Scaling};
-use pivvel_view::{Ground, LayoutCell, Paint, Rgb, RowKind};
+use pivvel_view::{Ground, LayoutCell, Paint, Rgb, RowKind, shown_decimals};
 use rust_xlsxwriter::{Color, Format, FormatBorder};
 
 /// A colour as workbooks have it.
@@ -49,15 +50,14 @@ fn after_symbol(symbol: char, number: &str) -> String {
     }
 }
 
-/// A number format as workbooks spell it: the value stays in true units.
-pub(super) fn spelled(format: &NumberFormat) -> String {
+/// A number format as workbooks spell it, with the digits that this value is shown with: it stays in true units.
+pub(super) fn spelled(format: &NumberFormat, value: Option<&Value>) -> String {
     let quoted =
         |text: &str| if text.is_empty() { String::new() } else { format!("\"{}\"", text.replace('"', "")) };
-    let decimals = format.decimals.unwrap_or(2) as usize;
-    let fraction = match (format.decimals, decimals) {
-        (None, _) => ".##".to_string(),
-        (_, 0) => String::new(),
-        (_, decimals) => format!(".{}", "0".repeat(decimals)),
+    let fraction = match value.map_or(0, |value| shown_decimals(value, format)) {
+        0 => String::new(),
+        // No more are of use to a number of sixteen digits.
+        decimals => format!(".{}", "0".repeat(decimals.min(18))),
     };
     let whole = if format.marks.is_empty() { "0" } else { "#,##0" };
     let (scale, after) = match format.scaling {
@@ -69,6 +69,7 @@ pub(super) fn spelled(format: &NumberFormat) -> String {
     let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(&format.before));
     match format.negative {
         Negative::Minus => positive,
-        Negative::Brackets => format!("{positive};({positive})"),
+        // A positive number leaves the room of the bracket, so that digits stand under each other.
+        Negative::Brackets => format!("{positive}_);({positive})"),
     }
 }

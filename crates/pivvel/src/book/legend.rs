@@ -24,12 +24,8 @@ pub(super) fn write(
     }
     let without = match left_out {
         0 => None,
-        1 => {
-            Some("1 link is left out: it is too long for a sheet, or one more than a sheet holds".to_string())
-        }
-        many => Some(format!(
-            "{many} links are left out: they are too long for a sheet, or more than a sheet holds"
-        )),
+        1 => Some("1 link is left out: a sheet cannot hold it".to_string()),
+        many => Some(format!("{many} links are left out: a sheet cannot hold them")),
     };
     for note in layout.notes.iter().chain(&layout.doubts).chain(&without) {
         page.write_string_with_format(row, 0, note, &Format::new().set_italic())?;

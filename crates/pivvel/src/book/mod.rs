@@ -4,6 +4,7 @@
 
 mod format;
 mod legend;
+mod link;
 mod sheet;
 
 use pivvel_core::CrossTab;

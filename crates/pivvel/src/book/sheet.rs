@@ -13,6 +13,7 @@ use rust_xlsxwriter::{
 
 use super::format::{colour, dressed, ruled, spelled};
 use super::legend;
+use super::link::lasting;
 
 /// Rows before the headings of columns: the title, and nothing.
 const TITLE: usize = 2;
@@ -51,7 +52,7 @@ struct Sheet<'s> {
     /// The first row below the headings.
     body: u32,
     links: usize,
-    /// Links that a sheet has no room for.
+    /// Links that a sheet cannot hold.
     left_out: usize,
 }
 
@@ -99,7 +100,8 @@ impl Sheet<'_> {
             let label = ruled(base.clone().set_indent(row.indent as u8), row.kind);
             self.page.write_string_with_format(at, 0, &row.label, &label)?;
             for (place, (cell, of)) in row.cells.iter().zip(&layout.columns).enumerate() {
-                let number = spelled(self.crosstab.format(row.entry, of.entry, of.measure));
+                let number = self.crosstab.format(row.entry, of.entry, of.measure);
+                let number = spelled(number, cell.value.as_ref());
                 let at = (at, column(place));
                 self.link(at, cell.dress.link.as_deref())?;
                 self.cell(at, cell, &number, ruled(base.clone(), row.kind))?;
@@ -143,11 +145,12 @@ impl Sheet<'_> {
     /// A link of a cell, whose content is written after it.
     fn link(&mut self, (row, column): (u32, u16), link: Option<&str>) -> Result<(), XlsxError> {
         let Some(link) = link else { return Ok(()) };
-        if self.links == LINKS {
+        let lasting = lasting(link).filter(|_| self.links < LINKS);
+        let Some(link) = lasting else {
             self.left_out += 1;
             return Ok(());
-        }
-        match self.page.write_url(row, column, link) {
+        };
+        match self.page.write_url(row, column, link.as_ref()) {
             Ok(_) => self.links += 1,
             Err(XlsxError::MaxUrlLengthExceeded) => self.left_out += 1,
             Err(error) => return Err(error),

@@ -45,6 +45,7 @@ mod sharded;
 #[cfg(feature = "full")]
 mod sources;
 mod splitting;
+mod spreadsheets;
 mod surveys;
 #[cfg(feature = "full")]
 mod tables;

@@ -144,7 +144,7 @@ fn a_sheet_folds_and_holds_days_links_and_the_legend() {
     let (symbol, _) = layout.rows[row].cells[column].dress.symbol.unwrap();
     let style: usize = between(cell(sheet, &sales), "s=\"", "\"")[0].parse().unwrap();
     let glyph = symbol.glyph();
-    assert_eq!(format(style), format!("\"{glyph} \"#,##0.##;\"{glyph} \"-#,##0.##"));
+    assert_eq!(format(style), format!("\"{glyph} \"#,##0.00;\"{glyph} \"-#,##0.00"));
     let id = between(sheet, &format!("<hyperlink ref=\"{sales}\" r:id=\""), "\"")[0];
     let links = &book["xl/worksheets/_rels/sheet1.xml.rels"];
     let target = between(links, &format!("Id=\"{id}\""), "/>")[0];
@@ -213,6 +213,21 @@ fn links_without_room_are_counted() {
     let brief = Brief::new().rows(["harbour"]).measure(("fee", "sum(fee)")).emphasize(link);
     let book = parts(&build(&brief));
     let texts = &book["xl/sharedStrings.xml"];
-    assert!(texts.contains("4 links are left out: they are too long for a sheet"), "{texts}");
+    assert!(texts.contains("4 links are left out: a sheet cannot hold them"), "{texts}");
     assert!(!book["xl/worksheets/sheet1.xml"].contains("<hyperlink "));
+}
+
+/// Links lead to where they lead on a page, whatever letters are in the names; one that cannot is left out.
+#[test]
+fn links_keep_their_escapes() {
+    let text = "harbour,fee\nVårdsund,1\nGrey Holm,2\nQuay,3\nA/B,4\nÅ/B,5\nC & D,6\n";
+    let link = EmphasisBrief::new("fee", Form::Link).link("https://example.org/{harbour}?a=1");
+    let brief = Brief::new().rows(["harbour"]).measure(("fee", "sum(fee)")).emphasize(link);
+    let mut lines = TextSource::from_reader("lines.csv", Cursor::new(text), &ReadOptions::default()).unwrap();
+    let book = parts(&CrossTab::build(&brief, &mut lines).unwrap());
+    let links = &book["xl/worksheets/_rels/sheet1.xml.rels"];
+    let found: BTreeSet<&str> =
+        between(links, "Target=\"https://example.org/", "?a=1\"").into_iter().collect();
+    assert_eq!(found, BTreeSet::from(["Vårdsund", "Grey%20Holm", "Quay", "C%20%26%20D"]));
+    assert!(book["xl/sharedStrings.xml"].contains("2 links are left out: a sheet cannot hold them"));
 }
