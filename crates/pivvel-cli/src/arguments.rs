@@ -419,7 +419,7 @@ pub(crate) struct ScreenArguments {
 pub(crate) struct DrawingArguments {
     #[command(flatten)]
     pub(crate) screen: ScreenArguments,
-    /// The terminal's background; auto reads COLORFGBG, and takes light where it is not set
+    /// The terminal's background; auto asks the terminal, and takes light where it does not answer
     #[arg(long, value_enum, default_value_t = Background::Auto, value_name = "BACKGROUND")]
     pub(crate) background: Background,
     /// The language (en, de), or a .toml file with the words, colours and logo of your company

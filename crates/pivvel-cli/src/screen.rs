@@ -2,10 +2,12 @@
 
 use std::fmt::Write as _;
 use std::io::{IsTerminal, Write, stdout};
+use std::time::Duration;
 
 use anstyle::Style;
 use pivvel::draw::{Appearance, Colours, Ground, TerminalOptions, open_appearance};
 use pivvel::{Brief, CrossTab, Error, Result, draw};
+use terminal_colorsaurus::{QueryOptions, background_color};
 
 use crate::arguments::{Background, DrawingArguments, ScreenArguments, When};
 
@@ -24,7 +26,9 @@ pub(crate) fn appearance(arguments: &DrawingArguments, brief: Option<&Brief>) ->
 
 /// How a terminal is drawn on.
 pub(crate) fn options(arguments: &DrawingArguments) -> TerminalOptions {
-    sentence_options(&arguments.screen).ground(ground(arguments.background))
+    let options = sentence_options(&arguments.screen);
+    let colours = options.colours != Colours::None;
+    options.ground(if colours { ground(arguments.background) } else { Ground::Light })
 }
 
 /// How sentences are written, which are the same on any background.
@@ -57,18 +61,35 @@ pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
     TerminalOptions::default().width(width).colours(colours).rows(rows)
 }
 
-/// The background that the flag gives, or the terminal in COLORFGBG: the numbers of two colours, the last one that of
-/// the background. Numbers 0 to 6 and 8 are dark. Light where the variable is not set.
+/// The longest that a terminal is waited for.
+const PATIENCE: Duration = Duration::from_millis(300);
+
+/// The background that the flag gives, or that the terminal tells: in COLORFGBG, or where that is not set, when it is
+/// asked. Light where it does not answer.
 fn ground(background: Background) -> Ground {
     match background {
         Background::Light => Ground::Light,
         Background::Dark => Ground::Dark,
-        Background::Auto => {
-            let colours = std::env::var("COLORFGBG").unwrap_or_default();
-            let number = colours.rsplit(';').next().and_then(|number| number.parse::<u8>().ok());
-            if number.is_some_and(|number| number <= 6 || number == 8) { Ground::Dark } else { Ground::Light }
-        }
+        Background::Auto => ground_in_variable().or_else(ground_of_terminal).unwrap_or(Ground::Light),
     }
+}
+
+/// COLORFGBG holds the numbers of two colours, the last one that of the background. Numbers 0 to 6 and 8 are dark.
+fn ground_in_variable() -> Option<Ground> {
+    let colours = std::env::var("COLORFGBG").ok()?;
+    let number: u8 = colours.rsplit(';').next()?.parse().ok()?;
+    Some(if number <= 6 || number == 8 { Ground::Dark } else { Ground::Light })
+}
+
+/// Asks the terminal for the colour of its background (OSC 11 of xterm's control sequences).
+fn ground_of_terminal() -> Option<Ground> {
+    if !stdout().is_terminal() {
+        return None;
+    }
+    let mut options = QueryOptions::default();
+    options.timeout = PATIENCE;
+    let colour = background_color(options).ok()?;
+    Some(if colour.perceived_lightness() < 0.5 { Ground::Dark } else { Ground::Light })
 }
 
 /// Whether a variable of the environment holds something.

@@ -313,6 +313,63 @@ fn backgrounds() {
     assert_eq!(drawn("15;0", &["--background", "light"]), light);
 }
 
+/// A terminal of its own for a command: it answers what it is asked as a text says, and prints what the command draws.
+const TERMINAL: &str = r#"
+import os, pty, select, sys
+answers = [answer.encode().decode("unicode_escape").encode("latin-1") for answer in sys.argv[1:3]]
+pid, terminal = pty.fork()
+if pid == 0:
+    os.execv(sys.argv[3], sys.argv[3:])
+drawn = b""
+while True:
+    try:
+        part = os.read(terminal, 65536)
+    except OSError:
+        break
+    if not part:
+        break
+    if b"\x1b]11;?" in part:
+        os.write(terminal, answers[0])
+    if b"\x1b[c" in part:
+        os.write(terminal, answers[1])
+    drawn += part
+sys.stdout.buffer.write(drawn[drawn.rfind(b"\x1b[c") + 3 if b"\x1b[c" in drawn else 0:])
+sys.exit(os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]))
+"#;
+
+/// Where nothing else says so, the terminal is asked for the colour of its background; one that is silent is light.
+#[test]
+fn a_terminal_tells_its_background() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("lines.csv"), "coast,amount\nFell,1\nSkerry,2\n").unwrap();
+    let drawn = |answers: [&str; 2], more: &[&str]| {
+        let mut command = Command::new("python3");
+        command.current_dir(folder.path()).args(["-c", TERMINAL]).args(answers);
+        command.arg(env!("CARGO_BIN_EXE_pivvel")).args(["build", "lines.csv", "--rows", "coast"]);
+        command.args(["--measure", "s = sum(amount)", "--tint", "s", "--color", "always"]).args(more);
+        command.env_remove("NO_COLOR").env_remove("COLORFGBG").env("TERM", "xterm-256color");
+        command.output().map(|output| words(&output.stdout))
+    };
+    let silent = ["", ""];
+    let Ok(light) = drawn(silent, &["--background", "light"]) else {
+        assert!(std::env::var_os("PIVVEL_REQUIRE_ALL").is_none(), "python3 is not installed");
+        return eprintln!("a_terminal_tells_its_background is SKIPPED: python3 is not installed");
+    };
+    let dark = drawn(silent, &["--background", "dark"]).unwrap();
+    assert!(light.contains("\u{1b}[") && light != dark);
+    let device = r"\x1b[?62;22c";
+    let cases = [
+        ([r"\x1b]11;rgb:1c1c/1c1c/1c1c\x1b\\", device], &dark),
+        ([r"\x1b]11;rgb:fafa/fafa/f0f0\x1b\\", device], &light),
+        // One that does not know the question, and one that knows none.
+        (["", device], &light),
+        (silent, &light),
+    ];
+    for (answers, wanted) in cases {
+        assert_eq!(drawn(answers, &[]).unwrap(), *wanted, "{answers:?}");
+    }
+}
+
 /// Completions are scripts that a shell takes, and the manual knows every command and flag.
 /// A terminal shows the table of a brief; the views that it leaves out are named.
 #[test]
