@@ -96,15 +96,14 @@
       const closes = last && last.row.classList.contains("heading") && last.row.level === row.level
         && row.classList.contains("subtotal") && last.row.dataset.m === row.dataset.m;
       if (closes) { last.close = row; last.value = by.get(row); }
-      else siblings.push({ row, value: by.get(row) });
+      else siblings.push({ row, value: by.get(row), last: row.classList.contains("grand") ? 2 : row.hasAttribute("data-made") ? 1 : 0 });
     });
-    const last = unit => unit.row.classList.contains("grand") ? 2 : "made" in unit.row.dataset ? 1 : 0;
     const emit = parent => (units.get(parent) || []).flatMap(unit =>
       [unit.row, ...emit(unit.row), ...(unit.close ? [unit.close] : [])]);
     if (way) units.forEach(siblings => {
-      const grandFirst = siblings.length && siblings[0].row.classList.contains("grand");
+      const grandFirst = siblings.length && siblings[0].last === 2;
       siblings.sort((a, b) => {
-        if (last(a) !== last(b)) return grandFirst && (last(a) === 2 || last(b) === 2) ? last(b) - last(a) : last(a) - last(b);
+        if (a.last !== b.last) return grandFirst && (a.last === 2 || b.last === 2) ? b.last - a.last : a.last - b.last;
         if (a.value === null || b.value === null) return (a.value === null) - (b.value === null);
         return way === "ascending" ? a.value - b.value : b.value - a.value;
       });
@@ -183,8 +182,9 @@
     remark();
   }
   document.addEventListener("click", event => {
-    // A cell is no member; text that is being marked is no click.
-    if (event.target.closest("td") || String(getSelection())) return;
+    // A cell is no member, and a heading that sorts has been heard; text that is being marked is no click. What is
+    // marked is asked for last, since a browser lays the page out for it.
+    if (event.target.closest("td, th[data-c]") || !getSelection().isCollapsed) return;
     choose(event.target, event.ctrlKey || event.metaKey);
   });
   document.addEventListener("keydown", event => {

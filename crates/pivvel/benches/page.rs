@@ -1,5 +1,6 @@
 //! How long a page of fifty thousand cells takes to open in a browser, from asking for it to the end
-//! of its script, beside a page of two hundred cells in the same browser. Needs ChromeDriver.
+//! of its script, and to sort, beside a page of two hundred cells in the same browser; and how much memory it takes when all
+//! of it is laid out. Needs ChromeDriver.
 
 #![allow(clippy::unwrap_used)]
 
@@ -31,8 +32,8 @@ fn page(harbours: usize, weeks: usize) -> String {
     draw::page(&CrossTab::build(&brief, &mut source).unwrap())
 }
 
-/// The median of some openings, in milliseconds.
-fn opens(page: &str, times: usize) -> Option<f64> {
+/// Medians of some openings: the milliseconds until it is open, and until it is sorted, and the memory in MiB.
+fn opens(page: &str, times: usize) -> Option<[f64; 3]> {
     let all = std::rc::Rc::new(std::cell::RefCell::new(Vec::new()));
     for _ in 0..times {
         let kept = all.clone();
@@ -40,21 +41,55 @@ fn opens(page: &str, times: usize) -> Option<f64> {
             let painted = "const last = Math.max(...performance.getEntriesByType('paint').map(p => p.startTime)); \
                 return Math.max(last, performance.getEntriesByType('navigation')[0].domComplete)";
             let opened = page.number(painted).await;
-            kept.borrow_mut().push(opened);
+            // Rows further down are laid out while the first ones are looked at.
+            while page.number("return document.querySelectorAll('tr.later').length").await > 0.0 {
+                tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+            }
+            let memory = memory().unwrap_or(f64::NAN);
+            let sorts = "const start = performance.now(); document.querySelector('#t0 th[data-c] button').click(); \
+                document.body.offsetHeight; return performance.now() - start";
+            kept.borrow_mut().push([opened, page.number(sorts).await, memory]);
         });
     }
-    let mut all = all.borrow_mut();
-    all.sort_by(f64::total_cmp);
-    all.get(all.len() / 2).copied()
+    let all = all.borrow();
+    let median = |of: usize| {
+        let mut values: Vec<f64> = all.iter().map(|one| one[of]).collect();
+        values.sort_by(f64::total_cmp);
+        values.get(values.len() / 2).copied()
+    };
+    Some([median(0)?, median(1)?, median(2)?])
+}
+
+/// The memory of the largest page of all browsers that run, its share of what it has in common with others counted (Linux).
+fn memory() -> Option<f64> {
+    let processes = std::fs::read_dir("/proc").ok()?.flatten().map(|process| process.path());
+    let is_page = |path: &std::path::PathBuf| {
+        std::fs::read_to_string(path.join("cmdline")).is_ok_and(|line| line.contains("--type=renderer"))
+    };
+    let size = |path: std::path::PathBuf| {
+        let text = std::fs::read_to_string(path.join("smaps_rollup")).ok()?;
+        let line = text.lines().find(|line| line.starts_with("Pss:"))?;
+        line.split_whitespace().nth(1)?.parse::<f64>().ok()
+    };
+    processes.filter(is_page).filter_map(size).map(|size| size / 1024.0).max_by(f64::total_cmp)
 }
 
 fn main() {
     let times = if std::env::var_os("PIVVEL_BENCH_LINES").is_some() { 1 } else { 5 };
     let (small, large) = (page(20, 10), page(500, 100));
-    let (Some(small), Some(large_opens)) = (opens(&small, times), opens(&large, times)) else { return };
+    let size = large.len() as f64 / 1e6;
+    let (Some(small), Some(large)) = (opens(&small, times), opens(&large, times)) else { return };
     println!(
-        "a page of 52,621 cells ({:.1} MB) opens and is painted in {large_opens:.0} ms, {:.1} x a page of 220 cells ({small:.0} ms)",
-        large.len() as f64 / 1e6,
-        large_opens / small
+        "a page of 52,621 cells ({size:.1} MB) opens and is painted in {:.0} ms, {:.1} x a page of 220 cells ({:.0} ms)",
+        large[0],
+        large[0] / small[0],
+        small[0]
     );
+    println!(
+        "it is sorted in {:.0} ms, {:.0} x the small one ({:.1} ms)",
+        large[1],
+        large[1] / small[1],
+        small[1]
+    );
+    println!("it takes {:.0} MiB, the small one {:.0}", large[2], small[2]);
 }
