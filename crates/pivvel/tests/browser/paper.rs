@@ -69,3 +69,49 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
         });
     }
 }
+
+/// Members of one outermost member stand on one sheet where they fit, with its subtotal before or after them.
+#[test]
+fn levels_are_kept_together_on_paper() {
+    if Command::new("pdftotext").arg("-v").output().is_err() {
+        return crate::missing::skipped("pdftotext");
+    }
+    let mut csv = String::from("coast,harbour,amount\n");
+    for coast in 0..40 {
+        for harbour in 0..3 + coast % 6 {
+            csv.push_str(&format!("Coast {coast:02},Quay {coast:02}-{harbour},{}\n", coast + harbour));
+        }
+    }
+    for placement in ["before", "after"] {
+        let brief = format!(
+            "rows = [\"coast\", \"harbour\"]\n[totals]\ncoast = \"{placement}\"\n[measures]\nsales = \"sum(amount)\"\n"
+        );
+        Page::open(&draw::page(&crate::crosstab(&brief, &csv)), |page| async move {
+            for size in [PrintSize::A4, PrintSize::US_LETTER] {
+                let folder = tempfile::tempdir().unwrap();
+                let file = folder.path().join("page.pdf");
+                std::fs::write(&file, page.print_on(size).await).unwrap();
+                let text = Command::new("pdftotext").arg("-layout").arg(&file).arg("-").output().unwrap();
+                let text = String::from_utf8(text.stdout).unwrap();
+                let sheets: Vec<&str> = text.trim_end_matches('\u{c}').split('\u{c}').collect();
+                assert!(sheets.len() > 4, "{placement}: {text}");
+                for sheet in sheets {
+                    let rows = sheet
+                        .lines()
+                        .map(str::trim)
+                        .filter(|row| row.starts_with("Coast") || row.starts_with("Quay"));
+                    let first = rows.clone().next().unwrap();
+                    assert!(first.starts_with("Coast"), "{placement}: {sheet}");
+                    assert!(
+                        rows.last().unwrap().starts_with(if placement == "before" {
+                            "Quay"
+                        } else {
+                            "Coast"
+                        }),
+                        "{sheet}"
+                    );
+                }
+            }
+        });
+    }
+}
