@@ -58,6 +58,9 @@ pub struct DimensionBrief {
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
     pub colours: Vec<(String, String)>,
+    /// The dimension whose colours its members have, where each of them has one member of it: articles in the colours
+    /// of their range.
+    pub colours_of: Option<String>,
 }
 
 /// Which members of a dimension are kept, by a measure.
@@ -130,6 +133,7 @@ impl DimensionBrief {
             totals_of: _,
             labels,
             colours,
+            colours_of,
         } = self;
         parts::names([name], visit);
         parts::texts(label, visit);
@@ -152,5 +156,6 @@ impl DimensionBrief {
         for (member, colour) in colours {
             parts::names([member, colour], visit);
         }
+        parts::names(colours_of, visit);
     }
 }

@@ -61,6 +61,7 @@ setters! { DimensionBrief {
     value totals_of: TotalsOf,
     list labels: (String, Template),
     list colours: (String, String),
+    option colours_of: String,
 } }
 
 setters! { PaletteBrief {

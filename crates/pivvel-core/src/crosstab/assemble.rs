@@ -2,6 +2,7 @@
 
 use super::beside::trends;
 use super::doubts::doubts;
+use super::families::take_colours;
 use super::groups::hashed;
 use super::jobs::{Job, What};
 use super::table::{CrossTab, GrainCells, View};
@@ -66,6 +67,7 @@ pub(super) fn assemble(
     let mut done: Vec<CrossTab> = Vec::new();
     let mut trended: Vec<(usize, Trend)> = Vec::new();
     let mut labelled: Vec<(usize, Labels)> = Vec::new();
+    let mut families = Vec::new();
     for (job, groups) in jobs.iter().zip(groups) {
         let crosstab = from_groups(&job.plan, groups, source, tally.clone(), context, &mut |_, _| ())?;
         match &job.what {
@@ -78,7 +80,12 @@ pub(super) fn assemble(
                 let Some(spot) = jobs[*of].plan.emphasis[*emphasis].linked else { continue };
                 labelled.push((*of, Labels::read(&done[*of], *emphasis, column, spot, &crosstab)));
             }
+            What::Families { of, spot } => families.push((*of, *spot, crosstab)),
         }
+    }
+    for (of, spot, crosstab) in families {
+        let notice = take_colours(&mut done[of], spot, &crosstab);
+        done[of].notices.extend(notice);
     }
     trended.into_iter().for_each(|(of, trend)| done[of].trends.push(trend));
     for (of, labels) in labelled {

@@ -19,6 +19,7 @@ pub(super) fn trend_brief(brief: &Brief, planned: &PlannedEmphasis, along: &str)
     own.views = Vec::new();
     own.items.retain(|item| own.rows.contains(&item.dimension) || item.dimension == along);
     own.dimensions.retain(|d| own.rows.contains(&d.name));
+    own.dimensions.iter_mut().for_each(|d| d.colours_of = None);
     own.totals = Vec::new();
     let hide = |m: MeasureBrief| MeasureBrief { hidden: m.name != planned.spec.on, ..m };
     own.measures = own.measures.into_iter().map(hide).collect();
@@ -87,6 +88,22 @@ fn same_entry<S: OfAxis>(
     Some(Entry::at(entry.level(), node))
 }
 
+/// The brief of a cross-tab of the same lines with other rows and nothing else.
+pub(super) fn brief_of_rows(brief: &Brief, rows: Vec<String>) -> Brief {
+    Brief {
+        rows,
+        filter: brief.filter.clone(),
+        derived: brief.derived.clone(),
+        related: brief.related.clone(),
+        assumptions: brief.assumptions.clone(),
+        tiers: brief.tiers.clone(),
+        kinds: brief.kinds.clone(),
+        page: brief.page.clone(),
+        bad_values: brief.bad_values,
+        ..Brief::new()
+    }
+}
+
 impl Labels {
     /// The brief of the cross-tab that these are read from: the axis of the dimension down to it, with
     /// the column below.
@@ -94,18 +111,7 @@ impl Labels {
         let axis = side.pick(&brief.rows, &brief.columns);
         let mut rows: Vec<String> = axis[..level].to_vec();
         rows.push(column.to_string());
-        Brief {
-            rows,
-            filter: brief.filter.clone(),
-            derived: brief.derived.clone(),
-            related: brief.related.clone(),
-            assumptions: brief.assumptions.clone(),
-            tiers: brief.tiers.clone(),
-            kinds: brief.kinds.clone(),
-            page: brief.page.clone(),
-            bad_values: brief.bad_values,
-            ..Brief::new()
-        }
+        brief_of_rows(brief, rows)
     }
 
     pub(crate) fn read(
@@ -158,20 +164,24 @@ impl Labels {
 
     /// That members have no link because the column says several things of them.
     pub(crate) fn notice(&self, place: &str) -> Option<Notice> {
-        let (count, first) = &self.unsettled;
-        let which = match count {
-            0 => return None,
-            1 => format!("{first} has no link, because {} has several values there", self.column),
-            more => {
-                format!(
-                    "{first} and {} more have no link, because {} has several values there",
-                    more - 1,
-                    self.column
-                )
-            }
-        };
-        Some(Notice::author(NoticeCode::NotUsed, format!("{place}: {which}")))
+        unsettled(place, "link", &self.column, (self.unsettled.0, &self.unsettled.1))
     }
+}
+
+/// That members go without something, because a column says several things of them.
+pub(super) fn unsettled(
+    place: &str,
+    what: &str,
+    column: &str,
+    (count, first): (usize, &str),
+) -> Option<Notice> {
+    let which = match count {
+        0 => return None,
+        1 => format!("{first} has no {what}"),
+        more => format!("{first} and {} more have no {what}", more - 1),
+    };
+    let message = format!("{place}: {which}, because {column} has several values there");
+    Some(Notice::author(NoticeCode::NotUsed, message))
 }
 
 impl PlannedEmphasis {

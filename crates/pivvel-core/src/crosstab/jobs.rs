@@ -4,11 +4,12 @@
 use arrow_schema::Schema;
 
 use super::beside::trend_brief;
+use super::families::families_brief;
 use super::trend::Labels;
 use crate::brief::{Brief, Form};
 use crate::error::{Error, Result};
 use crate::lines::LineSource;
-use crate::model::{Notice, NoticeCode, Sentence, TIME_ZONE};
+use crate::model::{AxisSide, Notice, NoticeCode, Sentence, TIME_ZONE};
 use crate::plan::Plan;
 
 /// A plan, and what its cross-tab is for.
@@ -26,6 +27,8 @@ pub(super) enum What {
     Trend { of: usize, emphasis: usize },
     /// What a column beside the layout says of a dimension's members, for a link of an earlier job.
     Labels { of: usize, emphasis: usize, column: String },
+    /// Which member of another dimension each member has, whose colours an earlier job shows.
+    Families { of: usize, spot: (AxisSide, usize) },
 }
 
 impl Job {
@@ -66,6 +69,18 @@ impl Job {
                     jobs.push(Job { plan, what: What::Labels { of, emphasis: place, column } });
                 }
             }
+        }
+        for (of, own) in briefs.iter().enumerate() {
+            let plan = &jobs[of].plan;
+            let rows = plan.rows.iter().enumerate().map(|(level, d)| ((AxisSide::Rows, level), d));
+            let across = plan.columns.iter().enumerate().map(|(level, d)| ((AxisSide::Columns, level), d));
+            let mut beside = Vec::new();
+            for (spot, dimension) in rows.chain(across) {
+                let Some(family) = &dimension.family else { continue };
+                let plan = Plan::new(&families_brief(own, &dimension.name, &family.name), &schema)?;
+                beside.push(Job { plan, what: What::Families { of, spot } });
+            }
+            jobs.extend(beside);
         }
         jobs.iter_mut().try_for_each(|job| job.plan.take_related(source))?;
         let notes = source.notes().iter().map(|note| Notice::author(NoticeCode::Source, note));

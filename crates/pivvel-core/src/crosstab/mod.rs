@@ -5,6 +5,7 @@ mod beside;
 mod build;
 mod cell;
 mod doubts;
+mod families;
 mod groups;
 mod jobs;
 mod lookup;

@@ -42,8 +42,18 @@ impl Plan {
 }
 
 fn dimension(dimension: &Dimension) -> String {
-    let Dimension { name, label: _, order, labels: _, colours: _, kind: _, part: _, pick, order_by: _ } =
-        dimension;
+    let Dimension {
+        name,
+        label: _,
+        order,
+        labels: _,
+        colours: _,
+        family: _,
+        kind: _,
+        part: _,
+        pick,
+        order_by: _,
+    } = dimension;
     let Pick { only, except, having, top, lowest, totals_of, condition: _, by: _, count: _ } = pick;
     let having = having.as_ref().map_or(String::new(), |having| format!(" having {}", printed(having)));
     let top = top.as_ref().map_or(String::new(), |TopBrief { count, by, overall, others }| {

@@ -1,7 +1,7 @@
 //! The part of a plan that arranges: order of members, places of totals, grains that stand out.
 
 use super::cells::CellScope;
-use super::model::{Choice, Count, Dimension, Pick, Plan};
+use super::model::{Choice, Count, Dimension, Family, Pick, Plan};
 use crate::brief::{Amount, Brief, DimensionBrief, Level, Order, OrderBy, Placement, Template, TotalsOf};
 use crate::error::{Error, Result};
 use crate::formula::{CellFormula, Columns, Formula};
@@ -26,7 +26,8 @@ pub(super) fn describe_dimensions(
     // What views show is described for them.
     let views = (0..brief.views.len()).filter_map(|view| brief.of_view(view).ok());
     let in_views: Vec<String> = views.flat_map(|view| [view.rows, view.columns].concat()).collect();
-    for spec in &merged(&brief.dimensions) {
+    let specs = merged(&brief.dimensions);
+    for spec in &specs {
         let place = format!("dimension {}", spec.name);
         let names: Vec<String> = rows.iter().chain(across.iter()).map(|d| d.name.clone()).collect();
         let Some(dimension) = rows.iter_mut().chain(across.iter_mut()).find(|d| d.name == spec.name) else {
@@ -36,7 +37,8 @@ pub(super) fn describe_dimensions(
                 let known = names.iter().map(String::as_str);
                 return Err(Error::unknown("dimensions", "dimension of the layout", &spec.name, known));
             }
-            if !in_views.contains(&spec.name) {
+            let gives_colours = specs.iter().any(|other| other.colours_of.as_ref() == Some(&spec.name));
+            if !in_views.contains(&spec.name) && !gives_colours {
                 let message = format!("{place} is not in the layout; its settings are kept and not used");
                 notices.push(Notice::author(NoticeCode::NotInLayout, message));
             }
@@ -46,6 +48,7 @@ pub(super) fn describe_dimensions(
         dimension.labels =
             spec.labels.iter().map(|(member, label)| (member.clone(), label.to_string())).collect();
         dimension.colours = spec.colours.clone();
+        dimension.family = family(&place, spec, &specs, scope)?;
         if let Some(order) = &spec.order {
             dimension.order = order.clone();
             dimension.order_by = order_by(&place, order, scope)?;
@@ -53,6 +56,26 @@ pub(super) fn describe_dimensions(
         dimension.pick = pick(&place, spec, scope)?;
     }
     Ok(())
+}
+
+/// The dimension that gives the members of another one their colours.
+fn family(
+    place: &str,
+    spec: &DimensionBrief,
+    specs: &[DimensionBrief],
+    scope: &mut CellScope<'_>,
+) -> Result<Option<Family>> {
+    let Some(of) = &spec.colours_of else { return Ok(None) };
+    let place = format!("{place}, colours_of");
+    scope.columns.dimension(of).map_err(|remark| Error::remarked(place.as_str(), remark))?;
+    let colours = specs.iter().find(|other| other.name == *of && of != &spec.name);
+    match colours.map(|other| other.colours.clone()).filter(|colours| !colours.is_empty()) {
+        Some(colours) => Ok(Some(Family { name: of.clone(), colours })),
+        None => Err(Error::request(
+            place,
+            format!("{of} has no colours; give it some as [dimensions.{of}] colours"),
+        )),
+    }
 }
 
 /// One table for each dimension. Where the value of an assumption makes two names one, the later table adds to
@@ -76,8 +99,10 @@ fn merged(specs: &[DimensionBrief]) -> Vec<DimensionBrief> {
             totals_of,
             labels,
             colours,
+            colours_of,
         } = spec.clone();
         known.label = label.or(known.label.take());
+        known.colours_of = colours_of.or(known.colours_of.take());
         known.order = order.or(known.order.take());
         if top.is_some() || bottom.is_some() {
             (known.top, known.bottom) = (top, bottom);

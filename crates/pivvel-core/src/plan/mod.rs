@@ -27,7 +27,7 @@ pub(crate) use assume::is_same;
 pub(crate) use controls::check_variants;
 pub(crate) use emphasize::SCHEMES;
 pub(crate) use model::{
-    AxisKey, BoundsOf, Choice, Count, FillWith, Middle, PlannedFill, TierKey, YardstickSpec,
+    AxisKey, BoundsOf, Choice, Count, Family, FillWith, Middle, PlannedFill, TierKey, YardstickSpec,
 };
 pub use model::{
     Choices, Dimension, Measure, Pick, Plan, PlannedControl, PlannedEmphasis, PlannedItem, PlannedRule,

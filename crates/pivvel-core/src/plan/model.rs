@@ -60,6 +60,15 @@ pub struct Plan {
     pub(super) needed_names: Vec<String>,
 }
 
+/// A dimension that gives the members of another one their colours, where each of them has one member of it.
+#[derive(Debug, Clone)]
+pub(crate) struct Family {
+    /// Its name.
+    pub(crate) name: String,
+    /// Colours of its members, as CSS writes them.
+    pub(crate) colours: Vec<(String, String)>,
+}
+
 /// A dimension of the layout.
 #[derive(Debug, Clone)]
 pub struct Dimension {
@@ -73,6 +82,8 @@ pub struct Dimension {
     pub labels: Vec<(String, String)>,
     /// Colours of members, as CSS writes them.
     pub colours: Vec<(String, String)>,
+    /// The dimension that gives its members their colours.
+    pub(crate) family: Option<Family>,
     /// What the column behind it holds.
     pub kind: Kind,
     /// The part of a date that it is made of.

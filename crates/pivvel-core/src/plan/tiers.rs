@@ -134,6 +134,7 @@ pub(super) fn plan_axis(
             order: Order::default(),
             labels: Vec::new(),
             colours: Vec::new(),
+            family: None,
             kind,
             part,
             pick: Pick::default(),

@@ -70,7 +70,10 @@ impl Brief {
         self.items.retain(|item| layout.contains(&item.dimension));
         self.fill.iter_mut().for_each(|fill| fill.of.retain(|name| layout.contains(name)));
         self.fill.retain(|fill| !fill.of.is_empty());
-        self.dimensions.retain(|dimension| layout.contains(&dimension.name));
+        let shown = self.dimensions.iter().filter(|dimension| layout.contains(&dimension.name));
+        let families: Vec<String> = shown.filter_map(|dimension| dimension.colours_of.clone()).collect();
+        self.dimensions
+            .retain(|dimension| layout.contains(&dimension.name) || families.contains(&dimension.name));
         let (rows, columns) = (&self.rows, &self.columns);
         self.totals.retain(|(total, _)| {
             let of_axis = ["", "rows", "columns", "row total", "column total"].contains(&total.as_str());

@@ -204,6 +204,13 @@ impl<S: OfAxis> Axis<S> {
             && made.operands.iter().flatten().all(|operand| self.is_hidden(level, *operand))
     }
 
+    /// Gives the members of a dimension their colours.
+    pub(crate) fn set_colours(&mut self, dimension: usize, colours: Vec<(String, String)>) {
+        if let Some(dimension) = self.dimensions.get_mut(dimension) {
+            dimension.colours = colours;
+        }
+    }
+
     /// The dimensions, outermost first.
     pub fn dimensions(&self) -> &[Dimension] {
         &self.dimensions

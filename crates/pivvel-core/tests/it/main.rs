@@ -11,6 +11,7 @@ mod cancel;
 mod controls;
 mod deliveries;
 mod digits;
+mod families;
 mod fill;
 mod finer;
 mod formulas;

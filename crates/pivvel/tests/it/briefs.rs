@@ -160,21 +160,24 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
         names(),
         names(),
         words(TotalsOf::NAMES),
-        (labels, colours),
+        (labels, colours, proptest::option::of(text())),
     );
     let dimension = dimension.prop_map(
-        |(label, order, (top, bottom), having, only, except, totals_of, (labels, colours))| DimensionBrief {
-            name: String::new(),
-            label,
-            order,
-            top,
-            bottom,
-            having,
-            only,
-            except,
-            totals_of,
-            labels: labels.into_iter().collect(),
-            colours: colours.into_iter().collect(),
+        |(label, order, (top, bottom), having, only, except, totals_of, (labels, colours, colours_of))| {
+            DimensionBrief {
+                name: String::new(),
+                label,
+                order,
+                top,
+                bottom,
+                having,
+                only,
+                except,
+                totals_of,
+                labels: labels.into_iter().collect(),
+                colours: colours.into_iter().collect(),
+                colours_of,
+            }
         },
     );
     let named = |(name, d)| DimensionBrief { name, ..d };
