@@ -48,7 +48,8 @@ fn opens(page: &str, times: usize) -> Option<[f64; 3]> {
             let memory = memory().unwrap_or(f64::NAN);
             let sorts = "const start = performance.now(); document.querySelector('#t0 th[data-c] button').click(); \
                 document.body.offsetHeight; return performance.now() - start";
-            kept.borrow_mut().push([opened, page.number(sorts).await, memory]);
+            let sorted = page.number(sorts).await;
+            kept.borrow_mut().push([opened, sorted, memory]);
         });
     }
     let all = all.borrow();

@@ -27,6 +27,7 @@ pub(super) static GERMAN: &[(&str, &str)] = &[
     ("August", "August"),
     ("Choices", "Auswahl"),
     ("Copy data", "Daten kopieren"),
+    ("Cross-tab", "Kreuztabelle"),
     ("Dark", "Dunkel"),
     ("Dec", "Dez."),
     ("December", "Dezember"),
@@ -205,6 +206,14 @@ pub(super) static GERMAN: &[(&str, &str)] = &[
     ),
     ("{count} lines read from {source}", "{count} Zeilen gelesen aus {source}"),
     ("{count} lines with no {dimension}", "{count} Zeilen ohne {dimension}"),
+    (
+        "{count} link is left out: a sheet cannot hold it",
+        "{count} Verweis fehlt: ein Blatt kann ihn nicht halten",
+    ),
+    (
+        "{count} links are left out: a sheet cannot hold them",
+        "{count} Verweise fehlen: ein Blatt kann sie nicht halten",
+    ),
     ("{count} more are not drawn", "{count} weitere sind nicht gezeichnet"),
     ("{count} of {all} above", "{count} von {all} darüber"),
     ("{count} of {all} above {number}", "{count} von {all} über {number}"),

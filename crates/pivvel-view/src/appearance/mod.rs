@@ -132,6 +132,17 @@ impl Appearance {
         rule.default_name().map_or_else(|| rule.name.clone(), |made| self.words.say(made.clone()))
     }
 
+    /// A sentence in the words of this appearance; one that they do not have stays in English.
+    ///
+    /// ```
+    /// use pivvel::draw::{Appearance, Words};
+    ///
+    /// assert_eq!(Appearance::new().words(Words::german()).sentence("total"), "gesamt");
+    /// ```
+    pub fn sentence(&self, sentence: impl Into<pivvel_core::text::Sentence>) -> String {
+        self.words.sentence(sentence)
+    }
+
     /// A value as its measure's format shows it, with the marks of the language.
     pub(crate) fn number(&self, value: &Value, format: &NumberFormat) -> String {
         show_number(value, &self.words.format(format))

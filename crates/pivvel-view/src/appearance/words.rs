@@ -106,15 +106,26 @@ impl Words {
         &self.language
     }
 
-    /// A sentence in these words.
+    /// A sentence of drawings in these words.
     pub(crate) fn say(&self, sentence: impl Into<Sentence>) -> String {
-        let words = |phrase: &'static str| {
+        self.sentence_by(sentence.into(), &|phrase| {
             let is_known =
                 !has_words(phrase) || GERMAN.binary_search_by_key(&phrase, |(known, _)| known).is_ok();
             debug_assert!(is_known, "{phrase:?} is not among the phrases of drawings");
+        })
+    }
+
+    /// A sentence in these words. One that they do not have stays in English.
+    pub(crate) fn sentence(&self, sentence: impl Into<Sentence>) -> String {
+        self.sentence_by(sentence.into(), &|_| ())
+    }
+
+    fn sentence_by(&self, sentence: Sentence, meets: &dyn Fn(&'static str)) -> String {
+        let words = |phrase: &'static str| {
+            meets(phrase);
             self.phrases.get(phrase).map(|own| own.to_string())
         };
-        sentence.into().in_words(&words, &|count| with_marks(count, &self.marks))
+        sentence.in_words(&words, &|count| with_marks(count, &self.marks))
     }
 
     /// A notice in these words, as far as they reach.

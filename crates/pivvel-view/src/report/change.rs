@@ -203,7 +203,9 @@ impl<'a> Numbers<'a> {
 }
 
 /// The changes of ratios that are taken apart, by measure, levels and members.
-struct Apart<'a>(HashMap<(&'a str, &'a [String; 2], &'a [Option<String>]), &'a Mixed>);
+struct Apart<'a>(HashMap<ApartKey<'a>, &'a Mixed>);
+
+type ApartKey<'a> = (&'a str, &'a [String; 2], &'a [Option<String>]);
 
 impl<'a> Apart<'a> {
     fn of(comparison: &'a Comparison) -> Apart<'a> {

@@ -1,7 +1,8 @@
 //! What stands below a table: what colours and symbols mean, and the notes of the run.
 
 use pivvel_core::brief::Form;
-use pivvel_view::{Ground, Layout, LegendEntry, Paint, Sample};
+use pivvel_core::text::Sentence;
+use pivvel_view::{Appearance, Ground, Layout, LegendEntry, Paint, Sample};
 use rust_xlsxwriter::{Format, FormatAlign, Worksheet, XlsxError};
 
 use super::format::{colour, inked, tinted};
@@ -10,6 +11,7 @@ use super::format::{colour, inked, tinted};
 pub(super) fn write(
     page: &mut Worksheet,
     layout: &Layout,
+    appearance: &Appearance,
     left_out: usize,
     below: u32,
 ) -> Result<(), XlsxError> {
@@ -22,11 +24,12 @@ pub(super) fn write(
     if row > below {
         row += 1;
     }
-    let without = match left_out {
-        0 => None,
-        1 => Some("1 link is left out: a sheet cannot hold it".to_string()),
-        many => Some(format!("{many} links are left out: a sheet cannot hold them")),
-    };
+    let without = Sentence::counted(
+        left_out as u64,
+        "{count} link is left out: a sheet cannot hold it",
+        "{count} links are left out: a sheet cannot hold them",
+    );
+    let without = (left_out > 0).then(|| appearance.sentence(without));
     for note in layout.notes.iter().chain(&layout.doubts).chain(&without) {
         page.write_string_with_format(row, 0, note, &Format::new().set_italic())?;
         row += 1;

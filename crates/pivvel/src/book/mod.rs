@@ -43,11 +43,12 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
         let tidy = scope.spawn(|| tidy_sheet(crosstab, options));
         let layouts: Vec<Layout> =
             laid_out.iter().map(|crosstab| options.appearance.layout(crosstab)).collect();
-        let names = names(&layouts);
+        let appearance = &options.appearance;
+        let names = names(&layouts, appearance.sentence("Cross-tab"));
         let sheet = |((crosstab, layout), name): ((&&CrossTab, &Layout), String)| {
             let mut sheet = Worksheet::new();
             sheet.set_name(name)?;
-            sheet::lay_out(&mut sheet, crosstab, layout)?;
+            sheet::lay_out(&mut sheet, crosstab, layout, appearance)?;
             Ok(sheet)
         };
         let sheets: Result<Vec<Worksheet>, XlsxError> =
@@ -62,11 +63,11 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
 
 /// The names of the sheets: those of views are their titles, as far as a name of a sheet may be (ISO/IEC 29500: 31
 /// characters, none of `[]:*?/\\`, and no two that differ in case alone).
-fn names(layouts: &[Layout]) -> Vec<String> {
-    let mut names: Vec<String> = vec!["Cross-tab".into()];
-    for layout in &layouts[1..] {
+fn names(layouts: &[Layout], first: String) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for title in std::iter::once(&first).chain(layouts[1..].iter().map(|layout| &layout.title)) {
         let kept = |c: char| if "[]:*?/\\".contains(c) || c.is_control() { ' ' } else { c };
-        let title: String = layout.title.chars().map(kept).collect();
+        let title: String = title.chars().map(kept).collect();
         let title = title.split_whitespace().collect::<Vec<_>>().join(" ");
         let title = title.trim_matches('\'');
         let cut = |most: usize| {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use pivvel_core::brief::{Form, Placement};
 use pivvel_core::result::{Mark, Span};
 use pivvel_core::{CrossTab, Value};
-use pivvel_view::{Bar, Ground, Layout, LayoutCell, RowKind};
+use pivvel_view::{Appearance, Bar, Ground, Layout, LayoutCell, RowKind};
 use rust_xlsxwriter::utility::row_col_to_cell;
 use rust_xlsxwriter::{
     ConditionalFormatDataBar, ConditionalFormatType, ExcelDateTime, Format, FormatAlign, Worksheet, XlsxError,
@@ -26,7 +26,12 @@ const LINKS: usize = 65_530;
 /// The day 0 of workbooks that comes after 1900-02-28, counted from 1970-01-01.
 const DAY_ZERO: i32 = -25_569;
 
-pub(super) fn lay_out(page: &mut Worksheet, crosstab: &CrossTab, layout: &Layout) -> Result<(), XlsxError> {
+pub(super) fn lay_out(
+    page: &mut Worksheet,
+    crosstab: &CrossTab,
+    layout: &Layout,
+    appearance: &Appearance,
+) -> Result<(), XlsxError> {
     let mut sheet = Sheet {
         page,
         crosstab,
@@ -42,7 +47,7 @@ pub(super) fn lay_out(page: &mut Worksheet, crosstab: &CrossTab, layout: &Layout
     sheet.widths()?;
     let below = sheet.body + layout.rows.len() as u32 + 1;
     let left_out = sheet.left_out;
-    legend::write(sheet.page, layout, left_out, below)
+    legend::write(sheet.page, layout, appearance, left_out, below)
 }
 
 struct Sheet<'s> {

@@ -23,6 +23,15 @@ fn words(text: &str) -> BTreeMap<&str, usize> {
     all
 }
 
+/// What stands on the sheets that a page is printed on; a form feed ends each.
+async fn printed(page: &Page, size: PrintSize) -> String {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("page.pdf");
+    std::fs::write(&file, page.print_on(size).await).unwrap();
+    let text = Command::new("pdftotext").arg("-layout").arg(&file).arg("-").output().unwrap();
+    String::from_utf8(text.stdout).unwrap()
+}
+
 /// Every figure of a wide table stands on paper as often as in the table, totals among them, and none is cut; on A4 and on
 /// Letter. Pages are numbered, and rows are named on each.
 #[test]
@@ -45,11 +54,7 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
         let label = layout.rows[layout.rows.len() - 2].label.clone();
         Page::open(&draw::page(&crosstab), |page| async move {
             for size in [PrintSize::A4, PrintSize::US_LETTER] {
-                let folder = tempfile::tempdir().unwrap();
-                let file = folder.path().join("page.pdf");
-                std::fs::write(&file, page.print_on(size).await).unwrap();
-                let text = Command::new("pdftotext").args(["-layout"]).arg(&file).arg("-").output().unwrap();
-                let text = String::from_utf8(text.stdout).unwrap();
+                let text = printed(&page, size).await;
                 let found = words(&text);
                 for (figure, times) in &figures {
                     assert_eq!(found.get(figure.as_str()), Some(times), "{figure} of {brief}");
@@ -88,28 +93,15 @@ fn levels_are_kept_together_on_paper() {
         );
         Page::open(&draw::page(&crate::crosstab(&brief, &csv)), |page| async move {
             for size in [PrintSize::A4, PrintSize::US_LETTER] {
-                let folder = tempfile::tempdir().unwrap();
-                let file = folder.path().join("page.pdf");
-                std::fs::write(&file, page.print_on(size).await).unwrap();
-                let text = Command::new("pdftotext").arg("-layout").arg(&file).arg("-").output().unwrap();
-                let text = String::from_utf8(text.stdout).unwrap();
+                let text = printed(&page, size).await;
                 let sheets: Vec<&str> = text.trim_end_matches('\u{c}').split('\u{c}').collect();
                 assert!(sheets.len() > 4, "{placement}: {text}");
                 for sheet in sheets {
-                    let rows = sheet
-                        .lines()
-                        .map(str::trim)
-                        .filter(|row| row.starts_with("Coast") || row.starts_with("Quay"));
-                    let first = rows.clone().next().unwrap();
-                    assert!(first.starts_with("Coast"), "{placement}: {sheet}");
-                    assert!(
-                        rows.last().unwrap().starts_with(if placement == "before" {
-                            "Quay"
-                        } else {
-                            "Coast"
-                        }),
-                        "{sheet}"
-                    );
+                    let is_row = |row: &&str| row.starts_with("Coast") || row.starts_with("Quay");
+                    let rows: Vec<&str> = sheet.lines().map(str::trim).filter(is_row).collect();
+                    let last = if placement == "before" { "Quay" } else { "Coast" };
+                    assert!(rows[0].starts_with("Coast"), "{placement}: {sheet}");
+                    assert!(rows[rows.len() - 1].starts_with(last), "{placement}: {sheet}");
                 }
             }
         });

@@ -6,9 +6,9 @@ use std::io::{Cursor, Read};
 use std::path::Path;
 
 use pivvel::brief::{EmphasisBrief, Figure, Form, SymbolSet, ViewBrief, ViewForm};
-use pivvel::draw::Layout;
+use pivvel::draw::{Appearance, Layout, Words};
 use pivvel::source::{ReadOptions, TextSource};
-use pivvel::table::Target;
+use pivvel::table::{Target, TargetOptions};
 use pivvel::{Brief, CrossTab};
 
 const LINES: &str = "coast,harbour,sold_on,amount,fee\n\
@@ -224,10 +224,19 @@ fn links_keep_their_escapes() {
     let link = EmphasisBrief::new("fee", Form::Link).link("https://example.org/{harbour}?a=1");
     let brief = Brief::new().rows(["harbour"]).measure(("fee", "sum(fee)")).emphasize(link);
     let mut lines = TextSource::from_reader("lines.csv", Cursor::new(text), &ReadOptions::default()).unwrap();
-    let book = parts(&CrossTab::build(&brief, &mut lines).unwrap());
+    let crosstab = CrossTab::build(&brief, &mut lines).unwrap();
+    let book = parts(&crosstab);
     let links = &book["xl/worksheets/_rels/sheet1.xml.rels"];
     let found: BTreeSet<&str> =
         between(links, "Target=\"https://example.org/", "?a=1\"").into_iter().collect();
     assert_eq!(found, BTreeSet::from(["Vårdsund", "Grey%20Holm", "Quay", "C%20%26%20D"]));
     assert!(book["xl/sharedStrings.xml"].contains("2 links are left out: a sheet cannot hold them"));
+    // The words of the sheet are in the language of the rest.
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("book.xlsx");
+    let options = TargetOptions::default().appearance(Appearance::new().words(Words::german()));
+    Target::new(&path).unwrap().with(options).write(&crosstab).unwrap();
+    let book = read(&path);
+    assert_eq!(between(&book["xl/workbook.xml"], "<sheet name=\"", "\""), ["Kreuztabelle", "Tidy"]);
+    assert!(book["xl/sharedStrings.xml"].contains("2 Verweise fehlen"));
 }
