@@ -283,7 +283,7 @@
     });
   };
   function strolls(chart) {
-    const shapes = $("[data-m][data-w]", chart);
+    const shapes = $("[data-m][data-w]:not(.beside)", chart);
     shapes.forEach((shape, i) => { shape.tabIndex = i ? -1 : 0; shape.setAttribute("role", "img"); });
     chart.addEventListener("keydown", event => {
       const step = { ArrowUp: -1, ArrowDown: 1, ArrowLeft: -1, ArrowRight: 1, Home: -1e6, End: 1e6 }[event.key];

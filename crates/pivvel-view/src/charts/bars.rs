@@ -40,15 +40,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .flat_map(|row| columns.iter().filter_map(|column| value(*row, *column)))
         .map(|value| value.as_f64())
         .collect();
-    let headings = shown.iter().map(|row| match row {
-        Row::Heading(text) => text_width(text),
-        Row::Bar { .. } => 0.0,
-    });
-    let named = panel.named(crosstab);
-    let name = |row: &RowEntry| label(&crosstab.rows().path(*row), &appearance.words);
-    let labels = headings.chain(named.iter().take(MOST).map(|row| text_width(&name(row)) + 12.0));
-    let field = panel.wide(FIELD);
-    let margin = labels.fold(40.0, f64::max).min(300.0) + 10.0;
+    let (field, margin) = (panel.wide(FIELD), margin(view, panel, shown, &appearance.words));
     let top = if panel.title.is_some() { 28.0 } else { 8.0 };
     let series = if columns.len() > 1 { LINE } else { 0.0 };
     let heights = heights(shown);
@@ -70,28 +62,16 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let format = &crosstab.measures()[0].format;
     canvas.scale_below(&scale, (first, foot), "rule", (appearance, (!hidden).then_some(format)));
     let wardrobe = Wardrobe::new(crosstab, appearance);
-    for (i, row) in shown.iter().enumerate() {
-        let y = first + heights[i];
-        let (row, column, text, is_series) = match row {
+    for (row, height) in shown.iter().zip(&heights) {
+        let y = first + height;
+        match row {
             Row::Heading(text) => {
                 canvas.text((0.0, y + 15.0), &fitting(text, margin - 6.0), Hold::Start, "strong");
-                continue;
             }
-            Row::Bar { row, column, label, is_series } => (*row, *column, label, *is_series),
-        };
-        canvas.text((margin - 8.0, y + 14.5), &fitting(text, margin - 12.0), Hold::End, "");
-        let Some(value) = value(row, column) else { continue };
-        let (zero, end) = (scale.place(0.0), scale.place(value.as_f64()));
-        let class = match is_series {
-            true => format!("{} f", medium.classes.category(medium.marks.hue(crosstab.columns(), column))),
-            false => colour(&wardrobe, row, column, medium),
-        };
-        let member =
-            Member::new(crosstab, row, vec![figure_words(appearance, crosstab, (row, column), 0)], medium);
-        canvas.rectangle((zero.min(end), y + 3.0), ((end - zero).abs(), LINE - 6.0), &class, &member);
-        if !hidden {
-            let text = appearance.number(&value, crosstab.format(row, column, 0));
-            canvas.text((zero.max(end) + 5.0, y + 14.5), &text, Hold::Start, "soft");
+            Row::Bar { row, column, label, is_series } => {
+                canvas.text((margin - 8.0, y + 14.5), &fitting(label, margin - 12.0), Hold::End, "");
+                draw_bar(&mut canvas, &wardrobe, (*row, *column), *is_series, (&scale, y), medium);
+            }
         }
     }
     canvas.line((scale.place(0.0), first), (scale.place(0.0), foot), "base");
@@ -101,6 +81,43 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.text((0.0, foot + 16.0), &text, Hold::Start, "soft");
     }
     canvas.finish()
+}
+
+/// The room that names of members have: the same in all panels.
+fn margin(view: &View, panel: &Panel, rows: &[Row], words: &Words) -> f64 {
+    let axis = view.crosstab.rows();
+    let headings = rows.iter().map(|row| match row {
+        Row::Heading(text) => text_width(text),
+        Row::Bar { .. } => 0.0,
+    });
+    let named = panel.named(&view.crosstab);
+    let names = named.iter().take(MOST).map(|row| text_width(&label(&axis.path(*row), words)) + 12.0);
+    headings.chain(names).fold(40.0, f64::max).min(300.0) + 10.0
+}
+
+/// The bar of a cell with its figure, where it has a value.
+fn draw_bar(
+    canvas: &mut Canvas,
+    wardrobe: &Wardrobe<'_>,
+    (row, column): (RowEntry, ColumnEntry),
+    is_series: bool,
+    (scale, y): (&Scale, f64),
+    medium: &mut Medium<'_>,
+) {
+    let (crosstab, appearance) = (wardrobe.crosstab, medium.appearance);
+    let Some(value) = crosstab.cell(row, column).and_then(|cell| cell.value(0)) else { return };
+    let (zero, end) = (scale.place(0.0), scale.place(value.as_f64()));
+    let class = match is_series {
+        true => format!("{} f", medium.classes.category(medium.marks.hue(crosstab.columns(), column))),
+        false => colour(wardrobe, row, column, medium),
+    };
+    let words = vec![figure_words(appearance, crosstab, (row, column), 0)];
+    let member = Member::new(crosstab, row, words, medium);
+    canvas.rectangle((zero.min(end), y + 3.0), ((end - zero).abs(), LINE - 6.0), &class, &member);
+    if !crosstab.hides_figure(0) {
+        let text = appearance.number(&value, crosstab.format(row, column, 0));
+        canvas.text((zero.max(end) + 5.0, y + 14.5), &text, Hold::Start, "soft");
+    }
 }
 
 /// Where rows begin, and where the last one ends. Bars of one member stand together, apart from those of the next.

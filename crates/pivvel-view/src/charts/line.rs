@@ -1,5 +1,6 @@
 //! Lines over periods: one a member, each with its name at its end.
 
+use pivvel_core::CrossTab;
 use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, Path, SVG};
@@ -65,34 +66,47 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             let y = scale.place(value(*row, *column)?.as_f64());
             Some((across(*place), y, *column))
         });
-        let (path, last) = path(points);
-        let Some((x, y, column)) = last else { continue };
-        let hue = medium.marks.hue(crosstab.rows(), *row);
-        let class = medium.classes.category(hue);
-        let dash = if hue.is_shared() { "6 3" } else { "none" };
-        let words = vec![
-            appearance.words.say(
-                Sentence::from("last {figure}")
-                    .with("figure", figure_words(appearance, crosstab, (*row, column), 0)),
-            ),
-        ];
-        let member = Member::new(crosstab, *row, words, medium);
-        let line = Path::new()
-            .set("d", path)
-            .set("class", format!("{class} k"))
-            .set("stroke-width", 2)
-            .set("stroke-dasharray", dash);
-        canvas.add(member.on(line));
-        let dot = Circle::new()
-            .set("cx", round(x))
-            .set("cy", round(y))
-            .set("r", 3)
-            .set("class", format!("{class} f"));
-        canvas.add(member.on(dot));
-        ends.push((y, i));
+        if let (path, Some((x, y, column))) = path(points) {
+            draw_line(&mut canvas, crosstab, (*row, column), path, (x, y), medium);
+            ends.push((y, i));
+        }
     }
     place_names(&mut canvas, view, &rows, &names, ends, (left + width + 6.0, foot, right - 10.0), medium);
     canvas.finish()
+}
+
+/// The line of a member, and a dot where it ends.
+fn draw_line(
+    canvas: &mut Canvas,
+    crosstab: &CrossTab,
+    (row, column): (RowEntry, ColumnEntry),
+    path: String,
+    (x, y): (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    let hue = medium.marks.hue(crosstab.rows(), row);
+    let class = medium.classes.category(hue);
+    let dash = if hue.is_shared() { "6 3" } else { "none" };
+    let figure = figure_words(medium.appearance, crosstab, (row, column), 0);
+    let words = medium.appearance.words.say(Sentence::from("last {figure}").with("figure", figure));
+    let member = Member::new(crosstab, row, vec![words], medium);
+    // A line is thin: what is beside it is taken for it, too.
+    let beside = Path::new()
+        .set("d", path.as_str())
+        .set("class", "beside")
+        .set("fill", "none")
+        .set("stroke-width", 12)
+        .set("pointer-events", "stroke");
+    canvas.add(member.on(beside));
+    let line = Path::new()
+        .set("d", path)
+        .set("class", format!("{class} k"))
+        .set("stroke-width", 2)
+        .set("stroke-dasharray", dash);
+    canvas.add(member.on(line));
+    let dot =
+        Circle::new().set("cx", round(x)).set("cy", round(y)).set("r", 3).set("class", format!("{class} f"));
+    canvas.add(member.on(dot));
 }
 
 /// A line from point to point with gaps where there is none, and its last point.

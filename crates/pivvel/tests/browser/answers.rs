@@ -80,7 +80,7 @@ fn every_control_changes_all_that_stands_on_the_page() {
             "return document.title.endsWith('Price rise 10 % · Show 3 · Coasts Fell Coast, Marram Coast')";
         assert_eq!(page.value(title).await, json!(true));
         // The charts follow: two lines, and the bars of three harbours and all others.
-        let lines = "return document.querySelectorAll('section:nth-of-type(3) svg path[data-m]').length";
+        let lines = "return document.querySelectorAll('section:nth-of-type(3) svg path.k[data-m]').length";
         assert_eq!(page.number(lines).await, 2.0);
         // The state can be sent: the address alone brings it back.
         page.value("window.before = 1; location.reload()").await;

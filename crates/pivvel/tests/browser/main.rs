@@ -356,3 +356,17 @@ fn a_page_speaks_the_language_of_its_look() {
         assert_eq!(title, json!("nach dieser Spalte sortieren"));
     });
 }
+
+/// A line is taken for its member from a little beside it, too.
+#[test]
+fn lines_are_easy_to_point_at() {
+    Page::open(&draw::page(&demo("board.toml")), |page| async move {
+        let script = "const line = document.querySelector('svg.chart path.k'); line.scrollIntoView({ block: 'center' }); \
+            const at = line.getPointAtLength(line.getTotalLength() / 3).matrixTransform(line.getScreenCTM()); \
+            return [0, 4, -4, 40].map(beside => (document.elementFromPoint(at.x, at.y + beside).closest('[data-m]') || line.ownerSVGElement).dataset.m ?? 'none')";
+        let found = page.texts(script).await;
+        let own = page.value("return document.querySelector('svg.chart path.k').dataset.m").await;
+        assert_eq!(found[..3], [own.as_str().unwrap(); 3], "{found:?}");
+        assert_ne!(found[3], found[0], "{found:?}");
+    });
+}
