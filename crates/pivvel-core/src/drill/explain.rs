@@ -121,7 +121,9 @@ impl Teller<'_> {
         let peers = shown.and_then(|shown| {
             let yardstick = *cell.yardstick(shown)?;
             let name = cell.peers(shown)?.to_string();
-            let values = crosstab.peer_values(shown, self.grain, self.cell);
+            // Cells are numbered in the order in which threads met them.
+            let mut values = crosstab.peer_values(shown, self.grain, self.cell);
+            values.sort_by(f64::total_cmp);
             Some(PeersStory {
                 name,
                 yardstick,

@@ -244,7 +244,7 @@ pub struct PeersStory {
     pub position: Option<f64>,
     /// 1 for the highest.
     pub rank: Option<u32>,
-    /// The values of all of them, of this grain.
+    /// The values of all of them, of this grain, the lowest first.
     #[serde(skip)]
     pub values: Vec<f64>,
 }

@@ -1,7 +1,7 @@
 //! Picks: which members are shown, by name, by a condition on their cells, or as the top of a
 //! measure; the rest is dropped or gathered.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::evaluate::Engine;
 use super::frame::Frame;
@@ -114,6 +114,8 @@ pub(crate) fn pick(plan: &Plan, frame: &Frame, engine: &Engine<'_>, depth: usize
             gathered = under;
             fates.iter().enumerate().for_each(|(node, fate)| gathered[node] |= *fate == Fate::Gathered);
             picks.notes.extend(note(axis, level, dimension, &keeps));
+            let lacking = |others| items_that_lack(plan, axis, (side, level), fates, others);
+            picks.notes.extend(own[i].1.as_deref().map(lacking).unwrap_or_default());
             if is_final && depth == 0 {
                 picks.notes.extend(keeps_all(axis, level, dimension, &keeps));
             }
@@ -262,6 +264,28 @@ fn note(axis: &Axis<Either>, level: usize, dimension: &Dimension, keeps: &[Verdi
     let sentence = Sentence::from("{shown} of {all} in {dimension} are shown{what}; {rest}");
     let sentence = sentence.with("shown", shown).with("all", all).with("dimension", label);
     Some(Notice::reader(NoticeCode::MembersNotShown, sentence.with("what", what).with("rest", rest)))
+}
+
+/// That items are computed without members that they name, because these are gathered.
+fn items_that_lack(
+    plan: &Plan,
+    axis: &Axis<Either>,
+    (side, level): (AxisSide, usize),
+    fates: &[Fate],
+    others: &str,
+) -> Vec<Notice> {
+    let gathered = (0..).zip(fates).filter(|(_, fate)| **fate == Fate::Gathered);
+    let gathered: BTreeSet<MemberId> = gathered.map(|(node, _)| axis.member_of(level, node)).collect();
+    let is_gathered =
+        |name: &&String| axis.members(level - 1).find(name).is_some_and(|id| gathered.contains(&id));
+    let items = plan.items.iter().filter(|item| (item.spot.side, item.spot.level) == (side, level));
+    let lacking = items.filter_map(|item| {
+        let members: Vec<&str> = item.operands.iter().filter(is_gathered).map(String::as_str).collect();
+        let sentence = Sentence::from("{item} is computed without {members}: gathered in {others}");
+        let sentence = sentence.with("item", &item.name).with("members", members.join(", "));
+        (!members.is_empty()).then(|| Notice::reader(NoticeCode::ItemLacks, sentence.with("others", others)))
+    });
+    lacking.collect()
 }
 
 /// That a top is of no fewer members than there are.

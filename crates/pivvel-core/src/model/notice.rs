@@ -101,6 +101,8 @@ codes! {
     BlankMembers = "blank-members",
     /// Members that are not shown, or are gathered.
     MembersNotShown = "members-not-shown",
+    /// An item that is computed without members that it names, because they are gathered.
+    ItemLacks = "item-lacks-members",
     /// A top or bottom of no fewer members than there are.
     TopKeepsAll = "top-keeps-all",
     /// A member or a text that is named and that no line has.
@@ -155,7 +157,6 @@ impl NoticeCode {
 }
 
 impl Notice {
-    /// A notice for the author of the brief.
     /// A notice for the author of a brief, as what draws it may have.
     pub fn author(code: NoticeCode, text: impl Into<String>) -> Notice {
         Notice { code, audience: Audience::Author, text: text.into(), sentence: None, of: None }

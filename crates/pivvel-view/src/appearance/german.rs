@@ -262,6 +262,10 @@ pub(super) static GERMAN: &[(&str, &str)] = &[
     ("{formula} over them is {value}, as in the cell", "{formula} darüber ist {value}, wie in der Zelle"),
     ("{high} (middle {middle})", "{high} (Mitte {middle})"),
     ("{high} or less", "{high} oder weniger"),
+    (
+        "{item} is computed without {members}: gathered in {others}",
+        "{item} ist ohne {members} berechnet: zusammengefasst als {others}",
+    ),
     ("{levels} in {members}", "{levels} in {members}"),
     (
         "{lines} behind {cell}, which is calculated from other cells",

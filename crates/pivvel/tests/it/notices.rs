@@ -65,6 +65,13 @@ fn cases() -> Vec<Case> {
             after("[dimensions.coast]\ntop = { count = 2, by = \"sales\" }"),
             LINES,
         ),
+        (
+            ItemLacks,
+            after("[[items]]\ndimension = \"coast\"\nname = \"both\"\nformula = \"Fell + Skerry\"\n[dimensions.coast]\ntop = { count = 1, by = \"sales\", others = \"rest\" }"),
+            LINES,
+            after("[[items]]\ndimension = \"coast\"\nname = \"both\"\nformula = \"Fell + Skerry\"\n[dimensions.coast]\ntop = { count = 1, by = \"sales\" }"),
+            LINES,
+        ),
         (UnknownMember, sales("where = \"scenario = 'actaul'\""), LINES, sales("where = \"scenario = 'actual'\""), LINES),
         (
             UnknownMember,
