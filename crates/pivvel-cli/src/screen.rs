@@ -64,8 +64,8 @@ pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
 /// The longest that a terminal is waited for.
 const PATIENCE: Duration = Duration::from_millis(300);
 
-/// The background that the flag gives, or that the terminal tells: in COLORFGBG, or where that is not set, when it is
-/// asked. Light where it does not answer.
+/// The background by the flag, by COLORFGBG, or where that is not set by the terminal, which is asked. Light where it does
+/// not answer.
 fn ground(background: Background) -> Ground {
     match background {
         Background::Light => Ground::Light,

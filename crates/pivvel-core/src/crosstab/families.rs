@@ -7,7 +7,7 @@ use crate::lines::BLANK;
 use crate::model::{AxisSide, Notice};
 use crate::plan::{Dimension, Family};
 
-/// The brief of the cross-tab that tells which member of a family each member of a dimension has.
+/// The brief of the cross-tab that has the members of the other dimension under each member of a dimension.
 pub(super) fn families_brief(brief: &Brief, dimension: &str, family: &str) -> Brief {
     brief_of_rows(brief, vec![dimension.to_string(), family.to_string()])
 }

@@ -33,9 +33,9 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
     let among = peers.map_or_else(nobody, |peers| self::peers(peers, story, appearance));
     let strip = peers.and_then(|peers| strip(peers, story, appearance)).map(ReportPart::Strip);
     let emphases = story.emphases.iter().flat_map(|e| emphasis(e, words)).collect();
-    let said = |sentences| vec![ReportPart::Words(sentences)];
+    let sentences = |sentences| vec![ReportPart::Words(sentences)];
     let own = [
-        ("Lines".into(), said(lines(story, words))),
+        ("Lines".into(), sentences(lines(story, words))),
         ("How it is computed".into(), computed(story, appearance)),
     ];
     // One part is all of it and says nothing more.
@@ -44,9 +44,9 @@ pub(crate) fn report(story: &Story, appearance: &Appearance) -> Report {
         (heading, self::parts(parts, story, appearance))
     });
     let beside: [(Sentence, _); 3] = [
-        ("Its peers".into(), said(among).into_iter().chain(strip).collect()),
-        ("What could make it stand out".into(), said(emphases)),
-        ("Assumptions".into(), said(story.assumptions.iter().map(assumed).collect())),
+        ("Its peers".into(), sentences(among).into_iter().chain(strip).collect()),
+        ("What could make it stand out".into(), sentences(emphases)),
+        ("Assumptions".into(), sentences(story.assumptions.iter().map(assumed).collect())),
     ];
     let mut parts = vec![ReportPart::Words(first)];
     for (heading, section) in own.into_iter().chain(apart).chain(beside) {

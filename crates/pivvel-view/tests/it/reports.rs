@@ -334,6 +334,7 @@ fn a_story_shows_where_the_cell_stands_among_its_peers() {
     // 300.00, 100.00, 50.50, 1.00 and -7.00 of harbours in January.
     assert_eq!(strip.ends, ["-7.00".to_string(), "300.00".to_string()]);
     assert_eq!(strip.places.len(), 5);
+    assert!(strip.places.is_sorted(), "{:?}", strip.places);
     assert!((strip.own - 107.0 / 307.0).abs() < 1e-12, "{}", strip.own);
     let mean = (444.5 / 5.0 + 7.0) / 307.0;
     assert!(strip.mean.is_some_and(|own| (own - mean).abs() < 1e-12), "{:?}", strip.mean);
@@ -401,4 +402,22 @@ fn of_many_parts_the_largest_are_shown() {
     let rows = &texts_of_tables(&report)[0].rows;
     assert_eq!((rows.len(), rows[0][0].as_str(), rows[19][0].as_str()), (20, "y", "f"));
     assert!(texts(&report).contains(&"5 smaller parts are not shown".to_string()));
+}
+
+/// A ratio that is no percentage is taken apart in its own unit.
+#[test]
+fn a_price_is_taken_apart_as_a_price() {
+    let brief = Brief::new().rows(["coast"]).measure(("price", "sum(amount) / count()"));
+    let (brief, ratios) = with_ratios(&brief);
+    let snapshot = |name: &str, lines: &[Line]| {
+        Snapshot::of(name, &CrossTab::build(&brief, &mut source(lines)).unwrap())
+    };
+    let comparison =
+        Comparison::new(&snapshot("earlier", &EARLIER), &snapshot("later", &LATER), &ratios).unwrap();
+    let report = report_changes(&comparison, String::new(), &ChangeFormats::default());
+    // 444.50 over six lines, and 481.34 over five.
+    let heading = "price went from 74.08 to 96.27: ";
+    let all = texts(&report);
+    let apart = all.iter().find(|text| text.starts_with(heading)).unwrap_or_else(|| panic!("{all:#?}"));
+    assert!(!apart.contains("points") && !apart.contains('%'), "{apart}");
 }
