@@ -126,16 +126,15 @@ fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBu
 }
 
 fn one(build: &Build) -> Result<()> {
-    let (mut brief, mut targets, lines) = brief_and_targets(build)?;
+    let (mut brief, own_targets, lines) = brief_and_targets(build)?;
     build.flags.apply(&mut brief)?;
     check_colours(&brief)?;
     let to = build.form.paths(&build.to);
-    for path in &to {
-        targets.push(match path.as_os_str() == "-" {
-            true => Target::to_standard_output(build.form.ending())?,
-            false => Target::new(path)?,
-        });
-    }
+    let typed = to.iter().map(|path| match path.as_os_str() == "-" {
+        true => Target::to_standard_output(build.form.ending()),
+        false => Target::new(path),
+    });
+    let targets = own_targets.into_iter().map(Ok).chain(typed).collect::<Result<Vec<_>>>()?;
     let appearance = screen::appearance(&build.drawing, Some(&brief))?;
     let options = options(build, &appearance)?;
     let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
@@ -159,17 +158,7 @@ fn one(build: &Build) -> Result<()> {
     if !to_screen || build.notices.strict {
         build.notices.report(&crosstab.notices())?;
     }
-    if let (Some(path), Some(groups)) = (&build.save_groups, &groups) {
-        save_groups(path, groups)?;
-        build.notices.report_written(path);
-    }
-    if let Some(path) = &build.save_yardsticks {
-        save_yardsticks(path, &crosstab.yardsticks())?;
-        build.notices.report_written(path);
-    }
-    if let (Some(path), Some(lines)) = (&build.save_brief, &lines) {
-        save_brief(&brief, build, path, lines)?;
-    }
+    keep(build, (&brief, lines.as_deref()), &crosstab, groups.as_ref())?;
     for target in &targets {
         match variants.as_ref().filter(|_| target.is_page()) {
             Some(variants) => target.write_variants(variants)?,
@@ -189,6 +178,27 @@ fn one(build: &Build) -> Result<()> {
     screen::print_crosstab(&crosstab, &appearance, &build.drawing)?;
     if !build.notices.quiet {
         views_not_drawn(&crosstab).iter().for_each(|message| print_message(message));
+    }
+    Ok(())
+}
+
+/// Writes the groups, the yardsticks and the brief, where they are to be kept for later runs.
+fn keep(
+    build: &Build,
+    (brief, lines): (&Brief, Option<&Path>),
+    crosstab: &CrossTab,
+    groups: Option<&Groups>,
+) -> Result<()> {
+    if let (Some(path), Some(groups)) = (&build.save_groups, groups) {
+        save_groups(path, groups)?;
+        build.notices.report_written(path);
+    }
+    if let Some(path) = &build.save_yardsticks {
+        save_yardsticks(path, &crosstab.yardsticks())?;
+        build.notices.report_written(path);
+    }
+    if let (Some(path), Some(lines)) = (&build.save_brief, lines) {
+        save_brief(brief, build, path, lines)?;
     }
     Ok(())
 }

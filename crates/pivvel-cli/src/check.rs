@@ -2,10 +2,10 @@
 
 use std::fmt::Write;
 
-use pivvel::brief::{Amount, Direction, FillBrief, OrderBy, Placement, TotalsOf};
+use pivvel::brief::{Amount, AssumptionBrief, Direction, FillBrief, OrderBy, Placement, TotalsOf};
 use pivvel::draw::check_colours;
 use pivvel::formula::Formula;
-use pivvel::plan::{Choices, Pick, Plan};
+use pivvel::plan::{Choices, Pick, Plan, PlannedTier};
 use pivvel::result::{Audience, open_yardsticks};
 use pivvel::source::{Kind, ReadOptions, SqlTable, Statement, open_source};
 use pivvel::table::{Target, beside};
@@ -131,17 +131,7 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
         writeln!(out, "Keeps lines where {condition}")?;
     }
     for assumption in &brief.assumptions {
-        let words = |amount: &Option<Amount>| amount.as_ref().map(Amount::words);
-        let bounds = match (words(&assumption.low), words(&assumption.high)) {
-            (Some(low), Some(high)) => format!(", from {low} to {high}"),
-            (Some(low), None) => format!(", {low} or more"),
-            (None, Some(high)) => format!(", {high} or less"),
-            (None, None) if assumption.choices.is_empty() => String::new(),
-            _ => {
-                let choices: Vec<String> = assumption.choices.iter().map(Amount::words).collect();
-                format!(", one of {}", choices.join(", "))
-            }
-        };
+        let bounds = bounds(assumption);
         writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
     }
     brief.fill.iter().try_for_each(|fill| writeln!(out, "{}", filled(fill)))?;
@@ -153,25 +143,42 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
         };
         writeln!(out, "Lets readers of a page choose {}: {what}", control.name)?;
     }
-    for tier in &plan.tiers {
-        let within = match tier.within.is_empty() {
-            true => String::new(),
-            false => format!(", within each {}", tier.within.join(" and ")),
-        };
-        writeln!(out, "Tiers {} of {} by {}{within}", tier.name, tier.of, tier.by)?;
-        let spec = brief.tiers.iter().find(|spec| spec.name == tier.name);
-        let cuts: Vec<&Amount> =
-            spec.into_iter().flat_map(|spec| spec.cuts.iter().chain(&spec.quantiles)).collect();
-        for (i, label) in tier.labels.iter().enumerate() {
-            let share = if tier.quantiles { " of members" } else { "" };
-            let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
-                (None, Some(high)) => format!("below {high}{share}"),
-                (Some(low), Some(high)) => format!("from {low} to below {high}{share}"),
-                (Some(low), None) => format!("from {low}{share} upward"),
-                (None, None) => String::new(),
-            };
-            writeln!(out, "  {label}: {range}")?;
+    plan.tiers.iter().try_for_each(|tier| describe_tier(out, tier, brief))
+}
+
+/// The values that an assumption may have, after its own.
+fn bounds(assumption: &AssumptionBrief) -> String {
+    let words = |amount: &Option<Amount>| amount.as_ref().map(Amount::words);
+    match (words(&assumption.low), words(&assumption.high)) {
+        (Some(low), Some(high)) => format!(", from {low} to {high}"),
+        (Some(low), None) => format!(", {low} or more"),
+        (None, Some(high)) => format!(", {high} or less"),
+        (None, None) if assumption.choices.is_empty() => String::new(),
+        _ => {
+            let choices: Vec<String> = assumption.choices.iter().map(Amount::words).collect();
+            format!(", one of {}", choices.join(", "))
         }
+    }
+}
+
+fn describe_tier(out: &mut String, tier: &PlannedTier, brief: &Brief) -> std::fmt::Result {
+    let within = match tier.within.is_empty() {
+        true => String::new(),
+        false => format!(", within each {}", tier.within.join(" and ")),
+    };
+    writeln!(out, "Tiers {} of {} by {}{within}", tier.name, tier.of, tier.by)?;
+    let spec = brief.tiers.iter().find(|spec| spec.name == tier.name);
+    let cuts: Vec<&Amount> =
+        spec.into_iter().flat_map(|spec| spec.cuts.iter().chain(&spec.quantiles)).collect();
+    for (i, label) in tier.labels.iter().enumerate() {
+        let share = if tier.quantiles { " of members" } else { "" };
+        let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
+            (None, Some(high)) => format!("below {high}{share}"),
+            (Some(low), Some(high)) => format!("from {low} to below {high}{share}"),
+            (Some(low), None) => format!("from {low}{share} upward"),
+            (None, None) => String::new(),
+        };
+        writeln!(out, "  {label}: {range}")?;
     }
     Ok(())
 }

@@ -111,26 +111,7 @@ fn from_groups(
     let mut report = leaves.report.clone();
     let mut notices = plan.notices.clone();
     let (watch, lines) = (context.watch, report.read);
-    watch.enter(Phase::Totals, lines)?;
-    let leaves = filled(plan, settle_tiers(plan, leaves)?)?;
-    let mut known = Known { everything: Vec::new(), kept: context.kept, watch };
-    let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
-    let (mut leaves, picks) = match picking {
-        true => {
-            let (leaves, picks, everything) = picked(plan, leaves, context)?;
-            known.everything = everything;
-            (leaves, Some(picks))
-        }
-        false => (leaves, None),
-    };
-    let moved = std::mem::take(&mut leaves.moved);
-    watch.check_cancelled()?;
-    let mut frame = Frame::new(plan, leaves, context.threads)?;
-    watch.enter(Phase::Formulas, lines)?;
-    if let Some(picks) = &picks {
-        picks.hide(&mut frame);
-        frame.arrange_naturally();
-    }
+    let Framed { mut frame, known, picks, moved } = framed(plan, leaves, context)?;
     notices.extend(doubts(plan, &frame, &report));
     notices.extend(arrange(plan, &mut frame, watch)?);
     let engine = Engine::run(plan, &mut frame, watch)?;
@@ -167,6 +148,40 @@ fn from_groups(
         picked: picks.map(|picks| picks.notes).unwrap_or_default(),
         threads: context.threads,
     })
+}
+
+/// The frame of a cross-tab, and what its members were picked by.
+struct Framed<'a> {
+    frame: Frame,
+    known: Known<'a>,
+    picks: Option<Picks>,
+    moved: Moved,
+}
+
+/// Classifies members, adds what is filled, picks members, and rolls up what is left.
+fn framed<'a>(plan: &Plan, leaves: LeafGroups, context: BuildContext<'a>) -> Result<Framed<'a>> {
+    let (watch, lines) = (context.watch, leaves.report.read);
+    watch.enter(Phase::Totals, lines)?;
+    let leaves = filled(plan, settle_tiers(plan, leaves)?)?;
+    let mut known = Known { everything: Vec::new(), kept: context.kept, watch };
+    let picking = plan.rows.iter().chain(&plan.columns).any(|dimension| dimension.pick.is_any());
+    let (mut leaves, picks) = match picking {
+        true => {
+            let (leaves, picks, everything) = picked(plan, leaves, context)?;
+            known.everything = everything;
+            (leaves, Some(picks))
+        }
+        false => (leaves, None),
+    };
+    let moved = std::mem::take(&mut leaves.moved);
+    watch.check_cancelled()?;
+    let mut frame = Frame::new(plan, leaves, context.threads)?;
+    watch.enter(Phase::Formulas, lines)?;
+    if let Some(picks) = &picks {
+        picks.hide(&mut frame);
+        frame.arrange_naturally();
+    }
+    Ok(Framed { frame, known, picks, moved })
 }
 
 /// The values of the measures that are shown, at each grain, and the emphasis that each is scaled by there.

@@ -1,7 +1,8 @@
 //! The notices of a cross-tab, from its plan, its scan and its source.
 
 use super::CrossTab;
-use crate::lines::Unmatched;
+use crate::grouping::ScanReport;
+use crate::lines::{Tally, Unmatched};
 use crate::model::{Notice, NoticeCode, Sentence};
 
 impl CrossTab {
@@ -36,58 +37,12 @@ impl CrossTab {
         if self.is_empty() {
             note(NoticeCode::EmptyResult, "there is no line to show".into());
         }
-        let counted = [
-            (
-                NoticeCode::ConditionBlank,
-                report.undecided,
-                "{count} line among those excluded: the condition is blank",
-                "{count} lines among those excluded: the condition is blank",
-            ),
-            (
-                NoticeCode::EmptyLines,
-                tally.empty_lines,
-                "{count} line dropped because empty",
-                "{count} lines dropped because empty",
-            ),
-            (
-                NoticeCode::BadValues,
-                tally.blanked,
-                "{count} value taken as blank: not of the column's kind",
-                "{count} values taken as blank: not of the column's kind",
-            ),
-            (
-                NoticeCode::NotFinite,
-                report.not_finite,
-                "{count} value taken as blank: NaN or infinite",
-                "{count} values taken as blank: NaN or infinite",
-            ),
-            (
-                NoticeCode::ZeroDivision,
-                report.zero_divisions,
-                "{count} line blank because of a division by zero",
-                "{count} lines blank because of a division by zero",
-            ),
-            (
-                NoticeCode::ZeroDivision,
-                report.zero_cells,
-                "{count} cell blank because of a division by zero",
-                "{count} cells blank because of a division by zero",
-            ),
-        ];
-        for (code, count, one, others) in counted.into_iter().filter(|(_, count, ..)| *count > 0) {
+        for (code, count, one, others) in
+            counts(report, tally).into_iter().filter(|(_, count, ..)| *count > 0)
+        {
             note(code, Sentence::counted(count, one, others));
         }
-        for unmatched in &tally.unmatched {
-            let Unmatched { table, lines, keys, examples } = unmatched;
-            let more = if *keys > examples.len() as u64 { ", …" } else { "" };
-            let found = Sentence::counted(
-                *lines,
-                "{count} line found no partner in {table}: {keys}",
-                "{count} lines found no partner in {table}: {keys}",
-            );
-            let keys = format!("{}{more}", examples.join(", "));
-            note(NoticeCode::Unmatched, found.with("table", table).with("keys", keys));
-        }
+        tally.unmatched.iter().for_each(|unmatched| note(NoticeCode::Unmatched, without_partner(unmatched)));
         for (dimension, count) in &report.blank_members {
             let mut dimensions = self.rows.dimensions().iter().chain(self.columns.dimensions());
             let label = dimensions.find(|d| d.name == *dimension).map_or(dimension, |d| &d.label);
@@ -114,4 +69,58 @@ impl CrossTab {
         all.extend(kept.into_iter().chain(&self.notices).cloned());
         all
     }
+}
+
+/// What is counted of lines, values and cells, with its sentence for one and for several.
+fn counts(report: &ScanReport, tally: &Tally) -> [(NoticeCode, u64, &'static str, &'static str); 6] {
+    [
+        (
+            NoticeCode::ConditionBlank,
+            report.undecided,
+            "{count} line among those excluded: the condition is blank",
+            "{count} lines among those excluded: the condition is blank",
+        ),
+        (
+            NoticeCode::EmptyLines,
+            tally.empty_lines,
+            "{count} line dropped because empty",
+            "{count} lines dropped because empty",
+        ),
+        (
+            NoticeCode::BadValues,
+            tally.blanked,
+            "{count} value taken as blank: not of the column's kind",
+            "{count} values taken as blank: not of the column's kind",
+        ),
+        (
+            NoticeCode::NotFinite,
+            report.not_finite,
+            "{count} value taken as blank: NaN or infinite",
+            "{count} values taken as blank: NaN or infinite",
+        ),
+        (
+            NoticeCode::ZeroDivision,
+            report.zero_divisions,
+            "{count} line blank because of a division by zero",
+            "{count} lines blank because of a division by zero",
+        ),
+        (
+            NoticeCode::ZeroDivision,
+            report.zero_cells,
+            "{count} cell blank because of a division by zero",
+            "{count} cells blank because of a division by zero",
+        ),
+    ]
+}
+
+fn without_partner(unmatched: &Unmatched) -> Sentence {
+    let Unmatched { table, lines, keys, examples } = unmatched;
+    let more = if *keys > examples.len() as u64 { ", …" } else { "" };
+    let keys = format!("{}{more}", examples.join(", "));
+    let found = Sentence::counted(
+        *lines,
+        "{count} line found no partner in {table}: {keys}",
+        "{count} lines found no partner in {table}: {keys}",
+    );
+    found.with("table", table).with("keys", keys)
 }

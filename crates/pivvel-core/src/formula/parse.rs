@@ -4,7 +4,7 @@ use crate::model::Decimal;
 use std::ops::Range;
 
 use winnow::ascii::multispace0;
-use winnow::combinator::{alt, opt, preceded};
+use winnow::combinator::{alt, opt, preceded, separated};
 use winnow::error::{ErrMode, ModalResult, ParserError};
 use winnow::prelude::*;
 use winnow::stream::{LocatingSlice, Location, Stateful, Stream};
@@ -520,30 +520,17 @@ fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
             Clause::WeightedBy(Box::new(deeper(input, |input| chain(input, 1))?))
         }
         "by" => Clause::By(Box::new(deeper(input, |input| chain(input, 1))?)),
-        "per" => {
-            let mut names = Vec::new();
-            loop {
-                names.push(wanted_name(input, "per wants a dimension: mean(sum(amount) per client)")?);
-                if opt(preceded(multispace0, ",")).parse_next(input)?.is_none() {
-                    break Clause::Per(names);
-                }
-            }
-        }
-        "over" => {
-            let _ = multispace0.parse_next(input)?;
-            let at = input.current_token_start();
-            match bare(input)?.node {
-                Node::Number(number) if number.scale == 0 && (1..=10_000).contains(&{ number.digits }) => {
-                    Clause::Over(number.digits as u32)
-                }
-                _ => {
-                    return cut(
-                        at..input.previous_token_end(),
-                        "over wants a number of periods from 1 to 10000",
-                    );
-                }
-            }
-        }
+        "per" => Clause::Per(
+            separated(
+                1..,
+                |input: &mut Input<'_>| {
+                    wanted_name(input, "per wants a dimension: mean(sum(amount) per client)")
+                },
+                preceded(multispace0, ","),
+            )
+            .parse_next(input)?,
+        ),
+        "over" => Clause::Over(periods(input)?),
         "along" => {
             let name = wanted_name(input, "along wants a dimension: running(sales along month)")?;
             Clause::Along(name, next_word(input, "throughout"))
@@ -553,19 +540,7 @@ fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
             expect_word(input, "first", "write lowest first")?;
             Clause::LowestFirst
         }
-        "ties" => {
-            let _ = multispace0.parse_next(input)?;
-            let at = input.current_token_start();
-            let way = opt(word).parse_next(input)?.unwrap_or("");
-            match Ties::NAMES.iter().find(|(name, _)| *name == way) {
-                Some((_, ties)) => Clause::Ties(*ties),
-                None => {
-                    let message =
-                        unknown_name("way with ties", way, Ties::NAMES.iter().map(|(name, _)| *name));
-                    return cut(at..at + way.len().max(1), message);
-                }
-            }
-        }
+        "ties" => Clause::Ties(ties(input)?),
         other => {
             let message = unknown_name("clause", other, CLAUSES);
             return cut(
@@ -575,6 +550,32 @@ fn clause(input: &mut Input<'_>) -> Parsed<Option<(Clause, Range<usize>)>> {
         }
     };
     Ok(Some((clause, span)))
+}
+
+/// How many periods a window has.
+fn periods(input: &mut Input<'_>) -> Parsed<u32> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    match bare(input)?.node {
+        Node::Number(number) if number.scale == 0 && (1..=10_000).contains(&{ number.digits }) => {
+            Ok(number.digits as u32)
+        }
+        _ => cut(at..input.previous_token_end(), "over wants a number of periods from 1 to 10000"),
+    }
+}
+
+/// What ranks do with equal values.
+fn ties(input: &mut Input<'_>) -> Parsed<Ties> {
+    let _ = multispace0.parse_next(input)?;
+    let at = input.current_token_start();
+    let way = opt(word).parse_next(input)?.unwrap_or("");
+    match Ties::NAMES.iter().find(|(name, _)| *name == way) {
+        Some((_, ties)) => Ok(*ties),
+        None => {
+            let names = Ties::NAMES.iter().map(|(name, _)| *name);
+            cut(at..at + way.len().max(1), unknown_name("way with ties", way, names))
+        }
+    }
 }
 
 fn group(input: &mut Input<'_>) -> Parsed<Group> {

@@ -53,18 +53,7 @@ impl fmt::Display for Expr {
                 otherwise.iter().try_for_each(|value| write!(f, " else {value}"))?;
                 f.write_str(" end")
             }
-            Node::Call { function, arguments, clauses } => {
-                write!(f, "{function}(")?;
-                match arguments.as_slice() {
-                    [aggregate, value] if function == "moving" => write!(f, "{aggregate} {value}")?,
-                    arguments => separated(f, arguments)?,
-                }
-                for (i, clause) in clauses.iter().enumerate() {
-                    let space = if i > 0 || !arguments.is_empty() { " " } else { "" };
-                    write!(f, "{space}{clause}")?;
-                }
-                f.write_str(")")
-            }
+            Node::Call { function, arguments, clauses } => call(f, function, arguments, clauses),
             Node::At(value, place) => {
                 side(f, value, strength(value) > BINDS_NEGATED && !matches!(value.node, Node::Negate(_)))?;
                 write!(f, " at {place}")
@@ -138,6 +127,19 @@ pub fn quote_name(name: &str) -> String {
         && name.chars().next().is_some_and(|c| c.is_alphabetic() || c == '_')
         && !RESERVED.contains(&name);
     if bare { name.to_string() } else { format!("\"{}\"", name.replace('"', "\"\"")) }
+}
+
+fn call(f: &mut fmt::Formatter<'_>, function: &str, arguments: &[Expr], clauses: &[Clause]) -> fmt::Result {
+    write!(f, "{function}(")?;
+    match arguments {
+        [aggregate, value] if function == "moving" => write!(f, "{aggregate} {value}")?,
+        arguments => separated(f, arguments)?,
+    }
+    for (i, clause) in clauses.iter().enumerate() {
+        let space = if i > 0 || !arguments.is_empty() { " " } else { "" };
+        write!(f, "{space}{clause}")?;
+    }
+    f.write_str(")")
 }
 
 fn side(f: &mut fmt::Formatter<'_>, part: &Expr, bare: bool) -> fmt::Result {

@@ -27,15 +27,8 @@ impl Plan {
         let mut notices = Vec::new();
         derive_columns(brief, &assumptions, &mut columns)?;
         let mut grouping = Grouping::default();
-        let (mut tiers, tier_sources) = plan_tiers(brief, &columns)?;
-        let (mut rows, mut row_keys) =
-            plan_axis("rows", &brief.rows, &tiers, &tier_sources, &mut columns, &mut grouping.rows)?;
-        let (mut across, column_keys) =
-            plan_axis("columns", &brief.columns, &tiers, &tier_sources, &mut columns, &mut grouping.columns)?;
-        each_once(rows.iter().chain(&across))?;
-        if let Some(condition) = &brief.filter {
-            row_keys.extend(filter_lines(condition, (&tiers, &tier_sources), &mut columns, &mut grouping)?);
-        }
+        let Axes { mut rows, columns: mut across, row_keys, column_keys, mut tiers } =
+            plan_axes(brief, &mut columns, &mut grouping)?;
         let lines = [MeasureBrief::new("lines", "count()")];
         let briefs = if brief.measures.is_empty() { &lines[..] } else { &brief.measures };
         let mut aggregates = Vec::new();
@@ -137,6 +130,27 @@ impl Plan {
         };
         title.with("measure", measures)
     }
+}
+
+/// The dimensions of both axes, how the keys of the scan make them up, and the classes of their members.
+struct Axes {
+    rows: Vec<Dimension>,
+    columns: Vec<Dimension>,
+    row_keys: Vec<AxisKey>,
+    column_keys: Vec<AxisKey>,
+    tiers: Vec<PlannedTier>,
+}
+
+fn plan_axes(brief: &Brief, columns: &mut Columns, grouping: &mut Grouping) -> Result<Axes> {
+    let (tiers, sources) = plan_tiers(brief, columns)?;
+    let (rows, mut row_keys) = plan_axis("rows", &brief.rows, &tiers, &sources, columns, &mut grouping.rows)?;
+    let (across, column_keys) =
+        plan_axis("columns", &brief.columns, &tiers, &sources, columns, &mut grouping.columns)?;
+    each_once(rows.iter().chain(&across))?;
+    if let Some(condition) = &brief.filter {
+        row_keys.extend(filter_lines(condition, (&tiers, &sources), columns, grouping)?);
+    }
+    Ok(Axes { rows, columns: across, row_keys, column_keys, tiers })
 }
 
 /// Lets assumptions and derived columns stand in formulas over lines, each after the ones before it.

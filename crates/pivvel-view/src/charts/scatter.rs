@@ -69,19 +69,30 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let mean = appearance.words.say("mean");
     draw_means(&mut canvas, &points, (&across, &up), ((left, left + width), (top, foot)), &mean);
     let groups = parents(view, panel, &points);
-    if groups.len() > 1 {
-        let axis = crosstab.rows();
-        let name = |parent: &RowEntry| {
-            (label(&axis.path(*parent), &appearance.words), medium.marks.hue(axis, *parent))
-        };
-        let names: Vec<(String, Hue)> = groups.iter().map(name).collect();
-        series_names(&mut canvas, &names, (left, foot + 54.0), medium);
-    }
+    name_groups(&mut canvas, crosstab, &groups, (left, foot + 54.0), medium);
     draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
     canvas.finish()
 }
 
 type Point = (RowEntry, f64, f64);
+
+/// A legend of the groups that give points their colours, where there are several.
+fn name_groups(
+    canvas: &mut Canvas,
+    crosstab: &CrossTab,
+    groups: &[RowEntry],
+    at: (f64, f64),
+    medium: &mut Medium<'_>,
+) {
+    if groups.len() > 1 {
+        let axis = crosstab.rows();
+        let name = |parent: &RowEntry| {
+            (label(&axis.path(*parent), &medium.appearance.words), medium.marks.hue(axis, *parent))
+        };
+        let names: Vec<(String, Hue)> = groups.iter().map(name).collect();
+        series_names(canvas, &names, at, medium);
+    }
+}
 
 /// A line for the mean of either measure, within these bounds.
 fn draw_means(

@@ -45,34 +45,15 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
     let format = &crosstab.measures()[0].format;
     canvas.scale_below(&scale, (top, foot), "base", (appearance, (!hidden).then_some(format)));
-    let paints = sides(crosstab);
-    for (i, group) in groups.iter().enumerate() {
+    for (i, (group, name)) in groups.iter().zip(&names).enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
-        let mean = group.mean();
         let member = Member::new(crosstab, group.parent, Vec::new(), medium);
-        let name = super::canvas::text_node(
-            (margin - 8.0, y + 4.0),
-            &fitting(&names[i], margin - 12.0),
-            Hold::End,
-            "",
-        );
-        canvas.add(member.on(name));
+        let shown =
+            super::canvas::text_node((margin - 8.0, y + 4.0), &fitting(name, margin - 12.0), Hold::End, "");
+        canvas.add(member.on(shown));
         canvas.line((margin, y), (margin + FIELD, y), "rule");
-        for (row, value) in &group.members {
-            let up = *value > mean;
-            let side = if up { "above the mean of {group}" } else { "not above the mean of {group}" };
-            let class =
-                format!("{} f", medium.classes.of(if up { paints[0] } else { paints[1] }, Use::Shape));
-            let words = vec![
-                figure_words(appearance, crosstab, (*row, ColumnEntry::TOTAL), 0),
-                appearance.words.say(Sentence::from(side).with("group", &names[i])),
-            ];
-            let member = Member::new(crosstab, *row, words, medium);
-            // Above the mean stands a little higher, so that no hue is needed to tell.
-            let y = if up { y - 4.0 } else { y + 4.0 };
-            let dot = Circle::new().set("cx", round(scale.place(*value))).set("cy", round(y)).set("r", 4.5);
-            canvas.add(member.on(dot.set("class", class).set("fill-opacity", 0.75)));
-        }
+        draw_points(&mut canvas, crosstab, (group, name), (&scale, y), medium);
+        let mean = group.mean();
         let x = scale.place(mean);
         canvas.line((x, y - 12.0), (x, y + 12.0), "mean");
         let count = group.members.iter().filter(|(_, value)| *value > mean).count();
@@ -90,6 +71,31 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let caption = appearance.words.say(caption.with("measure", measure).with("member", what));
     canvas.text((0.0, foot + 38.0), &fitting(&caption, margin + FIELD + 150.0), Hold::Start, "soft");
     canvas.finish()
+}
+
+/// A point for every member of a group.
+fn draw_points(
+    canvas: &mut Canvas,
+    crosstab: &CrossTab,
+    (group, name): (&Group, &str),
+    (scale, y): (&Scale, f64),
+    medium: &mut Medium<'_>,
+) {
+    let (paints, mean) = (sides(crosstab), group.mean());
+    for (row, value) in &group.members {
+        let up = *value > mean;
+        let side = if up { "above the mean of {group}" } else { "not above the mean of {group}" };
+        let class = format!("{} f", medium.classes.of(if up { paints[0] } else { paints[1] }, Use::Shape));
+        let words = vec![
+            figure_words(medium.appearance, crosstab, (*row, ColumnEntry::TOTAL), 0),
+            medium.appearance.words.say(Sentence::from(side).with("group", name)),
+        ];
+        let member = Member::new(crosstab, *row, words, medium);
+        // Above the mean stands a little higher, so that no hue is needed to tell.
+        let y = if up { y - 4.0 } else { y + 4.0 };
+        let dot = Circle::new().set("cx", round(scale.place(*value))).set("cy", round(y)).set("r", 4.5);
+        canvas.add(member.on(dot.set("class", class).set("fill-opacity", 0.75)));
+    }
 }
 
 /// How points above the mean are painted, and those below.
