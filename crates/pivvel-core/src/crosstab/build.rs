@@ -149,8 +149,9 @@ impl<'a> Build<'a> {
     pub fn from_groups(&self, brief: &Brief, kept: &[Groups]) -> Result<CrossTab> {
         let (jobs, lines) = jobs_of(brief, kept)?;
         let (scans, tally) = merged(&jobs, kept)?;
-        let groups = scans.into_iter().map(Scan::finish).collect();
-        assemble(&brief.views, &jobs, groups, (lines.name(), &tally), self.context())
+        let context = self.context();
+        let groups = scans.into_iter().map(|scan| scan.finish(context.threads)).collect();
+        assemble(&brief.views, &jobs, groups, (lines.name(), &tally), context)
     }
 
     /// Merges groups that were kept for the same brief, so that they can be kept or sent as one.
@@ -171,8 +172,9 @@ impl<'a> Build<'a> {
     ) -> Result<(CrossTab, K)> {
         self.grouped(brief, source, |jobs, scans, source, tally| {
             let kept = keep(jobs, &scans, source, tally)?;
-            let groups = scans.into_iter().map(Scan::finish).collect();
-            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), self.context())?;
+            let context = self.context();
+            let groups = scans.into_iter().map(|scan| scan.finish(context.threads)).collect();
+            let crosstab = assemble(&brief.views, jobs, groups, (source.name(), tally), context)?;
             Ok((crosstab, kept))
         })
     }

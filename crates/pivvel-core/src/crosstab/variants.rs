@@ -9,7 +9,7 @@ use super::jobs::Job;
 use super::table::CrossTab;
 use crate::brief::{Amount, Brief, ViewBrief};
 use crate::error::{Error, Result};
-use crate::grouping::{LeafGroups, Scan};
+use crate::grouping::LeafGroups;
 use crate::lines::{BLANK, LineSource, Member, MemberId, Members, Tally};
 use crate::model::with_thousands;
 use crate::plan::{Choices, Plan, PlannedControl, check_variants, is_same};
@@ -158,7 +158,8 @@ impl<'a> Build<'a> {
                 Ok((unique, (planned, requests)))
             },
             |_, (planned, requests), scans, source, tally| {
-                let groups: Vec<LeafGroups> = scans.into_iter().map(Scan::finish).collect();
+                let groups: Vec<LeafGroups> =
+                    scans.into_iter().map(|scan| scan.finish(self.context().threads)).collect();
                 let members = |place: usize| {
                     let of = |request: &Request| {
                         let Asked { groups: own, keys, .. } = &request.jobs[0];

@@ -417,7 +417,7 @@ impl Trace {
         let frame = &self.inside.frame;
         let cells = &frame.grains[Grain::new(row.level(), column.level())];
         let Some(cell) = cells.pairs.find(row.node, column.node) else { return Ok(None) };
-        let mut groups = scan.finish();
+        let mut groups = scan.finish(1);
         // A cell without lines has the aggregates of none.
         groups.states.resize(1);
         let mut compared = Vec::new();

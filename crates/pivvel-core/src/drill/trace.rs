@@ -5,7 +5,7 @@ use arrow_schema::SchemaRef;
 use crate::brief::Brief;
 use crate::crosstab::{Build, CrossTab, Inside, opened};
 use crate::error::Result;
-use crate::grouping::{Scan, Sieve};
+use crate::grouping::Sieve;
 use crate::lines::LineSource;
 use crate::model::Kind;
 use crate::plan::Plan;
@@ -76,7 +76,8 @@ impl Build<'_> {
             let Some(scan) = scans.into_iter().next() else { unreachable!("a brief has one job at least") };
             let sieve = Sieve::new(&scan, &plan.grouping);
             let scanned = (source.name(), tally);
-            let (crosstab, inside) = opened(&plan, Scan::finish(scan), scanned, self.context())?;
+            let context = self.context();
+            let (crosstab, inside) = opened(&plan, scan.finish(context.threads), scanned, context)?;
             Ok(Trace { crosstab, brief: brief.clone(), plan, schema, inside, sieve })
         })
     }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::frame::Frame;
 use super::relate::{Sequences, positions};
-use super::sorted::{Grouped, NO_GROUP};
+use super::sorted::{Grouped, NO_GROUP, Sorted};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
 use crate::model::{AxisSide, CellValues, Decimal, Grain, Overflow, Period, Value};
@@ -41,21 +41,20 @@ pub(super) fn rank((frame, grain): (&Frame, Grain), values: &Values, ranking: Ra
         // Of equal values the one that is shown first comes first.
         Ties::Order => {
             let cells = frame.display_order(grain);
-            Grouped::sorted(count, groups.of_cells(&cells), values, highest_first, threads)
+            Sorted::new(count, groups.of_cells(&cells), values, highest_first, threads)
         }
-        _ => Grouped::sorted(count, groups.cells(), values, highest_first, threads),
+        _ => Sorted::new(count, groups.cells(), values, highest_first, threads),
     };
-    let keys = values.sort_keys();
     let mut result = CellValues::blank(values.len());
-    for cells in sorted.iter() {
+    for group in sorted.iter() {
         let (mut start, mut dense) = (0, 0);
-        for tied in keys.ties(cells) {
+        for tied in group.ties() {
             dense += 1;
             for (i, cell) in tied.iter().enumerate() {
                 let whole = |rank: usize| Value::whole(rank as u64);
                 let rank = match ranking.ties {
-                    _ if ranking.percent && cells.len() == 1 => Value::Float(0.0),
-                    _ if ranking.percent => Value::Float(start as f64 / (cells.len() - 1) as f64),
+                    _ if ranking.percent && group.cells.len() == 1 => Value::Float(0.0),
+                    _ if ranking.percent => Value::Float(start as f64 / (group.cells.len() - 1) as f64),
                     Ties::Low => whole(start + 1),
                     Ties::High => whole(start + tied.len()),
                     Ties::Mean => Value::Float(start as f64 + (tied.len() as f64 + 1.0) / 2.0),

@@ -68,7 +68,11 @@ impl CellGroups {
         let room = (row_parts.len(), column_parts.len());
         let (mut table, mut of) = (PairTable::with_room(room, pairs.len()), Vec::new());
         let all_shown = !part_of_row.contains(&NO_GROUP) && !part_of_column.contains(&NO_GROUP);
-        table.intern_within(pairs.iter().filter_map(part), room, &mut of);
+        if room == (1, 1) && all_shown && !pairs.is_empty() {
+            of = vec![table.number_one(0, 0); pairs.len()];
+        } else {
+            table.intern_within(pairs.iter().filter_map(part), room, &mut of);
+        }
         if !all_shown {
             let mut groups = of.into_iter();
             let group = |pair| part(pair).and_then(|_| groups.next()).unwrap_or(NO_GROUP);

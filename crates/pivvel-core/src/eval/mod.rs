@@ -20,5 +20,5 @@ pub(crate) use groups::{CellGroups, GroupKey};
 pub(crate) use items::made_of;
 pub(crate) use pick::{Picks, pick};
 pub(crate) use relate::{period_places, targets};
-pub(crate) use sorted::{Grouped, NO_GROUP};
+pub(crate) use sorted::{NO_GROUP, Sorted, SortedGroup};
 pub(crate) use tier::settle_tiers;

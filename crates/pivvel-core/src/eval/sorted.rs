@@ -31,54 +31,18 @@ impl Grouped {
         Grouped { cells, ends }
     }
 
-    /// The cells that have a value, by the group of each; the highest value first, or the lowest, and equal ones
-    /// as they come.
-    pub(crate) fn sorted(
-        groups: usize,
-        group_of: impl Iterator<Item = (u32, u32)> + Clone,
-        values: &CellValues,
-        highest_first: bool,
-        threads: usize,
-    ) -> Grouped {
-        let keys = values.sort_keys();
-        let Some((low, high)) = keys.ends() else {
-            return Grouped { cells: Vec::new(), ends: vec![0; groups] };
-        };
-        let valued = group_of.filter(|(cell, _)| keys.key(*cell as usize).is_some());
-        let mut all = Grouped::new(groups, valued);
-        let place = |cell: u32| {
-            let key = keys.key(cell as usize).unwrap_or(low);
-            (if highest_first { high.wrapping_sub(key) } else { key.wrapping_sub(low) }) as u64
-        };
-        // A key and the cell's place are sorted as one number, of 64 bits if these are enough.
-        let bits = usize::BITS - all.cells.len().leading_zeros();
-        let narrow = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
-        match narrow {
-            true => all.sort_by(
-                |at, cell| place(cell) << bits | at as u64,
-                |packed| (packed & ((1 << bits) - 1)) as usize,
-                threads,
-            ),
-            false => all.sort_by(
-                |at, cell| u128::from(place(cell)) << 64 | at as u128,
-                |packed| *packed as u64 as usize,
-                threads,
-            ),
-        }
-        all
-    }
-
-    /// Sorts the cells of each group by the numbers that they are packed into with their places.
+    /// Sorts the cells of each group by the numbers that they are packed into with their places, and gives these numbers.
     fn sort_by<K: Ord + Copy + Send>(
         &mut self,
         pack: impl Fn(usize, u32) -> K,
         place: impl Fn(&K) -> usize,
         threads: usize,
-    ) {
+    ) -> Vec<K> {
         let mut packed: Vec<K> = self.cells.iter().enumerate().map(|(at, cell)| pack(at, *cell)).collect();
         sort_groups(&mut packed, &self.ends, threads_for(self.cells.len(), threads));
         let cells: Vec<u32> = packed.iter().map(|packed| self.cells[place(packed)]).collect();
         self.cells = cells;
+        packed
     }
 
     /// Brings the cells of each group into the order of their keys; those of the same key stay as they are.
@@ -109,6 +73,88 @@ impl Grouped {
     pub(crate) fn iter(&self) -> impl Iterator<Item = &[u32]> {
         let begins = std::iter::once(0).chain(self.ends.iter().copied());
         begins.zip(&self.ends).map(|(begin, end)| &self.cells[begin..*end])
+    }
+}
+
+/// Cells in groups, each in the order of their values, with what they are sorted by.
+pub(crate) struct Sorted {
+    grouped: Grouped,
+    /// The key of each cell, in the order of the cells.
+    keys: Vec<i64>,
+}
+
+/// The cells of one group, in the order of their values, and the key of each.
+#[derive(Clone, Copy)]
+pub(crate) struct SortedGroup<'a> {
+    pub(crate) cells: &'a [u32],
+    pub(crate) keys: &'a [i64],
+}
+
+impl Sorted {
+    /// The cells that have a value, by the group of each; the highest value first, or the lowest, and equal ones
+    /// as they come.
+    pub(crate) fn new(
+        groups: usize,
+        group_of: impl Iterator<Item = (u32, u32)> + Clone,
+        values: &CellValues,
+        highest_first: bool,
+        threads: usize,
+    ) -> Sorted {
+        let keys = values.sort_keys();
+        let Some((low, high)) = keys.ends() else {
+            return Sorted {
+                grouped: Grouped { cells: Vec::new(), ends: vec![0; groups] },
+                keys: Vec::new(),
+            };
+        };
+        let valued = group_of.filter(|(cell, _)| keys.key(*cell as usize).is_some());
+        let mut grouped = Grouped::new(groups, valued);
+        let place = |cell: u32| {
+            let key = keys.key(cell as usize).unwrap_or(low);
+            (if highest_first { high.wrapping_sub(key) } else { key.wrapping_sub(low) }) as u64
+        };
+        let key = |place: u64| match highest_first {
+            true => high.wrapping_sub(place as i64),
+            false => low.wrapping_add(place as i64),
+        };
+        // A key and the cell's place are sorted as one number, of 64 bits if these are enough.
+        let bits = usize::BITS - grouped.cells.len().leading_zeros();
+        let narrow = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
+        let keys = match narrow {
+            true => {
+                let pack = |at, cell| place(cell) << bits | at as u64;
+                let packed = grouped.sort_by(pack, |packed| (packed & ((1 << bits) - 1)) as usize, threads);
+                packed.into_iter().map(|packed| key(packed >> bits)).collect()
+            }
+            false => {
+                let pack = |at, cell| u128::from(place(cell)) << 64 | at as u128;
+                let packed = grouped.sort_by(pack, |packed| *packed as u64 as usize, threads);
+                packed.into_iter().map(|packed| key((packed >> 64) as u64)).collect()
+            }
+        };
+        Sorted { grouped, keys }
+    }
+
+    /// The cells of each group.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = SortedGroup<'_>> {
+        let mut keys = self.keys.as_slice();
+        self.grouped.iter().map(move |cells| {
+            let (own, after) = keys.split_at(cells.len());
+            keys = after;
+            SortedGroup { cells, keys: own }
+        })
+    }
+}
+
+impl<'a> SortedGroup<'a> {
+    /// The cells in runs of equal values.
+    pub(crate) fn ties(self) -> impl Iterator<Item = &'a [u32]> {
+        let mut cells = self.cells;
+        self.keys.chunk_by(|a, b| a == b).map(move |run| {
+            let (tied, after) = cells.split_at(run.len());
+            cells = after;
+            tied
+        })
     }
 }
 

@@ -159,7 +159,7 @@ impl FinerScan {
     }
 
     pub(super) fn finish(self) -> FinerGroups {
-        let blank_keys = Arc::new(self.keys.finish().blank_paths());
+        let blank_keys = Arc::new(self.keys.finish(1).blank_paths());
         let finer = self.finer.into_iter().map(FinerScan::finish).collect();
         let (pairs, states) = (self.pairs, self.states.with_finer(finer));
         FinerGroups { pairs, states, blank_keys, sets: self.sets }

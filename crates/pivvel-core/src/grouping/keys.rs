@@ -267,11 +267,10 @@ impl KeyScan {
         self.names.iter().cloned().zip(self.coders.iter().map(Coder::len))
     }
 
-    pub(super) fn finish(self) -> AxisPaths {
-        AxisPaths {
-            members: self.coders.into_iter().map(|coder| Members::new(coder.into_members())).collect(),
-            levels: self.levels,
-        }
+    /// The members and paths, put in order by at most so many threads.
+    pub(super) fn finish(self, threads: usize) -> AxisPaths {
+        let members = |coder: Coder| Members::by_threads(coder.into_members(), threads);
+        AxisPaths { members: self.coders.into_iter().map(members).collect(), levels: self.levels }
     }
 }
 

@@ -329,9 +329,9 @@ impl<'p> Scan<'p> {
         Ok(())
     }
 
-    /// The leaf groups of all lines that were taken.
-    pub(crate) fn finish(mut self) -> LeafGroups {
-        let (rows, columns) = (self.rows.finish(), self.columns.finish());
+    /// The leaf groups of all lines that were taken, put in order by at most so many threads.
+    pub(crate) fn finish(mut self, threads: usize) -> LeafGroups {
+        let (rows, columns) = (self.rows.finish(threads), self.columns.finish(threads));
         // Of lines that a database grouped nothing is known but their groups.
         if self.looked {
             self.report.unknown_texts = self.watch.unknown();
@@ -359,6 +359,10 @@ impl LeafGroups {
             (&self.columns, &grouping.columns, AxisSide::Columns),
         ];
         for (paths, keys, side) in axes {
+            // Most often there are none, and there may be millions of groups.
+            if paths.members.iter().all(|members| members.blank().is_none()) {
+                continue;
+            }
             let mut lines = vec![0; paths.len()];
             for ((row, column), own) in self.groups.pairs().iter().zip(self.states.all_lines()) {
                 lines[side.pick(*row, *column) as usize] += own;

@@ -15,6 +15,9 @@ use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
 use crate::model::{DatePart, DayTable, Decimal, Kind, Period};
 
+/// So many members show whether those of another coder are new here.
+const FIRST: usize = 1_024;
+
 /// Gives every member of one dimension a gap-free number in the order of first sight.
 #[derive(Debug, Clone)]
 pub(crate) struct Coder {
@@ -124,7 +127,29 @@ impl Coder {
 
     /// The codes here of the members that another coder of the same dimension has, by its codes.
     pub(crate) fn absorb(&mut self, other: &Coder) -> Vec<u32> {
-        let code = |member: &Member| match member {
+        let (first, rest) = other.members.split_at(other.members.len().min(FIRST));
+        let before = self.members.len();
+        let mut codes = Vec::with_capacity(other.members.len());
+        codes.extend(first.iter().map(|member| self.code_of_member(member)));
+        // Where the first are nearly all new, so are the others, and no table has to grow step by step.
+        if self.members.len() - before > first.len() / 2 {
+            self.reserve(rest.len());
+        }
+        codes.extend(rest.iter().map(|member| self.code_of_member(member)));
+        codes
+    }
+
+    /// Makes room for so many more members.
+    fn reserve(&mut self, more: usize) {
+        self.members.reserve(more);
+        match self.kind {
+            Kind::Text => self.texts.reserve(more),
+            _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
+        }
+    }
+
+    fn code_of_member(&mut self, member: &Member) -> u32 {
+        match member {
             Member::Text(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
             Member::Period(period) => self.code_of_key(Some(period.number().into())),
             Member::Number(number) => self.code_of_key(Some(number.digits)),
@@ -134,8 +159,7 @@ impl Coder {
             Member::Blank | Member::Tier(..) | Member::Others(_) | Member::Calculated(..) => {
                 self.blank_code()
             }
-        };
-        other.members.iter().map(code).collect()
+        }
     }
 
     /// The codes of a column, one a line.

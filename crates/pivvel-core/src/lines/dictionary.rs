@@ -32,6 +32,14 @@ pub struct Dictionary {
 }
 
 impl Dictionary {
+    /// Makes room for so many more texts, which are about as long as those that are known.
+    pub(crate) fn reserve(&mut self, more: usize) {
+        match self.middle.len() > self.short.len() {
+            true => self.middle.reserve(more, |(words, length, _)| hash_words(words, *length)),
+            false => self.short.reserve(more, |(low, high, _)| mix(*low, *high)),
+        }
+    }
+
     /// The code of a text that comes as an Arrow view: the view itself, for texts that it does not
     /// hold whole a way to the text, and what makes the code of a text that is seen for the first time.
     #[inline]
@@ -62,15 +70,13 @@ impl Dictionary {
     fn code_of_longer(&mut self, text: &[u8], new: impl FnOnce(&[u8]) -> u32) -> u32 {
         let Some(words) = words(text) else { return self.code_of_long(text, new) };
         let length = text.len() as u32;
-        let hash = |words: &[u64; 4], length: u32| {
-            mix(mix(words[0] ^ u64::from(length), words[1]), mix(words[2], words[3]))
-        };
-        let own = hash(&words, length);
+        let own = hash_words(&words, length);
         if let Some((.., code)) = self.middle.find(own, |known| known.0 == words && known.1 == length) {
             return *code;
         }
         let code = new(text);
-        self.middle.insert_unique(own, (words, length, code), |(words, length, _)| hash(words, *length));
+        self.middle
+            .insert_unique(own, (words, length, code), |(words, length, _)| hash_words(words, *length));
         code
     }
 
@@ -96,6 +102,11 @@ fn words(text: &[u8]) -> Option<[u64; 4]> {
         17..=32 => Some([word(0)?, word(8)?, word(end - 16)?, word(end - 8)?]),
         _ => None,
     }
+}
+
+#[inline]
+fn hash_words(words: &[u64; 4], length: u32) -> u64 {
+    mix(mix(words[0] ^ u64::from(length), words[1]), mix(words[2], words[3]))
 }
 
 /// Two words to one, well spread in all bits (a folded 128-bit product).

@@ -7,7 +7,7 @@ use std::sync::OnceLock;
 use hashbrown::HashTable;
 
 use super::dictionary::hash_text;
-use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, calendar_place};
+use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
 
 /// A member of one dimension, by the number that it was given when first seen.
 ///
@@ -85,7 +85,10 @@ impl Member {
             | Member::Others(text)
             | Member::Calculated(_, text) => out.write_str(text),
             Member::Period(period) => write!(out, "{period}"),
-            Member::Number(number) => write!(out, "{number}"),
+            Member::Number(number) => {
+                number.push_to(out);
+                Ok(())
+            }
             Member::Float(bits) => write!(out, "{}", f64::from_bits(*bits)),
             Member::YesNo(yes) => out.write_str(if *yes { "yes" } else { "no" }),
         };
@@ -109,6 +112,7 @@ pub struct Members {
     labels: Labels,
     /// Each member's place in natural order.
     places: Vec<u32>,
+    blank: Option<MemberId>,
     calendar_names: bool,
     /// The members by their labels, once somebody looks for one.
     by_label: OnceLock<HashTable<u32>>,
@@ -148,7 +152,14 @@ pub(crate) const BLANK: &str = "blank";
 
 impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
-        let labels = Labels::new(&members);
+        Members::by_threads(members, 1)
+    }
+
+    /// The same by at most so many threads.
+    pub(crate) fn by_threads(members: Vec<Member>, threads: usize) -> Members {
+        // Labels are needed only where keys are equal.
+        let by_key = || in_order_of_keys(&members);
+        let (mut order, labels) = both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
             texts.peek().is_some()
@@ -165,17 +176,17 @@ impl Members {
                 .then_with(|| labels.get(a).cmp(labels.get(b)))
                 .then_with(|| a.cmp(&b))
         };
-        let keys = if names.is_some() { None } else { sort_keys(&members) };
-        let key = |place: usize| keys.as_ref().map_or(0, |keys| keys[place]);
-        let mut order: Vec<(u8, u64, u32)> =
-            members.iter().enumerate().map(|(i, member)| (rank(member), key(i), i as u32)).collect();
-        // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
-        order.sort_by(|a, b| (a.0, a.1).cmp(&(b.0, b.1)).then_with(|| compared(a.2 as usize, b.2 as usize)));
+        let is_tied = |a: &Keyed, b: &Keyed| a.0 == b.0 && (names.is_some() || a.1 == b.1);
+        for tied in order.chunk_by_mut(is_tied).filter(|tied| tied.len() > 1) {
+            tied.sort_by(|a, b| compared(a.2 as usize, b.2 as usize));
+        }
         let mut places = vec![0; members.len()];
         for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;
         }
-        Members { members, labels, places, calendar_names: names.is_some(), by_label: OnceLock::new() }
+        let blank = members.iter().position(|member| *member == Member::Blank).map(|id| MemberId(id as u32));
+        let calendar_names = names.is_some();
+        Members { members, labels, places, blank, calendar_names, by_label: OnceLock::new() }
     }
 
     pub(crate) const fn none() -> Members {
@@ -183,6 +194,7 @@ impl Members {
             members: Vec::new(),
             labels: Labels { text: String::new(), ends: Vec::new() },
             places: Vec::new(),
+            blank: None,
             calendar_names: false,
             by_label: OnceLock::new(),
         }
@@ -210,7 +222,12 @@ impl Members {
 
     /// Whether this is the member of the lines that hold nothing in this dimension.
     pub fn is_blank(&self, id: MemberId) -> bool {
-        matches!(self.member(id), Member::Blank)
+        self.blank == Some(id)
+    }
+
+    /// The member of the lines that hold nothing in this dimension, if there are any.
+    pub(crate) fn blank(&self) -> Option<MemberId> {
+        self.blank
     }
 
     /// Whether the members are months or weekdays by name, and stand in calendar order for that.
@@ -291,6 +308,20 @@ fn rank(member: &Member) -> u8 {
         Member::Calculated(..) => 3,
         _ => 0,
     }
+}
+
+/// A member with its rank and its key among those of one rank.
+type Keyed = (u8, u64, u32);
+
+/// The members by their ranks, then by their keys; those of one key in no order yet.
+fn in_order_of_keys(members: &[Member]) -> Vec<Keyed> {
+    let keys = sort_keys(members);
+    let key = |place: usize| keys.as_ref().map_or(0, |keys| keys[place]);
+    let mut order: Vec<Keyed> =
+        members.iter().enumerate().map(|(i, member)| (rank(member), key(i), i as u32)).collect();
+    // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
+    order.sort_by_key(|(rank, key, _)| (*rank, *key));
+    order
 }
 
 /// A sort key for each member: members of different keys stand in the order of these. `None` for members of several

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::ops::Range;
 
-use super::{Decimal, Overflow, Value, float_to_ordered};
+use super::{Decimal, Overflow, Value, float_to_ordered, ordered_to_float};
 
 /// A blank among digits, which no number of 64 bits in a column of digits is.
 const BLANK: i64 = i64::MIN;
@@ -251,6 +251,19 @@ impl CellValues {
         }
     }
 
+    /// The value of a cell of which the key is known: where keys tell it, the cell is not looked up.
+    pub(crate) fn of_key(&self, cell: usize, key: i64) -> Value {
+        match self {
+            CellValues::Exact(scale, _) => Value::Exact(Decimal::new(key.into(), *scale)),
+            CellValues::Float(_) => Value::Float(ordered_to_float(key)),
+            CellValues::Days(_) => Value::Date(key as i32),
+            CellValues::Blank(_) | CellValues::Mixed(_) => match self.get(cell) {
+                Some(value) => value,
+                None => unreachable!("only a value has a key"),
+            },
+        }
+    }
+
     /// What the values are compared and sorted by.
     pub(crate) fn sort_keys(&self) -> SortKeys<'_> {
         let keys = match self {
@@ -309,11 +322,6 @@ pub(crate) struct SortKeys<'a> {
 }
 
 impl SortKeys<'_> {
-    /// Cells that are sorted by their values, in runs of equal values.
-    pub(crate) fn ties<'c>(&self, cells: &'c [u32]) -> impl Iterator<Item = &'c [u32]> {
-        cells.chunk_by(|a, b| self.keys[*a as usize] == self.keys[*b as usize])
-    }
-
     /// A cell's key; `None` for a blank.
     #[inline]
     pub(crate) fn key(&self, cell: usize) -> Option<i64> {

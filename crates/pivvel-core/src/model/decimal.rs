@@ -108,6 +108,15 @@ impl Decimal {
         Some((rescale(self.digits, self.scale, scale)?, rescale(other.digits, other.scale, scale)?, scale))
     }
 
+    /// Adds the number, as it is displayed, to a text.
+    pub(crate) fn push_to(self, text: &mut String) {
+        let mut buffer = [0; 48];
+        match self.short_text(&mut buffer) {
+            Some(short) => text.push_str(short),
+            None => text.push_str(&self.to_string()),
+        }
+    }
+
     /// The number as it is displayed; `None` if its digits have more than 64 bits, or more than 19 of them stand
     /// after the point.
     fn short_text(self, buffer: &mut [u8; 48]) -> Option<&str> {

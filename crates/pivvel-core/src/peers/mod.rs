@@ -13,7 +13,7 @@ pub(crate) use yardstick::{Measured, share};
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use crate::eval::{CellGroups, Frame, GroupKey, Grouped, NO_GROUP};
+use crate::eval::{CellGroups, Frame, GroupKey, NO_GROUP, Sorted, SortedGroup};
 use crate::model::{CellValues, Grain, Value};
 use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class, Entry, OfAxis};
@@ -53,19 +53,15 @@ impl Peers {
         threads: usize,
     ) -> Peers {
         let mut ranks = vec![0; values.len()];
-        let sorted = Grouped::sorted(keys.len(), (0..).zip(of.iter().copied()), values, true, threads);
-        let sort_keys = values.sort_keys();
-        let measured = |cells: &[u32]| {
+        let sorted = Sorted::new(keys.len(), (0..).zip(of.iter().copied()), values, true, threads);
+        let measured = |group: SortedGroup<'_>| {
             let mut rank = 1;
-            for tied in sort_keys.ties(cells) {
+            for tied in group.ties() {
                 tied.iter().for_each(|cell| ranks[*cell as usize] = rank);
                 rank += tied.len() as u32;
             }
-            let value = |place: usize| match values.get(cells[place] as usize) {
-                Some(value) => value,
-                None => unreachable!("only cells with a value are sorted"),
-            };
-            Measured::new(cells.len(), value, wanted)
+            let value = |place: usize| values.of_key(group.cells[place] as usize, group.keys[place]);
+            Measured::new(group.cells.len(), value, wanted)
         };
         let groups = sorted.iter().map(measured).collect();
         Peers { groups, ranks, keys, group_of: of, names: OnceLock::new(), joined: false }

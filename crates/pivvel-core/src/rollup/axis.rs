@@ -422,21 +422,28 @@ impl<S: OfAxis> Axis<S> {
                 place_of_parent[*node as usize] = place;
             }
             let parent = |node: u32| place_of_parent[self.parent_node(level, node) as usize];
-            let mut order: Vec<u32> = (0..self.len(level) as u32).collect();
+            let nodes = 0..self.len(level) as u32;
             let own = &self.dimensions[level - 1].order;
             let is_natural = matches!(by[level - 1], SortBy::Natural)
                 && own.direction == Direction::Ascending
                 && own.members().is_empty();
-            if is_natural {
+            let order = if is_natural {
                 // There may be millions of nodes, and their members have places in this order.
-                let place = |node: u32| self.members[level - 1].place(self.member_of(level, node));
-                order.sort_by_cached_key(|node| (parent(*node), place(*node)));
+                let members = &self.members[level - 1];
+                let by_member = |node: &u32| members.place(self.member_of(level, *node)) as usize;
+                let by_member = in_order_of(nodes, members.len(), by_member);
+                match place_of_parent.len() {
+                    1 => by_member,
+                    parents => in_order_of(by_member.into_iter(), parents, |node| parent(*node)),
+                }
             } else {
+                let mut order: Vec<u32> = nodes.collect();
                 order.sort_by(|a, b| {
                     let siblings = || self.sibling_order(level, *a, *b, &by[level - 1]);
                     parent(*a).cmp(&parent(*b)).then_with(siblings)
                 });
-            }
+                order
+            };
             let mut ranges = vec![0..0; ordered[level - 1].len()];
             for (at, node) in order.iter().enumerate() {
                 let range = &mut ranges[parent(*node)];
@@ -542,4 +549,26 @@ impl<S: OfAxis> Axis<S> {
         };
         made(x).cmp(&made(y)).then_with(|| listed(x).cmp(&listed(y))).then_with(own)
     }
+}
+
+/// Nodes in the order of their keys, which are below `keys`; those of one key as they come. Linear in both.
+fn in_order_of(
+    nodes: impl Iterator<Item = u32> + Clone,
+    keys: usize,
+    key: impl Fn(&u32) -> usize,
+) -> Vec<u32> {
+    let mut begins = vec![0u32; keys + 1];
+    nodes.clone().for_each(|node| begins[key(&node) + 1] += 1);
+    let mut before = 0;
+    for begin in &mut begins {
+        before += *begin;
+        *begin = before;
+    }
+    let mut order = vec![0; before as usize];
+    for node in nodes {
+        let begin = &mut begins[key(&node)];
+        order[*begin as usize] = node;
+        *begin += 1;
+    }
+    order
 }

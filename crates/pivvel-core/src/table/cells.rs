@@ -47,7 +47,7 @@ impl CellsShape {
     }
 
     pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
-        let rows = AxisCodes::new(crosstab.rows(), cells.iter().map(Cell::row));
+        let rows = AxisCodes::of_runs(crosstab.rows(), cells.iter().map(Cell::row));
         let columns = AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column));
         let located = rows.located(&self.held[0]).with(columns.located(&self.held[1]));
         let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(form)).collect();

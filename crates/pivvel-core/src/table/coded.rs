@@ -108,6 +108,19 @@ pub(super) struct AxisCodes<'a, S> {
 }
 
 impl<'a, S: OfAxis> AxisCodes<'a, S> {
+    /// Of rows of which those of an entry stand together: there may be millions of entries, and none is looked for.
+    pub(super) fn of_runs(axis: &'a Axis<S>, rows: impl Iterator<Item = Entry<S>>) -> AxisCodes<'a, S> {
+        let mut entries: Vec<Entry<S>> = Vec::new();
+        let mut code = |entry: Entry<S>| {
+            if entries.last() != Some(&entry) {
+                entries.push(entry);
+            }
+            entries.len() as u32 - 1
+        };
+        let codes = rows.map(&mut code).collect();
+        AxisCodes { axis, entries, codes }
+    }
+
     pub(super) fn new(axis: &'a Axis<S>, rows: impl Iterator<Item = Entry<S>>) -> AxisCodes<'a, S> {
         let (mut interner, mut entries) = (Interner::new(), Vec::new());
         let mut code = |entry: Entry<S>| {

@@ -24,11 +24,13 @@ fn held_by<S: OfAxis>(axis: &Axis<S>, dimension: usize) -> Option<Holds> {
     let own =
         |member: &&Member| !matches!(member, Member::Blank | Member::Others(_) | Member::Calculated(..));
     let all = (0..members.len()).map(|place| members.member(MemberId(place as u32)));
-    let values: Option<Vec<Value>> = all.filter(own).map(value).collect();
-    match Holds::of(values?.into_iter()) {
-        Holds::Nothing => None,
-        holds => Some(holds),
-    }
+    let mut are_values = true;
+    let values = all.filter(own).map_while(|member| {
+        let value = value(member);
+        are_values = value.is_some();
+        value
+    });
+    Some(Holds::of(values)).filter(|holds| are_values && *holds != Holds::Nothing)
 }
 
 /// A member as a value: a number, a day, or the first day of a period.

@@ -261,7 +261,7 @@ impl<'a> TidyShape<'a> {
     pub(super) fn batch(&self, rows: &[TidyRow<'a>], form: Texts, threads: usize) -> RecordBatch {
         // Several columns need these.
         let axes = || {
-            let of_rows = AxisCodes::new(self.crosstab.rows(), rows.iter().map(|row| row.cell.row()));
+            let of_rows = AxisCodes::of_runs(self.crosstab.rows(), rows.iter().map(|row| row.cell.row()));
             (of_rows, AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())))
         };
         let numbers = || {
@@ -356,8 +356,11 @@ fn digits(values: impl ExactSizeIterator<Item = Option<Value>>) -> ArrayRef {
     for value in values {
         if let Some(value) = value.filter(|value| !last.is_some_and(|last| alike(*value, last))) {
             text.clear();
-            // Writing into a string cannot fail.
-            let _ = write!(text, "{value}");
+            match value {
+                Value::Exact(number) => number.push_to(&mut text),
+                // Writing into a string cannot fail.
+                _ => drop(write!(text, "{value}")),
+            }
             last = Some(value);
         }
         builder.append_option(value.map(|_| text.as_str()));

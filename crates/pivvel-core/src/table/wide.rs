@@ -71,7 +71,7 @@ impl WideShape {
     }
 
     fn batch(&self, crosstab: &CrossTab, rows: &[RowEntry]) -> RecordBatch {
-        let codes = AxisCodes::new(crosstab.rows(), rows.iter().copied());
+        let codes = AxisCodes::of_runs(crosstab.rows(), rows.iter().copied());
         let located = codes.located(&self.held).in_order();
         let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(Texts::Utf8)).collect();
         arrays.extend(self.columns.iter().map(|(column, measure, holds)| {
