@@ -24,8 +24,7 @@ pub(super) fn add_items(
         let axis = item.spot.side.pick(&mut *rows, &mut *columns);
         add_nodes(place, item, axis);
         for (_, grain) in grains.iter_mut() {
-            let (axis, other) = item.spot.side.pick((&*rows, &*columns), (&*columns, &*rows));
-            add_cells(place, item.spot.side, (axis, other), grain);
+            add_cells(place, item.spot.side, (rows, columns), grain);
         }
     }
 }
@@ -94,56 +93,51 @@ pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<
     }
 }
 
-/// A cell for the item's nodes wherever an operand has one; its lines are theirs.
+/// A cell for the item's nodes wherever an operand has one; its lines are theirs. The cells are gone through in their
+/// order, in which most often those of a row lie side by side.
 fn add_cells(
     place: usize,
     side: AxisSide,
-    (axis, other_axis): (&Axis<Either>, &Axis<Either>),
+    (rows, columns): (&Axis<Either>, &Axis<Either>),
     grain: &mut Cells,
 ) {
-    let level = grain.grain.level(side);
-    let pairs = grain.pairs.pairs();
-    let node_of = |cell: u32| side.pick(pairs[cell as usize].0, pairs[cell as usize].1);
-    let other_of = |cell: u32| side.pick(pairs[cell as usize].1, pairs[cell as usize].0);
-    let by_node = Grouped::new(axis.len(level), (0..pairs.len() as u32).map(|cell| (cell, node_of(cell))));
-    let own = (0..axis.len(level) as u32)
-        .filter_map(|node| Some((node, axis.made(level, node).filter(|made| made.item == place)?)));
-    let most = own.clone().flat_map(|(_, made)| made.operands.iter().flatten());
-    let most = most.map(|operand| by_node.group(*operand).len()).sum();
-    let (mut nodes, mut others) = (Vec::with_capacity(most), Vec::with_capacity(most));
-    let mut lines: Vec<u64> = Vec::with_capacity(most);
-    // The place of each node of the other axis among those that the item has cells with.
-    let mut place_of = vec![usize::MAX; other_axis.len(grain.grain.level(side.other()))];
-    for (node, made) in own {
-        let first = others.len();
-        for cell in made.operands.iter().flatten().flat_map(|operand| by_node.group(*operand)) {
-            let other = other_of(*cell);
-            let known = &mut place_of[other as usize];
-            if *known == usize::MAX || *known < first {
-                *known = first;
-                others.push(other);
-            }
-        }
-        // Those of each operand are in order already.
-        others[first..].sort();
-        (first..others.len()).for_each(|at| place_of[others[at] as usize] = at);
-        nodes.resize(others.len(), node);
-        lines.resize(others.len(), 0);
-        // An operand may be an item of the same members again, whose lines count once.
-        for cell in made_of(axis, level, node).iter().flat_map(|made_from| by_node.group(*made_from)) {
-            let at = place_of[other_of(*cell) as usize];
-            if at != usize::MAX && at >= first {
-                lines[at] += grain.lines[*cell as usize];
-            }
+    let (axis, level) = (side.pick(rows, columns), grain.grain.level(side));
+    let (mut of_operands, mut of_parts) = (Vec::new(), Vec::new());
+    for node in 0..axis.len(level) as u32 {
+        let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
+        of_operands.extend(made.operands.iter().flatten().map(|operand| (node, *operand)));
+        of_parts.extend(made_of(axis, level, node).into_iter().map(|part| (node, part)));
+    }
+    let by_operand = Grouped::new(axis.len(level), of_operands.into_iter());
+    let wanted: Vec<(u32, u32)> = fed(side, grain.pairs.pairs(), &by_operand).map(|(_, pair)| pair).collect();
+    let (first, room) = (grain.len(), (rows.len(grain.grain.row), columns.len(grain.grain.column)));
+    grain.pairs.intern_within(wanted.into_iter(), room, &mut Vec::new());
+    // An operand may be an item of the same members again, whose lines count once.
+    let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
+    let mut lines = vec![0; grain.pairs.len() - first];
+    for (cell, (row, column)) in fed(side, &grain.pairs.pairs()[..first], &by_part) {
+        if let Some(own) = grain.pairs.find(row, column) {
+            lines[own as usize - first] += grain.lines[cell];
         }
     }
-    let (a, b) = side.pick((&nodes, &others), (&others, &nodes));
-    grain.pairs.intern(a, b, &mut Vec::new());
-    grain.of_items.push(grain.lines.len()..grain.lines.len() + lines.len());
-    grain.lines.extend(lines);
+    grain.lines.append(&mut lines);
+    grain.of_items.push(first..grain.len());
     for aggregate in &mut grain.aggregates {
         Arc::make_mut(aggregate).resize(grain.lines.len());
     }
+}
+
+/// For each cell whose node others are made of: its place, and the cell of each of these beside the same node of the
+/// other axis.
+fn fed<'a>(
+    side: AxisSide,
+    pairs: &'a [(u32, u32)],
+    made_of: &'a Grouped,
+) -> impl Iterator<Item = (usize, (u32, u32))> + 'a {
+    pairs.iter().enumerate().flat_map(move |(cell, (row, column))| {
+        let made = made_of.group(side.pick(*row, *column));
+        made.iter().map(move |node| (cell, side.pick((*node, *column), (*row, *node))))
+    })
 }
 
 /// Aggregates the cells of groups anew, from the lines of all their members. Cells where another item plays a
@@ -154,6 +148,9 @@ pub(super) fn merge_groups(
     grains: &mut ByGrain<Cells>,
     states: &[Cow<'_, States>],
 ) -> Result<(), Overflow> {
+    if !plan.items.iter().any(|item| item.is_group) {
+        return Ok(());
+    }
     let is_group = |apart: &Apart| matches!(apart, Apart::Item(item) if plan.items[*item as usize].is_group);
     let of_groups = |axis: &Axis<Either>, level: usize, node: u32| {
         axis.apart(axis.class(level, node))
