@@ -8,7 +8,7 @@ const KNOWN: [&str; 11] = ["%20", "%25", "%22", "%60", "%3C", "%3E", "%5B", "%5D
 
 /// A link that stays what it is when it is written: letters that are not ASCII stand in it as themselves (RFC 3987) where
 /// that is needed. `None` for one with other escapes alone.
-pub(super) fn lasting(link: &str) -> Option<Cow<'_, str>> {
+pub(super) fn as_written(link: &str) -> Option<Cow<'_, str>> {
     let lasts = |link: &str| {
         let upper = link.to_ascii_uppercase();
         !link.contains('%') || KNOWN.iter().any(|known| upper.contains(known))

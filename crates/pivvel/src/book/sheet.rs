@@ -13,7 +13,7 @@ use rust_xlsxwriter::{
 
 use super::format::{colour, dressed, ruled, spelled};
 use super::legend;
-use super::link::lasting;
+use super::link::as_written;
 
 /// Rows before the headings of columns: the title, and nothing.
 const TITLE: usize = 2;
@@ -150,8 +150,8 @@ impl Sheet<'_> {
     /// A link of a cell, whose content is written after it.
     fn link(&mut self, (row, column): (u32, u16), link: Option<&str>) -> Result<(), XlsxError> {
         let Some(link) = link else { return Ok(()) };
-        let lasting = lasting(link).filter(|_| self.links < LINKS);
-        let Some(link) = lasting else {
+        let as_written = as_written(link).filter(|_| self.links < LINKS);
+        let Some(link) = as_written else {
             self.left_out += 1;
             return Ok(());
         };

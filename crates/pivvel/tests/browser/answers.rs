@@ -136,6 +136,13 @@ fn members_that_are_clicked_are_chosen_where_they_can_be() {
         page.value("document.querySelector(\"svg.chart [data-t='Skerry Coast'][tabindex]\").focus()").await;
         page.keys(Key::Enter).await;
         until(&page, &run(&[], Some("coast = 'Skerry Coast'")), "Enter on a shape").await;
+        // In a list and in a field Escape has a meaning of its own.
+        for field in ["select[name=n]", "#find"] {
+            page.value(&format!("document.querySelector('{field}').focus()")).await;
+            page.keys(Key::Escape).await;
+            assert_eq!(page.value(ADDRESS).await, json!("#coast=Skerry+Coast"), "{field}");
+        }
+        page.value("document.querySelector('#t0 tbody td').focus()").await;
         page.keys(Key::Escape).await;
         until(&page, &run(&[], None), "Escape").await;
         // A harbour is no control: it is marked, and stays so while others are pointed at.
