@@ -15,8 +15,6 @@ pub(super) struct KeySets {
     /// Bits by group, then by key, `words` words for each group.
     bits: Vec<u64>,
     words: usize,
-    /// How many bits are set.
-    set: usize,
     /// Pairs of group and key, where these are too thinly spread for bits.
     pairs: Option<PairTable>,
     numbers: Vec<u32>,
@@ -25,15 +23,12 @@ pub(super) struct KeySets {
 impl KeySets {
     /// Takes pairs of group and key, of which the groups are below `room.0` and the keys below `room.1`.
     pub(super) fn insert(&mut self, pairs: impl Iterator<Item = (u32, u32)>, room: (usize, usize)) {
-        self.make_room(room);
+        self.make_room(room, 0);
         match &mut self.pairs {
             Some(table) => table.intern_within(pairs, room, &mut self.numbers),
             None => {
                 for (group, key) in pairs {
-                    let word = &mut self.bits[group as usize * self.words + (key >> 6) as usize];
-                    let bit = 1 << (key & 63);
-                    self.set += usize::from(*word & bit == 0);
-                    *word |= bit;
+                    self.bits[group as usize * self.words + (key >> 6) as usize] |= 1 << (key & 63);
                 }
             }
         }
@@ -41,7 +36,8 @@ impl KeySets {
 
     /// How many keys all groups have together.
     pub(super) fn len(&self) -> usize {
-        self.pairs.as_ref().map_or(self.set, PairTable::len)
+        let set = || self.bits.iter().map(|word| word.count_ones() as usize).sum();
+        self.pairs.as_ref().map_or_else(set, PairTable::len)
     }
 
     /// About how many bytes they take.
@@ -61,9 +57,8 @@ impl KeySets {
     /// The keys of fewer groups: those of each group here go into the one that `into` names for it, or are
     /// left out where that is [`NOWHERE`]; all are below `room`.
     pub(super) fn merged(&self, into: &[u32], room: (usize, usize)) -> KeySets {
-        let mut merged = KeySets { set: self.len(), ..KeySets::default() };
-        merged.make_room(room);
-        merged.set = 0;
+        let mut merged = KeySets::default();
+        merged.make_room(room, self.len());
         if merged.pairs.is_some() || self.pairs.is_some() {
             let moved = self.each().map(|(group, key)| (into[group as usize], key));
             merged.insert(moved.filter(|(group, _)| *group != NOWHERE), room);
@@ -77,7 +72,6 @@ impl KeySets {
                 mine.iter_mut().zip(row).for_each(|(mine, theirs)| *mine |= theirs);
             }
         }
-        merged.set = merged.bits.iter().map(|word| word.count_ones() as usize).sum();
         merged
     }
 
@@ -98,9 +92,12 @@ impl KeySets {
     }
 
     /// Makes the rows of bits long and many enough, or turns to pairs where they would take too much, and
-    /// back where they no longer would.
-    fn make_room(&mut self, (groups, keys): (usize, usize)) {
+    /// back where they no longer would; so many keys are to come at least.
+    fn make_room(&mut self, (groups, keys): (usize, usize), to_come: usize) {
         let words = self.words.max(keys.div_ceil(64).next_power_of_two());
+        if self.pairs.is_none() && words == self.words && groups.saturating_mul(words) <= self.bits.len() {
+            return;
+        }
         let size = groups.saturating_mul(words).saturating_mul(size_of::<u64>());
         let fits = |free: usize, set: usize| size <= free.saturating_add(EACH.saturating_mul(set));
         if let Some(table) = &self.pairs {
@@ -109,10 +106,12 @@ impl KeySets {
                 return;
             }
             let table = self.pairs.take().unwrap_or_default();
+            self.make_room((groups, keys), table.len());
             self.insert(table.pairs().iter().copied(), (groups, keys));
             return;
         }
-        if !fits(FREE, self.set) {
+        // To count the bits takes no longer than to copy them into more room.
+        if size > FREE && !fits(FREE, to_come.max(self.len())) {
             let mut table = PairTable::default();
             let all: Vec<(u32, u32)> = self.each().collect();
             table.intern_within(all.into_iter(), (groups, keys), &mut self.numbers);
