@@ -109,13 +109,14 @@ fn add_cells(
         of_parts.extend(made_of(axis, level, node).into_iter().map(|part| (node, part)));
     }
     let by_operand = Grouped::new(axis.len(level), of_operands.into_iter());
-    let wanted: Vec<(u32, u32)> = fed(side, grain.pairs.pairs(), &by_operand).map(|(_, pair)| pair).collect();
+    let wanted: Vec<(u32, u32)> =
+        item_cells(side, grain.pairs.pairs(), &by_operand).map(|(_, pair)| pair).collect();
     let (first, room) = (grain.len(), (rows.len(grain.grain.row), columns.len(grain.grain.column)));
     grain.pairs.intern_within(wanted.into_iter(), room, &mut Vec::new());
     // An operand may be an item of the same members again, whose lines count once.
     let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
     let mut lines = vec![0; grain.pairs.len() - first];
-    for (cell, (row, column)) in fed(side, &grain.pairs.pairs()[..first], &by_part) {
+    for (cell, (row, column)) in item_cells(side, &grain.pairs.pairs()[..first], &by_part) {
         if let Some(own) = grain.pairs.find(row, column) {
             lines[own as usize - first] += grain.lines[cell];
         }
@@ -129,7 +130,7 @@ fn add_cells(
 
 /// For each cell whose node others are made of: its place, and the cell of each of these beside the same node of the
 /// other axis.
-fn fed<'a>(
+fn item_cells<'a>(
     side: AxisSide,
     pairs: &'a [(u32, u32)],
     made_of: &'a Grouped,
