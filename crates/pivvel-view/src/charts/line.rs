@@ -71,7 +71,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             ends.push((y, i));
         }
     }
-    place_names(&mut canvas, view, &rows, &names, ends, (left + width + 6.0, foot, right - 10.0), medium);
+    let room = (left + width + 6.0, (top, foot), right - 10.0);
+    place_names(&mut canvas, view, &rows, &names, ends, room, medium);
     canvas.finish()
 }
 
@@ -153,18 +154,24 @@ fn place_names(
     rows: &[RowEntry],
     names: &[String],
     mut ends: Vec<(f64, usize)>,
-    (x, foot, room): (f64, f64, f64),
+    (x, (top, foot), room): (f64, (f64, f64), f64),
     medium: &mut Medium<'_>,
 ) {
     ends.sort_by(|(a, _), (b, _)| a.total_cmp(b));
+    // Very many names lie on one another rather than beyond the paper.
+    let apart = APART.min((foot - top) / ends.len().saturating_sub(1).max(1) as f64);
     for i in 1..ends.len() {
-        ends[i].0 = ends[i].0.max(ends[i - 1].0 + APART);
+        ends[i].0 = ends[i].0.max(ends[i - 1].0 + apart);
     }
-    // What was pushed over the foot goes up again.
-    let over = ends.last().map_or(0.0, |(y, _)| (y - foot).max(0.0));
+    // What was pushed over the foot goes up again, and what is in its way, but no other name.
+    let mut lowest = foot;
+    for (y, _) in ends.iter_mut().rev() {
+        *y = y.min(lowest);
+        lowest = *y - apart;
+    }
     for (y, i) in ends {
         let member = Member::new(&view.crosstab, rows[i], Vec::new(), medium);
-        let text = super::canvas::text_node((x, y - over + 4.0), &fitting(&names[i], room), Hold::Start, "");
+        let text = super::canvas::text_node((x, y + 4.0), &fitting(&names[i], room), Hold::Start, "");
         canvas.add(member.on(text));
     }
 }

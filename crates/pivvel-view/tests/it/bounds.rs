@@ -166,3 +166,31 @@ proptest! {
         check(&draw_page(&crosstab))?;
     }
 }
+
+/// Names at the ends of lines go apart, and those that stand alone stay where their lines end. Of very many no name lies
+/// beyond the paper either.
+#[test]
+fn names_of_lines_that_end_together_go_apart() {
+    let view = ViewBrief::new(ViewForm::Line).rows(["coast"]).measures(["sales"]).along("sold_on.month");
+    for (count, high) in [(4, 1), (12, 1), (60, 1), (60, 30)] {
+        let of = |coast: usize| Line {
+            coast,
+            harbour: None,
+            day: 19_000,
+            amount: Some(if coast < high { 1_000 } else { 0 }),
+            weight: None,
+        };
+        let picture = draw_svg(&crosstab(&(0..count).map(of).collect::<Vec<_>>(), &view, false), Some(1));
+        check(&picture).unwrap();
+        let tags = picture.split("<text").skip(1).map(|text| text.split('>').next().unwrap());
+        let tags: Vec<&str> = tags.filter(|tag| tag.contains("data-t=\"Coast ")).collect();
+        let mut heights: Vec<f64> = numbers(&tags, "y").into_iter().map(|(y, _)| y).collect();
+        heights.sort_by(f64::total_cmp);
+        assert_eq!(heights.len(), count, "{count} and {high}");
+        let apart = |pair: &[f64]| pair[1] - pair[0] > if count > 24 { 4.0 } else { 13.9 };
+        assert!(heights.windows(2).all(apart), "{heights:?}");
+        if high == 1 && count < 24 {
+            assert!(heights[1] - heights[0] > 100.0, "the first stays at its line: {heights:?}");
+        }
+    }
+}
