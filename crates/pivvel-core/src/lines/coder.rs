@@ -15,7 +15,7 @@ use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
 use crate::model::{DatePart, DayTable, Decimal, Kind, Period};
 
-/// So many members show whether those of another coder are new here.
+/// How many members of another coder are looked at to see whether most of them are new.
 const FIRST: usize = 1_024;
 
 /// Gives every member of one dimension a gap-free number in the order of first sight.
@@ -131,7 +131,7 @@ impl Coder {
         let before = self.members.len();
         let mut codes = Vec::with_capacity(other.members.len());
         codes.extend(first.iter().map(|member| self.code_of_member(member)));
-        // Where the first are nearly all new, so are the others, and no table has to grow step by step.
+        // Where most of the first are new, most of the others are, too, and no table has to grow step by step.
         if self.members.len() - before > first.len() / 2 {
             self.reserve(rest.len());
         }

@@ -32,14 +32,6 @@ pub struct Dictionary {
 }
 
 impl Dictionary {
-    /// Makes room for so many more texts, which are about as long as those that are known.
-    pub(crate) fn reserve(&mut self, more: usize) {
-        match self.middle.len() > self.short.len() {
-            true => self.middle.reserve(more, |(words, length, _)| hash_words(words, *length)),
-            false => self.short.reserve(more, |(low, high, _)| mix(*low, *high)),
-        }
-    }
-
     /// The code of a text that comes as an Arrow view: the view itself, for texts that it does not
     /// hold whole a way to the text, and what makes the code of a text that is seen for the first time.
     #[inline]
@@ -65,6 +57,14 @@ impl Dictionary {
     /// The code of a text, and what makes one where it is seen for the first time.
     pub fn code_of(&mut self, text: &str, new: impl FnOnce(&[u8]) -> u32) -> u32 {
         self.code_of_view(make_view(text.as_bytes(), 0, 0), || text.as_bytes(), new)
+    }
+
+    /// Makes room for so many more texts, which are about as long as those that are known.
+    pub(crate) fn reserve(&mut self, more: usize) {
+        match self.middle.len() > self.short.len() {
+            true => self.middle.reserve(more, |(words, length, _)| hash_words(words, *length)),
+            false => self.short.reserve(more, |(low, high, _)| mix(*low, *high)),
+        }
     }
 
     fn code_of_longer(&mut self, text: &[u8], new: impl FnOnce(&[u8]) -> u32) -> u32 {

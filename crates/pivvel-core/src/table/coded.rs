@@ -108,7 +108,7 @@ pub(super) struct AxisCodes<'a, S> {
 }
 
 impl<'a, S: OfAxis> AxisCodes<'a, S> {
-    /// Of rows of which those of an entry stand together: there may be millions of entries, and none is looked for.
+    /// The codes of rows where those of one entry stand together. There may be millions of entries, so none is looked up.
     pub(super) fn of_runs(axis: &'a Axis<S>, rows: impl Iterator<Item = Entry<S>>) -> AxisCodes<'a, S> {
         let mut entries: Vec<Entry<S>> = Vec::new();
         let mut code = |entry: Entry<S>| {

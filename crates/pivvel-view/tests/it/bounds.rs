@@ -58,7 +58,7 @@ fn view() -> impl Strategy<Value = ViewBrief> {
             per: per.then(|| "coast".to_string()),
             scale: if own_scales && per { PanelScale::Own } else { PanelScale::Shared },
             along: (form == ViewForm::Line).then(|| "sold_on.month".to_string()),
-            // Three members have no place, which is told.
+            // Three members have no place, which a note reports.
             grid: match form {
                 ViewForm::Tiles => {
                     (0..6u32).map(|n| (format!("Harbour {n}"), (1 + n * 7 % 5, 1 + n))).collect()
@@ -96,7 +96,7 @@ fn numbers<'t>(tags: &[&'t str], name: &str) -> Vec<(f64, &'t str)> {
     for tag in tags {
         let Some(at) = tag.find(&format!(" {name}=\"")) else { continue };
         let text = tag[at + name.len() + 3..].split('"').next().unwrap();
-        // Lengths as they are; what is told in percent is told of something else.
+        // Lengths as they are; a percentage is a share of something else.
         if !text.ends_with('%') {
             let number = text.trim_end_matches("px").parse::<f64>();
             all.push((number.unwrap_or_else(|_| panic!("{name} in <{tag}>")), *tag));
