@@ -37,6 +37,7 @@ mod picture;
 mod report;
 mod signs;
 mod terminal;
+mod widths;
 
 pub use appearance::{Appearance, Logo, Theme, Words};
 pub use colour::Rgb;

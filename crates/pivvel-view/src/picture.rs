@@ -13,19 +13,14 @@ use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::page::classes::{Classes, Use};
 use crate::page::members::{Hue, Marks};
 use crate::palette::{Ground, Paint, ink, paper, tone_sign};
+use crate::widths::{BAR, PAD, SWATCH, Widths};
 
 /// Room around a picture and between its parts.
 const MARGIN: f64 = 24.0;
-/// Room around figures.
-const PAD: f64 = 9.0;
-/// The widest that labels are.
-const LABELS: f64 = 360.0;
 /// How wide titles and notes are at least, before they go on in another line.
 const PROSE: f64 = 700.0;
 /// How wide panels beside one another are at most.
 const SHEET: f64 = 1200.0;
-/// The width of bars in cells and of small lines.
-const BAR: f64 = 84.0;
 
 /// Draws a cross-tab with its views as SVG, or one of the views alone, counted from 1. [`Appearance::svg`] does it in another
 /// language and in other colours.
@@ -186,24 +181,8 @@ struct Places {
 
 impl Places {
     fn new(layout: &Layout) -> Places {
-        let label = |row: &LayoutRow| text_width(&row.label) + 16.0 * row.indent as f64;
-        let corner = text_width(&layout.corner.join(" / "));
-        let swatch = if layout.rows.iter().any(|row| row.colour.is_some()) { 9.0 } else { 0.0 };
-        let labels =
-            layout.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(LABELS) + PAD + swatch;
-        let mut widths: Vec<f64> = (0..layout.columns.len())
-            .map(|i| {
-                layout.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
-            })
-            .collect();
-        for head in layout.heads.iter().rev().flatten() {
-            let (first, count) = head.columns;
-            let has: f64 = widths[first..first + count].iter().sum();
-            let wants = text_width(&head.text).min(170.0) + 2.0 * PAD;
-            if wants > has {
-                widths[first..first + count].iter_mut().for_each(|w| *w += (wants - has) / count as f64);
-            }
-        }
+        let Widths { labels, columns: widths, trends } = Widths::new(layout);
+        let swatch = if layout.rows.iter().any(|row| row.colour.is_some()) { SWATCH } else { 0.0 };
         let mut at = labels;
         let mut columns: Vec<(f64, f64)> = Vec::new();
         for (column, width) in layout.columns.iter().zip(widths) {
@@ -211,9 +190,8 @@ impl Places {
             columns.push((at, at + width));
             at += width;
         }
-        for trend in &layout.trends {
+        for width in trends {
             at += 14.0;
-            let width = text_width(&trend.heading).max(BAR + 2.0 * PAD);
             columns.push((at, at + width));
             at += width;
         }
@@ -223,18 +201,6 @@ impl Places {
     fn end(&self) -> f64 {
         self.columns.last().map_or(self.labels, |column| column.1)
     }
-}
-
-fn cell_width(cell: &LayoutCell) -> f64 {
-    let sign = if cell.dress.symbol.is_some() { 18.0 } else { 0.0 };
-    let tone = if matches!(cell.dress.ink, Some(Paint::Tone(tone)) if tone_sign(tone).is_some()) {
-        14.0
-    } else {
-        0.0
-    };
-    let text = text_width(&cell.text) + sign + tone;
-    let bar = if cell.dress.bar.is_some() { BAR } else { 0.0 };
-    text.max(bar) + 2.0 * PAD
 }
 
 /// A layout as a picture.
@@ -443,7 +409,9 @@ const SAMPLE: f64 = 120.0;
 
 fn legend_width(layout: &Layout) -> f64 {
     let one = |entry: &LegendEntry| match &entry.sample {
-        Sample::Ramp { ends, .. } => 170.0 + SAMPLE + text_width(&ends[1]) + text_width(&entry.text),
+        Sample::Ramp { ends, .. } => {
+            low_end(ends) + 80.0 + SAMPLE + text_width(&ends[1]) + text_width(&entry.text)
+        }
         Sample::Named(swatches) => {
             swatches.iter().map(|s| text_width(&s.name) + 46.0).sum::<f64>() + text_width(&entry.text)
         }
@@ -452,19 +420,30 @@ fn legend_width(layout: &Layout) -> f64 {
     layout.legend.iter().map(one).fold(0.0, f64::max)
 }
 
+/// Where the text of a scale's lower end ends: the same in most legends.
+fn low_end(ends: &[String; 2]) -> f64 {
+    text_width(&ends[0]).max(90.0)
+}
+
 fn draw_legend(canvas: &mut Canvas, entry: &LegendEntry, y: f64, medium: &mut Medium<'_>) {
     let nobody = Member::default();
     let mut at = 0.0;
     match &entry.sample {
         Sample::Ramp { paints, ends, middle } => {
-            canvas.text((90.0, y), &fitting(&ends[0], 90.0), Hold::End, "");
+            let low = low_end(ends);
+            canvas.text((low, y), &ends[0], Hold::End, "");
             let used = if entry.form == Form::Bar { Use::Shape } else { Use::Tint };
             let wide = SAMPLE / paints.len() as f64;
             for (i, paint) in paints.iter().enumerate() {
                 let class = format!("{} f", medium.classes.of(*paint, used));
-                canvas.rectangle((98.0 + wide * i as f64, y - 10.0), (wide + 0.3, 12.0), &class, &nobody);
+                canvas.rectangle(
+                    (low + 8.0 + wide * i as f64, y - 10.0),
+                    (wide + 0.3, 12.0),
+                    &class,
+                    &nobody,
+                );
             }
-            at += 98.0 + SAMPLE + 8.0;
+            at += low + 8.0 + SAMPLE + 8.0;
             let high = middle.as_ref().map_or(ends[1].clone(), |middle| {
                 let sentence = Sentence::from("{high} (middle {middle})").with("high", &ends[1]);
                 medium.appearance.words.say(sentence.with("middle", middle))

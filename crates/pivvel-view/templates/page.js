@@ -32,16 +32,7 @@
     return false;
   };
 
-  // ---- Rows of a large table that are laid out while the first ones are looked at ----
-  let later = [];
-  const reveal = count => later.splice(0, count).forEach(row => row.classList.remove("later"));
-  const idle = window.requestIdleCallback || (does => setTimeout(does, 50));
-  const more = () => { reveal(60); if (later.length) idle(more); };
-  addEventListener("load", () => { if (later.length) setTimeout(() => idle(more), 200); });
-  addEventListener("beforeprint", () => reveal(later.length));
-
   function show(of) {
-    reveal(later.length);
     of.rows.forEach(row => row.classList.toggle("away", row.lost || (!row.found && folded(row))));
   }
 
@@ -86,7 +77,6 @@
     return Number.isNaN(value) ? null : value;
   };
   function sort(of, column, way) {
-    reveal(later.length);
     const by = new Map(of.rows.map(row => [row, way && row.cells.length > 1 ? number(row.cells[column + 1]) : null]));
     // A member's value may stand in its subtotal after it.
     const units = new Map();
@@ -368,7 +358,7 @@
   }));
   addEventListener("afterprint", () => {
     $("table.part").forEach(table => table.remove());
-    $("table.whole").forEach(table => table.removeAttribute("class"));
+    $("table.whole").forEach(table => table.classList.remove("whole"));
   });
 
   // ---- Light and dark ----
@@ -408,7 +398,6 @@
   let kept = [];
   function dress() {
     tables = $("table[id]").map(readTable);
-    later = $("tr.later");
     tables.forEach(of => { folds(of); sorts(of); walks(of); });
     $("svg.chart").forEach(strolls);
     if (tables[0]) opens(tables[0]);

@@ -1,6 +1,6 @@
 //! How long a page of fifty thousand cells takes to open in a browser, from asking for it to the end
-//! of its script, and to sort, beside a page of two hundred cells in the same browser; and how much memory it takes when all
-//! of it is laid out. Needs ChromeDriver.
+//! of its script, and to sort, beside a page of two hundred cells in the same browser; and how much memory it takes, as it
+//! opens and after its end was scrolled to. Needs ChromeDriver.
 
 #![allow(clippy::unwrap_used)]
 
@@ -32,8 +32,9 @@ fn page(harbours: usize, weeks: usize) -> String {
     draw::page(&CrossTab::build(&brief, &mut source).unwrap())
 }
 
-/// Medians of some openings: the milliseconds until it is open, and until it is sorted, and the memory in MiB.
-fn opens(page: &str, times: usize) -> Option<[f64; 3]> {
+/// Medians of some openings: the milliseconds until it is open, and until it is sorted, and the memory in MiB before
+/// and after all of it was scrolled through.
+fn opens(page: &str, times: usize) -> Option<[f64; 4]> {
     let all = std::rc::Rc::new(std::cell::RefCell::new(Vec::new()));
     for _ in 0..times {
         let kept = all.clone();
@@ -41,15 +42,15 @@ fn opens(page: &str, times: usize) -> Option<[f64; 3]> {
             let painted = "const last = Math.max(...performance.getEntriesByType('paint').map(p => p.startTime)); \
                 return Math.max(last, performance.getEntriesByType('navigation')[0].domComplete)";
             let opened = page.number(painted).await;
-            // Rows further down are laid out while the first ones are looked at.
-            while page.number("return document.querySelectorAll('tr.later').length").await > 0.0 {
-                tokio::time::sleep(std::time::Duration::from_millis(100)).await;
-            }
-            let memory = memory().unwrap_or(f64::NAN);
+            let first = memory().unwrap_or(f64::NAN);
             let sorts = "const start = performance.now(); document.querySelector('#t0 th[data-c] button').click(); \
                 document.body.offsetHeight; return performance.now() - start";
             let sorted = page.number(sorts).await;
-            kept.borrow_mut().push([opened, sorted, memory]);
+            let scrolls = "const frame = document.querySelector('.frame'), of = frame.classList.contains('fits') ? document.scrollingElement : frame; \
+                return new Promise(done => { const on = () => { of.scrollTop += 400; \
+                    of.scrollTop + of.clientHeight < of.scrollHeight - 1 ? requestAnimationFrame(on) : done(1); }; on(); })";
+            page.number(scrolls).await;
+            kept.borrow_mut().push([opened, sorted, first, memory().unwrap_or(f64::NAN)]);
         });
     }
     let all = all.borrow();
@@ -58,7 +59,7 @@ fn opens(page: &str, times: usize) -> Option<[f64; 3]> {
         values.sort_by(f64::total_cmp);
         values.get(values.len() / 2).copied()
     };
-    Some([median(0)?, median(1)?, median(2)?])
+    Some([median(0)?, median(1)?, median(2)?, median(3)?])
 }
 
 /// The memory of the largest page of all browsers that run, its share of what it has in common with others counted (Linux).
@@ -92,5 +93,8 @@ fn main() {
         large[1] / small[1],
         small[1]
     );
-    println!("it takes {:.0} MiB, the small one {:.0}", large[2], small[2]);
+    println!(
+        "it takes {:.0} MiB, after its end was scrolled to {:.0}; the small one {:.0}",
+        large[2], large[3], small[2]
+    );
 }

@@ -5,7 +5,7 @@ use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
-use super::canvas::{Canvas, Hold, LINE, Medium, Member, Scale, figure_words, fitting, text_width};
+use super::canvas::{Canvas, Hold, LINE, Medium, Member, NAME, Scale, figure_words, fitting, text_width};
 use super::panel::Panel;
 use crate::appearance::Words;
 use crate::colour::Rgb;
@@ -42,21 +42,18 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .collect();
     let (field, margin) = (panel.wide(FIELD), margin(view, panel, shown, &appearance.words));
     let top = if panel.title.is_some() { 28.0 } else { 8.0 };
-    let series = if columns.len() > 1 { LINE } else { 0.0 };
+    let series = match columns.len() {
+        0 | 1 => Vec::new(),
+        _ => series(&columns, crosstab, (margin, margin + field), medium),
+    };
     let heights = heights(shown);
-    let height = top + series + heights.last().copied().unwrap_or_default() + 30.0;
+    let named = series.last().map_or(0.0, |last| last.at.1 + LINE);
+    let height = top + named + heights.last().copied().unwrap_or_default() + 30.0;
     let figures = if hidden { 10.0 } else { 95.0 };
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + field + figures, height);
-    panel.head(&mut canvas, margin + field);
-    if columns.len() > 1 {
-        let axis = crosstab.columns();
-        let name = |column: &ColumnEntry| {
-            (label(&axis.path(*column), &appearance.words), medium.marks.hue(axis, *column))
-        };
-        let names: Vec<(String, Hue)> = columns.iter().map(name).collect();
-        series_names(&mut canvas, &names, (margin, top + 12.0), medium);
-    }
-    let first = top + series;
+    panel.head(&mut canvas);
+    draw_series(&mut canvas, &series, top + 12.0, medium);
+    let first = top + named;
     let foot = first + heights.last().copied().unwrap_or_default();
     let scale = Scale::new(&scaled, true, (margin, margin + field));
     let format = &crosstab.measures()[0].format;
@@ -92,7 +89,7 @@ fn margin(view: &View, panel: &Panel, rows: &[Row], words: &Words) -> f64 {
     });
     let named = panel.named(&view.crosstab);
     let names = named.iter().take(MOST).map(|row| text_width(&label(&axis.path(*row), words)) + 12.0);
-    headings.chain(names).fold(40.0, f64::max).min(300.0) + 10.0
+    headings.chain(names).fold(40.0, f64::max).min(NAME) + 10.0
 }
 
 /// The bar of a cell with its figure, where it has a value.
@@ -184,19 +181,48 @@ fn own_colour_of(wardrobe: &Wardrobe<'_>, row: RowEntry) -> Option<Rgb> {
     own_colour(wardrobe.crosstab.rows().path(row).last()?)
 }
 
-/// The names of series with their colours, in a line.
-pub(super) fn series_names(
-    canvas: &mut Canvas,
-    names: &[(String, Hue)],
-    (x, y): (f64, f64),
+/// The columns as series.
+fn series(
+    columns: &[ColumnEntry],
+    crosstab: &CrossTab,
+    room: (f64, f64),
     medium: &mut Medium<'_>,
-) {
-    let mut at = x;
-    for (name, hue) in names {
+) -> Vec<Series> {
+    let axis = crosstab.columns();
+    let name = |column: &ColumnEntry| {
+        (label(&axis.path(*column), &medium.appearance.words), medium.marks.hue(axis, *column))
+    };
+    place_series(columns.iter().map(name).collect(), room)
+}
+
+/// What a colour stands for, and where that is written.
+pub(super) struct Series {
+    name: String,
+    hue: Hue,
+    pub(super) at: (f64, f64),
+}
+
+/// The names of series beside one another from one edge to the other, and in further lines where they need them.
+pub(super) fn place_series(names: Vec<(String, Hue)>, (left, right): (f64, f64)) -> Vec<Series> {
+    let (mut x, mut y) = (left, 0.0);
+    let place = |(name, hue): (String, Hue)| {
+        let name = fitting(&name, NAME);
+        let wide = 16.0 + text_width(&name);
+        if x > left && x + wide > right {
+            (x, y) = (left, y + LINE);
+        }
+        let at = (x, y);
+        x += wide + 14.0;
+        Series { name, hue, at }
+    };
+    names.into_iter().map(place).collect()
+}
+
+/// The names of series with their colours.
+pub(super) fn draw_series(canvas: &mut Canvas, series: &[Series], top: f64, medium: &mut Medium<'_>) {
+    for Series { name, hue, at: (x, y) } in series {
         let class = format!("{} f", medium.classes.category(*hue));
-        canvas.rectangle((at, y - 9.0), (11.0, 11.0), &class, &Member::default());
-        let name = fitting(name, 110.0);
-        canvas.text((at + 16.0, y), &name, Hold::Start, "");
-        at += 30.0 + text_width(&name);
+        canvas.rectangle((*x, top + y - 9.0), (11.0, 11.0), &class, &Member::default());
+        canvas.text((x + 16.0, top + y), name, Hold::Start, "");
     }
 }

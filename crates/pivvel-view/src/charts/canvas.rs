@@ -33,6 +33,9 @@ pub(crate) const PRINT: f64 = 12.5;
 /// The height of a line of text.
 pub(crate) const LINE: f64 = 20.0;
 
+/// The widest that a name is: about a hundred characters.
+pub(crate) const NAME: f64 = 720.0;
+
 /// About how wide a text is.
 pub(crate) fn text_width(text: &str) -> f64 {
     PRINT * 0.57 * UnicodeWidthStr::width(text) as f64
@@ -81,9 +84,11 @@ pub(crate) fn wrapped(text: &str, room: f64) -> Vec<String> {
     lines
 }
 
-/// A picture under way.
+/// A picture under way. It is as wide as it was thought, and wider where a text in it is longer.
 pub(crate) struct Canvas {
     svg: SVG,
+    width: f64,
+    height: f64,
 }
 
 /// Where a text is held.
@@ -99,12 +104,9 @@ impl Canvas {
         let svg = SVG::new()
             .set("class", "chart")
             .set("xmlns", "http://www.w3.org/2000/svg")
-            .set("viewBox", format!("0 0 {width:.0} {height:.0}"))
-            .set("width", format!("{width:.0}"))
-            .set("height", format!("{height:.0}"))
             .set("role", "img")
             .set("aria-label", pivvel_core::text::printable(title));
-        Canvas { svg }
+        Canvas { svg, width, height }
     }
 
     pub(crate) fn add(&mut self, node: impl Node) {
@@ -112,13 +114,35 @@ impl Canvas {
     }
 
     pub(crate) fn finish(self) -> SVG {
-        self.svg
+        let Canvas { svg, width, height } = self;
+        svg.set("viewBox", format!("0 0 {width:.0} {height:.0}"))
+            .set("width", format!("{width:.0}"))
+            .set("height", format!("{height:.0}"))
     }
 
     /// A text; `class` may be empty.
-    pub(crate) fn text(&mut self, (x, y): (f64, f64), text: &str, hold: Hold, class: &str) {
-        let node = text_node((x, y), text, hold, class);
-        self.add(node);
+    pub(crate) fn text(&mut self, at: (f64, f64), text: &str, hold: Hold, class: &str) {
+        self.text_on(&Member::default(), at, text, hold, class);
+    }
+
+    /// A text that stands for a member.
+    pub(crate) fn text_on(
+        &mut self,
+        member: &Member,
+        (x, y): (f64, f64),
+        text: &str,
+        hold: Hold,
+        class: &str,
+    ) {
+        let clean = pivvel_core::text::printable(text);
+        let (anchor, right) = match hold {
+            Hold::Start => ("start", text_width(&clean)),
+            Hold::Middle => ("middle", text_width(&clean) / 2.0),
+            Hold::End => ("end", 0.0),
+        };
+        self.width = self.width.max(x + right);
+        let node = Text::new(clean).set("x", round(x)).set("y", round(y)).set("text-anchor", anchor);
+        self.add(member.on(if class.is_empty() { node } else { node.set("class", class) }));
     }
 
     pub(crate) fn line(&mut self, (x1, y1): (f64, f64), (x2, y2): (f64, f64), class: &str) {
@@ -168,17 +192,6 @@ impl Canvas {
             .set("class", class);
         self.add(member.on(rectangle));
     }
-}
-
-pub(crate) fn text_node((x, y): (f64, f64), text: &str, hold: Hold, class: &str) -> Text {
-    let clean = pivvel_core::text::printable(text);
-    let hold = match hold {
-        Hold::Start => "start",
-        Hold::Middle => "middle",
-        Hold::End => "end",
-    };
-    let node = Text::new(clean).set("x", round(x)).set("y", round(y)).set("text-anchor", hold);
-    if class.is_empty() { node } else { node.set("class", class) }
 }
 
 pub(crate) fn round(number: f64) -> String {

@@ -6,7 +6,7 @@ use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, Path, SVG};
 
 use super::canvas::{
-    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
+    Canvas, Hold, Medium, Member, NAME, Scale, figure_words, fitting, round, text_width, tick_text,
 };
 use super::panel::Panel;
 use crate::appearance::Words;
@@ -35,7 +35,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let (width, tall) = (panel.wide(WIDTH), panel.wide(HEIGHT).max(170.0));
     let field = tall.max(rows.len().min(24) as f64 * APART);
     let right =
-        panel.named(crosstab).iter().map(name).map(|name| text_width(&name)).fold(30.0, f64::max).min(160.0)
+        panel.named(crosstab).iter().map(name).map(|name| text_width(&name)).fold(30.0, f64::max).min(NAME)
             + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 12.0 };
     let height = top + field + 34.0;
@@ -50,7 +50,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         ticks.iter().map(|(_, text)| text_width(text)).fold(20.0, f64::max) + 10.0
     };
     let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + right, height);
-    panel.head(&mut canvas, left + width);
+    panel.head(&mut canvas);
     for (tick, text) in &ticks {
         let y = scale.place(*tick);
         canvas.line((left, y), (left + width, y), if *tick == 0.0 { "base" } else { "rule" });
@@ -171,7 +171,6 @@ fn place_names(
     }
     for (y, i) in ends {
         let member = Member::new(&view.crosstab, rows[i], Vec::new(), medium);
-        let text = super::canvas::text_node((x, y + 4.0), &fitting(&names[i], room), Hold::Start, "");
-        canvas.add(member.on(text));
+        canvas.text_on(&member, (x, y + 4.0), &fitting(&names[i], room), Hold::Start, "");
     }
 }

@@ -12,7 +12,9 @@ use pivvel_core::brief::ViewForm;
 use pivvel_core::result::View;
 use svg::node::element::SVG;
 
-pub(crate) use canvas::{Canvas, Hold, LINE, Medium, Member, PRINT, fitting, round, text_width, wrapped};
+pub(crate) use canvas::{
+    Canvas, Hold, LINE, Medium, Member, NAME, PRINT, fitting, round, text_width, wrapped,
+};
 pub(crate) use panel::{Panel, panels};
 
 /// Draws a view, or one of its panels.

@@ -4,7 +4,7 @@ use pivvel_core::CrossTab;
 use pivvel_core::brief::{PanelScale, ViewForm};
 use pivvel_core::result::{RowEntry, View};
 
-use super::canvas::{Canvas, Hold, fitting};
+use super::canvas::{Canvas, Hold, NAME, fitting};
 use crate::appearance::Words;
 use crate::labels::label;
 
@@ -62,10 +62,10 @@ impl Panel {
         Panel::whole().members(crosstab)
     }
 
-    /// Its title, over a picture of some width.
-    pub(super) fn head(&self, canvas: &mut Canvas, width: f64) {
+    /// Its title.
+    pub(super) fn head(&self, canvas: &mut Canvas) {
         if let Some(title) = &self.title {
-            canvas.text((0.0, 16.0), &fitting(title, width), Hold::Start, "strong");
+            canvas.text((0.0, 16.0), &fitting(title, NAME), Hold::Start, "strong");
         }
     }
 

@@ -4,9 +4,9 @@ use pivvel_core::CrossTab;
 use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use svg::node::element::{Circle, SVG};
 
-use super::bars::series_names;
+use super::bars::{Series, draw_series, place_series};
 use super::canvas::{
-    Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width, tick_text,
+    Canvas, Hold, Medium, Member, NAME, Scale, figure_words, fitting, round, text_width, tick_text,
 };
 use super::panel::Panel;
 use crate::labels::label;
@@ -45,8 +45,11 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         false,
         (left + 10.0, left + width - 10.0),
     );
-    let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + 120.0, foot + 64.0);
-    panel.head(&mut canvas, left + width);
+    let groups = parents(view, panel, &points);
+    let series = series(crosstab, &groups, (left, left + width), medium);
+    let below = 64.0 + series.last().map_or(0.0, |last| last.at.1);
+    let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + 120.0, foot + below);
+    panel.head(&mut canvas);
     canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
     for (tick, text) in &names {
         canvas.line((left, up.place(*tick)), (left + width, up.place(*tick)), "rule");
@@ -68,30 +71,26 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     canvas.text((left + width, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
     let mean = appearance.words.say("mean");
     draw_means(&mut canvas, &points, (&across, &up), ((left, left + width), (top, foot)), &mean);
-    let groups = parents(view, panel, &points);
-    name_groups(&mut canvas, crosstab, &groups, (left, foot + 54.0), medium);
+    draw_series(&mut canvas, &series, foot + 54.0, medium);
     draw_points(&mut canvas, crosstab, (&points, &groups), (&across, &up), medium);
     canvas.finish()
 }
 
 type Point = (RowEntry, f64, f64);
 
-/// A legend of the groups that give points their colours, where there are several.
-fn name_groups(
-    canvas: &mut Canvas,
+/// The groups that give points their colours, where there are several.
+fn series(
     crosstab: &CrossTab,
     groups: &[RowEntry],
-    at: (f64, f64),
+    room: (f64, f64),
     medium: &mut Medium<'_>,
-) {
-    if groups.len() > 1 {
-        let axis = crosstab.rows();
-        let name = |parent: &RowEntry| {
-            (label(&axis.path(*parent), &medium.appearance.words), medium.marks.hue(axis, *parent))
-        };
-        let names: Vec<(String, Hue)> = groups.iter().map(name).collect();
-        series_names(canvas, &names, at, medium);
-    }
+) -> Vec<Series> {
+    let axis = crosstab.rows();
+    let name = |parent: &RowEntry| {
+        (label(&axis.path(*parent), &medium.appearance.words), medium.marks.hue(axis, *parent))
+    };
+    let names = groups.iter().map(name).collect();
+    if groups.len() > 1 { place_series(names, room) } else { Vec::new() }
 }
 
 /// A line for the mean of either measure, within these bounds.
@@ -133,7 +132,7 @@ fn draw_points(
         let dot = Circle::new().set("cx", round(x)).set("cy", round(y)).set("r", 5).set("class", class);
         canvas.add(member.on(dot.set("fill-opacity", 0.8)));
         if named.contains(&i) {
-            let name = fitting(&label(&crosstab.rows().path(*row), &medium.appearance.words), 120.0);
+            let name = fitting(&label(&crosstab.rows().path(*row), &medium.appearance.words), NAME);
             let width = text_width(&name);
             // A name that would lie on another one is left to pointing.
             let free =

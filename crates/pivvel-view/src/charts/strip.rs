@@ -6,7 +6,7 @@ use pivvel_core::result::{ColumnEntry, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::{Circle, SVG};
 
-use super::canvas::{Canvas, Hold, Medium, Member, Scale, figure_words, fitting, round, text_width};
+use super::canvas::{Canvas, Hold, Medium, Member, NAME, Scale, figure_words, fitting, round, text_width};
 use super::panel::Panel;
 use crate::labels::label;
 use crate::page::classes::Use;
@@ -37,20 +37,18 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         .collect();
     let names: Vec<String> =
         groups.iter().map(|group| label(&crosstab.rows().path(group.parent), &appearance.words)).collect();
-    let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(300.0) + 14.0;
+    let margin = names.iter().map(|name| text_width(name)).fold(40.0, f64::max).min(NAME) + 14.0;
     let top = if panel.title.is_some() { 30.0 } else { 10.0 };
     let foot = top + groups.len() as f64 * STRIP;
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + 150.0, foot + 48.0);
-    panel.head(&mut canvas, margin + FIELD);
+    panel.head(&mut canvas);
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
     let format = &crosstab.measures()[0].format;
     canvas.scale_below(&scale, (top, foot), "base", (appearance, (!hidden).then_some(format)));
     for (i, (group, name)) in groups.iter().zip(&names).enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
         let member = Member::new(crosstab, group.parent, Vec::new(), medium);
-        let shown =
-            super::canvas::text_node((margin - 8.0, y + 4.0), &fitting(name, margin - 12.0), Hold::End, "");
-        canvas.add(member.on(shown));
+        canvas.text_on(&member, (margin - 8.0, y + 4.0), &fitting(name, margin - 12.0), Hold::End, "");
         canvas.line((margin, y), (margin + FIELD, y), "rule");
         draw_points(&mut canvas, crosstab, (group, name), (&scale, y), medium);
         let mean = group.mean();
@@ -69,7 +67,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let what = crosstab.rows().dimensions().last().map_or("", |d| d.label.as_str());
     let caption = Sentence::from("{measure}: one point a {member}, the stroke is the mean of its group");
     let caption = appearance.words.say(caption.with("measure", measure).with("member", what));
-    canvas.text((0.0, foot + 38.0), &fitting(&caption, margin + FIELD + 150.0), Hold::Start, "soft");
+    canvas.text((0.0, foot + 38.0), &caption, Hold::Start, "soft");
     canvas.finish()
 }
 

@@ -1,11 +1,12 @@
 //! Tiles: places on a grid that the brief gives, each with one or two measures.
 
+use pivvel_core::CrossTab;
 use pivvel_core::brief::Form;
 use pivvel_core::result::{ColumnEntry, Grain, RowEntry, View};
 use pivvel_core::text::Sentence;
 use svg::node::element::SVG;
 
-use super::canvas::{Canvas, Hold, LINE, Medium, Member, figure_words, fitting, text_node, text_width};
+use super::canvas::{Canvas, Hold, LINE, Medium, Member, NAME, figure_words, fitting, text_width, wrapped};
 use super::panel::Panel;
 use crate::dress::Wardrobe;
 use crate::labels::label;
@@ -13,7 +14,10 @@ use crate::legend::{Sample, legend_of};
 use crate::page::classes::Use;
 use crate::palette::Paint;
 
+/// The size of a tile; it is wider where a name or a figure is.
 const TILE: (f64, f64) = (118.0, 84.0);
+/// Room beside what stands in a tile.
+const BESIDE: f64 = 14.0;
 const GAP: f64 = 6.0;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
@@ -28,19 +32,28 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let nowhere: Vec<String> =
         members.iter().map(own).filter(|label| !grid.iter().any(|(m, _)| m == label)).collect();
     let foot = top + f64::from(rows) * (TILE.1 + GAP);
-    let width = (f64::from(columns) * (TILE.0 + GAP)).max(320.0);
+    let size = (tile_width(crosstab, &members, grid, medium), TILE.1);
+    let width = (f64::from(columns) * (size.0 + GAP)).max(320.0);
     let measures = crosstab.measures();
-    let lines = 1.0 + measures.len() as f64 + if nowhere.is_empty() { 0.0 } else { 1.0 };
+    let nowhere = match nowhere.is_empty() {
+        true => Vec::new(),
+        false => {
+            let sentence = Sentence::from("without a place on the grid: {members}");
+            wrapped(&appearance.words.say(sentence.with("members", nowhere.join(", "))), width)
+        }
+    };
+    let lines = (1 + measures.len() + nowhere.len()) as f64;
     let mut canvas = Canvas::new(&appearance.title(crosstab), width, foot + lines * LINE);
-    panel.head(&mut canvas, width);
+    panel.head(&mut canvas);
     let wardrobe = Wardrobe::new(crosstab, medium.appearance);
     for (name, (column, row)) in grid {
-        let at = (f64::from(column - 1) * (TILE.0 + GAP), top + f64::from(row - 1) * (TILE.1 + GAP));
+        let at = (f64::from(column - 1) * (size.0 + GAP), top + f64::from(row - 1) * (size.1 + GAP));
         match members.iter().find(|member| own(member) == *name) {
-            Some(member) => tile(&mut canvas, &wardrobe, *member, at, medium),
+            Some(member) => tile(&mut canvas, &wardrobe, *member, (at, size), medium),
             None => {
-                canvas.rectangle(at, TILE, "empty", &Member::default());
-                canvas.text((at.0 + 8.0, at.1 + 18.0), &fitting(name, TILE.0 - 14.0), Hold::Start, "soft");
+                canvas.rectangle(at, size, "empty", &Member::default());
+                let name = fitting(name, size.0 - BESIDE);
+                canvas.text((at.0 + 8.0, at.1 + 18.0), &name, Hold::Start, "soft");
             }
         }
     }
@@ -54,17 +67,33 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         canvas.text((0.0, y), &name, Hold::Start, "soft");
         legend(&mut canvas, &wardrobe, i, (text_width(&name) + 14.0, y), medium);
     }
-    if !nowhere.is_empty() {
-        let sentence = Sentence::from("without a place on the grid: {members}");
-        let text = appearance.words.say(sentence.with("members", nowhere.join(", ")));
-        canvas.text(
-            (0.0, foot + 16.0 + measures.len() as f64 * LINE),
-            &fitting(&text, width),
-            Hold::Start,
-            "soft",
-        );
+    for (i, text) in nowhere.iter().enumerate() {
+        canvas.text((0.0, foot + 16.0 + (measures.len() + i) as f64 * LINE), text, Hold::Start, "soft");
     }
     canvas.finish()
+}
+
+/// How wide tiles are: as the longest name or figure in them.
+fn tile_width(
+    crosstab: &CrossTab,
+    members: &[RowEntry],
+    grid: &[(String, (u32, u32))],
+    medium: &Medium<'_>,
+) -> f64 {
+    let names = members.iter().map(|row| label(&crosstab.rows().path(*row), &medium.appearance.words));
+    let figures = members.iter().flat_map(|row| {
+        let shown = (0..crosstab.measures().len().min(2)).filter(|measure| !crosstab.hides_figure(*measure));
+        shown.filter_map(|measure| figure(crosstab, *row, measure, medium))
+    });
+    let places = grid.iter().map(|(name, _)| name.clone());
+    let widest = names.chain(figures).chain(places).map(|text| text_width(&text)).fold(0.0, f64::max);
+    TILE.0.max(widest.min(NAME) + BESIDE)
+}
+
+/// What stands in a tile for a measure.
+fn figure(crosstab: &CrossTab, row: RowEntry, measure: usize, medium: &Medium<'_>) -> Option<String> {
+    let value = crosstab.cell(row, ColumnEntry::TOTAL)?.value(measure)?;
+    Some(medium.appearance.number(&value, crosstab.format(row, ColumnEntry::TOTAL, measure)))
 }
 
 /// One tile: its halves in the colours of its measures, with their figures.
@@ -72,7 +101,7 @@ fn tile(
     canvas: &mut Canvas,
     wardrobe: &Wardrobe<'_>,
     row: RowEntry,
-    (x, y): (f64, f64),
+    ((x, y), (wide, high)): ((f64, f64), (f64, f64)),
     medium: &mut Medium<'_>,
 ) {
     let crosstab = wardrobe.crosstab;
@@ -81,32 +110,25 @@ fn tile(
         .map(|measure| figure_words(medium.appearance, crosstab, (row, ColumnEntry::TOTAL), measure))
         .collect();
     let member = Member::new(crosstab, row, words, medium);
-    let part = TILE.1 / measures as f64;
+    let part = high / measures as f64;
     for measure in 0..measures {
         let class = match paint(wardrobe, row, measure) {
             Some(paint) => format!("{} tinted", medium.classes.of(paint, Use::Tint)),
             None => "empty".into(),
         };
         let at = (x, y + part * measure as f64);
-        canvas.rectangle(at, (TILE.0, part), &class, &member);
-        let name = text_node(
-            (x + 8.0, y + 18.0),
-            &fitting(&label(&crosstab.rows().path(row), &medium.appearance.words), TILE.0 - 14.0),
-            Hold::Start,
-            "strong",
-        );
+        canvas.rectangle(at, (wide, part), &class, &member);
         if measure == 0 {
-            canvas.add(member.on(name));
+            let name = label(&crosstab.rows().path(row), &medium.appearance.words);
+            let name = fitting(&name, wide - BESIDE);
+            canvas.text_on(&member, (x + 8.0, y + 18.0), &name, Hold::Start, "strong");
         }
-        let value = crosstab.cell(row, ColumnEntry::TOTAL).and_then(|cell| cell.value(measure));
-        if let Some(value) = value.filter(|_| !crosstab.hides_figure(measure)) {
-            let text = medium.appearance.number(&value, crosstab.format(row, ColumnEntry::TOTAL, measure));
-            let text =
-                text_node((x + 8.0, at.1 + part - 9.0), &fitting(&text, TILE.0 - 14.0), Hold::Start, "");
-            canvas.add(member.on(text));
+        if let Some(text) = figure(crosstab, row, measure, medium).filter(|_| !crosstab.hides_figure(measure))
+        {
+            canvas.text_on(&member, (x + 8.0, at.1 + part - 9.0), &text, Hold::Start, "");
         }
     }
-    canvas.rectangle((x, y), TILE, "outline", &Member::default());
+    canvas.rectangle((x, y), (wide, high), "outline", &Member::default());
 }
 
 /// The tint of the cell (default: by its position among its peers).

@@ -8,10 +8,12 @@ use pivvel_core::text::Sentence;
 
 use super::classes::{Classes, Use, escaped};
 use super::members::Marks;
+use crate::charts::text_width;
 use crate::dress::Dress;
 use crate::layout::{Head, Layout, LayoutCell, LayoutColumn, LayoutRow, RowKind, TrendLine};
 use crate::legend::{LegendEntry, Sample, Swatch};
 use crate::palette::{Paint, tone_sign};
+use crate::widths::Widths;
 
 #[derive(Template)]
 #[template(path = "table.html")]
@@ -22,6 +24,8 @@ pub(super) struct Table<'a> {
     heads: Vec<Vec<(&'a Head, String, String)>>,
     rows: Vec<Row>,
     legend: Vec<Line<'a>>,
+    /// The widths of columns where the browser is not to find them out, as CSS.
+    widths: Option<String>,
     /// What the script needs to know of columns and scales, as JSON.
     facts: String,
 }
@@ -76,7 +80,8 @@ impl<'a> Table<'a> {
         let legend =
             layout.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
         let facts = super::facts::facts(crosstab, layout, &columns);
-        let table = Table { id, layout, heads, rows, legend, facts };
+        let widths = is_large(layout).then(|| widths(layout, id));
+        let table = Table { id, layout, heads, rows, legend, widths, facts };
         table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
     }
 
@@ -90,6 +95,12 @@ impl<'a> Table<'a> {
 
     fn head_scope(&self, head: &Head) -> &'static str {
         if head.columns.1 > 1 { "colgroup" } else { "col" }
+    }
+
+    /// Where a heading stands among the columns, for a table whose headings are a grid.
+    fn head_area(&self, row: &usize, head: &&Head) -> String {
+        let (first, count) = head.columns;
+        format!("grid-area:{}/{}/span {}/span {count}", row + 1, first + 2, head.rows)
     }
 
     fn head_class(&self, head: &Head) -> String {
@@ -126,10 +137,31 @@ impl<'a> Table<'a> {
     }
 }
 
-/// A table of more cells than this is laid out bit by bit, so that its beginning is there at once:
-/// first so many rows, the others while the reader looks at these.
+/// Of a table of more cells than this, only the rows that are in sight are laid out. Its columns have widths that
+/// are known beforehand, since no browser can find them out from rows that it does not lay out.
 const LARGE: usize = 15_000;
-const FIRST_ROWS: usize = 120;
+
+fn is_large(layout: &Layout) -> bool {
+    layout.rows.len() * layout.columns.len() > LARGE
+}
+
+/// The widths of columns, in digits of the page's print, and what bars add to the height of rows.
+fn widths(layout: &Layout, id: usize) -> String {
+    let Widths { labels, columns, trends } = Widths::new(layout);
+    // Bold digits are up to a tenth wider than others.
+    let digits = |width: f64| format!("{:.1} * var(--digit)", 1.1 * width / text_width("0"));
+    let begins = layout.columns.iter().map(|column| column.begins).chain(trends.iter().map(|_| true));
+    let widths: Vec<String> = columns.iter().chain(&trends).map(|width| digits(*width)).collect();
+    let track = |(width, begins)| format!("calc({width}{})", if begins { " + .9rem" } else { "" });
+    let tracks: Vec<String> = widths.iter().zip(begins).map(track).collect();
+    let has_bars = layout.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.dress.bar.is_some());
+    let bars = if has_bars { "--bars:.2rem;" } else { "" };
+    let mut css = format!("#t{id}{{{bars}--labels:calc({});--columns:{}}}", digits(labels), tracks.join(" "));
+    for (i, width) in widths.iter().enumerate() {
+        let _ = write!(css, "#t{id} td:nth-child({}){{width:calc({width})}}", i + 2);
+    }
+    format!("@media screen{{{css}}}")
+}
 
 fn row_of(
     crosstab: &CrossTab,
@@ -151,9 +183,7 @@ fn row_of(
     let mark =
         marks.of(crosstab.rows(), row.entry).map_or(String::new(), |mark| format!(" data-m=\"m{mark}\""));
     let made = if row.made { " data-made" } else { "" };
-    let later =
-        if place >= FIRST_ROWS && layout.rows.len() * layout.columns.len() > LARGE { " later" } else { "" };
-    let attributes = format!("class=\"{kind}{later}\" data-l=\"{level}\"{mark}{made}");
+    let attributes = format!("class=\"{kind}\" data-l=\"{level}\"{mark}{made}");
     let mut cells = String::new();
     for (column, cell) in row.cells.iter().enumerate() {
         let _ = write_cell(&mut cells, layout, column, cell, classes);

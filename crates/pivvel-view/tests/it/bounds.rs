@@ -71,9 +71,14 @@ fn view() -> impl Strategy<Value = ViewBrief> {
 }
 
 fn crosstab(lines: &[Line], view: &ViewBrief, trend: bool) -> CrossTab {
+    named(lines, view, trend, "")
+}
+
+/// With members whose names go on so.
+fn named(lines: &[Line], view: &ViewBrief, trend: bool, more: &str) -> CrossTab {
     let columns: [(&str, ArrayRef); 5] = [
-        ("coast", texts(lines.iter().map(|line| Some(format!("Coast {}", line.coast))))),
-        ("harbour", texts(lines.iter().map(|line| line.harbour.map(|n| format!("Harbour {n}"))))),
+        ("coast", texts(lines.iter().map(|line| Some(format!("Coast {}{more}", line.coast))))),
+        ("harbour", texts(lines.iter().map(|line| line.harbour.map(|n| format!("Harbour {n}{more}"))))),
         ("sold_on", days(lines.iter().map(|line| Some(line.day)))),
         ("amount", money(lines.iter().map(|line| line.amount.map(i128::from)))),
         ("kilos", Arc::new(lines.iter().map(|line| line.weight).collect::<Float64Array>())),
@@ -164,6 +169,53 @@ proptest! {
         check(&draw_svg(&crosstab, None))?;
         check(&draw_svg(&crosstab, Some(1)))?;
         check(&draw_page(&crosstab))?;
+    }
+}
+
+/// About how wide the texts of a picture are, by its own measure: where each ends on the right, and what it says.
+fn ends(picture: &str) -> Vec<(f64, String)> {
+    let texts = picture.split("<text").skip(1);
+    let end = |text: &str| {
+        let (tag, rest) = text.split_once('>').unwrap();
+        // A shape's description stands before what is written on it.
+        let rest = rest.strip_prefix("\n").unwrap_or(rest);
+        let said = rest.split("</title>").last().unwrap().trim_start();
+        let said = said.split('<').next().unwrap().trim_end();
+        let wide = 12.5 * 0.57 * said.chars().count() as f64;
+        let wide = if tag.contains("class=\"title\"") { 1.3 * wide } else { wide };
+        let x = numbers(&[tag], "x")[0].0;
+        let right = match tag.split("text-anchor=\"").nth(1).and_then(|rest| rest.split('"').next()) {
+            Some("end") => 0.0,
+            Some("middle") => wide / 2.0,
+            _ => wide,
+        };
+        (x + right, said.to_string())
+    };
+    texts.map(end).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// Names of up to a hundred characters are written whole, and what is written does not go over the edge.
+    #[test]
+    fn names_are_whole(lines in lines(), view in view(), more in "[a-z ]{0,80}") {
+        let mut view = view;
+        for (name, _) in &mut view.grid {
+            name.push_str(more.trim_end());
+        }
+        let crosstab = named(&lines, &view, false, more.trim_end());
+        let svg = draw_svg(&crosstab, Some(1));
+        check(&svg)?;
+        prop_assert!(!svg.contains('…'), "{}", svg);
+        for picture in svg.split("<svg").skip(2) {
+            // Panels side by side stand in one that has no paper of its own.
+            let Some(paper) = picture.split('>').next().unwrap().split("viewBox=\"0 0 ").nth(1) else { continue };
+            let paper: f64 = paper.split(' ').next().unwrap().parse().unwrap();
+            for (end, said) in ends(picture.split("</svg>").next().unwrap()) {
+                prop_assert!(end <= paper + 1.0, "{} ends at {} of {}", said, end, paper);
+            }
+        }
     }
 }
 

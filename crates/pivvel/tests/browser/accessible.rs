@@ -43,6 +43,14 @@ fn lines_behind() -> String {
     draw::report_page(&draw::report_lines(&wanted, &tied, columns, rows))
 }
 
+/// A table of so many cells that its rows are laid out when they come into sight.
+fn large() -> String {
+    let brief = Brief::new().rows(["coast", "harbour"]).columns(["sold_on.quarter", "sold_on.day", "range"]);
+    let page = draw::page(&CrossTab::build(&brief.measure(("sales", "sum(amount)")), &mut lines()).unwrap());
+    assert!(page.contains("class=\"large\""));
+    page
+}
+
 fn pages() -> Vec<(&'static str, String)> {
     let of = |name| (name, draw::page(&CrossTab::build(&brief(name), &mut lines()).unwrap()));
     let german = Appearance::new().words(Words::german());
@@ -57,6 +65,7 @@ fn pages() -> Vec<(&'static str, String)> {
         ("parts", story("alerts.toml", "total", "profit")),
         ("changes", changes()),
         ("lines", lines_behind()),
+        ("large", large()),
     ]);
     pages
 }
