@@ -91,6 +91,13 @@ impl PairTable {
         }
     }
 
+    /// The table of one pair of the first numbers.
+    pub(crate) fn of_one() -> PairTable {
+        let mut table = PairTable::default();
+        table.number_one(0, 0);
+        table
+    }
+
     /// Numbers one pair.
     pub(crate) fn number_one(&mut self, a: u32, b: u32) -> u32 {
         let mut out = Vec::with_capacity(1);

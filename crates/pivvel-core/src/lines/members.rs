@@ -122,24 +122,36 @@ pub struct Members {
 #[derive(Debug, Clone, Default)]
 struct Labels {
     text: String,
-    /// Where each of them ends.
-    ends: Vec<usize>,
+    /// Where each block of them begins.
+    blocks: Vec<usize>,
+    /// Where each of them ends within its block.
+    ends: Vec<u32>,
 }
+
+/// How many labels a block has: so few that their texts together have less than 4 GB.
+const BLOCK: usize = 64;
 
 impl Labels {
     fn new(members: &[Member]) -> Labels {
         let (mut text, mut ends) = (String::new(), Vec::with_capacity(members.len()));
-        for member in members {
-            member.write_label(&mut text);
-            ends.push(text.len());
+        let mut blocks = Vec::with_capacity(members.len().div_ceil(BLOCK));
+        for block in members.chunks(BLOCK) {
+            let begin = text.len();
+            blocks.push(begin);
+            for member in block {
+                member.write_label(&mut text);
+                ends.push((text.len() - begin) as u32);
+            }
         }
-        Labels { text, ends }
+        text.shrink_to_fit();
+        Labels { text, blocks, ends }
     }
 
     fn get(&self, place: usize) -> &str {
         let Some(end) = self.ends.get(place) else { return "" };
-        let begin = if place == 0 { 0 } else { self.ends[place - 1] };
-        &self.text[begin..*end]
+        let begin = if place.is_multiple_of(BLOCK) { 0 } else { self.ends[place - 1] };
+        let block = self.blocks[place / BLOCK];
+        &self.text[block + begin as usize..block + *end as usize]
     }
 
     fn iter(&self) -> impl Iterator<Item = &str> {
@@ -159,7 +171,8 @@ impl Members {
     pub(crate) fn by_threads(members: Vec<Member>, threads: usize) -> Members {
         // Labels are needed only where keys are equal.
         let by_key = || in_order_of_keys(&members);
-        let (mut order, labels) = both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
+        let ((mut order, plain), labels) =
+            both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
             texts.peek().is_some()
@@ -176,9 +189,12 @@ impl Members {
                 .then_with(|| labels.get(a).cmp(labels.get(b)))
                 .then_with(|| a.cmp(&b))
         };
-        let is_tied = |a: &Keyed, b: &Keyed| a.0 == b.0 && (names.is_some() || a.1 == b.1);
-        for tied in order.chunk_by_mut(is_tied).filter(|tied| tied.len() > 1) {
-            tied.sort_by(|a, b| compared(a.2 as usize, b.2 as usize));
+        let is_tied = |a: &Keyed, b: &Keyed| names.is_some() || a.0 == b.0;
+        let (own, apart) = order.split_at_mut(plain);
+        let by_rank = |a: &Keyed, b: &Keyed| rank(&members[a.1 as usize]) == rank(&members[b.1 as usize]);
+        let tied = own.chunk_by_mut(is_tied).chain(apart.chunk_by_mut(by_rank));
+        for tied in tied.filter(|tied| tied.len() > 1) {
+            tied.sort_by(|a, b| compared(a.1 as usize, b.1 as usize));
         }
         let mut places = vec![0; members.len()];
         for (place, (.., id)) in order.iter().enumerate() {
@@ -192,7 +208,7 @@ impl Members {
     pub(crate) const fn none() -> Members {
         Members {
             members: Vec::new(),
-            labels: Labels { text: String::new(), ends: Vec::new() },
+            labels: Labels { text: String::new(), blocks: Vec::new(), ends: Vec::new() },
             places: Vec::new(),
             blank: None,
             calendar_names: false,
@@ -310,33 +326,43 @@ fn rank(member: &Member) -> u8 {
     }
 }
 
-/// A member with its rank and its key among those of one rank.
-type Keyed = (u8, u64, u32);
+/// A member with its key.
+type Keyed = (u64, u32);
 
-/// The members by their ranks, then by their keys; those of one key in no order yet.
-fn in_order_of_keys(members: &[Member]) -> Vec<Keyed> {
-    let keys = sort_keys(members);
-    let key = |place: usize| keys.as_ref().map_or(0, |keys| keys[place]);
-    let mut order: Vec<Keyed> =
-        members.iter().enumerate().map(|(i, member)| (rank(member), key(i), i as u32)).collect();
+/// The members of the first rank by their keys, those of one key in no order yet, and how many these are; after them the
+/// others by their ranks.
+fn in_order_of_keys(members: &[Member]) -> (Vec<Keyed>, usize) {
+    let ids = || members.iter().zip(0u32..);
+    let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
+    let first = members.iter().find(|member| rank(member) == 0);
+    for (member, id) in ids().filter(|(member, _)| rank(member) == 0) {
+        let Some(key) = first.and_then(|first| sort_key(first, member)) else {
+            // Members of several kinds are compared as they are.
+            order.clear();
+            order.extend(ids().filter(|(member, _)| rank(member) == 0).map(|(_, id)| (0, id)));
+            break;
+        };
+        order.push((key, id));
+    }
+    let plain = order.len();
     // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
-    order.sort_by_key(|(rank, key, _)| (*rank, *key));
-    order
+    order.sort_by_key(|(key, _)| *key);
+    order.extend(ids().filter(|(member, _)| rank(member) > 0).map(|(_, id)| (0, id)));
+    order[plain..].sort_by_key(|(_, id)| rank(&members[*id as usize]));
+    (order, plain)
 }
 
-/// A sort key for each member: members of different keys stand in the order of these. `None` for members of several
-/// kinds.
-fn sort_keys(members: &[Member]) -> Option<Vec<u64>> {
-    let first = members.iter().find(|member| rank(member) == 0)?;
-    let key = |member: &Member| match (first, member) {
+/// What a member is sorted by beside others of the first one's kind: members of different keys stand in the order of
+/// these. `None` for one of another kind.
+fn sort_key(first: &Member, member: &Member) -> Option<u64> {
+    match (first, member) {
         (Member::Text(_), Member::Text(text)) => Some(text_key(text)),
         (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
             let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
             Some(digits as u64 ^ (1 << 63))
         }
-        (_, member) => (rank(member) > 0).then_some(0),
-    };
-    members.iter().map(key).collect()
+        _ => None,
+    }
 }
 
 /// The first eight bytes of a text in lower case, as a number.

@@ -4,6 +4,7 @@ use std::cmp::Ordering;
 
 use super::class::{Apart, Class, Classes};
 use super::entry::{Entry, EntryKind, OfAxis};
+use super::nodes::{Made, Nodes};
 use crate::brief::Direction;
 use crate::brief::Placement;
 use crate::grouping::{AxisPaths, PairTable};
@@ -32,36 +33,13 @@ pub struct Axis<S> {
     dimensions: Vec<Dimension>,
     members: Vec<Members>,
     /// For each level, the total first: its nodes.
-    nodes: Vec<Vec<AxisNode>>,
-    /// For each level below the total: the node of a parent and a member.
-    children: Vec<PairTable>,
+    nodes: Vec<Nodes>,
     totals: Vec<Placement>,
     classes: Classes,
     /// The nodes of each level that are shown, in the order of their members, whether the level's own
     /// totals stand anywhere or not.
     order: Vec<Vec<u32>>,
     entries: Vec<Entry<S>>,
-}
-
-/// A member under one parent.
-#[derive(Debug, Clone)]
-struct AxisNode {
-    parent: u32,
-    member: u32,
-    /// Whether it is computed but not shown; so are all under it.
-    hidden: bool,
-    /// Whether and how it is set apart from plain members.
-    class: Class,
-    made: Option<Box<Made>>,
-}
-
-/// How a node is computed from its siblings.
-#[derive(Debug, Clone)]
-pub(crate) struct Made {
-    /// The item's place in the order in which items are applied.
-    pub(crate) item: usize,
-    /// The nodes that its formula reads, by the order of its names.
-    pub(crate) operands: Vec<Option<u32>>,
 }
 
 /// What the members of a level are sorted by: values in the order of its nodes, or nothing.
@@ -128,46 +106,57 @@ impl<S: OfAxis> Axis<S> {
         let mut axis = Axis {
             dimensions: dimensions.to_vec(),
             members: paths.members,
-            nodes: vec![vec![AxisNode {
-                parent: 0,
-                member: 0,
-                hidden: false,
-                class: Class::MEMBERS,
-                made: None,
-            }]],
-            children: Vec::new(),
+            nodes: vec![Nodes::of(PairTable::of_one())],
             totals: totals.to_vec(),
             classes: Classes::default(),
             order: Vec::new(),
             entries: Vec::new(),
         };
-        for (i, level) in paths.levels.into_iter().enumerate() {
-            let mut nodes = Vec::with_capacity(level.pairs().len());
-            for (parent, member) in level.pairs() {
-                nodes.push(axis.node(i + 1, *parent, *member, None));
-            }
-            axis.nodes.push(nodes);
-            axis.children.push(level);
+        for (i, pairs) in paths.levels.into_iter().enumerate() {
+            axis.nodes.push(Nodes::of(pairs));
+            axis.set_apart(i + 1);
         }
         axis
     }
 
-    /// A node more.
-    pub(crate) fn add(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> u32 {
-        let node = self.node(level, parent, member, made);
-        self.nodes[level].push(node);
-        self.children[level - 1].number_one(parent, member)
+    /// Gives the nodes of a level their classes, where one of them has one.
+    fn set_apart(&mut self, level: usize) {
+        let members = &self.members[level - 1];
+        let made =
+            |i| matches!(members.member(MemberId(i as u32)), Member::Others(_) | Member::Calculated(..));
+        if self.nodes[level - 1].classes.is_none() && !(0..members.len()).any(made) {
+            return;
+        }
+        for node in 0..self.len(level) as u32 {
+            let class = self.class_under(level, node);
+            self.nodes[level].classes.set(node, class);
+        }
     }
 
-    fn node(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> AxisNode {
-        let above = &self.nodes[level - 1][parent as usize];
-        let (hidden, class) = (above.hidden, above.class);
-        let class = match self.members[level - 1].member(MemberId(member)) {
-            Member::Others(_) => self.classes.under(class, Apart::Others(level as u16)),
-            Member::Calculated(item, _) => self.classes.under(class, Apart::Item(*item)),
-            _ => class,
-        };
-        AxisNode { parent, member, hidden, class, made: made.map(Box::new) }
+    /// A node more.
+    pub(crate) fn add(&mut self, level: usize, parent: u32, member: u32, made: Option<Made>) -> u32 {
+        let node = self.nodes[level].pairs.number_one(parent, member);
+        let class = self.class_under(level, node);
+        if class != Class::MEMBERS {
+            self.nodes[level].classes.set(node, class);
+        }
+        if self.is_hidden(level - 1, parent) {
+            self.hide(level, node);
+        }
+        if let Some(made) = made {
+            self.nodes[level].made.set(node, Some(Box::new(made)));
+        }
+        node
+    }
+
+    /// The class of a node by that of its parent.
+    fn class_under(&mut self, level: usize, node: u32) -> Class {
+        let above = self.class(level - 1, self.parent_node(level, node));
+        match self.members[level - 1].member(self.member_of(level, node)) {
+            Member::Others(_) => self.classes.under(above, Apart::Others(level as u16)),
+            Member::Calculated(item, _) => self.classes.under(above, Apart::Item(*item)),
+            _ => above,
+        }
     }
 
     /// Lets a dimension have a member more.
@@ -179,17 +168,18 @@ impl<S: OfAxis> Axis<S> {
 
     /// Keeps a node from being shown, and what is added under it from then on.
     pub(crate) fn hide(&mut self, level: usize, node: u32) {
-        self.nodes[level][node as usize].hidden = true;
+        self.nodes[level].hidden.set(node, true);
     }
 
     /// Keeps all that is under hidden nodes from being shown, and what items have under them where all
     /// that it is computed from is hidden.
     pub(crate) fn hide_under_hidden(&mut self) {
         for level in 1..=self.depth() {
-            for i in 0..self.nodes[level].len() {
-                let parent = self.nodes[level][i].parent as usize;
-                let hidden = self.nodes[level - 1][parent].hidden || self.hidden_operands(level, i as u32);
-                self.nodes[level][i].hidden |= hidden;
+            for node in 0..self.len(level) as u32 {
+                let above = self.is_hidden(level - 1, self.parent_node(level, node));
+                if above || self.hidden_operands(level, node) {
+                    self.hide(level, node);
+                }
             }
         }
     }
@@ -244,9 +234,9 @@ impl<S: OfAxis> Axis<S> {
 
     /// The axis as the rows or the columns that it is.
     pub(crate) fn settled<T: OfAxis>(self) -> Axis<T> {
-        let Axis { dimensions, members, nodes, children, totals, classes, order, entries } = self;
+        let Axis { dimensions, members, nodes, totals, classes, order, entries } = self;
         let entries = entries.into_iter().map(Entry::on).collect();
-        Axis { dimensions, members, nodes, children, totals, classes, order, entries }
+        Axis { dimensions, members, nodes, totals, classes, order, entries }
     }
 
     /// Every row or column in the order in which it is shown.
@@ -262,12 +252,12 @@ impl<S: OfAxis> Axis<S> {
     /// The members that lead to an entry, outermost first; none for the total.
     pub fn path(&self, entry: Entry<S>) -> Vec<MemberRef<'_>> {
         let mut path = Vec::with_capacity(entry.level());
-        if self.node_of(entry).is_none() {
+        if self.pair_of(entry).is_none() {
             return path;
         }
         let mut node = entry.node;
         for level in (1..=entry.level()).rev() {
-            let AxisNode { parent, member, .. } = self.nodes[level][node as usize];
+            let Some((parent, member)) = self.nodes[level].pair(node) else { break };
             path.push(MemberRef {
                 dimension: &self.dimensions[level - 1],
                 members: &self.members[level - 1],
@@ -286,7 +276,7 @@ impl<S: OfAxis> Axis<S> {
 
     /// The member of a level that an entry is, or is under; none of a level below it.
     pub(crate) fn member_at(&self, entry: Entry<S>, level: usize) -> Option<MemberRef<'_>> {
-        self.node_of(entry)?;
+        self.pair_of(entry)?;
         let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
         let (dimension, members) = (&self.dimensions[level - 1], &self.members[level - 1]);
         Some(MemberRef { dimension, members, id: self.member_of(level, node) })
@@ -295,12 +285,12 @@ impl<S: OfAxis> Axis<S> {
     /// The entry that an entry is part of; `None` for the total.
     pub fn parent(&self, entry: Entry<S>) -> Option<Entry<S>> {
         let level = entry.level().checked_sub(1)?;
-        Some(Entry::at(level, self.node_of(entry)?.parent))
+        Some(Entry::at(level, self.pair_of(entry)?.0))
     }
 
-    /// The node of an entry; `None` where it is of another cross-tab that has more.
-    fn node_of(&self, entry: Entry<S>) -> Option<&AxisNode> {
-        self.nodes.get(entry.level())?.get(entry.node as usize)
+    /// The parent and the member of an entry; `None` where it is of another cross-tab that has more.
+    fn pair_of(&self, entry: Entry<S>) -> Option<(u32, u32)> {
+        self.nodes.get(entry.level())?.pair(entry.node)
     }
 
     /// The entry of a path of labels; the empty path is the total.
@@ -322,9 +312,9 @@ impl<S: OfAxis> Axis<S> {
     /// Every entry under an entry.
     pub(crate) fn below_all(&self, entry: Entry<S>) -> impl Iterator<Item = Entry<S>> {
         let level = entry.level() + 1;
-        let nodes = self.nodes.get(level).map_or(&[][..], Vec::as_slice);
-        let under = move |(_, node): &(u32, &AxisNode)| node.parent == entry.node;
-        (0..).zip(nodes).filter(under).map(move |(node, _)| Entry::at(level, node))
+        let pairs = self.nodes.get(level).map_or(&[][..], |nodes| nodes.pairs.pairs());
+        let under = move |(_, (parent, _)): &(u32, &(u32, u32))| *parent == entry.node;
+        (0..).zip(pairs).filter(under).map(move |(node, _)| Entry::at(level, node))
     }
 
     /// What an entry stands for. What is under a calculated member is calculated, too.
@@ -368,19 +358,19 @@ impl<S: OfAxis> Axis<S> {
     }
 
     pub(crate) fn class_of(&self, entry: Entry<S>) -> Class {
-        self.node_of(entry).map_or_else(Class::default, |node| node.class)
+        self.nodes.get(entry.level()).map_or_else(Class::default, |nodes| nodes.classes.of(entry.node))
     }
 
     pub(crate) fn class(&self, level: usize, node: u32) -> Class {
-        self.nodes[level][node as usize].class
+        self.nodes[level].classes.of(node)
     }
 
     pub(crate) fn is_hidden(&self, level: usize, node: u32) -> bool {
-        self.nodes[level][node as usize].hidden
+        self.nodes[level].hidden.of(node)
     }
 
     pub(crate) fn made(&self, level: usize, node: u32) -> Option<&Made> {
-        self.nodes[level][node as usize].made.as_deref()
+        self.nodes[level].made.get(node)?.as_deref()
     }
 
     /// How many nodes a level has.
@@ -389,21 +379,22 @@ impl<S: OfAxis> Axis<S> {
     }
 
     pub(crate) fn member_of(&self, level: usize, node: u32) -> MemberId {
-        MemberId(self.nodes[level][node as usize].member)
+        MemberId(self.nodes[level].pairs.pairs()[node as usize].1)
     }
 
     pub(crate) fn child(&self, level: usize, parent: u32, member: MemberId) -> Option<u32> {
-        self.children.get(level.checked_sub(1)?)?.find(parent, member.0)
+        let nodes = self.nodes.get(level).filter(|_| level > 0);
+        nodes?.pairs.find(parent, member.0)
     }
 
     /// The parents of all nodes of a level.
     pub(crate) fn parents(&self, level: usize) -> Vec<u32> {
-        self.nodes[level].iter().map(|node| node.parent).collect()
+        self.nodes[level].pairs.pairs().iter().map(|(parent, _)| *parent).collect()
     }
 
     /// The parent of a node.
     pub(crate) fn parent_node(&self, level: usize, node: u32) -> u32 {
-        self.nodes[level][node as usize].parent
+        self.nodes[level].pairs.pairs()[node as usize].0
     }
 
     /// The node at a level that a deeper node is part of.

@@ -5,14 +5,16 @@ mod axis;
 mod class;
 mod entry;
 mod fill;
+mod nodes;
 mod regroup;
 mod roll_up;
 
+pub(crate) use axis::SortBy;
 pub use axis::{Axis, MemberRef};
-pub(crate) use axis::{Made, SortBy};
 pub(crate) use class::{Apart, Class};
 pub(crate) use entry::Either;
 pub use entry::{ColumnEntry, Columns, Entry, EntryKind, OfAxis, RowEntry, Rows};
 pub(crate) use fill::filled;
+pub(crate) use nodes::Made;
 pub(crate) use regroup::{Collapsed, Fate, collapse, combined, regroup, without_empty_paths};
 pub(crate) use roll_up::{RolledGrain, roll_up};
