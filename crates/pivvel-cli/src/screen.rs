@@ -26,13 +26,20 @@ pub(crate) fn appearance(arguments: &DrawingArguments, brief: Option<&Brief>) ->
 
 /// How a terminal is drawn on.
 pub(crate) fn options(arguments: &DrawingArguments) -> TerminalOptions {
-    let options = sentence_options(&arguments.screen);
-    let colours = options.colours != Colours::None;
-    options.ground(if colours { ground(arguments.background) } else { Ground::Light })
+    let coloured = room(&arguments.screen).1 != Colours::None;
+    let ground = if coloured { ground(arguments.background) } else { Ground::Light };
+    sentence_options(&arguments.screen).ground(ground)
 }
 
 /// How sentences are written, which are the same on any background.
 pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
+    let (width, colours) = room(arguments);
+    let rows = (stdout().is_terminal() && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
+    TerminalOptions::default().width(width).colours(colours).rows(rows)
+}
+
+/// How wide what is written may be, and in which colours.
+pub(crate) fn room(arguments: &ScreenArguments) -> (Option<usize>, Colours) {
     let out = stdout();
     let terminal = out.is_terminal();
     let coloured = match arguments.color {
@@ -57,8 +64,7 @@ pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
         }
         None => None,
     };
-    let rows = (terminal && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
-    TerminalOptions::default().width(width).colours(colours).rows(rows)
+    (width, colours)
 }
 
 /// The longest that a terminal is waited for.
@@ -113,7 +119,7 @@ pub(crate) fn print(text: &str) -> Result<()> {
 
 /// Prints sentences. Those without an indent are bold where there is colour, and long ones go on in the next line, indented.
 pub(crate) fn print_text(text: &str, arguments: &ScreenArguments) -> Result<()> {
-    let TerminalOptions { width, colours, .. } = sentence_options(arguments);
+    let (width, colours) = room(arguments);
     let bold = Style::new().bold();
     let mut out = String::new();
     for line in text.lines() {

@@ -27,8 +27,8 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
             .unwrap_or_else(|e| unreachable!("a survey is texts and numbers: {e}"));
         return screen::print(&format!("{json:#}\n"));
     }
-    let options = screen::sentence_options(&arguments.screen);
-    screen::print(&draw(&survey, arguments, options.colours != pivvel::draw::Colours::None, options.width))
+    let (width, colours) = screen::room(&arguments.screen);
+    screen::print(&draw(&survey, arguments, colours != pivvel::draw::Colours::None, width))
 }
 
 fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Option<usize>) -> String {

@@ -91,23 +91,23 @@ pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Resul
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct ReadOptions {
-    /// What stands between the fields of CSV.
-    pub delimiter: Option<u8>,
-    /// Kinds of columns, as [`ColumnKind`](crate::ColumnKind) names them: `date(dmy)`, `decimal(2)`,
-    /// `text`.
-    pub kinds: Vec<(String, String)>,
-    /// What to do about values that do not fit their column's kind.
-    pub bad_values: BadValues,
-    /// How many bytes make a block of text (default: what suits the machine's caches).
-    pub block_bytes: Option<usize>,
-    /// How many bytes the cells of a workbook's sheet may take (default: 2 GiB).
-    pub sheet_bytes: Option<usize>,
+    pub(crate) delimiter: Option<u8>,
+    pub(crate) kinds: Vec<(String, String)>,
+    pub(crate) bad_values: BadValues,
+    pub(crate) block_bytes: Option<usize>,
+    pub(crate) sheet_bytes: Option<usize>,
 }
 
 pivvel_core::setters! { ReadOptions {
+    /// What stands between the fields of CSV.
     value delimiter: Option<u8>,
+    /// Kinds of columns, as [`ColumnKind`](crate::ColumnKind) names them: `date(dmy)`, `decimal(2)`,
+    /// `text`.
     list kinds: (String, String),
+    /// What to do about values that do not fit their column's kind.
     value bad_values: BadValues,
+    /// How many bytes make a block of text (default: what suits the machine's caches).
     value block_bytes: Option<usize>,
+    /// How many bytes the cells of a workbook's sheet may take (default: 2 GiB).
     value sheet_bytes: Option<usize>,
 } }

@@ -35,32 +35,32 @@ pub struct Target {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct TargetOptions {
-    /// The view of the brief that is drawn alone, counted from 1, where it is a picture.
-    pub view: Option<usize>,
-    /// The shape of a table (default: as shown in Markdown, and tidy otherwise).
-    pub shape: Option<Shape>,
-    /// The levels that a table keeps; all where none is named.
-    pub levels: Vec<String>,
-    /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
-    pub inert: bool,
-    /// Whether tables hold the figures that the brief hides, too.
-    pub with_hidden: bool,
-    /// Whether tidy tables say what makes each cell stand out, too.
-    pub with_decisions: bool,
-    /// How many threads make and write tables at most (default: as many as there are processors).
-    pub threads: Option<NonZero<usize>>,
-    /// The words and colours of pages, pictures and laid-out sheets.
-    pub appearance: Appearance,
+    pub(crate) view: Option<usize>,
+    pub(crate) shape: Option<Shape>,
+    pub(crate) levels: Vec<String>,
+    pub(crate) inert: bool,
+    pub(crate) with_hidden: bool,
+    pub(crate) with_decisions: bool,
+    pub(crate) threads: Option<NonZero<usize>>,
+    pub(crate) appearance: Appearance,
 }
 
 pivvel_core::setters! { TargetOptions {
+    /// The view of the brief that is drawn alone, counted from 1, where it is a picture.
     value view: Option<usize>,
+    /// The shape of a table (default: as shown in Markdown, and tidy otherwise).
     value shape: Option<Shape>,
+    /// The levels that a table keeps; all where none is named.
     list levels: String,
+    /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
     value inert: bool,
+    /// Whether tables hold the figures that the brief hides, too.
     value with_hidden: bool,
+    /// Whether tidy tables say what makes each cell stand out, too.
     value with_decisions: bool,
+    /// How many threads make and write tables at most (default: as many as there are processors).
     value threads: Option<NonZero<usize>>,
+    /// The words and colours of pages, pictures and laid-out sheets.
     value appearance: Appearance,
 } }
 

@@ -205,14 +205,14 @@ pub trait TableSink: Send {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct TableOptions {
-    /// How many threads make and write it at most (default: as many as there are processors).
-    pub threads: Option<NonZero<usize>>,
-    /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
-    pub inert: bool,
+    pub(crate) threads: Option<NonZero<usize>>,
+    pub(crate) inert: bool,
 }
 
 pivvel_core::setters! { TableOptions {
+    /// How many threads make and write it at most (default: as many as there are processors).
     value threads: Option<NonZero<usize>>,
+    /// Puts an apostrophe before texts in CSV that a spreadsheet would take for a formula.
     value inert: bool,
 } }
 

@@ -40,20 +40,20 @@ pub enum Colours {
 #[derive(Debug, Clone, Copy, Default)]
 #[non_exhaustive]
 pub struct TerminalOptions {
-    /// The width to keep within, in characters; as wide as it takes where there is none.
-    pub width: Option<usize>,
-    /// Which colours there are.
-    pub colours: Colours,
-    /// How many rows to draw at most.
-    pub rows: Option<usize>,
-    /// The background that the terminal has, as far as it is known.
-    pub ground: Ground,
+    pub(crate) width: Option<usize>,
+    pub(crate) colours: Colours,
+    pub(crate) rows: Option<usize>,
+    pub(crate) ground: Ground,
 }
 
 pivvel_core::setters! { TerminalOptions {
+    /// The width to keep within, in characters; as wide as it takes where there is none.
     value width: Option<usize>,
+    /// Which colours there are.
     value colours: Colours,
+    /// How many rows to draw at most.
     value rows: Option<usize>,
+    /// The background that the terminal has, as far as it is known.
     value ground: Ground,
 } }
 
