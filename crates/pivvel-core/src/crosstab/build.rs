@@ -322,7 +322,7 @@ impl<'a> Build<'a> {
         for scans in workers {
             for (mine, theirs) in all.iter_mut().zip(scans) {
                 self.watch.check_cancelled()?;
-                mine.absorb(&theirs)?;
+                mine.absorb(theirs)?;
             }
         }
         for scan in &mut all {

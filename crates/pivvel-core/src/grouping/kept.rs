@@ -5,6 +5,7 @@
 //! count of those in which it is blank and its states. Finer groups are a list in the row of the group
 //! that they are part of.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
@@ -122,7 +123,8 @@ impl KeyScan {
         for (i, level) in self.levels.iter().enumerate().rev() {
             let pairs = level.pairs();
             let coder = &self.coders[i];
-            let members: Vec<&Member> = paths.iter().map(|p| coder.member(pairs[*p as usize].1)).collect();
+            let members: Vec<Cow<'_, Member>> =
+                paths.iter().map(|p| coder.member(pairs[*p as usize].1)).collect();
             columns.push((format!("{lead} {}", i + 1), array_of(coder.kind(), &members)));
             paths.iter_mut().for_each(|path| *path = pairs[*path as usize].0);
         }
@@ -132,19 +134,20 @@ impl KeyScan {
 }
 
 /// Members as an array from which they are coded again.
-fn array_of(kind: Kind, members: &[&Member]) -> ArrayRef {
-    let digits = |member: &&Member| match member {
+fn array_of(kind: Kind, members: &[Cow<'_, Member>]) -> ArrayRef {
+    let digits = |member: &Cow<'_, Member>| match &**member {
         Member::Number(number) => Some(number.digits),
         _ => None,
     };
-    let period =
-        |member: &&Member| if let Member::Period(period) = member { Some(period.number()) } else { None };
-    let float = |member: &&Member| match member {
+    let period = |member: &Cow<'_, Member>| {
+        if let Member::Period(period) = &**member { Some(period.number()) } else { None }
+    };
+    let float = |member: &Cow<'_, Member>| match &**member {
         Member::Float(bits) => Some(f64::from_bits(*bits)),
         _ => None,
     };
-    let yes = |member: &&Member| if let Member::YesNo(yes) = member { Some(*yes) } else { None };
-    let text = |member: &&Member| match member {
+    let yes = |member: &Cow<'_, Member>| if let Member::YesNo(yes) = &**member { Some(*yes) } else { None };
+    let text = |member: &Cow<'_, Member>| match &**member {
         Member::Text(text) => Some(text.to_string()),
         _ => None,
     };

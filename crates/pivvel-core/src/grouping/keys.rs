@@ -214,11 +214,12 @@ impl KeyScan {
     }
 
     /// The deepest paths here of those that another scan of the same keys has met, by its paths.
-    pub(super) fn absorb(&mut self, other: &KeyScan) -> Vec<u32> {
+    pub(super) fn absorb(&mut self, other: KeyScan) -> Vec<u32> {
         let mut paths = vec![0];
-        for (i, level) in self.levels.iter_mut().enumerate() {
-            let codes = self.coders[i].absorb(&other.coders[i]);
-            paths = level.absorb(&other.levels[i], &paths, &codes);
+        let own = self.coders.iter_mut().zip(&mut self.levels);
+        for ((coder, level), (theirs, pairs)) in own.zip(other.coders.into_iter().zip(other.levels)) {
+            let codes = coder.absorb(theirs);
+            paths = level.absorb(&pairs, &paths, &codes);
         }
         paths
     }

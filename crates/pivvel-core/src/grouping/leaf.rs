@@ -309,14 +309,14 @@ impl<'p> Scan<'p> {
     ///
     /// # Errors
     /// A sum that outgrows 38 digits.
-    pub(crate) fn absorb(&mut self, other: &Scan<'_>) -> Result<()> {
-        let rows = self.rows.absorb(&other.rows);
-        let columns = self.columns.absorb(&other.columns);
+    pub(crate) fn absorb(&mut self, other: Scan<'_>) -> Result<()> {
+        let rows = self.rows.absorb(other.rows);
+        let columns = self.columns.absorb(other.columns);
         let into = self.groups.absorb(&other.groups, &rows, &columns);
         self.states.resize(self.groups.len());
         let overflow = |_| Error::overflow("a sum over the lines");
         self.states.absorb(&other.states, &into).map_err(overflow)?;
-        for (mine, theirs) in self.finer.iter_mut().zip(&other.finer) {
+        for (mine, theirs) in self.finer.iter_mut().zip(other.finer) {
             mine.absorb(theirs, &into).map_err(overflow)?;
         }
         self.report.read += other.report.read;

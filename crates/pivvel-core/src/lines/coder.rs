@@ -1,5 +1,6 @@
 //! A column of a batch to member ids, a column at a time.
 
+use std::borrow::Cow;
 use std::ops::Deref;
 use std::sync::Arc;
 
@@ -30,6 +31,9 @@ pub(crate) struct Coder {
     /// Codes of the periods of days.
     days: DayTable,
     members: Vec<Member>,
+    /// The keys of all members, as long as each has one of 64 bits: a quarter of what members take. The blank one
+    /// has any.
+    keyed: Option<Vec<i64>>,
     blank: Option<u32>,
     /// The dictionary of the last batch and what its entries are here: batches of one row group
     /// or one file share theirs.
@@ -94,6 +98,7 @@ impl Coder {
             long_keys: HashTable::new(),
             days: DayTable::default(),
             members: Vec::new(),
+            keyed: (kind != Kind::Text).then(Vec::new),
             blank: None,
             last: None,
             known: Vec::new(),
@@ -102,8 +107,12 @@ impl Coder {
     }
 
     /// What a code stands for.
-    pub(crate) fn member(&self, code: u32) -> &Member {
-        &self.members[code as usize]
+    pub(crate) fn member(&self, code: u32) -> Cow<'_, Member> {
+        match &self.keyed {
+            Some(_) if self.blank == Some(code) => Cow::Owned(Member::Blank),
+            Some(keys) => Cow::Owned(member_of_key(self.kind, self.part, keys[code as usize].into())),
+            None => Cow::Borrowed(&self.members[code as usize]),
+        }
     }
 
     /// What the members are.
@@ -113,35 +122,60 @@ impl Coder {
 
     /// How many members there are.
     pub(crate) fn len(&self) -> usize {
-        self.members.len()
+        self.keyed.as_ref().map_or(self.members.len(), Vec::len)
     }
 
     /// About how many bytes they take: the member, its text, and its places in two tables.
     pub(crate) fn bytes(&self) -> usize {
-        self.members.len() * 3 * size_of::<Member>() + self.days.bytes()
+        self.len() * 3 * size_of::<Member>() + self.days.bytes()
     }
 
-    pub(crate) fn into_members(self) -> Vec<Member> {
+    pub(crate) fn into_members(mut self) -> Vec<Member> {
+        // Their tables go first: there may be millions of members.
+        (self.texts, self.keys, self.long_keys) = Default::default();
+        self.leave_keys();
         self.members
     }
 
-    /// The codes here of the members that another coder of the same dimension has, by its codes.
-    pub(crate) fn absorb(&mut self, other: &Coder) -> Vec<u32> {
-        let (first, rest) = other.members.split_at(other.members.len().min(FIRST));
-        let before = self.members.len();
-        let mut codes = Vec::with_capacity(other.members.len());
-        codes.extend(first.iter().map(|member| self.code_of_member(member)));
-        // Where most of the first are new, most of the others are, too, and no table has to grow step by step.
-        if self.members.len() - before > first.len() / 2 {
-            self.reserve(rest.len());
+    /// Writes the members down where only their keys were.
+    fn leave_keys(&mut self) {
+        if let Some(keys) = &self.keyed {
+            self.members = (0..keys.len() as u32).map(|code| self.member(code).into_owned()).collect();
+            self.keyed = None;
         }
-        codes.extend(rest.iter().map(|member| self.code_of_member(member)));
+    }
+
+    /// The codes here of the members that another coder of the same dimension has, by its codes.
+    pub(crate) fn absorb(&mut self, other: Coder) -> Vec<u32> {
+        let Coder { members, keyed, blank, texts, keys, long_keys, .. } = other;
+        drop((texts, keys, long_keys));
+        let Some(keys) = keyed else {
+            return self.absorb_all(&members, |own, _, member| own.code_of_member(member));
+        };
+        let key = |code: usize, key: &i64| (blank != Some(code as u32)).then(|| i128::from(*key));
+        self.absorb_all(&keys, |own, code, own_key| own.code_of_key(key(code, own_key)))
+    }
+
+    fn absorb_all<T>(&mut self, all: &[T], code: impl Fn(&mut Coder, usize, &T) -> u32) -> Vec<u32> {
+        let first = all.len().min(FIRST);
+        let before = self.len();
+        let mut codes = Vec::with_capacity(all.len());
+        for (i, one) in all.iter().enumerate() {
+            // Where most of the first are new, most of the others are, too, and no table has to grow step by step.
+            if i == first && self.len() - before > first / 2 {
+                self.reserve(all.len() - first);
+            }
+            codes.push(code(self, i, one));
+        }
         codes
     }
 
     /// Makes room for so many more members.
     fn reserve(&mut self, more: usize) {
-        self.members.reserve(more);
+        match &mut self.keyed {
+            Some(keys) => keys.reserve_exact(more),
+            None => self.members.reserve_exact(more),
+        }
         match self.kind {
             Kind::Text => self.texts.reserve(more),
             _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
@@ -150,7 +184,10 @@ impl Coder {
 
     fn code_of_member(&mut self, member: &Member) -> u32 {
         match member {
-            Member::Text(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
+            Member::Text(text) => {
+                self.leave_keys();
+                self.texts.code_of(text, |text| add_text(&mut self.members, text))
+            }
             Member::Period(period) => self.code_of_key(Some(period.number().into())),
             Member::Number(number) => self.code_of_key(Some(number.digits)),
             Member::Float(bits) => self.code_of_key(Some(key_of_bits(*bits))),
@@ -217,9 +254,13 @@ impl Coder {
     }
 
     fn blank_code(&mut self) -> u32 {
+        let code = self.len() as u32;
         *self.blank.get_or_insert_with(|| {
-            self.members.push(Member::Blank);
-            self.members.len() as u32 - 1
+            match &mut self.keyed {
+                Some(keys) => keys.push(0),
+                None => self.members.push(Member::Blank),
+            }
+            code
         })
     }
 
@@ -231,6 +272,7 @@ impl Coder {
         text: impl Fn(usize) -> &'a [u8],
         codes: &mut Vec<u32>,
     ) {
+        self.leave_keys();
         codes.extend(views.iter().enumerate().map(|(i, view)| {
             if *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i)) {
                 return self.blank_code();
@@ -240,6 +282,7 @@ impl Coder {
     }
 
     fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
+        self.leave_keys();
         codes.extend(texts.map(|text| match text {
             None | Some("") => self.blank_code(),
             Some(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
@@ -343,31 +386,36 @@ impl Coder {
 
     fn code_of_key(&mut self, key: Option<i128>) -> u32 {
         let Some(wide) = key else { return self.blank_code() };
-        let code = self.members.len() as u32;
+        let code = self.len() as u32;
         let hash = hash_key(wide);
         if let Ok(key) = i64::try_from(wide) {
             if let Some((_, code)) = self.keys.find(hash, |(known, _)| *known == key) {
                 return *code;
             }
             self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()));
+            if let Some(keys) = &mut self.keyed {
+                keys.push(key);
+                return code;
+            }
         } else {
             if let Some((_, code)) = self.long_keys.find(hash, |(known, _)| *known == wide) {
                 return *code;
             }
             self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key));
+            self.leave_keys();
         }
-        self.members.push(self.member_of_key(wide));
+        self.members.push(member_of_key(self.kind, self.part, wide));
         code
     }
+}
 
-    fn member_of_key(&self, key: i128) -> Member {
-        match (self.kind, self.part) {
-            (Kind::Date, part) => Member::Period(Period::new(part.unwrap_or(DatePart::Day), key as i32)),
-            (Kind::YesNo, _) => Member::YesNo(key != 0),
-            (Kind::Float, _) => Member::Float(key as u64),
-            (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),
-            _ => Member::Number(key.into()),
-        }
+fn member_of_key(kind: Kind, part: Option<DatePart>, key: i128) -> Member {
+    match (kind, part) {
+        (Kind::Date, part) => Member::Period(Period::new(part.unwrap_or(DatePart::Day), key as i32)),
+        (Kind::YesNo, _) => Member::YesNo(key != 0),
+        (Kind::Float, _) => Member::Float(key as u64),
+        (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),
+        _ => Member::Number(key.into()),
     }
 }
 

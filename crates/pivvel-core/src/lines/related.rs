@@ -206,8 +206,8 @@ impl PartnerTable {
         let key = |line: usize| {
             let parts: Vec<u32> = codes.iter().map(|codes| codes[line]).collect();
             let members = || parts.iter().zip(&self.coders).map(|(code, coder)| coder.member(*code));
-            let blank = members().any(|member| matches!(member, super::Member::Blank));
-            let label = || members().map(super::Member::label).collect::<Vec<_>>().join(", ");
+            let blank = members().any(|member| matches!(*member, super::Member::Blank));
+            let label = || members().map(|member| member.label()).collect::<Vec<_>>().join(", ");
             let label = if blank { "(blank)".to_string() } else { label() };
             ((!blank).then_some(parts), label)
         };

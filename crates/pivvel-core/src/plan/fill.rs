@@ -231,7 +231,7 @@ fn members_of_rows(dimensions: &[Dimension], rows: &[RecordBatch]) -> Result<Vec
             coder.code(array, codes)?;
         }
         let member = |row: usize| {
-            coders.iter().zip(&codes).map(|(coder, codes)| coder.member(codes[row]).clone()).collect()
+            coders.iter().zip(&codes).map(|(coder, codes)| coder.member(codes[row]).into_owned()).collect()
         };
         all.extend((0..batch.num_rows()).map(member));
     }
