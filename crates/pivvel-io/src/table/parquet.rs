@@ -18,10 +18,12 @@ pub(super) static ENTRY: Entry = Entry {
 
 #[cfg(feature = "parquet")]
 mod sink {
+    use std::collections::HashSet;
     use std::io::Write;
     use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-    use arrow_array::{ArrayRef, RecordBatch};
+    use arrow_array::cast::AsArray;
+    use arrow_array::{Array, ArrayRef, RecordBatch};
     use arrow_schema::{FieldRef, SchemaRef};
     use parquet::arrow::ArrowWriter;
     use parquet::arrow::arrow_writer::{
@@ -31,21 +33,61 @@ mod sink {
     use parquet::errors::{ParquetError, Result};
     use parquet::file::properties::{DEFAULT_MAX_ROW_GROUP_ROW_COUNT, WriterProperties};
     use parquet::file::writer::SerializedFileWriter;
+    use parquet::schema::types::ColumnPath;
 
     use crate::table::{TableOptions, TableSink};
 
     /// If more batches than this wait for a column, a thread waits for its turn to encode them.
     const WAITING: usize = 8;
 
+    /// So many values of a column say whether a dictionary of them would be worth its while.
+    const FIRST: usize = 8_192;
+
     /// Encodes the columns side by side: the file is the same for any number of threads.
     pub(super) struct ParquetSink<'a> {
-        file: SerializedFileWriter<&'a mut (dyn Write + Send)>,
-        factory: ArrowRowGroupWriterFactory,
+        /// What the file is opened with, once its first rows are known.
+        closed: Option<(SchemaRef, &'a mut (dyn Write + Send))>,
+        open: Option<Open<'a>>,
         threads: usize,
         /// The columns of the row group that is being written, which any thread may work on.
         columns: Arc<Mutex<Columns>>,
         /// How many rows the row group has.
         rows: usize,
+    }
+
+    /// A file under way, and what makes the columns of its row groups.
+    struct Open<'a> {
+        file: SerializedFileWriter<&'a mut (dyn Write + Send)>,
+        factory: ArrowRowGroupWriterFactory,
+    }
+
+    impl<'a> Open<'a> {
+        fn new(schema: SchemaRef, out: &'a mut (dyn Write + Send), first: &[ArrayRef]) -> Result<Open<'a>> {
+            let mut properties = WriterProperties::builder()
+                .set_compression(Compression::SNAPPY)
+                .set_created_by("pivvel".into());
+            for (field, array) in schema.fields().iter().zip(first) {
+                if mostly_differ(array) {
+                    let path = ColumnPath::new(vec![field.name().clone()]);
+                    properties = properties.set_column_dictionary_enabled(path, false);
+                }
+            }
+            let writer = ArrowWriter::try_new(out, schema, Some(properties.build()))?;
+            let (file, factory) = writer.into_serialized_writer()?;
+            Ok(Open { file, factory })
+        }
+    }
+
+    /// Whether so few of the first values are alike that a dictionary of them all would outgrow its bound.
+    fn mostly_differ(array: &ArrayRef) -> bool {
+        let keys = array.as_any_dictionary_opt().map(|dictionary| dictionary.keys());
+        let values = keys.unwrap_or(array.as_ref()).to_data();
+        let Some(width) = values.data_type().primitive_width().filter(|_| values.len() >= FIRST) else {
+            return false;
+        };
+        let first = &values.buffers()[0][values.offset() * width..][..FIRST * width];
+        let different: HashSet<&[u8]> = first.chunks_exact(width).collect();
+        different.len() * 100 > FIRST * 94
     }
 
     /// The columns of a row group.
@@ -65,27 +107,29 @@ mod sink {
             out: &'a mut (dyn Write + Send),
             options: TableOptions,
         ) -> std::io::Result<ParquetSink<'a>> {
-            let properties = WriterProperties::builder()
-                .set_compression(Compression::SNAPPY)
-                .set_created_by("pivvel".into())
-                .build();
-            let writer = ArrowWriter::try_new(out, schema.clone(), Some(properties));
-            let (file, factory) =
-                writer.and_then(ArrowWriter::into_serialized_writer).map_err(into_io_error)?;
             Ok(ParquetSink {
-                file,
-                factory,
+                closed: Some((schema.clone(), out)),
+                open: None,
                 threads: options.thread_count(),
                 columns: Arc::default(),
                 rows: 0,
             })
         }
 
+        /// The file, which is opened for the first rows.
+        fn file(&mut self, first: &[ArrayRef]) -> Result<&mut Open<'a>> {
+            if let Some((schema, out)) = self.closed.take() {
+                self.open = Some(Open::new(schema, out, first)?);
+            }
+            self.open.as_mut().ok_or_else(|| ParquetError::General("the file could not be begun".into()))
+        }
+
         /// Gives rows to the columns, and closes a row group that is full.
         fn queue(&mut self, mut batch: RecordBatch) -> Result<()> {
             while batch.num_rows() > 0 {
                 if self.rows == 0 {
-                    let writers = self.factory.create_column_writers(self.file.flushed_row_groups().len())?;
+                    let Open { file, factory } = self.file(batch.columns())?;
+                    let writers = factory.create_column_writers(file.flushed_row_groups().len())?;
                     *lock(&self.columns) = Arc::new(writers.into_iter().map(Column::new).collect());
                 }
                 let fitting = batch.num_rows().min(DEFAULT_MAX_ROW_GROUP_ROW_COUNT - self.rows);
@@ -110,7 +154,7 @@ mod sink {
                 lock(&column.writer).take().map(ArrowColumnWriter::close).transpose()
             };
             let chunks = side_by_side(&columns, self.threads, &close)?;
-            let mut group = self.file.next_row_group()?;
+            let mut group = self.file(&[])?.file.next_row_group()?;
             let append = |chunk: ArrowColumnChunk| chunk.append_to_row_group(&mut group);
             chunks.into_iter().flatten().try_for_each(append)?;
             group.close().map(drop)
@@ -148,7 +192,8 @@ mod sink {
             if self.rows > 0 {
                 self.close_group().map_err(into_io_error)?;
             }
-            self.file.finish().map(drop).map_err(into_io_error)
+            let finish = |open: &mut Open<'_>| open.file.finish().map(drop);
+            self.file(&[]).and_then(finish).map_err(into_io_error)
         }
     }
 
