@@ -32,7 +32,7 @@ pub(crate) fn label(path: &[MemberRef<'_>], words: &Words) -> String {
         }),
         _ => None,
     };
-    let named = match last.member() {
+    let named = match &*last.member() {
         // Their labels are words of the calendar, not of the data.
         Member::Period(period) => match period.part() {
             DatePart::MonthOfYear => words.of_calendar(full),

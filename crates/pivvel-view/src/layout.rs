@@ -324,7 +324,7 @@ fn head((axis, words): (&Axis<Columns>, &Words), entry: ColumnEntry, level: usiz
 
 /// Whether a path ends in a member that is made of others.
 fn is_made(path: &[MemberRef<'_>]) -> bool {
-    path.last().is_some_and(|last| matches!(last.member(), Member::Others(_) | Member::Calculated(..)))
+    path.last().is_some_and(|last| matches!(*last.member(), Member::Others(_) | Member::Calculated(..)))
 }
 
 fn ancestor<S: OfAxis>(axis: &Axis<S>, entry: Entry<S>, level: usize) -> Entry<S> {

@@ -66,9 +66,9 @@ pub(super) fn trends(of: &CrossTab, place: usize, planned: &PlannedEmphasis, by_
 /// The members of one list by those of another one.
 fn same_members(of: &Members, other: &Members) -> Vec<Option<MemberId>> {
     // An item's place depends on which other items the layout has.
-    let alike = |members: &Members, id: MemberId| match members.member(id) {
-        Member::Calculated(_, label) => Member::Calculated(0, label.clone()),
-        member => member.clone(),
+    let alike = |members: &Members, id: MemberId| match members.member(id).into_owned() {
+        Member::Calculated(_, label) => Member::Calculated(0, label),
+        member => member,
     };
     let known: HashMap<Member, MemberId> = other.in_order().map(|id| (alike(other, id), id)).collect();
     (0..of.len()).map(|i| known.get(&alike(of, MemberId(i as u32))).copied()).collect()

@@ -54,7 +54,7 @@ fn same_names(plan: &Plan, frame: &Frame) -> Vec<Notice> {
     let twice = |(side, level, name): (AxisSide, usize, &str)| {
         let members = frame.axis(side).members(level - 1);
         let is_of_members =
-            |id: MemberId| !matches!(members.member(id), Member::Others(_) | Member::Calculated(..));
+            |id: MemberId| !matches!(*members.member(id), Member::Others(_) | Member::Calculated(..));
         let id = members.find(name).filter(|id| is_of_members(*id))?;
         let dimension = &plan.axis(side)[level - 1].name;
         let message = format!(

@@ -1,5 +1,6 @@
 //! Every variant of a cross-tab that readers of a page can choose, by one pass over the lines.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
 use std::fmt;
 
@@ -245,8 +246,8 @@ fn control(planned: PlannedControl, brief: &Brief, members: &[&Members]) -> Resu
     }
     let mut met = HashSet::new();
     let every = members.iter().flat_map(|own| own.in_order().map(|id| own.member(id)));
-    let all = Members::new(every.filter(|member| met.insert(*member)).cloned().collect());
-    let all: Vec<Member> = all.in_order().map(|id| all.member(id).clone()).collect();
+    let all = Members::new(every.filter(|member| met.insert(member.clone())).map(Cow::into_owned).collect());
+    let all: Vec<Member> = all.in_order().map(|id| all.member(id).into_owned()).collect();
     let sets: Vec<Vec<Member>> = match planned.choices {
         Choices::Members if all.len() > SEVERAL => {
             let message = format!(
@@ -337,7 +338,7 @@ impl Variants<'_> {
         for ((control, choice), key) in self.controls.iter().zip(choices).zip(&asked.keys) {
             if let (Choice::Members(chosen), Some(key)) = (&control.choices[*choice], key) {
                 let (members, own) = (&leaves.rows.members[*key], leaves.rows.members_at(*key));
-                let keeps = |member: u32| chosen.contains(members.member(MemberId(member)));
+                let keeps = |member: u32| chosen.contains(&*members.member(MemberId(member)));
                 keys.push(Collapsed::Filter(own.into_iter().map(keeps).collect()));
             }
         }

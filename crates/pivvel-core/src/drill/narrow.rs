@@ -48,7 +48,7 @@ fn members<'a>(
     let path = if let [only] = entries { axis.path(*only) } else { Vec::new() };
     path.into_iter().zip(keys).filter_map(|(member, key)| {
         let AxisKey::Key(place) = key else { return None };
-        is_member(&formulas[*place].formula, member.member())
+        is_member(&formulas[*place].formula, &member.member())
     })
 }
 

@@ -283,8 +283,8 @@ impl Sequences {
 
 /// The period of a node; none where its member is no period.
 fn period_at<S: OfAxis>(axis: &Axis<S>, level: usize, node: u32) -> Option<Period> {
-    match axis.members(level - 1).member(axis.member_of(level, node)) {
-        Member::Period(period) => Some(*period),
+    match *axis.members(level - 1).member(axis.member_of(level, node)) {
+        Member::Period(period) => Some(period),
         _ => None,
     }
 }

@@ -13,8 +13,9 @@ use hashbrown::HashTable;
 
 use super::Member;
 use super::dictionary::{Dictionary, mix};
+use super::seen::Seen;
 use crate::error::{Error, Result};
-use crate::model::{DatePart, DayTable, Decimal, Kind, Period};
+use crate::model::{DatePart, DayTable, Kind, Period};
 
 /// How many members of another coder are looked at to see whether most of them are new.
 const FIRST: usize = 1_024;
@@ -30,10 +31,7 @@ pub(crate) struct Coder {
     long_keys: HashTable<(i128, u32)>,
     /// Codes of the periods of days.
     days: DayTable,
-    members: Vec<Member>,
-    /// The keys of all members, as long as each has one of 64 bits: a quarter of what members take. The blank one
-    /// has any.
-    keyed: Option<Vec<i64>>,
+    seen: Seen,
     blank: Option<u32>,
     /// The dictionary of the last batch and what its entries are here: batches of one row group
     /// or one file share theirs.
@@ -97,8 +95,7 @@ impl Coder {
             keys: HashTable::new(),
             long_keys: HashTable::new(),
             days: DayTable::default(),
-            members: Vec::new(),
-            keyed: (kind != Kind::Text).then(Vec::new),
+            seen: Seen::new(kind, part),
             blank: None,
             last: None,
             known: Vec::new(),
@@ -108,11 +105,7 @@ impl Coder {
 
     /// What a code stands for.
     pub(crate) fn member(&self, code: u32) -> Cow<'_, Member> {
-        match &self.keyed {
-            Some(_) if self.blank == Some(code) => Cow::Owned(Member::Blank),
-            Some(keys) => Cow::Owned(member_of_key(self.kind, self.part, keys[code as usize].into())),
-            None => Cow::Borrowed(&self.members[code as usize]),
-        }
+        self.seen.get(code).unwrap_or(Cow::Owned(Member::Blank))
     }
 
     /// What the members are.
@@ -122,7 +115,7 @@ impl Coder {
 
     /// How many members there are.
     pub(crate) fn len(&self) -> usize {
-        self.keyed.as_ref().map_or(self.members.len(), Vec::len)
+        self.seen.len()
     }
 
     /// About how many bytes they take: the member, its text, and its places in two tables.
@@ -130,30 +123,20 @@ impl Coder {
         self.len() * 3 * size_of::<Member>() + self.days.bytes()
     }
 
-    pub(crate) fn into_members(mut self) -> Vec<Member> {
-        // Their tables go first: there may be millions of members.
-        (self.texts, self.keys, self.long_keys) = Default::default();
-        self.leave_keys();
-        self.members
-    }
-
-    /// Writes the members down where only their keys were.
-    fn leave_keys(&mut self) {
-        if let Some(keys) = &self.keyed {
-            self.members = (0..keys.len() as u32).map(|code| self.member(code).into_owned()).collect();
-            self.keyed = None;
-        }
+    /// What the codes stand for.
+    pub(crate) fn into_seen(self) -> Seen {
+        self.seen
     }
 
     /// The codes here of the members that another coder of the same dimension has, by its codes.
     pub(crate) fn absorb(&mut self, other: Coder) -> Vec<u32> {
-        let Coder { members, keyed, blank, texts, keys, long_keys, .. } = other;
-        drop((texts, keys, long_keys));
-        let Some(keys) = keyed else {
-            return self.absorb_all(&members, |own, _, member| own.code_of_member(member));
-        };
-        let key = |code: usize, key: &i64| (blank != Some(code as u32)).then(|| i128::from(*key));
-        self.absorb_all(&keys, |own, code, own_key| own.code_of_key(key(code, own_key)))
+        match other.into_seen() {
+            Seen::Members(members) => self.absorb_all(&members, |own, _, member| own.code_of_member(member)),
+            Seen::Keys { keys, blank, .. } => {
+                let key = |code: usize, key: &i64| (blank != Some(code as u32)).then(|| i128::from(*key));
+                self.absorb_all(&keys, |own, code, own_key| own.code_of_key(key(code, own_key)))
+            }
+        }
     }
 
     fn absorb_all<T>(&mut self, all: &[T], code: impl Fn(&mut Coder, usize, &T) -> u32) -> Vec<u32> {
@@ -172,10 +155,7 @@ impl Coder {
 
     /// Makes room for so many more members.
     fn reserve(&mut self, more: usize) {
-        match &mut self.keyed {
-            Some(keys) => keys.reserve_exact(more),
-            None => self.members.reserve_exact(more),
-        }
+        self.seen.reserve(more);
         match self.kind {
             Kind::Text => self.texts.reserve(more),
             _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
@@ -185,8 +165,8 @@ impl Coder {
     fn code_of_member(&mut self, member: &Member) -> u32 {
         match member {
             Member::Text(text) => {
-                self.leave_keys();
-                self.texts.code_of(text, |text| add_text(&mut self.members, text))
+                let members = self.seen.members();
+                self.texts.code_of(text, |text| add_text(members, text))
             }
             Member::Period(period) => self.code_of_key(Some(period.number().into())),
             Member::Number(number) => self.code_of_key(Some(number.digits)),
@@ -256,10 +236,7 @@ impl Coder {
     fn blank_code(&mut self) -> u32 {
         let code = self.len() as u32;
         *self.blank.get_or_insert_with(|| {
-            match &mut self.keyed {
-                Some(keys) => keys.push(0),
-                None => self.members.push(Member::Blank),
-            }
+            self.seen.push_blank();
             code
         })
     }
@@ -272,20 +249,20 @@ impl Coder {
         text: impl Fn(usize) -> &'a [u8],
         codes: &mut Vec<u32>,
     ) {
-        self.leave_keys();
+        self.seen.members();
         codes.extend(views.iter().enumerate().map(|(i, view)| {
             if *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i)) {
                 return self.blank_code();
             }
-            self.texts.code_of_view(*view, || text(i), |text| add_text(&mut self.members, text))
+            self.texts.code_of_view(*view, || text(i), |text| add_text(self.seen.members(), text))
         }));
     }
 
     fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
-        self.leave_keys();
+        self.seen.members();
         codes.extend(texts.map(|text| match text {
             None | Some("") => self.blank_code(),
-            Some(text) => self.texts.code_of(text, |text| add_text(&mut self.members, text)),
+            Some(text) => self.texts.code_of(text, |text| add_text(self.seen.members(), text)),
         }));
     }
 
@@ -393,29 +370,14 @@ impl Coder {
                 return *code;
             }
             self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()));
-            if let Some(keys) = &mut self.keyed {
-                keys.push(key);
-                return code;
-            }
         } else {
             if let Some((_, code)) = self.long_keys.find(hash, |(known, _)| *known == wide) {
                 return *code;
             }
             self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key));
-            self.leave_keys();
         }
-        self.members.push(member_of_key(self.kind, self.part, wide));
+        self.seen.push_key(wide, (self.kind, self.part));
         code
-    }
-}
-
-fn member_of_key(kind: Kind, part: Option<DatePart>, key: i128) -> Member {
-    match (kind, part) {
-        (Kind::Date, part) => Member::Period(Period::new(part.unwrap_or(DatePart::Day), key as i32)),
-        (Kind::YesNo, _) => Member::YesNo(key != 0),
-        (Kind::Float, _) => Member::Float(key as u64),
-        (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),
-        _ => Member::Number(key.into()),
     }
 }
 

@@ -1,99 +1,15 @@
 //! Members of a dimension: what a code stands for, its label and its natural order.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
-use std::fmt::Write;
 use std::sync::OnceLock;
 
 use hashbrown::HashTable;
 
 use super::dictionary::hash_text;
-use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
-
-/// A member of one dimension, by the number that it was given when first seen.
-///
-/// ```
-/// # use pivvel_core as pivvel;
-/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
-/// # use demo::*;
-/// let crosstab = crosstab();
-/// let coasts = crosstab.rows().members(0);
-/// let by_id: Vec<&str> = coasts.in_order().map(|id| coasts.label(id)).collect();
-/// assert_eq!(by_id, ["Fell", "Skerry"]);
-/// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct MemberId(pub(crate) u32);
-
-impl MemberId {
-    /// The number itself, gap-free from 0 within the dimension.
-    pub fn index(self) -> usize {
-        self.0 as usize
-    }
-}
-
-/// What a member is.
-///
-/// ```
-/// # use pivvel_core as pivvel;
-/// # mod demo { include!(concat!(env!("CARGO_MANIFEST_DIR"), "/doc/demo.rs")); }
-/// # use demo::*;
-/// use pivvel::CrossTab;
-/// use pivvel::result::Member;
-///
-/// let crosstab = CrossTab::build(&brief().rows(["sold_on.year"]), &mut lines())?;
-/// let years = crosstab.rows().members(0);
-/// let first = years.member(years.in_order().next().unwrap());
-/// assert!(matches!(first, Member::Period(year) if year.to_string() == "2024"));
-/// # Ok::<(), pivvel::Error>(())
-/// ```
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-#[non_exhaustive]
-pub enum Member {
-    /// The lines that hold nothing in this dimension.
-    Blank,
-    /// A text.
-    Text(Box<str>),
-    /// A period of the calendar.
-    Period(Period),
-    /// An exact number.
-    Number(Decimal),
-    /// A floating-point number, by its bits.
-    Float(u64),
-    /// Yes or no.
-    YesNo(bool),
-    /// A tier, by its place from the lowest.
-    Tier(u32, Box<str>),
-    /// The members that were not picked, taken together.
-    Others(Box<str>),
-    /// A member that is computed from its siblings, by its place in the brief.
-    Calculated(u32, Box<str>),
-}
-
-impl Member {
-    /// The member's label, empty for the blank one.
-    pub fn label(&self) -> String {
-        let mut label = String::new();
-        self.write_label(&mut label);
-        label
-    }
-
-    fn write_label(&self, out: &mut String) {
-        // Writing into a string cannot fail.
-        let _ = match self {
-            Member::Blank => Ok(()),
-            Member::Text(text)
-            | Member::Tier(_, text)
-            | Member::Others(text)
-            | Member::Calculated(_, text) => out.write_str(text),
-            Member::Period(period) => write!(out, "{period}"),
-            Member::Number(number) => {
-                number.push_to(out);
-                Ok(())
-            }
-            Member::Float(bits) => write!(out, "{}", f64::from_bits(*bits)),
-            Member::YesNo(yes) => out.write_str(if *yes { "yes" } else { "no" }),
-        };
-    }
-}
+use super::member::{Member, MemberId};
+use super::seen::Seen;
+use crate::model::{MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
 
 /// The members of one dimension, by their ids.
 ///
@@ -108,7 +24,7 @@ impl Member {
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct Members {
-    members: Vec<Member>,
+    members: Seen,
     labels: Labels,
     /// Each member's place in natural order.
     places: Vec<u32>,
@@ -132,16 +48,17 @@ struct Labels {
 const BLOCK: usize = 64;
 
 impl Labels {
-    fn new(members: &[Member]) -> Labels {
+    fn new(members: &Seen) -> Labels {
         let (mut text, mut ends) = (String::new(), Vec::with_capacity(members.len()));
         let mut blocks = Vec::with_capacity(members.len().div_ceil(BLOCK));
-        for block in members.chunks(BLOCK) {
-            let begin = text.len();
-            blocks.push(begin);
-            for member in block {
-                member.write_label(&mut text);
-                ends.push((text.len() - begin) as u32);
+        let mut begin = 0;
+        for (place, member) in members.iter().enumerate() {
+            if place.is_multiple_of(BLOCK) {
+                begin = text.len();
+                blocks.push(begin);
             }
+            member.write_label(&mut text);
+            ends.push((text.len() - begin) as u32);
         }
         text.shrink_to_fit();
         Labels { text, blocks, ends }
@@ -164,50 +81,54 @@ pub(crate) const BLANK: &str = "blank";
 
 impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
-        Members::by_threads(members, 1)
+        Members::by_threads(Seen::Members(members), 1)
     }
 
-    /// The same by at most so many threads.
-    pub(crate) fn by_threads(members: Vec<Member>, threads: usize) -> Members {
+    /// Those that codes stand for, by at most so many threads.
+    pub(crate) fn by_threads(members: Seen, threads: usize) -> Members {
         // Labels are needed only where keys are equal.
         let by_key = || in_order_of_keys(&members);
         let ((mut order, plain), labels) =
             both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
-            texts.peek().is_some()
-                && texts
-                    .all(|(m, label)| matches!(m, Member::Text(_)) && calendar_place(names, label).is_some())
+            let is_name = |(m, label): (Cow<'_, Member>, &str)| {
+                matches!(*m, Member::Text(_)) && calendar_place(names, label).is_some()
+            };
+            texts.peek().is_some() && texts.all(is_name)
         };
         let names: Option<&[&str]> = [&MONTHS[..], &WEEKDAYS[..]].into_iter().find(|names| named(names));
         let by_name = |place: usize| names.and_then(|names| calendar_place(names, labels.get(place)));
-        let compared = |a: usize, b: usize| {
+        let of = |place: u32| members.get(place).unwrap_or(Cow::Owned(Member::Blank));
+        let compared = |a: u32, b: u32| {
+            let (own, other) = (of(a), of(b));
+            let (a, b) = (a as usize, b as usize);
             by_name(a)
                 .cmp(&by_name(b))
-                .then_with(|| natural(&members[a], &members[b]))
+                .then_with(|| natural(&own, &other))
                 .then_with(|| ignoring_case(labels.get(a), labels.get(b)))
                 .then_with(|| labels.get(a).cmp(labels.get(b)))
                 .then_with(|| a.cmp(&b))
         };
         let is_tied = |a: &Keyed, b: &Keyed| names.is_some() || a.0 == b.0;
         let (own, apart) = order.split_at_mut(plain);
-        let by_rank = |a: &Keyed, b: &Keyed| rank(&members[a.1 as usize]) == rank(&members[b.1 as usize]);
+        let by_rank = |a: &Keyed, b: &Keyed| rank(&of(a.1)) == rank(&of(b.1));
         let tied = own.chunk_by_mut(is_tied).chain(apart.chunk_by_mut(by_rank));
         for tied in tied.filter(|tied| tied.len() > 1) {
-            tied.sort_by(|a, b| compared(a.1 as usize, b.1 as usize));
+            tied.sort_by(|a, b| compared(a.1, b.1));
         }
         let mut places = vec![0; members.len()];
         for (place, (.., id)) in order.iter().enumerate() {
             places[*id as usize] = place as u32;
         }
-        let blank = members.iter().position(|member| *member == Member::Blank).map(|id| MemberId(id as u32));
+        let blank = members.blank().map(MemberId);
         let calendar_names = names.is_some();
         Members { members, labels, places, blank, calendar_names, by_label: OnceLock::new() }
     }
 
     pub(crate) const fn none() -> Members {
         Members {
-            members: Vec::new(),
+            members: Seen::Members(Vec::new()),
             labels: Labels { text: String::new(), blocks: Vec::new(), ends: Vec::new() },
             places: Vec::new(),
             blank: None,
@@ -223,12 +144,12 @@ impl Members {
 
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
-        self.members.is_empty()
+        self.members.len() == 0
     }
 
     /// The member itself.
-    pub fn member(&self, id: MemberId) -> &Member {
-        self.members.get(id.index()).unwrap_or(&Member::Blank)
+    pub fn member(&self, id: MemberId) -> Cow<'_, Member> {
+        self.members.get(id.0).unwrap_or(Cow::Owned(Member::Blank))
     }
 
     /// The member's label; empty for the blank member.
@@ -262,12 +183,12 @@ impl Members {
 
     /// The same members with one more, and its id; the id that it has where it is there already.
     pub(crate) fn with(&self, member: Member) -> (Members, MemberId) {
-        if let Some(place) = self.members.iter().position(|known| *known == member) {
-            return (self.clone(), MemberId(place as u32));
+        if let Some(place) = self.members.position(|known| *known == member) {
+            return (self.clone(), MemberId(place));
         }
         let mut members = self.members.clone();
-        members.push(member);
-        (Members::new(members), MemberId(self.members.len() as u32))
+        members.members().push(member);
+        (Members::by_threads(members, 1), MemberId(self.members.len() as u32))
     }
 
     /// The member of a label; not one that is made of members where another has the label too. The blank member
@@ -289,20 +210,20 @@ impl Members {
         });
         let of_hash = by_label.iter_hash(hash_text(label.as_bytes())).copied();
         let mut all: Vec<u32> = of_hash.filter(|id| self.labels.get(*id as usize) == label).collect();
-        all.sort_unstable_by_key(|id| (rank(&self.members[*id as usize]) > 1, *id));
+        all.sort_unstable_by_key(|id| (rank(&self.member(MemberId(*id))) > 1, *id));
         all.into_iter().map(MemberId).collect()
     }
 
     /// The member that gathers others under a label.
     pub(crate) fn gathering(&self, label: &str) -> Option<MemberId> {
         let is_it = |member: &Member| matches!(member, Member::Others(known) if **known == *label);
-        self.members.iter().position(is_it).map(|i| MemberId(i as u32))
+        self.members.position(is_it).map(MemberId)
     }
 
     /// The member of a period.
     pub(crate) fn period(&self, period: Period) -> Option<MemberId> {
         let wanted = Member::Period(period);
-        self.members.iter().position(|known| *known == wanted).map(|i| MemberId(i as u32))
+        self.members.position(|known| *known == wanted).map(MemberId)
     }
 
     /// Every label.
@@ -331,15 +252,17 @@ type Keyed = (u64, u32);
 
 /// The members of the first rank by their keys, those of one key in no order yet, and how many these are; after them the
 /// others by their ranks.
-fn in_order_of_keys(members: &[Member]) -> (Vec<Keyed>, usize) {
-    let ids = || members.iter().zip(0u32..);
+fn in_order_of_keys(members: &Seen) -> (Vec<Keyed>, usize) {
+    let of_rank =
+        |wanted: fn(u8) -> bool| members.iter().zip(0u32..).filter(move |(member, _)| wanted(rank(member)));
     let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
-    let first = members.iter().find(|member| rank(member) == 0);
-    for (member, id) in ids().filter(|(member, _)| rank(member) == 0) {
-        let Some(key) = first.and_then(|first| sort_key(first, member)) else {
+    let mut plain = of_rank(|rank| rank == 0).peekable();
+    let first = plain.peek().map(|(member, _)| member.clone().into_owned());
+    for (member, id) in plain {
+        let Some(key) = first.as_ref().and_then(|first| sort_key(first, &member)) else {
             // Members of several kinds are compared as they are.
             order.clear();
-            order.extend(ids().filter(|(member, _)| rank(member) == 0).map(|(_, id)| (0, id)));
+            order.extend(of_rank(|rank| rank == 0).map(|(_, id)| (0, id)));
             break;
         };
         order.push((key, id));
@@ -347,8 +270,10 @@ fn in_order_of_keys(members: &[Member]) -> (Vec<Keyed>, usize) {
     let plain = order.len();
     // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
     order.sort_by_key(|(key, _)| *key);
-    order.extend(ids().filter(|(member, _)| rank(member) > 0).map(|(_, id)| (0, id)));
-    order[plain..].sort_by_key(|(_, id)| rank(&members[*id as usize]));
+    let mut apart: Vec<(u8, u32)> =
+        of_rank(|rank| rank > 0).map(|(member, id)| (rank(&member), id)).collect();
+    apart.sort_by_key(|(rank, _)| *rank);
+    order.extend(apart.into_iter().map(|(_, id)| (0, id)));
     (order, plain)
 }
 

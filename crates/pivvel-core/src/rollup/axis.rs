@@ -1,5 +1,6 @@
 //! An axis: its dimensions, the tree of members that occur, and the order in which it is shown.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 
 use super::class::{Apart, Class, Classes};
@@ -86,7 +87,7 @@ impl<'a> MemberRef<'a> {
     }
 
     /// What it is.
-    pub fn member(&self) -> &'a Member {
+    pub fn member(&self) -> Cow<'a, Member> {
         self.members.member(self.id)
     }
 
@@ -123,7 +124,7 @@ impl<S: OfAxis> Axis<S> {
     fn set_apart(&mut self, level: usize) {
         let members = &self.members[level - 1];
         let made =
-            |i| matches!(members.member(MemberId(i as u32)), Member::Others(_) | Member::Calculated(..));
+            |i| matches!(*members.member(MemberId(i as u32)), Member::Others(_) | Member::Calculated(..));
         if self.nodes[level - 1].classes.is_none() && !(0..members.len()).any(made) {
             return;
         }
@@ -152,9 +153,9 @@ impl<S: OfAxis> Axis<S> {
     /// The class of a node by that of its parent.
     fn class_under(&mut self, level: usize, node: u32) -> Class {
         let above = self.class(level - 1, self.parent_node(level, node));
-        match self.members[level - 1].member(self.member_of(level, node)) {
+        match *self.members[level - 1].member(self.member_of(level, node)) {
             Member::Others(_) => self.classes.under(above, Apart::Others(level as u16)),
-            Member::Calculated(item, _) => self.classes.under(above, Apart::Item(*item)),
+            Member::Calculated(item, _) => self.classes.under(above, Apart::Item(item)),
             _ => above,
         }
     }
@@ -190,7 +191,7 @@ impl<S: OfAxis> Axis<S> {
         let Some(made) = self.made(level, node) else { return false };
         let own =
             |member: &Member| matches!(member, Member::Calculated(item, _) if *item as usize == made.item);
-        !own(self.members[level - 1].member(self.member_of(level, node)))
+        !own(&self.members[level - 1].member(self.member_of(level, node)))
             && made.operands.iter().flatten().all(|operand| self.is_hidden(level, *operand))
     }
 
@@ -345,7 +346,7 @@ impl<S: OfAxis> Axis<S> {
             };
             self.members[within].iter().find_map(|members| {
                 let mut all = (0..members.len()).map(|i| MemberId(i as u32));
-                all.find(|id| is(apart)(members.member(*id))).map(|id| members.label(id))
+                all.find(|id| is(apart)(&members.member(*id))).map(|id| members.label(id))
             })
         };
         let names: Vec<&str> = self.apart(class).iter().filter_map(|apart| named(*apart)).collect();
@@ -508,7 +509,7 @@ impl<S: OfAxis> Axis<S> {
         let members = &self.members[level - 1];
         let dimension = &self.dimensions[level - 1];
         let [x, y] = [a, b].map(|node| self.member_of(level, node));
-        let made = |id: MemberId| match members.member(id) {
+        let made = |id: MemberId| match *members.member(id) {
             Member::Others(_) => 1,
             Member::Calculated(item, _) => 2 + item,
             _ => 0,

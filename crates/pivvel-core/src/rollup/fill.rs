@@ -76,7 +76,7 @@ struct KnownMembers {
 impl KnownMembers {
     fn new(members: &Members) -> KnownMembers {
         let all: Vec<Member> =
-            (0..members.len() as u32).map(|id| members.member(MemberId(id)).clone()).collect();
+            (0..members.len() as u32).map(|id| members.member(MemberId(id)).into_owned()).collect();
         let ids = all.iter().cloned().zip(0..).collect();
         KnownMembers { of_lines: all.len(), all, ids }
     }

@@ -1,5 +1,7 @@
 //! Columns of dimensions: labels, and beside them members that are days, periods or numbers as what they are.
 
+use std::borrow::Cow;
+
 use arrow_array::ArrayRef;
 use arrow_schema::{DataType, Field};
 
@@ -21,12 +23,13 @@ pub(super) fn held<S: OfAxis>(axis: &Axis<S>, exact: bool) -> Vec<Option<Holds>>
 
 fn held_by<S: OfAxis>(axis: &Axis<S>, dimension: usize) -> Option<Holds> {
     let members = axis.members(dimension);
-    let own =
-        |member: &&Member| !matches!(member, Member::Blank | Member::Others(_) | Member::Calculated(..));
+    let own = |member: &Cow<'_, Member>| {
+        !matches!(**member, Member::Blank | Member::Others(_) | Member::Calculated(..))
+    };
     let all = (0..members.len()).map(|place| members.member(MemberId(place as u32)));
     let mut are_values = true;
     let values = all.filter(own).map_while(|member| {
-        let value = value(member);
+        let value = value(&member);
         are_values = value.is_some();
         value
     });
@@ -98,7 +101,7 @@ impl<'a, S: OfAxis> AxisCodes<'a, S> {
         let mut dimensions = Vec::new();
         for (level, holds) in (1..).zip(held) {
             if let Some(holds) = *holds {
-                let of = |entry| value(self.axis.member_at(entry, level)?.member());
+                let of = |entry| value(&self.axis.member_at(entry, level)?.member());
                 let values = self.entries.iter().map(|entry| of(*entry)).collect();
                 dimensions.push(Location::Typed { holds, codes: &self.codes, values });
             }

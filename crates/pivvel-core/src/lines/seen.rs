@@ -1,0 +1,117 @@
+//! What codes stand for: members, or no more than their keys where each has one of 64 bits. There may be millions.
+
+use std::borrow::Cow;
+
+use super::member::Member;
+use crate::model::{DatePart, Decimal, Kind, Period};
+
+/// Members by their codes.
+#[derive(Debug, Clone)]
+pub(crate) enum Seen {
+    /// As members.
+    Members(Vec<Member>),
+    /// As the keys of what their dimension holds, which take a quarter of what members take. The blank one has any.
+    Keys { keys: Vec<i64>, kind: Kind, part: Option<DatePart>, blank: Option<u32> },
+}
+
+impl Default for Seen {
+    fn default() -> Seen {
+        Seen::Members(Vec::new())
+    }
+}
+
+impl Seen {
+    /// Of no members yet.
+    pub(super) fn new(kind: Kind, part: Option<DatePart>) -> Seen {
+        match kind {
+            Kind::Text => Seen::default(),
+            _ => Seen::Keys { keys: Vec::new(), kind, part, blank: None },
+        }
+    }
+
+    /// How many members there are.
+    pub(super) fn len(&self) -> usize {
+        match self {
+            Seen::Members(members) => members.len(),
+            Seen::Keys { keys, .. } => keys.len(),
+        }
+    }
+
+    /// What a code stands for; `None` where it was never given.
+    pub(super) fn get(&self, code: u32) -> Option<Cow<'_, Member>> {
+        match self {
+            Seen::Members(members) => members.get(code as usize).map(Cow::Borrowed),
+            Seen::Keys { blank, .. } if *blank == Some(code) => Some(Cow::Owned(Member::Blank)),
+            Seen::Keys { keys, kind, part, .. } => {
+                let key = keys.get(code as usize)?;
+                Some(Cow::Owned(member_of_key(*kind, *part, (*key).into())))
+            }
+        }
+    }
+
+    /// Every member by its code.
+    pub(super) fn iter(&self) -> impl Iterator<Item = Cow<'_, Member>> {
+        (0..self.len() as u32).filter_map(|code| self.get(code))
+    }
+
+    /// The code of the first member of which this holds.
+    pub(super) fn position(&self, is_it: impl Fn(&Member) -> bool) -> Option<u32> {
+        self.iter().position(|member| is_it(&member)).map(|place| place as u32)
+    }
+
+    /// The code of the blank member.
+    pub(super) fn blank(&self) -> Option<u32> {
+        match self {
+            Seen::Members(_) => self.position(|member| matches!(member, Member::Blank)),
+            Seen::Keys { blank, .. } => *blank,
+        }
+    }
+
+    /// The members written down, to which any may be added.
+    pub(super) fn members(&mut self) -> &mut Vec<Member> {
+        if let Seen::Keys { .. } = self {
+            *self = Seen::Members(self.iter().map(Cow::into_owned).collect());
+        }
+        match self {
+            Seen::Members(members) => members,
+            Seen::Keys { .. } => unreachable!("they were written down"),
+        }
+    }
+
+    /// One more, by its key.
+    pub(super) fn push_key(&mut self, key: i128, (kind, part): (Kind, Option<DatePart>)) {
+        match (&mut *self, i64::try_from(key)) {
+            (Seen::Keys { keys, .. }, Ok(key)) => keys.push(key),
+            _ => self.members().push(member_of_key(kind, part, key)),
+        }
+    }
+
+    /// The blank member.
+    pub(super) fn push_blank(&mut self) {
+        match self {
+            Seen::Members(members) => members.push(Member::Blank),
+            Seen::Keys { keys, blank, .. } => {
+                *blank = Some(keys.len() as u32);
+                keys.push(0);
+            }
+        }
+    }
+
+    /// Makes room for so many more.
+    pub(super) fn reserve(&mut self, more: usize) {
+        match self {
+            Seen::Members(members) => members.reserve_exact(more),
+            Seen::Keys { keys, .. } => keys.reserve_exact(more),
+        }
+    }
+}
+
+fn member_of_key(kind: Kind, part: Option<DatePart>, key: i128) -> Member {
+    match (kind, part) {
+        (Kind::Date, part) => Member::Period(Period::new(part.unwrap_or(DatePart::Day), key as i32)),
+        (Kind::YesNo, _) => Member::YesNo(key != 0),
+        (Kind::Float, _) => Member::Float(key as u64),
+        (Kind::Decimal { scale }, _) => Member::Number(Decimal::new(key, scale)),
+        _ => Member::Number(key.into()),
+    }
+}
