@@ -358,7 +358,7 @@
   }));
   addEventListener("afterprint", () => {
     $("table.part").forEach(table => table.remove());
-    $("table.whole").forEach(table => table.classList.remove("whole"));
+    $("table.whole").forEach(table => { table.classList.remove("whole"); table.className || table.removeAttribute("class"); });
   });
 
   // ---- Light and dark ----

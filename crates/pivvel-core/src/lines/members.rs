@@ -256,10 +256,11 @@ fn in_order_of_keys(members: &Seen) -> (Vec<Keyed>, usize) {
     let of_rank =
         |wanted: fn(u8) -> bool| members.iter().zip(0u32..).filter(move |(member, _)| wanted(rank(member)));
     let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
+    let alike = alike(members);
     let mut plain = of_rank(|rank| rank == 0).peekable();
     let first = plain.peek().map(|(member, _)| member.clone().into_owned());
     for (member, id) in plain {
-        let Some(key) = first.as_ref().and_then(|first| sort_key(first, &member)) else {
+        let Some(key) = first.as_ref().and_then(|first| sort_key(first, &member, alike)) else {
             // Members of several kinds are compared as they are.
             order.clear();
             order.extend(of_rank(|rank| rank == 0).map(|(_, id)| (0, id)));
@@ -278,10 +279,10 @@ fn in_order_of_keys(members: &Seen) -> (Vec<Keyed>, usize) {
 }
 
 /// What a member is sorted by beside others of the first one's kind: members of different keys stand in the order of
-/// these. `None` for one of another kind.
-fn sort_key(first: &Member, member: &Member) -> Option<u64> {
+/// these. `None` for one of another kind. All texts begin `alike`, by so many bytes.
+fn sort_key(first: &Member, member: &Member, alike: usize) -> Option<u64> {
     match (first, member) {
-        (Member::Text(_), Member::Text(text)) => Some(text_key(text)),
+        (Member::Text(_), Member::Text(text)) => Some(text_key(text, alike)),
         (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
             let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
             Some(digits as u64 ^ (1 << 63))
@@ -290,15 +291,39 @@ fn sort_key(first: &Member, member: &Member) -> Option<u64> {
     }
 }
 
-/// The first eight bytes of a text in lower case, as a number.
-fn text_key(text: &str) -> u64 {
-    let mut key = [0; 8];
-    if text.is_ascii() {
-        key.iter_mut().zip(text.bytes()).for_each(|(to, byte)| *to = byte.to_ascii_lowercase());
-    } else {
-        key.iter_mut().zip(text.to_lowercase().bytes()).for_each(|(to, byte)| *to = byte);
+/// How many bytes all texts among members begin alike by, in lower case: names often have a word in common, which is no
+/// use as a key.
+fn alike(members: &Seen) -> usize {
+    let mut first: Option<Vec<u8>> = None;
+    for member in members.iter() {
+        let Member::Text(text) = &*member else { continue };
+        let Some(first) = &mut first else {
+            first = Some(text.to_lowercase().into_bytes());
+            continue;
+        };
+        let shared =
+            in_lower_case(text, |bytes| bytes.zip(first.iter()).take_while(|(a, b)| a == *b).count());
+        first.truncate(shared);
+        if shared == 0 {
+            break;
+        }
     }
+    first.map_or(0, |first| first.len())
+}
+
+/// Eight bytes of a text in lower case, after so many, as a number.
+fn text_key(text: &str, after: usize) -> u64 {
+    let mut key = [0; 8];
+    in_lower_case(text, |bytes| key.iter_mut().zip(bytes.skip(after)).for_each(|(to, byte)| *to = byte));
     u64::from_be_bytes(key)
+}
+
+/// Makes something of the bytes of a text in lower case.
+fn in_lower_case<T>(text: &str, make: impl FnOnce(&mut dyn Iterator<Item = u8>) -> T) -> T {
+    match text.is_ascii() {
+        true => make(&mut text.bytes().map(|byte| byte.to_ascii_lowercase())),
+        false => make(&mut text.to_lowercase().bytes()),
+    }
 }
 
 /// The order of two texts in lower case.

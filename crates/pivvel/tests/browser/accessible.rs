@@ -45,7 +45,7 @@ fn lines_behind() -> String {
 
 /// A table of so many cells that its rows are laid out when they come into sight.
 fn large() -> String {
-    let brief = Brief::new().rows(["coast", "harbour"]).columns(["sold_on.quarter", "sold_on.day", "range"]);
+    let brief = Brief::new().rows(["harbour", "sold_on.day"]).columns(["range"]);
     let page = draw::page(&CrossTab::build(&brief.measure(("sales", "sum(amount)")), &mut lines()).unwrap());
     assert!(page.contains("class=\"large\""));
     page
@@ -86,6 +86,8 @@ fn nothing_is_in_the_way_of_anyone() {
                 let dark = page.value("return matchMedia('(prefers-color-scheme: dark)').matches").await;
                 assert_eq!(dark, matches!(colours, Colours::Dark));
                 page.value(&axe).await;
+                // All rows of a large table are made alike, and axe-core takes minutes for thousands.
+                page.value("document.querySelectorAll('.large tbody tr:nth-child(n+40)').forEach(row => row.remove())").await;
                 for width in [1280, 400] {
                     page.resize(width, 800).await;
                     assert!(page.number("return innerWidth").await <= f64::from(width));
