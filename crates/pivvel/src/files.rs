@@ -27,10 +27,21 @@ pub struct Target {
 /// How a cross-tab is written, where the form has a choice.
 ///
 /// ```
-/// use pivvel::table::{Shape, TargetOptions};
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,pieces\nFell,3\nSkerry,4\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::table::{Shape, Target, TargetOptions};
 ///
+/// let path = std::env::temp_dir().join(format!("pivvel-wide-{}.csv", std::process::id()));
 /// let options = TargetOptions::default().shape(Shape::Wide).levels(["coast"]);
-/// assert!(!options.with_hidden);
+/// Target::new(&path)?.with(options).write(&crosstab)?;
+/// let text = std::fs::read_to_string(&path)?;
+/// assert_eq!(text.lines().next(), Some("coast,row_level,row_kind,pieces"));
+/// # std::fs::remove_file(&path)?;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]

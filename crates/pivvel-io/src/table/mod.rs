@@ -195,12 +195,21 @@ pub trait TableSink: Send {
 /// How a table is written.
 ///
 /// ```
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,pieces\nFell,3\n=Skerry,4\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
 /// use std::num::NonZero;
 ///
-/// use pivvel::table::TableOptions;
+/// use pivvel::table::{TableForm, TableOptions, TableSpec, write_table};
 ///
 /// let options = TableOptions::default().inert(true).threads(NonZero::new(2));
-/// assert!(options.inert);
+/// let mut text = Vec::new();
+/// write_table(TableForm::CSV, crosstab.table(&TableSpec::default())?, &mut text, options)?;
+/// assert!(String::from_utf8(text)?.contains("'=Skerry"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]

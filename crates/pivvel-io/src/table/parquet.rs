@@ -23,7 +23,7 @@ mod sink {
     use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
     use arrow_array::cast::AsArray;
-    use arrow_array::{Array, ArrayRef, RecordBatch};
+    use arrow_array::{ArrayRef, RecordBatch};
     use arrow_schema::{FieldRef, SchemaRef};
     use parquet::arrow::ArrowWriter;
     use parquet::arrow::arrow_writer::{

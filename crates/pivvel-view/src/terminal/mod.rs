@@ -32,10 +32,17 @@ pub enum Colours {
 /// How a layout is drawn on a terminal.
 ///
 /// ```
-/// use pivvel::draw::{Colours, Ground, TerminalOptions};
+/// # use pivvel::source::TextSource;
+/// # use pivvel::{Brief, CrossTab};
+/// # let text = "coast,pieces\nFell,3\nSkerry,4\n";
+/// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
+/// # let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)")).tint("pieces");
+/// # let crosstab = CrossTab::build(&brief, &mut lines)?;
+/// use pivvel::draw::{Colours, Ground, Layout, TerminalOptions, terminal};
 ///
 /// let options = TerminalOptions::default().width(100).colours(Colours::Full).ground(Ground::Dark);
-/// assert_eq!((options.width, options.rows), (Some(100), None));
+/// assert!(terminal(&Layout::new(&crosstab), &options).contains("\u{1b}[48;2;"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Copy, Default)]
 #[non_exhaustive]
