@@ -249,7 +249,7 @@ impl Coder {
         text: impl Fn(usize) -> &'a [u8],
         codes: &mut Vec<u32>,
     ) {
-        self.seen.members();
+        self.seen.write_down();
         codes.extend(views.iter().enumerate().map(|(i, view)| {
             if *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i)) {
                 return self.blank_code();
@@ -259,7 +259,7 @@ impl Coder {
     }
 
     fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
-        self.seen.members();
+        self.seen.write_down();
         codes.extend(texts.map(|text| match text {
             None | Some("") => self.blank_code(),
             Some(text) => self.texts.code_of(text, |text| add_text(self.seen.members(), text)),

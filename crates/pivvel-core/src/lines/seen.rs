@@ -67,11 +67,16 @@ impl Seen {
         }
     }
 
-    /// The members written down, to which any may be added.
-    pub(super) fn members(&mut self) -> &mut Vec<Member> {
+    /// Turns keys into members: texts have no keys.
+    pub(super) fn write_down(&mut self) {
         if let Seen::Keys { .. } = self {
             *self = Seen::Members(self.iter().map(Cow::into_owned).collect());
         }
+    }
+
+    /// The members written down, to which any may be added.
+    pub(super) fn members(&mut self) -> &mut Vec<Member> {
+        self.write_down();
         match self {
             Seen::Members(members) => members,
             Seen::Keys { .. } => unreachable!("they were written down"),

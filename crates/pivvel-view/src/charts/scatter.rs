@@ -118,9 +118,7 @@ fn draw_points(
     (across, up): (&Scale, &Scale),
     medium: &mut Medium<'_>,
 ) {
-    let named = far_out(points, across, up);
-    let mut taken: Vec<(f64, f64, f64)> = Vec::new();
-    for (i, (row, x, y)) in points.iter().enumerate() {
+    for (row, x, y) in points {
         let group = crosstab.rows().parent(*row).filter(|parent| groups.contains(parent));
         let hue = group.map_or(Hue::Category(0), |parent| medium.marks.hue(crosstab.rows(), parent));
         let class = format!("{} f", medium.classes.category(hue));
@@ -131,16 +129,25 @@ fn draw_points(
         let (x, y) = (across.place(*x), up.place(*y));
         let dot = Circle::new().set("cx", round(x)).set("cy", round(y)).set("r", 5).set("class", class);
         canvas.add(member.on(dot.set("fill-opacity", 0.8)));
-        if named.contains(&i) {
-            let name = fitting(&label(&crosstab.rows().path(*row), &medium.appearance.words), NAME);
-            let width = text_width(&name);
-            // A name that would lie on another one is left to pointing.
-            let free =
-                |(a, b, w): &(f64, f64, f64)| (b - y).abs() > 12.0 || x + 8.0 > a + w || x + 8.0 + width < *a;
-            if taken.iter().all(free) {
-                taken.push((x + 8.0, y, width));
-                canvas.text((x + 8.0, y + 4.0), &name, Hold::Start, "soft");
-            }
+    }
+    let places: Vec<(f64, f64)> = points.iter().map(|(_, x, y)| (across.place(*x), up.place(*y))).collect();
+    let mut named = far_out(&places);
+    named.sort_unstable();
+    let mut taken: Vec<(f64, f64, f64)> = Vec::new();
+    for i in named {
+        let name = fitting(&label(&crosstab.rows().path(points[i].0), &medium.appearance.words), NAME);
+        let (width, y) = (text_width(&name), places[i].1);
+        // Right of its point, or left of it. One that would lie on another name or point is left to pointing.
+        let sides = [places[i].0 + 8.0, places[i].0 - 8.0 - width];
+        let free = |x: &f64| {
+            let meets = |(a, b): (f64, f64), room: f64| a < x + width && b > *x && room < 12.0;
+            let on_name = |(a, b, w): &(f64, f64, f64)| meets((*a, a + w), (b - y).abs());
+            let on_point = |(a, b): &(f64, f64)| meets((a - 5.0, a + 5.0), (b - y).abs());
+            *x >= 0.0 && !taken.iter().any(on_name) && !places.iter().any(on_point)
+        };
+        if let Some(x) = sides.into_iter().find(free) {
+            taken.push((x, y, width));
+            canvas.text((x, y + 4.0), &name, Hold::Start, "soft");
         }
     }
 }
@@ -161,8 +168,7 @@ fn parents(view: &View, panel: &Panel, points: &[(RowEntry, f64, f64)]) -> Vec<R
 }
 
 /// The points that stand furthest from the middle of all.
-fn far_out(points: &[(RowEntry, f64, f64)], across: &Scale, up: &Scale) -> Vec<usize> {
-    let places: Vec<(f64, f64)> = points.iter().map(|(_, x, y)| (across.place(*x), up.place(*y))).collect();
+fn far_out(places: &[(f64, f64)]) -> Vec<usize> {
     let count = places.len().max(1) as f64;
     let (mx, my) = places.iter().fold((0.0, 0.0), |(a, b), (x, y)| (a + x / count, b + y / count));
     let mut order: Vec<usize> = (0..places.len()).collect();

@@ -215,8 +215,27 @@ proptest! {
             for (end, said) in ends(picture.split("</svg>").next().unwrap()) {
                 prop_assert!(end <= paper + 1.0, "{} ends at {} of {}", said, end, paper);
             }
+            if view.form == ViewForm::Scatter {
+                apart_from_points(picture)?;
+            }
         }
     }
+}
+
+/// No name of a scatter lies on a point.
+fn apart_from_points(picture: &str) -> Result<(), TestCaseError> {
+    let tags = |name: &str| -> Vec<&str> {
+        picture.split(name).skip(1).map(|rest| rest.split('>').next().unwrap()).collect()
+    };
+    let points: Vec<(f64, f64)> =
+        tags("<circle").iter().map(|tag| (numbers(&[tag], "cx")[0].0, numbers(&[tag], "cy")[0].0)).collect();
+    let texts = tags("<text").into_iter().zip(ends(picture));
+    for (tag, (right, said)) in texts.filter(|(_, (_, said))| said.starts_with("Harbour")) {
+        let (left, y) = (numbers(&[tag], "x")[0].0, numbers(&[tag], "y")[0].0 - 4.0);
+        let on = |(a, b): &&(f64, f64)| *a > left && *a < right && (b - y).abs() < 8.0;
+        prop_assert_eq!(points.iter().find(on), None, "under {}", said);
+    }
+    Ok(())
 }
 
 /// Names at the ends of lines go apart, and those that stand alone stay where their lines end. Of very many no name lies
