@@ -115,3 +115,19 @@ impl std::fmt::Debug for Drawing {
         f.write_str(self.endings[0])
     }
 }
+
+/// An ending that stands for no form.
+pub(crate) fn unknown_form<'a>(
+    place: ErrorPlace,
+    what: &str,
+    ending: &str,
+    known: impl IntoIterator<Item = &'a str>,
+) -> Error {
+    match ending {
+        "pdf" => Error::request(
+            place,
+            "a browser makes a PDF: write a page (.html), open it, and print it to a file",
+        ),
+        _ => Error::unknown(place, what, ending, known),
+    }
+}

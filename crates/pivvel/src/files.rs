@@ -13,7 +13,7 @@ use pivvel_core::{Brief, CrossTab, Error, Result};
 use pivvel_io::{ReadOptions, Source, TableForm, TableOptions, open, write_table, write_whole};
 use pivvel_view::Appearance;
 
-use crate::drawings::Drawing;
+use crate::drawings::{Drawing, unknown_form};
 use crate::too_large::check_workbook;
 
 /// A file that a cross-tab is written to, in the form that its ending says.
@@ -132,7 +132,7 @@ impl Target {
             }
             (None, None) => {
                 let known = Drawing::endings().chain(TableForm::endings());
-                return Err(Error::unknown(place.clone(), "form", ending, known));
+                return Err(unknown_form(place.clone(), "form", ending, known));
             }
         };
         Ok(Target { path, form, options: TargetOptions::default() })

@@ -13,7 +13,7 @@ use pivvel_core::{Error, Result};
 use pivvel_io::{TableForm, TableOptions, is_number, rows_as_texts, table_sink, write_whole};
 use pivvel_view::{Appearance, ChangeFormats, LineColumn, draw_report_page};
 
-use crate::drawings::Drawing;
+use crate::drawings::{Drawing, unknown_form};
 use crate::story_json::story_to_json;
 
 /// So many lines stand on a page at most.
@@ -73,7 +73,7 @@ impl ReportTarget {
             false => {
                 let known = Drawing::page_endings().chain(TableForm::endings());
                 let form = TableForm::of_ending(ending);
-                Form::Table(form.ok_or_else(|| Error::unknown(place.clone(), "form", ending, known))?)
+                Form::Table(form.ok_or_else(|| unknown_form(place.clone(), "form", ending, known))?)
             }
         };
         if let Form::Table(table) = form {
@@ -97,7 +97,7 @@ impl ReportTarget {
             page if Drawing::is_page(page) => Form::Page,
             other => {
                 let known = Drawing::page_endings().chain(["json"]);
-                return Err(Error::unknown(place, "form of a story", other, known));
+                return Err(unknown_form(place, "form of a story", other, known));
             }
         };
         Ok(ReportTarget { path, form, appearance: Appearance::new() })
