@@ -102,8 +102,36 @@ fn levels_are_kept_together_on_paper() {
                     let last = if placement == "before" { "Quay" } else { "Coast" };
                     assert!(rows[0].starts_with("Coast"), "{placement}: {sheet}");
                     assert!(rows[rows.len() - 1].starts_with(last), "{placement}: {sheet}");
+                    assert!(sheet.contains("sales"), "the heading of the column is on every sheet: {sheet}");
                 }
             }
         });
     }
+}
+
+/// A table of so many cells that a screen shows it row by row is printed as any other: every row once, under its headings.
+#[test]
+fn a_large_table_is_on_paper_as_any_other() {
+    if Command::new("pdftotext").arg("-v").output().is_err() {
+        return crate::missing::skipped("pdftotext");
+    }
+    let mut csv = String::from("yard,month,amount\n");
+    for yard in 0..1_300 {
+        for month in 1..=12 {
+            csv.push_str(&format!("Yard {yard},M{month:02},{}\n", (yard * 37 + month) % 100));
+        }
+    }
+    let brief = "rows = [\"yard\"]\ncolumns = [\"month\"]\n[measures]\nsales = \"sum(amount)\"\n";
+    let html = draw::page(&crate::crosstab(brief, &csv));
+    assert!(html.contains("class=\"large\""));
+    Page::open(&html, |page| async move {
+        let text = printed(&page, PrintSize::A4).await;
+        let rows: Vec<&str> = text.lines().map(str::trim).filter(|row| row.starts_with("Yard ")).collect();
+        assert_eq!(rows.len(), 1_300, "{text}");
+        assert!(rows.iter().all(|row| row.split_whitespace().count() == 2 + 12 + 1), "{rows:?}");
+        let sheets: Vec<&str> = text.trim_end_matches('\u{c}').split('\u{c}').collect();
+        assert!(
+            sheets.len() > 20 && sheets.iter().all(|sheet| sheet.contains("M01") && sheet.contains("M12"))
+        );
+    });
 }
