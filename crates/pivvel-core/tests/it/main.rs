@@ -20,6 +20,7 @@ mod groups;
 mod lookup;
 mod made;
 mod many_cells;
+mod members;
 mod orders;
 mod picks;
 mod related;

@@ -1,0 +1,68 @@
+//! Members of any number, length and width: their order, and their merging from several scans.
+
+use std::collections::BTreeSet;
+
+use pivvel_core::{Brief, Build, CrossTab, Decimal};
+use proptest::prelude::*;
+
+use crate::support::{batch, decimals, source, texts};
+
+fn in_order(crosstab: &CrossTab) -> Vec<String> {
+    let members = crosstab.rows().members(0);
+    members.in_order().map(|id| members.label(id).to_string()).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Texts stand in the order of their lower case, whatever they begin with.
+    #[test]
+    fn texts_are_in_order(
+        prefix in prop::sample::select(vec!["", "B", "Boatyard ", "boatYARD ", "ÄRGER ", "İzmir ", "ﬁ"]),
+        rest in prop::collection::vec("[a-cA-CäÄ0-9 ]{0,12}", 1..40),
+    ) {
+        let all: BTreeSet<String> = rest.iter().map(|rest| format!("{prefix}{rest}x")).collect();
+        let mut wanted: Vec<String> = all.iter().cloned().collect();
+        wanted.sort_by_key(|text| (text.to_lowercase(), text.clone()));
+        let lines = batch([("yard", texts(all.iter().rev().map(Some)))]);
+        let brief = Brief::new().rows(["yard"]).measure(("lines", "count()"));
+        prop_assert_eq!(in_order(&CrossTab::build(&brief, &mut source(vec![lines])).unwrap()), wanted);
+    }
+
+    /// Numbers within and beyond 64 bits, and blanks among them, are the same members whoever met them first.
+    #[test]
+    fn numbers_of_any_width_are_merged(
+        all in prop::collection::vec(
+            prop_oneof![
+                4 => (-20..20i128).prop_map(Some),
+                1 => prop::sample::select(vec![
+                    Some(i128::from(i64::MAX)), Some(i128::from(i64::MAX) + 1), Some(i128::from(i64::MIN) - 1), Some(10i128.pow(30)), None
+                ]),
+            ],
+            1..60,
+        ),
+        cut in 0..60usize,
+    ) {
+        let (first, second) = all.split_at(cut.min(all.len()));
+        let lines = |part: &[Option<i128>]| batch([("size", decimals(2, part.iter().copied()))]);
+        let brief = Brief::new().rows(["size"]).measure(("lines", "count()"));
+        let mut wanted: Vec<i128> = all.iter().flatten().copied().collect();
+        wanted.sort_unstable();
+        wanted.dedup();
+        let blank = all.contains(&None).then(String::new);
+        let wanted: Vec<String> =
+            wanted.into_iter().map(|digits| Decimal::new(digits, 2).to_string()).chain(blank).collect();
+        let whole = CrossTab::build(&brief, &mut source(vec![lines(first), lines(second)])).unwrap();
+        prop_assert_eq!(in_order(&whole), wanted.clone());
+        let threads = Build::new().threads(3).run(&brief, &mut source(vec![lines(first), lines(second)])).unwrap();
+        prop_assert_eq!(in_order(&threads), wanted.clone());
+        let groups = |part| Build::new().groups(&brief, &mut source(vec![lines(part)])).unwrap();
+        let merged = Build::new().from_groups(&brief, &[groups(first), groups(second)]).unwrap();
+        prop_assert_eq!(in_order(&merged), wanted);
+        for label in in_order(&whole) {
+            let count = |crosstab: &CrossTab| crosstab.value(&[label.as_str()], &[], "lines");
+            prop_assert_eq!(count(&merged), count(&whole));
+            prop_assert_eq!(count(&threads), count(&whole));
+        }
+    }
+}
