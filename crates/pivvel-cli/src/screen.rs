@@ -26,20 +26,20 @@ pub(crate) fn appearance(arguments: &DrawingArguments, brief: Option<&Brief>) ->
 
 /// How a terminal is drawn on.
 pub(crate) fn options(arguments: &DrawingArguments) -> TerminalOptions {
-    let coloured = room(&arguments.screen).1 != Colours::None;
+    let coloured = width_and_colours(&arguments.screen).1 != Colours::None;
     let ground = if coloured { ground(arguments.background) } else { Ground::Light };
     sentence_options(&arguments.screen).ground(ground)
 }
 
 /// How sentences are written, which are the same on any background.
 pub(crate) fn sentence_options(arguments: &ScreenArguments) -> TerminalOptions {
-    let (width, colours) = room(arguments);
+    let (width, colours) = width_and_colours(arguments);
     let rows = (stdout().is_terminal() && arguments.width != Some(0)).then_some(TERMINAL_ROWS);
     TerminalOptions::default().width(width).colours(colours).rows(rows)
 }
 
 /// How wide what is written may be, and in which colours.
-pub(crate) fn room(arguments: &ScreenArguments) -> (Option<usize>, Colours) {
+pub(crate) fn width_and_colours(arguments: &ScreenArguments) -> (Option<usize>, Colours) {
     let out = stdout();
     let terminal = out.is_terminal();
     let coloured = match arguments.color {
@@ -119,7 +119,7 @@ pub(crate) fn print(text: &str) -> Result<()> {
 
 /// Prints sentences. Those without an indent are bold where there is colour, and long ones go on in the next line, indented.
 pub(crate) fn print_text(text: &str, arguments: &ScreenArguments) -> Result<()> {
-    let (width, colours) = room(arguments);
+    let (width, colours) = width_and_colours(arguments);
     let bold = Style::new().bold();
     let mut out = String::new();
     for line in text.lines() {

@@ -27,7 +27,7 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
             .unwrap_or_else(|e| unreachable!("a survey is texts and numbers: {e}"));
         return screen::print(&format!("{json:#}\n"));
     }
-    let (width, colours) = screen::room(&arguments.screen);
+    let (width, colours) = screen::width_and_colours(&arguments.screen);
     screen::print(&draw(&survey, arguments, colours != pivvel::draw::Colours::None, width))
 }
 

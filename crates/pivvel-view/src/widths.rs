@@ -1,4 +1,5 @@
-//! How wide the columns of a layout are, in the print of pictures, where nothing else finds it out.
+//! How wide the columns of a layout are, for what has to know before it draws: pictures, and large tables of pages. In the
+//! print of pictures.
 
 use crate::charts::{NAME, text_width};
 use crate::layout::{Layout, LayoutCell, LayoutRow};

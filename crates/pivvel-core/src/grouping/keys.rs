@@ -270,7 +270,7 @@ impl KeyScan {
 
     /// The members and paths, put in order by at most so many threads.
     pub(super) fn finish(self, threads: usize) -> AxisPaths {
-        let members = |coder: Coder| Members::by_threads(coder.into_seen(), threads);
+        let members = |coder: Coder| Members::by_threads(coder.into_members(), threads);
         AxisPaths { members: self.coders.into_iter().map(members).collect(), levels: self.levels }
     }
 }

@@ -7,42 +7,42 @@ use crate::model::{DatePart, Decimal, Kind, Period};
 
 /// Members by their codes.
 #[derive(Debug, Clone)]
-pub(crate) enum Seen {
+pub(crate) enum CodedMembers {
     /// As members.
     Members(Vec<Member>),
     /// As the keys of what their dimension holds, which take a quarter of what members take. The blank one has any.
     Keys { keys: Vec<i64>, kind: Kind, part: Option<DatePart>, blank: Option<u32> },
 }
 
-impl Default for Seen {
-    fn default() -> Seen {
-        Seen::Members(Vec::new())
+impl Default for CodedMembers {
+    fn default() -> CodedMembers {
+        CodedMembers::Members(Vec::new())
     }
 }
 
-impl Seen {
+impl CodedMembers {
     /// Of no members yet.
-    pub(super) fn new(kind: Kind, part: Option<DatePart>) -> Seen {
+    pub(super) fn new(kind: Kind, part: Option<DatePart>) -> CodedMembers {
         match kind {
-            Kind::Text => Seen::default(),
-            _ => Seen::Keys { keys: Vec::new(), kind, part, blank: None },
+            Kind::Text => CodedMembers::default(),
+            _ => CodedMembers::Keys { keys: Vec::new(), kind, part, blank: None },
         }
     }
 
     /// How many members there are.
     pub(super) fn len(&self) -> usize {
         match self {
-            Seen::Members(members) => members.len(),
-            Seen::Keys { keys, .. } => keys.len(),
+            CodedMembers::Members(members) => members.len(),
+            CodedMembers::Keys { keys, .. } => keys.len(),
         }
     }
 
     /// What a code stands for; `None` where it was never given.
     pub(super) fn get(&self, code: u32) -> Option<Cow<'_, Member>> {
         match self {
-            Seen::Members(members) => members.get(code as usize).map(Cow::Borrowed),
-            Seen::Keys { blank, .. } if *blank == Some(code) => Some(Cow::Owned(Member::Blank)),
-            Seen::Keys { keys, kind, part, .. } => {
+            CodedMembers::Members(members) => members.get(code as usize).map(Cow::Borrowed),
+            CodedMembers::Keys { blank, .. } if *blank == Some(code) => Some(Cow::Owned(Member::Blank)),
+            CodedMembers::Keys { keys, kind, part, .. } => {
                 let key = keys.get(code as usize)?;
                 Some(Cow::Owned(member_of_key(*kind, *part, (*key).into())))
             }
@@ -62,31 +62,31 @@ impl Seen {
     /// The code of the blank member.
     pub(super) fn blank(&self) -> Option<u32> {
         match self {
-            Seen::Members(_) => self.position(|member| matches!(member, Member::Blank)),
-            Seen::Keys { blank, .. } => *blank,
+            CodedMembers::Members(_) => self.position(|member| matches!(member, Member::Blank)),
+            CodedMembers::Keys { blank, .. } => *blank,
         }
     }
 
     /// Turns keys into members: texts have no keys.
-    pub(super) fn write_down(&mut self) {
-        if let Seen::Keys { .. } = self {
-            *self = Seen::Members(self.iter().map(Cow::into_owned).collect());
+    pub(super) fn leave_keys(&mut self) {
+        if let CodedMembers::Keys { .. } = self {
+            *self = CodedMembers::Members(self.iter().map(Cow::into_owned).collect());
         }
     }
 
     /// The members written down, to which any may be added.
     pub(super) fn members(&mut self) -> &mut Vec<Member> {
-        self.write_down();
+        self.leave_keys();
         match self {
-            Seen::Members(members) => members,
-            Seen::Keys { .. } => unreachable!("they were written down"),
+            CodedMembers::Members(members) => members,
+            CodedMembers::Keys { .. } => unreachable!("they were written down"),
         }
     }
 
     /// One more, by its key.
     pub(super) fn push_key(&mut self, key: i128, (kind, part): (Kind, Option<DatePart>)) {
         match (&mut *self, i64::try_from(key)) {
-            (Seen::Keys { keys, .. }, Ok(key)) => keys.push(key),
+            (CodedMembers::Keys { keys, .. }, Ok(key)) => keys.push(key),
             _ => self.members().push(member_of_key(kind, part, key)),
         }
     }
@@ -94,8 +94,8 @@ impl Seen {
     /// The blank member.
     pub(super) fn push_blank(&mut self) {
         match self {
-            Seen::Members(members) => members.push(Member::Blank),
-            Seen::Keys { keys, blank, .. } => {
+            CodedMembers::Members(members) => members.push(Member::Blank),
+            CodedMembers::Keys { keys, blank, .. } => {
                 *blank = Some(keys.len() as u32);
                 keys.push(0);
             }
@@ -105,8 +105,8 @@ impl Seen {
     /// Makes room for so many more.
     pub(super) fn reserve(&mut self, more: usize) {
         match self {
-            Seen::Members(members) => members.reserve_exact(more),
-            Seen::Keys { keys, .. } => keys.reserve_exact(more),
+            CodedMembers::Members(members) => members.reserve_exact(more),
+            CodedMembers::Keys { keys, .. } => keys.reserve_exact(more),
         }
     }
 }

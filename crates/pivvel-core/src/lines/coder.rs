@@ -12,8 +12,8 @@ use arrow_schema::DataType;
 use hashbrown::HashTable;
 
 use super::Member;
+use super::coded_members::CodedMembers;
 use super::dictionary::{Dictionary, mix};
-use super::seen::Seen;
 use crate::error::{Error, Result};
 use crate::model::{DatePart, DayTable, Kind, Period};
 
@@ -31,7 +31,7 @@ pub(crate) struct Coder {
     long_keys: HashTable<(i128, u32)>,
     /// Codes of the periods of days.
     days: DayTable,
-    seen: Seen,
+    members: CodedMembers,
     blank: Option<u32>,
     /// The dictionary of the last batch and what its entries are here: batches of one row group
     /// or one file share theirs.
@@ -95,7 +95,7 @@ impl Coder {
             keys: HashTable::new(),
             long_keys: HashTable::new(),
             days: DayTable::default(),
-            seen: Seen::new(kind, part),
+            members: CodedMembers::new(kind, part),
             blank: None,
             last: None,
             known: Vec::new(),
@@ -105,7 +105,7 @@ impl Coder {
 
     /// What a code stands for.
     pub(crate) fn member(&self, code: u32) -> Cow<'_, Member> {
-        self.seen.get(code).unwrap_or(Cow::Owned(Member::Blank))
+        self.members.get(code).unwrap_or(Cow::Owned(Member::Blank))
     }
 
     /// What the members are.
@@ -115,7 +115,7 @@ impl Coder {
 
     /// How many members there are.
     pub(crate) fn len(&self) -> usize {
-        self.seen.len()
+        self.members.len()
     }
 
     /// About how many bytes they take: the member, its text, and its places in two tables.
@@ -124,15 +124,17 @@ impl Coder {
     }
 
     /// What the codes stand for.
-    pub(crate) fn into_seen(self) -> Seen {
-        self.seen
+    pub(crate) fn into_members(self) -> CodedMembers {
+        self.members
     }
 
     /// The codes here of the members that another coder of the same dimension has, by its codes.
     pub(crate) fn absorb(&mut self, other: Coder) -> Vec<u32> {
-        match other.into_seen() {
-            Seen::Members(members) => self.absorb_all(&members, |own, _, member| own.code_of_member(member)),
-            Seen::Keys { keys, blank, .. } => {
+        match other.into_members() {
+            CodedMembers::Members(members) => {
+                self.absorb_all(&members, |own, _, member| own.code_of_member(member))
+            }
+            CodedMembers::Keys { keys, blank, .. } => {
                 let key = |code: usize, key: &i64| (blank != Some(code as u32)).then(|| i128::from(*key));
                 self.absorb_all(&keys, |own, code, own_key| own.code_of_key(key(code, own_key)))
             }
@@ -155,7 +157,7 @@ impl Coder {
 
     /// Makes room for so many more members.
     fn reserve(&mut self, more: usize) {
-        self.seen.reserve(more);
+        self.members.reserve(more);
         match self.kind {
             Kind::Text => self.texts.reserve(more),
             _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
@@ -165,7 +167,7 @@ impl Coder {
     fn code_of_member(&mut self, member: &Member) -> u32 {
         match member {
             Member::Text(text) => {
-                let members = self.seen.members();
+                let members = self.members.members();
                 self.texts.code_of(text, |text| add_text(members, text))
             }
             Member::Period(period) => self.code_of_key(Some(period.number().into())),
@@ -236,7 +238,7 @@ impl Coder {
     fn blank_code(&mut self) -> u32 {
         let code = self.len() as u32;
         *self.blank.get_or_insert_with(|| {
-            self.seen.push_blank();
+            self.members.push_blank();
             code
         })
     }
@@ -249,20 +251,20 @@ impl Coder {
         text: impl Fn(usize) -> &'a [u8],
         codes: &mut Vec<u32>,
     ) {
-        self.seen.write_down();
+        self.members.leave_keys();
         codes.extend(views.iter().enumerate().map(|(i, view)| {
             if *view as u32 == 0 || nulls.is_some_and(|nulls| nulls.is_null(i)) {
                 return self.blank_code();
             }
-            self.texts.code_of_view(*view, || text(i), |text| add_text(self.seen.members(), text))
+            self.texts.code_of_view(*view, || text(i), |text| add_text(self.members.members(), text))
         }));
     }
 
     fn code_texts<'a>(&mut self, texts: impl Iterator<Item = Option<&'a str>>, codes: &mut Vec<u32>) {
-        self.seen.write_down();
+        self.members.leave_keys();
         codes.extend(texts.map(|text| match text {
             None | Some("") => self.blank_code(),
-            Some(text) => self.texts.code_of(text, |text| add_text(self.seen.members(), text)),
+            Some(text) => self.texts.code_of(text, |text| add_text(self.members.members(), text)),
         }));
     }
 
@@ -376,7 +378,7 @@ impl Coder {
             }
             self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key));
         }
-        self.seen.push_key(wide, (self.kind, self.part));
+        self.members.push_key(wide, (self.kind, self.part));
         code
     }
 }

@@ -6,9 +6,9 @@ use std::sync::OnceLock;
 
 use hashbrown::HashTable;
 
+use super::coded_members::CodedMembers;
 use super::dictionary::hash_text;
 use super::member::{Member, MemberId};
-use super::seen::Seen;
 use crate::model::{MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
 
 /// The members of one dimension, by their ids.
@@ -24,7 +24,7 @@ use crate::model::{MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct Members {
-    members: Seen,
+    members: CodedMembers,
     labels: Labels,
     /// Each member's place in natural order.
     places: Vec<u32>,
@@ -48,7 +48,7 @@ struct Labels {
 const BLOCK: usize = 64;
 
 impl Labels {
-    fn new(members: &Seen) -> Labels {
+    fn new(members: &CodedMembers) -> Labels {
         let (mut text, mut ends) = (String::new(), Vec::with_capacity(members.len()));
         let mut blocks = Vec::with_capacity(members.len().div_ceil(BLOCK));
         let mut begin = 0;
@@ -81,14 +81,14 @@ pub(crate) const BLANK: &str = "blank";
 
 impl Members {
     pub(crate) fn new(members: Vec<Member>) -> Members {
-        Members::by_threads(Seen::Members(members), 1)
+        Members::by_threads(CodedMembers::Members(members), 1)
     }
 
     /// Those that codes stand for, by at most so many threads.
-    pub(crate) fn by_threads(members: Seen, threads: usize) -> Members {
+    pub(crate) fn by_threads(members: CodedMembers, threads: usize) -> Members {
         // Labels are needed only where keys are equal.
         let by_key = || in_order_of_keys(&members);
-        let ((mut order, plain), labels) =
+        let ((mut order, first_rank), labels) =
             both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
@@ -111,7 +111,7 @@ impl Members {
                 .then_with(|| a.cmp(&b))
         };
         let is_tied = |a: &Keyed, b: &Keyed| names.is_some() || a.0 == b.0;
-        let (own, apart) = order.split_at_mut(plain);
+        let (own, apart) = order.split_at_mut(first_rank);
         let by_rank = |a: &Keyed, b: &Keyed| rank(&of(a.1)) == rank(&of(b.1));
         let tied = own.chunk_by_mut(is_tied).chain(apart.chunk_by_mut(by_rank));
         for tied in tied.filter(|tied| tied.len() > 1) {
@@ -128,7 +128,7 @@ impl Members {
 
     pub(crate) const fn none() -> Members {
         Members {
-            members: Seen::Members(Vec::new()),
+            members: CodedMembers::Members(Vec::new()),
             labels: Labels { text: String::new(), blocks: Vec::new(), ends: Vec::new() },
             places: Vec::new(),
             blank: None,
@@ -252,15 +252,15 @@ type Keyed = (u64, u32);
 
 /// The members of the first rank by their keys, those of one key in no order yet, and how many these are; after them the
 /// others by their ranks.
-fn in_order_of_keys(members: &Seen) -> (Vec<Keyed>, usize) {
+fn in_order_of_keys(members: &CodedMembers) -> (Vec<Keyed>, usize) {
     let of_rank =
         |wanted: fn(u8) -> bool| members.iter().zip(0u32..).filter(move |(member, _)| wanted(rank(member)));
     let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
-    let alike = alike(members);
-    let mut plain = of_rank(|rank| rank == 0).peekable();
-    let first = plain.peek().map(|(member, _)| member.clone().into_owned());
-    for (member, id) in plain {
-        let Some(key) = first.as_ref().and_then(|first| sort_key(first, &member, alike)) else {
+    let prefix = shared_prefix(members);
+    let mut ranked = of_rank(|rank| rank == 0).peekable();
+    let first = ranked.peek().map(|(member, _)| member.clone().into_owned());
+    for (member, id) in ranked {
+        let Some(key) = first.as_ref().and_then(|first| sort_key(first, &member, prefix)) else {
             // Members of several kinds are compared as they are.
             order.clear();
             order.extend(of_rank(|rank| rank == 0).map(|(_, id)| (0, id)));
@@ -268,21 +268,21 @@ fn in_order_of_keys(members: &Seen) -> (Vec<Keyed>, usize) {
         };
         order.push((key, id));
     }
-    let plain = order.len();
+    let first_rank = order.len();
     // Threads meet members in the order of the lines. Where that is their natural order, a stable sort only merges.
     order.sort_by_key(|(key, _)| *key);
     let mut apart: Vec<(u8, u32)> =
         of_rank(|rank| rank > 0).map(|(member, id)| (rank(&member), id)).collect();
     apart.sort_by_key(|(rank, _)| *rank);
     order.extend(apart.into_iter().map(|(_, id)| (0, id)));
-    (order, plain)
+    (order, first_rank)
 }
 
 /// What a member is sorted by beside others of the first one's kind: members of different keys stand in the order of
-/// these. `None` for one of another kind. All texts begin `alike`, by so many bytes.
-fn sort_key(first: &Member, member: &Member, alike: usize) -> Option<u64> {
+/// these. `None` for one of another kind. All texts have a prefix of so many bytes in common.
+fn sort_key(first: &Member, member: &Member, prefix: usize) -> Option<u64> {
     match (first, member) {
-        (Member::Text(_), Member::Text(text)) => Some(text_key(text, alike)),
+        (Member::Text(_), Member::Text(text)) => Some(text_key(text, prefix)),
         (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
             let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
             Some(digits as u64 ^ (1 << 63))
@@ -291,9 +291,9 @@ fn sort_key(first: &Member, member: &Member, alike: usize) -> Option<u64> {
     }
 }
 
-/// How many bytes all texts among members begin alike by, in lower case: names often have a word in common, which is no
-/// use as a key.
-fn alike(members: &Seen) -> usize {
+/// How long the prefix is that all texts among members share, in bytes of lower case: names often begin with one word, which
+/// is no use as a key.
+fn shared_prefix(members: &CodedMembers) -> usize {
     let mut first: Option<Vec<u8>> = None;
     for member in members.iter() {
         let Member::Text(text) = &*member else { continue };

@@ -5,12 +5,12 @@
 
 mod arrow_types;
 mod batches;
+mod coded_members;
 mod coder;
 mod dictionary;
 mod member;
 mod members;
 mod related;
-mod seen;
 mod settle;
 mod source;
 mod table;

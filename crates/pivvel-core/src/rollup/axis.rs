@@ -125,7 +125,7 @@ impl<S: OfAxis> Axis<S> {
         let members = &self.members[level - 1];
         let made =
             |i| matches!(*members.member(MemberId(i as u32)), Member::Others(_) | Member::Calculated(..));
-        if self.nodes[level - 1].classes.is_none() && !(0..members.len()).any(made) {
+        if self.nodes[level - 1].classes.is_empty() && !(0..members.len()).any(made) {
             return;
         }
         for node in 0..self.len(level) as u32 {

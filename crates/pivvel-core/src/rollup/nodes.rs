@@ -9,11 +9,11 @@ pub(super) struct Nodes {
     /// The node of a parent and a member.
     pub(super) pairs: PairTable,
     /// Which are computed but not shown; so are all under them.
-    pub(super) hidden: Few<bool>,
+    pub(super) hidden: Sparse<bool>,
     /// Whether and how they are set apart from plain members.
-    pub(super) classes: Few<Class>,
+    pub(super) classes: Sparse<Class>,
     /// How they are computed from their siblings.
-    pub(super) made: Few<Option<Box<Made>>>,
+    pub(super) made: Sparse<Option<Box<Made>>>,
 }
 
 impl Nodes {
@@ -42,15 +42,15 @@ pub(crate) struct Made {
 
 /// Something that is the same of most nodes, and has room only where it is not.
 #[derive(Debug, Clone)]
-pub(super) struct Few<T>(Vec<T>);
+pub(super) struct Sparse<T>(Vec<T>);
 
-impl<T> Default for Few<T> {
-    fn default() -> Few<T> {
-        Few(Vec::new())
+impl<T> Default for Sparse<T> {
+    fn default() -> Sparse<T> {
+        Sparse(Vec::new())
     }
 }
 
-impl<T: Clone + Default> Few<T> {
+impl<T: Clone + Default> Sparse<T> {
     pub(super) fn set(&mut self, node: u32, what: T) {
         let room = node as usize + 1;
         if self.0.len() < room {
@@ -59,19 +59,19 @@ impl<T: Clone + Default> Few<T> {
         self.0[node as usize] = what;
     }
 
-    /// What was said of a node; `None` where that is what most have.
+    /// What is known of a node; `None` where that is what most have.
     pub(super) fn get(&self, node: u32) -> Option<&T> {
         self.0.get(node as usize)
     }
 }
 
-impl<T: Copy + Default> Few<T> {
+impl<T: Copy + Default> Sparse<T> {
     pub(super) fn of(&self, node: u32) -> T {
         self.get(node).copied().unwrap_or_default()
     }
 
     /// Whether all nodes have what most have.
-    pub(super) fn is_none(&self) -> bool {
+    pub(super) fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
 }

@@ -23,6 +23,15 @@ fn words(text: &str) -> BTreeMap<&str, usize> {
     all
 }
 
+fn reads_pdf() -> bool {
+    Command::new("pdftotext").arg("-v").output().is_ok()
+}
+
+/// The sheets of a printed text.
+fn sheets(text: &str) -> Vec<&str> {
+    text.trim_end_matches('\u{c}').split('\u{c}').collect()
+}
+
 /// What stands on the sheets that a page is printed on; a form feed ends each.
 async fn printed(page: &Page, size: PrintSize) -> String {
     let folder = tempfile::tempdir().unwrap();
@@ -36,7 +45,7 @@ async fn printed(page: &Page, size: PrintSize) -> String {
 /// Letter. Pages are numbered, and rows are named on each.
 #[test]
 fn every_figure_of_a_wide_table_is_on_paper_once() {
-    if Command::new("pdftotext").arg("-v").output().is_err() {
+    if !reads_pdf() {
         return crate::missing::skipped("pdftotext");
     }
     for brief in WIDE {
@@ -78,7 +87,7 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
 /// Members of one outermost member stand on one sheet where they fit, with its subtotal before or after them.
 #[test]
 fn levels_are_kept_together_on_paper() {
-    if Command::new("pdftotext").arg("-v").output().is_err() {
+    if !reads_pdf() {
         return crate::missing::skipped("pdftotext");
     }
     let mut csv = String::from("coast,harbour,amount\n");
@@ -94,7 +103,7 @@ fn levels_are_kept_together_on_paper() {
         Page::open(&draw::page(&crate::crosstab(&brief, &csv)), |page| async move {
             for size in [PrintSize::A4, PrintSize::US_LETTER] {
                 let text = printed(&page, size).await;
-                let sheets: Vec<&str> = text.trim_end_matches('\u{c}').split('\u{c}').collect();
+                let sheets = sheets(&text);
                 assert!(sheets.len() > 4, "{placement}: {text}");
                 for sheet in sheets {
                     let is_row = |row: &&str| row.starts_with("Coast") || row.starts_with("Quay");
@@ -112,7 +121,7 @@ fn levels_are_kept_together_on_paper() {
 /// A table of so many cells that a screen shows it row by row is printed as any other: every row once, under its headings.
 #[test]
 fn a_large_table_is_on_paper_as_any_other() {
-    if Command::new("pdftotext").arg("-v").output().is_err() {
+    if !reads_pdf() {
         return crate::missing::skipped("pdftotext");
     }
     let mut csv = String::from("yard,month,amount\n");
@@ -129,7 +138,7 @@ fn a_large_table_is_on_paper_as_any_other() {
         let rows: Vec<&str> = text.lines().map(str::trim).filter(|row| row.starts_with("Yard ")).collect();
         assert_eq!(rows.len(), 1_300, "{text}");
         assert!(rows.iter().all(|row| row.split_whitespace().count() == 2 + 12 + 1), "{rows:?}");
-        let sheets: Vec<&str> = text.trim_end_matches('\u{c}').split('\u{c}').collect();
+        let sheets = sheets(&text);
         assert!(
             sheets.len() > 20 && sheets.iter().all(|sheet| sheet.contains("M01") && sheet.contains("M12"))
         );
