@@ -47,6 +47,8 @@ pub struct Build<'a> {
     threads: Option<usize>,
     memory: Option<usize>,
     reads_lines: bool,
+    /// Whether the groups of lines are to be found again once all lines were grouped.
+    finds_again: bool,
     yardsticks: &'a [(String, Yardsticks)],
     watch: Watch<'a>,
 }
@@ -73,6 +75,11 @@ impl<'a> Build<'a> {
     pub fn reading_lines(mut self) -> Build<'a> {
         self.reads_lines = true;
         self
+    }
+
+    /// So that the scans can tell the groups of lines once more, after they have grouped them all.
+    pub(crate) fn finding_again(self) -> Build<'a> {
+        Build { finds_again: true, ..self }
     }
 
     /// With the yardsticks of earlier runs, by the name that the brief has for them.
@@ -319,10 +326,12 @@ impl<'a> Build<'a> {
         let tally = source.scan_shared(&needed, &mut takers.collect::<Vec<_>>())?;
         let mut workers = workers.into_iter();
         let Some(mut all) = workers.next() else { unreachable!("there is one thread at least") };
-        for scans in workers {
+        while let Some(scans) = workers.next() {
+            let is_last = workers.len() == 0 && !self.finds_again;
+            let last = is_last.then_some(threads);
             for (mine, theirs) in all.iter_mut().zip(scans) {
                 self.watch.check_cancelled()?;
-                mine.absorb(theirs)?;
+                mine.absorb(theirs, last)?;
             }
         }
         for scan in &mut all {

@@ -71,7 +71,7 @@ impl Build<'_> {
     /// As for [`Build::run`].
     pub fn trace(&self, brief: &Brief, source: &mut dyn LineSource) -> Result<Trace> {
         let brief = Brief { views: Vec::new(), ..brief.clone() };
-        self.grouped(&brief, source, |jobs, scans, source, tally| {
+        self.finding_again().grouped(&brief, source, |jobs, scans, source, tally| {
             let (plan, schema) = (jobs[0].plan.clone(), source.schema());
             let Some(scan) = scans.into_iter().next() else { unreachable!("a brief has one job at least") };
             let sieve = Sieve::new(&scan, &plan.grouping);

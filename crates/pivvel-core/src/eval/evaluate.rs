@@ -216,7 +216,7 @@ fn fill_item(
     drop(ready);
     let all = Arc::make_mut(&mut values);
     for (cells, filled) in filled {
-        cells.zip(filled.iter()).for_each(|(cell, value)| all.set(cell, value));
+        all.put(cells.start, &filled);
     }
     Ok(values)
 }

@@ -93,6 +93,9 @@ pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<
     }
 }
 
+/// So many cells are looked at together: what is made of them stays in the cache.
+const BLOCK: usize = 1 << 12;
+
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs. The cells are gone through in their
 /// order, in which most often those of a row lie side by side.
 fn add_cells(
@@ -108,20 +111,30 @@ fn add_cells(
         of_operands.extend(made.operands.iter().flatten().map(|operand| (node, *operand)));
         of_parts.extend(made_of(axis, level, node).into_iter().map(|part| (node, part)));
     }
+    let are_parts = of_operands.iter().all(|(_, operand)| axis.made(level, *operand).is_none());
     let by_operand = Grouped::new(axis.len(level), of_operands.into_iter());
-    let wanted: Vec<(u32, u32)> =
-        item_cells(side, grain.pairs.pairs(), &by_operand).map(|(_, pair)| pair).collect();
     let (first, room) = (grain.len(), (rows.len(grain.grain.row), columns.len(grain.grain.column)));
-    grain.pairs.intern_within(wanted.into_iter(), room, &mut Vec::new());
-    // An operand may be an item of the same members again, whose lines count once.
-    let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
-    let mut lines = vec![0; grain.pairs.len() - first];
-    for (cell, (row, column)) in item_cells(side, &grain.pairs.pairs()[..first], &by_part) {
-        if let Some(own) = grain.pairs.find(row, column) {
-            lines[own as usize - first] += grain.lines[cell];
+    let (mut wanted, mut numbers) = (Vec::new(), Vec::new());
+    for begin in (0..first).step_by(BLOCK) {
+        let block = &grain.pairs.pairs()[begin..first.min(begin + BLOCK)];
+        wanted.clear();
+        wanted.extend(item_cells(side, block, &by_operand));
+        grain.pairs.intern_within(wanted.iter().map(|(_, pair)| *pair), room, &mut numbers);
+        grain.lines.resize(grain.pairs.len(), 0);
+        if are_parts {
+            let each = wanted.iter().zip(&numbers);
+            each.for_each(|((cell, _), own)| grain.lines[*own as usize] += grain.lines[begin + cell]);
         }
     }
-    grain.lines.append(&mut lines);
+    if !are_parts {
+        // An operand may be an item of the same members again, whose lines count once.
+        let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
+        for (cell, (row, column)) in item_cells(side, &grain.pairs.pairs()[..first], &by_part) {
+            if let Some(own) = grain.pairs.find(row, column) {
+                grain.lines[own as usize] += grain.lines[cell];
+            }
+        }
+    }
     grain.of_items.push(first..grain.len());
     for aggregate in &mut grain.aggregates {
         Arc::make_mut(aggregate).resize(grain.lines.len());

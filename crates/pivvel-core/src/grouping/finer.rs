@@ -96,8 +96,13 @@ impl FinerScan {
     }
 
     /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says.
-    pub(super) fn absorb(&mut self, other: FinerScan, groups: &[u32]) -> Result<(), Overflow> {
-        let keys = self.keys.absorb(other.keys);
+    pub(super) fn absorb(
+        &mut self,
+        other: FinerScan,
+        groups: &[u32],
+        last: Option<usize>,
+    ) -> Result<(), Overflow> {
+        let keys = self.keys.absorb(other.keys, last);
         if let (Some(mine), Some(theirs)) = (&mut self.sets, &other.sets) {
             let room = (groups.iter().max().map_or(0, |high| *high as usize + 1), self.keys.paths());
             mine.insert(theirs.each().map(|(group, key)| (groups[group as usize], keys[key as usize])), room);
@@ -106,7 +111,8 @@ impl FinerScan {
         let numbers = self.pairs.absorb(&other.pairs, groups, &keys);
         self.states.resize(self.pairs.len());
         self.states.absorb(&other.states, &numbers)?;
-        self.finer.iter_mut().zip(other.finer).try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers))
+        let mut finer = self.finer.iter_mut().zip(other.finer);
+        finer.try_for_each(|(mine, theirs)| mine.absorb(theirs, &numbers, last))
     }
 
     /// The same as pairs, where there are sets; each pair stands for a line.

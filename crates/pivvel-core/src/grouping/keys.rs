@@ -214,11 +214,11 @@ impl KeyScan {
     }
 
     /// The deepest paths here of those that another scan of the same keys has met, by its paths.
-    pub(super) fn absorb(&mut self, other: KeyScan) -> Vec<u32> {
+    pub(super) fn absorb(&mut self, other: KeyScan, last: Option<usize>) -> Vec<u32> {
         let mut paths = vec![0];
         let own = self.coders.iter_mut().zip(&mut self.levels);
         for ((coder, level), (theirs, pairs)) in own.zip(other.coders.into_iter().zip(other.levels)) {
-            let codes = coder.absorb(theirs);
+            let codes = coder.absorb(theirs, last);
             paths = level.absorb(&pairs, &paths, &codes);
         }
         paths

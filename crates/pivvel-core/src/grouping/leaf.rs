@@ -305,19 +305,20 @@ impl<'p> Scan<'p> {
         Crowd { groups, lines: self.report.read as usize, dimension, members }
     }
 
-    /// Takes what a scan of other lines for the same grouping has found.
+    /// Takes what a scan of other lines for the same grouping has found; with so many threads, where it is the last one, after
+    /// which no line can be taken.
     ///
     /// # Errors
     /// A sum that outgrows 38 digits.
-    pub(crate) fn absorb(&mut self, other: Scan<'_>) -> Result<()> {
-        let rows = self.rows.absorb(other.rows);
-        let columns = self.columns.absorb(other.columns);
+    pub(crate) fn absorb(&mut self, other: Scan<'_>, last: Option<usize>) -> Result<()> {
+        let rows = self.rows.absorb(other.rows, last);
+        let columns = self.columns.absorb(other.columns, last);
         let into = self.groups.absorb(&other.groups, &rows, &columns);
         self.states.resize(self.groups.len());
         let overflow = |_| Error::overflow("a sum over the lines");
         self.states.absorb(&other.states, &into).map_err(overflow)?;
         for (mine, theirs) in self.finer.iter_mut().zip(other.finer) {
-            mine.absorb(theirs, &into).map_err(overflow)?;
+            mine.absorb(theirs, &into, last).map_err(overflow)?;
         }
         self.report.read += other.report.read;
         self.report.excluded += other.report.excluded;

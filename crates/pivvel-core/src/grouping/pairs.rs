@@ -185,10 +185,11 @@ impl PairTable {
     /// Numbers the pairs of another table, whose first and second numbers are called here as `a` and
     /// `b` say.
     pub(crate) fn absorb(&mut self, other: &PairTable, a: &[u32], b: &[u32]) -> Vec<u32> {
-        let first: Vec<u32> = other.pairs.iter().map(|pair| a[pair.0 as usize]).collect();
-        let second: Vec<u32> = other.pairs.iter().map(|pair| b[pair.1 as usize]).collect();
-        let mut numbers = Vec::with_capacity(first.len());
-        self.intern(&first, &second, &mut numbers);
+        let (Some(high_a), Some(high_b)) = (a.iter().max(), b.iter().max()) else { return Vec::new() };
+        let room = (*high_a as usize + 1, *high_b as usize + 1);
+        let wanted = other.pairs.iter().map(|pair| (a[pair.0 as usize], b[pair.1 as usize]));
+        let mut numbers = Vec::with_capacity(other.pairs.len());
+        self.intern_within(wanted, room, &mut numbers);
         numbers
     }
 

@@ -20,6 +20,13 @@ impl Default for CodedMembers {
     }
 }
 
+/// What a member of lines is found by.
+pub(super) enum FoundBy<'a> {
+    Blank,
+    Text(&'a str),
+    Key(i128),
+}
+
 impl CodedMembers {
     /// Of no members yet.
     pub(super) fn new(kind: Kind, part: Option<DatePart>) -> CodedMembers {
@@ -99,6 +106,54 @@ impl CodedMembers {
                 *blank = Some(keys.len() as u32);
                 keys.push(0);
             }
+        }
+    }
+
+    /// What a member of lines is found by.
+    pub(super) fn found_by(&self, code: usize) -> FoundBy<'_> {
+        match self {
+            CodedMembers::Keys { blank, .. } if *blank == Some(code as u32) => FoundBy::Blank,
+            CodedMembers::Keys { keys, .. } => FoundBy::Key(keys[code].into()),
+            CodedMembers::Members(members) => match &members[code] {
+                Member::Text(text) => FoundBy::Text(text),
+                Member::Period(period) => FoundBy::Key(period.number().into()),
+                Member::Number(number) => FoundBy::Key(number.digits),
+                Member::Float(bits) => FoundBy::Key((*bits as i64).into()),
+                Member::YesNo(yes) => FoundBy::Key((*yes).into()),
+                // What is made of members is no member of a line.
+                Member::Blank | Member::Tier(..) | Member::Others(_) | Member::Calculated(..) => {
+                    FoundBy::Blank
+                }
+            },
+        }
+    }
+
+    /// Takes a text away, to be a member elsewhere.
+    pub(super) fn take_text(&mut self, code: usize) -> Option<Member> {
+        match self {
+            CodedMembers::Members(members) => Some(std::mem::replace(&mut members[code], Member::Blank)),
+            CodedMembers::Keys { .. } => None,
+        }
+    }
+
+    /// Whether some are made of others.
+    pub(super) fn has_made(&self) -> bool {
+        match self {
+            CodedMembers::Members(members) => {
+                members.iter().any(|member| matches!(member, Member::Others(_) | Member::Calculated(..)))
+            }
+            CodedMembers::Keys { .. } => false,
+        }
+    }
+
+    /// The digits of exact numbers of one scale, where all but the blank are such, with the scale and the blank's code.
+    pub(super) fn numbers(&self) -> Option<(&[i64], u8, Option<u32>)> {
+        match self {
+            CodedMembers::Keys { keys, kind, part, blank } => match member_of_key(*kind, *part, 0) {
+                Member::Number(Decimal { scale, .. }) => Some((keys, scale, *blank)),
+                _ => None,
+            },
+            CodedMembers::Members(_) => None,
         }
     }
 

@@ -1,7 +1,7 @@
 //! A column of a batch to member ids, a column at a time.
 
 use std::borrow::Cow;
-use std::ops::Deref;
+use std::ops::{Deref, Range};
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
@@ -12,10 +12,13 @@ use arrow_schema::DataType;
 use hashbrown::HashTable;
 
 use super::Member;
-use super::coded_members::CodedMembers;
+use super::coded_members::{CodedMembers, FoundBy};
 use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
-use crate::model::{DatePart, DayTable, Kind, Period};
+use crate::model::{DatePart, DayTable, Kind, Period, in_shares};
+
+/// No code.
+const NEW: u32 = u32::MAX;
 
 /// How many members of another coder are looked at to see whether most of them are new.
 const FIRST: usize = 1_024;
@@ -128,31 +131,61 @@ impl Coder {
         self.members
     }
 
-    /// The codes here of the members that another coder of the same dimension has, by its codes.
-    pub(crate) fn absorb(&mut self, other: Coder) -> Vec<u32> {
-        match other.into_members() {
-            CodedMembers::Members(members) => {
-                self.absorb_all(&members, |own, _, member| own.code_of_member(member))
-            }
-            CodedMembers::Keys { keys, blank, .. } => {
-                let key = |code: usize, key: &i64| (blank != Some(code as u32)).then(|| i128::from(*key));
-                self.absorb_all(&keys, |own, code, own_key| own.code_of_key(key(code, own_key)))
-            }
+    /// The codes here of the members that another coder of the same dimension has, by its codes. With so many threads, where
+    /// it is the last one: nothing can be coded after it.
+    pub(crate) fn absorb(&mut self, other: Coder, last: Option<usize>) -> Vec<u32> {
+        let all = other.into_members();
+        if let Some(threads) = last {
+            return self.absorb_last(all, threads);
         }
-    }
-
-    fn absorb_all<T>(&mut self, all: &[T], code: impl Fn(&mut Coder, usize, &T) -> u32) -> Vec<u32> {
         let first = all.len().min(FIRST);
         let before = self.len();
         let mut codes = Vec::with_capacity(all.len());
-        for (i, one) in all.iter().enumerate() {
+        for code in 0..all.len() {
             // Where most of the first are new, most of the others are, too, and no table has to grow step by step.
-            if i == first && self.len() - before > first / 2 {
+            if code == first && self.len() - before > first / 2 {
                 self.reserve(all.len() - first);
             }
-            codes.push(code(self, i, one));
+            codes.push(match all.found_by(code) {
+                FoundBy::Blank => self.blank_code(),
+                FoundBy::Text(text) => {
+                    let members = self.members.members();
+                    self.texts.code_of(text, |text| add_text(members, text))
+                }
+                FoundBy::Key(key) => self.code_of_key(Some(key)),
+            });
         }
         codes
+    }
+
+    /// Members are only looked up, by so many threads; new ones get their codes, and no place in a table.
+    fn absorb_last(&mut self, mut all: CodedMembers, threads: usize) -> Vec<u32> {
+        let look_up = |codes: Range<usize>| {
+            let known = codes.map(|code| self.known_code(all.found_by(code)).unwrap_or(NEW));
+            known.collect::<Vec<u32>>()
+        };
+        let mut codes = in_shares(all.len(), threads, look_up).concat();
+        (self.texts, self.keys, self.long_keys) = Default::default();
+        let new = |code: &u32| *code == NEW;
+        self.members.reserve(codes.iter().copied().filter(new).count());
+        for (place, code) in codes.iter_mut().enumerate().filter(|(_, code)| new(code)) {
+            *code = self.len() as u32;
+            match all.found_by(place) {
+                FoundBy::Blank => *code = self.blank_code(),
+                FoundBy::Key(key) => self.members.push_key(key, (self.kind, self.part)),
+                FoundBy::Text(_) => self.members.members().extend(all.take_text(place)),
+            }
+        }
+        codes
+    }
+
+    /// The code of a member that was met.
+    fn known_code(&self, found_by: FoundBy<'_>) -> Option<u32> {
+        match found_by {
+            FoundBy::Blank => self.blank,
+            FoundBy::Text(text) => self.texts.find(text),
+            FoundBy::Key(key) => self.find_key(hash_key(key), key),
+        }
     }
 
     /// Makes room for so many more members.
@@ -161,23 +194,6 @@ impl Coder {
         match self.kind {
             Kind::Text => self.texts.reserve(more),
             _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
-        }
-    }
-
-    fn code_of_member(&mut self, member: &Member) -> u32 {
-        match member {
-            Member::Text(text) => {
-                let members = self.members.members();
-                self.texts.code_of(text, |text| add_text(members, text))
-            }
-            Member::Period(period) => self.code_of_key(Some(period.number().into())),
-            Member::Number(number) => self.code_of_key(Some(number.digits)),
-            Member::Float(bits) => self.code_of_key(Some(key_of_bits(*bits))),
-            Member::YesNo(yes) => self.code_of_key(Some((*yes).into())),
-            // What is made of members is no member of a line.
-            Member::Blank | Member::Tier(..) | Member::Others(_) | Member::Calculated(..) => {
-                self.blank_code()
-            }
         }
     }
 
@@ -358,7 +374,7 @@ impl Coder {
         for value in array.iter() {
             // Adding zero turns a negative zero into a plain one.
             let value = value.map(|v| wide(v) + 0.0).filter(|v| v.is_finite());
-            let code = self.code_of_key(value.map(|v| key_of_bits(v.to_bits())));
+            let code = self.code_of_key(value.map(|v| (v.to_bits() as i64).into()));
             codes.push(code);
         }
     }
@@ -367,25 +383,24 @@ impl Coder {
         let Some(wide) = key else { return self.blank_code() };
         let code = self.len() as u32;
         let hash = hash_key(wide);
-        if let Ok(key) = i64::try_from(wide) {
-            if let Some((_, code)) = self.keys.find(hash, |(known, _)| *known == key) {
-                return *code;
-            }
-            self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()));
-        } else {
-            if let Some((_, code)) = self.long_keys.find(hash, |(known, _)| *known == wide) {
-                return *code;
-            }
-            self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key));
+        if let Some(code) = self.find_key(hash, wide) {
+            return code;
+        }
+        match i64::try_from(wide) {
+            Ok(key) => drop(self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()))),
+            Err(_) => drop(self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key))),
         }
         self.members.push_key(wide, (self.kind, self.part));
         code
     }
-}
 
-/// The key of a float, by its bits.
-fn key_of_bits(bits: u64) -> i128 {
-    (bits as i64).into()
+    #[inline]
+    fn find_key(&self, hash: u64, wide: i128) -> Option<u32> {
+        match i64::try_from(wide) {
+            Ok(key) => self.keys.find(hash, |(known, _)| *known == key).map(|(_, code)| *code),
+            Err(_) => self.long_keys.find(hash, |(known, _)| *known == wide).map(|(_, code)| *code),
+        }
+    }
 }
 
 fn hash_key(key: i128) -> u64 {

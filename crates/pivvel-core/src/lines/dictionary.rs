@@ -46,12 +46,35 @@ impl Dictionary {
         }
         let (low, high) = (view as u64, (view >> 64) as u64);
         let hash = mix(low, high);
-        if let Some((.., code)) = self.short.find(hash, |known| known.0 == low && known.1 == high) {
-            return *code;
+        if let Some(code) = self.find_short(hash, (low, high)) {
+            return code;
         }
         let code = new(text());
         self.short.insert_unique(hash, (low, high, code), |(low, high, _)| mix(*low, *high));
         code
+    }
+
+    #[inline]
+    fn find_short(&self, hash: u64, (low, high): (u64, u64)) -> Option<u32> {
+        let found = self.short.find(hash, |known| known.0 == low && known.1 == high);
+        found.map(|(.., code)| *code)
+    }
+
+    /// The code of a text, if it was seen.
+    pub(crate) fn find(&self, text: &str) -> Option<u32> {
+        let text = text.as_bytes();
+        if text.len() <= INLINE {
+            let view = make_view(text, 0, 0);
+            let halves = (view as u64, (view >> 64) as u64);
+            return self.find_short(mix(halves.0, halves.1), halves);
+        }
+        match words(text) {
+            Some(words) => {
+                let length = text.len() as u32;
+                self.find_middle(hash_words(&words, length), &words, length)
+            }
+            None => self.find_long(hash_text(text), text),
+        }
     }
 
     /// The code of a text, and what makes one where it is seen for the first time.
@@ -71,8 +94,8 @@ impl Dictionary {
         let Some(words) = words(text) else { return self.code_of_long(text, new) };
         let length = text.len() as u32;
         let own = hash_words(&words, length);
-        if let Some((.., code)) = self.middle.find(own, |known| known.0 == words && known.1 == length) {
-            return *code;
+        if let Some(code) = self.find_middle(own, &words, length) {
+            return code;
         }
         let code = new(text);
         self.middle
@@ -80,14 +103,24 @@ impl Dictionary {
         code
     }
 
+    #[inline]
+    fn find_middle(&self, hash: u64, words: &[u64; 4], length: u32) -> Option<u32> {
+        let found = self.middle.find(hash, |known| known.0 == *words && known.1 == length);
+        found.map(|(.., code)| *code)
+    }
+
     fn code_of_long(&mut self, text: &[u8], new: impl FnOnce(&[u8]) -> u32) -> u32 {
         let hash = hash_text(text);
-        if let Some((_, code)) = self.long.find(hash, |(known, _)| **known == *text) {
-            return *code;
+        if let Some(code) = self.find_long(hash, text) {
+            return code;
         }
         let code = new(text);
         self.long.insert_unique(hash, (text.into(), code), |(known, _)| hash_text(known));
         code
+    }
+
+    fn find_long(&self, hash: u64, text: &[u8]) -> Option<u32> {
+        self.long.find(hash, |(known, _)| **known == *text).map(|(_, code)| *code)
     }
 }
 

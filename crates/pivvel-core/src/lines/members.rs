@@ -9,7 +9,7 @@ use hashbrown::HashTable;
 use super::coded_members::CodedMembers;
 use super::dictionary::hash_text;
 use super::member::{Member, MemberId};
-use crate::model::{MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
+use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
 
 /// The members of one dimension, by their ids.
 ///
@@ -49,15 +49,29 @@ const BLOCK: usize = 64;
 
 impl Labels {
     fn new(members: &CodedMembers) -> Labels {
-        let (mut text, mut ends) = (String::new(), Vec::with_capacity(members.len()));
-        let mut blocks = Vec::with_capacity(members.len().div_ceil(BLOCK));
+        match members.numbers() {
+            Some((digits, scale, blank)) => Labels::written(digits.len(), |place, text| {
+                if blank != Some(place as u32) {
+                    Decimal::new(digits[place].into(), scale).push_to(text);
+                }
+            }),
+            None => Labels::written(members.len(), |place, text| {
+                members.get(place as u32).into_iter().for_each(|member| member.write_label(text));
+            }),
+        }
+    }
+
+    /// So many labels, each written behind those before it.
+    fn written(count: usize, write: impl Fn(usize, &mut String)) -> Labels {
+        let (mut text, mut ends) = (String::new(), Vec::with_capacity(count));
+        let mut blocks = Vec::with_capacity(count.div_ceil(BLOCK));
         let mut begin = 0;
-        for (place, member) in members.iter().enumerate() {
+        for place in 0..count {
             if place.is_multiple_of(BLOCK) {
                 begin = text.len();
                 blocks.push(begin);
             }
-            member.write_label(&mut text);
+            write(place, &mut text);
             ends.push((text.len() - begin) as u32);
         }
         text.shrink_to_fit();
@@ -163,6 +177,17 @@ impl Members {
     }
 
     /// The member of the lines that hold nothing in this dimension, if there are any.
+    pub(crate) fn has_made(&self) -> bool {
+        self.members.has_made()
+    }
+
+    /// How many digits stand after the point of exact numbers that all have as many; `None` where some member is of another
+    /// kind, or all are blank.
+    pub(crate) fn scale_of_numbers(&self) -> Option<u8> {
+        let (digits, scale, blank) = self.members.numbers()?;
+        (digits.len() > blank.iter().len()).then_some(scale)
+    }
+
     pub(crate) fn blank(&self) -> Option<MemberId> {
         self.blank
     }
@@ -253,6 +278,15 @@ type Keyed = (u64, u32);
 /// The members of the first rank by their keys, those of one key in no order yet, and how many these are; after them the
 /// others by their ranks.
 fn in_order_of_keys(members: &CodedMembers) -> (Vec<Keyed>, usize) {
+    if let Some((digits, _, blank)) = members.numbers() {
+        let own = (0..).zip(digits).filter(|(id, _)| blank != Some(*id));
+        let mut order: Vec<Keyed> = Vec::with_capacity(digits.len());
+        order.extend(own.map(|(id, digits)| (key_of_digits(*digits), id)));
+        order.sort_by_key(|(key, _)| *key);
+        let first_rank = order.len();
+        order.extend(blank.map(|id| (0, id)));
+        return (order, first_rank);
+    }
     let of_rank =
         |wanted: fn(u8) -> bool| members.iter().zip(0u32..).filter(move |(member, _)| wanted(rank(member)));
     let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
@@ -285,10 +319,14 @@ fn sort_key(first: &Member, member: &Member, prefix: usize) -> Option<u64> {
         (Member::Text(_), Member::Text(text)) => Some(text_key(text, prefix)),
         (Member::Number(first), Member::Number(number)) if number.scale == first.scale => {
             let digits = number.digits.clamp(i64::MIN.into(), i64::MAX.into()) as i64;
-            Some(digits as u64 ^ (1 << 63))
+            Some(key_of_digits(digits))
         }
         _ => None,
     }
+}
+
+fn key_of_digits(digits: i64) -> u64 {
+    digits as u64 ^ (1 << 63)
 }
 
 /// How long the prefix is that all texts among members share, in bytes of lower case: names often begin with one word, which

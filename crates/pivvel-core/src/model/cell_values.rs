@@ -124,6 +124,19 @@ impl CellValues {
         }
     }
 
+    /// Gives cells, from one on, the values of others.
+    pub(crate) fn put(&mut self, first: usize, others: &CellValues) {
+        let own = first..first + others.len();
+        match (&mut *self, others) {
+            (CellValues::Exact(scale, digits), CellValues::Exact(of, others)) if scale == of => {
+                digits[own].copy_from_slice(others);
+            }
+            (CellValues::Float(floats), CellValues::Float(others)) => floats[own].copy_from_slice(others),
+            (CellValues::Days(days), CellValues::Days(others)) => days[own].copy_from_slice(others),
+            _ => own.zip(others.iter()).for_each(|(cell, value)| self.set(cell, value)),
+        }
+    }
+
     /// Some of the cells.
     pub(crate) fn slice(&self, cells: Range<usize>) -> CellValues {
         match self {

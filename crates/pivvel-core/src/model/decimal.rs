@@ -27,6 +27,17 @@ pub struct Decimal {
     pub(crate) scale: u8,
 }
 
+/// All pairs of digits: numbers are written by two digits at a time.
+static PAIRS: [[u8; 2]; 100] = {
+    let mut pairs = [[b'0'; 2]; 100];
+    let mut number = 0;
+    while number < 100 {
+        pairs[number] = [b'0' + number as u8 / 10, b'0' + number as u8 % 10];
+        number += 1;
+    }
+    pairs
+};
+
 /// A text that is no decimal of at most 38 digits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NoDecimal;
@@ -103,7 +114,11 @@ impl Decimal {
     }
 
     /// The digits of two numbers at their finer scale.
+    #[inline]
     fn aligned(self, other: Decimal) -> Option<(i128, i128, u8)> {
+        if self.scale == other.scale {
+            return Some((self.digits, other.digits, self.scale));
+        }
         let scale = self.scale.max(other.scale);
         Some((rescale(self.digits, self.scale, scale)?, rescale(other.digits, other.scale, scale)?, scale))
     }
@@ -121,15 +136,25 @@ impl Decimal {
     /// after the point.
     fn short_text(self, buffer: &mut [u8; 48]) -> Option<&str> {
         let mut rest = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?.unsigned_abs();
-        let (mut first, mut left) = (buffer.len(), usize::from(self.scale) + 1);
-        while rest > 0 || left > 0 {
-            if left == 1 && first < buffer.len() {
-                first -= 1;
-                buffer[first] = b'.';
-            }
+        let mut first = buffer.len();
+        while rest >= 10 {
+            first -= 2;
+            buffer[first..first + 2].copy_from_slice(&PAIRS[(rest % 100) as usize]);
+            rest /= 100;
+        }
+        if rest > 0 {
             first -= 1;
-            buffer[first] = b'0' + (rest % 10) as u8;
-            (rest, left) = (rest / 10, left.saturating_sub(1));
+            buffer[first] = b'0' + rest as u8;
+        }
+        let scale = usize::from(self.scale);
+        let point = buffer.len() - scale;
+        // Before the point stands one digit at least.
+        buffer[point - 1..first.max(point - 1)].fill(b'0');
+        first = first.min(point - 1);
+        if scale > 0 {
+            buffer.copy_within(first..point, first - 1);
+            first -= 1;
+            buffer[point - 1] = b'.';
         }
         if self.digits < 0 {
             first -= 1;

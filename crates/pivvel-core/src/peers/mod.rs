@@ -14,7 +14,7 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use crate::eval::{CellGroups, Frame, GroupKey, NO_GROUP, Sorted, SortedGroup};
-use crate::model::{CellValues, Grain, Value};
+use crate::model::{CellValues, Grain, Value, both, threads_for};
 use crate::plan::YardstickSpec;
 use crate::rollup::{Axis, Class, Entry, OfAxis};
 
@@ -52,18 +52,24 @@ impl Peers {
         wanted: &YardstickSpec,
         threads: usize,
     ) -> Peers {
-        let mut ranks = vec![0; values.len()];
         let sorted = Sorted::new(keys.len(), (0..).zip(of.iter().copied()), values, true, threads);
-        let measured = |group: SortedGroup<'_>| {
-            let mut rank = 1;
-            for tied in group.ties() {
-                tied.iter().for_each(|cell| ranks[*cell as usize] = rank);
-                rank += tied.len() as u32;
+        let ranks = || {
+            let mut ranks = vec![0; values.len()];
+            for group in sorted.iter() {
+                let mut rank = 1;
+                for tied in group.ties() {
+                    tied.iter().for_each(|cell| ranks[*cell as usize] = rank);
+                    rank += tied.len() as u32;
+                }
             }
+            ranks
+        };
+        let measured = |group: SortedGroup<'_>| {
             let value = |place: usize| values.of_key(group.cells[place] as usize, group.keys[place]);
             Measured::new(group.cells.len(), value, wanted)
         };
-        let groups = sorted.iter().map(measured).collect();
+        let groups = || sorted.iter().map(measured).collect();
+        let (ranks, groups) = both(threads_for(values.len(), threads), ranks, groups);
         Peers { groups, ranks, keys, group_of: of, names: OnceLock::new(), joined: false }
     }
 

@@ -123,9 +123,7 @@ impl<S: OfAxis> Axis<S> {
     /// Gives the nodes of a level their classes, where one of them has one.
     fn set_apart(&mut self, level: usize) {
         let members = &self.members[level - 1];
-        let made =
-            |i| matches!(*members.member(MemberId(i as u32)), Member::Others(_) | Member::Calculated(..));
-        if self.nodes[level - 1].classes.is_empty() && !(0..members.len()).any(made) {
+        if self.nodes[level - 1].classes.is_empty() && !members.has_made() {
             return;
         }
         for node in 0..self.len(level) as u32 {
@@ -423,10 +421,18 @@ impl<S: OfAxis> Axis<S> {
                 // There may be millions of nodes, and their members have places in this order.
                 let members = &self.members[level - 1];
                 let by_member = |node: &u32| members.place(self.member_of(level, *node)) as usize;
-                let by_member = in_order_of(nodes, members.len(), by_member);
                 match place_of_parent.len() {
-                    1 => by_member,
-                    parents => in_order_of(by_member.into_iter(), parents, |node| parent(*node)),
+                    // Every member has one node at most.
+                    1 if nodes.len() == members.len() => {
+                        let mut order = vec![0; nodes.len()];
+                        nodes.for_each(|node| order[by_member(&node)] = node);
+                        order
+                    }
+                    1 => in_order_of(nodes, members.len(), by_member),
+                    parents => {
+                        let by_member = in_order_of(nodes, members.len(), by_member);
+                        in_order_of(by_member.into_iter(), parents, |node| parent(*node))
+                    }
                 }
             } else {
                 let mut order: Vec<u32> = nodes.collect();
@@ -437,14 +443,18 @@ impl<S: OfAxis> Axis<S> {
                 order
             };
             let mut ranges = vec![0..0; ordered[level - 1].len()];
-            for (at, node) in order.iter().enumerate() {
-                let range = &mut ranges[parent(*node)];
-                *range = if range.start == range.end { at..at + 1 } else { range.start..at + 1 };
+            if let [only] = &mut ranges[..] {
+                *only = 0..order.len();
+            } else {
+                for (at, node) in order.iter().enumerate() {
+                    let range = &mut ranges[parent(*node)];
+                    *range = if range.start == range.end { at..at + 1 } else { range.start..at + 1 };
+                }
             }
             children.push(ranges);
             ordered.push(order);
         }
-        let mut entries = Vec::new();
+        let mut entries = Vec::with_capacity(ordered.iter().map(Vec::len).sum());
         // Without a line there is no member and no total; where members are only not shown there is.
         if self.depth() == 0 || self.len(1) > 0 {
             self.emit(0, 0, &ordered, &children, &mut entries);

@@ -23,6 +23,10 @@ pub(super) fn held<S: OfAxis>(axis: &Axis<S>, exact: bool) -> Vec<Option<Holds>>
 
 fn held_by<S: OfAxis>(axis: &Axis<S>, dimension: usize) -> Option<Holds> {
     let members = axis.members(dimension);
+    // There may be millions.
+    if let Some(scale) = members.scale_of_numbers() {
+        return Some(if scale == 0 { Holds::Whole } else { Holds::Exact(scale) });
+    }
     let own = |member: &Cow<'_, Member>| {
         !matches!(**member, Member::Blank | Member::Others(_) | Member::Calculated(..))
     };

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 
 use arrow_array::RecordBatch;
 use pivvel_core::source::Batches;
-use pivvel_core::{Brief, CrossTab, Value};
+use pivvel_core::{Brief, CrossTab, Decimal, Value};
 use proptest::prelude::*;
 
 use crate::support;
@@ -54,9 +54,7 @@ impl Number {
     fn text(&self) -> String {
         match self {
             Number::Column(column) => COLUMNS[*column].0.to_string(),
-            Number::Constant(digits, scale) => {
-                pivvel_core::Decimal::new((*digits).into(), *scale as u8).to_string()
-            }
+            Number::Constant(digits, scale) => Decimal::new((*digits).into(), *scale as u8).to_string(),
             Number::Negative(of) => format!("(-{})", of.text()),
             Number::Sum(a, b) => format!("({} + {})", a.text(), b.text()),
             Number::Difference(a, b) => format!("({} - {})", a.text(), b.text()),
@@ -244,6 +242,19 @@ fn batch(lines: &[Vec<Option<i64>>]) -> RecordBatch {
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// A number is written with all its digits, of which so many stand after the point, and read as it was.
+    #[test]
+    fn numbers_are_written_with_all_digits(
+        digits in prop_oneof![-1_000..1_000i128, i128::from(i64::MIN)..=i64::MAX.into(), -(10i128.pow(38))..10i128.pow(38)],
+        scale in 0..=38u8,
+    ) {
+        let text = Decimal::new(digits, scale).to_string();
+        let (whole, fraction) = text.trim_start_matches('-').split_once('.').unwrap_or((&text, ""));
+        prop_assert!(fraction.len() == usize::from(scale) && (whole.len() == 1 || !whole.starts_with('0')), "{text}");
+        let read: Decimal = text.parse().unwrap();
+        prop_assert_eq!((read.digits(), read.scale()), (digits, scale));
+    }
 
     #[test]
     fn formulas_over_lines(

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use arrow_array::RecordBatch;
 use pivvel_core::{Brief, Build, CrossTab, Decimal};
 use proptest::prelude::*;
 
@@ -10,6 +11,25 @@ use crate::support::{batch, decimals, source, texts};
 fn in_order(crosstab: &CrossTab) -> Vec<String> {
     let members = crosstab.rows().members(0);
     members.in_order().map(|id| members.label(id).to_string()).collect()
+}
+
+/// The members of two batches in order: by one thread, by several, and of groups that are merged. Counts must agree.
+fn merged(first: &RecordBatch, second: &RecordBatch, dimension: &str) -> [Vec<String>; 3] {
+    let brief = Brief::new().rows([dimension]).measure(("lines", "count()"));
+    let both = || source(vec![first.clone(), second.clone()]);
+    let groups = |part: &RecordBatch| Build::new().groups(&brief, &mut source(vec![part.clone()])).unwrap();
+    let ways = [
+        Build::new().threads(1).run(&brief, &mut both()),
+        Build::new().threads(3).run(&brief, &mut both()),
+        Build::new().from_groups(&brief, &[groups(first), groups(second)]),
+    ];
+    let ways = ways.map(|crosstab| crosstab.unwrap());
+    for label in in_order(&ways[0]) {
+        let [one, several, merged] =
+            ways.each_ref().map(|crosstab| crosstab.value(&[label.as_str()], &[], "lines"));
+        assert_eq!((&one, &one), (&several, &merged), "{label}");
+    }
+    ways.each_ref().map(in_order)
 }
 
 proptest! {
@@ -45,24 +65,29 @@ proptest! {
     ) {
         let (first, second) = all.split_at(cut.min(all.len()));
         let lines = |part: &[Option<i128>]| batch([("size", decimals(2, part.iter().copied()))]);
-        let brief = Brief::new().rows(["size"]).measure(("lines", "count()"));
         let mut wanted: Vec<i128> = all.iter().flatten().copied().collect();
         wanted.sort_unstable();
         wanted.dedup();
         let blank = all.contains(&None).then(String::new);
         let wanted: Vec<String> =
             wanted.into_iter().map(|digits| Decimal::new(digits, 2).to_string()).chain(blank).collect();
-        let whole = CrossTab::build(&brief, &mut source(vec![lines(first), lines(second)])).unwrap();
-        prop_assert_eq!(in_order(&whole), wanted.clone());
-        let threads = Build::new().threads(3).run(&brief, &mut source(vec![lines(first), lines(second)])).unwrap();
-        prop_assert_eq!(in_order(&threads), wanted.clone());
-        let groups = |part| Build::new().groups(&brief, &mut source(vec![lines(part)])).unwrap();
-        let merged = Build::new().from_groups(&brief, &[groups(first), groups(second)]).unwrap();
-        prop_assert_eq!(in_order(&merged), wanted);
-        for label in in_order(&whole) {
-            let count = |crosstab: &CrossTab| crosstab.value(&[label.as_str()], &[], "lines");
-            prop_assert_eq!(count(&merged), count(&whole));
-            prop_assert_eq!(count(&threads), count(&whole));
-        }
+        let ways = merged(&lines(first), &lines(second), "size");
+        prop_assert!(ways.iter().all(|way| *way == wanted), "{ways:?}");
+    }
+
+    /// So are texts of any length.
+    #[test]
+    fn texts_of_any_length_are_merged(
+        all in prop::collection::vec((prop::sample::select(vec!['a', 'b', 'ä']), 0..40usize), 1..60),
+        cut in 0..60usize,
+    ) {
+        let all: Vec<String> = all.into_iter().map(|(letter, length)| letter.to_string().repeat(length)).collect();
+        let (first, second) = all.split_at(cut.min(all.len()));
+        let lines = |part: &[String]| batch([("yard", texts(part.iter().map(Some)))]);
+        let ways = merged(&lines(first), &lines(second), "yard");
+        let wanted: BTreeSet<&str> = all.iter().map(String::as_str).collect();
+        let found = |way: &Vec<String>| way.len() == wanted.len() && way.iter().all(|label| wanted.contains(label.as_str()));
+        prop_assert!(ways.iter().all(found), "{ways:?}");
+        prop_assert_eq!((&ways[0], &ways[0]), (&ways[1], &ways[2]));
     }
 }
