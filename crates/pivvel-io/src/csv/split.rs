@@ -7,7 +7,7 @@
 
 use csv_core::ReadFieldResult;
 
-use crate::text::{Chunk, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
+use crate::text::{Chunk, Group, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -65,6 +65,8 @@ impl Split for Splitter {
 /// What separates fields, while it is looked for.
 struct Index<'a> {
     bytes: &'a [u8],
+    /// What is known already of each 64 bytes.
+    known: &'a [Option<Group>],
     delimiter: u8,
     /// Where fields end; beyond `count` there is no more than room.
     ends: Vec<u32>,
@@ -88,6 +90,7 @@ impl<'a> Index<'a> {
         let ends = std::mem::take(&mut chunk.ends);
         Index {
             bytes: &chunk.bytes,
+            known: &chunk.groups,
             delimiter,
             ends,
             count: 0,
@@ -104,9 +107,13 @@ impl<'a> Index<'a> {
     fn run(&mut self) {
         let bytes = self.bytes;
         let (groups, rest) = bytes.as_chunks::<64>();
+        let known = self.known.iter().copied().chain(std::iter::repeat(None));
         let mut base = 0;
-        for group in groups {
-            self.group(base, group);
+        for (group, known) in groups.iter().zip(known) {
+            match known.filter(|_| !self.is_odd) {
+                Some(known) => self.known(base, &known),
+                None => self.group(base, group),
+            }
             base += 64;
         }
         if !rest.is_empty() {
@@ -121,6 +128,16 @@ impl<'a> Index<'a> {
             self.separate(bytes.len());
             self.breaks += 1;
         }
+    }
+
+    /// 64 bytes that were read when the end of the block was looked for.
+    #[inline]
+    fn known(&mut self, base: usize, Group { separators, feeds, quoted, returns }: &Group) {
+        self.returns |= returns;
+        self.any_quoted |= *quoted != 0;
+        self.quotes.inside = quoted >> 63 == 1;
+        self.inner += u64::from((feeds & quoted).count_ones());
+        self.quick(base, separators & !quoted, feeds & !quoted);
     }
 
     #[inline]

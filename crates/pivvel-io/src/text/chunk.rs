@@ -2,6 +2,8 @@
 
 use pivvel_core::error::Misfit;
 
+use super::quotes::Group;
+
 /// A chunk stays in a core's cache from splitting to aggregating.
 ///
 /// Fields follow one another with one byte between them, so where they end says where they begin.
@@ -9,6 +11,8 @@ use pivvel_core::error::Misfit;
 pub struct Chunk {
     /// The text of all fields of all lines.
     pub(crate) bytes: Vec<u8>,
+    /// What is known of each 64 bytes of a text that was read for its quotes.
+    pub(crate) groups: Vec<Option<Group>>,
     /// Where each line begins.
     pub(crate) starts: Vec<u32>,
     /// Where each field ends, as many for each line as there are columns.
@@ -95,6 +99,7 @@ impl Chunk {
             self.bytes.clear();
             self.ends.clear();
         }
+        self.groups.clear();
         self.rewritten.clear();
         self.ragged.clear();
         self.broken.clear();

@@ -130,18 +130,32 @@ impl Quotes {
     }
 }
 
+/// What stands where among 64 bytes that are read as bit masks, and which of them are in quotes.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Group {
+    /// Delimiters and line feeds.
+    pub(crate) separators: u64,
+    pub(crate) feeds: u64,
+    pub(crate) quoted: u64,
+    /// Whether there are returns, each of them before a line feed.
+    pub(crate) returns: bool,
+}
+
 /// Where lines end, outside quotes, of a text that comes piece by piece from the beginning of a line.
-pub(super) struct LineEnds {
+pub(super) struct LineEnds<'g> {
     quotes: Quotes,
+    /// What is read, each 64 bytes of the text by their place, so that it need not be read twice.
+    groups: &'g mut Vec<Option<Group>>,
     /// How much of it was read.
     read: usize,
     /// Behind the last line break so far.
     last: Option<usize>,
 }
 
-impl LineEnds {
-    pub(super) fn new(delimiter: u8) -> LineEnds {
-        LineEnds { quotes: Quotes::new(delimiter), read: 0, last: None }
+impl<'g> LineEnds<'g> {
+    pub(super) fn new(delimiter: u8, groups: &'g mut Vec<Option<Group>>) -> LineEnds<'g> {
+        groups.clear();
+        LineEnds { quotes: Quotes::new(delimiter), groups, read: 0, last: None }
     }
 
     /// Where the last line ends in all that has come. A quote that is the last byte waits for what comes after it.
@@ -153,7 +167,8 @@ impl LineEnds {
             if !self.quotes.inside {
                 self.last = last_break(bytes, self.read..quote).or(self.last);
             }
-            self.read = quote;
+            // From where 64 bytes begin, but nothing twice.
+            self.read = if quote == limit { limit } else { self.read.max(quote & !63) };
             // Where one quote is, there are more.
             while self.read < limit && self.group(bytes, limit) {}
         }
@@ -182,6 +197,11 @@ impl LineEnds {
                 let breaks = (marks.feeds | lone) & !quoted;
                 if breaks != 0 {
                     self.last = Some(at + 64 - breaks.leading_zeros() as usize);
+                }
+                if at.is_multiple_of(64) && marks.returns & !(marks.feeds >> 1) == 0 {
+                    let Marks { separators, feeds, returns, .. } = marks;
+                    self.groups.resize(at / 64, None);
+                    self.groups.push(Some(Group { separators, feeds, quoted, returns: returns != 0 }));
                 }
             }
             None => self.one_by_one(bytes, at, &marks),
