@@ -186,7 +186,7 @@ pub struct LayoutCell {
     pub text: String,
     /// The value in full, where it is shown.
     pub value: Option<Value>,
-    /// Its place among all values of its column, for sorting without figures: higher for higher.
+    /// Its place among all values of its column where that is [ranked](LayoutColumn::ranked): higher for higher; 0 elsewhere.
     pub rank: u32,
     /// What it wears.
     pub dress: Dress,
@@ -394,18 +394,19 @@ fn cell(wardrobe: &Wardrobe<'_>, row: RowEntry, column: &LayoutColumn) -> Layout
     LayoutCell { text, value, rank: 0, dress, on }
 }
 
-/// Gives every value its rank in its column, and takes away what is shown nowhere.
+/// Gives the values of columns that need it their ranks, and takes away what is shown nowhere.
 fn rank_columns(rows: &mut [LayoutRow], columns: &mut [LayoutColumn]) {
     for (place, column) in columns.iter_mut().enumerate() {
-        let mut order: Vec<(usize, Value)> = rows
-            .iter()
-            .enumerate()
-            .filter_map(|(row, sheet_row)| Some((row, sheet_row.cells.get(place)?.value?)))
-            .collect();
-        order.sort_by(|(_, a), (_, b)| a.order(b));
+        let value = |row: &LayoutRow| row.cells.get(place).and_then(|cell| cell.value);
         let long =
-            |value: &Value| matches!(value, Value::Exact(number) if number.digits().unsigned_abs() > 1 << 53);
-        column.ranked = column.hidden || order.iter().any(|(_, value)| long(value));
+            |value: Value| matches!(value, Value::Exact(number) if number.digits().unsigned_abs() > 1 << 53);
+        column.ranked = column.hidden || rows.iter().filter_map(value).any(long);
+        if !column.ranked {
+            continue;
+        }
+        let valued = rows.iter().enumerate().filter_map(|(row, own)| Some((row, value(own)?)));
+        let mut order: Vec<(usize, Value)> = valued.collect();
+        order.sort_by(|(_, a), (_, b)| a.order(b));
         let mut rank = 0;
         for (i, (row, value)) in order.iter().enumerate() {
             if i == 0 || order[i - 1].1.order(value).is_ne() {

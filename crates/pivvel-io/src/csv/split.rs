@@ -136,7 +136,10 @@ impl<'a> Index<'a> {
         self.returns |= returns;
         self.any_quoted |= *quoted != 0;
         self.quotes.inside = quoted >> 63 == 1;
-        self.inner += u64::from((feeds & quoted).count_ones());
+        // So rare that it pays to ask.
+        if feeds & quoted != 0 {
+            self.inner += u64::from((feeds & quoted).count_ones());
+        }
         self.quick(base, separators & !quoted, feeds & !quoted);
     }
 

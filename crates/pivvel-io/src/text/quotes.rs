@@ -200,7 +200,9 @@ impl<'g> LineEnds<'g> {
                 }
                 if at.is_multiple_of(64) && marks.returns & !(marks.feeds >> 1) == 0 {
                     let Marks { separators, feeds, returns, .. } = marks;
-                    self.groups.resize(at / 64, None);
+                    if self.groups.len() < at / 64 {
+                        self.groups.resize(at / 64, None);
+                    }
                     self.groups.push(Some(Group { separators, feeds, quoted, returns: returns != 0 }));
                 }
             }
