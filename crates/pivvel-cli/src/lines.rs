@@ -28,7 +28,9 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let order = lines.sort.iter().map(|text| text.parse::<LineOrder>()).collect::<Result<Vec<_>>>()?;
     let columns = lines.columns.as_deref().map(names).unwrap_or_default();
     let mut wanted = LinesBehind::of(address).columns(columns).order(order).limit(lines.limit);
-    wanted.measure = lines.measure.clone();
+    if let Some(measure) = &lines.measure {
+        wanted = wanted.measure(measure);
+    }
     check_outputs(&inputs(&lines.target.brief, &brief, &path), &lines.to)?;
     let reading = lines.effort.reading(lines.target.lines.delimiter.delimiter)?;
     let mut source = open_source(&path, &brief, &reading)?;
@@ -37,11 +39,8 @@ pub(crate) fn run(lines: &Lines) -> Result<()> {
     let builder = lines.effort.build()?.yardsticks(&yardsticks);
     let trace = watched(source.progress(), || builder.trace(&brief, source.as_mut()))?;
     if targets.is_empty() {
-        wanted.limit = wanted.limit.or(Some(SHOWN));
-        if wanted.columns.is_empty() {
-            // Where not all fit, those are seen first that the cell is made of.
-            wanted.columns = trace.columns_first();
-        }
+        // Where not all columns fit, those are seen first that the cell is made of.
+        wanted = wanted.or_limit(SHOWN).or_columns(|| trace.columns_first());
         let schema = trace.lines_schema(&wanted, source.as_mut())?;
         let columns = line_columns(&schema);
         let (tied, rows) = watched(source.progress(), || read_lines(&trace, &wanted, source.as_mut()))?;

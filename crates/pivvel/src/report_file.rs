@@ -131,16 +131,15 @@ impl ReportTarget {
         options: TableOptions,
     ) -> Result<Tied> {
         let mut wanted = wanted.clone();
-        if self.form == Form::Page && wanted.columns.is_empty() {
+        if self.form == Form::Page {
             // Those first that the cell is made of.
-            wanted.columns = trace.columns_first();
+            wanted = wanted.or_columns(|| trace.columns_first());
         }
         let schema = trace.lines_schema(&wanted, source)?;
         self.fill(|out| {
             let failed = |e: IoError| Error::io(self.place(), e);
             let Form::Table(form) = self.form else {
-                let limit = Some(wanted.limit.unwrap_or(LINES_OF_PAGE).min(LINES_OF_PAGE));
-                let wanted = wanted.clone().limit(limit);
+                let wanted = wanted.clone().at_most(LINES_OF_PAGE);
                 let (tied, rows) = read_lines(trace, &wanted, source)?;
                 let page =
                     draw_report_page(&self.appearance.lines(&wanted, &tied, line_columns(&schema), rows));

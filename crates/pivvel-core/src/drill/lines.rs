@@ -43,25 +43,23 @@ use crate::rollup::{Axis, ColumnEntry, Either, Entry, OfAxis, RowEntry};
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-#[non_exhaustive]
 pub struct LinesBehind {
-    /// The cell.
-    pub address: Address,
-    /// The columns to show, also those that the brief derives and parts of dates; all columns of the
-    /// lines where none is named.
-    pub columns: Vec<String>,
-    /// What the lines are sorted by (default: the order of the source).
-    pub order: Vec<LineOrder>,
-    /// How many are shown at most. They add up to the cell all the same, shown or not.
-    pub limit: Option<usize>,
-    /// The measure whose aggregates are checked; every shown measure's where none is named.
-    pub measure: Option<String>,
+    pub(super) address: Address,
+    pub(super) columns: Vec<String>,
+    order: Vec<LineOrder>,
+    limit: Option<usize>,
+    measure: Option<String>,
 }
 
 crate::setters! { LinesBehind {
+    /// The columns to show, also those that the brief derives and parts of dates; all columns of the
+    /// lines where none is named.
     list columns: String,
+    /// What the lines are sorted by (default: the order of the source).
     list order: LineOrder,
+    /// How many are shown at most. They add up to the cell all the same, shown or not.
     value limit: Option<usize>,
+    /// The measure whose aggregates are checked; every shown measure's where none is named.
     option measure: String,
 } }
 
@@ -75,16 +73,13 @@ crate::setters! { LinesBehind {
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
-#[non_exhaustive]
 pub struct LineOrder {
-    /// A column, one that the brief derives, or a part of a date.
-    pub by: String,
-    /// Whether the highest comes first.
-    pub descending: bool,
+    by: String,
+    descending: bool,
 }
 
 impl LineOrder {
-    /// By a column or a part of a date.
+    /// By a column of the lines, one that the brief derives, or a part of a date; the highest first, or the lowest.
     pub fn new(by: impl Into<String>, descending: bool) -> LineOrder {
         LineOrder { by: by.into(), descending }
     }
@@ -112,6 +107,31 @@ impl LinesBehind {
     /// All lines behind a cell with all their columns.
     pub fn of(address: Address) -> LinesBehind {
         LinesBehind { address, ..LinesBehind::default() }
+    }
+
+    /// The cell.
+    pub fn address(&self) -> &Address {
+        &self.address
+    }
+
+    /// With these columns, where none is named.
+    pub fn or_columns(mut self, columns: impl FnOnce() -> Vec<String>) -> LinesBehind {
+        if self.columns.is_empty() {
+            self.columns = columns();
+        }
+        self
+    }
+
+    /// With so many shown at most, where no number is named.
+    pub fn or_limit(mut self, limit: usize) -> LinesBehind {
+        self.limit.get_or_insert(limit);
+        self
+    }
+
+    /// With no more than so many shown, whatever number is named.
+    pub fn at_most(mut self, limit: usize) -> LinesBehind {
+        self.limit = Some(self.limit.map_or(limit, |own| own.min(limit)));
+        self
     }
 
     /// Checks columns, order and measure before any line is read.

@@ -48,31 +48,30 @@ pub enum Shape {
 ///
 /// // A row a cell, of coasts by quarters alone.
 /// let spec = TableSpec::default().shape(Shape::Cells).levels(["coast", "sold_on.quarter"]);
-/// assert!(!spec.exact && !spec.with_hidden);
+/// assert_eq!(spec.clone().exact(false).with_hidden(false), spec);
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-#[non_exhaustive]
 pub struct TableSpec {
-    /// Its shape.
-    pub shape: Shape,
-    /// Whether numbers that are not of one type in a column stand as text, to the last digit, rather
-    /// than as binary floating point with the exact text beside it, and dimensions of days, periods and numbers as their
-    /// labels, rather than as what they are with their labels beside.
-    pub exact: bool,
-    /// The levels to keep, by the names of dimensions, `row total` (the total column) and `column total`
-    /// (the total row); on an axis of which none is named all are kept.
-    pub levels: Vec<String>,
-    /// Whether it holds the figures that the brief hides, too.
-    pub with_hidden: bool,
-    /// Whether the tidy result says what makes each cell stand out: see [`decision_columns`](super::decision_columns).
-    pub with_decisions: bool,
+    pub(super) shape: Shape,
+    pub(super) exact: bool,
+    pub(super) levels: Vec<String>,
+    pub(super) with_hidden: bool,
+    pub(super) with_decisions: bool,
 }
 
 crate::setters! { TableSpec {
+    /// With this shape (default: tidy).
     value shape: Shape,
+    /// Whether numbers that are not of one type in a column stand as text, to the last digit, rather
+    /// than as binary floating point with the exact text beside it, and dimensions of days, periods and numbers as their
+    /// labels, rather than as what they are with their labels beside.
     value exact: bool,
+    /// The levels to keep, by the names of dimensions, `row total` (the total column) and `column total`
+    /// (the total row); on an axis of which none is named all are kept.
     list levels: String,
+    /// Whether it holds the figures that the brief hides, too.
     value with_hidden: bool,
+    /// Whether the tidy result says what makes each cell stand out: see [`decision_columns`](super::decision_columns).
     value with_decisions: bool,
 } }
 

@@ -13,19 +13,18 @@ use crate::labels::no_member;
 
 /// How changes are reported.
 #[derive(Debug, Clone, Default)]
-#[non_exhaustive]
 pub struct ChangeFormats {
-    /// How the numbers of measures are shown, as far as it is known.
-    pub measures: Vec<(String, NumberFormat)>,
-    /// How many changes of each pair of levels, the largest first (default: all).
-    pub limit: Option<usize>,
-    /// Whether cells of which neither the row nor the column is the total are reported, too.
-    pub inner: bool,
+    measures: Vec<(String, NumberFormat)>,
+    limit: Option<usize>,
+    inner: bool,
 }
 
 pivvel_core::setters! { ChangeFormats {
+    /// How the numbers of measures are shown, as far as it is known.
     list measures: (String, NumberFormat),
+    /// How many changes of each pair of levels, the largest first (default: all).
     value limit: Option<usize>,
+    /// Whether cells of which neither the row nor the column is the total are reported, too.
     value inner: bool,
 } }
 

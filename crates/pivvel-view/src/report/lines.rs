@@ -31,7 +31,7 @@ pub(crate) fn summary(wanted: &LinesBehind, tied: &Tied, words: &Words) -> Vec<(
         [part] => Sentence::from("{lines} behind {cell}, {held}").with("held", held(part)),
         _ => Sentence::from("{lines} behind {cell}, which is calculated from other cells"),
     };
-    let mut first = behind.with("lines", counted(tied.lines)).with("cell", wanted.address.to_string());
+    let mut first = behind.with("lines", counted(tied.lines)).with("cell", wanted.address().to_string());
     if tied.given < tied.lines {
         let some = Sentence::from("{sentence}; {number} of them shown").with("sentence", first);
         first = some.with("number", tied.given.to_string());

@@ -381,7 +381,7 @@ fn late_kinds_behind_a_cell() {
         assert_eq!(fees, 6_000_000 - 2_000 + 2_375 - 1_000);
     }
     assert_eq!(found[0].1, found[1].1);
-    let story = Build::new().explain(&brief, &mut || Ok(open()), &wanted.address, "sales").unwrap();
+    let story = Build::new().explain(&brief, &mut || Ok(open()), wanted.address(), "sales").unwrap();
     assert_eq!(
         story.value.map(|value| value.to_string()),
         trace.crosstab().value(&["Fell"], &[], "sales").map(|v| v.to_string())
