@@ -63,11 +63,7 @@ impl Build<'_> {
         measure: &str,
     ) -> Result<Story> {
         let mut source = open()?;
-        let wanted = LinesBehind {
-            address: address.clone(),
-            measure: Some(measure.to_string()),
-            ..LinesBehind::default()
-        };
+        let wanted = LinesBehind::of(address.clone()).measure(measure);
         wanted.check(brief, source.as_ref())?;
         let (with, named) = with_operands(brief, &source.schema());
         let trace = self.trace(&with, source.as_mut())?;
@@ -308,7 +304,7 @@ impl Teller<'_> {
     ) -> Result<(Vec<DateSpan>, Vec<TiedPart>)> {
         let fields = self.trace.schema.fields().iter();
         let dates = fields.filter(|field| *field.data_type() == DataType::Date32);
-        let mut wanted = LinesBehind { columns: dates.map(|f| f.name().clone()).collect(), ..wanted.clone() };
+        let mut wanted = wanted.clone().columns(dates.map(|f| f.name().clone()));
         let names = wanted.columns.clone();
         if wanted.columns.is_empty() {
             wanted.columns.extend(self.trace.columns_first().into_iter().take(1));
