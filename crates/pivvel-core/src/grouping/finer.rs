@@ -95,7 +95,8 @@ impl FinerScan {
         self.keys.members().chain(self.finer.iter().flat_map(FinerScan::members)).collect()
     }
 
-    /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says.
+    /// Takes what another scan of the same keys has found, whose groups are called here as `groups` says; `last` is as for
+    /// [`Coder::absorb`](crate::lines::Coder::absorb).
     pub(super) fn absorb(
         &mut self,
         other: FinerScan,

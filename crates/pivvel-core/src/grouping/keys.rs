@@ -213,7 +213,8 @@ impl KeyScan {
         path
     }
 
-    /// The deepest paths here of those that another scan of the same keys has met, by its paths.
+    /// The deepest paths here of those that another scan of the same keys has met, by its paths; `last` is as for
+    /// [`Coder::absorb`].
     pub(super) fn absorb(&mut self, other: KeyScan, last: Option<usize>) -> Vec<u32> {
         let mut paths = vec![0];
         let own = self.coders.iter_mut().zip(&mut self.levels);

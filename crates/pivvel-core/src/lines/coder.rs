@@ -17,7 +17,7 @@ use super::dictionary::{Dictionary, mix};
 use crate::error::{Error, Result};
 use crate::model::{DatePart, DayTable, Kind, Period, in_shares};
 
-/// No code.
+/// Stands for the code of a member that has none yet.
 const NEW: u32 = u32::MAX;
 
 /// How many members of another coder are looked at to see whether most of them are new.
