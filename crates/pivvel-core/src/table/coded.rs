@@ -36,13 +36,13 @@ impl<'r, 'a> Coded<'r, 'a> {
 
     fn texts(&self) -> StringArray {
         let text = |code: u32| self.texts[code as usize];
-        let bytes = self.codes.iter().filter_map(|code| text(*code)).map(str::len).sum();
-        let (mut all, mut lengths) = (Vec::with_capacity(bytes), Vec::with_capacity(self.codes.len()));
+        let lengths: Vec<usize> = self.texts.iter().map(|text| text.map_or(0, str::len)).collect();
+        let offsets = OffsetBuffer::from_lengths(self.codes.iter().map(|code| lengths[*code as usize]));
+        let mut all = Vec::with_capacity(offsets[self.codes.len()] as usize);
         for run in self.codes.chunk_by(|a, b| a == b) {
             let text = text(run[0]).unwrap_or_default().as_bytes();
             let begin = all.len();
             all.extend_from_slice(text);
-            lengths.resize(lengths.len() + run.len(), text.len());
             // Each copy doubles what is there of the run.
             let end = begin + text.len() * run.len();
             while all.len() < end {
@@ -54,7 +54,7 @@ impl<'r, 'a> Coded<'r, 'a> {
             NullBuffer::new(BooleanBuffer::collect_bool(self.codes.len(), is_there))
         });
         let nulls = nulls.filter(|nulls| nulls.null_count() > 0);
-        StringArray::new(OffsetBuffer::from_lengths(lengths), all.into(), nulls)
+        StringArray::new(offsets, all.into(), nulls)
     }
 
     /// Texts that are the same one after the other have one code, so that a row has the code of the row before
