@@ -182,7 +182,7 @@ fn lines_through_a_pipe() {
     assert_eq!(words(&piped.stdout), words(&run(folder.path(), &arguments).stdout));
 }
 
-/// A reader that has had enough ends the work quietly; a full disk is told, and leaves nothing.
+/// A reader that has had enough ends the work quietly; a full disk is an error, and leaves nothing.
 #[test]
 fn closed_pipes_and_full_disks() {
     let folder = demo();

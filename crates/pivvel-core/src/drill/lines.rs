@@ -123,6 +123,18 @@ impl LinesBehind {
     }
 
     /// With so many shown at most, where no number is named.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::drill::LinesBehind;
+    ///
+    /// let asked = |limit| LinesBehind::default().limit(limit);
+    /// // What was asked for counts more than what is usual, and less than what there is room for.
+    /// assert_eq!(asked(None).or_limit(400), asked(Some(400)));
+    /// assert_eq!(asked(Some(7)).or_limit(400), asked(Some(7)));
+    /// assert_eq!(asked(Some(9_000)).at_most(2_000), asked(Some(2_000)));
+    /// assert_eq!(asked(Some(7)).at_most(2_000), asked(Some(7)));
+    /// ```
     pub fn or_limit(mut self, limit: usize) -> LinesBehind {
         self.limit.get_or_insert(limit);
         self

@@ -7,7 +7,7 @@
 
 use csv_core::ReadFieldResult;
 
-use crate::text::{Chunk, Group, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
+use crate::text::{Chunk, KnownMarks, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -66,7 +66,7 @@ impl Split for Splitter {
 struct Index<'a> {
     bytes: &'a [u8],
     /// What is known already of each 64 bytes.
-    known: &'a [Option<Group>],
+    known: &'a [Option<KnownMarks>],
     delimiter: u8,
     /// Where fields end; beyond `count` there is no more than room.
     ends: Vec<u32>,
@@ -90,7 +90,7 @@ impl<'a> Index<'a> {
         let ends = std::mem::take(&mut chunk.ends);
         Index {
             bytes: &chunk.bytes,
-            known: &chunk.groups,
+            known: &chunk.known,
             delimiter,
             ends,
             count: 0,
@@ -132,7 +132,7 @@ impl<'a> Index<'a> {
 
     /// 64 bytes that were read when the end of the block was looked for.
     #[inline]
-    fn known(&mut self, base: usize, Group { separators, feeds, quoted, returns }: &Group) {
+    fn known(&mut self, base: usize, KnownMarks { separators, feeds, quoted, returns }: &KnownMarks) {
         self.returns |= returns;
         self.any_quoted |= *quoted != 0;
         self.quotes.inside = quoted >> 63 == 1;

@@ -40,13 +40,13 @@ impl<R: Read + Send> Blocks<R> {
 impl<R: Read + Send> Chunks for Blocks<R> {
     fn next(&mut self, chunk: &mut Chunk) -> Result<Option<u64>> {
         // What the chunk held is written over.
-        let Chunk { bytes, groups, .. } = chunk;
+        let Chunk { bytes, known, .. } = chunk;
         let mut filled = self.carry.len();
         bytes.resize(bytes.len().max(filled), 0);
         bytes[..filled].copy_from_slice(&self.carry);
         self.carry.clear();
         let mut wanted = self.size;
-        let mut ends = self.delimiter.map(|delimiter| LineEnds::new(delimiter, groups));
+        let mut ends = self.delimiter.map(|delimiter| LineEnds::new(delimiter, known));
         loop {
             if !self.done && filled < wanted {
                 bytes.resize(bytes.len().max(wanted), 0);

@@ -2,7 +2,7 @@
 
 use pivvel_core::error::Misfit;
 
-use super::quotes::Group;
+use super::quotes::KnownMarks;
 
 /// A chunk stays in a core's cache from splitting to aggregating.
 ///
@@ -12,7 +12,7 @@ pub struct Chunk {
     /// The text of all fields of all lines.
     pub(crate) bytes: Vec<u8>,
     /// What is known of each 64 bytes of a text that was read for its quotes.
-    pub(crate) groups: Vec<Option<Group>>,
+    pub(crate) known: Vec<Option<KnownMarks>>,
     /// Where each line begins.
     pub(crate) starts: Vec<u32>,
     /// Where each field ends, as many for each line as there are columns.
@@ -99,7 +99,7 @@ impl Chunk {
             self.bytes.clear();
             self.ends.clear();
         }
-        self.groups.clear();
+        self.known.clear();
         self.rewritten.clear();
         self.ragged.clear();
         self.broken.clear();

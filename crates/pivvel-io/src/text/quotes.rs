@@ -132,7 +132,7 @@ impl Quotes {
 
 /// What stands where among 64 bytes that are read as bit masks, and which of them are in quotes.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Group {
+pub(crate) struct KnownMarks {
     /// Delimiters and line feeds.
     pub(crate) separators: u64,
     pub(crate) feeds: u64,
@@ -145,7 +145,7 @@ pub(crate) struct Group {
 pub(super) struct LineEnds<'g> {
     quotes: Quotes,
     /// What is read, each 64 bytes of the text by their place, so that it need not be read twice.
-    groups: &'g mut Vec<Option<Group>>,
+    known: &'g mut Vec<Option<KnownMarks>>,
     /// How much of it was read.
     read: usize,
     /// Behind the last line break so far.
@@ -153,9 +153,9 @@ pub(super) struct LineEnds<'g> {
 }
 
 impl<'g> LineEnds<'g> {
-    pub(super) fn new(delimiter: u8, groups: &'g mut Vec<Option<Group>>) -> LineEnds<'g> {
-        groups.clear();
-        LineEnds { quotes: Quotes::new(delimiter), groups, read: 0, last: None }
+    pub(super) fn new(delimiter: u8, known: &'g mut Vec<Option<KnownMarks>>) -> LineEnds<'g> {
+        known.clear();
+        LineEnds { quotes: Quotes::new(delimiter), known, read: 0, last: None }
     }
 
     /// Where the last line ends in all that has come. A quote that is the last byte waits for what comes after it.
@@ -200,10 +200,10 @@ impl<'g> LineEnds<'g> {
                 }
                 if at.is_multiple_of(64) && marks.returns & !(marks.feeds >> 1) == 0 {
                     let Marks { separators, feeds, returns, .. } = marks;
-                    if self.groups.len() < at / 64 {
-                        self.groups.resize(at / 64, None);
+                    if self.known.len() < at / 64 {
+                        self.known.resize(at / 64, None);
                     }
-                    self.groups.push(Some(Group { separators, feeds, quoted, returns: returns != 0 }));
+                    self.known.push(Some(KnownMarks { separators, feeds, quoted, returns: returns != 0 }));
                 }
             }
             None => self.one_by_one(bytes, at, &marks),

@@ -196,7 +196,7 @@ fn scatters_stand_by_both_measures() {
     assert!(per(PanelScale::Own) > per(PanelScale::Shared) + 50.0);
 }
 
-/// Tiles stand where the grid puts them; who has no place and which place has nobody are told.
+/// Tiles stand where the grid puts them; members without a place and places without a member are noted.
 #[test]
 fn tiles_stand_on_their_grid() {
     let grid = [("Pellam", (1, 1)), ("Tern", (3, 1)), ("Våg", (1, 2)), ("Nowhere", (2, 2))];

@@ -159,7 +159,7 @@ proptest! {
         }
         prop_assert_eq!(plain(&indexed), plain(&full));
         prop_assert!(!none.contains(27 as char), "{:?}", none);
-        // The table itself keeps within its room; what is told beneath it is for reading, not for lining up.
+        // The table itself keeps within its room; the notes beneath it are sentences, and may be longer.
         if let Some(width) = width {
             let labels = layout.rows.len().min(rows.unwrap_or(usize::MAX));
             let table = none.lines().skip(2).take(labels);

@@ -1,4 +1,4 @@
-//! What is told of cells, lines and changes: the same words on a terminal and on a page, with nothing of a
+//! Reports of cells, lines and changes: the same words on a terminal and on a page, with nothing of a
 //! name taken for anything but text, and bars that are scaled among the changes of one level.
 
 use arrow_array::RecordBatch;
@@ -217,7 +217,7 @@ fn a_limit_says_what_it_leaves_out() {
         assert_eq!(all.len(), some_tables.len());
         let mut left = Vec::new();
         for (whole, part) in all.iter().zip(&some_tables) {
-            // The parts of a ratio are told whole.
+            // A limit cuts the tables of members, not the one of the parts of a ratio.
             let cut = if whole.columns[0].name == "member" {
                 limit.min(whole.rows.len())
             } else {
@@ -241,7 +241,7 @@ fn a_limit_says_what_it_leaves_out() {
 }
 
 #[test]
-fn what_lines_add_up_to_is_told() {
+fn what_lines_add_up_to_is_reported() {
     let trace = Build::new().trace(&brief(), &mut source(&EARLIER)).unwrap();
     let cases = [
         ("total", None, "6 lines behind total, as many as the cell has"),
