@@ -242,7 +242,7 @@ fn built<'a>(
 
 /// What a terminal does not show of a brief.
 fn views_not_drawn(crosstab: &CrossTab) -> Option<String> {
-    let titles: Vec<&str> = crosstab.views().iter().map(|view| view.crosstab.title()).collect();
+    let titles: Vec<&str> = crosstab.views().iter().map(|view| view.crosstab().title()).collect();
     let them = match titles.len() {
         0 => return None,
         1 => "1 view is not drawn on a terminal".to_string(),

@@ -7,7 +7,7 @@ use pivvel::draw::check_colours;
 use pivvel::formula::Formula;
 use pivvel::plan::{Choices, Pick, Plan, PlannedTier};
 use pivvel::result::{Audience, open_yardsticks};
-use pivvel::source::{Kind, ReadOptions, SqlTable, Statement, open_source};
+use pivvel::source::{Kind, ReadOptions, SqlTable, open_source};
 use pivvel::table::{Target, beside};
 use pivvel::{Brief, Build, Error, Result};
 
@@ -29,12 +29,12 @@ pub(crate) fn run(check: &Check) -> Result<()> {
         true => String::new(),
         false => text(&brief, (source.name(), table.as_ref()), &plan, &views),
     };
-    let mut notices = plan.notices.clone();
+    let mut notices = plan.notices().to_vec();
     notices.extend(check_colours(&brief)?);
     // Whether a member is there is known only once the lines are read.
     if plan.names_members() {
         let crosstab = Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?;
-        let found = crosstab.notices().into_iter().filter(|notice| !plan.notices.contains(notice));
+        let found = crosstab.notices().into_iter().filter(|notice| !plan.notices().contains(notice));
         notices.extend(found.filter(|notice| notice.audience() == Audience::Author));
     }
     match check.json {
@@ -81,10 +81,10 @@ fn describe_statements(out: &mut String, plan: &Plan, table: &SqlTable) -> std::
     match plan.statements(table) {
         Ok(statements) => {
             writeln!(out, "\nThe database groups the lines")?;
-            for Statement { sql, values, .. } in statements {
-                writeln!(out, "  {sql}")?;
-                if !values.is_empty() {
-                    writeln!(out, "    with {}", values.join(", "))?;
+            for statement in statements {
+                writeln!(out, "  {}", statement.sql())?;
+                if !statement.values().is_empty() {
+                    writeln!(out, "    with {}", statement.values().join(", "))?;
                 }
             }
             writeln!(out, "  Where values are not as these take them to be, the lines are read.")
@@ -115,7 +115,7 @@ fn filled(fill: &FillBrief) -> String {
 
 /// What is read, and what is assumed, derived and classified before there are cells.
 fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) -> std::fmt::Result {
-    writeln!(out, "{}", plan.title)?;
+    writeln!(out, "{}", plan.title())?;
     let related: Vec<&str> = brief.related.iter().map(|related| related.source.as_str()).collect();
     let sources = std::iter::once(source).chain(related).collect::<Vec<_>>().join(" and ");
     writeln!(out, "\nReads from {sources}: {}", plan.needed_names().join(", "))?;
@@ -127,7 +127,7 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
     for (name, formula) in &brief.derived {
         writeln!(out, "Derives {name} = {formula}, line by line")?;
     }
-    if let Some(condition) = &plan.condition {
+    if let Some(condition) = &plan.condition() {
         writeln!(out, "Keeps lines where {condition}")?;
     }
     for assumption in &brief.assumptions {
@@ -135,15 +135,15 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
         writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
     }
     brief.fill.iter().try_for_each(|fill| writeln!(out, "{}", filled(fill)))?;
-    for control in &plan.controls {
-        let what = match &control.choices {
+    for control in plan.controls() {
+        let what = match control.choices() {
             Choices::Values { values, .. } => format!("one of {} values", values.len()),
             Choices::Members => "any members".to_string(),
             _ => "one member or all".to_string(),
         };
-        writeln!(out, "Lets readers of a page choose {}: {what}", control.name)?;
+        writeln!(out, "Lets readers of a page choose {}: {what}", control.name())?;
     }
-    plan.tiers.iter().try_for_each(|tier| describe_tier(out, tier, brief))
+    plan.tiers().iter().try_for_each(|tier| describe_tier(out, tier, brief))
 }
 
 /// The values that an assumption may have, after its own.
@@ -162,16 +162,16 @@ fn bounds(assumption: &AssumptionBrief) -> String {
 }
 
 fn describe_tier(out: &mut String, tier: &PlannedTier, brief: &Brief) -> std::fmt::Result {
-    let within = match tier.within.is_empty() {
+    let within = match tier.within().is_empty() {
         true => String::new(),
-        false => format!(", within each {}", tier.within.join(" and ")),
+        false => format!(", within each {}", tier.within().join(" and ")),
     };
-    writeln!(out, "Tiers {} of {} by {}{within}", tier.name, tier.of, tier.by)?;
-    let spec = brief.tiers.iter().find(|spec| spec.name == tier.name);
+    writeln!(out, "Tiers {} of {} by {}{within}", tier.name(), tier.of(), tier.by())?;
+    let spec = brief.tiers.iter().find(|spec| spec.name == tier.name());
     let cuts: Vec<&Amount> =
         spec.into_iter().flat_map(|spec| spec.cuts.iter().chain(&spec.quantiles)).collect();
-    for (i, label) in tier.labels.iter().enumerate() {
-        let share = if tier.quantiles { " of members" } else { "" };
+    for (i, label) in tier.labels().iter().enumerate() {
+        let share = if tier.quantiles() { " of members" } else { "" };
         let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
             (None, Some(high)) => format!("below {high}{share}"),
             (Some(low), Some(high)) => format!("from {low} to below {high}{share}"),
@@ -192,7 +192,7 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for (axis, dimensions, totals) in
-        [("Rows", &plan.rows, &plan.row_totals), ("Columns", &plan.columns, &plan.column_totals)]
+        [("Rows", &plan.rows(), plan.row_totals()), ("Columns", &plan.columns(), plan.column_totals())]
     {
         if dimensions.is_empty() {
             writeln!(out, "\n{axis}: none, so there is one total")?;
@@ -200,8 +200,8 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
         }
         writeln!(out, "\n{axis}")?;
         for (level, dimension) in dimensions.iter().enumerate() {
-            let order = match (&dimension.order.by, dimension.kind) {
-                (OrderBy::Natural, _) if plan.tiers.iter().any(|tier| tier.name == dimension.name) => {
+            let order = match (&dimension.order().by, dimension.kind()) {
+                (OrderBy::Natural, _) if plan.tiers().iter().any(|tier| tier.name() == dimension.name()) => {
                     "from the lowest tier up".to_string()
                 }
                 (OrderBy::Natural, Kind::Date) => "in calendar order".to_string(),
@@ -213,7 +213,7 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 (OrderBy::Cells(formula), _) => format!("by {formula}"),
                 (OrderBy::Members(first), _) => format!("{} first", first.join(", ")),
             };
-            let way = match dimension.order.direction {
+            let way = match dimension.order().direction {
                 Direction::Ascending => "",
                 Direction::Descending => ", highest first",
             };
@@ -222,8 +222,8 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 Placement::After => "; subtotal after its members",
                 Placement::Off => "; no subtotal",
             });
-            writeln!(out, "  {}{}: {order}{way}{total}", "  ".repeat(level), dimension.name)?;
-            for sentences in picked(&dimension.pick) {
+            writeln!(out, "  {}{}: {order}{way}{total}", "  ".repeat(level), dimension.name())?;
+            for sentences in picked(dimension.pick()) {
                 writeln!(out, "  {}  {sentences}", "  ".repeat(level))?;
             }
         }
@@ -239,15 +239,15 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 fn measures(out: &mut String, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "\nMeasures")?;
-    for measure in &plan.measures {
-        let totals = if measure.totals { "" } else { "; leaf cells only" };
-        let hidden = if measure.hidden { "; computed and not shown" } else { "" };
-        writeln!(out, "  {} = {}{totals}{hidden}", measure.name, measure.formula)?;
+    for measure in plan.measures() {
+        let totals = if measure.totals() { "" } else { "; leaf cells only" };
+        let hidden = if measure.hidden() { "; computed and not shown" } else { "" };
+        writeln!(out, "  {} = {}{totals}{hidden}", measure.name(), measure.formula())?;
         for (level, formula) in measure.level_formulas() {
             writeln!(out, "    at {level}: {}", formula.as_ref().map_or("nothing", Formula::as_str))?;
         }
         let blank = plan.blank_levels(measure);
-        if measure.totals && !blank.is_empty() {
+        if measure.totals() && !blank.is_empty() {
             writeln!(out, "    blank at {}", blank.join(", "))?;
         }
     }
@@ -255,26 +255,26 @@ fn measures(out: &mut String, plan: &Plan) -> std::fmt::Result {
 }
 
 fn items(out: &mut String, plan: &Plan) -> std::fmt::Result {
-    if !plan.items.is_empty() {
+    if !plan.items().is_empty() {
         writeln!(out, "\nItems, in the order in which they are applied; no total takes them in")?;
     }
-    for (i, item) in plan.items.iter().enumerate() {
-        let when = match item.before_measures {
-            true if item.is_group => "to lines: its members are taken together as one",
+    for (i, item) in plan.items().iter().enumerate() {
+        let when = match item.before_measures() {
+            true if item.is_group() => "to lines: its members are taken together as one",
             true => "to aggregates, before formula measures",
             false => "to measures",
         };
-        let hidden = if item.hidden { "; computed and not shown" } else { "" };
+        let hidden = if item.hidden() { "; computed and not shown" } else { "" };
         writeln!(
             out,
             "  {}. {}: {} = {}, applied {when}{hidden}",
             i + 1,
-            item.dimension,
-            item.name,
-            item.formula
+            item.dimension(),
+            item.name(),
+            item.formula()
         )?;
     }
-    if plan.items.len() > 1 {
+    if plan.items().len() > 1 {
         writeln!(out, "  where two meet in a cell, the later one is applied to what the earlier one gives")?;
     }
     Ok(())
@@ -283,24 +283,24 @@ fn items(out: &mut String, plan: &Plan) -> std::fmt::Result {
 /// Which members are shown, in words.
 fn picked(pick: &Pick) -> Vec<String> {
     let mut sentences = Vec::new();
-    if !pick.only.is_empty() {
-        sentences.push(format!("shows {} only", pick.only.join(", ")));
+    if !pick.only().is_empty() {
+        sentences.push(format!("shows {} only", pick.only().join(", ")));
     }
-    if !pick.except.is_empty() {
-        sentences.push(format!("leaves out {}", pick.except.join(", ")));
+    if !pick.except().is_empty() {
+        sentences.push(format!("leaves out {}", pick.except().join(", ")));
     }
-    if let Some(having) = &pick.having {
+    if let Some(having) = &pick.having() {
         sentences.push(format!("shows members with {having}"));
     }
-    if let Some(top) = &pick.top {
-        let which = if pick.lowest { "lowest" } else { "highest" };
+    if let Some(top) = &pick.top() {
+        let which = if pick.lowest() { "lowest" } else { "highest" };
         let overall = if top.overall { "overall" } else { "within each parent" };
         let rest = top.others.as_ref().map_or(String::new(), |others| format!(", the rest as {others}"));
         sentences.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));
     }
-    let gathers = pick.top.as_ref().is_some_and(|top| top.others.is_some());
+    let gathers = pick.top().as_ref().is_some_and(|top| top.others.is_some());
     if !sentences.is_empty() && !gathers {
-        sentences.push(match pick.totals_of {
+        sentences.push(match pick.totals_of() {
             TotalsOf::All => "totals cover what is not shown, too".into(),
             TotalsOf::Shown => "totals cover what is shown only".into(),
         });

@@ -8,11 +8,11 @@ use pivvel::{Brief, Result};
 
 /// What stands out, in the order in which it is tried.
 pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
-    if !plan.emphasis.is_empty() {
+    if !plan.emphasis().is_empty() {
         writeln!(out, "\nStands out, in the order in which it is tried")?;
     }
-    for emphasis in &plan.emphasis {
-        let spec = &emphasis.spec;
+    for emphasis in plan.emphasis() {
+        let spec = emphasis.spec();
         let by = if spec.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
         let levels = levels(plan, emphasis);
         let levels = if levels.is_empty() { "at no level of this layout".into() } else { levels.join(", ") };
@@ -30,13 +30,13 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
         if emphasis.has_scale() {
             writeln!(out, "    {}", scale(emphasis))?;
         }
-        if !emphasis.rules.is_empty() {
+        if !emphasis.rules().is_empty() {
             writeln!(out, "    rules, of which the first that matches wins")?;
         }
-        for (i, rule) in emphasis.rules.iter().enumerate() {
-            let name = if rule.name == rule.words { String::new() } else { format!("{}: ", rule.name) };
-            let show = rule.show.as_ref().map_or(String::new(), |show| format!(" (shows {show})"));
-            writeln!(out, "      {}. {name}{}{show}", i + 1, rule.words)?;
+        for (i, rule) in emphasis.rules().iter().enumerate() {
+            let name = if rule.name() == rule.words() { String::new() } else { format!("{}: ", rule.name()) };
+            let show = rule.show().as_ref().map_or(String::new(), |show| format!(" (shows {show})"));
+            writeln!(out, "      {}. {name}{}{show}", i + 1, rule.words())?;
         }
     }
     Ok(())
@@ -44,17 +44,19 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 /// The levels of an emphasis, finest first.
 pub(crate) fn levels(plan: &Plan, emphasis: &PlannedEmphasis) -> Vec<String> {
-    if let Some((side, level)) = emphasis.linked {
-        let axis = side.pick(&plan.rows, &plan.columns);
-        return vec![format!("members of {}", axis[level - 1].name)];
+    if let Some((side, level)) = emphasis.linked() {
+        let axis = side.pick(plan.rows(), plan.columns());
+        return vec![format!("members of {}", axis[level - 1].name())];
     }
     let name = |dimensions: &[Dimension], level: usize| match level {
         0 => "total".to_string(),
-        level => dimensions[level - 1].name.clone(),
+        level => dimensions[level - 1].name().to_string(),
     };
-    let grains = emphasis.grains.iter().rev();
+    let grains = emphasis.grains().iter().rev();
     grains
-        .map(|grain| format!("{} by {}", name(&plan.rows, grain.row), name(&plan.columns, grain.column)))
+        .map(|grain| {
+            format!("{} by {}", name(plan.rows(), grain.row()), name(plan.columns(), grain.column()))
+        })
         .collect()
 }
 
@@ -64,7 +66,7 @@ const IN_OTHER_LINES: [&str; 10] =
 
 /// The scale: its peers, and every other key of the brief that is not the default.
 fn scale(emphasis: &PlannedEmphasis) -> String {
-    let spec = &emphasis.spec;
+    let spec = emphasis.spec();
     let mut words = vec![format!("peers: {}", spec.peers)];
     if let (None, Some(steps)) = (spec.steps, spec.scale_steps().filter(|_| spec.rules.is_empty())) {
         words.push(format!("steps: {steps}"));
@@ -100,11 +102,11 @@ pub(crate) fn views(out: &mut String, brief: &Brief, plans: &[(Brief, Plan)]) {
                 if view.scale == PanelScale::Own { "its own scale" } else { "one scale" }
             )
         });
-        out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.form.name(), plan.title));
-        if let Some(condition) = &plan.condition {
+        out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.form.name(), plan.title()));
+        if let Some(condition) = &plan.condition() {
             out.push_str(&format!("     of lines where {condition}\n"));
         }
-        for notice in &plan.notices {
+        for notice in plan.notices() {
             out.push_str(&format!("     Warning: {notice}\n"));
         }
     }

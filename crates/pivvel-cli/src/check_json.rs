@@ -22,10 +22,10 @@ pub(crate) fn checked(
     checked["related"] = brief.related.iter().map(|related| related.name.as_str()).collect();
     let assumptions = brief.assumptions.iter().map(|a| (a.name.clone(), a.value.words().into()));
     checked["assumptions"] = Value::Object(assumptions.collect());
-    checked["controls"] = plan.controls.iter().map(|control| control.name.as_str()).collect();
+    checked["controls"] = plan.controls().iter().map(|control| control.name()).collect();
     checked["fill"] = json!(brief.fill);
     let view = |(view, (_, plan)): (&pivvel::brief::ViewBrief, &(Brief, Plan))| {
-        let mut planned = planned(plan, &plan.notices);
+        let mut planned = planned(plan, plan.notices());
         planned["form"] = view.form.name().into();
         planned
     };
@@ -42,25 +42,25 @@ pub(crate) fn checked(
 /// A plan, of the brief or of a view of it.
 fn planned(plan: &Plan, notices: &[Notice]) -> Value {
     json!({
-        "title": plan.title.to_string(),
-        "condition": plan.condition,
-        "rows": plan.rows.iter().map(dimension).collect::<Value>(),
-        "columns": plan.columns.iter().map(dimension).collect::<Value>(),
-        "tiers": plan.tiers.iter().map(|tier| json!({
-            "name": tier.name, "of": tier.of, "by": tier.by.as_str(), "labels": tier.labels,
+        "title": plan.title().to_string(),
+        "condition": plan.condition(),
+        "rows": plan.rows().iter().map(dimension).collect::<Value>(),
+        "columns": plan.columns().iter().map(dimension).collect::<Value>(),
+        "tiers": plan.tiers().iter().map(|tier| json!({
+            "name": tier.name(), "of": tier.of(), "by": tier.by().as_str(), "labels": tier.labels(),
         })).collect::<Value>(),
-        "measures": plan.measures.iter().map(|m| measure(plan, m)).collect::<Value>(),
-        "items": plan.items.iter().map(|item| json!({
-            "dimension": item.dimension, "name": item.name, "formula": item.formula.as_str(),
-            "before_measures": item.before_measures, "hidden": item.hidden,
+        "measures": plan.measures().iter().map(|m| measure(plan, m)).collect::<Value>(),
+        "items": plan.items().iter().map(|item| json!({
+            "dimension": item.dimension(), "name": item.name(), "formula": item.formula().as_str(),
+            "before_measures": item.before_measures(), "hidden": item.hidden(),
         })).collect::<Value>(),
-        "emphasis": plan.emphasis.iter().map(|e| emphasis(plan, e)).collect::<Value>(),
+        "emphasis": plan.emphasis().iter().map(|e| emphasis(plan, e)).collect::<Value>(),
         "notices": notices,
     })
 }
 
 fn dimension(dimension: &Dimension) -> Value {
-    json!({ "name": dimension.name, "label": dimension.label, "kind": dimension.kind.to_string() })
+    json!({ "name": dimension.name(), "label": dimension.label(), "kind": dimension.kind().to_string() })
 }
 
 fn measure(plan: &Plan, measure: &Measure) -> Value {
@@ -68,26 +68,26 @@ fn measure(plan: &Plan, measure: &Measure) -> Value {
         (level.to_string(), formula.as_ref().map_or(Value::Null, |f: &Formula| f.as_str().into()))
     });
     json!({
-        "name": measure.name,
-        "formula": measure.formula.as_str(),
+        "name": measure.name(),
+        "formula": measure.formula().as_str(),
         "levels": Value::Object(by_level.collect()),
         "blank_at": plan.blank_levels(measure),
-        "hidden": measure.hidden,
+        "hidden": measure.hidden(),
     })
 }
 
 fn emphasis(plan: &Plan, emphasis: &PlannedEmphasis) -> Value {
     json!({
-        "form": emphasis.spec.form.name(),
-        "on": emphasis.spec.on,
+        "form": emphasis.spec().form.name(),
+        "on": emphasis.spec().on,
         "by": emphasis.by(),
         "levels": levels(plan, emphasis),
-        "rules": emphasis.rules.iter().map(|rule| json!({
-            "name": rule.name, "condition": rule.words, "shows": rule.show.as_ref().map(ToString::to_string),
+        "rules": emphasis.rules().iter().map(|rule| json!({
+            "name": rule.name(), "condition": rule.words(), "shows": rule.show().as_ref().map(ToString::to_string),
         })).collect::<Value>(),
     })
 }
 
 fn statement(statement: &Statement) -> Value {
-    json!({ "sql": statement.sql, "values": statement.values })
+    json!({ "sql": statement.sql(), "values": statement.values() })
 }

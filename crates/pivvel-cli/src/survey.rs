@@ -36,22 +36,23 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
         |style: Style, text: &str| if colour { format!("{style}{text}{style:#}") } else { text.to_string() };
     let (bold, faint) = (Style::new().bold(), Style::new().dimmed());
     let mut out = String::new();
-    let empty = match survey.empty_lines {
+    let empty = match survey.empty_lines() {
         0 => String::new(),
         1 => "; 1 empty line".into(),
         n => format!("; {} empty lines", count(n)),
     };
-    let delimiter = match survey.delimiter {
+    let delimiter = match survey.delimiter() {
         None | Some(',') => String::new(),
         Some('\t') => "; fields between tabs".into(),
         Some(mark) => format!("; fields between {mark}"),
     };
-    let lines = count(survey.lines);
-    let title = format!("{}: {lines} lines, {} columns{empty}{delimiter}", survey.name, survey.columns.len());
+    let lines = count(survey.lines());
+    let title =
+        format!("{}: {lines} lines, {} columns{empty}{delimiter}", survey.name(), survey.columns().len());
     let _ = writeln!(out, "{}\n", style(bold, &printable(&title)));
     let heads = ["column", "kind", "blank", "distinct", "range, or the most frequent"];
     let mut table: Vec<[String; 5]> = vec![heads.map(str::to_string)];
-    table.extend(survey.columns.iter().map(row));
+    table.extend(survey.columns().iter().map(row));
     let widths: Vec<usize> =
         (0..4).map(|i| table.iter().map(|row| row[i].chars().count()).max().unwrap_or(0).min(40)).collect();
     for (i, row) in table.iter().enumerate() {
@@ -84,29 +85,36 @@ fn draw(survey: &Survey, arguments: &SurveyArguments, colour: bool, width: Optio
 fn row(column: &ColumnSurvey) -> [String; 5] {
     let number = NumberFormat::default();
     let shown = |value: &Value| show_number(value, &number);
-    let range = match (&column.range, column.kind.kind) {
+    let range = match (&column.range(), column.kind().kind()) {
         (Some((low, high)), kind) if kind != Kind::YesNo => format!("{} … {}", shown(low), shown(high)),
         _ => {
             let examples: Vec<String> = column
-                .examples
+                .examples()
                 .iter()
                 .map(|(text, times)| format!("{} ({})", tidy(text), count(*times)))
                 .collect();
             examples.join(", ")
         }
     };
-    let blanks = if column.blanks == 0 { String::new() } else { count(column.blanks) };
-    let least = if column.distinct_is_least { "over " } else { "" };
-    [quoted(&column.name), column.kind.words(), blanks, format!("{least}{}", count(column.distinct)), range]
+    let blanks = if column.blanks() == 0 { String::new() } else { count(column.blanks()) };
+    let least = if column.distinct_is_least() { "over " } else { "" };
+    [
+        quoted(column.name()),
+        column.kind().words(),
+        blanks,
+        format!("{least}{}", count(column.distinct())),
+        range,
+    ]
 }
 
 fn warnings(survey: &Survey) -> Vec<String> {
-    let mut warnings = survey.notes.clone();
-    for column in &survey.columns {
-        warnings.extend(column.warnings.iter().map(|warning| format!("{}: {warning}", quoted(&column.name))));
+    let mut warnings = survey.notes().to_vec();
+    for column in survey.columns() {
+        warnings
+            .extend(column.warnings().iter().map(|warning| format!("{}: {warning}", quoted(column.name()))));
     }
     let spaced: Vec<String> =
-        survey.columns.iter().map(|c| quoted(&c.name)).filter(|n| n.starts_with('"')).collect();
+        survey.columns().iter().map(|c| quoted(c.name())).filter(|n| n.starts_with('"')).collect();
     if !spaced.is_empty() {
         warnings.push(format!("formulas name these in double quotes: {}", spaced.join(", ")));
     }
@@ -117,57 +125,57 @@ fn warnings(survey: &Survey) -> Vec<String> {
 /// the columns, and the exact number that adds up to most as the measure.
 fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String> {
     let usable = |column: &&ColumnSurvey| {
-        column.kind.trouble.is_none()
-            && !column.name.contains([',', '"', '\''])
-            && printable(&column.name) == column.name
-            && !column.distinct_is_least
+        column.kind().trouble().is_none()
+            && !column.name().contains([',', '"', '\''])
+            && printable(column.name()) == column.name()
+            && !column.distinct_is_least()
     };
-    let columns = || survey.columns.iter().filter(usable);
-    let is_text = |column: &&ColumnSurvey| column.kind.kind == Kind::Text && column.filled > 0;
+    let columns = || survey.columns().iter().filter(usable);
+    let is_text = |column: &&ColumnSurvey| column.kind().kind() == Kind::Text && column.filled() > 0;
     // What would be added up and must not be is kept apart, not put on the rows.
     let of_scenarios = |column: &ColumnSurvey| {
-        column.kind.kind == Kind::Text
-            && column.examples.iter().filter(|(text, _)| is_scenario(text)).count() > 1
+        column.kind().kind() == Kind::Text
+            && column.examples().iter().filter(|(text, _)| is_scenario(text)).count() > 1
     };
-    let texts = columns().filter(is_text).filter(|c| (2..=60).contains(&c.distinct) && !of_scenarios(c));
+    let texts = columns().filter(is_text).filter(|c| (2..=60).contains(&c.distinct()) && !of_scenarios(c));
     let texts: Vec<&ColumnSurvey> = texts.collect();
     // The column that divides least, and the next one in the file that divides further: files
     // list a group before its members.
-    let outer = texts.iter().min_by_key(|c| (c.blanks > 0, c.distinct < 3, c.distinct))?;
-    let follows = texts.iter().skip_while(|c| c.name != outer.name);
-    let inner = follows.clone().find(|c| c.distinct > outer.distinct && c.blanks == 0);
-    let rows: Vec<&str> = std::iter::once(outer).chain(inner).map(|c| c.name.as_str()).collect();
-    let numbers = columns().filter(|c| matches!(c.kind.kind, Kind::Decimal { .. } | Kind::Whole));
-    let exact = |c: &&ColumnSurvey| matches!(c.kind.kind, Kind::Decimal { .. });
+    let outer = texts.iter().min_by_key(|c| (c.blanks() > 0, c.distinct() < 3, c.distinct()))?;
+    let follows = texts.iter().skip_while(|c| c.name() != outer.name());
+    let inner = follows.clone().find(|c| c.distinct() > outer.distinct() && c.blanks() == 0);
+    let rows: Vec<&str> = std::iter::once(outer).chain(inner).map(|c| c.name()).collect();
+    let numbers = columns().filter(|c| matches!(c.kind().kind(), Kind::Decimal { .. } | Kind::Whole));
+    let exact = |c: &&ColumnSurvey| matches!(c.kind().kind(), Kind::Decimal { .. });
     // Codes are whole numbers too, and different in nearly every line.
-    let amount = |c: &&ColumnSurvey| exact(c) || c.distinct * 2 < c.filled;
+    let amount = |c: &&ColumnSurvey| exact(c) || c.distinct() * 2 < c.filled();
     let measured = numbers.filter(amount).max_by(|a, b| {
-        (exact(a), a.total).partial_cmp(&(exact(b), b.total)).unwrap_or(std::cmp::Ordering::Equal)
+        (exact(a), a.total()).partial_cmp(&(exact(b), b.total())).unwrap_or(std::cmp::Ordering::Equal)
     });
     let mut command = format!("pivvel build {}", shell(&source.display().to_string()));
     for kind in kinds {
         command += &format!(" --as {}", shell(kind));
     }
     command += &format!(" --rows {}", shell(&rows.join(",")));
-    if let Some(date) = columns().find(|c| c.kind.kind == Kind::Date && c.filled > 0) {
-        command += &format!(" --columns {}", shell(&format!("{}.{}", date.name, part_of(date).name())));
+    if let Some(date) = columns().find(|c| c.kind().kind() == Kind::Date && c.filled() > 0) {
+        command += &format!(" --columns {}", shell(&format!("{}.{}", date.name(), part_of(date).name())));
     }
     let (name, formula) = match measured {
         Some(column) => {
-            let name = column.name.replace([' ', '.'], "_");
-            let formula = format!("sum({})", quote_name(&column.name));
+            let name = column.name().replace([' ', '.'], "_");
+            let formula = format!("sum({})", quote_name(column.name()));
             (name, formula)
         }
         None => ("lines".into(), "count()".into()),
     };
     if let Some(scenario) = columns().find(|column| of_scenarios(column)) {
-        let kept = scenario.examples.iter().filter(|(text, _)| is_scenario(text));
+        let kept = scenario.examples().iter().filter(|(text, _)| is_scenario(text));
         let actual = |text: &str| text.to_lowercase().starts_with("actual");
         let kept = kept.min_by_key(|(text, _)| !actual(text)).map_or("", |(text, _)| text.as_str());
-        let condition = format!("{} = '{}'", quote_name(&scenario.name), kept.replace('\'', "''"));
+        let condition = format!("{} = '{}'", quote_name(scenario.name()), kept.replace('\'', "''"));
         command += &format!(" --where {}", shell(&condition));
     }
-    if survey.columns.iter().any(|column| column.misfits > 0) {
+    if survey.columns().iter().any(|column| column.misfits() > 0) {
         command += " --bad-values blank";
     }
     command += &format!(" --measure {} --tint {}", shell(&format!("{name} = {formula}")), shell(&name));
@@ -176,7 +184,7 @@ fn suggestion(survey: &Survey, source: &Path, kinds: &[String]) -> Option<String
 
 /// The part of a date that gives a few columns.
 fn part_of(date: &ColumnSurvey) -> DatePart {
-    let years = match date.range {
+    let years = match date.range() {
         Some((Value::Date(low), Value::Date(high))) => (high - low) / 365,
         _ => 0,
     };

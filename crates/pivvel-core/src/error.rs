@@ -213,14 +213,45 @@ impl From<Argument> for ErrorPlace {
 /// A value that does not fit its column's kind, and where it stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Misfit {
-    /// Line of the file, counted from 1, the heading included.
-    pub line: u64,
-    /// The column's name; empty where the line as a whole is wrong.
-    pub column: String,
-    /// The value as written.
-    pub value: String,
-    /// What was wanted, as in "a whole number"; of a line as a whole, what is wrong with it.
-    pub wanted: String,
+    pub(crate) line: u64,
+    pub(crate) column: String,
+    pub(crate) value: String,
+    pub(crate) wanted: String,
+}
+
+crate::getters! {
+    Misfit {
+        /// Line of the file, counted from 1, the heading included.
+        line: u64,
+        /// The column's name; empty where the line as a whole is wrong.
+        column: &str,
+        /// The value as written.
+        value: &str,
+        /// What was wanted, as in "a whole number"; of a line as a whole, what is wrong with it.
+        wanted: &str,
+    }
+}
+
+impl Misfit {
+    /// A value of a column, as it is written, that is not what was wanted.
+    pub fn value_of(
+        line: u64,
+        column: impl Into<String>,
+        value: impl Into<String>,
+        wanted: impl Into<String>,
+    ) -> Misfit {
+        Misfit { line, column: column.into(), value: value.into(), wanted: wanted.into() }
+    }
+
+    /// A line that is wrong as a whole, and what is wrong with it.
+    pub fn whole_line(line: u64, wrong: impl Into<String>) -> Misfit {
+        Misfit { line, column: String::new(), value: String::new(), wanted: wrong.into() }
+    }
+
+    /// The same so many lines further on, where its part of the file begins.
+    pub fn after(self, lines: u64) -> Misfit {
+        Misfit { line: self.line + lines, ..self }
+    }
 }
 
 impl fmt::Display for Misfit {

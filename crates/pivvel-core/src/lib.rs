@@ -34,6 +34,7 @@ mod emphasis;
 pub mod error;
 mod eval;
 pub mod formula;
+mod getters;
 mod grouping;
 mod lines;
 mod model;

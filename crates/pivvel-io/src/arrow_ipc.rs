@@ -143,7 +143,7 @@ impl ArrowSource {
             };
             match self.columns.batch(&self.name, &arrays, columns, rows) {
                 Ok((batch, blanked)) => {
-                    tally.blanked += blanked;
+                    tally.count_blanked(blanked);
                     take(batch)?;
                 }
                 Err(TypedTrouble::Values(trouble)) => troubles.meet(number as u64, trouble),

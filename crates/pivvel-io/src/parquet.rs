@@ -133,7 +133,7 @@ impl Shared<'_> {
             let arrays: Vec<_> = places.iter().map(|i| batch.column(*i).clone()).collect();
             match columns.batch(name, &arrays, self.wanted, rows) {
                 Ok((batch, blanked)) => {
-                    tally.blanked += blanked;
+                    tally.count_blanked(blanked);
                     take(batch)?;
                 }
                 Err(TypedTrouble::Values(trouble)) => self.troubles.meet(chunk, trouble),
@@ -163,9 +163,9 @@ impl ParquetSource {
     /// Whether a row group may hold a line within all bounds, by what it says of its columns.
     fn may_hold(&self, group: &RowGroupMetaData) -> bool {
         self.bounds.iter().all(|bound| {
-            let Some((low, high)) = self.extent(group, bound.column) else { return true };
-            let below = bound.low.as_ref().is_some_and(|wanted| wanted.is_above(&high));
-            let above = bound.high.as_ref().is_some_and(|wanted| low.is_above(wanted));
+            let Some((low, high)) = self.extent(group, bound.column()) else { return true };
+            let below = bound.low().as_ref().is_some_and(|wanted| wanted.is_above(&high));
+            let above = bound.high().as_ref().is_some_and(|wanted| low.is_above(wanted));
             !below && !above
         })
     }
@@ -233,7 +233,7 @@ impl LineSource for ParquetSource {
         let shared = self.shared(columns);
         let mut tally = shared.work(take)?;
         shared.troubles.finish(&self.name, 1)?;
-        tally.left_out = self.left_out();
+        tally.count_left_out(self.left_out());
         Ok(tally)
     }
 
@@ -248,7 +248,7 @@ impl LineSource for ParquetSource {
         };
         let mut tally = crate::text::side_by_side(takers, work)?;
         shared.troubles.finish(&self.name, 1)?;
-        tally.left_out = self.left_out();
+        tally.count_left_out(self.left_out());
         Ok(tally)
     }
 

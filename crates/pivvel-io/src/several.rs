@@ -66,12 +66,7 @@ impl Several {
         let mut tally = Tally::default();
         for i in 0..self.parts.len() {
             let places = self.places(self.parts[i].as_ref(), columns);
-            let part = scan(self.parts[i].as_mut(), &places)?;
-            tally.empty_lines += part.empty_lines;
-            tally.blanked += part.blanked;
-            tally.not_finite += part.not_finite;
-            tally.left_out += part.left_out;
-            tally.total_line = tally.total_line.or(part.total_line);
+            tally.add(scan(self.parts[i].as_mut(), &places)?);
             self.progress.add(self.parts[i].progress().and_then(|p| p.total()).unwrap_or(0));
         }
         Ok(tally)
@@ -169,7 +164,7 @@ impl LineSource for Several {
     fn narrow(&mut self, bounds: &[Bound]) {
         for i in 0..self.parts.len() {
             let places =
-                self.places(self.parts[i].as_ref(), &bounds.iter().map(|b| b.column).collect::<Vec<_>>());
+                self.places(self.parts[i].as_ref(), &bounds.iter().map(|b| b.column()).collect::<Vec<_>>());
             let own: Vec<Bound> =
                 bounds.iter().zip(places).map(|(bound, column)| bound.clone().of(column)).collect();
             self.parts[i].narrow(&own);
@@ -227,8 +222,7 @@ impl Source for Several {
                 }
                 take(&own, line)
             })?;
-            tally.empty_lines += part.empty_lines;
-            tally.total_line = tally.total_line.or(part.total_line);
+            tally.add(part);
         }
         Ok(tally)
     }

@@ -17,7 +17,7 @@ use crate::text::{Chunk, Column, not_utf8};
 /// # let mut lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
 /// use pivvel::source::Source;
 ///
-/// let names: Vec<&str> = lines.columns().iter().map(|column| column.name.as_str()).collect();
+/// let names: Vec<&str> = lines.columns().iter().map(|column| column.name()).collect();
 /// assert_eq!((names, lines.delimiter()), (vec!["coast", "harbour", "pieces"], Some(',')));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -60,8 +60,8 @@ pub fn read_rows(source: &mut dyn Source, take: &mut dyn FnMut(&[&str]) -> Resul
     let name = source.name().to_string();
     let names: Vec<String> = source.columns().iter().map(|column| column.name.clone()).collect();
     source.read_texts(&mut |chunk, first| {
-        if let Some(Misfit { line, wanted, .. }) = chunk.misshapen().into_iter().min_by_key(|m| m.line) {
-            return Err(Error::data(format!("{name}, line {}", first + line), wanted));
+        if let Some(wrong) = chunk.misshapen().into_iter().min_by_key(Misfit::line) {
+            return Err(Error::data(format!("{name}, line {}", first + wrong.line()), wrong.wanted()));
         }
         for line in 0..chunk.len() {
             let mut row = Vec::with_capacity(names.len());

@@ -25,25 +25,36 @@ const COMPARED: usize = 1_500;
 /// use pivvel::source::Survey;
 ///
 /// let survey = Survey::read(&mut lines)?;
-/// assert_eq!((survey.lines, survey.columns.len()), (3, 3));
-/// assert_eq!(survey.columns[2].total, 12.0);
+/// assert_eq!((survey.lines(), survey.columns().len()), (3, 3));
+/// assert_eq!(survey.columns()[2].total(), 12.0);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, serde::Serialize)]
 #[non_exhaustive]
 pub struct Survey {
-    /// The file's name.
-    pub name: String,
-    /// Lines that hold something, the heading not counted.
-    pub lines: u64,
-    /// Lines that hold nothing.
-    pub empty_lines: u64,
-    /// What stands between fields, where something does.
-    pub delimiter: Option<char>,
-    /// The columns in the file's order.
-    pub columns: Vec<ColumnSurvey>,
-    /// What is odd about the file as a whole.
-    pub notes: Vec<String>,
+    pub(crate) name: String,
+    pub(crate) lines: u64,
+    pub(crate) empty_lines: u64,
+    pub(crate) delimiter: Option<char>,
+    pub(crate) columns: Vec<ColumnSurvey>,
+    pub(crate) notes: Vec<String>,
+}
+
+pivvel_core::getters! {
+    Survey {
+        /// The file's name.
+        name: &str,
+        /// Lines that hold something, the heading not counted.
+        lines: u64,
+        /// Lines that hold nothing.
+        empty_lines: u64,
+        /// What stands between fields, where something does.
+        delimiter: Option<char>,
+        /// The columns in the file's order.
+        columns: &[ColumnSurvey],
+        /// What is odd about the file as a whole.
+        notes: &[String],
+    }
 }
 
 /// What is in a column.
@@ -56,38 +67,54 @@ pub struct Survey {
 /// use pivvel::source::Survey;
 ///
 /// let survey = Survey::read(&mut lines)?;
-/// let coast = &survey.columns[0];
-/// assert_eq!((coast.name.as_str(), coast.distinct, coast.blanks), ("coast", 2, 0));
-/// assert_eq!(coast.examples[0], ("Fell".to_string(), 2));
+/// let coast = &survey.columns()[0];
+/// assert_eq!((coast.name(), coast.distinct(), coast.blanks()), ("coast", 2, 0));
+/// assert_eq!(coast.examples()[0], ("Fell".to_string(), 2));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, serde::Serialize)]
 #[non_exhaustive]
 pub struct ColumnSurvey {
-    /// The name that formulas use.
-    pub name: String,
-    /// How its values are read.
+    pub(crate) name: String,
     #[serde(serialize_with = "as_words")]
-    pub kind: ColumnKind,
-    /// Lines that hold something in this column.
-    pub filled: u64,
-    /// Lines that hold nothing in it.
-    pub blanks: u64,
-    /// Distinct values.
-    pub distinct: u64,
-    /// Whether there are more distinct values than `distinct` says.
-    pub distinct_is_least: bool,
-    /// The lowest and the highest value; none for text.
-    pub range: Option<(Value, Value)>,
-    /// The sum of the values, roughly; zero for what is no number.
-    pub total: f64,
-    /// The most frequent values with their counts, most frequent first.
+    pub(crate) kind: ColumnKind,
+    pub(crate) filled: u64,
+    pub(crate) blanks: u64,
+    pub(crate) distinct: u64,
+    pub(crate) distinct_is_least: bool,
+    pub(crate) range: Option<(Value, Value)>,
+    pub(crate) total: f64,
     #[serde(serialize_with = "counted")]
-    pub examples: Vec<(String, u64)>,
-    /// How many values do not fit its kind.
-    pub misfits: u64,
-    /// What is likely to go wrong.
-    pub warnings: Vec<String>,
+    pub(crate) examples: Vec<(String, u64)>,
+    pub(crate) misfits: u64,
+    pub(crate) warnings: Vec<String>,
+}
+
+pivvel_core::getters! {
+    ColumnSurvey {
+        /// The name that formulas use.
+        name: &str,
+        /// How its values are read.
+        kind: &ColumnKind,
+        /// Lines that hold something in this column.
+        filled: u64,
+        /// Lines that hold nothing in it.
+        blanks: u64,
+        /// Distinct values.
+        distinct: u64,
+        /// Whether there are more distinct values than `distinct` says.
+        distinct_is_least: bool,
+        /// The lowest and the highest value; none for text.
+        range: Option<(Value, Value)>,
+        /// The sum of the values, roughly; zero for what is no number.
+        total: f64,
+        /// The most frequent values with their counts, most frequent first.
+        examples: &[(String, u64)],
+        /// How many values do not fit its kind.
+        misfits: u64,
+        /// What is likely to go wrong.
+        warnings: &[String],
+    }
 }
 
 /// A kind by its words.
@@ -137,8 +164,8 @@ impl Survey {
     /// let lines = "yard,amount\nTern,1.50\nTern,2.00\n,3.25\n";
     /// let mut source = TextSource::from_reader("lines", lines.as_bytes(), &ReadOptions::default())?;
     /// let survey = Survey::read(&mut source)?;
-    /// assert_eq!((survey.lines, survey.columns[0].blanks), (3, 1));
-    /// assert_eq!(survey.columns[1].kind.words(), "decimal (2 decimals)");
+    /// assert_eq!((survey.lines(), survey.columns()[0].blanks()), (3, 1));
+    /// assert_eq!(survey.columns()[1].kind().words(), "decimal (2 decimals)");
     /// # Ok::<(), pivvel_core::Error>(())
     /// ```
     pub fn read(source: &mut dyn Source) -> Result<Survey> {
@@ -165,7 +192,7 @@ impl Survey {
                 columns.len()
             ));
         }
-        if let Some(line) = &tally.total_line {
+        if let Some(line) = &tally.total_line() {
             notes.push(format!(
                 "the last line looks like a total of the others, and is counted like a line: {line}"
             ));
@@ -185,7 +212,7 @@ impl Survey {
         Ok(Survey {
             name: source.name().to_string(),
             lines,
-            empty_lines: tally.empty_lines,
+            empty_lines: tally.empty_lines(),
             delimiter: source.delimiter(),
             columns: gathered.into_iter().zip(columns).map(survey).collect(),
             notes,

@@ -185,7 +185,7 @@ pub(crate) fn read_texts(
         line += chunk.stretch;
         Ok(())
     })?;
-    tally.empty_lines = empty;
+    tally.count_empty_lines(empty);
     Ok(tally)
 }
 

@@ -24,48 +24,75 @@ use crate::signs::Symbol;
 /// # let crosstab = CrossTab::build(&brief, &mut lines)?;
 /// use pivvel::draw::{Ground, Layout};
 ///
-/// let fell = &Layout::new(&crosstab).rows[0].cells[0];
-/// let paint = fell.dress.tint.unwrap();
+/// let layout = Layout::new(&crosstab);
+/// let fell = &layout.rows()[0].cells()[0];
+/// let paint = fell.dress().tint().unwrap();
 /// assert!(paint.tint(Ground::Light).contrast(paint.ink(Ground::Light)) > 1.0);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct Dress {
-    /// Its background.
-    pub tint: Option<Paint>,
-    /// The colour of its figure.
-    pub ink: Option<Paint>,
-    /// Its bar.
-    pub bar: Option<Bar>,
-    /// Its symbol.
-    pub symbol: Option<(Symbol, Paint)>,
-    /// Where its figure leads.
-    pub link: Option<String>,
+    pub(crate) tint: Option<Paint>,
+    pub(crate) ink: Option<Paint>,
+    pub(crate) bar: Option<Bar>,
+    pub(crate) symbol: Option<(Symbol, Paint)>,
+    pub(crate) link: Option<String>,
+}
+
+pivvel_core::getters! {
+    Dress {
+        /// Its background.
+        tint: Option<Paint>,
+        /// The colour of its figure.
+        ink: Option<Paint>,
+        /// Its bar.
+        bar: Option<Bar>,
+        /// Its symbol.
+        symbol: Option<(Symbol, Paint)>,
+        /// Where its figure leads.
+        link: Option<&str>,
+    }
 }
 
 /// A bar within a cell.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Bar {
-    /// From where to where it reaches.
-    pub span: Span,
-    /// Its colour.
-    pub paint: Paint,
+    pub(crate) span: Span,
+    pub(crate) paint: Paint,
+}
+
+pivvel_core::getters! {
+    Bar {
+        /// From where to where it reaches.
+        span: Span,
+        /// Its colour.
+        paint: Paint,
+    }
 }
 
 /// The place of a cell on a scale, for words about it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct OnScale {
-    /// The emphasis, by its place.
-    pub emphasis: usize,
-    /// Its scale, by its place.
-    pub scale: Option<usize>,
-    /// The position there.
-    pub position: Option<f64>,
-    /// The rule that matched.
-    pub rule: Option<usize>,
+    pub(crate) emphasis: usize,
+    pub(crate) scale: Option<usize>,
+    pub(crate) position: Option<f64>,
+    pub(crate) rule: Option<usize>,
+}
+
+pivvel_core::getters! {
+    OnScale {
+        /// The emphasis, by its place.
+        emphasis: usize,
+        /// Its scale, by its place.
+        scale: Option<usize>,
+        /// The position there.
+        position: Option<f64>,
+        /// The rule that matched.
+        rule: Option<usize>,
+    }
 }
 
 /// Whose scale a palette is for: the measure, the levels, and the members that are scaled apart.
@@ -89,14 +116,14 @@ impl<'c> Wardrobe<'c> {
         let mut turns: HashMap<Owner, usize> = HashMap::new();
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
-            let spec = &emphasis.planned().spec;
+            let spec = emphasis.planned().spec();
             if let Some(named) = &spec.palette {
                 return place_of(crosstab, named);
             }
             let diverging = emphasis.planned().is_diverging();
             // Levels that are scaled together have one hue.
-            let grain = (spec.peers != PeersOf::All).then_some(scale.grain);
-            let owner = (spec.on.clone(), grain, scale.apart.clone(), diverging);
+            let grain = (spec.peers != PeersOf::All).then_some(scale.grain());
+            let owner = (spec.on.clone(), grain, scale.apart().clone(), diverging);
             let turn = *turns.entry(owner).or_insert_with(|| {
                 let turn = &mut next[usize::from(diverging)];
                 *turn += 1;
@@ -115,7 +142,7 @@ impl<'c> Wardrobe<'c> {
 
     /// The palette of a scale.
     pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> Palette {
-        let spec = &self.crosstab.emphases()[emphasis].planned().spec;
+        let spec = self.crosstab.emphases()[emphasis].planned().spec();
         let named = || spec.palette.as_ref().map_or(0, |named| place_of(self.crosstab, named));
         self.palette_at(scale.map_or_else(named, |scale| self.palettes[emphasis][scale]))
     }
@@ -136,17 +163,18 @@ impl<'c> Wardrobe<'c> {
         let mut on = None;
         for mark in self.crosstab.marks(row, column, measure) {
             let paint = self.paint(&mark);
-            match mark.form {
+            match mark.form() {
                 Form::Tint => dress.tint = Some(paint),
                 Form::Ink => dress.ink = Some(paint),
-                Form::Bar => dress.bar = mark.span.map(|span| Bar { span, paint }),
+                Form::Bar => dress.bar = mark.span().map(|span| Bar { span, paint }),
                 Form::Symbol => dress.symbol = self.symbol(&mark).map(|symbol| (symbol, paint)),
                 Form::Trend | Form::Link => {}
             }
-            let Mark { emphasis, scale, position, rule, .. } = mark;
+            let (emphasis, scale) = (mark.emphasis(), mark.scale());
             if let Some(scale) = scale {
                 self.used.borrow_mut().insert((emphasis, scale));
             }
+            let (position, rule) = (mark.position(), mark.rule());
             on = on.or(Some(OnScale { emphasis, scale, position, rule }));
         }
         (dress, on)
@@ -162,26 +190,27 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn row_tint(&self, row: RowEntry) -> Option<Paint> {
         let marks =
             (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, ColumnEntry::TOTAL, m));
-        let whole = |mark: &Mark| self.crosstab.emphases()[mark.emphasis].planned().spec.reach == Reach::Row;
-        marks.into_iter().find(|mark| mark.form == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
+        let whole =
+            |mark: &Mark| self.crosstab.emphases()[mark.emphasis()].planned().spec().reach == Reach::Row;
+        marks.into_iter().find(|mark| mark.form() == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }
 
     fn paint(&self, mark: &Mark) -> Paint {
-        let emphasis = &self.crosstab.emphases()[mark.emphasis];
-        let good = emphasis.planned().spec.good;
-        if let Some(rule) = mark.rule {
-            return self.rule_paint(mark.emphasis, rule, mark.scale);
+        let emphasis = &self.crosstab.emphases()[mark.emphasis()];
+        let good = emphasis.planned().spec().good;
+        if let Some(rule) = mark.rule() {
+            return self.rule_paint(mark.emphasis(), rule, mark.scale());
         }
-        let palette = self.palette(mark.emphasis, mark.scale);
-        if let (Form::Bar, Some(span)) = (mark.form, mark.span) {
-            return bar_paint(palette, span.below, good);
+        let palette = self.palette(mark.emphasis(), mark.scale());
+        if let (Form::Bar, Some(span)) = (mark.form(), mark.span()) {
+            return bar_paint(palette, span.below(), good);
         }
         let diverging = emphasis.planned().is_diverging();
-        let position = match (mark.step, mark.position) {
+        let position = match (mark.step(), mark.position()) {
             (Some(step), _) => step_position(step, diverging),
             (None, position) => position.unwrap_or(0.0),
         };
-        if mark.form == Form::Symbol {
+        if mark.form() == Form::Symbol {
             return symbol_paint(position, diverging, good);
         }
         Paint::Place { palette, position: turned(position, diverging, good) }
@@ -190,8 +219,8 @@ impl<'c> Wardrobe<'c> {
     /// What a rule is painted with: its tone, or its place among the rules from the lowest up.
     pub(crate) fn rule_paint(&self, emphasis: usize, rule: usize, scale: Option<usize>) -> Paint {
         let planned = self.crosstab.emphases()[emphasis].planned();
-        let rules = &planned.rules;
-        match &rules[rule].show {
+        let rules = planned.rules();
+        match &rules[rule].show() {
             Some(Show::Tone(tone)) => return Paint::Tone(*tone),
             Some(Show::Palette(named)) => {
                 let palette = self.palette_at(place_of(self.crosstab, named));
@@ -205,17 +234,17 @@ impl<'c> Wardrobe<'c> {
         let palette = self.palette(emphasis, scale);
         let diverging = palette.is_diverging();
         let position = if diverging { 2.0 * position - 1.0 } else { position };
-        match planned.spec.form {
-            Form::Symbol => symbol_paint(position, diverging, planned.spec.good),
-            _ => Paint::Place { palette, position: turned(position, diverging, planned.spec.good) },
+        match planned.spec().form {
+            Form::Symbol => symbol_paint(position, diverging, planned.spec().good),
+            _ => Paint::Place { palette, position: turned(position, diverging, planned.spec().good) },
         }
     }
 
     /// The symbol of a mark.
     fn symbol(&self, mark: &Mark) -> Option<Symbol> {
-        match (mark.rule, mark.step) {
-            (Some(rule), _) => Some(self.rule_symbol(mark.emphasis, rule)),
-            (None, Some((step, of))) => Some(Symbol { set: self.set(mark.emphasis), step, of }),
+        match (mark.rule(), mark.step()) {
+            (Some(rule), _) => Some(self.rule_symbol(mark.emphasis(), rule)),
+            (None, Some((step, of))) => Some(Symbol { set: self.set(mark.emphasis()), step, of }),
             (None, None) => None,
         }
     }
@@ -223,8 +252,8 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_symbol(&self, emphasis: usize, rule: usize) -> Symbol {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let order = planned.rules_upward();
-        let of = planned.spec.steps.unwrap_or(order.len().clamp(3, 5) as u8);
-        let shown = match planned.rules[rule].show {
+        let of = planned.spec().steps.unwrap_or(order.len().clamp(3, 5) as u8);
+        let shown = match planned.rules()[rule].show() {
             Some(Show::Symbol(number)) => Some(number),
             _ => None,
         };
@@ -235,7 +264,7 @@ impl<'c> Wardrobe<'c> {
     }
 
     pub(crate) fn set(&self, emphasis: usize) -> SymbolSet {
-        let spec = &self.crosstab.emphases()[emphasis].planned().spec;
+        let spec = self.crosstab.emphases()[emphasis].planned().spec();
         spec.symbols.unwrap_or_default()
     }
 }

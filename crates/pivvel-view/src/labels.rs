@@ -10,20 +10,20 @@ use crate::appearance::Words;
 pub(crate) fn label(path: &[MemberRef<'_>], words: &Words) -> String {
     let Some(last) = path.last() else { return String::new() };
     if last.is_blank() && last.shown().is_empty() {
-        return words.say(no_member(&last.dimension().label));
+        return words.say(no_member(last.dimension().label()));
     }
     let full = last.label();
     if last.shown() != full {
         return last.shown().to_string();
     }
     let column =
-        |member: &MemberRef<'_>| member.dimension().name.rsplit_once('.').map(|(base, _)| base.to_string());
+        |member: &MemberRef<'_>| member.dimension().name().rsplit_once('.').map(|(base, _)| base.to_string());
     let above = path[..path.len() - 1].iter().rev().find(|above| {
         let running = [DatePart::Year, DatePart::Quarter, DatePart::Month];
-        above.dimension().part.is_some_and(|part| running.contains(&part)) && column(above) == column(last)
+        above.dimension().part().is_some_and(|part| running.contains(&part)) && column(above) == column(last)
     });
     let same_year = above.is_some_and(|above| full.get(..4) == above.label().get(..4));
-    let short = match last.dimension().part {
+    let short = match last.dimension().part() {
         _ if !same_year => None,
         Some(DatePart::Quarter | DatePart::Week) => full.get(5..).map(str::to_string),
         Some(DatePart::Month) => month(full, words),

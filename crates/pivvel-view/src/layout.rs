@@ -33,92 +33,143 @@ const TOTAL: &str = "total";
 ///
 /// let layout = Layout::new(&crosstab);
 /// let coasts: Vec<&str> =
-///     layout.rows.iter().filter(|row| row.kind == RowKind::Subtotal).map(|row| row.label.as_str()).collect();
+///     layout.rows().iter().filter(|row| row.kind() == RowKind::Subtotal).map(|row| row.label()).collect();
 /// assert_eq!(coasts, ["Fell", "Skerry"]);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Layout {
-    /// The heading of the whole.
-    pub title: String,
-    /// What stands over the row labels: the row dimensions.
-    pub corner: Vec<String>,
-    /// Rows of column headings, outermost first.
-    pub heads: Vec<Vec<Head>>,
-    /// The columns under the headings.
-    pub columns: Vec<LayoutColumn>,
-    /// The rows.
-    pub rows: Vec<LayoutRow>,
-    /// Small lines beside the figures, one in each row.
-    pub trends: Vec<LayoutTrend>,
-    /// What colours, bars and symbols mean.
-    pub legend: Vec<LegendEntry>,
-    /// What was left out, blank or odd.
-    pub notes: Vec<String>,
-    /// What its author should know, which no page tells its readers.
-    pub doubts: Vec<String>,
+    pub(crate) title: String,
+    pub(crate) corner: Vec<String>,
+    pub(crate) heads: Vec<Vec<Head>>,
+    pub(crate) columns: Vec<LayoutColumn>,
+    pub(crate) rows: Vec<LayoutRow>,
+    pub(crate) trends: Vec<LayoutTrend>,
+    pub(crate) legend: Vec<LegendEntry>,
+    pub(crate) notes: Vec<String>,
+    pub(crate) doubts: Vec<String>,
     /// The words and colours that it is drawn in.
     pub(crate) appearance: Appearance,
+}
+
+pivvel_core::getters! {
+    Layout {
+        /// The heading of the whole.
+        title: &str,
+        /// What stands over the row labels: the row dimensions.
+        corner: &[String],
+        /// Rows of column headings, outermost first.
+        heads: &[Vec<Head>],
+        /// The columns under the headings.
+        columns: &[LayoutColumn],
+        /// The rows.
+        rows: &[LayoutRow],
+        /// Small lines beside the figures, one in each row.
+        trends: &[LayoutTrend],
+        /// What colours, bars and symbols mean.
+        legend: &[LegendEntry],
+        /// What was left out, blank or odd.
+        notes: &[String],
+        /// What its author should know, which no page tells its readers.
+        doubts: &[String],
+    }
 }
 
 /// A heading over one or more columns.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Head {
-    /// What it says.
-    pub text: String,
-    /// The first column that it stands over, and how many it does.
-    pub columns: (usize, usize),
-    /// How many rows of headings it takes.
-    pub rows: usize,
-    /// Whether it heads a total.
-    pub total: bool,
-    /// Whether it names the blank member.
-    pub blank: bool,
-    /// Whether it names a member that is made of others: a calculated item, or all others.
-    pub made: bool,
-    /// The column of the cross-tab that it heads.
-    pub entry: ColumnEntry,
-    /// Where it leads.
-    pub link: Option<String>,
+    pub(crate) text: String,
+    pub(crate) columns: (usize, usize),
+    pub(crate) rows: usize,
+    pub(crate) total: bool,
+    pub(crate) blank: bool,
+    pub(crate) made: bool,
+    pub(crate) entry: ColumnEntry,
+    pub(crate) link: Option<String>,
+}
+
+pivvel_core::getters! {
+    Head {
+        /// What it says.
+        text: &str,
+        /// The first column that it stands over, and how many it does.
+        columns: (usize, usize),
+        /// How many rows of headings it takes.
+        rows: usize,
+        /// Whether it heads a total.
+        total: bool,
+        /// Whether it names the blank member.
+        blank: bool,
+        /// Whether it names a member that is made of others: a calculated item, or all others.
+        made: bool,
+        /// The column of the cross-tab that it heads.
+        entry: ColumnEntry,
+        /// Where it leads.
+        link: Option<&str>,
+    }
 }
 
 /// A column of figures.
 #[derive(Debug, Clone, Copy)]
 #[non_exhaustive]
 pub struct LayoutColumn {
-    /// The column of the cross-tab.
-    pub entry: ColumnEntry,
-    /// The measure's place.
-    pub measure: usize,
-    /// How many levels stand above the members without members; 0 for these.
-    pub height: usize,
-    /// Whether another member of the outermost dimension, or a total, begins here.
-    pub begins: bool,
-    /// Whether figures stand nowhere in it.
-    pub hidden: bool,
-    /// Whether its cells are sorted by their ranks, because figures are hidden or have more digits than a page
-    /// can compare.
-    pub ranked: bool,
+    pub(crate) entry: ColumnEntry,
+    pub(crate) measure: usize,
+    pub(crate) height: usize,
+    pub(crate) begins: bool,
+    pub(crate) hidden: bool,
+    pub(crate) ranked: bool,
+}
+
+pivvel_core::getters! {
+    LayoutColumn {
+        /// The column of the cross-tab.
+        entry: ColumnEntry,
+        /// The measure's place.
+        measure: usize,
+        /// How many levels stand above the members without members; 0 for these.
+        height: usize,
+        /// Whether another member of the outermost dimension, or a total, begins here.
+        begins: bool,
+        /// Whether figures stand nowhere in it.
+        hidden: bool,
+        /// Whether its cells are sorted by their ranks, because figures are hidden or have more digits than a page
+        /// can compare.
+        ranked: bool,
+    }
 }
 
 /// A column of small lines.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct LayoutTrend {
-    /// What stands over it.
-    pub heading: String,
+    pub(crate) heading: String,
+}
+
+pivvel_core::getters! {
+    LayoutTrend {
+        /// What stands over it.
+        heading: &str,
+    }
 }
 
 /// A small line: places from 0 to 1 of each period and its value.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct TrendLine {
-    /// Across and up; nothing up where a period has no value.
-    pub points: Vec<(f64, Option<f64>)>,
-    /// What it says, in words.
-    pub words: String,
+    pub(crate) points: Vec<(f64, Option<f64>)>,
+    pub(crate) words: String,
+}
+
+pivvel_core::getters! {
+    TrendLine {
+        /// Across and up; nothing up where a period has no value.
+        points: &[(f64, Option<f64>)],
+        /// What it says, in words.
+        words: &str,
+    }
 }
 
 /// What a row is.
@@ -139,28 +190,44 @@ pub enum RowKind {
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct LayoutRow {
-    /// What it says at its head.
-    pub label: String,
-    /// How far it is indented.
-    pub indent: usize,
-    /// What it is.
-    pub kind: RowKind,
-    /// Whether it is the blank member's.
-    pub blank: bool,
-    /// Whether it is of a member that is made of others: a calculated item, or all others.
-    pub made: bool,
-    /// The row of the cross-tab.
-    pub entry: RowEntry,
-    /// Where its label leads.
-    pub link: Option<String>,
-    /// The colour that the brief gives to its member.
-    pub colour: Option<Rgb>,
-    /// The background of its label, where the whole row stands out.
-    pub tint: Option<Paint>,
-    /// Its cells, one a column; none for a heading.
-    pub cells: Vec<LayoutCell>,
-    /// Its small lines, one for each of the layout's trends.
-    pub trends: Vec<Option<TrendLine>>,
+    pub(crate) label: String,
+    pub(crate) indent: usize,
+    pub(crate) kind: RowKind,
+    pub(crate) blank: bool,
+    pub(crate) made: bool,
+    pub(crate) entry: RowEntry,
+    pub(crate) link: Option<String>,
+    pub(crate) colour: Option<Rgb>,
+    pub(crate) tint: Option<Paint>,
+    pub(crate) cells: Vec<LayoutCell>,
+    pub(crate) trends: Vec<Option<TrendLine>>,
+}
+
+pivvel_core::getters! {
+    LayoutRow {
+        /// What it says at its head.
+        label: &str,
+        /// How far it is indented.
+        indent: usize,
+        /// What it is.
+        kind: RowKind,
+        /// Whether it is the blank member's.
+        blank: bool,
+        /// Whether it is of a member that is made of others: a calculated item, or all others.
+        made: bool,
+        /// The row of the cross-tab.
+        entry: RowEntry,
+        /// Where its label leads.
+        link: Option<&str>,
+        /// The colour that the brief gives to its member.
+        colour: Option<Rgb>,
+        /// The background of its label, where the whole row stands out.
+        tint: Option<Paint>,
+        /// Its cells, one a column; none for a heading.
+        cells: &[LayoutCell],
+        /// Its small lines, one for each of the layout's trends.
+        trends: &[Option<TrendLine>],
+    }
 }
 
 /// A cell.
@@ -174,24 +241,35 @@ pub struct LayoutRow {
 /// # let crosstab = CrossTab::build(&brief, &mut lines)?;
 /// use pivvel::draw::Layout;
 ///
-/// let fell = &Layout::new(&crosstab).rows[0].cells[0];
-/// assert_eq!((fell.text.as_str(), fell.value), ("8", Some(8.into())));
-/// assert_eq!(fell.on.and_then(|on| on.position), Some(1.0));
+/// let layout = Layout::new(&crosstab);
+/// let fell = &layout.rows()[0].cells()[0];
+/// assert_eq!((fell.text(), fell.value()), ("8", Some(8.into())));
+/// assert_eq!(fell.on().and_then(|on| on.position()), Some(1.0));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct LayoutCell {
-    /// The figure as it is read; nothing where figures are hidden.
-    pub text: String,
-    /// The value in full, where it is shown.
-    pub value: Option<Value>,
-    /// Its place among all values of its column where that is [ranked](LayoutColumn::ranked): higher for higher; 0 elsewhere.
-    pub rank: u32,
-    /// What it wears.
-    pub dress: Dress,
-    /// Its place on its scale.
-    pub on: Option<OnScale>,
+    pub(crate) text: String,
+    pub(crate) value: Option<Value>,
+    pub(crate) rank: u32,
+    pub(crate) dress: Dress,
+    pub(crate) on: Option<OnScale>,
+}
+
+pivvel_core::getters! {
+    LayoutCell {
+        /// The figure as it is read; nothing where figures are hidden.
+        text: &str,
+        /// The value in full, where it is shown.
+        value: Option<Value>,
+        /// Its place among all values of its column where that is [ranked](LayoutColumn::ranked): higher for higher; 0 elsewhere.
+        rank: u32,
+        /// What it wears.
+        dress: &Dress,
+        /// Its place on its scale.
+        on: Option<OnScale>,
+    }
 }
 
 impl Layout {
@@ -233,7 +311,7 @@ impl Layout {
         rank_columns(&mut rows, &mut columns);
         Layout {
             title: appearance.title(crosstab),
-            corner: crosstab.rows().dimensions().iter().map(|d| d.label.clone()).collect(),
+            corner: crosstab.rows().dimensions().iter().map(|d| d.label().to_string()).collect(),
             heads: heads(&wardrobe, &columns),
             rows,
             trends: crosstab.trends().iter().map(|trend| trend_column(&wardrobe, trend)).collect(),
@@ -292,7 +370,7 @@ fn heads(wardrobe: &Wardrobe<'_>, columns: &[LayoutColumn]) -> Vec<Vec<Head>> {
     }
     if crosstab.measures().len() > 1 || axis.depth() == 0 {
         let measures = columns.iter().enumerate().map(|(place, column)| Head {
-            text: crosstab.measures()[column.measure].label.clone(),
+            text: crosstab.measures()[column.measure].label().to_string(),
             columns: (place, 1),
             rows: 1,
             total: column.height > 0,
@@ -422,10 +500,10 @@ fn rank_columns(rows: &mut [LayoutRow], columns: &mut [LayoutColumn]) {
 
 fn trend_column(wardrobe: &Wardrobe<'_>, trend: &Trend) -> LayoutTrend {
     let crosstab = wardrobe.crosstab;
-    let along = crosstab.emphases()[trend.emphasis].planned().along.clone().unwrap_or_default();
-    let part = along.rsplit('.').next().unwrap_or(&along).replace('_', " ");
+    let along = crosstab.emphases()[trend.emphasis()].planned().along().unwrap_or_default();
+    let part = along.rsplit('.').next().unwrap_or(along).replace('_', " ");
     let heading = Sentence::from("{measure} by {part}").with("part", part);
-    let measure = &crosstab.measures()[trend.measure].label;
+    let measure = crosstab.measures()[trend.measure()].label();
     LayoutTrend { heading: wardrobe.appearance.words.say(heading.with("measure", measure)) }
 }
 
@@ -434,16 +512,16 @@ fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: RowEntry) -> Option<T
     let points = trend.points(row)?;
     let values = trend.values(row)?;
     let known: Vec<(&str, Value)> =
-        trend.periods.iter().zip(values).filter_map(|(p, v)| Some((p.as_str(), (*v)?))).collect();
+        trend.periods().iter().zip(values).filter_map(|(p, v)| Some((p.as_str(), (*v)?))).collect();
     let (first, last) = known.first().zip(known.last())?;
-    let format = &crosstab.measures()[trend.measure].format;
-    let point = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure) {
+    let format = &crosstab.measures()[trend.measure()].format();
+    let point = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure()) {
         true => period.to_string(),
         false => format!("{period}: {}", appearance.number(value, format)),
     };
     let ends = Sentence::from("{first} to {last}").with("first", point(first)).with("last", point(last));
     let words = appearance.words.say(ends);
-    Some(TrendLine { points: trend.places.iter().copied().zip(points).collect(), words })
+    Some(TrendLine { points: trend.places().iter().copied().zip(points).collect(), words })
 }
 
 fn shown(value: Option<Value>, format: &NumberFormat) -> String {

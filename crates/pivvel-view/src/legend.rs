@@ -22,19 +22,27 @@ use crate::signs::Symbol;
 /// # let crosstab = CrossTab::build(&brief, &mut lines)?;
 /// use pivvel::draw::Layout;
 ///
-/// let legend = Layout::new(&crosstab).legend;
-/// assert!(legend.iter().any(|entry| entry.text.contains("coast")));
+/// let layout = Layout::new(&crosstab);
+/// assert!(layout.legend().iter().any(|entry| entry.text().contains("coast")));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct LegendEntry {
-    /// The form that it explains.
-    pub form: Form,
-    /// What it looks like.
-    pub sample: Sample,
-    /// What it is a scale of.
-    pub text: String,
+    pub(crate) form: Form,
+    pub(crate) sample: Sample,
+    pub(crate) text: String,
+}
+
+pivvel_core::getters! {
+    LegendEntry {
+        /// The form that it explains.
+        form: Form,
+        /// What it looks like.
+        sample: &Sample,
+        /// What it is a scale of.
+        text: &str,
+    }
 }
 
 /// What a line of a legend shows.
@@ -60,12 +68,20 @@ pub enum Sample {
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Swatch {
-    /// The colour.
-    pub paint: Paint,
-    /// The symbol, where there is one.
-    pub symbol: Option<Symbol>,
-    /// What it is called.
-    pub name: String,
+    pub(crate) paint: Paint,
+    pub(crate) symbol: Option<Symbol>,
+    pub(crate) name: String,
+}
+
+pivvel_core::getters! {
+    Swatch {
+        /// The colour.
+        paint: Paint,
+        /// The symbol, where there is one.
+        symbol: Option<Symbol>,
+        /// What it is called.
+        name: &str,
+    }
 }
 
 /// The legend of everything that stands out in a cross-tab.
@@ -73,14 +89,14 @@ pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
     for (place, emphasis) in wardrobe.crosstab.emphases().iter().enumerate() {
         let planned = emphasis.planned();
-        match planned.spec.form {
+        match planned.spec().form {
             Form::Link => {}
             Form::Trend => entries.extend(trend(wardrobe, place, emphasis)),
-            form if !planned.rules.is_empty() => {
-                let swatches = (0..planned.rules.len()).map(|rule| Swatch {
+            form if !planned.rules().is_empty() => {
+                let swatches = (0..planned.rules().len()).map(|rule| Swatch {
                     paint: wardrobe.rule_paint(place, rule, (!emphasis.scales().is_empty()).then_some(0)),
                     symbol: (form == Form::Symbol).then(|| wardrobe.rule_symbol(place, rule)),
-                    name: wardrobe.appearance.rule_name(&planned.rules[rule]),
+                    name: wardrobe.appearance.rule_name(&planned.rules()[rule]),
                 });
                 let text = format!("{}{}", subject(wardrobe, emphasis), reach(wardrobe, emphasis));
                 entries.push(LegendEntry { form, sample: Sample::Named(swatches.collect()), text });
@@ -96,8 +112,8 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
     let depth = wardrobe.crosstab.rows().depth();
     let tint = |(place, emphasis): (usize, &Emphasis)| {
         let planned = emphasis.planned();
-        let own = planned.measure == Some(measure) && planned.spec.form == Form::Tint;
-        let scale = emphasis.scales().iter().position(|scale| scale.grain == Grain::new(depth, 0));
+        let own = planned.measure() == Some(measure) && planned.spec().form == Form::Tint;
+        let scale = emphasis.scales().iter().position(|scale| scale.grain() == Grain::new(depth, 0));
         Some(entry(wardrobe, place, emphasis, scale.filter(|_| own)?, 1).sample)
     };
     wardrobe.crosstab.emphases().iter().enumerate().find_map(tint)
@@ -107,8 +123,9 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
 pub(crate) fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
     let (planned, words) = (emphasis.planned(), &wardrobe.appearance.words);
     let measures = wardrobe.crosstab.measures();
-    let on = planned.measure.map_or(planned.spec.on.clone(), |measure| measures[measure].label.clone());
-    let subject = match planned.spec.by.as_ref().filter(|by| by.as_str() != planned.spec.on) {
+    let on =
+        planned.measure().map_or(planned.spec().on.clone(), |measure| measures[measure].label().to_string());
+    let subject = match planned.spec().by.as_ref().filter(|by| by.as_str() != planned.spec().on) {
         Some(by) => {
             words.say(Sentence::from("{measure} by {part}").with("measure", on).with("part", by.to_string()))
         }
@@ -125,7 +142,7 @@ pub(crate) fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
 }
 
 fn reach(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
-    let (spec, words) = (&emphasis.planned().spec, &wardrobe.appearance.words);
+    let (spec, words) = (emphasis.planned().spec(), &wardrobe.appearance.words);
     let only = spec.only.as_ref().map_or(String::new(), |only| {
         words.say(Sentence::from(", where {condition}").with("condition", only.to_string()))
     });
@@ -136,8 +153,8 @@ fn reach(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
 }
 
 fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<LegendEntry> {
-    let trend = wardrobe.crosstab.trends().iter().find(|trend| trend.emphasis == place)?;
-    let (first, last) = trend.periods.first().zip(trend.periods.last())?;
+    let trend = wardrobe.crosstab.trends().iter().find(|trend| trend.emphasis() == place)?;
+    let (first, last) = trend.periods().first().zip(trend.periods().last())?;
     let sentence =
         Sentence::from("{measure} from {first} to {last}, each level of rows on a scale of its own");
     let sentence = sentence.with("measure", subject(wardrobe, emphasis));
@@ -148,16 +165,16 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
 /// A line for each scale; for one grain whose peers are in many groups a single one.
 fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
-    let joined = emphasis.planned().spec.peers == PeersOf::All;
+    let joined = emphasis.planned().spec().peers == PeersOf::All;
     let mut met: Vec<(Option<Grain>, &[Option<String>; 2])> = Vec::new();
     for (i, scale) in emphasis.scales().iter().enumerate() {
-        let of = |scale: &'_ Scale| (!joined).then_some(scale.grain);
-        let grain = (of(scale), &scale.apart);
+        let of = |scale: &'_ Scale| (!joined).then_some(scale.grain());
+        let grain = (of(scale), scale.apart());
         if met.contains(&grain) {
             continue;
         }
         met.push(grain);
-        let same = |other: &Scale| (of(other), &other.apart) == grain;
+        let same = |other: &Scale| (of(other), other.apart()) == grain;
         let all = emphasis.scales().iter().enumerate().filter(|(_, other)| same(other));
         if !all.clone().any(|(i, _)| wardrobe.uses(place, i)) {
             continue;
@@ -170,7 +187,7 @@ fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<Leg
 
 fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, groups: usize) -> LegendEntry {
     let scale = &emphasis.scales()[i];
-    let (planned, spec) = (emphasis.planned(), &emphasis.planned().spec);
+    let (planned, spec) = (emphasis.planned(), emphasis.planned().spec());
     let diverging = planned.is_diverging();
     let palette = wardrobe.palette(place, Some(i));
     let steps = spec.scale_steps();
@@ -229,7 +246,8 @@ fn good(side: Option<Side>) -> Option<&'static str> {
 
 /// The ends of bars that begin at zero or at the middle of the scale.
 fn bar_ends(emphasis: &Emphasis, scale: &Scale) -> Option<(f64, f64, f64)> {
-    let is_bar = emphasis.planned().spec.form == Form::Bar && emphasis.planned().spec.scale_steps().is_none();
+    let is_bar =
+        emphasis.planned().spec().form == Form::Bar && emphasis.planned().spec().scale_steps().is_none();
     scale.bar_ends().filter(|_| is_bar)
 }
 
@@ -244,10 +262,10 @@ struct Ends {
 /// words do.
 fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usize) -> Ends {
     let (planned, crosstab) = (emphasis.planned(), wardrobe.crosstab);
-    let measure = planned.measure.unwrap_or(0);
+    let measure = planned.measure().unwrap_or(0);
     let format = crosstab.format_apart(scale, measure).clone();
-    let own = planned.spec.by.is_none()
-        || planned.spec.by.as_ref().is_some_and(|by| by.as_str() == planned.spec.on);
+    let own = planned.spec().by.is_none()
+        || planned.spec().by.as_ref().is_some_and(|by| by.as_str() == planned.spec().on);
     let format = if own { format } else { NumberFormat::default() };
     let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
     let (appearance, words) = (wardrobe.appearance, &wardrobe.appearance.words);
@@ -255,12 +273,12 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         true => appearance.number(exact, &format),
         false => appearance.number(&Value::Float(value), &format),
     };
-    let reach = scale.middle.map(|middle| (scale.high - middle).max(middle - scale.low));
+    let reach = scale.middle().map(|middle| (scale.high() - middle).max(middle - scale.low()));
     let bar = bar_ends(emphasis, scale);
-    let (low, high) = match (bar, scale.middle, reach) {
+    let (low, high) = match (bar, scale.middle(), reach) {
         (Some((low, _, high)), ..) => (low, high),
         (_, Some(middle), Some(reach)) => (middle - reach, middle + reach),
-        _ => (scale.low, scale.high),
+        _ => (scale.low(), scale.high()),
     };
     let sides = if scale.is_by_rank() { ["last", "first"] } else { ["lowest", "highest"] };
     let text = |end: f64, exact: &Value, side| match shown {
@@ -269,8 +287,9 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
         true => number(end, exact),
         false => words.say(side),
     };
-    let texts = [text(low, &scale.yardstick.low, sides[0]), text(high, &scale.yardstick.high, sides[1])];
-    let middle = scale.middle.map(|middle| match planned.spec.about.as_ref().map(Formula::as_str) {
+    let texts =
+        [text(low, &scale.yardstick().low(), sides[0]), text(high, &scale.yardstick().high(), sides[1])];
+    let middle = scale.middle().map(|middle| match planned.spec().about.as_ref().map(Formula::as_str) {
         Some("mean") if !shown => words.say("mean"),
         Some("mean") => words.say(
             Sentence::from("mean {number}").with("number", appearance.number(&Value::Float(middle), &format)),
@@ -298,12 +317,12 @@ fn step_name(
             _ => String::new(),
         };
     }
-    let (low, high) = match scale.middle.filter(|_| diverging) {
+    let (low, high) = match scale.middle().filter(|_| diverging) {
         Some(middle) => {
-            let reach = (scale.high - middle).max(middle - scale.low);
+            let reach = (scale.high() - middle).max(middle - scale.low());
             (middle - reach, middle + reach)
         }
-        None => (scale.low, scale.high),
+        None => (scale.low(), scale.high()),
     };
     let cut = |step: u8| {
         appearance.number(&Value::Float(low + (high - low) * f64::from(step) / f64::from(of)), &ends.format)
@@ -319,26 +338,28 @@ fn step_name(
 fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usize) -> String {
     let (rows, columns) = (wardrobe.crosstab.rows(), wardrobe.crosstab.columns());
     fn level<S: OfAxis>(axis: &Axis<S>, level: usize, apart: &Option<String>) -> Option<String> {
-        let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label.clone());
+        let name = level.checked_sub(1).map(|i| axis.dimensions()[i].label().to_string());
         match apart {
             Some(member) => Some(name.map_or(member.clone(), |name| format!("{name} ({member})"))),
             None => name,
         }
     }
-    let levels =
-        [level(rows, scale.grain.row, &scale.apart[0]), level(columns, scale.grain.column, &scale.apart[1])];
+    let levels = [
+        level(rows, scale.grain().row(), &scale.apart()[0]),
+        level(columns, scale.grain().column(), &scale.apart()[1]),
+    ];
     let levels: Vec<String> = levels.into_iter().flatten().collect();
     let planned = emphasis.planned();
     let words = &wardrobe.appearance.words;
-    let levels = match planned.spec.peers {
+    let levels = match planned.spec().peers {
         PeersOf::All => {
-            let apart = scale.apart.iter().flatten().map(|member| format!(" ({member})"));
+            let apart = scale.apart().iter().flatten().map(|member| format!(" ({member})"));
             format!("{}{}", words.say("all levels together"), apart.collect::<String>())
         }
         _ if levels.is_empty() => words.say("totals"),
         _ => by_each_other(&levels, words),
     };
-    let peers = match planned.spec.peers {
+    let peers = match planned.spec().peers {
         PeersOf::Level | PeersOf::All => None,
         PeersOf::Siblings => Some(", each by its siblings"),
         PeersOf::ColumnSiblings => Some(", each by its column siblings"),
@@ -347,19 +368,19 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         PeersOf::Branch => Some(", each by its branch"),
     };
     let cells = match groups {
-        1 => Sentence::counted(scale.yardstick.count, "{count} cell", "{count} cells"),
+        1 => Sentence::counted(scale.yardstick().count(), "{count} cell", "{count} cells"),
         groups => Sentence::counted(groups as u64, "{count} group", "{count} groups"),
     };
-    let clip = planned.spec.clip.as_ref().map(|(low, high)| {
+    let clip = planned.spec().clip.as_ref().map(|(low, high)| {
         let ends = Sentence::from(", ends at {low} and {high}");
         ends.with("low", low.to_string()).with("high", high.to_string())
     });
-    let from = match &planned.spec.yardstick {
+    let from = match &planned.spec().yardstick {
         YardstickOf::Shown => None,
         YardstickOf::All => Some(Sentence::from(", by all before members were picked")),
         YardstickOf::Kept(file) => Some(Sentence::from(", by {file}").with("file", file)),
     };
-    let rank = (planned.spec.scale == ScaleBy::Rank).then(|| Sentence::from(", by rank"));
+    let rank = (planned.spec().scale == ScaleBy::Rank).then(|| Sentence::from(", by rank"));
     let peers = peers.map_or(String::new(), |peers| words.say(peers));
     let rest: String = [rank, clip, from].into_iter().flatten().map(|part| words.say(part)).collect();
     format!("{levels}{peers}: {}{rest}", words.say(cells))

@@ -16,7 +16,7 @@ pub(crate) fn own_notes(view: &CrossTab, main: &CrossTab, words: &Words) -> Vec<
 /// What the readers of a cross-tab should know.
 pub(crate) fn notes(crosstab: &CrossTab, words: &Words) -> Vec<String> {
     let read = Sentence::counted(
-        crosstab.report().read,
+        crosstab.report().read(),
         "{count} line read from {source}",
         "{count} lines read from {source}",
     );
@@ -31,7 +31,7 @@ pub(crate) fn notes(crosstab: &CrossTab, words: &Words) -> Vec<String> {
             _ => notes.push(words.notice(&notice)),
         }
     }
-    if let Some(condition) = crosstab.condition().filter(|_| crosstab.report().excluded == 0) {
+    if let Some(condition) = crosstab.condition().filter(|_| crosstab.report().excluded() == 0) {
         let none = Sentence::counted(0, "", "{count} lines excluded: {condition} is not true");
         first.push_str(&format!("; {}", words.say(none.with("condition", condition))));
     }

@@ -51,11 +51,11 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
             continue;
         }
         let panels = charts::panels(shown, &appearance.words);
-        let has_heading = shown.spec.form != ViewForm::Table || panels.len() > 1;
-        let draw_panel = |panel| match shown.spec.form {
+        let has_heading = shown.spec().form != ViewForm::Table || panels.len() > 1;
+        let draw_panel = |panel| match shown.spec().form {
             ViewForm::Table => {
-                let mut layout = Layout::of_panel(&shown.crosstab, panel, appearance);
-                layout.notes = crate::notes::own_notes(&shown.crosstab, crosstab, &appearance.words);
+                let mut layout = Layout::of_panel(shown.crosstab(), panel, appearance);
+                layout.notes = crate::notes::own_notes(shown.crosstab(), crosstab, &appearance.words);
                 layout.title = panel.title.clone().unwrap_or(layout.title);
                 table(&layout, &mut medium)
             }
@@ -64,11 +64,11 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
         let drawn = side_by_side(panels.iter().map(draw_panel).collect());
         if has_heading {
             let widest = drawn.iter().map(|part| size(part, "width")).fold(PROSE, f64::max);
-            parts.push(heading(&appearance.title(&shown.crosstab), widest));
+            parts.push(heading(&appearance.title(shown.crosstab()), widest));
         }
         parts.extend(drawn);
         // Under a table that is drawn as well there is all of this.
-        if view.is_some() && shown.spec.form != ViewForm::Table {
+        if view.is_some() && shown.spec().form != ViewForm::Table {
             parts.extend(under_chart(shown, &mut medium));
         }
     }
@@ -240,8 +240,8 @@ fn draw_foot(canvas: &mut Canvas, layout: &Layout, (top, width): (f64, f64), med
 
 /// What a chart by itself has below it: the notes and, where it has the colours of cells, what these mean.
 fn under_chart(view: &View, medium: &mut Medium<'_>) -> Option<SVG> {
-    let mut layout = Layout::of(&view.crosstab, medium.appearance);
-    if view.spec.form != ViewForm::Bars {
+    let mut layout = Layout::of(view.crosstab(), medium.appearance);
+    if view.spec().form != ViewForm::Bars {
         layout.legend.clear();
     }
     let width = foot_width(&layout);
@@ -363,9 +363,9 @@ fn draw_cell(
         let (from, wide) = (start + PAD, end - start - 2.0 * PAD);
         let (height, at) = if cell.text.is_empty() { (line - 10.0, y + 5.0) } else { (4.5, y + line - 6.0) };
         let class = format!("{} f", medium.classes.of(bar.paint, Use::Shape));
-        let (a, b) = (from + wide * bar.span.from, from + wide * bar.span.to);
+        let (a, b) = (from + wide * bar.span.from(), from + wide * bar.span.to());
         canvas.rectangle((a, at), (b - a, height), &class, &nobody);
-        let zero = from + wide * bar.span.zero;
+        let zero = from + wide * bar.span.zero();
         canvas.line((zero, at - 1.0), (zero, at + height + 1.0), "base");
     }
     if let Some((symbol, paint)) = dress.symbol {

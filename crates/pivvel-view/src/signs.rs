@@ -17,12 +17,20 @@ use pivvel_core::brief::SymbolSet;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Symbol {
-    /// The set.
-    pub set: SymbolSet,
-    /// Which step, from 0.
-    pub step: u8,
-    /// Of how many.
-    pub of: u8,
+    pub(crate) set: SymbolSet,
+    pub(crate) step: u8,
+    pub(crate) of: u8,
+}
+
+pivvel_core::getters! {
+    Symbol {
+        /// The set.
+        set: SymbolSet,
+        /// Which step, from 0.
+        step: u8,
+        /// Of how many.
+        of: u8,
+    }
 }
 
 impl Symbol {

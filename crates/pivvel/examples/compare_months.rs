@@ -18,9 +18,9 @@ fn main() -> pivvel::Result<()> {
     for change in compared.changes() {
         println!(
             "{}: {} (rank {:?})",
-            change.members[0].as_deref().unwrap_or("total"),
-            change.change.map_or("blank".into(), |by| by.to_string()),
-            change.rank
+            change.members()[0].as_deref().unwrap_or("total"),
+            change.change().map_or("blank".into(), |by| by.to_string()),
+            change.rank()
         );
     }
     Ok(())

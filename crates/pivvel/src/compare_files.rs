@@ -15,7 +15,7 @@ use crate::files::location_of;
 pub fn read_tidy(path: &Path) -> Result<Snapshot> {
     let name = location_of(path)?;
     let mut source = open(name, &ReadOptions::default())?;
-    let columns: Vec<String> = source.columns().iter().map(|column| column.name.clone()).collect();
+    let columns: Vec<String> = source.columns().iter().map(|column| column.name().to_string()).collect();
     let mut reader = SnapshotReader::new(name, &columns)?;
     read_rows(source.as_mut(), &mut |row| reader.push(row))?;
     Ok(reader.finish())

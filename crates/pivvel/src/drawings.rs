@@ -28,7 +28,10 @@ static PAGE: Drawing = Drawing {
     endings: &["html", "htm"],
     off: None,
     check_size: |place, crosstab, _| {
-        check_page(place, std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| &view.crosstab)))
+        check_page(
+            place,
+            std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| view.crosstab())),
+        )
     },
     draw: |crosstab, appearance, _| Ok(appearance.page(crosstab).into_bytes()),
 };
@@ -60,7 +63,7 @@ static PNG: Drawing = Drawing {
 static DRAWINGS: [&Drawing; 3] = [&PAGE, &SVG, &PNG];
 
 fn check_views(place: &str, crosstab: &CrossTab, view: Option<usize>) -> Result<()> {
-    let mut views = crosstab.views().iter().map(|view| &view.crosstab);
+    let mut views = crosstab.views().iter().map(|view| view.crosstab());
     match view {
         Some(view) => check_picture(place, views.nth(view - 1)),
         None => check_picture(place, std::iter::once(crosstab).chain(views)),

@@ -352,7 +352,8 @@ pub(crate) fn location_of(path: &Path) -> Result<&str> {
 /// A file that cannot be opened or whose form is not read; keys that are not there.
 pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<Box<dyn LineSource>> {
     // Kinds may be those of the lines' columns or of a related table's.
-    let known = |source: &dyn Source| source.columns().iter().map(|c| c.name.clone()).collect::<Vec<_>>();
+    let known =
+        |source: &dyn Source| source.columns().iter().map(|c| c.name().to_string()).collect::<Vec<_>>();
     if brief.related.is_empty() {
         return settled(open_lines(path, brief, options)?, brief);
     }

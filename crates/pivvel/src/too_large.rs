@@ -53,7 +53,7 @@ pub(crate) fn check_workbook(place: &str, crosstab: &CrossTab, tidy: bool) -> Re
         );
         Err(Error::request(place, message))
     };
-    let shown = std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| &view.crosstab));
+    let shown = std::iter::once(crosstab).chain(crosstab.views().iter().map(|view| view.crosstab()));
     for (i, crosstab) in shown.enumerate() {
         let sheet =
             if i == 0 { "the sheet of the cross-tab".to_string() } else { format!("the sheet of view {i}") };

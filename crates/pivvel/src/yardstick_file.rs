@@ -55,7 +55,7 @@ pub fn yardsticks_from_json(name: &str, text: &str) -> Result<Yardsticks> {
 /// use pivvel::result::{KeptScale, Yardsticks, yardsticks_from_json, yardsticks_to_json};
 ///
 /// let mut kept = Yardsticks::default();
-/// let scale = KeptScale::default().count(2).low(1.5).high(9.0).mean(5.25);
+/// let scale = KeptScale::new(2, 1.5, 9.0).with_mean(5.25);
 /// kept.insert("sales@coast/total", scale);
 /// assert_eq!(yardsticks_from_json("kept.json", &yardsticks_to_json(&kept))?, kept);
 /// # Ok::<(), pivvel::Error>(())

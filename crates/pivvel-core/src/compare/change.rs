@@ -25,8 +25,8 @@ words! {
     /// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
     /// let comparison = Comparison::new(&earlier, &later, &[])?;
     ///
-    /// let skerry = comparison.changes().iter().find(|change| change.members[0].as_deref() == Some("Skerry")).unwrap();
-    /// assert_eq!((skerry.state, skerry.state.name()), (State::Gone, "gone"));
+    /// let skerry = comparison.changes().iter().find(|change| change.members()[0].as_deref() == Some("Skerry")).unwrap();
+    /// assert_eq!((skerry.state(), skerry.state().name()), (State::Gone, "gone"));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub enum State is "state of a change" {
@@ -52,45 +52,65 @@ words! {
 /// let later = Snapshot::of("June", &CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?);
 /// let comparison = Comparison::new(&earlier, &later, &[])?;
 ///
-/// let total = comparison.changes().iter().find(|change| change.levels[0] == "total").unwrap();
-/// assert_eq!((total.earlier, total.later), (Some(12.into()), Some(8.into())));
-/// assert_eq!((total.change, total.relative), (Some((-4).into()), Some(-4.0 / 12.0)));
+/// let total = comparison.changes().iter().find(|change| change.levels()[0] == "total").unwrap();
+/// assert_eq!((total.earlier(), total.later()), (Some(12.into()), Some(8.into())));
+/// assert_eq!((total.change(), total.relative()), (Some((-4).into()), Some(-4.0 / 12.0)));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Change {
-    /// The label in each dimension; nothing where it is rolled up.
-    pub members: Vec<Option<String>>,
-    /// The names of the row level and the column level.
-    pub levels: [String; 2],
-    /// The kinds of the row and the column, as in the tidy result.
-    pub kinds: [EntryKind; 2],
-    /// The measure.
-    pub measure: String,
-    /// Whether it stands in both results.
-    pub state: State,
-    /// The earlier value; `None` where it was blank or not there.
-    pub earlier: Option<Value>,
-    /// The later one.
-    pub later: Option<Value>,
-    /// Later less earlier. A blank beside an exact value counts as nothing; beside a ratio or a mean it
-    /// gives a blank.
-    pub change: Option<Value>,
-    /// The change by the size of the earlier value.
-    pub relative: Option<f64>,
-    /// How many lines were and are behind it.
-    pub lines: [u64; 2],
-    /// The earlier and the later rank among its peers.
-    pub ranks: [Option<u32>; 2],
-    /// How many changes there are of the same measure at the same levels, of members of the same kinds...
-    pub peer_count: u64,
-    /// ...the lowest and the highest of them...
-    pub ends: Option<(f64, f64)>,
-    /// ...where this one stands between these, from 0 to 1...
-    pub position: Option<f64>,
-    /// ...and its rank among them, 1 for the highest.
-    pub rank: Option<u32>,
+    pub(crate) members: Vec<Option<String>>,
+    pub(crate) levels: [String; 2],
+    pub(crate) kinds: [EntryKind; 2],
+    pub(crate) measure: String,
+    pub(crate) state: State,
+    pub(crate) earlier: Option<Value>,
+    pub(crate) later: Option<Value>,
+    pub(crate) change: Option<Value>,
+    pub(crate) relative: Option<f64>,
+    pub(crate) lines: [u64; 2],
+    pub(crate) ranks: [Option<u32>; 2],
+    pub(crate) peer_count: u64,
+    pub(crate) ends: Option<(f64, f64)>,
+    pub(crate) position: Option<f64>,
+    pub(crate) rank: Option<u32>,
+}
+
+crate::getters! {
+    Change {
+        /// The label in each dimension; nothing where it is rolled up.
+        members: &[Option<String>],
+        /// The names of the row level and the column level.
+        levels: &[String; 2],
+        /// The kinds of the row and the column, as in the tidy result.
+        kinds: [EntryKind; 2],
+        /// The measure.
+        measure: &str,
+        /// Whether it stands in both results.
+        state: State,
+        /// The earlier value; `None` where it was blank or not there.
+        earlier: Option<Value>,
+        /// The later one.
+        later: Option<Value>,
+        /// Later less earlier. A blank beside an exact value counts as nothing; beside a ratio or a mean it
+        /// gives a blank.
+        change: Option<Value>,
+        /// The change by the size of the earlier value.
+        relative: Option<f64>,
+        /// How many lines were and are behind it.
+        lines: [u64; 2],
+        /// The earlier and the later rank among its peers.
+        ranks: [Option<u32>; 2],
+        /// How many changes there are of the same measure at the same levels, of members of the same kinds...
+        peer_count: u64,
+        /// ...the lowest and the highest of them...
+        ends: Option<(f64, f64)>,
+        /// ...where this one stands between these, from 0 to 1...
+        position: Option<f64>,
+        /// ...and its rank among them, 1 for the highest.
+        rank: Option<u32>,
+    }
 }
 
 /// Members of a level that came or went.
@@ -107,18 +127,26 @@ pub struct Change {
 /// let comparison = Comparison::new(&earlier, &later, &[])?;
 ///
 /// let coasts = &comparison.levels()[0];
-/// assert_eq!((coasts.dimension.as_str(), &coasts.gone[..]), ("coast", &[vec!["Skerry".to_string()]][..]));
+/// assert_eq!((coasts.dimension(), &coasts.gone()[..]), ("coast", &[vec!["Skerry".to_string()]][..]));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LevelChange {
-    /// The dimension.
-    pub dimension: String,
-    /// The paths of the members that are new.
-    pub new: Vec<Vec<String>>,
-    /// Those of the members that are gone.
-    pub gone: Vec<Vec<String>>,
+    pub(crate) dimension: String,
+    pub(crate) came: Vec<Vec<String>>,
+    pub(crate) gone: Vec<Vec<String>>,
+}
+
+crate::getters! {
+    LevelChange {
+        /// The dimension.
+        dimension: &str,
+        /// The paths of the members that are new.
+        came: &[Vec<String>],
+        /// Those of the members that are gone.
+        gone: &[Vec<String>],
+    }
 }
 
 /// An earlier and a later result, side by side.
@@ -143,8 +171,8 @@ pub struct LevelChange {
 /// let june = result("june", vec!["Fell", "Isle"], vec![5, 1]);
 /// let compared = Comparison::new(&may, &june, &[])?;
 /// let fell = &compared.changes()[0];
-/// assert_eq!(fell.change.unwrap().to_string(), "2");
-/// assert_eq!(compared.levels()[0].gone, [["Skerry"]]);
+/// assert_eq!(fell.change().unwrap().to_string(), "2");
+/// assert_eq!(compared.levels()[0].gone(), [["Skerry"]]);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
@@ -346,7 +374,7 @@ fn levels(earlier: &Snapshot, later: &Snapshot, axes: &[Vec<String>; 2]) -> Vec<
             };
             levels.push(LevelChange {
                 dimension: axis[depth - 1].clone(),
-                new: without(&after, &before),
+                came: without(&after, &before),
                 gone: without(&before, &after),
             });
         }

@@ -28,40 +28,60 @@ use crate::rollup::EntryKind;
 /// let later = Snapshot::of("June", &CrossTab::build(&brief.filter("pieces > 3"), &mut lines())?);
 /// let comparison = Comparison::new(&earlier, &later, &ratios)?;
 /// let total = &comparison.mixed()[0];
-/// assert_eq!(total.ratios, [4.0, 4.5]);
-/// assert!((total.own + total.mix - 0.5).abs() < 1e-12);
-/// assert_eq!(total.parts.len(), 2);
+/// assert_eq!(total.ratios(), [4.0, 4.5]);
+/// assert!((total.own() + total.mix() - 0.5).abs() < 1e-12);
+/// assert_eq!(total.parts().len(), 2);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Mixed {
-    /// The ratio.
-    pub measure: String,
-    /// The label in each dimension; nothing where it is rolled up.
-    pub members: Vec<Option<String>>,
-    /// The names of the row level and the column level.
-    pub levels: [String; 2],
-    /// The earlier and the later ratio.
-    pub ratios: [f64; 2],
-    /// What the members' own ratios make of the change.
-    pub own: f64,
-    /// What the mix of the members makes of it; with the other it adds up to the change.
-    pub mix: f64,
-    /// What each member makes of both.
-    pub parts: Vec<MixPart>,
+    pub(crate) measure: String,
+    pub(crate) members: Vec<Option<String>>,
+    pub(crate) levels: [String; 2],
+    pub(crate) ratios: [f64; 2],
+    pub(crate) own: f64,
+    pub(crate) mix: f64,
+    pub(crate) parts: Vec<MixPart>,
+}
+
+crate::getters! {
+    Mixed {
+        /// The ratio.
+        measure: &str,
+        /// The label in each dimension; nothing where it is rolled up.
+        members: &[Option<String>],
+        /// The names of the row level and the column level.
+        levels: &[String; 2],
+        /// The earlier and the later ratio.
+        ratios: [f64; 2],
+        /// What the members' own ratios make of the change.
+        own: f64,
+        /// What the mix of the members makes of it; with the other it adds up to the change.
+        mix: f64,
+        /// What each member makes of both.
+        parts: &[MixPart],
+    }
 }
 
 /// What a member makes of the change of a ratio.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct MixPart {
-    /// The member.
-    pub member: String,
-    /// By its own ratio.
-    pub own: f64,
-    /// By its share.
-    pub mix: f64,
+    pub(crate) member: String,
+    pub(crate) own: f64,
+    pub(crate) mix: f64,
+}
+
+crate::getters! {
+    MixPart {
+        /// The member.
+        member: &str,
+        /// By its own ratio.
+        own: f64,
+        /// By its share.
+        mix: f64,
+    }
 }
 
 /// What stands above and below.

@@ -7,14 +7,23 @@ use crate::formula::{Expr, Node, Operator};
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Ratio {
-    /// The ratio.
-    pub measure: String,
-    /// What stands above.
-    pub above: String,
-    /// What stands below.
-    pub below: String,
-    /// Those of the two that are there for the ratio alone, and are not compared themselves.
-    pub helpers: Vec<String>,
+    pub(crate) measure: String,
+    pub(crate) above: String,
+    pub(crate) below: String,
+    pub(crate) helpers: Vec<String>,
+}
+
+crate::getters! {
+    Ratio {
+        /// The ratio.
+        measure: &str,
+        /// What stands above.
+        above: &str,
+        /// What stands below.
+        below: &str,
+        /// Those of the two that are there for the ratio alone, and are not compared themselves.
+        helpers: &[String],
+    }
 }
 
 /// The ratios of a brief, and the brief with both parts of each among its measures.
@@ -27,7 +36,7 @@ pub struct Ratio {
 /// let brief = Brief::new().rows(["coast"]).measure(("price", "sum(amount) / sum(pieces)"));
 /// let (with, ratios) = with_ratios(&brief);
 /// assert_eq!(with.measures.len(), 3);
-/// assert_eq!((ratios[0].measure.as_str(), ratios[0].helpers.len()), ("price", 2));
+/// assert_eq!((ratios[0].measure(), ratios[0].helpers().len()), ("price", 2));
 /// ```
 pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {
     let mut with = brief.clone();

@@ -17,7 +17,7 @@ use crate::table::{EXACT_COLUMN, LABEL, TIDY_COLUMNS, is_decision, tidy, tidy_di
 /// use pivvel::compare::{Comparison, Snapshot};
 ///
 /// let may = Snapshot::of("May", &crosstab());
-/// assert!(Comparison::new(&may, &may, &[])?.changes().iter().all(|change| change.earlier == change.later));
+/// assert!(Comparison::new(&may, &may, &[])?.changes().iter().all(|change| change.earlier() == change.later()));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]

@@ -73,16 +73,23 @@ pub struct CrossTab {
 ///
 /// let bars = ViewBrief::new(ViewForm::Bars).rows(["coast"]);
 /// let crosstab = CrossTab::build(&brief().view(bars), &mut lines())?;
-/// assert_eq!(crosstab.views()[0].crosstab.value(&["Fell"], &[], "pieces"), Some(8.into()));
+/// assert_eq!(crosstab.views()[0].crosstab().value(&["Fell"], &[], "pieces"), Some(8.into()));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct View {
-    /// What was asked for.
-    pub spec: ViewBrief,
-    /// What it shows.
-    pub crosstab: CrossTab,
+    pub(crate) spec: ViewBrief,
+    pub(crate) crosstab: CrossTab,
+}
+
+crate::getters! {
+    View {
+        /// What was asked for.
+        spec: &ViewBrief,
+        /// What it shows.
+        crosstab: &CrossTab,
+    }
 }
 
 /// The cells of one grain.

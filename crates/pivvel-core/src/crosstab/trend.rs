@@ -25,19 +25,28 @@ use crate::rollup::{Class, Entry, OfAxis, RowEntry};
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Trend {
-    /// The place of the emphasis among [`CrossTab::emphases`](super::CrossTab::emphases).
-    pub emphasis: usize,
-    /// The measure's place.
-    pub measure: usize,
-    /// The periods' labels, in the calendar's order.
-    pub periods: Vec<String>,
-    /// Where each period stands from the first to the last, from 0 to 1.
-    pub places: Vec<f64>,
+    pub(crate) emphasis: usize,
+    pub(crate) measure: usize,
+    pub(crate) periods: Vec<String>,
+    pub(crate) places: Vec<f64>,
     /// By row level and class: the lowest and the highest value of all its rows.
     pub(super) ends: HashMap<(usize, Class), (f64, f64)>,
     /// The values of each row, one a period.
     pub(super) rows: HashMap<RowEntry, Vec<Option<Value>>>,
     pub(super) classes: HashMap<RowEntry, Class>,
+}
+
+crate::getters! {
+    Trend {
+        /// The place of the emphasis among [`CrossTab::emphases`](super::CrossTab::emphases).
+        emphasis: usize,
+        /// The measure's place.
+        measure: usize,
+        /// The periods' labels, in the calendar's order.
+        periods: &[String],
+        /// Where each period stands from the first to the last, from 0 to 1.
+        places: &[f64],
+    }
 }
 
 impl Trend {

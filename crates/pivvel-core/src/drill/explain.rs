@@ -48,7 +48,7 @@ impl Build<'_> {
     /// };
     /// let story = Build::new().explain(&brief, &mut open, &"coast=Fell".parse()?, "share")?;
     /// let lines: Vec<String> =
-    ///     story.operands.iter().map(|o| format!("{} = {}", o.text, o.value.unwrap())).collect();
+    ///     story.operands().iter().map(|o| format!("{} = {}", o.text(), o.value().unwrap())).collect();
     /// assert_eq!(lines, ["pieces = 6", "pieces at grand total = 8"]);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```

@@ -39,7 +39,7 @@ use crate::rollup::{Axis, ColumnEntry, Either, Entry, OfAxis, RowEntry};
 ///     Ok(())
 /// })?;
 ///
-/// assert_eq!((shown, tied.lines, tied.holds()), (1, 2, true));
+/// assert_eq!((shown, tied.lines(), tied.holds()), (1, 2, true));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -188,7 +188,7 @@ impl LinesBehind {
         plan: &Plan,
         schema: &Schema,
     ) -> Result<(Vec<Shown>, Vec<Shown>, Vec<usize>)> {
-        let mut columns = plan.columns(brief, schema)?;
+        let mut columns = plan.columns_of(brief, schema)?;
         let mut one = |place: Argument, name: &str| Shown::new(place, name, &mut columns, schema);
         let shown: Vec<Shown> = match self.columns.is_empty() {
             // What no formula can use is not shown unless it is asked for.
@@ -217,19 +217,27 @@ impl LinesBehind {
 ///     Ok(())
 /// })?;
 ///
-/// assert_eq!((tied.lines, tied.given), (2, 1));
+/// assert_eq!((tied.lines(), tied.given()), (2, 1));
 /// assert!(tied.holds());
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Tied {
-    /// How many lines were found.
-    pub lines: u64,
-    /// How many of them were given.
-    pub given: u64,
-    /// The cells that they are behind: one, or those that a calculated cell is computed from.
-    pub parts: Vec<TiedPart>,
+    pub(crate) lines: u64,
+    pub(crate) given: u64,
+    pub(crate) parts: Vec<TiedPart>,
+}
+
+crate::getters! {
+    Tied {
+        /// How many lines were found.
+        lines: u64,
+        /// How many of them were given.
+        given: u64,
+        /// The cells that they are behind: one, or those that a calculated cell is computed from.
+        parts: &[TiedPart],
+    }
 }
 
 /// The lines behind a cell that is not calculated.
@@ -249,23 +257,32 @@ pub struct Tied {
 ///     Ok(())
 /// })?;
 ///
-/// let part = &tied.parts[0];
-/// assert_eq!((part.address.to_string().as_str(), part.lines, part.lines_of_cell), ("coast=Fell", 2, 2));
+/// let part = &tied.parts()[0];
+/// assert_eq!((part.address().to_string().as_str(), part.lines(), part.lines_of_cell()), ("coast=Fell", 2, 2));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TiedPart {
-    /// The cell.
     #[serde(rename = "cell")]
-    pub address: Address,
-    /// How many lines were found.
-    pub lines: u64,
-    /// How many lines the cell has.
+    pub(crate) address: Address,
+    pub(crate) lines: u64,
     #[serde(skip)]
-    pub lines_of_cell: u64,
-    /// Each aggregate that was checked.
-    pub aggregates: Vec<TiedAggregate>,
+    pub(crate) lines_of_cell: u64,
+    pub(crate) aggregates: Vec<TiedAggregate>,
+}
+
+crate::getters! {
+    TiedPart {
+        /// The cell.
+        address: &Address,
+        /// How many lines were found.
+        lines: u64,
+        /// How many lines the cell has.
+        lines_of_cell: u64,
+        /// Each aggregate that was checked.
+        aggregates: &[TiedAggregate],
+    }
 }
 
 /// An aggregate: of the lines, and as the cell has it.
@@ -285,19 +302,27 @@ pub struct TiedPart {
 ///     Ok(())
 /// })?;
 ///
-/// let sum = &tied.parts[0].aggregates[0];
-/// assert_eq!((sum.formula.as_str(), sum.of_lines, sum.of_cell), ("sum(pieces)", Some(8.into()), Some(8.into())));
+/// let sum = &tied.parts()[0].aggregates()[0];
+/// assert_eq!((sum.formula(), sum.of_lines(), sum.of_cell()), ("sum(pieces)", Some(8.into()), Some(8.into())));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TiedAggregate {
-    /// As it is written.
-    pub formula: String,
-    /// Of the lines that were found; `None` where it is blank.
-    pub of_lines: Option<Value>,
-    /// Of the cell.
-    pub of_cell: Option<Value>,
+    pub(crate) formula: String,
+    pub(crate) of_lines: Option<Value>,
+    pub(crate) of_cell: Option<Value>,
+}
+
+crate::getters! {
+    TiedAggregate {
+        /// As it is written.
+        formula: &str,
+        /// Of the lines that were found; `None` where it is blank.
+        of_lines: Option<Value>,
+        /// Of the cell.
+        of_cell: Option<Value>,
+    }
 }
 
 impl Tied {

@@ -55,7 +55,7 @@ pub(super) struct Decided {
 /// let fell = crosstab.find(&["Fell"], &[])?.unwrap();
 ///
 /// let marks = crosstab.marks(fell.row(), fell.column(), 0);
-/// assert_eq!(marks[0].position, Some(1.0));
+/// assert_eq!(marks[0].position(), Some(1.0));
 /// // The grand total has no peers, so nothing is shaded there.
 /// let total = crosstab.find(&[], &[])?.unwrap();
 /// assert!(crosstab.marks(total.row(), total.column(), 0).is_empty());
@@ -64,21 +64,33 @@ pub(super) struct Decided {
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Mark {
-    /// The place of the emphasis among those of the cross-tab.
-    pub emphasis: usize,
-    /// Its form.
-    pub form: Form,
-    /// The place of its scale among [`Emphasis::scales`].
-    pub scale: Option<usize>,
-    /// From 0 for the low end to 1 for the high end; from −1 to 1 about a middle. Beyond these where
-    /// the ends are clipped, fixed or kept.
-    pub position: Option<f64>,
-    /// Which of so many steps, from 0, and how many there are.
-    pub step: Option<(u8, u8)>,
-    /// From where to where a bar reaches.
-    pub span: Option<Span>,
-    /// The place of the rule that matched.
-    pub rule: Option<usize>,
+    pub(crate) emphasis: usize,
+    pub(crate) form: Form,
+    pub(crate) scale: Option<usize>,
+    pub(crate) position: Option<f64>,
+    pub(crate) step: Option<(u8, u8)>,
+    pub(crate) span: Option<Span>,
+    pub(crate) rule: Option<usize>,
+}
+
+crate::getters! {
+    Mark {
+        /// The place of the emphasis among those of the cross-tab.
+        emphasis: usize,
+        /// Its form.
+        form: Form,
+        /// The place of its scale among [`Emphasis::scales`].
+        scale: Option<usize>,
+        /// From 0 for the low end to 1 for the high end; from −1 to 1 about a middle. Beyond these where
+        /// the ends are clipped, fixed or kept.
+        position: Option<f64>,
+        /// Which of so many steps, from 0, and how many there are.
+        step: Option<(u8, u8)>,
+        /// From where to where a bar reaches.
+        span: Option<Span>,
+        /// The place of the rule that matched.
+        rule: Option<usize>,
+    }
 }
 
 impl Emphasis {

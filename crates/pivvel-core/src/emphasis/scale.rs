@@ -15,29 +15,21 @@ use crate::plan::{Middle, PlannedEmphasis};
 ///
 /// let crosstab = CrossTab::build(&brief().tint("pieces"), &mut lines())?;
 ///
-/// let ends: Vec<(f64, f64)> = crosstab.emphases()[0].scales().iter().map(|scale| (scale.low, scale.high)).collect();
+/// let ends: Vec<(f64, f64)> = crosstab.emphases()[0].scales().iter().map(|scale| (scale.low(), scale.high())).collect();
 /// assert!(ends.contains(&(4.0, 8.0)) && ends.contains(&(3.0, 5.0)));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Scale {
-    /// What the group is called, run after run.
-    pub peers: String,
-    /// The grain of its cells.
-    pub grain: Grain,
-    /// The members that it is a scale of, where they are scaled apart: of the rows, of the columns.
-    pub apart: [Option<String>; 2],
-    /// The members that all its cells are in, where not all of a grain are peers: dimension and label.
-    pub within: Vec<(String, String)>,
-    /// Its reference numbers.
-    pub yardstick: Yardstick,
-    /// The low end.
-    pub low: f64,
-    /// The middle that positions are about, if any.
-    pub middle: Option<f64>,
-    /// The high end.
-    pub high: f64,
+    pub(crate) peers: String,
+    pub(crate) grain: Grain,
+    pub(crate) apart: [Option<String>; 2],
+    pub(crate) within: Vec<(String, String)>,
+    pub(crate) yardstick: Yardstick,
+    pub(crate) low: f64,
+    pub(crate) middle: Option<f64>,
+    pub(crate) high: f64,
     /// What its cells share.
     pub(crate) key: GroupKey,
     /// What was measured of its peers.
@@ -47,6 +39,27 @@ pub struct Scale {
     measured_ends: bool,
     /// Whether both ends are given, so that a lone cell has a place.
     fixed: bool,
+}
+
+crate::getters! {
+    Scale {
+        /// What the group is called, run after run.
+        peers: &str,
+        /// The grain of its cells.
+        grain: Grain,
+        /// The members that it is a scale of, where they are scaled apart: of the rows, of the columns.
+        apart: &[Option<String>; 2],
+        /// The members that all its cells are in, where not all of a grain are peers: dimension and label.
+        within: &[(String, String)],
+        /// Its reference numbers.
+        yardstick: Yardstick,
+        /// The low end.
+        low: f64,
+        /// The middle that positions are about, if any.
+        middle: Option<f64>,
+        /// The high end.
+        high: f64,
+    }
 }
 
 /// From where to where a bar reaches, in shares of the cell's width.
@@ -59,22 +72,31 @@ pub struct Scale {
 ///
 /// let crosstab = CrossTab::build(&brief().bar("pieces"), &mut lines())?;
 /// let skerry = crosstab.find(&["Skerry"], &[])?.unwrap();
-/// let span = crosstab.marks(skerry.row(), skerry.column(), 0)[0].span.unwrap();
+/// let span = crosstab.marks(skerry.row(), skerry.column(), 0)[0].span().unwrap();
 /// // Half as long as the bar of Fell, from zero on.
-/// assert_eq!((span.from, span.to), (0.0, 0.5));
+/// assert_eq!((span.from(), span.to()), (0.0, 0.5));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct Span {
-    /// Where it begins.
-    pub from: f64,
-    /// Where it ends.
-    pub to: f64,
-    /// Where the zero line stands that all its peers share.
-    pub zero: f64,
-    /// Whether the value is below the zero line.
-    pub below: bool,
+    pub(crate) from: f64,
+    pub(crate) to: f64,
+    pub(crate) zero: f64,
+    pub(crate) below: bool,
+}
+
+crate::getters! {
+    Span {
+        /// Where it begins.
+        from: f64,
+        /// Where it ends.
+        to: f64,
+        /// Where the zero line stands that all its peers share.
+        zero: f64,
+        /// Whether the value is below the zero line.
+        below: bool,
+    }
 }
 
 impl Scale {

@@ -11,10 +11,17 @@ pub(crate) type Checked<T> = std::result::Result<T, (Range<usize>, Remark)>;
 /// A formula, or a part of one.
 #[derive(Debug, Clone)]
 pub struct Expr {
-    /// What this part is.
-    pub node: Node,
-    /// Where it stands in the formula's text, in bytes; empty for trees built without text.
-    pub span: Range<usize>,
+    pub(crate) node: Node,
+    pub(crate) span: Range<usize>,
+}
+
+crate::getters! {
+    Expr {
+        /// What this part is.
+        node: &Node,
+        /// Where it stands in the formula's text, in bytes; empty for trees built without text.
+        span: &Range<usize>,
+    }
 }
 
 /// Two trees are equal when they mean the same; where they stood in a text does not count.
@@ -71,13 +78,25 @@ pub enum Node {
 /// A name, with the part of a date that is meant, if any.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Name {
-    /// The name itself.
-    pub base: String,
-    /// The part after the dot, as in `sold_on.quarter`.
-    pub part: Option<String>,
+    pub(crate) base: String,
+    pub(crate) part: Option<String>,
+}
+
+crate::getters! {
+    Name {
+        /// The name itself.
+        base: &str,
+        /// The part after the dot, as in `sold_on.quarter`.
+        part: Option<&str>,
+    }
 }
 
 impl Name {
+    /// A name, and a part after the dot.
+    pub fn new(base: impl Into<String>, part: Option<String>) -> Name {
+        Name { base: base.into(), part }
+    }
+
     /// The name as a layout writes it.
     pub fn whole(&self) -> String {
         match &self.part {

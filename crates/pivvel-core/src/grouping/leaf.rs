@@ -54,28 +54,41 @@ pub(crate) struct Scan<'p> {
 ///
 /// let crosstab = CrossTab::build(&brief().filter("coast = 'Fell'"), &mut lines())?;
 /// let report = crosstab.report();
-/// assert_eq!((report.read, report.excluded), (3, 1));
+/// assert_eq!((report.read(), report.excluded()), (3, 1));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ScanReport {
-    /// Lines that the source delivered.
-    pub read: u64,
-    /// Lines that the brief's condition left out.
-    pub excluded: u64,
-    /// Those of them for which the condition was blank.
-    pub undecided: u64,
-    /// Divisions by zero, in lines; each gave a blank.
-    pub zero_divisions: u64,
-    /// Divisions by zero in formulas over cells, in cells that are shown.
-    pub zero_cells: u64,
-    /// Lines in which a dimension is blank, by dimension.
-    pub blank_members: Vec<(String, u64)>,
-    /// Floating-point values that are no number or infinite; each was taken as blank.
-    pub not_finite: u64,
-    /// Texts that columns are compared with and that no line has.
-    pub unknown_texts: Vec<UnknownText>,
+    pub(crate) read: u64,
+    pub(crate) excluded: u64,
+    pub(crate) undecided: u64,
+    pub(crate) zero_divisions: u64,
+    pub(crate) zero_cells: u64,
+    pub(crate) blank_members: Vec<(String, u64)>,
+    pub(crate) not_finite: u64,
+    pub(crate) unknown_texts: Vec<UnknownText>,
+}
+
+crate::getters! {
+    ScanReport {
+        /// Lines that the source delivered.
+        read: u64,
+        /// Lines that the brief's condition left out.
+        excluded: u64,
+        /// Those of them for which the condition was blank.
+        undecided: u64,
+        /// Divisions by zero, in lines; each gave a blank.
+        zero_divisions: u64,
+        /// Divisions by zero in formulas over cells, in cells that are shown.
+        zero_cells: u64,
+        /// Lines in which a dimension is blank, by dimension.
+        blank_members: &[(String, u64)],
+        /// Floating-point values that are no number or infinite; each was taken as blank.
+        not_finite: u64,
+        /// Texts that columns are compared with and that no line has.
+        unknown_texts: &[UnknownText],
+    }
 }
 
 /// How large a scan has become, and by what.

@@ -21,8 +21,8 @@ const FEW: usize = 1_000;
 /// use pivvel::CrossTab;
 ///
 /// let crosstab = CrossTab::build(&brief().filter("coast = 'Fel'"), &mut lines())?;
-/// let unknown = &crosstab.report().unknown_texts[0];
-/// assert_eq!((unknown.text.as_str(), unknown.nearest.as_deref()), ("Fel", Some("Fell")));
+/// let unknown = &crosstab.report().unknown_texts()[0];
+/// assert_eq!((unknown.text(), unknown.nearest()), ("Fel", Some("Fell")));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -30,10 +30,17 @@ const FEW: usize = 1_000;
 pub struct UnknownText {
     /// The column, by its place among those that the scan is given.
     pub(crate) slot: usize,
-    /// The text.
-    pub text: String,
-    /// The most similar text of the column.
-    pub nearest: Option<String>,
+    pub(crate) text: String,
+    pub(crate) nearest: Option<String>,
+}
+
+crate::getters! {
+    UnknownText {
+        /// The text.
+        text: &str,
+        /// The most similar text of the column.
+        nearest: Option<&str>,
+    }
 }
 
 /// The compared texts of all columns.

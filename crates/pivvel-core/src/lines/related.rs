@@ -44,7 +44,7 @@ use crate::model::Kind;
 /// assert_eq!(crosstab.value(&["Deck"], &[], "pieces").unwrap().to_string(), "5");
 /// // Tar found no partner: its line is kept, under a blank range, and counted.
 /// assert_eq!(crosstab.value(&[""], &[], "pieces").unwrap().to_string(), "8");
-/// assert_eq!(crosstab.tally().unmatched[0].lines, 1);
+/// assert_eq!(crosstab.tally().unmatched()[0].lines(), 1);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Related<'a> {

@@ -18,38 +18,95 @@ use crate::model::Decimal;
 /// use pivvel::source::Tally;
 ///
 /// let mut tally = Tally::default();
-/// tally.empty_lines += 1;
-/// assert_eq!((tally.empty_lines, tally.blanked), (1, 0));
+/// tally.count_empty_lines(1);
+/// assert_eq!((tally.empty_lines(), tally.blanked()), (1, 0));
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Tally {
-    /// Lines in which every column was empty; they were left out.
-    pub empty_lines: u64,
-    /// Values that did not fit their column's kind and were taken as blank, as was asked.
-    pub blanked: u64,
-    /// Numbers that were no number or infinite, and were taken as blank.
-    pub not_finite: u64,
-    /// Lines that were not read, because no line like them is wanted.
-    pub left_out: u64,
-    /// Lines that found no partner in a related table, by table.
-    pub unmatched: Vec<Unmatched>,
-    /// The last line, where it looks like a total of the lines before it.
-    pub total_line: Option<String>,
+    pub(crate) empty_lines: u64,
+    pub(crate) blanked: u64,
+    pub(crate) not_finite: u64,
+    pub(crate) left_out: u64,
+    pub(crate) unmatched: Vec<Unmatched>,
+    pub(crate) total_line: Option<String>,
+}
+
+crate::getters! {
+    Tally {
+        /// Lines in which every column was empty; they were left out.
+        empty_lines: u64,
+        /// Values that did not fit their column's kind and were taken as blank, as was asked.
+        blanked: u64,
+        /// Numbers that were no number or infinite, and were taken as blank.
+        not_finite: u64,
+        /// Lines that were not read, because no line like them is wanted.
+        left_out: u64,
+        /// Lines that found no partner in a related table, by table.
+        unmatched: &[Unmatched],
+        /// The last line, where it looks like a total of the lines before it.
+        total_line: Option<&str>,
+    }
+}
+
+impl Tally {
+    /// Counts so many more lines in which every column was empty.
+    pub fn count_empty_lines(&mut self, more: u64) {
+        self.empty_lines += more;
+    }
+
+    /// Counts so many more values that did not fit and were taken as blank.
+    pub fn count_blanked(&mut self, more: u64) {
+        self.blanked += more;
+    }
+
+    /// Counts so many more numbers that were no number or infinite.
+    pub fn count_not_finite(&mut self, more: u64) {
+        self.not_finite += more;
+    }
+
+    /// Counts so many more lines that were not read.
+    pub fn count_left_out(&mut self, more: u64) {
+        self.left_out += more;
+    }
+
+    /// Keeps the last line, where it looks like a total of those before it.
+    pub fn set_total_line(&mut self, line: Option<String>) {
+        self.total_line = line;
+    }
+
+    /// Takes in what another part of the same lines has to say.
+    pub fn add(&mut self, part: Tally) {
+        self.empty_lines += part.empty_lines;
+        self.blanked += part.blanked;
+        self.not_finite += part.not_finite;
+        self.left_out += part.left_out;
+        self.unmatched.extend(part.unmatched);
+        self.total_line = self.total_line.take().or(part.total_line);
+    }
 }
 
 /// Lines that found no partner in a related table; what it brings is blank for them.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Unmatched {
-    /// The table.
-    pub table: String,
-    /// How many lines.
-    pub lines: u64,
-    /// How many different keys they have.
-    pub keys: u64,
-    /// The most frequent of these keys.
-    pub examples: Vec<String>,
+    pub(crate) table: String,
+    pub(crate) lines: u64,
+    pub(crate) keys: u64,
+    pub(crate) examples: Vec<String>,
+}
+
+crate::getters! {
+    Unmatched {
+        /// The table.
+        table: &str,
+        /// How many lines.
+        lines: u64,
+        /// How many different keys they have.
+        keys: u64,
+        /// The most frequent of these keys.
+        examples: &[String],
+    }
 }
 
 /// A value that limits what is wanted of a column.
@@ -88,19 +145,34 @@ impl Limit {
 /// use pivvel::source::{Bound, Limit};
 ///
 /// // Of the third column what is in this range.
-/// let bound = Bound::all(2).low(Limit::Text("Fell".into())).high(Limit::Text("Skerry".into()));
-/// assert_eq!((bound.column, bound.clone().of(0).column), (2, 0));
+/// let bound = Bound::all(2).from(Limit::Text("Fell".into())).up_to(Limit::Text("Skerry".into()));
+/// assert_eq!((bound.column(), bound.clone().of(0).column()), (2, 0));
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Bound {
-    /// The column, by its place in the schema.
-    pub column: usize,
-    /// The lowest value that is wanted.
-    pub low: Option<Limit>,
-    /// The highest.
-    pub high: Option<Limit>,
+    pub(crate) column: usize,
+    pub(crate) low: Option<Limit>,
+    pub(crate) high: Option<Limit>,
 }
+
+crate::getters! {
+    Bound {
+        /// The column, by its place in the schema.
+        column: usize,
+        /// The lowest value that is wanted.
+        low: Option<&Limit>,
+        /// The highest.
+        high: Option<&Limit>,
+    }
+}
+
+crate::setters! { Bound {
+    /// From this value on.
+    option low as from: Limit,
+    /// Up to this value, and with it.
+    option high as up_to: Limit,
+} }
 
 impl Bound {
     /// All values of a column, by its place in the schema.
@@ -113,11 +185,6 @@ impl Bound {
         Bound { column, ..self }
     }
 }
-
-crate::setters! { Bound {
-    value low: Option<Limit>,
-    value high: Option<Limit>,
-} }
 
 /// What takes the batches of one of several threads.
 pub type Taker<'a> = Box<dyn FnMut(RecordBatch) -> Result<()> + Send + 'a>;

@@ -53,15 +53,22 @@ pub trait Dialect: Debug + Sync {
 /// use pivvel::source::Guarded;
 ///
 /// let whole = Guarded::new("pieces", vec!["typeof(pieces) NOT IN ('integer', 'null')".into()]);
-/// assert_eq!(whole.guards.len(), 1);
+/// assert_eq!(whole.guards().len(), 1);
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Guarded {
-    /// What is read.
-    pub sql: String,
-    /// The conditions.
-    pub guards: Vec<String>,
+    pub(crate) sql: String,
+    pub(crate) guards: Vec<String>,
+}
+
+crate::getters! {
+    Guarded {
+        /// What is read.
+        sql: &str,
+        /// The conditions.
+        guards: &[String],
+    }
 }
 
 impl Guarded {
@@ -75,12 +82,18 @@ impl Guarded {
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct SqlTable {
-    /// The SQL that is understood.
-    pub dialect: &'static dyn Dialect,
-    /// The table as a statement names it, in quotes.
-    pub from: String,
-    /// The columns in the order of the source's schema.
-    pub columns: Vec<SqlColumn>,
+    pub(crate) dialect: &'static dyn Dialect,
+    pub(crate) from: String,
+    pub(crate) columns: Vec<SqlColumn>,
+}
+
+crate::getters! {
+    SqlTable {
+        /// The table as a statement names it, in quotes.
+        from: &str,
+        /// The columns in the order of the source's schema.
+        columns: &[SqlColumn],
+    }
 }
 
 /// A column of such a table.
@@ -89,27 +102,42 @@ pub struct SqlTable {
 /// # use pivvel_core as pivvel;
 /// use pivvel::source::SqlColumn;
 ///
-/// let amount = SqlColumn::new("amount", "\"amount\"").scale_is_fixed(false);
-/// assert!(amount.kept_as_is && !amount.scale_is_fixed);
+/// let amount = SqlColumn::new("amount", "\"amount\"").with_scale_fixed(false);
+/// assert!(amount.kept_as_is() && !amount.scale_is_fixed());
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct SqlColumn {
-    /// What it is called.
-    pub name: String,
-    /// What a statement reads for it: the quoted name, as a rule.
-    pub sql: String,
-    /// A condition that no line may meet if a statement is to use the column: that it holds what is no number.
-    /// The lines are read here where one does.
-    pub guard: Option<String>,
-    /// Whether the database holds what the source says that the column holds. Another kind was
-    /// given where not.
-    pub kept_as_is: bool,
-    /// Whether its numbers have no more digits after the point than the source says.
-    pub scale_is_fixed: bool,
+    pub(crate) name: String,
+    pub(crate) sql: String,
+    pub(crate) guard: Option<String>,
+    pub(crate) kept_as_is: bool,
+    pub(crate) scale_is_fixed: bool,
+}
+
+crate::getters! {
+    SqlColumn {
+        /// What it is called.
+        name: &str,
+        /// What a statement reads for it: the quoted name, as a rule.
+        sql: &str,
+        /// A condition that no line may meet if a statement is to use the column: that it holds what is no number.
+        /// The lines are read here where one does.
+        guard: Option<&str>,
+        /// Whether the database holds what the source says that the column holds. Another kind was
+        /// given where not.
+        kept_as_is: bool,
+        /// Whether its numbers have no more digits after the point than the source says.
+        scale_is_fixed: bool,
+    }
 }
 
 impl SqlTable {
+    /// The SQL that is understood.
+    pub fn dialect(&self) -> &'static dyn Dialect {
+        self.dialect
+    }
+
     /// A table by its quoted name, with its columns in the order of the source's schema.
     pub fn new(dialect: &'static dyn Dialect, from: impl Into<String>, columns: Vec<SqlColumn>) -> SqlTable {
         SqlTable { dialect, from: from.into(), columns }
@@ -125,9 +153,12 @@ impl SqlColumn {
 }
 
 crate::setters! { SqlColumn {
-    value guard: Option<String>,
-    value kept_as_is: bool,
-    value scale_is_fixed: bool,
+    /// With a condition that no line may meet if a statement is to use the column.
+    value guard as with_guard: Option<String>,
+    /// Whether the database holds what the source says that the column holds.
+    value kept_as_is as with_kept_as_is: bool,
+    /// Whether its numbers have no more digits after the point than the source says.
+    value scale_is_fixed as with_scale_fixed: bool,
 } }
 
 /// A statement with the values to bind, in the order of their places.
@@ -137,15 +168,22 @@ crate::setters! { SqlColumn {
 /// use pivvel::source::Statement;
 ///
 /// let statement = Statement::new("SELECT count(*) FROM lines WHERE coast = $1", vec!["Fell".into()]);
-/// assert_eq!(statement.values, ["Fell"]);
+/// assert_eq!(statement.values(), ["Fell"]);
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Statement {
-    /// The text.
-    pub sql: String,
-    /// The values, as text.
-    pub values: Vec<String>,
+    pub(crate) sql: String,
+    pub(crate) values: Vec<String>,
+}
+
+crate::getters! {
+    Statement {
+        /// The text.
+        sql: &str,
+        /// The values, as text.
+        values: &[String],
+    }
 }
 
 impl Statement {

@@ -18,10 +18,17 @@ use super::AxisSide;
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub struct Grain {
-    /// The level of the rows.
-    pub row: usize,
-    /// The level of the columns.
-    pub column: usize,
+    pub(crate) row: usize,
+    pub(crate) column: usize,
+}
+
+crate::getters! {
+    Grain {
+        /// The level of the rows.
+        row: usize,
+        /// The level of the columns.
+        column: usize,
+    }
 }
 
 impl Grain {

@@ -18,9 +18,9 @@ use crate::plan::{Count, YardstickSpec};
 /// use pivvel::result::{KeptScale, Yardsticks};
 ///
 /// let mut kept = Yardsticks::default();
-/// let scale = KeptScale::default().count(12).low(0.0).high(900.0).mean(310.5);
+/// let scale = KeptScale::new(12, 0.0, 900.0).with_mean(310.5);
 /// kept.insert("sales@harbour/total", scale);
-/// assert_eq!(kept.get("sales@harbour/total").unwrap().high, 900.0);
+/// assert_eq!(kept.get("sales@harbour/total").unwrap().high(), 900.0);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Yardsticks(BTreeMap<String, KeptScale>);
@@ -32,45 +32,68 @@ pub struct Yardsticks(BTreeMap<String, KeptScale>);
 /// use pivvel::result::{KeptScale, Yardsticks};
 ///
 /// let mut kept = Yardsticks::default();
-/// kept.insert("sales@coast/total", KeptScale::default().count(2).low(4.0).high(8.0));
-/// assert_eq!(kept.get("sales@coast/total").map(|scale| scale.high), Some(8.0));
+/// kept.insert("sales@coast/total", KeptScale::new(2, 4.0, 8.0));
+/// assert_eq!(kept.get("sales@coast/total").map(|scale| scale.high()), Some(8.0));
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 #[non_exhaustive]
 pub struct KeptScale {
     /// Cells that had a value.
-    pub count: u64,
+    pub(crate) count: u64,
     /// The lowest value.
-    pub low: f64,
+    pub(crate) low: f64,
     /// The highest value.
-    pub high: f64,
+    pub(crate) high: f64,
     /// The arithmetic mean.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub mean: Option<f64>,
+    pub(crate) mean: Option<f64>,
     /// The median, where positions are about it.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub median: Option<f64>,
+    pub(crate) median: Option<f64>,
     /// Where the scale was clipped, if it was: the shares, and the values there.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub clip: Option<[f64; 4]>,
+    pub(crate) clip: Option<[f64; 4]>,
     /// What a value had to reach to be among so many of the highest or of the lowest, for those that rules named.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub tops: Vec<KeptTop>,
+    pub(crate) tops: Vec<KeptTop>,
     /// The percentiles that rules named: the share, and the value there.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub percentiles: Vec<[f64; 2]>,
+    pub(crate) percentiles: Vec<[f64; 2]>,
+}
+
+crate::getters! {
+    KeptScale {
+        /// Cells that had a value.
+        count: u64,
+        /// The lowest value.
+        low: f64,
+        /// The highest value.
+        high: f64,
+        /// The arithmetic mean.
+        mean: Option<f64>,
+        /// The median, where positions are about it.
+        median: Option<f64>,
+        /// Where the scale was clipped, if it was: the shares, and the values there.
+        clip: Option<[f64; 4]>,
+        /// What a value had to reach to be among so many of the highest or of the lowest, for those that rules named.
+        tops: &[KeptTop],
+        /// The percentiles that rules named: the share, and the value there.
+        percentiles: &[[f64; 2]],
+    }
 }
 
 crate::setters! { KeptScale {
-    number count: u64,
-    number low: f64,
-    number high: f64,
-    value mean: Option<f64>,
-    value median: Option<f64>,
-    value clip: Option<[f64; 4]>,
-    list tops: KeptTop,
-    list percentiles: [f64; 2],
+    /// With their arithmetic mean.
+    value mean as with_mean: Option<f64>,
+    /// With their median, for positions that are about it.
+    value median as with_median: Option<f64>,
+    /// With where the scale is clipped: the shares, and the values there.
+    value clip as with_clip: Option<[f64; 4]>,
+    /// With what a value has to reach to be among so many of the highest or of the lowest.
+    list tops as with_tops: KeptTop,
+    /// With these percentiles: the share, and the value there.
+    list percentiles as with_percentiles: [f64; 2],
 } }
 
 /// The last value of so many of the highest peers, or of the lowest.
@@ -79,9 +102,18 @@ crate::setters! { KeptScale {
 pub struct KeptTop {
     /// How many, and at which end.
     #[serde(flatten)]
-    pub count: KeptCount,
+    pub(crate) count: KeptCount,
     /// The lowest value of the highest so many, or the highest of the lowest.
-    pub value: f64,
+    pub(crate) value: f64,
+}
+
+crate::getters! {
+    KeptTop {
+        /// How many, and at which end.
+        count: &KeptCount,
+        /// The lowest value of the highest so many, or the highest of the lowest.
+        value: f64,
+    }
 }
 
 /// How many of the highest or of the lowest, as a rule says it: `3` or `20%`.
@@ -124,6 +156,11 @@ impl Yardsticks {
 }
 
 impl KeptScale {
+    /// So many cells that had a value, the lowest and the highest of them.
+    pub fn new(count: u64, low: f64, high: f64) -> KeptScale {
+        KeptScale { count, low, high, ..KeptScale::default() }
+    }
+
     /// What is kept of a group that was measured; nothing of one without values, or of dates.
     pub(crate) fn of(measured: &Measured, wanted: &YardstickSpec) -> Option<KeptScale> {
         let Yardstick { count, low, high, mean, .. } = measured.yardstick?;

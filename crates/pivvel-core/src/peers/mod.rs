@@ -28,7 +28,7 @@ use crate::rollup::{Axis, Class, Entry, OfAxis};
 ///
 /// let crosstab = crosstab();
 /// let coasts = crosstab.peers(0, Grain::new(1, 0)).unwrap();
-/// assert_eq!(coasts.yardstick().map(|yardstick| (yardstick.count, yardstick.mean)), Some((2, Some(6.0))));
+/// assert_eq!(coasts.yardstick().map(|yardstick| (yardstick.count(), yardstick.mean())), Some((2, Some(6.0))));
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct Peers {

@@ -13,26 +13,37 @@ use crate::plan::{Count, YardstickSpec};
 /// let crosstab = crosstab();
 /// let fell = crosstab.find(&["Fell"], &[])?.unwrap();
 /// let coasts = fell.yardstick(0).unwrap();
-/// assert_eq!((coasts.count, coasts.low, coasts.high), (2, 4.into(), 8.into()));
+/// assert_eq!((coasts.count(), coasts.low(), coasts.high()), (2, 4.into(), 8.into()));
 /// assert_eq!(coasts.position(&5.into()), Some(0.25));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
 #[non_exhaustive]
 pub struct Yardstick {
-    /// Cells that have a value.
-    pub count: u64,
-    /// The lowest value.
-    pub low: Value,
-    /// The highest value.
-    pub high: Value,
-    /// The arithmetic mean; none for dates.
-    pub mean: Option<f64>,
-    /// The standard deviation of all peers about their mean; none for dates.
-    pub spread: Option<f64>,
-    /// The lower quartile, the median and the upper quartile, between two values by straight
-    /// interpolation; none for dates.
-    pub quartiles: Option<[f64; 3]>,
+    pub(crate) count: u64,
+    pub(crate) low: Value,
+    pub(crate) high: Value,
+    pub(crate) mean: Option<f64>,
+    pub(crate) spread: Option<f64>,
+    pub(crate) quartiles: Option<[f64; 3]>,
+}
+
+crate::getters! {
+    Yardstick {
+        /// Cells that have a value.
+        count: u64,
+        /// The lowest value.
+        low: Value,
+        /// The highest value.
+        high: Value,
+        /// The arithmetic mean; none for dates.
+        mean: Option<f64>,
+        /// The standard deviation of all peers about their mean; none for dates.
+        spread: Option<f64>,
+        /// The lower quartile, the median and the upper quartile, between two values by straight
+        /// interpolation; none for dates.
+        quartiles: Option<[f64; 3]>,
+    }
 }
 
 /// What was measured of one group of peers.

@@ -105,7 +105,7 @@ impl Plan {
     }
 
     /// The columns that further formulas over the same lines may name, those that the scan is given first.
-    pub(crate) fn columns(&self, brief: &Brief, schema: &Schema) -> Result<Columns> {
+    pub(crate) fn columns_of(&self, brief: &Brief, schema: &Schema) -> Result<Columns> {
         let mut columns = Columns::new(schema).after(&self.needed);
         derive_columns(&brief.settled(&self.assumptions), &self.assumptions, &mut columns)?;
         Ok(columns)

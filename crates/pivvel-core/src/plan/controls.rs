@@ -138,7 +138,7 @@ impl Plan {
     /// # Errors
     /// A dimension that is not there.
     pub(crate) fn group_by_controls(&mut self, brief: &Brief, schema: &Schema) -> Result<Vec<Option<usize>>> {
-        let mut columns = self.columns(brief, schema)?;
+        let mut columns = self.columns_of(brief, schema)?;
         let mut places = Vec::new();
         for control in &self.controls {
             if matches!(control.choices, Choices::Values { .. }) {

@@ -15,34 +15,21 @@ use crate::model::{AxisSide, ByGrain, DatePart, Grain, Kind, Notice, Sentence, V
 /// A brief checked against a source's columns, ready to run.
 #[derive(Debug, Clone)]
 pub struct Plan {
-    /// The heading.
-    pub title: Template,
+    pub(crate) title: Template,
     /// The heading as data, where the brief has none.
     pub(crate) default_title: Option<Sentence>,
-    /// Dimensions on the rows, outermost first.
-    pub rows: Vec<Dimension>,
-    /// Dimensions on the columns, outermost first.
-    pub columns: Vec<Dimension>,
-    /// What is computed, hidden measures among it.
-    pub measures: Vec<Measure>,
-    /// What stands out, in the order in which it is tried.
-    pub emphasis: Vec<PlannedEmphasis>,
-    /// The condition that lines must meet, as a formula's text.
-    pub condition: Option<String>,
-    /// What the author should know before running it.
-    pub notices: Vec<Notice>,
-    /// Where the totals stand, by level from the grand total inward, on the rows.
-    pub row_totals: Vec<Placement>,
-    /// Where the totals stand, by level from the grand total inward, on the columns.
-    pub column_totals: Vec<Placement>,
-    /// Members that are computed from their siblings, in the order in which they are applied.
-    pub items: Vec<PlannedItem>,
-    /// Classes of members.
-    pub tiers: Vec<PlannedTier>,
-    /// What readers of a page choose.
-    pub controls: Vec<PlannedControl>,
-    /// Palettes of the brief's own.
-    pub palettes: Vec<PaletteBrief>,
+    pub(crate) rows: Vec<Dimension>,
+    pub(crate) columns: Vec<Dimension>,
+    pub(crate) measures: Vec<Measure>,
+    pub(crate) emphasis: Vec<PlannedEmphasis>,
+    pub(crate) condition: Option<String>,
+    pub(crate) notices: Vec<Notice>,
+    pub(crate) row_totals: Vec<Placement>,
+    pub(crate) column_totals: Vec<Placement>,
+    pub(crate) items: Vec<PlannedItem>,
+    pub(crate) tiers: Vec<PlannedTier>,
+    pub(crate) controls: Vec<PlannedControl>,
+    pub(crate) palettes: Vec<PaletteBrief>,
     pub(crate) fills: Vec<PlannedFill>,
     pub(crate) grouping: Grouping,
     pub(crate) aggregates: Vec<Aggregate>,
@@ -60,6 +47,37 @@ pub struct Plan {
     pub(super) needed_names: Vec<String>,
 }
 
+crate::getters! {
+    Plan {
+        /// The heading.
+        title: &Template,
+        /// Dimensions on the rows, outermost first.
+        rows: &[Dimension],
+        /// Dimensions on the columns, outermost first.
+        columns: &[Dimension],
+        /// What is computed, hidden measures among it.
+        measures: &[Measure],
+        /// What stands out, in the order in which it is tried.
+        emphasis: &[PlannedEmphasis],
+        /// The condition that lines must meet, as a formula's text.
+        condition: Option<&str>,
+        /// What the author should know before running it.
+        notices: &[Notice],
+        /// Where the totals stand, by level from the grand total inward, on the rows.
+        row_totals: &[Placement],
+        /// Where the totals stand, by level from the grand total inward, on the columns.
+        column_totals: &[Placement],
+        /// Members that are computed from their siblings, in the order in which they are applied.
+        items: &[PlannedItem],
+        /// Classes of members.
+        tiers: &[PlannedTier],
+        /// What readers of a page choose.
+        controls: &[PlannedControl],
+        /// Palettes of the brief's own.
+        palettes: &[PaletteBrief],
+    }
+}
+
 /// A dimension that gives the members of another one their colours, where each of them has one member of it.
 #[derive(Debug, Clone)]
 pub(crate) struct Family {
@@ -72,25 +90,38 @@ pub(crate) struct Family {
 /// A dimension of the layout.
 #[derive(Debug, Clone)]
 pub struct Dimension {
-    /// Its name, as the layout writes it.
-    pub name: String,
-    /// Its heading.
-    pub label: String,
-    /// The order of its members.
-    pub order: Order,
-    /// Labels that are shown instead of members' own.
-    pub labels: Vec<(String, String)>,
-    /// Colours of members, as CSS writes them.
-    pub colours: Vec<(String, String)>,
+    pub(crate) name: String,
+    pub(crate) label: String,
+    pub(crate) order: Order,
+    pub(crate) labels: Vec<(String, String)>,
+    pub(crate) colours: Vec<(String, String)>,
     /// The dimension that gives its members their colours.
     pub(crate) family: Option<Family>,
-    /// What the column behind it holds.
-    pub kind: Kind,
-    /// The part of a date that it is made of.
-    pub part: Option<DatePart>,
-    /// Which of its members are shown.
-    pub pick: Pick,
+    pub(crate) kind: Kind,
+    pub(crate) part: Option<DatePart>,
+    pub(crate) pick: Pick,
     pub(crate) order_by: Option<CellFormula>,
+}
+
+crate::getters! {
+    Dimension {
+        /// Its name, as the layout writes it.
+        name: &str,
+        /// Its heading.
+        label: &str,
+        /// The order of its members.
+        order: &Order,
+        /// Labels that are shown instead of members' own.
+        labels: &[(String, String)],
+        /// Colours of members, as CSS writes them.
+        colours: &[(String, String)],
+        /// What the column behind it holds.
+        kind: Kind,
+        /// The part of a date that it is made of.
+        part: Option<DatePart>,
+        /// Which of its members are shown.
+        pick: &Pick,
+    }
 }
 
 impl Dimension {
@@ -111,21 +142,32 @@ impl Dimension {
 /// Which members of a dimension are shown.
 #[derive(Debug, Clone, Default)]
 pub struct Pick {
-    /// The only ones (default: all).
-    pub only: Vec<String>,
-    /// Those that are not.
-    pub except: Vec<String>,
-    /// The condition on cells that they must meet.
-    pub having: Option<Formula>,
-    /// How many, and by what.
-    pub top: Option<TopBrief>,
-    /// Whether these are the lowest rather than the highest.
-    pub lowest: bool,
-    /// What totals cover.
-    pub totals_of: TotalsOf,
+    pub(crate) only: Vec<String>,
+    pub(crate) except: Vec<String>,
+    pub(crate) having: Option<Formula>,
+    pub(crate) top: Option<TopBrief>,
+    pub(crate) lowest: bool,
+    pub(crate) totals_of: TotalsOf,
     pub(crate) condition: Option<CellFormula>,
     pub(crate) by: Option<CellFormula>,
     pub(crate) count: Count,
+}
+
+crate::getters! {
+    Pick {
+        /// The only ones (default: all).
+        only: &[String],
+        /// Those that are not.
+        except: &[String],
+        /// The condition on cells that they must meet.
+        having: Option<&Formula>,
+        /// How many, and by what.
+        top: Option<&TopBrief>,
+        /// Whether these are the lowest rather than the highest.
+        lowest: bool,
+        /// What totals cover.
+        totals_of: TotalsOf,
+    }
 }
 
 /// How many members are kept.
@@ -168,18 +210,12 @@ impl Pick {
 /// A measure of the cross-tab.
 #[derive(Debug, Clone)]
 pub struct Measure {
-    /// Its name in data.
-    pub name: String,
-    /// Its heading.
-    pub label: String,
-    /// Its formula.
-    pub formula: Formula,
-    /// How its numbers are shown.
-    pub format: NumberFormat,
-    /// Whether it is shown at totals and subtotals too.
-    pub totals: bool,
-    /// Whether it is computed for others only.
-    pub hidden: bool,
+    pub(crate) name: String,
+    pub(crate) label: String,
+    pub(crate) formula: Formula,
+    pub(crate) format: NumberFormat,
+    pub(crate) totals: bool,
+    pub(crate) hidden: bool,
     /// What it has in a cell without lines; none where that is what its formula gives.
     pub(crate) without_lines: Option<Filled>,
     pub(crate) cell: CellFormula,
@@ -187,6 +223,23 @@ pub struct Measure {
     pub(crate) level_specs: Vec<(Level, Option<Formula>)>,
     /// For each grain, which formula it has there.
     pub(crate) grains: ByGrain<Choice>,
+}
+
+crate::getters! {
+    Measure {
+        /// Its name in data.
+        name: &str,
+        /// Its heading.
+        label: &str,
+        /// Its formula.
+        formula: &Formula,
+        /// How its numbers are shown.
+        format: &NumberFormat,
+        /// Whether it is shown at totals and subtotals too.
+        totals: bool,
+        /// Whether it is computed for others only.
+        hidden: bool,
+    }
 }
 
 /// Which formula a measure has at a grain.
@@ -227,43 +280,68 @@ impl Measure {
 /// A member that is computed from its siblings.
 #[derive(Debug, Clone)]
 pub struct PlannedItem {
-    /// The dimension that it is a member of.
-    pub dimension: String,
-    /// Its label.
-    pub name: String,
-    /// Its formula.
-    pub formula: Formula,
-    /// How its numbers are shown, where not as the measure's.
-    pub format: Option<NumberFormat>,
-    /// Whether it is computed for others only.
-    pub hidden: bool,
-    /// Whether it is applied to aggregates, before formula measures.
-    pub before_measures: bool,
-    /// Whether it is a group of members: their lines are aggregated anew as those of one member.
-    pub is_group: bool,
-    /// The siblings that its formula names.
-    pub operands: Vec<String>,
+    pub(crate) dimension: String,
+    pub(crate) name: String,
+    pub(crate) formula: Formula,
+    pub(crate) format: Option<NumberFormat>,
+    pub(crate) hidden: bool,
+    pub(crate) before_measures: bool,
+    pub(crate) is_group: bool,
+    pub(crate) operands: Vec<String>,
     pub(crate) spot: Spot,
+}
+
+crate::getters! {
+    PlannedItem {
+        /// The dimension that it is a member of.
+        dimension: &str,
+        /// Its label.
+        name: &str,
+        /// Its formula.
+        formula: &Formula,
+        /// How its numbers are shown, where not as the measure's.
+        format: Option<&NumberFormat>,
+        /// Whether it is computed for others only.
+        hidden: bool,
+        /// Whether it is applied to aggregates, before formula measures.
+        before_measures: bool,
+        /// Whether it is a group of members: their lines are aggregated anew as those of one member.
+        is_group: bool,
+        /// The siblings that its formula names.
+        operands: &[String],
+    }
 }
 
 /// A class of members, checked.
 #[derive(Debug, Clone)]
 pub struct PlannedTier {
-    /// The name of the dimension that the tiers make.
-    pub name: String,
-    /// The dimension whose members are classified.
-    pub of: String,
-    /// What they are classified by.
-    pub by: Formula,
-    /// Dimensions within which they are classified.
-    pub within: Vec<String>,
-    /// The labels, lowest first.
-    pub labels: Vec<String>,
-    /// The cuts, lowest first: values, or shares of the members.
-    pub cuts: Vec<Value>,
-    /// Whether the cuts are shares.
-    pub quantiles: bool,
+    pub(crate) name: String,
+    pub(crate) of: String,
+    pub(crate) by: Formula,
+    pub(crate) within: Vec<String>,
+    pub(crate) labels: Vec<String>,
+    pub(crate) cuts: Vec<Value>,
+    pub(crate) quantiles: bool,
     pub(crate) by_formula: Option<CellFormula>,
+}
+
+crate::getters! {
+    PlannedTier {
+        /// The name of the dimension that the tiers make.
+        name: &str,
+        /// The dimension whose members are classified.
+        of: &str,
+        /// What they are classified by.
+        by: &Formula,
+        /// Dimensions within which they are classified.
+        within: &[String],
+        /// The labels, lowest first.
+        labels: &[String],
+        /// The cuts, lowest first: values, or shares of the members.
+        cuts: &[Value],
+        /// Whether the cuts are shares.
+        quantiles: bool,
+    }
 }
 
 /// Dimensions that are filled, checked.
@@ -288,12 +366,20 @@ pub(crate) enum FillWith {
 /// Something that readers of a page choose, checked.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlannedControl {
-    /// The name of an assumption or of a dimension.
-    pub name: String,
-    /// What it is called on the page.
-    pub label: String,
-    /// What there is to choose.
-    pub choices: Choices,
+    pub(crate) name: String,
+    pub(crate) label: String,
+    pub(crate) choices: Choices,
+}
+
+crate::getters! {
+    PlannedControl {
+        /// The name of an assumption or of a dimension.
+        name: &str,
+        /// What it is called on the page.
+        label: &str,
+        /// What there is to choose.
+        choices: &Choices,
+    }
 }
 
 /// What there is to choose.
@@ -334,12 +420,9 @@ pub(crate) struct TierKey {
 /// A rule, ready to be tried. All that it says must hold.
 #[derive(Debug, Clone)]
 pub struct PlannedRule {
-    /// What the legend calls it: its own name, or its conditions in words.
-    pub name: String,
-    /// How it shows, where it says so.
-    pub show: Option<Show>,
-    /// Its conditions in words.
-    pub words: String,
+    pub(crate) name: String,
+    pub(crate) show: Option<Show>,
+    pub(crate) words: String,
     /// Its name as data, where the brief gives none.
     pub(crate) default_name: Option<Sentence>,
     pub(crate) bounds: Bounds,
@@ -348,6 +431,17 @@ pub struct PlannedRule {
     pub(crate) mean: Option<MeanSide>,
     pub(crate) blank: bool,
     pub(crate) when: Option<CellFormula>,
+}
+
+crate::getters! {
+    PlannedRule {
+        /// What the legend calls it: its own name, or its conditions in words.
+        name: &str,
+        /// How it shows, where it says so.
+        show: Option<&Show>,
+        /// Its conditions in words.
+        words: &str,
+    }
 }
 
 /// A place between values: just before one, or just after it.
@@ -428,20 +522,13 @@ impl Bounds {
 /// What stands out, and at which grains.
 #[derive(Debug, Clone)]
 pub struct PlannedEmphasis {
-    /// What it is called in messages.
-    pub place: String,
-    /// As it was asked for.
-    pub spec: EmphasisBrief,
-    /// The measure's place among those that are shown; none for a link on a dimension.
-    pub measure: Option<usize>,
-    /// The axis and the level of the dimension that a link is on.
-    pub linked: Option<(AxisSide, usize)>,
-    /// The grains whose cells stand out.
-    pub grains: Vec<Grain>,
-    /// The rules, in the order in which they are tried.
-    pub rules: Vec<PlannedRule>,
-    /// The periods that a trend goes along.
-    pub along: Option<String>,
+    pub(crate) place: String,
+    pub(crate) spec: EmphasisBrief,
+    pub(crate) measure: Option<usize>,
+    pub(crate) linked: Option<(AxisSide, usize)>,
+    pub(crate) grains: Vec<Grain>,
+    pub(crate) rules: Vec<PlannedRule>,
+    pub(crate) along: Option<String>,
     pub(crate) basis: Option<CellFormula>,
     pub(crate) condition: Option<CellFormula>,
     pub(crate) middle: Option<Middle>,
@@ -449,6 +536,25 @@ pub struct PlannedEmphasis {
     pub(crate) wanted: YardstickSpec,
     /// Members that its conditions name.
     pub(super) compared: Vec<(Spot, String)>,
+}
+
+crate::getters! {
+    PlannedEmphasis {
+        /// What it is called in messages.
+        place: &str,
+        /// As it was asked for.
+        spec: &EmphasisBrief,
+        /// The measure's place among those that are shown; none for a link on a dimension.
+        measure: Option<usize>,
+        /// The axis and the level of the dimension that a link is on.
+        linked: Option<(AxisSide, usize)>,
+        /// The grains whose cells stand out.
+        grains: &[Grain],
+        /// The rules, in the order in which they are tried.
+        rules: &[PlannedRule],
+        /// The periods that a trend goes along.
+        along: Option<&str>,
+    }
 }
 
 /// What positions are about.

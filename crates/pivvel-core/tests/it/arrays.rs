@@ -120,9 +120,9 @@ fn every_number_can_be_a_measure() {
         let values: Vec<String> = crosstab
             .measures()
             .iter()
-            .map(|m| crosstab.value(&[], &[], &m.name).unwrap().to_string())
+            .map(|m| crosstab.value(&[], &[], m.name()).unwrap().to_string())
             .collect();
         assert_eq!(values, ["14", "3", "4", "4", "3.5", "-24", "3.5"], "{shown}");
-        assert_eq!(crosstab.report().undecided, 2);
+        assert_eq!(crosstab.report().undecided(), 2);
     }
 }

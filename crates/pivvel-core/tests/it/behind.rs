@@ -164,13 +164,13 @@ proptest! {
         let shown = limit.unwrap_or(wanted.len()).min(wanted.len());
         let wanted_rows: Vec<_> = wanted[..shown].iter().map(|line| (line.number, line.day, line.amount)).collect();
         prop_assert_eq!(found, wanted_rows, "{} by {:?}", address, keys);
-        prop_assert_eq!((tied.lines, tied.given), (wanted.len() as u64, shown as u64));
+        prop_assert_eq!((tied.lines(), tied.given()), (wanted.len() as u64, shown as u64));
         prop_assert!(tied.holds());
         prop_assert_eq!(cell.lines(), wanted.len() as u64);
         let amounts: Vec<i64> = wanted.iter().filter_map(|line| line.amount).collect();
         let told = |formula: &str| {
-            let told = tied.parts[0].aggregates.iter().find(|told| told.formula == formula).unwrap();
-            told.of_lines.map(|value| value.as_f64() as i64)
+            let told = tied.parts()[0].aggregates().iter().find(|told| told.formula() == formula).unwrap();
+            told.of_lines().map(|value| value.as_f64() as i64)
         };
         prop_assert_eq!(told("sum(amount)"), (!amounts.is_empty()).then(|| amounts.iter().sum()));
         prop_assert_eq!(told("count(amount)"), Some(amounts.len() as i64));

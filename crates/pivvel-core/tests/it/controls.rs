@@ -44,7 +44,7 @@ fn shown(crosstab: &CrossTab) -> Vec<String> {
         shown
     };
     let mut all = own(crosstab);
-    crosstab.views().iter().for_each(|view| all.extend(own(&view.crosstab)));
+    crosstab.views().iter().for_each(|view| all.extend(own(view.crosstab())));
     all
 }
 

@@ -48,7 +48,7 @@ fn wanted() -> Vec<(String, String)> {
 
 fn found(of: &CrossTab) -> Vec<(String, String)> {
     let first = of.rows().dimensions().iter().chain(of.columns().dimensions()).next().unwrap();
-    let mut found = first.colours.clone();
+    let mut found = first.colours().to_vec();
     // The first one counts.
     let mut seen = Vec::new();
     found.retain(|(member, _)| {
@@ -73,7 +73,7 @@ fn members_have_the_colour_of_their_family() {
     let across = brief().rows(Vec::<String>::new()).columns(["article"]);
     assert_eq!(found(&CrossTab::build(&across, &mut lines()).unwrap()), wanted());
     let view = brief().rows(["range"]).view(ViewBrief::new(ViewForm::Bars).rows(["article"]));
-    assert_eq!(found(&CrossTab::build(&view, &mut lines()).unwrap().views()[0].crosstab), wanted());
+    assert_eq!(found(CrossTab::build(&view, &mut lines()).unwrap().views()[0].crosstab()), wanted());
     let mut trend = brief();
     trend.emphasis.push(EmphasisBrief::new("sales", Form::Trend).along("range"));
     let trend = CrossTab::build(&trend, &mut lines()).unwrap();

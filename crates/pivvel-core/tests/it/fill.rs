@@ -128,7 +128,7 @@ proptest! {
             }
         }
         // Division by zero is not reported where nothing was divided.
-        prop_assert_eq!(with.report().zero_cells, 0);
+        prop_assert_eq!(with.report().zero_cells(), 0);
     }
 
     /// However the lines come, the bytes are the same.
@@ -174,7 +174,7 @@ fn a_measure_says_zero_or_blank_and_a_scale_counts_the_cells_or_not() {
             measured(Some(Filled::Zero)).emphasize(EmphasisBrief::new("most", Form::Tint).filled(filled));
         let crosstab = CrossTab::build(&brief, &mut lines(&all)).unwrap();
         let cell = crosstab.find(&["Quay"], &["2024-Q1"]).unwrap().unwrap();
-        let (low, count) = cell.yardstick(0).map(|yardstick| (yardstick.low, yardstick.count)).unwrap();
+        let (low, count) = cell.yardstick(0).map(|yardstick| (yardstick.low(), yardstick.count())).unwrap();
         let empty = crosstab.find(&["Quay"], &["2024-Q2"]).unwrap().unwrap();
         (low.to_string(), count, empty.position(0), empty.rank(0))
     };

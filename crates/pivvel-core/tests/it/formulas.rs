@@ -102,7 +102,7 @@ fn name() -> BoxedStrategy<Name> {
         Just("and".into()),
         Just("previous".into())
     ];
-    (base, proptest::option::of("[a-z]{1,4}")).prop_map(|(base, part)| Name { base, part }).boxed()
+    (base, proptest::option::of("[a-z]{1,4}")).prop_map(|(base, part)| Name::new(base, part)).boxed()
 }
 
 fn place() -> BoxedStrategy<Place> {
@@ -184,7 +184,7 @@ fn tree() -> BoxedStrategy<Expr> {
             }),
             1 => moving.prop_map(|(aggregate, value, along)| Node::Call {
                 function: "moving".into(),
-                arguments: vec![Node::Name(Name { base: aggregate.into(), part: None }).into(), value],
+                arguments: vec![Node::Name(Name::new(aggregate, None)).into(), value],
                 clauses: vec![Clause::Over(3), Clause::Along(along, false)],
             }),
             2 => (one(), place()).prop_map(|(value, place)| Node::At(value, place)),

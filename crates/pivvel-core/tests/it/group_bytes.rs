@@ -67,7 +67,7 @@ proptest! {
         }
         let by_twos = Build::new().from_groups(&brief(), &merged).unwrap();
         prop_assert_eq!(tidy(&by_twos), tidy(&wanted));
-        let report = |crosstab: &CrossTab| (crosstab.report().read, crosstab.report().excluded);
+        let report = |crosstab: &CrossTab| (crosstab.report().read(), crosstab.report().excluded());
         prop_assert_eq!(report(&by_twos), report(&wanted));
     }
 }

@@ -163,7 +163,7 @@ proptest! {
                 let kind = crosstab.rows().kind(cell.row());
                 prop_assert_eq!(kind.name(), if label == "all others" { "others" } else { "member" });
                 // Peers are those of the level where nothing else is said, and what is gathered is none of them.
-                let places = cell.yardstick(0).map(|yardstick| yardstick.count);
+                let places = cell.yardstick(0).map(|yardstick| yardstick.count());
                 let peers = wanted.keys().filter(|(row, column)| {
                     let same = |label: &str| label == "all others";
                     row.len() == 2 && column.len() == place.1.len() && same(&row[1]) == same(label)

@@ -153,7 +153,7 @@ fn what_no_cell_is_related_to_divides_nothing() {
     assert_eq!(crosstab.value(&[], &["2021-02"], "before").map(|value| value.as_f64()), Some(2.0));
     assert_eq!(crosstab.value(&["Isle"], &["2021-02"], "before"), None);
     // February's total, which is at the grain of the first of these cells.
-    assert_eq!(crosstab.report().zero_cells, 1);
+    assert_eq!(crosstab.report().zero_cells(), 1);
 }
 
 proptest! {

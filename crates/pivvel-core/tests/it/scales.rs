@@ -22,12 +22,12 @@ fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark
     };
     // The total is no peer of its parts, and alone among its own.
     let whole = crosstab.marks(pivvel_core::result::RowEntry::TOTAL, total, 0);
-    assert!(whole.iter().all(|mark| mark.position.is_none()), "{whole:?}");
+    assert!(whole.iter().all(|mark| mark.position().is_none()), "{whole:?}");
     (0..values.len()).map(of).collect()
 }
 
 fn position(mark: &Option<Mark>) -> Option<f64> {
-    mark.as_ref().and_then(|mark| mark.position)
+    mark.as_ref().and_then(|mark| mark.position())
 }
 
 fn values() -> impl Strategy<Value = Vec<i64>> {
@@ -95,7 +95,7 @@ proptest! {
             // In whole numbers, so that no rounding decides on a bound.
             let (above, all) = (*value - least as i64, (most - least) as i64);
             let wanted = (above * i64::from(steps) / all).min(i64::from(steps) - 1) as u8;
-            let found = mark.as_ref().and_then(|mark| mark.step);
+            let found = mark.as_ref().and_then(|mark| mark.step());
             prop_assert_eq!(found, Some((wanted, steps)), "{} of {}..{}", value, least, most);
         }
     }
@@ -108,12 +108,12 @@ proptest! {
         let bars = marks(&values, |said| said.form = Form::Bar);
         let (from, to) = (least.min(0.0), most.max(0.0));
         for (value, mark) in values.iter().zip(&bars) {
-            let span = mark.as_ref().and_then(|mark| mark.span).unwrap();
+            let span = mark.as_ref().and_then(|mark| mark.span()).unwrap();
             let place = |value: f64| (value - from) / (to - from);
-            prop_assert!(close(Some(span.zero), Some(place(0.0))), "{value}: {span:?}");
+            prop_assert!(close(Some(span.zero()), Some(place(0.0))), "{value}: {span:?}");
             let (a, b) = (place(0.0).min(place(*value as f64)), place(0.0).max(place(*value as f64)));
-            prop_assert!(close(Some(span.from), Some(a)) && close(Some(span.to), Some(b)), "{value}: {span:?}");
-            prop_assert_eq!(span.below, *value < 0);
+            prop_assert!(close(Some(span.from()), Some(a)) && close(Some(span.to()), Some(b)), "{value}: {span:?}");
+            prop_assert_eq!(span.below(), *value < 0);
         }
     }
 
@@ -156,7 +156,7 @@ proptest! {
                 _ => *value <= is,
             };
             let wanted = order.iter().position(|kind| matches(*kind));
-            let found = mark.as_ref().and_then(|mark| mark.rule);
+            let found = mark.as_ref().and_then(|mark| mark.rule());
             prop_assert_eq!(found, wanted, "{} of {:?} by {:?}", value, values, order);
         }
     }

@@ -428,7 +428,7 @@ fn doubtful_emphasis() {
     for (name, brief) in cases {
         let batch = lines();
         let plan = Plan::new(&brief, &Batches::new(batch.schema(), [batch]).schema()).unwrap();
-        let notices: Vec<String> = plan.notices.iter().map(ToString::to_string).collect();
+        let notices: Vec<String> = plan.notices().iter().map(ToString::to_string).collect();
         writeln!(all, "{name}\n  {}\n", notices.join("\n  ")).unwrap();
     }
     insta::assert_snapshot!(all);

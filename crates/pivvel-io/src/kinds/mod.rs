@@ -20,37 +20,49 @@ use pivvel_core::{Error, Result};
 ///
 /// let text = "amount\n\"1.234,50\"\n\"7,25\"\n";
 /// let lines = TextSource::from_reader("lines.csv", text.as_bytes(), &Default::default())?;
-/// let amount = &lines.columns()[0].kind;
-/// assert_eq!((amount.kind, amount.style), (Kind::Decimal { scale: 2 }, NumberStyle::CommaPoints));
+/// let amount = &lines.columns()[0].kind();
+/// assert_eq!((amount.kind(), amount.style()), (Kind::Decimal { scale: 2 }, NumberStyle::CommaPoints));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ColumnKind {
-    /// What the column holds.
-    pub kind: Kind,
-    /// How its numbers are written.
-    pub style: NumberStyle,
-    /// The currency sign, or `%`, that stands beside its numbers.
-    pub unit: Option<char>,
-    /// How its dates are written.
-    pub order: DateOrder,
-    /// Whether the kind was given rather than found.
-    pub given: bool,
+    pub(crate) kind: Kind,
+    pub(crate) style: NumberStyle,
+    pub(crate) unit: Option<char>,
+    pub(crate) order: DateOrder,
+    pub(crate) given: bool,
     /// Whether its numbers need more than 18 digits.
     pub(crate) wide: bool,
     /// Whether no value was seen, so that it may be of any kind.
     pub(crate) unseen: bool,
-    /// The words for no and yes, where it holds these.
-    pub yes_no_words: Option<[String; 2]>,
+    pub(crate) yes_no_words: Option<[String; 2]>,
     /// Whether some of its years have two digits.
     pub(crate) short_years: bool,
     /// Whether it holds text that looks like numbers: codes such as `007`.
     pub(crate) code: bool,
     /// Whether all of its values were looked at.
     pub(crate) settled: bool,
-    /// Why it cannot be read yet, if so.
-    pub trouble: Option<String>,
+    pub(crate) trouble: Option<String>,
+}
+
+pivvel_core::getters! {
+    ColumnKind {
+        /// What the column holds.
+        kind: Kind,
+        /// How its numbers are written.
+        style: NumberStyle,
+        /// The currency sign, or `%`, that stands beside its numbers.
+        unit: Option<char>,
+        /// How its dates are written.
+        order: DateOrder,
+        /// Whether the kind was given rather than found.
+        given: bool,
+        /// The words for no and yes, where it holds these.
+        yes_no_words: Option<&[String; 2]>,
+        /// Why it cannot be read yet, if so.
+        trouble: Option<&str>,
+    }
 }
 
 impl ColumnKind {

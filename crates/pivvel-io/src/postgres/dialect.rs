@@ -46,9 +46,12 @@ impl Dialect for PostgreSql {
     }
 
     fn number(&self, column: &SqlColumn, scale: u8) -> Option<Guarded> {
-        let own = &column.sql;
-        let guards =
-            if column.scale_is_fixed { Vec::new() } else { vec![format!("{own} <> round({own}, {scale})")] };
+        let own = column.sql();
+        let guards = if column.scale_is_fixed() {
+            Vec::new()
+        } else {
+            vec![format!("{own} <> round({own}, {scale})")]
+        };
         Some(Guarded::new(format!("{own}::numeric"), guards))
     }
 

@@ -234,9 +234,9 @@ impl Form for TableForm {
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
         let mut sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
-        let values = self.kept.as_ref().map(|kept| kept.values.clone()).unwrap_or_default();
+        let values = self.kept.as_ref().map(|kept| kept.values().to_vec()).unwrap_or_default();
         if let Some(kept) = &self.kept {
-            sql += &format!(" WHERE {}", kept.sql);
+            sql += &format!(" WHERE {}", kept.sql());
         }
         let name = self.name.clone();
         let numbers: Vec<bool> = self.columns.iter().map(|column| column.not_finite.is_some()).collect();
@@ -286,7 +286,7 @@ impl Form for TableForm {
                 client
             }
         };
-        each_row(&mut client, &self.name, &statement.sql, &statement.values, |texts| {
+        each_row(&mut client, &self.name, statement.sql(), statement.values(), |texts| {
             take(texts)?;
             Ok(true)
         })?;

@@ -43,7 +43,7 @@ impl Dialect for Sqlite {
     }
 
     fn number(&self, column: &SqlColumn, scale: u8) -> Option<Guarded> {
-        let own = &column.sql;
+        let own = column.sql();
         let unit = 10i128.checked_pow(scale.into())?;
         if scale == 0 {
             return Some(Guarded::new(own, vec![format!("typeof({own}) NOT IN ('integer', 'null')")]));

@@ -133,9 +133,9 @@ impl Form for TableForm {
         };
         let list: Vec<String> = self.columns.iter().enumerate().map(own).collect();
         let mut sql = format!("SELECT {} FROM {}", list.join(", "), self.table);
-        let values = self.kept.as_ref().map(|kept| kept.values.clone()).unwrap_or_default();
+        let values = self.kept.as_ref().map(|kept| kept.values().to_vec()).unwrap_or_default();
         if let Some(kept) = &self.kept {
-            sql += &format!(" WHERE {}", kept.sql);
+            sql += &format!(" WHERE {}", kept.sql());
         }
         let name = self.name.clone();
         Ok(Box::new(Fetched::start(self.columns.len(), move |fetching| {
@@ -175,7 +175,7 @@ impl Form for TableForm {
                 connection
             }
         };
-        each_row(&connection, &self.name, &statement.sql, &statement.values, |texts| {
+        each_row(&connection, &self.name, statement.sql(), statement.values(), |texts| {
             take(&texts.iter().map(String::as_str).collect::<Vec<_>>())?;
             Ok(true)
         })?;

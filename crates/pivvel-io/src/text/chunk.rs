@@ -215,15 +215,14 @@ impl Chunk {
 
     /// Lines that could not be read, and those of too many or too few fields.
     pub(crate) fn misshapen(&self) -> Vec<Misfit> {
-        let misfit = |line, wanted| Misfit { line, column: String::new(), value: String::new(), wanted };
-        let broken = self.broken.iter().map(|(line, wrong)| misfit(*line, wrong.clone()));
+        let broken = self.broken.iter().map(|(line, wrong)| Misfit::whole_line(*line, wrong.clone()));
         let ragged = self.ragged.iter().map(|Ragged { line, found, stretch }| {
             let hint = match stretch {
                 0 | 1 => String::new(),
                 _ => format!(", over {stretch} lines of text: is a quote not closed?"),
             };
             let wanted = format!("it has {found} fields where the heading has {}{hint}", self.columns);
-            misfit(self.line_of(*line), wanted)
+            Misfit::whole_line(self.line_of(*line), wanted)
         });
         broken.chain(ragged).collect()
     }

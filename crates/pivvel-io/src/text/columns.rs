@@ -20,18 +20,25 @@ use crate::kinds::{ColumnKind, Evidence, GivenKind};
 /// use pivvel::source::{Kind, Source};
 ///
 /// let pieces = &lines.columns()[2];
-/// assert_eq!((pieces.name.as_str(), pieces.kind.kind), ("pieces", Kind::Whole));
+/// assert_eq!((pieces.name(), pieces.kind().kind()), ("pieces", Kind::Whole));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Column {
-    /// The name that formulas use.
-    pub name: String,
-    /// How its values are read.
-    pub kind: ColumnKind,
+    pub(crate) name: String,
+    pub(crate) kind: ColumnKind,
     /// The kind that it was given.
     pub(crate) given: Option<GivenKind>,
+}
+
+pivvel_core::getters! {
+    Column {
+        /// The name that formulas use.
+        name: &str,
+        /// How its values are read.
+        kind: &ColumnKind,
+    }
 }
 
 /// The columns of a source.

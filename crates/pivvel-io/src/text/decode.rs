@@ -111,7 +111,7 @@ impl<'a> Decoder<'a> {
         let mut selected = std::mem::take(&mut self.columns);
         let columns = self.all_columns(chunk, &mut selected);
         self.columns = selected;
-        self.misfits.sort_by_key(|misfit| misfit.line);
+        self.misfits.sort_by_key(|misfit| misfit.line());
         // What is wrong in an earlier line is reported first.
         let misfits = std::mem::take(&mut self.misfits);
         let columns = match columns {
@@ -326,12 +326,7 @@ fn misfit_of(chunk: &Chunk, line: usize, column: &Column, field: &[u8]) -> Misfi
         (Kind::Whole, _) if field.first() == Some(&b'0') => "a whole number, but a code".into(),
         (kind, _) => kind.singular(),
     };
-    Misfit {
-        line: chunk.line_of(line),
-        column: column.name.clone(),
-        value: String::from_utf8_lossy(field).into(),
-        wanted,
-    }
+    Misfit::value_of(chunk.line_of(line), &column.name, String::from_utf8_lossy(field), wanted)
 }
 
 /// Whether a whole number is written as no amount is: with a zero before its other digits.

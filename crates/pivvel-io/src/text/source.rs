@@ -164,15 +164,15 @@ impl Shared<'_> {
             let Some(number) = next else { break };
             splitter.split(&mut chunk);
             self.troubles.read(number, chunk.stretch);
-            tally.empty_lines += chunk.empty_lines;
-            tally.not_finite += chunk.not_finite;
+            tally.count_empty_lines(chunk.empty_lines);
+            tally.count_not_finite(chunk.not_finite);
             self.note_last(number, &chunk);
             match decoder.decode(&mut chunk)? {
                 Decoded::Batch(batch) => take(batch)?,
                 Decoded::Trouble(trouble) => self.troubles.meet(number, trouble),
             }
         }
-        tally.blanked = decoder.blanked;
+        tally.count_blanked(decoder.blanked);
         Ok(tally)
     }
 }
@@ -207,10 +207,7 @@ pub(crate) fn side_by_side(
     });
     let mut tally = Tally::default();
     for part in done {
-        let part = part?;
-        tally.empty_lines += part.empty_lines;
-        tally.not_finite += part.not_finite;
-        tally.blanked += part.blanked;
+        tally.add(part?);
     }
     Ok(tally)
 }
@@ -233,7 +230,7 @@ impl LineSource for TextSource {
         let schema = self.schema().project(columns).map_err(|e| Error::caused(&self.name, e))?;
         let (schema, shared) = (Arc::new(schema), self.shared(chunks, columns, false));
         let mut tally = shared.work(&mut |batch| take(with_texts(&batch, &schema)?))?;
-        tally.total_line = shared.total_line();
+        tally.set_total_line(shared.total_line());
         shared.troubles.finish(&self.name, self.form.first_line())?;
         self.columns.were_read(columns);
         Ok(tally)
@@ -251,7 +248,7 @@ impl LineSource for TextSource {
             done
         };
         let mut tally = side_by_side(takers, work)?;
-        tally.total_line = shared.total_line();
+        tally.set_total_line(shared.total_line());
         shared.troubles.finish(&self.name, self.form.first_line())?;
         self.columns.were_read(columns);
         Ok(tally)
@@ -302,9 +299,9 @@ impl Pushdown for TextSource {
             let exact = |kind: Kind| matches!(kind, Kind::Whole | Kind::Decimal { .. });
             let same = |held: Kind| held == column.kind.kind || exact(held) && exact(column.kind.kind);
             SqlColumn::new(&column.name, own.sql)
-                .guard(own.guard)
-                .kept_as_is(own.holds.is_none_or(same) && column.kind.trouble.is_none())
-                .scale_is_fixed(own.scale_is_fixed && own.holds == Some(column.kind.kind))
+                .with_guard(own.guard)
+                .with_kept_as_is(own.holds.is_none_or(same) && column.kind.trouble.is_none())
+                .with_scale_fixed(own.scale_is_fixed && own.holds == Some(column.kind.kind))
         };
         let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
         Some(SqlTable::new(table.dialect, table.from, columns))
@@ -336,11 +333,11 @@ impl Source for TextSource {
         while chunks.next(&mut chunk)?.is_some() {
             splitter.split(&mut chunk);
             if chunk.len() > 0 && self.form.table().is_none() {
-                tally.total_line = total_line(&self.columns.all, &chunk);
+                tally.set_total_line(total_line(&self.columns.all, &chunk));
             }
             take(&chunk, line)?;
             line += chunk.stretch;
-            tally.empty_lines += chunk.empty_lines;
+            tally.count_empty_lines(chunk.empty_lines);
             chunk.clear();
         }
         Ok(tally)

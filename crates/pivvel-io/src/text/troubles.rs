@@ -90,7 +90,7 @@ impl Troubles {
             let begins = lines.find(|(known, _)| *known == chunk).map_or(first, |(_, line)| line);
             match trouble {
                 Trouble::Misfits(misfits) => {
-                    let placed = misfits.into_iter().map(|m| Misfit { line: m.line + begins, ..m });
+                    let placed = misfits.into_iter().map(|misfit| misfit.after(begins));
                     listed.extend(placed);
                 }
                 Trouble::Wider { line, column, found, needed } if listed.is_empty() => {
@@ -98,8 +98,7 @@ impl Troubles {
                     return Err(Error::widen(place, &column, found, needed));
                 }
                 Trouble::Again { column, misfit } if listed.is_empty() => {
-                    let placed = Misfit { line: misfit.line + begins, ..misfit };
-                    return Err(Error::reconsider(column, list(name, vec![placed])));
+                    return Err(Error::reconsider(column, list(name, vec![misfit.after(begins)])));
                 }
                 Trouble::NotUtf8 { line, column } if listed.is_empty() => {
                     return Err(not_utf8(name, begins + line, &column));
@@ -121,10 +120,10 @@ pub(crate) fn not_utf8(name: &str, line: u64, column: &str) -> Error {
 }
 
 fn list(name: &str, mut misfits: Vec<Misfit>) -> Error {
-    misfits.sort_by_key(|misfit| misfit.line);
+    misfits.sort_by_key(|misfit| misfit.line());
     let many = misfits.len() >= LISTED;
     misfits.truncate(LISTED);
-    let column = &misfits[0].column;
+    let column = &misfits[0].column();
     let more = if many { "these are the first ten; " } else { "" };
     let text = match column.is_empty() {
         true => String::new(),

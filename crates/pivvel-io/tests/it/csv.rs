@@ -22,7 +22,7 @@ fn read(bytes: &[u8], block_bytes: Option<usize>) -> Result<(String, u64)> {
         let value = row.value().map_or(String::new(), |v| v.to_string());
         format!("{}={value}", row.members()[0].unwrap_or_default())
     });
-    Ok((shown.collect::<Vec<_>>().join(" "), crosstab.tally().empty_lines))
+    Ok((shown.collect::<Vec<_>>().join(" "), crosstab.tally().empty_lines()))
 }
 
 #[test]
@@ -112,7 +112,7 @@ fn kinds_are_found() {
     for (values, kind) in cases {
         let values: String = values.lines().map(|value| format!("x,{value}\n")).collect();
         let source = open(format!("k,v\n{values}").as_bytes(), ReadOptions::default()).unwrap();
-        assert_eq!(source.columns()[1].kind.kind.to_string(), kind, "{values}");
+        assert_eq!(source.columns()[1].kind().kind().to_string(), kind, "{values}");
     }
 }
 
@@ -154,7 +154,7 @@ fn misfits_are_listed_ten_at_once_or_blank() {
         "{error}"
     );
     let crosstab = run(BadValues::Blank).unwrap();
-    assert_eq!(crosstab.tally().blanked, 15);
+    assert_eq!(crosstab.tally().blanked(), 15);
     assert_eq!(crosstab.value(&[], &[], "v").unwrap().to_string(), "15.00");
 }
 
@@ -164,8 +164,11 @@ fn surveys_see_what_goes_wrong() {
                 Ternhaven slip,n/a,03/04/2025,\nTernhaven Slip,2.25,03/04/2025,\n";
     let mut source = open(text.as_bytes(), ReadOptions::default()).unwrap();
     let survey = Survey::read(&mut source).unwrap();
-    let warnings: Vec<String> =
-        survey.columns.iter().flat_map(|c| c.warnings.iter().map(|w| format!("{}: {w}", c.name))).collect();
+    let warnings: Vec<String> = survey
+        .columns()
+        .iter()
+        .flat_map(|c| c.warnings().iter().map(|w| format!("{}: {w}", c.name())))
+        .collect();
     let expected = [
         "yard: \"Ternhaven Slip\" (3 lines) and \"Ternhaven slip\" (1) may be one member in two spellings",
         "amount: 3 of 4 values are numbers, the others are not: \"n/a\" (line 4); it is taken as text",
@@ -175,7 +178,7 @@ fn surveys_see_what_goes_wrong() {
     assert_eq!(warnings.len(), expected.len(), "{warnings:#?}");
     expected.iter().zip(&warnings).for_each(|(e, w)| assert!(w.starts_with(e), "{w}"));
     assert!(warnings[1].ends_with("unless you add --as 'amount=decimal(2)'"), "{}", warnings[1]);
-    assert_eq!((survey.lines, survey.columns[3].blanks, survey.columns[0].distinct), (4, 4, 2));
+    assert_eq!((survey.lines(), survey.columns()[3].blanks(), survey.columns()[0].distinct()), (4, 4, 2));
 }
 
 /// A column can be read again only where the source can.

@@ -147,7 +147,8 @@ fn a_total_at_the_end_is_noticed() {
         let notice = notices.iter().find(|notice| notice.code() == NoticeCode::TotalLine);
         assert_eq!(notice.is_some(), expected.is_some(), "{text}");
         notice.into_iter().for_each(|notice| assert!(notice.text().contains(expected.unwrap()), "{notice}"));
-        let notes = Survey::read(source.as_mut()).unwrap().notes;
+        let survey = Survey::read(source.as_mut()).unwrap();
+        let notes = survey.notes();
         assert_eq!(
             notes.iter().any(|note| note.contains("looks like a total")),
             expected.is_some(),

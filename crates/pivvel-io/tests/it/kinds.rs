@@ -78,11 +78,11 @@ proptest! {
         // Three decimals behind a mark that could stand between thousands say nothing by themselves.
         prop_assume!(scale != 3 || style.marks == "." || style.marks == "," || style.point == "." && style.delimiter == ',');
         let mut source = open(&text);
-        let kind = source.columns()[1].kind.clone();
+        let kind = source.columns()[1].kind().clone();
         let total: i128 = numbers.iter().map(|n| i128::from(*n)).sum::<i128>() + i128::from(telling) + 7;
         prop_assert!(kind.words().contains(&format!("{scale} decimals")), "{} of\n{text}", kind.words());
         prop_assert!(kind.words().contains(style.said), "{} of\n{text}", kind.words());
-        prop_assert_eq!(kind.unit.map(String::from).unwrap_or_default(), unit);
+        prop_assert_eq!(kind.unit().map(String::from).unwrap_or_default(), unit);
         let found = sum(&mut source, "sum(v)").unwrap().to_string();
         prop_assert_eq!(found, Decimal::new(total, scale as u8).to_string(), "{}", text);
     }
@@ -144,7 +144,7 @@ proptest! {
         texts.iter().for_each(|text| file += &format!("\"{text}\",1\n"));
         let options = ReadOptions::default().kinds([("t".into(), "text".into())]);
         let mut source = TextSource::from_reader("f.csv", Cursor::new(file.into_bytes()), &options).unwrap();
-        prop_assert!(source.columns()[0].kind.given);
+        prop_assert!(source.columns()[0].kind().given());
         let schema = source.schema();
         prop_assert_eq!(schema.field(0).name(), "t");
         let brief = Brief::new().rows(["t"]).measure(("n", "sum(n)"));

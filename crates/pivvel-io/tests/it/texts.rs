@@ -125,7 +125,7 @@ fn lines_have_their_texts() {
 
     let lines = lines(20_000, 9_000);
     let mut source = open(&csv(&lines), 30_000);
-    let columns: Vec<&str> = source.columns().iter().map(|column| column.name.as_str()).collect();
+    let columns: Vec<&str> = source.columns().iter().map(|column| column.name()).collect();
     assert_eq!(columns, ["first", "second", "pieces"]);
     let mut found = Vec::new();
     source

@@ -129,7 +129,7 @@ impl Appearance {
 
     /// What a legend calls a rule.
     pub(crate) fn rule_name(&self, rule: &PlannedRule) -> String {
-        rule.default_name().map_or_else(|| rule.name.clone(), |made| self.words.say(made.clone()))
+        rule.default_name().map_or_else(|| rule.name().to_string(), |made| self.words.say(made.clone()))
     }
 
     /// A sentence in the words of this appearance; one that they do not have stays in English.

@@ -27,7 +27,7 @@ enum Row {
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
+    let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let columns = leaves(crosstab);
     let rows = rows(view, panel, &columns, &appearance.words);
     let shown = &rows[..rows.len().min(MOST)];
@@ -56,7 +56,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let first = top + named;
     let foot = first + heights.last().copied().unwrap_or_default();
     let scale = Scale::new(&scaled, true, (margin, margin + field));
-    let format = &crosstab.measures()[0].format;
+    let format = &crosstab.measures()[0].format();
     canvas.scale_below(&scale, (first, foot), "rule", (appearance, (!hidden).then_some(format)));
     let wardrobe = Wardrobe::new(crosstab, appearance);
     for (row, height) in shown.iter().zip(&heights) {
@@ -82,12 +82,12 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
 
 /// The room that names of members have: the same in all panels.
 fn margin(view: &View, panel: &Panel, rows: &[Row], words: &Words) -> f64 {
-    let axis = view.crosstab.rows();
+    let axis = view.crosstab().rows();
     let headings = rows.iter().map(|row| match row {
         Row::Heading(text) => text_width(text),
         Row::Bar { .. } => 0.0,
     });
-    let named = panel.named(&view.crosstab);
+    let named = panel.named(view.crosstab());
     let names = named.iter().take(MOST).map(|row| text_width(&label(&axis.path(*row), words)) + 12.0);
     headings.chain(names).fold(40.0, f64::max).min(NAME) + 10.0
 }
@@ -138,10 +138,10 @@ fn leaves(crosstab: &CrossTab) -> Vec<ColumnEntry> {
 }
 
 fn rows(view: &View, panel: &Panel, columns: &[ColumnEntry], words: &Words) -> Vec<Row> {
-    let axis = view.crosstab.rows();
+    let axis = view.crosstab().rows();
     let mut rows = Vec::new();
     let mut last = None;
-    for row in panel.members(&view.crosstab) {
+    for row in panel.members(view.crosstab()) {
         let parent = axis.parent(row).filter(|parent| !parent.is_total() && Some(*parent) != panel.root);
         if parent.is_some() && parent != last {
             rows.extend(parent.map(|parent| Row::Heading(label(&axis.path(parent), words))));

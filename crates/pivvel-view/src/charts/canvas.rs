@@ -243,9 +243,9 @@ pub(crate) fn figure_words(
     (row, column): (RowEntry, ColumnEntry),
     measure: usize,
 ) -> String {
-    let label = &crosstab.measures()[measure].label;
+    let label = crosstab.measures()[measure].label();
     if crosstab.hides_figure(measure) {
-        return label.clone();
+        return label.to_string();
     }
     let value = crosstab.cell(row, column).and_then(|cell| cell.value(measure));
     let format = crosstab.format(row, column, measure);

@@ -18,7 +18,7 @@ const HEIGHT: f64 = 250.0;
 const APART: f64 = 14.0;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
+    let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let rows = panel.members(crosstab);
     let periods = crosstab.period_places();
     let hidden = crosstab.hides_figure(0);
@@ -40,7 +40,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let top = if panel.title.is_some() { 30.0 } else { 12.0 };
     let height = top + field + 34.0;
     let foot = height - 34.0;
-    let format = &appearance.words.format(&crosstab.measures()[0].format);
+    let format = &appearance.words.format(crosstab.measures()[0].format());
     let scale = Scale::new(&scaled, false, (foot, top)).begun_at_a_tick();
     let ticks: Vec<(f64, String)> =
         scale.ticks().into_iter().map(|tick| (tick, tick_text(tick, format))).collect();
@@ -134,7 +134,7 @@ fn period_names(
     across: impl Fn(f64) -> f64,
 ) {
     canvas.line((left, foot), (left + width, foot), "base");
-    let name = |entry: ColumnEntry| label(&view.crosstab.columns().path(entry), words);
+    let name = |entry: ColumnEntry| label(&view.crosstab().columns().path(entry), words);
     let widest = periods.iter().map(|(entry, _)| text_width(&name(*entry))).fold(10.0, f64::max) + 14.0;
     let room = (width / widest).floor().max(1.0) as usize;
     let every = periods.len().div_ceil(room).max(1);
@@ -170,7 +170,7 @@ fn place_names(
         lowest = *y - apart;
     }
     for (y, i) in ends {
-        let member = Member::new(&view.crosstab, rows[i], Vec::new(), medium);
+        let member = Member::new(view.crosstab(), rows[i], Vec::new(), medium);
         canvas.text_on(&member, (x, y + 4.0), &fitting(&names[i], room), Hold::Start, "");
     }
 }

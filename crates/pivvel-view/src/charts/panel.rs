@@ -21,8 +21,8 @@ pub(crate) struct Panel {
 
 /// The panels of a view.
 pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
-    let axis = view.crosstab.rows();
-    if view.spec.per.is_none() {
+    let axis = view.crosstab().rows();
+    if view.spec().per.is_none() {
         return vec![Panel::whole()];
     }
     let mut roots: Vec<RowEntry> = Vec::new();
@@ -91,9 +91,9 @@ impl Panel {
 
     /// The rows whose values a scale covers: those of all panels, where they share it.
     pub(crate) fn scaled(&self, view: &View) -> Vec<RowEntry> {
-        match view.spec.scale == PanelScale::Own || view.spec.form == ViewForm::Table {
-            true => self.members(&view.crosstab),
-            false => Panel::whole().members(&view.crosstab),
+        match view.spec().scale == PanelScale::Own || view.spec().form == ViewForm::Table {
+            true => self.members(view.crosstab()),
+            false => Panel::whole().members(view.crosstab()),
         }
     }
 }

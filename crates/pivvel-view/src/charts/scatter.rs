@@ -18,7 +18,7 @@ const HEIGHT: f64 = 300.0;
 const NAMED: usize = 14;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
+    let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let value = |row: RowEntry, measure: usize| {
         crosstab
             .cell(row, ColumnEntry::TOTAL)
@@ -31,7 +31,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let hidden = crosstab.hides_figure(0) || crosstab.hides_figure(1);
     let top = if panel.title.is_some() { 52.0 } else { 30.0 };
     let (width, foot) = (panel.wide(WIDTH), top + HEIGHT);
-    let formats = [0, 1].map(|measure| appearance.words.format(&crosstab.measures()[measure].format));
+    let formats = [0, 1].map(|measure| appearance.words.format(crosstab.measures()[measure].format()));
     let up = Scale::new(&scaled.iter().map(|p| p.2).collect::<Vec<_>>(), false, (foot - 10.0, top + 10.0));
     let names: Vec<(f64, String)> =
         up.ticks().into_iter().map(|tick| (tick, tick_text(tick, &formats[1]))).collect();
@@ -50,7 +50,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let below = 64.0 + series.last().map_or(0.0, |last| last.at.1);
     let mut canvas = Canvas::new(&appearance.title(crosstab), left + width + 120.0, foot + below);
     panel.head(&mut canvas);
-    canvas.text((0.0, top - 10.0), &crosstab.measures()[1].label, Hold::Start, "strong");
+    canvas.text((0.0, top - 10.0), crosstab.measures()[1].label(), Hold::Start, "strong");
     for (tick, text) in &names {
         canvas.line((left, up.place(*tick)), (left + width, up.place(*tick)), "rule");
         if !hidden {
@@ -68,7 +68,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
             );
         }
     }
-    canvas.text((left + width, foot + 34.0), &crosstab.measures()[0].label, Hold::End, "strong");
+    canvas.text((left + width, foot + 34.0), crosstab.measures()[0].label(), Hold::End, "strong");
     let mean = appearance.words.say("mean");
     draw_means(&mut canvas, &points, (&across, &up), ((left, left + width), (top, foot)), &mean);
     draw_series(&mut canvas, &series, foot + 54.0, medium);
@@ -156,7 +156,7 @@ fn parents(view: &View, panel: &Panel, points: &[(RowEntry, f64, f64)]) -> Vec<R
     let mut parents: Vec<RowEntry> = Vec::new();
     for (row, ..) in points {
         let parent = view
-            .crosstab
+            .crosstab()
             .rows()
             .parent(*row)
             .filter(|parent| !parent.is_total() && Some(*parent) != panel.root);

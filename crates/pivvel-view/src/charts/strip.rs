@@ -28,7 +28,7 @@ impl Group {
 }
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
+    let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let hidden = crosstab.hides_figure(0);
     let groups = groups(crosstab, &panel.members(crosstab));
     let everything: Vec<f64> = groups_of(crosstab, &panel.scaled(view))
@@ -43,7 +43,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + 150.0, foot + 48.0);
     panel.head(&mut canvas);
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
-    let format = &crosstab.measures()[0].format;
+    let format = &crosstab.measures()[0].format();
     canvas.scale_below(&scale, (top, foot), "base", (appearance, (!hidden).then_some(format)));
     for (i, (group, name)) in groups.iter().zip(&names).enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
@@ -63,8 +63,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let text = appearance.words.say(above.with("count", count).with("all", group.members.len()));
         canvas.text((margin + FIELD + 8.0, y + 4.0), &text, Hold::Start, "soft");
     }
-    let measure = &crosstab.measures()[0].label;
-    let what = crosstab.rows().dimensions().last().map_or("", |d| d.label.as_str());
+    let measure = crosstab.measures()[0].label();
+    let what = crosstab.rows().dimensions().last().map_or("", |d| d.label());
     let caption = Sentence::from("{measure}: one point a {member}, the stroke is the mean of its group");
     let caption = appearance.words.say(caption.with("measure", measure).with("member", what));
     canvas.text((0.0, foot + 38.0), &caption, Hold::Start, "soft");
@@ -101,7 +101,7 @@ fn sides(crosstab: &CrossTab) -> [Paint; 2] {
     let good = crosstab
         .emphases()
         .iter()
-        .find_map(|e| e.planned().spec.good.filter(|_| e.planned().measure == Some(0)));
+        .find_map(|e| e.planned().spec().good.filter(|_| e.planned().measure() == Some(0)));
     let sides = match good {
         Some(pivvel_core::brief::Side::Low) => [Tone::Loss, Tone::Gain],
         _ => [Tone::Gain, Tone::Loss],

@@ -21,9 +21,9 @@ const BESIDE: f64 = 14.0;
 const GAP: f64 = 6.0;
 
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    let (crosstab, appearance) = (&view.crosstab, medium.appearance);
+    let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let members = panel.members(crosstab);
-    let grid = &view.spec.grid;
+    let grid = &view.spec().grid;
     let columns = grid.iter().map(|(_, (column, _))| *column).max().unwrap_or(1);
     let rows = grid.iter().map(|(_, (_, row))| *row).max().unwrap_or(1);
     let top = if panel.title.is_some() { 30.0 } else { 4.0 };
@@ -61,8 +61,8 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
         let y = foot + 16.0 + i as f64 * LINE;
         let half = ["upper half: {measure}", "lower half: {measure}"][i.min(1)];
         let name = match measures.len() {
-            1 => measure.label.clone(),
-            _ => appearance.words.say(Sentence::from(half).with("measure", &measure.label)),
+            1 => measure.label().to_string(),
+            _ => appearance.words.say(Sentence::from(half).with("measure", measure.label())),
         };
         canvas.text((0.0, y), &name, Hold::Start, "soft");
         legend(&mut canvas, &wardrobe, i, (text_width(&name) + 14.0, y), medium);
@@ -154,9 +154,9 @@ fn legend(
     let depth = crosstab.rows().depth();
     let tinted = |e: &&pivvel_core::result::Emphasis| {
         let planned = e.planned();
-        planned.measure == Some(measure)
-            && planned.spec.form == Form::Tint
-            && planned.grains.contains(&Grain::new(depth, 0))
+        planned.measure() == Some(measure)
+            && planned.spec().form == Form::Tint
+            && planned.grains().contains(&Grain::new(depth, 0))
     };
     if crosstab.emphases().iter().any(|e| tinted(&e)) {
         let own = legend_of(wardrobe, measure);
@@ -167,10 +167,10 @@ fn legend(
     }
     let peers = crosstab.peers(measure, Grain::new(depth, 0));
     let Some(yardstick) = peers.and_then(|peers| peers.yardstick()) else { return };
-    let (format, appearance) = (&crosstab.measures()[measure].format, medium.appearance);
+    let (format, appearance) = (&crosstab.measures()[measure].format(), medium.appearance);
     let ends = match crosstab.hides_figure(measure) {
         true => ["lowest", "highest"].map(|end| appearance.words.say(end)),
-        false => [appearance.number(&yardstick.low, format), appearance.number(&yardstick.high, format)],
+        false => [appearance.number(&yardstick.low(), format), appearance.number(&yardstick.high(), format)],
     };
     let palette = appearance.theme.palette_at(measure);
     let paint = |step: i32| Paint::Place { palette, position: f64::from(step) / 11.0 };

@@ -97,7 +97,7 @@ impl Classes {
     /// The classes of the heading of a member whose dimension has colours of its own; the member may have none.
     pub(crate) fn own_colour<S: OfAxis>(&mut self, axis: &Axis<S>, entry: Entry<S>) -> Option<String> {
         let path = axis.path(entry);
-        let member = path.last().filter(|member| !member.dimension().colours.is_empty())?;
+        let member = path.last().filter(|member| !member.dimension().colours().is_empty())?;
         Some(own_colour(member).map_or("own".into(), |own| format!("own {}", self.category(Hue::Own(own)))))
     }
 

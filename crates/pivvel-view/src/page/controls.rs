@@ -199,7 +199,8 @@ fn of_control(control: &Control, crosstab: &CrossTab, marks: &Marks, words: &Wor
 /// What a member is called.
 fn member_words(control: &Control, member: &Member, crosstab: &CrossTab, words: &Words) -> String {
     let dimensions = crosstab.rows().dimensions().iter().chain(crosstab.columns().dimensions());
-    let shown = dimensions.filter(|dimension| dimension.name == control.name()).flat_map(|own| &own.labels);
+    let shown =
+        dimensions.filter(|dimension| dimension.name() == control.name()).flat_map(|own| own.labels());
     let label = member.label();
     let given = shown.into_iter().find(|(own, _)| *own == label).map(|(_, shown)| shown.clone());
     let own = given.unwrap_or_else(|| match member {

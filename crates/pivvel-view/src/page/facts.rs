@@ -16,7 +16,7 @@ pub(super) fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> S
     let columns = layout.columns.iter().zip(marks).map(|(column, mark)| {
         let path = crosstab.columns().path(column.entry);
         let labels: Vec<String> = path.iter().map(|member| printable(member.shown())).collect();
-        let measure = printable(&crosstab.measures()[column.measure].label);
+        let measure = printable(crosstab.measures()[column.measure].label());
         let mut facts = json!({ "p": labels, "m": measure, "k": mark });
         if column.hidden {
             facts["h"] = json!(1);
@@ -36,7 +36,7 @@ pub(super) fn facts(crosstab: &CrossTab, layout: &Layout, marks: &[String]) -> S
 
 /// What the dimensions of an axis are called.
 fn headings<S: OfAxis>(axis: &Axis<S>) -> Vec<String> {
-    axis.dimensions().iter().map(|dimension| printable(&dimension.label)).collect()
+    axis.dimensions().iter().map(|dimension| printable(dimension.label())).collect()
 }
 
 /// JSON as it stands on a page, without what looks like markup.
@@ -61,15 +61,17 @@ fn of_scale(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale) -> Json
     let (crosstab, words) = (wardrobe.crosstab, &wardrobe.appearance.words);
     fn level<S: OfAxis>(axis: &Axis<S>, level: usize, words: &Words) -> Option<String> {
         let label = || {
-            level.checked_sub(1).map_or_else(|| words.say("total"), |i| axis.dimensions()[i].label.clone())
+            level
+                .checked_sub(1)
+                .map_or_else(|| words.say("total"), |i| axis.dimensions()[i].label().to_string())
         };
         (axis.depth() > 0).then(label)
     }
-    let row = level(crosstab.rows(), scale.grain.row, words);
+    let row = level(crosstab.rows(), scale.grain().row(), words);
     let levels: Vec<String> =
-        row.into_iter().chain(level(crosstab.columns(), scale.grain.column, words)).collect();
+        row.into_iter().chain(level(crosstab.columns(), scale.grain().column(), words)).collect();
     let levels = by_each_other(&levels, words);
-    let names: Vec<&str> = scale.within.iter().map(|(_, label)| label.as_str()).collect();
+    let names: Vec<&str> = scale.within().iter().map(|(_, label)| label.as_str()).collect();
     let name = match names.is_empty() {
         true => levels,
         false => words.say(
@@ -77,9 +79,9 @@ fn of_scale(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale) -> Json
         ),
     };
     let name = printable(&name);
-    let mut facts = json!({ "n": scale.yardstick.count, "t": name });
+    let mut facts = json!({ "n": scale.yardstick().count(), "t": name });
     if !crosstab.hides_scale(emphasis) {
-        let format = crosstab.format_apart(scale, emphasis.planned().measure.unwrap_or(0));
+        let format = crosstab.format_apart(scale, emphasis.planned().measure().unwrap_or(0));
         ends(&mut facts, emphasis, scale, (wardrobe.appearance, format));
     }
     facts
@@ -93,17 +95,17 @@ fn ends(
     (appearance, format): (&Appearance, &NumberFormat),
 ) {
     let number = |value: f64| json!(appearance.number(&Value::Float(value), format));
-    let yardstick = &scale.yardstick;
-    let of_peers = scale.low == yardstick.low.as_f64() && scale.high == yardstick.high.as_f64();
+    let yardstick = &scale.yardstick();
+    let of_peers = scale.low() == yardstick.low().as_f64() && scale.high() == yardstick.high().as_f64();
     (facts["lo"], facts["hi"]) = match of_peers && !emphasis.planned().is_diverging() {
         // Exact numbers are shown with the digits that they have.
         true => (
-            json!(appearance.number(&yardstick.low, format)),
-            json!(appearance.number(&yardstick.high, format)),
+            json!(appearance.number(&yardstick.low(), format)),
+            json!(appearance.number(&yardstick.high(), format)),
         ),
-        false => (number(scale.low), number(scale.high)),
+        false => (number(scale.low()), number(scale.high())),
     };
-    for (key, value) in [("mean", yardstick.mean), ("mid", scale.middle)] {
+    for (key, value) in [("mean", yardstick.mean()), ("mid", scale.middle())] {
         if let Some(value) = value {
             facts[key] = number(value);
         }

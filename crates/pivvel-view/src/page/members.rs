@@ -42,7 +42,7 @@ impl Hue {
 /// The colour that the brief gives to a member.
 pub(crate) fn own_colour(member: &MemberRef<'_>) -> Option<Rgb> {
     let is_it = |label: &str| label == member.label() || member.is_blank() && label == "blank";
-    let (_, colour) = member.dimension().colours.iter().find(|(label, _)| is_it(label))?;
+    let (_, colour) = member.dimension().colours().iter().find(|(label, _)| is_it(label))?;
     colour.parse().ok()
 }
 
@@ -59,7 +59,12 @@ impl Marks {
         let path = axis.path(entry);
         let last = path.last()?;
         let next = self.numbers.len();
-        Some(*self.numbers.entry((last.dimension().name.clone(), last.label().to_string())).or_insert(next))
+        Some(
+            *self
+                .numbers
+                .entry((last.dimension().name().to_string(), last.label().to_string()))
+                .or_insert(next),
+        )
     }
 
     /// The number of the colour of the last member of an entry's path: one and the same in all views, whatever else
@@ -70,7 +75,7 @@ impl Marks {
         if let Some(own) = own_colour(last) {
             return Hue::Own(own);
         }
-        let own = self.hues.entry(last.dimension().name.clone()).or_default();
+        let own = self.hues.entry(last.dimension().name().to_string()).or_default();
         let next = own.len();
         Hue::Category(*own.entry(last.label().to_string()).or_insert(next))
     }

@@ -132,14 +132,14 @@ fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, mar
     let table = Table::draw(crosstab, &main, 0, classes, marks);
     let mut sections = vec![Section { title: None, body: table, class: None, notes: Vec::new() }];
     for (place, view) in crosstab.views().iter().enumerate() {
-        let title = Some(appearance.title(&view.crosstab));
+        let title = Some(appearance.title(view.crosstab()));
         let panels = charts::panels(view, &appearance.words);
         let mut parts = Vec::new();
         for (i, panel) in panels.iter().enumerate() {
-            parts.push(match view.spec.form {
+            parts.push(match view.spec().form {
                 ViewForm::Table => {
-                    let layout = Layout::of_panel(&view.crosstab, panel, appearance);
-                    let table = Table::draw(&view.crosstab, &layout, 1 + place * 100 + i, classes, marks);
+                    let layout = Layout::of_panel(view.crosstab(), panel, appearance);
+                    let table = Table::draw(view.crosstab(), &layout, 1 + place * 100 + i, classes, marks);
                     match &panel.title {
                         Some(title) => {
                             format!("<div class=\"panel\"><h3>{}</h3>{table}</div>", classes::escaped(title))
@@ -155,8 +155,8 @@ fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, mar
         } else {
             parts.concat()
         };
-        let notes = crate::notes::own_notes(&view.crosstab, crosstab, &appearance.words);
-        let class = match (view.spec.form, panels.len()) {
+        let notes = crate::notes::own_notes(view.crosstab(), crosstab, &appearance.words);
+        let class = match (view.spec().form, panels.len()) {
             (ViewForm::Table, _) => None,
             (_, 0 | 1) => Some("chart"),
             _ => Some("chart several"),

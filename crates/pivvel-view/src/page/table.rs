@@ -235,7 +235,7 @@ fn write_cell(
     }
     if let Some(bar) = cell.dress.bar {
         let percent = |share: f64| format!("{:.1}%", share * 100.0);
-        let (from, to, zero) = (percent(bar.span.from), percent(bar.span.to), percent(bar.span.zero));
+        let (from, to, zero) = (percent(bar.span.from()), percent(bar.span.to()), percent(bar.span.zero()));
         write!(out, " style=\"--a:{from};--b:{to};--z:{zero}\"")?;
     }
     if at.ranked && cell.rank > 0 {

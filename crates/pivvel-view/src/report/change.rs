@@ -42,8 +42,8 @@ pub(crate) fn report(
     let mut parts = vec![ReportPart::Words(first)];
     let apart = Apart::of(comparison);
     for (heading, group) in groups(comparison, formats.inner) {
-        let total = group.first().filter(|change| change.levels == ["total", "total"]);
-        let whole = total.and_then(|change| Some((apart.get(change)?, &change.measure)));
+        let total = group.first().filter(|change| *change.levels() == ["total", "total"]);
+        let whole = total.and_then(|change| Some((apart.get(change)?, change.measure())));
         parts.push(ReportPart::Heading(words.say(heading)));
         let (table, left) = table(group, &apart, comparison.dimensions(), formats, appearance);
         parts.push(ReportPart::Table(table));
@@ -67,7 +67,7 @@ pub(crate) fn report(
 type Group<'a> = (Sentence, Vec<&'a Change>);
 
 fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
-    let at_edge = |change: &&Change| inner || change.levels.iter().any(|level| level == "total");
+    let at_edge = |change: &&Change| inner || change.levels().iter().any(|level| level == "total");
     let mut shown: Vec<&Change> = comparison.changes().iter().filter(at_edge).collect();
     if shown.is_empty() {
         // Where there are no totals every cell is reported.
@@ -75,14 +75,14 @@ fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
     }
     let mut groups: Vec<(&str, &[String; 2], Vec<&Change>)> = Vec::new();
     for change in shown {
-        match groups.iter_mut().find(|(m, levels, _)| *m == change.measure && **levels == change.levels) {
+        match groups.iter_mut().find(|(m, levels, _)| *m == change.measure() && *levels == change.levels()) {
             Some((.., group)) => group.push(change),
-            None => groups.push((&change.measure, &change.levels, vec![change])),
+            None => groups.push((change.measure(), change.levels(), vec![change])),
         }
     }
     let at = |name: &str| comparison.dimensions().iter().position(|d| d == name).map_or(0, |place| place + 1);
     groups.sort_by_key(|(measure, levels, _)| {
-        let first = comparison.changes().iter().position(|change| change.measure == *measure);
+        let first = comparison.changes().iter().position(|change| change.measure() == *measure);
         (first, at(&levels[1]) > 0, at(&levels[1]), at(&levels[0]))
     });
     let headed = |measure: &str, levels: &[String; 2]| {
@@ -101,7 +101,7 @@ fn groups(comparison: &Comparison, inner: bool) -> Vec<Group<'_>> {
 }
 
 /// A member as it is read: the blank member by its dimension's name.
-pub(super) fn shown_member(label: &str, dimension: Option<&String>, words: &Words) -> String {
+pub(super) fn shown_member(label: &str, dimension: Option<&str>, words: &Words) -> String {
     match (label, dimension) {
         ("", Some(dimension)) => words.say(no_member(dimension)),
         ("", None) => words.say("blank"),
@@ -112,11 +112,13 @@ pub(super) fn shown_member(label: &str, dimension: Option<&String>, words: &Word
 /// Members that came and went.
 fn members(level: &LevelChange, dimensions: &[String], words: &Words) -> Vec<(usize, String)> {
     // A path ends with the dimension that it is a member of.
-    let last = dimensions.iter().position(|dimension| *dimension == level.dimension).unwrap_or_default();
+    let last = dimensions.iter().position(|dimension| *dimension == level.dimension()).unwrap_or_default();
     let name = |path: &Vec<String>| {
         let first = (last + 1).saturating_sub(path.len());
-        let labels =
-            path.iter().enumerate().map(|(i, label)| shown_member(label, dimensions.get(first + i), words));
+        let labels = path
+            .iter()
+            .enumerate()
+            .map(|(i, label)| shown_member(label, dimensions.get(first + i).map(String::as_str), words));
         labels.collect::<Vec<_>>().join(" > ")
     };
     let list = |paths: &[Vec<String>]| {
@@ -131,10 +133,10 @@ fn members(level: &LevelChange, dimensions: &[String], words: &Words) -> Vec<(us
         }
     };
     let lists =
-        [("new in {dimension}: {members}", &level.new), ("gone in {dimension}: {members}", &level.gone)];
+        [("new in {dimension}: {members}", level.came()), ("gone in {dimension}: {members}", level.gone())];
     let lists = lists.into_iter().filter(|(_, paths)| !paths.is_empty());
     let sentence = |phrase, paths| {
-        let sentence = Sentence::from(phrase).with("dimension", &level.dimension);
+        let sentence = Sentence::from(phrase).with("dimension", level.dimension());
         (0, words.say(sentence.with("members", list(paths))))
     };
     lists.map(|(phrase, paths)| sentence(phrase, paths)).collect()
@@ -191,7 +193,7 @@ impl<'a> Numbers<'a> {
 
     /// A number with two digits more where the ratio is below one.
     fn finely(&self, number: f64, mixed: &Mixed) -> String {
-        let more = if mixed.ratios.iter().all(|ratio| ratio.abs() < 1.0) { 2 } else { 0 };
+        let more = if mixed.ratios().iter().all(|ratio| ratio.abs() < 1.0) { 2 } else { 0 };
         let decimals = self.format.decimals.unwrap_or(2).saturating_add(more);
         self.appearance.number(&Value::Float(number), &self.format.clone().decimals(Some(decimals)))
     }
@@ -208,12 +210,12 @@ type ApartKey<'a> = (&'a str, &'a [String; 2], &'a [Option<String>]);
 
 impl<'a> Apart<'a> {
     fn of(comparison: &'a Comparison) -> Apart<'a> {
-        let key = |mixed: &'a Mixed| (mixed.measure.as_str(), &mixed.levels, mixed.members.as_slice());
+        let key = |mixed: &'a Mixed| (mixed.measure(), mixed.levels(), mixed.members());
         Apart(comparison.mixed().iter().map(|mixed| (key(mixed), mixed)).collect())
     }
 
     fn get(&self, change: &Change) -> Option<&Mixed> {
-        self.0.get(&(change.measure.as_str(), &change.levels, change.members.as_slice())).copied()
+        self.0.get(&(change.measure(), change.levels(), change.members())).copied()
     }
 }
 
@@ -227,20 +229,21 @@ fn table(
     appearance: &Appearance,
 ) -> (ReportTable, usize) {
     let words = &appearance.words;
-    let size = |change: &Change| change.change.map_or(-1.0, |value| value.as_f64().abs());
+    let size = |change: &Change| change.change().map_or(-1.0, |value| value.as_f64().abs());
     group.sort_by(|a, b| size(b).total_cmp(&size(a)));
     let all = group.len();
     group.truncate(formats.limit.unwrap_or(all));
-    let measure = group.first().map(|change| change.measure.as_str()).unwrap_or_default();
+    let measure = group.first().map(|change| change.measure()).unwrap_or_default();
     let numbers = Numbers::of(measure, formats, appearance);
     let is_apart = group.iter().any(|change| apart.get(change).is_some());
     let row = |change: &&Change| {
-        let [earlier, later] = [change.earlier, change.later].map(|value| numbers.value(value));
-        let relative = change.relative.map(|share| percent(share, appearance)).unwrap_or_default();
-        let mut row = vec![name(change, dimensions, words), earlier, later, numbers.change(change.change)];
+        let [earlier, later] = [change.earlier(), change.later()].map(|value| numbers.value(value));
+        let relative = change.relative().map(|share| percent(share, appearance)).unwrap_or_default();
+        let mut row = vec![name(change, dimensions, words), earlier, later, numbers.change(change.change())];
         if is_apart {
-            let parts =
-                apart.get(change).map(|mixed| [mixed.own, mixed.mix].map(|part| numbers.part(part, mixed)));
+            let parts = apart
+                .get(change)
+                .map(|mixed| [mixed.own(), mixed.mix()].map(|part| numbers.part(part, mixed)));
             row.extend(parts.unwrap_or_default());
         }
         row.extend([relative, rank(change, words)]);
@@ -252,9 +255,9 @@ fn table(
     let columns = first.into_iter().chain(taken_apart).chain([("in percent", true), ("rank", false)]);
     // Scaled among the changes of these levels alone, and from nothing: a fall goes to the left.
     let bar = |change: &&Change| {
-        let (low, high) = change.ends.filter(|_| change.peer_count > 1)?;
+        let (low, high) = change.ends().filter(|_| change.peer_count() > 1)?;
         let most = low.abs().max(high.abs());
-        change.change.map(|value| value.as_f64() / most).filter(|end| end.is_finite())
+        change.change().map(|value| value.as_f64() / most).filter(|end| end.is_finite())
     };
     let ends: Vec<_> = group.iter().map(bar).collect();
     let bars = ends.iter().any(Option::is_some).then_some(ReportBars { column: 3, ends });
@@ -266,7 +269,7 @@ fn table(
 
 /// What a change is of.
 fn name(change: &Change, dimensions: &[String], words: &Words) -> String {
-    let members = change.members.iter().zip(dimensions);
+    let members = change.members().iter().zip(dimensions);
     let path = members
         .filter_map(|(label, dimension)| Some(shown_member(label.as_ref()?, Some(dimension), words)))
         .collect::<Vec<_>>();
@@ -274,13 +277,13 @@ fn name(change: &Change, dimensions: &[String], words: &Words) -> String {
 }
 
 fn rank(change: &Change, words: &Words) -> String {
-    match (change.state, change.ranks) {
+    match (change.state(), change.ranks()) {
         (State::New, _) => words.say("new"),
         (State::Gone, _) => words.say("gone"),
         (State::Both, [Some(a), Some(b)]) if a != b => words.say(
             Sentence::from("{first} to {last}").with("first", a.to_string()).with("last", b.to_string()),
         ),
-        (State::Both, [Some(a), Some(_)]) if change.peer_count > 1 => a.to_string(),
+        (State::Both, [Some(a), Some(_)]) if change.peer_count() > 1 => a.to_string(),
         _ => String::new(),
     }
 }

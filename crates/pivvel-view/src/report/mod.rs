@@ -57,12 +57,19 @@ pub fn report_changes(comparison: &Comparison, title: String, formats: &ChangeFo
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct Report {
-    /// The title.
-    pub title: String,
-    /// Its parts, in order.
-    pub parts: Vec<ReportPart>,
+    pub(crate) title: String,
+    pub(crate) parts: Vec<ReportPart>,
     /// The words and colours that it is drawn in.
     pub(crate) appearance: Appearance,
+}
+
+pivvel_core::getters! {
+    Report {
+        /// The title.
+        title: &str,
+        /// Its parts, in order.
+        parts: &[ReportPart],
+    }
 }
 
 impl Report {
@@ -95,54 +102,89 @@ pub enum ReportPart {
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct ReportBranch {
-    /// What it is: its formula, or what it is called.
-    pub what: String,
-    /// The value.
-    pub value: String,
-    /// All its digits, where the value as it is shown leaves some out.
-    pub digits: Option<String>,
-    /// What else is to say of it, as the cell that it is read at.
-    pub note: Option<String>,
-    /// What it is made of.
-    pub parts: Vec<ReportBranch>,
+    pub(crate) what: String,
+    pub(crate) value: String,
+    pub(crate) digits: Option<String>,
+    pub(crate) note: Option<String>,
+    pub(crate) parts: Vec<ReportBranch>,
+}
+
+pivvel_core::getters! {
+    ReportBranch {
+        /// What it is: its formula, or what it is called.
+        what: &str,
+        /// The value.
+        value: &str,
+        /// All its digits, where the value as it is shown leaves some out.
+        digits: Option<&str>,
+        /// What else is to say of it, as the cell that it is read at.
+        note: Option<&str>,
+        /// What it is made of.
+        parts: &[ReportBranch],
+    }
 }
 
 /// Where one value stands among others, from the lowest (0) to the highest (1).
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ReportStrip {
-    /// The places of all of them.
-    pub places: Vec<f64>,
-    /// The place of the one.
-    pub own: f64,
-    /// The place of their mean.
-    pub mean: Option<f64>,
-    /// The lowest and the highest in words.
-    pub ends: [String; 2],
-    /// What it shows, for who cannot see it.
-    pub words: String,
+    pub(crate) places: Vec<f64>,
+    pub(crate) own: f64,
+    pub(crate) mean: Option<f64>,
+    pub(crate) ends: [String; 2],
+    pub(crate) words: String,
+}
+
+pivvel_core::getters! {
+    ReportStrip {
+        /// The places of all of them.
+        places: &[f64],
+        /// The place of the one.
+        own: f64,
+        /// The place of their mean.
+        mean: Option<f64>,
+        /// The lowest and the highest in words.
+        ends: &[String; 2],
+        /// What it shows, for who cannot see it.
+        words: &str,
+    }
 }
 
 /// A plain table, whose cells are texts.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ReportTable {
-    /// Its columns.
-    pub columns: Vec<LineColumn>,
-    /// Its rows, each with a text for every column.
-    pub rows: Vec<Vec<String>>,
-    /// Columns that a page draws bars in, all on one scale.
-    pub bars: Vec<ReportBars>,
+    pub(crate) columns: Vec<LineColumn>,
+    pub(crate) rows: Vec<Vec<String>>,
+    pub(crate) bars: Vec<ReportBars>,
+}
+
+pivvel_core::getters! {
+    ReportTable {
+        /// Its columns.
+        columns: &[LineColumn],
+        /// Its rows, each with a text for every column.
+        rows: &[Vec<String>],
+        /// Columns that a page draws bars in, all on one scale.
+        bars: &[ReportBars],
+    }
 }
 
 /// The bars of a column.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ReportBars {
-    /// The column's place.
-    pub column: usize,
-    /// Where each row's bar ends: from -1 at the left of nothing to 1 at its right; `None` where it has none.
-    pub ends: Vec<Option<f64>>,
+    pub(crate) column: usize,
+    pub(crate) ends: Vec<Option<f64>>,
+}
+
+pivvel_core::getters! {
+    ReportBars {
+        /// The column's place.
+        column: usize,
+        /// Where each row's bar ends: from -1 at the left of nothing to 1 at its right; `None` where it has none.
+        ends: &[Option<f64>],
+    }
 }
 
 /// Bars of columns of values, the longest of which is as long as a bar can be; none where nothing has a length.
@@ -167,7 +209,7 @@ fn percent(share: f64, appearance: &Appearance) -> String {
 }
 
 /// A value with all its digits.
-fn exact(value: &Option<Value>, words: &Words) -> String {
+fn exact(value: Option<Value>, words: &Words) -> String {
     value.map_or_else(|| words.say("blank"), |value| value.to_string())
 }
 

@@ -122,18 +122,18 @@ pub(super) fn draw(pen: &mut Pen, cell: &LayoutCell, room: &Room, column: usize,
 /// A bar from its zero line, to an eighth of a character above it and to a half below.
 fn draw_bar(pen: &mut Pen, bar: &Bar) {
     let places = BAR as f64;
-    let zero = (bar.span.zero * places).round() as usize;
+    let zero = (bar.span.zero() * places).round() as usize;
     let style = pen.fore(Style::new(), bar.paint.shape(pen.ground));
     let mut text = String::new();
-    if bar.span.below {
-        let halves = ((bar.span.zero - bar.span.from) * places * 2.0).round() as usize;
+    if bar.span.below() {
+        let halves = ((bar.span.zero() - bar.span.from()) * places * 2.0).round() as usize;
         let (full, half) = (halves / 2, halves % 2);
         let blank = zero.saturating_sub(full + half);
         text.push_str(&" ".repeat(blank));
         text.push_str(&"▐".repeat(half.min(zero - blank)));
         text.push_str(&if pen.colours == Colours::None { "▒" } else { "█" }.repeat(full.min(zero)));
     } else {
-        let eighths = ((bar.span.to - bar.span.zero) * places * 8.0).round() as usize;
+        let eighths = ((bar.span.to() - bar.span.zero()) * places * 8.0).round() as usize;
         text.push_str(&" ".repeat(zero));
         text.push_str(&"█".repeat(eighths / 8));
         text.extend(['▏', '▎', '▍', '▌', '▋', '▊', '▉'].get((eighths % 8).wrapping_sub(1)));

@@ -11,10 +11,17 @@ use crate::appearance::Words;
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LineColumn {
-    /// The heading.
-    pub name: String,
-    /// Whether it holds numbers.
-    pub is_number: bool,
+    pub(crate) name: String,
+    pub(crate) is_number: bool,
+}
+
+pivvel_core::getters! {
+    LineColumn {
+        /// The heading.
+        name: &str,
+        /// Whether it holds numbers.
+        is_number: bool,
+    }
 }
 
 impl LineColumn {

@@ -115,11 +115,11 @@ fn items_and_others_stand_apart() {
         brief.total("row total", Placement::Off)
     });
     let layout = Layout::new(&crosstab);
-    assert!(layout.rows.iter().any(|row| row.made && row.label == "All other"));
-    assert!(layout.heads.iter().flatten().any(|head| head.made && head.text == "change"));
+    assert!(layout.rows().iter().any(|row| row.made() && row.label() == "All other"));
+    assert!(layout.heads().iter().flatten().any(|head| head.made() && head.text() == "change"));
     let scale = |label: &str| {
-        let row = layout.rows.iter().find(|row| row.label == label).unwrap();
-        row.cells[0].dress.tint.and(row.cells[0].on)?.scale
+        let row = layout.rows().iter().find(|row| row.label() == label).unwrap();
+        row.cells()[0].dress().tint().and(row.cells()[0].on())?.scale()
     };
     assert!(scale("All other").is_none_or(|others| Some(others) != scale("Våg Quay")));
     insta::assert_snapshot!(draw(&crosstab, None));
@@ -131,14 +131,14 @@ fn tints_are_of_one_level() {
     let crosstab = crosstab(|brief| brief);
     let layout = Layout::new(&crosstab);
     let mut scales = std::collections::BTreeSet::new();
-    for row in layout.rows.iter().filter(|row| row.kind != RowKind::Total) {
-        for (cell, column) in row.cells.iter().zip(&layout.columns) {
-            if let (Some(Paint::Place { palette, .. }), Some(on)) = (cell.dress.tint, cell.on) {
+    for row in layout.rows().iter().filter(|row| row.kind() != RowKind::Total) {
+        for (cell, column) in row.cells().iter().zip(layout.columns()) {
+            if let (Some(Paint::Place { palette, .. }), Some(on)) = (cell.dress().tint(), cell.on()) {
                 scales.insert((
-                    on.scale,
+                    on.scale(),
                     palette.name().map(|name| name.name()),
-                    row.kind == RowKind::Subtotal,
-                    column.height,
+                    row.kind() == RowKind::Subtotal,
+                    column.height(),
                 ));
             }
         }
@@ -146,9 +146,9 @@ fn tints_are_of_one_level() {
     let palettes: std::collections::BTreeSet<Option<&str>> =
         scales.iter().map(|(_, palette, ..)| *palette).collect();
     assert_eq!((scales.len(), palettes.len()), (4, 4), "{scales:?}");
-    let total = layout.rows.last().unwrap();
-    assert!(total.kind == RowKind::Total && total.cells.iter().all(|cell| cell.dress.tint.is_none()));
-    assert!(layout.legend.iter().all(|entry| entry.text.starts_with("Sales, ")));
+    let total = layout.rows().last().unwrap();
+    assert!(total.kind() == RowKind::Total && total.cells().iter().all(|cell| cell.dress().tint().is_none()));
+    assert!(layout.legend().iter().all(|entry| entry.text().starts_with("Sales, ")));
 }
 
 /// Emphasis on totals is there when it is asked for.
@@ -162,11 +162,11 @@ fn totals_are_tinted_when_asked() {
     let layout = Layout::new(&crosstab);
     let tinted = |kind| {
         layout
-            .rows
+            .rows()
             .iter()
-            .filter(|r| r.kind == kind)
-            .flat_map(|r| &r.cells)
-            .filter(|c| c.dress.tint.is_some())
+            .filter(|r| r.kind() == kind)
+            .flat_map(|r| r.cells())
+            .filter(|c| c.dress().tint().is_some())
             .count()
     };
     assert!(tinted(RowKind::Total) == 2 && tinted(RowKind::Subtotal) > 0, "{}", tinted(RowKind::Total));
@@ -220,18 +220,18 @@ fn whole_rows_stand_out() {
     });
     let layout = Layout::new(&crosstab);
     let dressed: Vec<(&str, bool, usize)> = layout
-        .rows
+        .rows()
         .iter()
         .map(|row| {
             (
-                row.label.as_str(),
-                row.tint.is_some(),
-                row.cells.iter().filter(|c| c.dress.tint.is_some()).count(),
+                row.label(),
+                row.tint().is_some(),
+                row.cells().iter().filter(|c| c.dress().tint().is_some()).count(),
             )
         })
         .filter(|(_, tint, cells)| *tint || *cells > 0)
         .collect();
-    assert_eq!(dressed, [("Fell", true, layout.columns.len())], "blank cells and the total with it");
+    assert_eq!(dressed, [("Fell", true, layout.columns().len())], "blank cells and the total with it");
 }
 
 /// Legends say each rule's own name, each scale's ends, and which side is good.

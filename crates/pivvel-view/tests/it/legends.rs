@@ -19,8 +19,8 @@ fn crosstab(amounts: &[i64], figure: Figure) -> CrossTab {
 
 /// The ends of the only scale of a legend, and the paints along it.
 fn ramp(legend: &[LegendEntry]) -> (&[String; 2], &[Paint]) {
-    match legend {
-        [LegendEntry { sample: Sample::Ramp { ends, paints, .. }, .. }] => (ends, paints),
+    match legend.iter().map(LegendEntry::sample).collect::<Vec<_>>()[..] {
+        [Sample::Ramp { ends, paints, .. }] => (ends, paints),
         _ => panic!("{legend:?}"),
     }
 }
@@ -35,8 +35,8 @@ proptest! {
         let (low, high) = (least.min(0), most.max(0));
         let crosstab = crosstab(&amounts, Figure::Shown);
         let layout = Layout::new(&crosstab);
-        let (ends, paints) = ramp(&layout.legend);
-        let format = &crosstab.measures()[0].format;
+        let (ends, paints) = ramp(layout.legend());
+        let format = &crosstab.measures()[0].format();
         prop_assert_eq!(ends, &[low, high].map(|end| show_number(&end.into(), format)));
         let below = paints.iter().take_while(|paint| **paint == paints[0]).count();
         let middle = |place: usize| low as f64 + (high - low) as f64 * (place as f64 + 0.5) / paints.len() as f64;
@@ -47,10 +47,10 @@ proptest! {
         };
         prop_assert_eq!(below, wanted);
         // The colour of each bar is that of its side.
-        for (amount, row) in layout.rows.iter().filter_map(|row| Some((row.cells[0].value?.as_f64(), row))) {
-            let Some(bar) = row.cells[0].dress.bar else { continue };
+        for (amount, row) in layout.rows().iter().filter_map(|row| Some((row.cells()[0].value()?.as_f64(), row))) {
+            let Some(bar) = row.cells()[0].dress().bar() else { continue };
             let side = if amount < 0.0 { paints[0] } else { paints[paints.len() - 1] };
-            prop_assert!(bar.paint == side || amount == 0.0, "{}: {:?} in {:?}", amount, bar, paints);
+            prop_assert!(bar.paint() == side || amount == 0.0, "{}: {:?} in {:?}", amount, bar, paints);
         }
     }
 
@@ -60,7 +60,7 @@ proptest! {
         let (least, most) = (*amounts.iter().min().unwrap(), *amounts.iter().max().unwrap());
         prop_assume!(least < most);
         let layout = Layout::new(&crosstab(&amounts, Figure::Hidden));
-        let (ends, _) = ramp(&layout.legend);
+        let (ends, _) = ramp(layout.legend());
         prop_assert_eq!(&ends[0], if least < 0 { "lowest" } else { "0" });
         prop_assert_eq!(&ends[1], if most > 0 { "highest" } else { "0" });
     }

@@ -35,14 +35,14 @@ proptest! {
         let brief = brief().palette(house).emphasize(tint(Form::Tint)).emphasize(rule).emphasize(tint(Form::Ink));
         let crosstab = crosstab(&brief);
         let layout = Layout::new(&crosstab);
-        for dress in layout.rows.iter().flat_map(|row| &row.cells).map(|cell| &cell.dress) {
+        for dress in layout.rows().iter().flat_map(|row| row.cells()).map(|cell| cell.dress()) {
             for ground in [Ground::Light, Ground::Dark] {
-                let tint = dress.tint.map(|paint| ink(ground).contrast(paint.tint(ground)));
-                let ink = dress.ink.map(|paint| paint.ink(ground).contrast(paper(ground)));
+                let tint = dress.tint().map(|paint| ink(ground).contrast(paint.tint(ground)));
+                let ink = dress.ink().map(|paint| paint.ink(ground).contrast(paper(ground)));
                 prop_assert!(tint.into_iter().chain(ink).all(|contrast| contrast >= 4.5), "{:?} {:?}", tint, ink);
             }
         }
-        prop_assert!(layout.rows.iter().flat_map(|row| &row.cells).filter(|cell| cell.dress.ink.is_some()).count() >= 3);
+        prop_assert!(layout.rows().iter().flat_map(|row| row.cells()).filter(|cell| cell.dress().ink().is_some()).count() >= 3);
     }
 }
 

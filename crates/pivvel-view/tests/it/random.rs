@@ -161,7 +161,7 @@ proptest! {
         prop_assert!(!none.contains(27 as char), "{:?}", none);
         // The table itself keeps within its room; the notes beneath it are sentences, and may be longer.
         if let Some(width) = width {
-            let labels = layout.rows.len().min(rows.unwrap_or(usize::MAX));
+            let labels = layout.rows().len().min(rows.unwrap_or(usize::MAX));
             let table = none.lines().skip(2).take(labels);
             let widest = table.map(UnicodeWidthStr::width).max().unwrap_or(0);
             // A single column of figures is drawn, however narrow it is.
@@ -189,7 +189,7 @@ proptest! {
         let outside = page.replace("http://www.w3.org/", "");
         prop_assert!(!outside.contains("src=\"http") && !outside.contains("href=\"http") && !outside.contains("url(http"));
         let layout = Layout::new(&crosstab);
-        let rows = layout.rows.iter().filter(|row| row.kind != RowKind::Heading).count();
+        let rows = layout.rows().iter().filter(|row| row.kind() != RowKind::Heading).count();
         prop_assert!(page.matches("<tr").count() >= rows);
         let picture = draw_svg(&crosstab, None);
         prop_assert_eq!(balanced(&picture), Ok(()), "{}", picture);

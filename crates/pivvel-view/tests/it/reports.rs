@@ -8,7 +8,7 @@ use pivvel_core::drill::{Address, LinesBehind};
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_view::{
-    ChangeFormats, LineColumn, Report, ReportBars, ReportBranch, ReportPart, ReportTable, TerminalOptions,
+    ChangeFormats, LineColumn, Report, ReportBranch, ReportPart, ReportTable, TerminalOptions,
     draw_report, draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
 };
 use proptest::prelude::*;
@@ -79,26 +79,26 @@ fn options() -> TerminalOptions {
 
 /// The texts of a report, in order.
 fn texts(report: &Report) -> Vec<String> {
-    let mut all = vec![report.title.clone()];
-    for part in &report.parts {
+    let mut all = vec![report.title().to_string()];
+    for part in report.parts() {
         match part {
             ReportPart::Heading(heading) => all.push(heading.clone()),
             ReportPart::Words(words) => all.extend(words.iter().map(|(_, words)| words.clone())),
             ReportPart::Table(table) => {
-                all.extend(table.columns.iter().map(|column| column.name.clone()));
-                all.extend(table.rows.iter().flatten().cloned());
+                all.extend(table.columns().iter().map(|column| column.name().to_string()));
+                all.extend(table.rows().iter().flatten().cloned());
             }
             ReportPart::Tree(branches) => branches.iter().for_each(|branch| texts_of(branch, &mut all)),
-            ReportPart::Strip(strip) => all.extend(strip.ends.iter().cloned()),
+            ReportPart::Strip(strip) => all.extend(strip.ends().iter().cloned()),
         }
     }
     all
 }
 
 fn texts_of(branch: &ReportBranch, all: &mut Vec<String>) {
-    all.extend([branch.what.clone(), branch.value.clone()]);
-    all.extend(branch.digits.iter().chain(&branch.note).cloned());
-    branch.parts.iter().for_each(|part| texts_of(part, all));
+    all.extend([branch.what().to_string(), branch.value().to_string()]);
+    all.extend(branch.digits().into_iter().chain(branch.note()).map(str::to_string));
+    branch.parts().iter().for_each(|part| texts_of(part, all));
 }
 
 fn escaped(text: &str) -> String {
@@ -150,18 +150,18 @@ fn a_page_and_a_terminal_say_the_same() {
         assert!(terminal.lines().all(|line| !line.ends_with(' ')), "{terminal}");
         // Headings are for whoever hears a page, too.
         assert_eq!(page.matches("<h1>").count(), 1);
-        let headings = report.parts.iter().filter(|part| matches!(part, ReportPart::Heading(_))).count();
+        let headings = report.parts().iter().filter(|part| matches!(part, ReportPart::Heading(_))).count();
         assert_eq!(page.matches("<h2>").count(), headings);
         assert_eq!(page.matches("<section>").count(), page.matches("</section>").count());
         let cells: usize =
-            texts_of_tables(&report).iter().map(|t| t.rows.iter().map(Vec::len).sum::<usize>()).sum();
-        let barred: usize = texts_of_tables(&report).iter().map(|t| t.bars.len() * t.rows.len()).sum();
+            texts_of_tables(&report).iter().map(|t| t.rows().iter().map(Vec::len).sum::<usize>()).sum();
+        let barred: usize = texts_of_tables(&report).iter().map(|t| t.bars().len() * t.rows().len()).sum();
         assert_eq!(page.matches("<td").count(), cells + barred);
     }
 }
 
 fn texts_of_tables(report: &Report) -> Vec<&ReportTable> {
-    let tables = report.parts.iter().filter_map(|part| match part {
+    let tables = report.parts().iter().filter_map(|part| match part {
         ReportPart::Table(table) => Some(table),
         _ => None,
     });
@@ -176,12 +176,13 @@ fn bars_are_of_one_level() {
     let mut met = 0;
     for table in texts_of_tables(&report) {
         // A ratio that is taken apart has bars of its two parts instead.
-        let [ReportBars { column, ends: bars, .. }] = &table.bars[..] else { continue };
-        assert_eq!((table.columns[*column].name.as_str(), bars.len()), ("change", table.rows.len()));
+        let [only] = table.bars() else { continue };
+        let (column, bars) = (only.column(), only.ends());
+        assert_eq!((table.columns()[column].name(), bars.len()), ("change", table.rows().len()));
         let longest = bars.iter().flatten().map(|bar| bar.abs()).fold(0.0, f64::max);
         assert!((longest - 1.0).abs() < 1e-12 || longest == 0.0, "{bars:?}");
-        for (row, bar) in table.rows.iter().zip(bars) {
-            let shown = &row[*column];
+        for (row, bar) in table.rows().iter().zip(bars) {
+            let shown = &row[column];
             match bar {
                 None => assert!(shown.is_empty(), "{row:?}"),
                 Some(bar) if *bar < 0.0 => {
@@ -218,14 +219,14 @@ fn a_limit_says_what_it_leaves_out() {
         let mut left = Vec::new();
         for (whole, part) in all.iter().zip(&some_tables) {
             // A limit cuts the tables of members, not the one of the parts of a ratio.
-            let cut = if whole.columns[0].name == "member" {
-                limit.min(whole.rows.len())
+            let cut = if whole.columns()[0].name() == "member" {
+                limit.min(whole.rows().len())
             } else {
-                whole.rows.len()
+                whole.rows().len()
             };
-            assert_eq!(part.rows[..], whole.rows[..cut]);
-            if cut < whole.rows.len() {
-                left.push((whole.rows.len() - cut, whole.rows.len()));
+            assert_eq!(part.rows()[..], whole.rows()[..cut]);
+            if cut < whole.rows().len() {
+                left.push((whole.rows().len() - cut, whole.rows().len()));
             }
         }
         let said: Vec<String> = texts(&some).into_iter().filter(|text| text.contains("not shown")).collect();
@@ -326,25 +327,25 @@ proptest! {
 #[test]
 fn a_story_shows_where_the_cell_stands_among_its_peers() {
     let story = story("coast=Fell,harbour=Tern,sold_on.month_of_year=January", "sales");
-    let strip = story.parts.iter().find_map(|part| match part {
+    let strip = story.parts().iter().find_map(|part| match part {
         ReportPart::Strip(strip) => Some(strip),
         _ => None,
     });
     let strip = strip.unwrap();
     // 300.00, 100.00, 50.50, 1.00 and -7.00 of harbours in January.
-    assert_eq!(strip.ends, ["-7.00".to_string(), "300.00".to_string()]);
-    assert_eq!(strip.places.len(), 5);
-    assert!(strip.places.is_sorted(), "{:?}", strip.places);
-    assert!((strip.own - 107.0 / 307.0).abs() < 1e-12, "{}", strip.own);
+    assert_eq!(*strip.ends(), ["-7.00".to_string(), "300.00".to_string()]);
+    assert_eq!(strip.places().len(), 5);
+    assert!(strip.places().is_sorted(), "{:?}", strip.places());
+    assert!((strip.own() - 107.0 / 307.0).abs() < 1e-12, "{}", strip.own());
     let mean = (444.5 / 5.0 + 7.0) / 307.0;
-    assert!(strip.mean.is_some_and(|own| (own - mean).abs() < 1e-12), "{:?}", strip.mean);
+    assert!(strip.mean().is_some_and(|own| (own - mean).abs() < 1e-12), "{:?}", strip.mean());
     let page = draw_report_page(&story);
     assert_eq!(page.matches("<circle").count(), 6);
-    assert!(page.contains(&format!("class=\"own\" cx=\"{:.1}\"", 8.0 + 400.0 * strip.own)));
+    assert!(page.contains(&format!("class=\"own\" cx=\"{:.1}\"", 8.0 + 400.0 * strip.own())));
     let text = draw_report(&story, &options());
     let line = text.lines().find(|line| line.contains('◆')).unwrap();
     let at = |sign: char| line.chars().position(|c| c == sign).unwrap();
-    assert_eq!(at('◆') - at('•'), (40.0 * strip.own).round() as usize);
+    assert_eq!(at('◆') - at('•'), (40.0 * strip.own()).round() as usize);
     assert_eq!(at('│') - at('•'), (40.0 * mean).round() as usize);
     assert_eq!(line.chars().filter(|c| *c == '•').count(), 4, "{line}");
 }
@@ -359,7 +360,8 @@ fn a_story_has_the_format_of_its_cell() {
     let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::source::LineSource>);
     let address = "coast='of Isle'".parse::<Address>().unwrap();
     let story = Build::new().explain(&brief, &mut open, &address, "sales").unwrap();
-    let title = report_story(&story).title;
+    let report = report_story(&story);
+    let title = report.title();
     assert!(title.ends_with("%"), "{title}");
 }
 
@@ -368,24 +370,26 @@ fn a_story_has_the_format_of_its_cell() {
 fn a_story_shows_what_the_number_is_split_into() {
     let report = story("total", "sales");
     let tables = texts_of_tables(&report);
-    let coasts = tables.iter().find(|table| table.columns[0].name == "coast").unwrap();
-    let names: Vec<&str> = coasts.columns.iter().map(|column| column.name.as_str()).collect();
+    let coasts = tables.iter().find(|table| table.columns()[0].name() == "coast").unwrap();
+    let names: Vec<&str> = coasts.columns().iter().map(|column| column.name()).collect();
     assert_eq!(names, ["coast", "sales", "share"]);
     let number = |text: &str| text.replace([',', '%', ' '], "").parse::<f64>().unwrap();
-    let whole: f64 = coasts.rows.iter().map(|row| number(&row[1])).sum();
-    for row in &coasts.rows {
+    let whole: f64 = coasts.rows().iter().map(|row| number(&row[1])).sum();
+    for row in coasts.rows() {
         assert!((number(&row[1]) / whole * 100.0 - number(&row[2])).abs() < 0.051, "{row:?} of {whole}");
     }
-    let [ReportBars { column: 1, ends, .. }] = &coasts.bars[..] else { panic!("{:?}", coasts.bars) };
+    let [only] = coasts.bars() else { panic!("{:?}", coasts.bars()) };
+    let (column, ends) = (only.column(), only.ends());
+    assert_eq!(column, 1);
     assert!(ends.contains(&Some(1.0)) && ends.iter().flatten().all(|end| end.abs() <= 1.0), "{ends:?}");
     // A ratio is no sum of its parts.
     let margin = story("total", "margin");
-    assert!(texts_of_tables(&margin).iter().all(|table| table.columns.len() == 2));
-    let tree = margin.parts.iter().find_map(|part| match part {
+    assert!(texts_of_tables(&margin).iter().all(|table| table.columns().len() == 2));
+    let tree = margin.parts().iter().find_map(|part| match part {
         ReportPart::Tree(branches) => Some(&branches[0]),
         _ => None,
     });
-    let leaves: Vec<&str> = tree.unwrap().parts.iter().map(|part| part.what.as_str()).collect();
+    let leaves: Vec<&str> = tree.unwrap().parts().iter().map(|part| part.what()).collect();
     assert!(leaves.len() == 2 && leaves.iter().all(|leaf| leaf.contains("sum(")), "{leaves:?}");
 }
 
@@ -397,9 +401,9 @@ fn of_many_parts_the_largest_are_shown() {
     let lines: Vec<Line> = (0..25).map(|i| (coast(i), "", 20_089, 100 * i as i128 + 100, 0)).collect();
     let mut open = || Ok(Box::new(source(&lines)) as Box<dyn pivvel_core::source::LineSource>);
     let story = Build::new().explain(&brief(), &mut open, &Address::new(), "sales").unwrap();
-    assert_eq!(story.parts[0].parts.len(), 25);
+    assert_eq!(story.parts()[0].parts().len(), 25);
     let report = report_story(&story);
-    let rows = &texts_of_tables(&report)[0].rows;
+    let rows = &texts_of_tables(&report)[0].rows();
     assert_eq!((rows.len(), rows[0][0].as_str(), rows[19][0].as_str()), (20, "y", "f"));
     assert!(texts(&report).contains(&"5 smaller parts are not shown".to_string()));
 }

@@ -27,14 +27,14 @@ pub(super) fn ruled(format: Format, kind: RowKind) -> Format {
 
 /// The colours that pages have, and the number format, in which the symbol of a cell stands before its number.
 pub(super) fn dressed(cell: &LayoutCell, number: &str, mut format: Format) -> Format {
-    format = format.set_num_format(match cell.dress.symbol {
+    format = format.set_num_format(match cell.dress().symbol() {
         Some((symbol, _)) => after_symbol(symbol.glyph(), number),
         None => number.to_string(),
     });
-    if let Some(paint) = cell.dress.tint {
+    if let Some(paint) = cell.dress().tint() {
         format = tinted(format, paint);
     }
-    match (cell.dress.ink.or(cell.dress.symbol.map(|(_, paint)| paint)), cell.dress.tint) {
+    match (cell.dress().ink().or(cell.dress().symbol().map(|(_, paint)| paint)), cell.dress().tint()) {
         (Some(paint), Some(_)) => format.set_font_color(colour(paint.ink_on_tint(Ground::Light))),
         (Some(paint), None) => inked(format, paint),
         (None, _) => format,

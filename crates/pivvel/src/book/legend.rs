@@ -17,8 +17,8 @@ pub(super) fn write(
 ) -> Result<(), XlsxError> {
     let mut row = below;
     // A sheet has no small lines.
-    for entry in layout.legend.iter().filter(|entry| entry.form != Form::Trend) {
-        page.write_string(row, 0, &entry.text)?;
+    for entry in layout.legend().iter().filter(|entry| entry.form() != Form::Trend) {
+        page.write_string(row, 0, entry.text())?;
         row = samples(page, entry, row + 1)?;
     }
     if row > below {
@@ -30,7 +30,7 @@ pub(super) fn write(
         "{count} links are left out: a sheet cannot hold them",
     );
     let without = (left_out > 0).then(|| appearance.sentence(without));
-    for note in layout.notes.iter().chain(&layout.doubts).chain(&without) {
+    for note in layout.notes().iter().chain(layout.doubts()).chain(&without) {
         page.write_string_with_format(row, 0, note, &Format::new().set_italic())?;
         row += 1;
     }
@@ -39,7 +39,7 @@ pub(super) fn write(
 
 /// Writes what an entry looks like; the row after it.
 fn samples(page: &mut Worksheet, entry: &LegendEntry, mut row: u32) -> Result<u32, XlsxError> {
-    match &entry.sample {
+    match entry.sample() {
         Sample::Ramp { paints, ends: [low, high], middle } => {
             let texts = [low.as_str(), middle.as_deref().unwrap_or_default(), high.as_str()];
             let places = [0, paints.len() / 2, paints.len().saturating_sub(1)];
@@ -47,16 +47,16 @@ fn samples(page: &mut Worksheet, entry: &LegendEntry, mut row: u32) -> Result<u3
             for (((text, place), align), column) in texts.iter().zip(places).zip(aligns).zip(1..) {
                 let format = Format::new().set_align(align);
                 let format =
-                    paints.get(place).map_or(format.clone(), |paint| looks(entry.form, *paint, format));
+                    paints.get(place).map_or(format.clone(), |paint| looks(entry.form(), *paint, format));
                 page.write_string_with_format(row, column, *text, &format)?;
             }
             row += 1;
         }
         Sample::Named(swatches) => {
             for swatch in swatches {
-                let symbol = swatch.symbol.map(|symbol| format!("{} ", symbol.glyph())).unwrap_or_default();
-                let format = looks(entry.form, swatch.paint, Format::new());
-                page.write_string_with_format(row, 1, format!("{symbol}{}", swatch.name), &format)?;
+                let symbol = swatch.symbol().map(|symbol| format!("{} ", symbol.glyph())).unwrap_or_default();
+                let format = looks(entry.form(), swatch.paint(), Format::new());
+                page.write_string_with_format(row, 1, format!("{symbol}{}", swatch.name()), &format)?;
                 row += 1;
             }
         }

@@ -36,7 +36,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
     let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(into_io_error)?;
     let properties = DocProperties::new().set_title(crosstab.title()).set_comment(comment);
     book.set_properties(&properties.set_creation_datetime(&day));
-    let views = crosstab.views().iter().map(|view| &view.crosstab);
+    let views = crosstab.views().iter().map(|view| view.crosstab());
     let laid_out: Vec<&CrossTab> = std::iter::once(crosstab).chain(views).collect();
     // The tidy sheet takes as long as the others together.
     let (sheets, tidy) = std::thread::scope(|scope| {
@@ -65,7 +65,7 @@ pub(crate) fn workbook(crosstab: &CrossTab, options: &TargetOptions) -> std::io:
 /// characters, none of `[]:*?/\\`, and no two that differ in case alone).
 fn names(layouts: &[Layout], first: String) -> Vec<String> {
     let mut names: Vec<String> = Vec::new();
-    for title in std::iter::once(&first).chain(layouts[1..].iter().map(|layout| &layout.title)) {
+    for title in std::iter::once(&first[..]).chain(layouts[1..].iter().map(|layout| layout.title())) {
         let kept = |c: char| if "[]:*?/\\".contains(c) || c.is_control() { ' ' } else { c };
         let title: String = title.chars().map(kept).collect();
         let title = title.split_whitespace().collect::<Vec<_>>().join(" ");

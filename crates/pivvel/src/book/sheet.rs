@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use pivvel_core::brief::{Form, Placement};
-use pivvel_core::result::{Mark, Span};
+use pivvel_core::result::Span;
 use pivvel_core::{CrossTab, Value};
 use pivvel_view::{Appearance, Bar, Ground, Layout, LayoutCell, RowKind};
 use rust_xlsxwriter::utility::row_col_to_cell;
@@ -36,7 +36,7 @@ pub(super) fn lay_out(
         page,
         crosstab,
         layout,
-        body: (TITLE + layout.heads.len().max(1)) as u32,
+        body: (TITLE + layout.heads().len().max(1)) as u32,
         links: 0,
         left_out: 0,
     };
@@ -45,7 +45,7 @@ pub(super) fn lay_out(
     sheet.outline()?;
     sheet.bars()?;
     sheet.widths()?;
-    let below = sheet.body + layout.rows.len() as u32 + 1;
+    let below = sheet.body + layout.rows().len() as u32 + 1;
     let left_out = sheet.left_out;
     legend::write(sheet.page, layout, appearance, left_out, below)
 }
@@ -73,12 +73,12 @@ impl Sheet<'_> {
     fn headings(&mut self) -> Result<(), XlsxError> {
         let layout = self.layout;
         let bold = Format::new().set_bold();
-        self.page.write_string_with_format(0, 0, &layout.title, &bold.clone().set_font_size(14))?;
-        self.page.write_string_with_format(self.body - 1, 0, layout.corner.join(" > "), &bold)?;
-        for (level, heads) in layout.heads.iter().enumerate() {
+        self.page.write_string_with_format(0, 0, layout.title(), &bold.clone().set_font_size(14))?;
+        self.page.write_string_with_format(self.body - 1, 0, layout.corner().join(" > "), &bold)?;
+        for (level, heads) in layout.heads().iter().enumerate() {
             for head in heads {
-                let (first, count) = head.columns;
-                let (top, bottom) = ((TITLE + level) as u32, (TITLE + level + head.rows - 1) as u32);
+                let (first, count) = head.columns();
+                let (top, bottom) = ((TITLE + level) as u32, (TITLE + level + head.rows() - 1) as u32);
                 let (left, right) = (column(first), column(first + count - 1));
                 let is_one = (top, left) == (bottom, right);
                 let align = if is_one { FormatAlign::Right } else { FormatAlign::Center };
@@ -86,8 +86,8 @@ impl Sheet<'_> {
                 if !is_one {
                     self.page.merge_range(top, left, bottom, right, "", &format)?;
                 }
-                self.link((top, left), head.link.as_deref())?;
-                self.page.write_string_with_format(top, left, &head.text, &format)?;
+                self.link((top, left), head.link())?;
+                self.page.write_string_with_format(top, left, head.text(), &format)?;
             }
         }
         self.page.set_freeze_panes(self.body, 1)?;
@@ -98,18 +98,18 @@ impl Sheet<'_> {
 
     fn rows(&mut self) -> Result<(), XlsxError> {
         let layout = self.layout;
-        for (row, at) in layout.rows.iter().zip(self.body..) {
-            let strong = matches!(row.kind, RowKind::Total | RowKind::Subtotal | RowKind::Heading);
+        for (row, at) in layout.rows().iter().zip(self.body..) {
+            let strong = matches!(row.kind(), RowKind::Total | RowKind::Subtotal | RowKind::Heading);
             let base = if strong { Format::new().set_bold() } else { Format::new() };
-            self.link((at, 0), row.link.as_deref())?;
-            let label = ruled(base.clone().set_indent(row.indent as u8), row.kind);
-            self.page.write_string_with_format(at, 0, &row.label, &label)?;
-            for (place, (cell, of)) in row.cells.iter().zip(&layout.columns).enumerate() {
-                let number = self.crosstab.format(row.entry, of.entry, of.measure);
-                let number = spelled(number, cell.value.as_ref());
+            self.link((at, 0), row.link())?;
+            let label = ruled(base.clone().set_indent(row.indent() as u8), row.kind());
+            self.page.write_string_with_format(at, 0, row.label(), &label)?;
+            for (place, (cell, of)) in row.cells().iter().zip(layout.columns()).enumerate() {
+                let number = self.crosstab.format(row.entry(), of.entry(), of.measure());
+                let number = spelled(number, cell.value().as_ref());
                 let at = (at, column(place));
-                self.link(at, cell.dress.link.as_deref())?;
-                self.cell(at, cell, &number, ruled(base.clone(), row.kind))?;
+                self.link(at, cell.dress().link())?;
+                self.cell(at, cell, &number, ruled(base.clone(), row.kind()))?;
             }
         }
         Ok(())
@@ -123,23 +123,23 @@ impl Sheet<'_> {
         format: Format,
     ) -> Result<(), XlsxError> {
         let format = dressed(cell, number, format);
-        match &cell.value {
+        match &cell.value() {
             Some(Value::Date(day)) if ExcelDateTime::from_serial_datetime(day - DAY_ZERO).is_ok() => {
                 let day = ExcelDateTime::from_serial_datetime(day - DAY_ZERO)?;
                 let format = format.set_num_format("yyyy-mm-dd");
                 self.page.write_datetime_with_format(row, column, &day, &format)?
             }
-            Some(Value::Date(_)) => self.page.write_string_with_format(row, column, &cell.text, &format)?,
+            Some(Value::Date(_)) => self.page.write_string_with_format(row, column, cell.text(), &format)?,
             Some(value) => self.page.write_number_with_format(row, column, value.as_f64(), &format)?,
-            None if !cell.text.is_empty() => {
-                self.page.write_string_with_format(row, column, &cell.text, &format)?
+            None if !cell.text().is_empty() => {
+                self.page.write_string_with_format(row, column, cell.text(), &format)?
             }
             // A bar whose figure is hidden has no number that a spreadsheet could draw it from.
-            None => match cell.dress.bar {
+            None => match cell.dress().bar() {
                 Some(bar) => {
-                    let format = format.set_font_color(colour(bar.paint.shape(Ground::Light)));
+                    let format = format.set_font_color(colour(bar.paint().shape(Ground::Light)));
                     let format = format.set_align(FormatAlign::Left);
-                    self.page.write_string_with_format(row, column, blocks(bar.span), &format)?
+                    self.page.write_string_with_format(row, column, blocks(bar.span()), &format)?
                 }
                 None => self.page.write_blank(row, column, &format)?,
             },
@@ -168,7 +168,7 @@ impl Sheet<'_> {
         let layout = self.layout;
         self.page.group_symbols_above(true);
         for depth in 1..=OUTLINE {
-            for (first, last) in runs(layout.rows.iter().map(|row| row.indent >= depth)) {
+            for (first, last) in runs(layout.rows().iter().map(|row| row.indent() >= depth)) {
                 self.page.group_rows(self.body + first as u32, self.body + last as u32)?;
             }
         }
@@ -179,7 +179,7 @@ impl Sheet<'_> {
                 continue;
             }
             self.page.group_symbols_to_left(placement == Placement::Before);
-            for (first, last) in runs(layout.columns.iter().map(|of| of.entry.level() >= depth)) {
+            for (first, last) in runs(layout.columns().iter().map(|of| of.entry().level() >= depth)) {
                 self.page.group_columns(column(first), column(last))?;
             }
         }
@@ -189,14 +189,13 @@ impl Sheet<'_> {
     /// Bars within the cells of each scale, between the ends of that scale, which totals have no part in.
     fn bars(&mut self) -> Result<(), XlsxError> {
         let mut of_scale: BTreeMap<(usize, usize), Vec<BarCell>> = BTreeMap::new();
-        for (row, at) in self.layout.rows.iter().zip(self.body..) {
-            for (place, (cell, of)) in row.cells.iter().zip(&self.layout.columns).enumerate() {
-                let Some(bar) = cell.dress.bar.filter(|_| cell.value.is_some()) else { continue };
-                let marks = self.crosstab.marks(row.entry, of.entry, of.measure);
-                let is_bar = |mark: &&Mark| mark.form == Form::Bar && mark.scale.is_some();
-                if let Some(Mark { emphasis, scale: Some(scale), .. }) = marks.iter().find(is_bar) {
-                    let cells = of_scale.entry((*emphasis, *scale)).or_default();
-                    cells.push(((at, column(place)), bar));
+        for (row, at) in self.layout.rows().iter().zip(self.body..) {
+            for (place, (cell, of)) in row.cells().iter().zip(self.layout.columns()).enumerate() {
+                let Some(bar) = cell.dress().bar().filter(|_| cell.value().is_some()) else { continue };
+                let marks = self.crosstab.marks(row.entry(), of.entry(), of.measure());
+                let mut of_bars = marks.iter().filter(|mark| mark.form() == Form::Bar);
+                if let Some(scale) = of_bars.find_map(|mark| Some((mark.emphasis(), mark.scale()?))) {
+                    of_scale.entry(scale).or_default().push(((at, column(place)), bar));
                 }
             }
         }
@@ -205,8 +204,8 @@ impl Sheet<'_> {
             // Bars of a spreadsheet begin at zero, and nowhere else.
             let Some((low, 0.0, high)) = scale.bar_ends() else { continue };
             let paint = |below: bool| {
-                let of = cells.iter().find(|(_, bar)| bar.span.below == below).or(cells.first());
-                of.map(|(_, bar)| colour(bar.paint.shape(Ground::Light)))
+                let of = cells.iter().find(|(_, bar)| bar.span().below() == below).or(cells.first());
+                of.map(|(_, bar)| colour(bar.paint().shape(Ground::Light)))
             };
             let (Some(over), Some(under)) = (paint(false), paint(true)) else { continue };
             let range: Vec<String> =
@@ -229,19 +228,19 @@ impl Sheet<'_> {
     /// legible.
     fn widths(&mut self) -> Result<(), XlsxError> {
         let layout = self.layout;
-        let corner = layout.corner.join(" > ").chars().count();
-        let labels = layout.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent);
+        let corner = layout.corner().join(" > ").chars().count();
+        let labels = layout.rows().iter().map(|row| row.label().chars().count() + 2 * row.indent());
         let widest = labels.max().unwrap_or(0).max(corner);
         let labels = (widest + 2).clamp(10, 60) as f64;
         self.page.set_column_width(0, labels)?;
         let mut all = 0.0;
-        for place in 0..layout.columns.len() {
-            let texts = layout.rows.iter().filter_map(|row| row.cells.get(place)).map(|cell| &cell.text);
-            let heads = layout.heads.iter().flatten().filter(|head| head.columns == (place, 1));
-            let bold = heads.map(|head| head.text.chars().count() + 1);
+        for place in 0..layout.columns().len() {
+            let texts = layout.rows().iter().filter_map(|row| row.cells().get(place)).map(LayoutCell::text);
+            let heads = layout.heads().iter().flatten().filter(|head| head.columns() == (place, 1));
+            let bold = heads.map(|head| head.text().chars().count() + 1);
             let widest = texts.map(|text| text.chars().count()).chain(bold).max().unwrap_or(0);
-            let is_block = |cell: &LayoutCell| cell.dress.bar.is_some() && cell.value.is_none();
-            let has_blocks = layout.rows.iter().filter_map(|row| row.cells.get(place)).any(is_block);
+            let is_block = |cell: &LayoutCell| cell.dress().bar().is_some() && cell.value().is_none();
+            let has_blocks = layout.rows().iter().filter_map(|row| row.cells().get(place)).any(is_block);
             let least = if has_blocks { BLOCKS.1 } else { 9.0 };
             let width = ((widest + 3) as f64).clamp(least, 40.0);
             self.page.set_column_width(column(place), width)?;
@@ -271,7 +270,7 @@ const BLOCKS: (f64, f64) = (12.0, 20.0);
 /// A bar as text: blocks from end to end, the last one in eighths where the bar begins at the left.
 fn blocks(span: Span) -> String {
     let eighths = |share: f64| (share * BLOCKS.0 * 8.0).round() as usize;
-    let (from, to) = (eighths(span.from), eighths(span.to));
+    let (from, to) = (eighths(span.from()), eighths(span.to()));
     if from > 0 {
         let (from, to) = (from / 8, to.div_ceil(8));
         return format!("{}{}", " ".repeat(from), "█".repeat(to - from));

@@ -22,11 +22,11 @@ fn run(assumed: &[(&str, &str)], condition: Option<&str>) -> Vec<String> {
     }
     let layout = Layout::new(&CrossTab::build(&brief, &mut lines()).unwrap());
     let cells = |row: &pivvel::draw::LayoutRow| {
-        std::iter::once(row.label.clone())
-            .chain(row.cells.iter().map(|cell| cell.text.clone()))
+        std::iter::once(row.label().to_string())
+            .chain(row.cells().iter().map(|cell| cell.text().to_string()))
             .collect::<Vec<_>>()
     };
-    layout.rows.iter().flat_map(cells).collect()
+    layout.rows().iter().flat_map(cells).collect()
 }
 
 /// What the first table shows.

@@ -51,7 +51,7 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
     for brief in WIDE {
         let crosstab = crate::crosstab(brief, pivvel_demo::CSV);
         let layout = Layout::new(&crosstab);
-        let cells = layout.rows.iter().flat_map(|row| &row.cells).map(|cell| cell.text.as_str());
+        let cells = layout.rows().iter().flat_map(|row| row.cells()).map(|cell| cell.text());
         // Small counts and years stand in labels and page numbers, too.
         let figures =
             cells.flat_map(str::split_whitespace).filter(|word| word.len() > 4 && word.contains('.'));
@@ -60,7 +60,7 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
             all
         });
         assert!(figures.len() > 100, "{brief}");
-        let label = layout.rows[layout.rows.len() - 2].label.clone();
+        let label = layout.rows()[layout.rows().len() - 2].label();
         Page::open(&draw::page(&crosstab), |page| async move {
             for size in [PrintSize::A4, PrintSize::US_LETTER] {
                 let text = printed(&page, size).await;
@@ -78,7 +78,7 @@ fn every_figure_of_a_wide_table_is_on_paper_once() {
                     );
                 }
                 // Each part of the columns has the labels of all rows.
-                assert!(text.matches(label.as_str()).count() > 1, "{label}");
+                assert!(text.matches(label).count() > 1, "{label}");
             }
         });
     }

@@ -211,15 +211,15 @@ fn decisions_in_tables_are_those_of_the_marks() {
             let decided = texts[texts.len() - forms.len()..].chunks(4).zip(forms.chunks(4));
             for (found, names) in decided {
                 let form = names[0].strip_suffix("_rule").unwrap();
-                let mark = marks.iter().find(|mark| mark.form.name() == form);
+                let mark = marks.iter().find(|mark| mark.form().name() == form);
                 let rule =
-                    mark.and_then(|mark| Some(&crosstab.emphases()[mark.emphasis].rules()[mark.rule?]));
-                let shows = rule.and_then(|rule| rule.show.as_ref());
+                    mark.and_then(|mark| Some(&crosstab.emphases()[mark.emphasis()].rules()[mark.rule()?]));
+                let shows = rule.and_then(|rule| rule.show());
                 let wanted = [
-                    rule.map(|rule| rule.name.clone()),
+                    rule.map(|rule| rule.name().to_string()),
                     shows.map(ToString::to_string),
-                    mark.and_then(|mark| Some((mark.step?.0 + 1).to_string())),
-                    mark.and_then(|mark| mark.position).map(|position| position.to_string()),
+                    mark.and_then(|mark| Some((mark.step()?.0 + 1).to_string())),
+                    mark.and_then(|mark| mark.position()).map(|position| position.to_string()),
                 ];
                 for ((found, wanted), said) in found.iter().zip(&wanted).zip(&mut said) {
                     assert_eq!(found, wanted.as_deref().unwrap_or_default(), "{}", case.path.display());
@@ -246,20 +246,21 @@ fn marks(crosstab: &CrossTab) -> String {
                     "{} | {} | {}",
                     name(crosstab.rows(), *row),
                     name(crosstab.columns(), *column),
-                    measure.name
+                    measure.name()
                 );
                 for mark in crosstab.marks(*row, *column, place) {
-                    let emphasis = &crosstab.emphases()[mark.emphasis];
-                    let mut said = vec![mark.form.name().to_string()];
+                    let emphasis = &crosstab.emphases()[mark.emphasis()];
+                    let mut said = vec![mark.form().name().to_string()];
                     said.extend(
-                        mark.position.map(|position| format!("at {}", (position * 1e6).round() / 1e6)),
+                        mark.position().map(|position| format!("at {}", (position * 1e6).round() / 1e6)),
                     );
-                    said.extend(mark.step.map(|(step, of)| format!("step {} of {of}", step + 1)));
+                    said.extend(mark.step().map(|(step, of)| format!("step {} of {of}", step + 1)));
                     said.extend(
-                        mark.span.map(|s| format!("{:.4} to {:.4}, zero at {:.4}", s.from, s.to, s.zero)),
+                        mark.span()
+                            .map(|s| format!("{:.4} to {:.4}, zero at {:.4}", s.from(), s.to(), s.zero())),
                     );
-                    said.extend(mark.rule.map(|rule| format!("rule {}", emphasis.rules()[rule].name)));
-                    said.extend(mark.scale.map(|scale| format!("on {}", emphasis.scales()[scale].peers)));
+                    said.extend(mark.rule().map(|rule| format!("rule {}", emphasis.rules()[rule].name())));
+                    said.extend(mark.scale().map(|scale| format!("on {}", emphasis.scales()[scale].peers())));
                     let _ = writeln!(text, "{at} | {}", said.join(", "));
                 }
                 let link = crosstab.cell_link(*row, *column, place);
@@ -273,7 +274,7 @@ fn marks(crosstab: &CrossTab) -> String {
             let point = |(at, up): (&f64, &Option<f64>)| {
                 format!("{at:.2}:{}", up.map_or("gap".into(), |up| format!("{up:.3}")))
             };
-            let points: Vec<String> = trend.places.iter().zip(&points).map(point).collect();
+            let points: Vec<String> = trend.places().iter().zip(&points).map(point).collect();
             let _ = writeln!(text, "{} | trend {}", name(crosstab.rows(), *row), points.join(" "));
         }
         if let Some(link) = crosstab.row_link(*row) {

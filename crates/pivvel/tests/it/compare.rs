@@ -73,32 +73,32 @@ fn changes_add_up_to_the_change_of_the_whole() {
     let (mut wholes, mut came, mut went) = (0, 0, 0);
     for seed in 1..=60 {
         let (compared, _) = compared(seed);
-        let sales = compared.changes().iter().filter(|change| change.measure == "sales");
+        let sales = compared.changes().iter().filter(|change| change.measure() == "sales");
         let by_members: BTreeMap<Vec<Option<String>>, &Change> =
-            sales.clone().map(|change| (change.members.clone(), change)).collect();
+            sales.clone().map(|change| (change.members().to_vec(), change)).collect();
         for whole in sales {
             assert_eq!(
-                exact(whole.later) - exact(whole.earlier),
-                exact(whole.change),
+                exact(whole.later()) - exact(whole.earlier()),
+                exact(whole.change()),
                 "seed {seed}: {whole:?}"
             );
-            match whole.state {
+            match whole.state() {
                 State::New => came += 1,
                 State::Gone => went += 1,
                 State::Both => {}
             }
             // The members one level deeper on the rows, in the same column.
-            let depth = whole.members[..2].iter().flatten().count();
+            let depth = whole.members()[..2].iter().flatten().count();
             if depth == 2 {
                 continue;
             }
             let parts = by_members.iter().filter(|(members, _)| {
                 members[..2].iter().flatten().count() == depth + 1
-                    && members[..depth] == whole.members[..depth]
-                    && members[2] == whole.members[2]
+                    && members[..depth] == whole.members()[..depth]
+                    && members[2] == whole.members()[2]
             });
-            let sum: i128 = parts.map(|(_, part)| exact(part.change)).sum();
-            assert_eq!(sum, exact(whole.change), "seed {seed}: {whole:?}");
+            let sum: i128 = parts.map(|(_, part)| exact(part.change())).sum();
+            assert_eq!(sum, exact(whole.change()), "seed {seed}: {whole:?}");
             wholes += 1;
         }
     }
@@ -111,27 +111,30 @@ fn mix_and_own_add_up_to_the_change_of_a_ratio() {
     let mut met = 0;
     for seed in 1..=60 {
         let (compared, ratios) = compared(seed);
-        assert_eq!(ratios.iter().map(|r| r.measure.as_str()).collect::<Vec<_>>(), ["margin", "each"]);
+        assert_eq!(ratios.iter().map(|r| r.measure()).collect::<Vec<_>>(), ["margin", "each"]);
         assert!(
-            compared.changes().iter().all(|change| !change.measure.contains(" of ")),
+            compared.changes().iter().all(|change| !change.measure().contains(" of ")),
             "helpers are not told"
         );
         let near = |a: f64, b: f64, size: f64| (a - b).abs() <= 1e-9 * size.abs().max(1.0);
         for mixed in compared.mixed() {
-            let [earlier, later] = mixed.ratios;
+            let [earlier, later] = mixed.ratios();
             let size = earlier.abs() + later.abs();
             let parts =
-                |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| mixed.parts.iter().map(of).sum::<f64>();
-            assert!(near(mixed.own + mixed.mix, later - earlier, size), "seed {seed}: {mixed:?}");
-            assert!(near(parts(&|part| part.own), mixed.own, size), "seed {seed}: {mixed:?}");
-            assert!(near(parts(&|part| part.mix), mixed.mix, size), "seed {seed}: {mixed:?}");
+                |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| mixed.parts().iter().map(of).sum::<f64>();
+            assert!(near(mixed.own() + mixed.mix(), later - earlier, size), "seed {seed}: {mixed:?}");
+            assert!(near(parts(&|part| part.own()), mixed.own(), size), "seed {seed}: {mixed:?}");
+            assert!(near(parts(&|part| part.mix()), mixed.mix(), size), "seed {seed}: {mixed:?}");
             let same = |change: &&Change| {
-                change.measure == mixed.measure
-                    && change.members == mixed.members
-                    && change.levels == mixed.levels
+                change.measure() == mixed.measure()
+                    && change.members() == mixed.members()
+                    && change.levels() == mixed.levels()
             };
             let change = compared.changes().iter().find(same).unwrap();
-            assert!(near(change.change.unwrap().as_f64(), later - earlier, size), "seed {seed}: {change:?}");
+            assert!(
+                near(change.change().unwrap().as_f64(), later - earlier, size),
+                "seed {seed}: {change:?}"
+            );
             met += 1;
         }
     }
@@ -151,10 +154,13 @@ fn a_change_that_is_mix_alone() {
     let [whole] = compared.mixed() else { panic!("{:?}", compared.mixed()) };
     // (20 + 150) / 400 = 42.5 % before, (60 + 50) / 400 = 27.5 % after.
     let close = |a: f64, b: f64| (a - b).abs() < 1e-12;
-    assert!(close(whole.ratios[0], 0.425) && close(whole.ratios[1], 0.275), "{whole:?}");
-    assert!(close(whole.own, 0.0) && close(whole.mix, -0.15), "{whole:?}");
+    assert!(close(whole.ratios()[0], 0.425) && close(whole.ratios()[1], 0.275), "{whole:?}");
+    assert!(close(whole.own(), 0.0) && close(whole.mix(), -0.15), "{whole:?}");
     // Half a share more of a member 15 points below the middle of 35 %, half less of one 15 above it.
-    assert!(whole.parts.iter().all(|part| close(part.mix, -0.075) && close(part.own, 0.0)), "{whole:?}");
+    assert!(
+        whole.parts().iter().all(|part| close(part.mix(), -0.075) && close(part.own(), 0.0)),
+        "{whole:?}"
+    );
 }
 
 /// A cost without sales has no share that could shift: what it takes from the ratio is all own, and the members' parts
@@ -170,13 +176,16 @@ fn a_cost_without_sales_is_own() {
     let [whole] = compared.mixed() else { panic!("{:?}", compared.mixed()) };
     let close = |a: f64, b: f64| (a - b).abs() < 1e-12;
     // (6 + 3 - 3) / 15 before, (7 + 5 + 0) / 20 after; b took 3 / 15.
-    assert!(close(whole.ratios[0], 0.4) && close(whole.ratios[1], 0.6), "{whole:?}");
-    let b = whole.parts.iter().find(|part| part.member == "b").unwrap();
-    assert!(close(b.own, 0.2) && close(b.mix, 0.0), "{b:?}");
-    let sum = |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| whole.parts.iter().map(of).sum::<f64>();
-    assert!(close(sum(&|part| part.own), whole.own) && close(sum(&|part| part.mix), whole.mix), "{whole:?}");
+    assert!(close(whole.ratios()[0], 0.4) && close(whole.ratios()[1], 0.6), "{whole:?}");
+    let b = whole.parts().iter().find(|part| part.member() == "b").unwrap();
+    assert!(close(b.own(), 0.2) && close(b.mix(), 0.0), "{b:?}");
+    let sum = |of: &dyn Fn(&pivvel::compare::MixPart) -> f64| whole.parts().iter().map(of).sum::<f64>();
+    assert!(
+        close(sum(&|part| part.own()), whole.own()) && close(sum(&|part| part.mix()), whole.mix()),
+        "{whole:?}"
+    );
     let report = report_changes(&compared, "c".into(), &ChangeFormats::default());
-    let text = format!("{:?}", report.parts);
+    let text = format!("{:?}", report.parts());
     assert!(text.contains("\"no coast\"") && !text.contains("[\"\""), "{text}");
 }
 
@@ -193,22 +202,22 @@ fn what_came_and_went() {
         let (compared, _) = compared(seed);
         let level = &compared.levels()[0];
         let set = |paths: &[Vec<String>]| paths.iter().map(|path| path[0].clone()).collect::<BTreeSet<_>>();
-        assert_eq!(set(&level.new), after.difference(&before).cloned().collect());
-        assert_eq!(set(&level.gone), before.difference(&after).cloned().collect());
+        assert_eq!(set(level.came()), after.difference(&before).cloned().collect());
+        assert_eq!(set(level.gone()), before.difference(&after).cloned().collect());
         let mut groups: HashMap<(String, [String; 2]), Vec<&Change>> = HashMap::new();
         for change in compared.changes() {
-            groups.entry((change.measure.clone(), change.levels.clone())).or_default().push(change);
+            groups.entry((change.measure().to_string(), change.levels().clone())).or_default().push(change);
         }
         for group in groups.into_values() {
-            let all: Vec<f64> = group.iter().filter_map(|c| Some(c.change?.as_f64())).collect();
+            let all: Vec<f64> = group.iter().filter_map(|c| Some(c.change()?.as_f64())).collect();
             for change in group {
-                let Some(own) = change.change.map(|value| value.as_f64()) else {
-                    assert_eq!((change.rank, change.position), (None, None));
+                let Some(own) = change.change().map(|value| value.as_f64()) else {
+                    assert_eq!((change.rank(), change.position()), (None, None));
                     continue;
                 };
                 let above = all.iter().filter(|other| **other > own).count();
-                assert_eq!(change.rank, Some(above as u32 + 1), "seed {seed}: {change:?}");
-                assert_eq!(change.peer_count, all.len() as u64);
+                assert_eq!(change.rank(), Some(above as u32 + 1), "seed {seed}: {change:?}");
+                assert_eq!(change.peer_count(), all.len() as u64);
             }
         }
     }
@@ -236,12 +245,15 @@ fn written_results_compare_alike() {
             assert_eq!(live.changes().len(), read.changes().len(), "{form}, seed {seed}");
             for (live, read) in live.changes().iter().zip(read.changes()) {
                 assert_eq!(
-                    (&live.members, &live.levels, &live.kinds),
-                    (&read.members, &read.levels, &read.kinds)
+                    (live.members(), live.levels(), &live.kinds()),
+                    (read.members(), read.levels(), &read.kinds())
                 );
-                assert_eq!((live.ranks, live.lines, live.state), (read.ranks, read.lines, read.state));
-                if live.measure == "sales" {
-                    assert_eq!(exact(live.change), exact(read.change), "{form}, seed {seed}: {live:?}");
+                assert_eq!(
+                    (live.ranks(), live.lines(), live.state()),
+                    (read.ranks(), read.lines(), read.state())
+                );
+                if live.measure() == "sales" {
+                    assert_eq!(exact(live.change()), exact(read.change()), "{form}, seed {seed}: {live:?}");
                 }
             }
         }
@@ -280,5 +292,5 @@ fn wrong_results_are_errors_and_empty_ones_are_not() {
     let empty = read_tidy(&path).unwrap();
     std::fs::write(&path, format!("{heading}{fell}")).unwrap();
     let filled = read_tidy(&path).unwrap();
-    assert_eq!(Comparison::new(&filled, &empty, &[]).unwrap().levels()[0].gone, [["Fell"]]);
+    assert_eq!(Comparison::new(&filled, &empty, &[]).unwrap().levels()[0].gone(), [["Fell"]]);
 }

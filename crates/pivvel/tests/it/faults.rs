@@ -175,7 +175,7 @@ fn stray_cells_and_broken_content_of_workbooks() {
     let mut source = open(&stray(1_048_575, 1), &ReadOptions::default()).unwrap();
     let crosstab = CrossTab::build(&sales(), source.as_mut()).unwrap();
     assert_eq!(crosstab.value(&[], &[], "sales").unwrap().to_string(), "11.5");
-    assert_eq!(crosstab.tally().empty_lines, 1_048_573);
+    assert_eq!(crosstab.tally().empty_lines(), 1_048_573);
     let small = ReadOptions::default().sheet_bytes(150);
     let said = open(&stray(1_048_575, 1), &small).err().unwrap().to_string();
     assert!(said.contains("the cells of this sheet do not fit in 1 KiB; save it as .csv, "), "{said}");

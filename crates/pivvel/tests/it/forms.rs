@@ -38,9 +38,9 @@ impl Lines {
             return None;
         }
         let kinds = pivvel::source::Source::columns(&source).iter().map(|column| {
-            let kind = column.kind.kind.to_string();
+            let kind = column.kind().kind().to_string();
             // Dates are written in ISO form here.
-            (column.name.clone(), if kind == "date" { "date(ymd)".into() } else { kind })
+            (column.name().to_string(), if kind == "date" { "date(ymd)".into() } else { kind })
         });
         let kinds = kinds.collect();
         let all: Vec<usize> = (0..schema.fields().len()).collect();

@@ -59,10 +59,10 @@ fn hidden_figures_stand_nowhere() {
     for cell in crosstab.cells() {
         cell.value(0).into_iter().for_each(|value| keep(value.as_f64()));
         let yardstick = cell.yardstick(0);
-        yardstick
-            .into_iter()
-            .for_each(|y| [y.low.as_f64(), y.high.as_f64()].map(&mut keep).map(drop).into_iter().collect());
-        yardstick.and_then(|y| y.mean).into_iter().for_each(&mut keep);
+        yardstick.into_iter().for_each(|y| {
+            [y.low().as_f64(), y.high().as_f64()].map(&mut keep).map(drop).into_iter().collect()
+        });
+        yardstick.and_then(|y| y.mean()).into_iter().for_each(&mut keep);
     }
     assert!(secrets.len() > 15);
     let views = [

@@ -155,6 +155,6 @@ fn what_is_no_number_is_counted() {
         let mut source = pivvel::source::open(&location, &ReadOptions::default()).unwrap();
         let crosstab = CrossTab::build(&brief, source.as_mut()).unwrap();
         let found = crosstab.value(&[], &[], "m").unwrap().to_string();
-        assert_eq!((found.as_str(), crosstab.report().not_finite), (value, not_finite), "{formula}");
+        assert_eq!((found.as_str(), crosstab.report().not_finite()), (value, not_finite), "{formula}");
     }
 }

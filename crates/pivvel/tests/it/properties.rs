@@ -262,10 +262,10 @@ proptest! {
             };
             let yardstick = row.yardstick().unwrap();
             let (low, high) = peers.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
-            prop_assert_eq!(yardstick.count as usize, peers.len());
-            prop_assert_eq!((yardstick.low.as_f64(), yardstick.high.as_f64()), (low, high));
+            prop_assert_eq!(yardstick.count() as usize, peers.len());
+            prop_assert_eq!((yardstick.low().as_f64(), yardstick.high().as_f64()), (low, high));
             let mean = peers.iter().sum::<f64>() / peers.len() as f64;
-            prop_assert!((yardstick.mean.unwrap() - mean).abs() <= 1e-9 * mean.abs().max(high - low).max(1.0));
+            prop_assert!((yardstick.mean().unwrap() - mean).abs() <= 1e-9 * mean.abs().max(high - low).max(1.0));
             match row.position() {
                 // A lone cell, and cells that are all equal, have no place on a scale.
                 None => prop_assert!(low == high),
@@ -287,8 +287,8 @@ proptest! {
             .filter(|l| l.quantity > quantity && (l.channel == Some(0) || l.day > 3) && l.coast.is_some())
             .cloned().collect();
         let crosstab = build(&brief(0).filter(condition), &lines, None);
-        prop_assert_eq!(crosstab.report().read as usize, lines.len());
-        prop_assert_eq!(crosstab.report().excluded as usize, lines.len() - kept.len());
+        prop_assert_eq!(crosstab.report().read() as usize, lines.len());
+        prop_assert_eq!(crosstab.report().excluded() as usize, lines.len() - kept.len());
         let strip = |crosstab: &CrossTab| tidy_csv(crosstab);
         if !kept.is_empty() {
             prop_assert_eq!(strip(&crosstab), strip(&build(&brief(0), &kept, None)));

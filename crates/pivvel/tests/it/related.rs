@@ -48,11 +48,11 @@ fn tables_of_tables_by_several_keys() {
         let expected = "leisure/*=2.00 leisure/club=2.00 trade/*=37.00 trade/builder=33.00 trade/repair=4.00 /*=24.00 /=24.00 */*=63.00";
         assert_eq!(values(&crosstab), expected);
         // A blank key matches nothing, not even a blank one.
-        let unmatched = &crosstab.tally().unmatched;
+        let unmatched = crosstab.tally().unmatched();
         let told: Vec<(&str, u64, u64)> =
-            unmatched.iter().map(|u| (u.table.as_str(), u.lines, u.keys)).collect();
+            unmatched.iter().map(|u| (u.table(), u.lines(), u.keys())).collect();
         assert_eq!(told, [("yards", 2, 2), ("kinds", 2, 1)]);
-        let notes = Layout::new(&crosstab).notes.join("\n");
+        let notes = Layout::new(&crosstab).notes().join("\n");
         assert!(notes.contains("2 lines found no partner in yards: (blank), B, x"), "{notes}");
     }
 }

@@ -73,7 +73,7 @@ fn cells_are_typed_and_named() {
         let path =
             [cell.label("size").unwrap(), cell.label("coast").unwrap(), cell.label("harbour").unwrap()];
         assert!(path.iter().all(Option::is_some) && cell.label("sold_on.year").unwrap().is_none());
-        let loss = cell.marks(0).iter().any(|mark| mark.rule.is_some());
+        let loss = cell.marks(0).iter().any(|mark| mark.rule().is_some());
         let amount = sales.and_then(|sales| sales.to_decimal(2)).unwrap();
         assert_eq!(loss, amount < 0.into(), "{path:?}");
         let is_own = cell.label("scenario").unwrap() != Some("variance");

@@ -64,8 +64,8 @@ fn parts_are_grouped_where_they_are() {
     let statements = plan.statements(&source.pushdown().unwrap().sql_table().unwrap()).unwrap();
     assert_eq!(statements.len(), 3);
     for statement in &statements[1..] {
-        let mut sql = statement.sql.clone();
-        for (place, value) in statement.values.iter().enumerate().rev() {
+        let mut sql = statement.sql().to_string();
+        for (place, value) in statement.values().iter().enumerate().rev() {
             sql = sql.replace(&format!("${}", place + 1), &format!("'{}'", value.replace('\'', "''")));
         }
         let explain = format!("set enable_partitionwise_aggregate = on;\nexplain verbose {sql};");

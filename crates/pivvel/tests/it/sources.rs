@@ -351,7 +351,7 @@ fn row_groups_that_no_line_is_wanted_of_are_left_out() {
         let expected = build(Box::new(TextSource::from_reader("x", text(), &options).unwrap()), condition);
         assert_eq!(tidy_csv(&found), tidy_csv(&expected), "{condition}");
         assert_eq!(found.report(), expected.report(), "{condition}");
-        assert_eq!(found.tally().left_out, left_out, "{condition}");
+        assert_eq!(found.tally().left_out(), left_out, "{condition}");
     }
 }
 
@@ -377,10 +377,10 @@ fn surveys_of_every_form_agree() {
     let told = |source: &mut dyn Source| {
         let survey = Survey::read(source).unwrap();
         let column = |c: &pivvel::source::ColumnSurvey| {
-            let range = c.range.map(|(low, high)| format!("{low} … {high}"));
-            (c.name.clone(), c.kind.kind.to_string(), c.blanks, c.distinct, range)
+            let range = c.range().map(|(low, high)| format!("{low} … {high}"));
+            (c.name().to_string(), c.kind().kind().to_string(), c.blanks(), c.distinct(), range)
         };
-        (survey.lines, survey.columns.iter().map(column).collect::<Vec<_>>())
+        (survey.lines(), survey.columns().iter().map(column).collect::<Vec<_>>())
     };
     let expected = told(&mut source);
     let server = Server::start();

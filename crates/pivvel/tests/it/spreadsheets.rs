@@ -23,8 +23,8 @@ fn crosstab(name: &str) -> CrossTab {
 
 /// A cell as a workbook shows it: the symbol stands before the figure.
 fn shown(cell: &LayoutCell) -> String {
-    let symbol = cell.dress.symbol.filter(|_| cell.value.is_some());
-    symbol.map(|(symbol, _)| format!("{} ", symbol.glyph())).unwrap_or_default() + cell.text.trim_end()
+    let symbol = cell.dress().symbol().filter(|_| cell.value().is_some());
+    symbol.map(|(symbol, _)| format!("{} ", symbol.glyph())).unwrap_or_default() + cell.text().trim_end()
 }
 
 #[test]
@@ -52,12 +52,12 @@ fn figures_are_shown_as_on_a_page() {
         let rows: Vec<Vec<String>> =
             reader.records().map(|row| row.unwrap().iter().map(str::to_string).collect()).collect();
         let layout = Layout::new(crosstab);
-        let first = rows.iter().position(|row| row[0].trim() == layout.rows[0].label).unwrap();
-        for (found, wanted) in rows[first..].iter().zip(&layout.rows) {
-            let texts: Vec<String> = wanted.cells.iter().map(shown).collect();
-            assert_eq!(found[0].trim(), wanted.label, "{}", BRIEFS[place]);
+        let first = rows.iter().position(|row| row[0].trim() == layout.rows()[0].label()).unwrap();
+        for (found, wanted) in rows[first..].iter().zip(layout.rows()) {
+            let texts: Vec<String> = wanted.cells().iter().map(shown).collect();
+            assert_eq!(found[0].trim(), wanted.label(), "{}", BRIEFS[place]);
             let found: Vec<&str> = found[1..=texts.len()].iter().map(|text| text.trim_end()).collect();
-            assert_eq!(found, texts, "{} in {}", wanted.label, BRIEFS[place]);
+            assert_eq!(found, texts, "{} in {}", wanted.label(), BRIEFS[place]);
         }
     }
 }
@@ -130,18 +130,18 @@ fn another_reader_finds_all_that_is_in_a_workbook() {
     let frozen = sheet["frozen"].as_str().unwrap();
     let first: usize = frozen.trim_start_matches('B').parse().unwrap();
     let (mut numbers, mut days, mut links, mut blocks) = (0, 0, 0, 0);
-    for (at, row) in layout.rows.iter().enumerate() {
+    for (at, row) in layout.rows().iter().enumerate() {
         let level = sheet["rows"][(first + at).to_string()].as_u64().unwrap_or(0);
-        assert_eq!(level, row.indent as u64, "{}", row.label);
-        for (place, cell) in row.cells.iter().enumerate() {
+        assert_eq!(level, row.indent() as u64, "{}", row.label());
+        for (place, cell) in row.cells().iter().enumerate() {
             let address = format!("{}{}", column(1 + place), first + at);
             let found = &sheet["cells"][&address];
-            let what = format!("{address}, {}: {found} for {cell:?}", row.label);
-            match cell.value {
+            let what = format!("{address}, {}: {found} for {cell:?}", row.label());
+            match cell.value() {
                 Some(Value::Date(_)) => {
                     assert_eq!(
                         (&found[0], &found[2]),
-                        (&format!("{}T00:00:00", cell.text).into(), &true.into()),
+                        (&format!("{}T00:00:00", cell.text()).into(), &true.into()),
                         "{what}"
                     );
                     days += 1;
@@ -151,18 +151,18 @@ fn another_reader_finds_all_that_is_in_a_workbook() {
                     let format = found[1].as_str().unwrap().split(';').next().unwrap();
                     let decimals =
                         |text: &str| text.split('.').nth(1).unwrap_or("").trim_end_matches([' ', '%']).len();
-                    assert_eq!(decimals(format), decimals(&cell.text), "{what}");
+                    assert_eq!(decimals(format), decimals(cell.text()), "{what}");
                     numbers += 1;
                 }
                 // A hidden figure is a bar of blocks.
                 None => {
                     let text = found[0].as_str().unwrap_or("");
                     assert!(text.chars().all(|c| ('█'..='▏').contains(&c)), "{what}");
-                    assert!(text.is_empty() || cell.dress.bar.is_some(), "{what}");
+                    assert!(text.is_empty() || cell.dress().bar().is_some(), "{what}");
                     blocks += usize::from(!text.is_empty());
                 }
             }
-            let link = cell.dress.link.as_ref().map(|link| link.replace("V%C3%A5rdsund", "Vårdsund"));
+            let link = cell.dress().link().as_ref().map(|link| link.replace("V%C3%A5rdsund", "Vårdsund"));
             assert_eq!(found[3].as_str(), link.as_deref(), "{what}");
             links += usize::from(link.is_some());
         }
@@ -174,7 +174,7 @@ fn another_reader_finds_all_that_is_in_a_workbook() {
     let barred: Vec<&str> =
         sheet["bars"].as_array().unwrap().iter().flat_map(|at| at.as_str().unwrap().split(' ')).collect();
     let wanted =
-        layout.rows.iter().flat_map(|row| &row.cells).filter(|cell| cell.dress.bar.is_some()).count();
+        layout.rows().iter().flat_map(|row| row.cells()).filter(|cell| cell.dress().bar().is_some()).count();
     assert_eq!(barred.len(), barred.iter().collect::<BTreeSet<_>>().len());
     assert!(!barred.is_empty() && barred.len() <= wanted, "{} of {wanted}", barred.len());
     assert_eq!(sheet["repeated"], serde_json::json!([format!("$3:${}", first - 1), "$A:$A"]));

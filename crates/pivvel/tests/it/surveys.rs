@@ -57,21 +57,21 @@ proptest! {
         let file = file.join("\n") + "\n";
         let mut source = TextSource::from_reader("x", std::io::Cursor::new(file.clone().into_bytes()), &ReadOptions::default()).unwrap();
         let survey = Survey::read(&mut source).unwrap();
-        prop_assert_eq!((survey.lines, survey.empty_lines), (numbers.len() as u64, empty as u64), "{}", file);
-        prop_assert_eq!(survey.delimiter, Some(delimiter));
+        prop_assert_eq!((survey.lines(), survey.empty_lines()), (numbers.len() as u64, empty as u64), "{}", file);
+        prop_assert_eq!(survey.delimiter(), Some(delimiter));
         for (i, column) in columns.iter().enumerate() {
-            let told = &survey.columns[i + 1];
+            let told = &survey.columns()[i + 1];
             let texts: Vec<String> = (0..numbers.len()).map(|line| text(column, line)).collect();
             let (filled, counts) = counted(&texts);
-            prop_assert_eq!((told.filled, told.blanks), (filled, numbers.len() as u64 - filled));
-            prop_assert_eq!((told.distinct, told.distinct_is_least), (counts.len() as u64, false));
-            prop_assert_eq!(told.kind.words(), KINDS[column.0].0, "{:?}", &texts[..8]);
+            prop_assert_eq!((told.filled(), told.blanks()), (filled, numbers.len() as u64 - filled));
+            prop_assert_eq!((told.distinct(), told.distinct_is_least()), (counts.len() as u64, false));
+            prop_assert_eq!(told.kind().words(), KINDS[column.0].0, "{:?}", &texts[..8]);
             let most = counts.values().max().copied();
-            prop_assert_eq!(told.examples.first().map(|(_, count)| *count), most);
-            for (example, count) in &told.examples {
+            prop_assert_eq!(told.examples().first().map(|(_, count)| *count), most);
+            for (example, count) in told.examples() {
                 prop_assert_eq!(counts.get(example.as_str()), Some(count));
             }
-            prop_assert_eq!(told.range.is_some(), column.0 != 0, "{}", KINDS[column.0].0);
+            prop_assert_eq!(told.range().is_some(), column.0 != 0, "{}", KINDS[column.0].0);
         }
     }
 }

@@ -57,10 +57,10 @@ fn expected(crosstab: &CrossTab) -> Rows {
             row.value().map(|v| v.to_string()).unwrap_or_default(),
             row.lines().to_string(),
             row.peers().to_string(),
-            yardstick.map_or(0, |y| y.count).to_string(),
-            yardstick.map(|y| y.low.to_string()).unwrap_or_default(),
-            yardstick.map(|y| y.high.to_string()).unwrap_or_default(),
-            float(yardstick.and_then(|y| y.mean)),
+            yardstick.map_or(0, |y| y.count()).to_string(),
+            yardstick.map(|y| y.low().to_string()).unwrap_or_default(),
+            yardstick.map(|y| y.high().to_string()).unwrap_or_default(),
+            float(yardstick.and_then(|y| y.mean())),
             float(row.position()),
             row.rank().map(|rank| rank.to_string()).unwrap_or_default(),
         ];
@@ -233,7 +233,7 @@ fn a_row_a_cell_with_typed_measures() {
     for (row, cell) in rows.iter().zip(crosstab.cells()) {
         for (place, measure) in crosstab.measures().iter().enumerate() {
             let value = cell.value(place).map(|value| value.to_string()).unwrap_or_default();
-            assert_eq!(row[&measure.name], value);
+            assert_eq!(row[measure.name()], value);
         }
         assert_eq!(row["lines"], cell.lines().to_string());
     }
@@ -405,8 +405,8 @@ fn dimensions_are_typed_beside_their_labels() {
             write(&crosstab, &path("tidy.parquet"), None);
             let [csv, parquet] = ["tidy.csv", "tidy.parquet"].map(|file| read_tidy(&path(file)).unwrap());
             let comparison = Comparison::new(&csv, &parquet, &[]).unwrap();
-            let zero = |change: &Change| change.change.is_none_or(|value| value.as_f64() == 0.0);
-            assert!(comparison.changes().iter().all(|c| c.state == State::Both && zero(c)), "{name}");
+            let zero = |change: &Change| change.change().is_none_or(|value| value.as_f64() == 0.0);
+            assert!(comparison.changes().iter().all(|c| c.state() == State::Both && zero(c)), "{name}");
         }
     }
     // A dimension that is called like the labels of another one has a longer name.

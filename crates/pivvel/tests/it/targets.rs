@@ -69,15 +69,15 @@ fn same(earlier: &Snapshot, later: &Snapshot, name: &str) {
     let compared = Comparison::new(earlier, later, &[]).unwrap_or_else(|e| panic!("{name}: {e}"));
     assert!(!compared.changes().is_empty(), "{name}");
     for change in compared.changes() {
-        assert_eq!(change.state, State::Both, "{name}: {change:?}");
-        assert_eq!(change.earlier.is_some(), change.later.is_some(), "{name}: {change:?}");
-        assert_eq!(change.lines[0], change.lines[1], "{name}: {change:?}");
-        assert_eq!(change.ranks[0], change.ranks[1], "{name}: {change:?}");
-        let moved = change.change.map_or(0.0, |value| value.as_f64());
+        assert_eq!(change.state(), State::Both, "{name}: {change:?}");
+        assert_eq!(change.earlier().is_some(), change.later().is_some(), "{name}: {change:?}");
+        assert_eq!(change.lines()[0], change.lines()[1], "{name}: {change:?}");
+        assert_eq!(change.ranks()[0], change.ranks()[1], "{name}: {change:?}");
+        let moved = change.change().map_or(0.0, |value| value.as_f64());
         assert!(moved.abs() < 1e-9, "{name}: {change:?}");
     }
     for level in compared.levels() {
-        assert!(level.new.is_empty() && level.gone.is_empty(), "{name}: {level:?}");
+        assert!(level.came().is_empty() && level.gone().is_empty(), "{name}: {level:?}");
     }
 }
 

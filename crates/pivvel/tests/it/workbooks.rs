@@ -6,7 +6,7 @@ use std::io::{Cursor, Read};
 use std::path::Path;
 
 use pivvel::brief::{EmphasisBrief, Figure, Form, SymbolSet, ViewBrief, ViewForm};
-use pivvel::draw::{Appearance, Layout, Words};
+use pivvel::draw::{Appearance, Layout, LegendEntry, Words};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::{Target, TargetOptions};
 use pivvel::{Brief, CrossTab};
@@ -70,10 +70,10 @@ fn bars_stand_on_the_scales_of_their_levels() {
     let (book, layout) = (parts(&crosstab), Layout::new(&crosstab));
     let sheet = &book["xl/worksheets/sheet1.xml"];
     let mut wanted: BTreeMap<usize, BTreeSet<String>> = BTreeMap::new();
-    for (row, of) in layout.rows.iter().enumerate() {
-        for (column, across) in layout.columns.iter().enumerate() {
-            for mark in crosstab.marks(of.entry, across.entry, across.measure) {
-                wanted.entry(mark.scale.unwrap()).or_default().insert(address(sheet, row, column));
+    for (row, of) in layout.rows().iter().enumerate() {
+        for (column, across) in layout.columns().iter().enumerate() {
+            for mark in crosstab.marks(of.entry(), across.entry(), across.measure()) {
+                wanted.entry(mark.scale().unwrap()).or_default().insert(address(sheet, row, column));
             }
         }
     }
@@ -105,8 +105,8 @@ fn a_sheet_folds_and_holds_days_links_and_the_legend() {
 
     // Harbours fold under their coast, which stands above them; quarters under their year, which stands after them.
     let row = |place: usize| between(sheet, &format!("<row r=\"{}\" ", 6 + place), ">")[0];
-    for (place, of) in layout.rows.iter().enumerate() {
-        assert_eq!(row(place).contains("outlineLevel=\"1\""), of.indent == 1, "{}", of.label);
+    for (place, of) in layout.rows().iter().enumerate() {
+        assert_eq!(row(place).contains("outlineLevel=\"1\""), of.indent() == 1, "{}", of.label());
     }
     assert!(sheet.contains("<outlinePr summaryBelow=\"0\"/>"), "{sheet}");
     let folded: Vec<&str> =
@@ -115,16 +115,17 @@ fn a_sheet_folds_and_holds_days_links_and_the_legend() {
         let end = |name: &str| between(column, name, "\"")[0].parse::<usize>().unwrap();
         end("max=\"") + 1 - end("min=\"")
     };
-    let quarters = layout.columns.iter().filter(|column| column.entry.level() == 2).count();
+    let quarters = layout.columns().iter().filter(|column| column.entry().level() == 2).count();
     assert_eq!(folded.iter().map(width).sum::<usize>(), quarters);
 
     // A day is a number with a format of days: 2025-11-01 is 45,962 days after 1899-12-30.
     let at = |label: &str, measure: usize| {
-        let row = layout.rows.iter().position(|row| row.label == label).unwrap();
+        let row = layout.rows().iter().position(|row| row.label() == label).unwrap();
         let is = |place: &usize| {
-            layout.columns[*place].measure == measure && layout.rows[row].cells[*place].value.is_some()
+            layout.columns()[*place].measure() == measure
+                && layout.rows()[row].cells()[*place].value().is_some()
         };
-        let column = (0..layout.columns.len()).find(is).unwrap();
+        let column = (0..layout.columns().len()).find(is).unwrap();
         (row, column, address(sheet, row, column))
     };
     let (.., last) = at("Wick", 1);
@@ -141,7 +142,7 @@ fn a_sheet_folds_and_holds_days_links_and_the_legend() {
     // A number with a symbol and a link stays a number.
     let (row, column, sales) = at("Haven", 0);
     assert!(cell(sheet, &sales).ends_with("<v>-40</v>"), "{}", cell(sheet, &sales));
-    let (symbol, _) = layout.rows[row].cells[column].dress.symbol.unwrap();
+    let (symbol, _) = layout.rows()[row].cells()[column].dress().symbol().unwrap();
     let style: usize = between(cell(sheet, &sales), "s=\"", "\"")[0].parse().unwrap();
     let glyph = symbol.glyph();
     assert_eq!(format(style), format!("\"{glyph} \"#,##0.00;\"{glyph} \"-#,##0.00"));
@@ -152,7 +153,8 @@ fn a_sheet_folds_and_holds_days_links_and_the_legend() {
 
     // What colours and symbols mean, and what the run found, stand below.
     let texts = &book["xl/sharedStrings.xml"];
-    for text in layout.legend.iter().map(|entry| &entry.text).chain(&layout.notes) {
+    for text in layout.legend().iter().map(LegendEntry::text).chain(layout.notes().iter().map(String::as_str))
+    {
         assert!(texts.contains(&text.replace('&', "&amp;")), "{text}");
     }
     assert!(sheet.contains("<oddFooter>&amp;C&amp;P / &amp;N</oddFooter>"));
