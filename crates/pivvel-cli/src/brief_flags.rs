@@ -7,7 +7,8 @@ use std::str::FromStr;
 use clap::builder::PossibleValuesParser;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
 use pivvel::brief::{
-    EmphasisBrief, Form, ItemBrief, NumberFormat, YardstickOf, drop_emphasis, set_emphasis, set_rule,
+    BadValues, DimensionBrief, EmphasisBrief, Form, MeasureBrief, NumberFormat, PeersOf, Side, TotalsOf,
+    YardstickOf, drop_emphasis, set_emphasis, set_rule,
 };
 use pivvel::formula::Formula;
 use pivvel::{Brief, Error, Result};
@@ -28,7 +29,7 @@ pub(crate) struct BriefFlag {
     /// The words that it may be; any text where there are none.
     words: &'static [(&'static str, &'static str)],
     /// What of the brief gives way to it, whatever its values are.
-    replaces: fn(&mut Brief),
+    replaces: fn(Brief) -> Brief,
     /// What one value does.
     sets: Sets,
 }
@@ -58,25 +59,24 @@ impl Given<'_> {
     }
 
     /// Changes everything that stands out.
-    fn each_emphasis(&self, brief: &mut Brief, set: impl Fn(&mut EmphasisBrief)) -> Result<()> {
-        if brief.emphasis.is_empty() {
+    fn each_emphasis(&self, brief: Brief, set: impl Fn(EmphasisBrief) -> EmphasisBrief) -> Result<Brief> {
+        if brief.get_emphasis().is_empty() {
             return Err(self.wrong("nothing stands out: say --tint, --ink, --bar or --symbol with it"));
         }
-        brief.emphasis.iter_mut().for_each(set);
-        Ok(())
+        let all: Vec<EmphasisBrief> = brief.get_emphasis().iter().cloned().map(set).collect();
+        Ok(brief.emphasis(all))
     }
 
     /// Lets a measure stand out.
-    fn stand_out(&self, brief: &mut Brief, form: Form) -> Result<()> {
-        let known = || brief.measures.iter().map(|measure| measure.name.as_str());
+    fn stand_out(&self, brief: Brief, form: Form) -> Result<Brief> {
+        let known = || brief.get_measures().iter().map(MeasureBrief::get_name);
         // A brief keeps what it says of a measure that is gone; what is typed is meant now.
         let meant =
-            known().any(|name| name == self.text) || brief.measures.is_empty() && self.text == "lines";
+            known().any(|name| name == self.text) || brief.get_measures().is_empty() && self.text == "lines";
         if !meant {
             return Err(Error::unknown(format!("--{}", self.flag), "measure", self.text, known()));
         }
-        brief.emphasis.push(EmphasisBrief::new(self.text, form));
-        Ok(())
+        Ok(brief.emphasize(EmphasisBrief::new(self.text, form)))
     }
 
     /// Members after a dimension.
@@ -94,11 +94,20 @@ impl Given<'_> {
 /// What flags end with that may also name a file of such texts.
 const FORMULA: &str = "NAME = FORMULA";
 
-type Sets = fn(Given, &mut Brief) -> Result<()>;
+type Sets = fn(Given, Brief) -> Result<Brief>;
 
 /// A flag that may be given once.
 const fn once(name: &'static str, value: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
-    BriefFlag { name, value, help, heading: "Brief", repeats: false, words: &[], replaces: |_| {}, sets }
+    BriefFlag {
+        name,
+        value,
+        help,
+        heading: "Brief",
+        repeats: false,
+        words: &[],
+        replaces: |brief| brief,
+        sets,
+    }
 }
 
 /// A flag that may be given again.
@@ -108,7 +117,7 @@ const fn again(name: &'static str, value: &'static str, help: &'static str, sets
 
 /// A flag that lets a measure stand out, in place of all that the brief lets stand out.
 const fn shown(name: &'static str, help: &'static str, sets: Sets) -> BriefFlag {
-    again(name, "MEASURE", help, sets).in_place_of(|brief| brief.emphasis.clear())
+    again(name, "MEASURE", help, sets).in_place_of(|brief| brief.emphasis([]))
 }
 
 /// The heading of flags of lines.
@@ -125,8 +134,7 @@ static OF_LINES: &[BriefFlag] = &[
             let (column, kind) = pair.ok_or_else(|| {
                 given.wrong(format!("{} is not COLUMN=KIND, as in 'amount=decimal(2)'", given.text))
             })?;
-            brief.kinds.push((unquoted(column), kind.trim().to_string()));
-            Ok(())
+            Ok(brief.kind(unquoted(column), kind.trim()))
         },
     )
     .under(LINES),
@@ -134,10 +142,7 @@ static OF_LINES: &[BriefFlag] = &[
         "bad-values",
         "WHAT",
         "What to do about values that do not fit their column's kind",
-        |given, brief| {
-            brief.bad_values = given.parsed()?;
-            Ok(())
-        },
+        |given, brief| Ok(brief.bad_values(given.parsed::<BadValues>()?)),
     )
     .one_of(&[("stop", "List up to ten of them and stop"), ("blank", "Take them as blank and say how many")])
     .under(LINES),
@@ -151,14 +156,14 @@ static OF_RUNS: &[BriefFlag] = &[
         "The condition that lines must meet: \"channel <> 'staff' and amount > 0\"; all, where several are given",
         |given, brief| {
             let condition = Formula::from(given.text);
-            brief.filter = Some(match brief.filter.take() {
+            let condition = match brief.get_filter() {
                 Some(others) => others.and(&condition),
                 None => condition,
-            });
-            Ok(())
+            };
+            Ok(brief.filter(condition))
         },
     )
-    .in_place_of(|brief| brief.filter = None)
+    .in_place_of(Brief::of_all_lines)
     .under(LINES),
     again(
         "assume",
@@ -174,33 +179,23 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "rows",
         "A,B",
         "Dimensions on the rows, outermost first: coast,harbour or sold_on.month",
-        |given, brief| {
-            brief.rows = names(given.text);
-            Ok(())
-        },
+        |given, brief| Ok(brief.rows(names(given.text))),
     ),
     once("columns", "A,B", "Dimensions on the columns, outermost first", |given, brief| {
-        brief.columns = names(given.text);
-        Ok(())
+        Ok(brief.columns(names(given.text)))
     }),
     again(
         "measure",
         "NAME = FORMULA",
         "A measure: 'sales = sum(amount)', 'share = sales / sales at parent'; or @FILE with one on each line",
-        |given, brief| {
-            brief.measures.push(measure(given.text));
-            Ok(())
-        },
+        |given, brief| Ok(brief.measure(measure(given.text))),
     )
-    .in_place_of(|brief| brief.measures.clear()),
+    .in_place_of(|brief| brief.measures([])),
     again(
         "hidden-measure",
         "NAME = FORMULA",
         "A measure that others use and that is not shown",
-        |given, brief| {
-            brief.measures.push(measure(given.text).hidden(true));
-            Ok(())
-        },
+        |given, brief| Ok(brief.measure(measure(given.text).hidden(true))),
     ),
     again(
         "format",
@@ -215,13 +210,13 @@ static OF_BRIEFS: &[BriefFlag] = &[
                 ))
             })?;
             let format = NumberFormat::named(format).map_err(|e| e.within("--format"))?;
-            let known: Vec<String> = brief.measures.iter().map(|measure| measure.name.clone()).collect();
-            let measure = brief.measures.iter_mut().find(|measure| measure.name == name);
-            let measure = measure.ok_or_else(|| {
-                Error::unknown("--format", "measure", &name, known.iter().map(String::as_str))
-            })?;
-            measure.format = format;
-            Ok(())
+            let mut measures = brief.get_measures().to_vec();
+            let Some(measure) = measures.iter_mut().find(|measure| measure.get_name() == name) else {
+                let known = brief.get_measures().iter().map(MeasureBrief::get_name);
+                return Err(Error::unknown("--format", "measure", &name, known));
+            };
+            *measure = measure.clone().format(format);
+            Ok(brief.measures(measures))
         },
     ),
     again(
@@ -231,8 +226,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
         |given, brief| {
             let pair = given.text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
             let (name, formula) = pair.ok_or_else(|| given.unlike("'takings = price * quantity'"))?;
-            brief.derived.push((unquoted(name), formula.trim().into()));
-            Ok(())
+            Ok(brief.derive(&unquoted(name), formula.trim()))
         },
     ),
     again(
@@ -244,8 +238,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
             let (dimension, rest) = of_dimension(&given, example)?;
             let (name, formula) = rest.split_once('=').ok_or_else(|| given.unlike(example))?;
             let (name, formula) = (unquoted(name), formula.trim());
-            brief.items.push(ItemBrief::new(dimension, name, formula));
-            Ok(())
+            Ok(brief.item(&dimension, &name, formula))
         },
     ),
     again(
@@ -253,19 +246,13 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "NAME of DIMENSION by WHAT at CUTS [as LABELS]",
         "Classes of members: 'size of yard by sum(amount) at 10000, 50000 as small, middle, large'; at \
                25%, 50% for shares of the members",
-        |given, brief| {
-            brief.tiers.push(tier(&given)?);
-            Ok(())
-        },
+        |given, brief| Ok(brief.tier(tier(&given)?)),
     ),
     again(
         "related",
         "FILE on KEY",
         "Bring in columns of another file by key: 'articles.csv on article', 'yards.csv on yard = code'",
-        |given, brief| {
-            brief.related.push(related(&given)?);
-            Ok(())
-        },
+        |given, brief| Ok(brief.related(related(&given)?)),
     ),
     again(
         "top",
@@ -274,9 +261,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
                \"All other yards\"'",
         |given, brief| {
             let (dimension, kept) = top(&given)?;
-            let dimension = brief.dimension(&dimension);
-            (dimension.top, dimension.bottom) = (Some(kept), None);
-            Ok(())
+            Ok(brief.top(&dimension, kept))
         },
     ),
     again(
@@ -285,9 +270,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "Keep the lowest members of a level, written as for --top",
         |given, brief| {
             let (dimension, kept) = top(&given)?;
-            let dimension = brief.dimension(&dimension);
-            (dimension.top, dimension.bottom) = (None, Some(kept));
-            Ok(())
+            Ok(brief.bottom(&dimension, kept))
         },
     ),
     again(
@@ -296,8 +279,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "Show members only whose cells meet a condition: 'harbour: sales > 10000'",
         |given, brief| {
             let (dimension, condition) = of_dimension(&given, "'harbour: sales > 10000'")?;
-            brief.dimension(&dimension).having = Some(condition.into());
-            Ok(())
+            Ok(brief.dimension(&dimension, |own| own.having(condition)))
         },
     ),
     again(
@@ -306,19 +288,18 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "Show these members only: 'coast: Fell Coast, Skerry Coast'",
         |given, brief| {
             let (dimension, members) = given.members()?;
-            brief.dimension(&dimension).only = members;
-            Ok(())
+            Ok(brief.dimension(&dimension, |own| own.only(members)))
         },
     ),
     again("except", "DIMENSION: MEMBERS", "Do not show these members: 'channel: staff'", |given, brief| {
         let (dimension, members) = given.members()?;
-        brief.dimension(&dimension).except = members;
-        Ok(())
+        Ok(brief.dimension(&dimension, |own| own.except(members)))
     }),
     once("totals-of", "WHAT", "What totals cover if some members are not shown", |given, brief| {
-        let cover = given.parsed()?;
-        brief.dimensions.iter_mut().for_each(|dimension| dimension.totals_of = cover);
-        Ok(())
+        let cover = given.parsed::<TotalsOf>()?;
+        let all = brief.get_dimensions().iter().cloned().map(|own| own.totals_of(cover));
+        let all: Vec<DimensionBrief> = all.collect();
+        Ok(brief.dimensions(all))
     })
     .one_of(&[("all", "All members"), ("shown", "The members that are shown")]),
     again(
@@ -331,8 +312,7 @@ static OF_BRIEFS: &[BriefFlag] = &[
             let (dimension, order) = pair.ok_or_else(|| {
                 given.wrong(format!("{} is not DIMENSION by WHAT, as in 'harbour by sales desc'", given.text))
             })?;
-            brief.dimension(&unquoted(dimension)).order = Some(order.trim().into());
-            Ok(())
+            Ok(brief.sort(&unquoted(dimension), order.trim()))
         },
     ),
     shown("tint", "Tint a measure's cells, each level on a scale of its own", |given, brief| {
@@ -353,45 +333,48 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "emphasis",
         "KEY = VALUE, …",
         "Let more stand out beside what the brief says, or change what has a name there: \"on = 'margin', as = 'ink', about = 0\"",
-        |given, brief| set_emphasis(brief, given.text).map_err(|e| e.within("--emphasis")),
+        |given, mut brief| {
+            set_emphasis(&mut brief, given.text).map_err(|e| e.within("--emphasis"))?;
+            Ok(brief)
+        },
     ),
     again(
         "drop",
         "EMPHASIS",
         "Let something stand out no more, by its name or its measure: margin",
-        |given, brief| drop_emphasis(brief, &unquoted(given.text)).map_err(|e| e.within("--drop")),
+        |given, mut brief| {
+            drop_emphasis(&mut brief, &unquoted(given.text)).map_err(|e| e.within("--drop"))?;
+            Ok(brief)
+        },
     ),
     again(
         "rule",
         "EMPHASIS: KEY = VALUE, …",
         "Add a rule that goes before all others, or change the one of its name: \"margin: name = 'thin', below = '20%', show = 'loss'\"",
-        |given, brief| {
+        |given, mut brief| {
             let (emphasis, keys) = of_dimension(&given, "\"margin: below = '20%', show = 'loss'\"")?;
-            set_rule(brief, &emphasis, &keys).map_err(|e| e.within("--rule"))
+            set_rule(&mut brief, &emphasis, &keys).map_err(|e| e.within("--rule"))?;
+            Ok(brief)
         },
     ),
     once(
         "levels",
         "A,B",
         "Let these levels stand out only: harbour,sold_on.year; also 'row total', 'column total'",
-        |given, brief| {
-            given.each_emphasis(brief, |emphasis| {
-                emphasis.levels = names(given.text).into_iter().map(Into::into).collect();
-            })
-        },
+        |given, brief| given.each_emphasis(brief, |emphasis| emphasis.levels(names(given.text))),
     ),
     once(
         "peers",
         "GROUP",
         "The cells that are scaled together: level, siblings, 'column siblings', row, column, branch, all",
         |given, brief| {
-            let peers = given.parsed()?;
-            given.each_emphasis(brief, |emphasis| emphasis.peers = peers)
+            let peers: PeersOf = given.parsed()?;
+            given.each_emphasis(brief, |emphasis| emphasis.peers(peers))
         },
     ),
     once("good", "SIDE", "Which direction is good: colours follow", |given, brief| {
-        let side = given.parsed()?;
-        given.each_emphasis(brief, |emphasis| emphasis.good = Some(side))
+        let side: Side = given.parsed()?;
+        given.each_emphasis(brief, |emphasis| emphasis.good(side))
     })
     .one_of(&[("high", ""), ("low", "")]),
     once(
@@ -399,52 +382,46 @@ static OF_BRIEFS: &[BriefFlag] = &[
         "FILE",
         "Stand on the yardsticks that an earlier run kept in this file",
         |given, brief| {
-            given.each_emphasis(brief, |emphasis| emphasis.yardstick = YardstickOf::Kept(given.text.into()))
+            given.each_emphasis(brief, |emphasis| emphasis.yardstick(YardstickOf::Kept(given.text.into())))
         },
     ),
     again(
         "totals",
         "PLACES",
         "Where totals stand: before, after or off, for all or by level: 'coast off, row total before'",
-        |given, brief| {
+        |given, mut brief| {
             for text in names(given.text) {
                 let (of, place) = text.rsplit_once(char::is_whitespace).unwrap_or(("", &text));
                 let place = Given { text: place.trim(), ..given }.parsed()?;
-                brief.totals.push((unquoted(of), place));
+                brief = brief.total(unquoted(of), place);
             }
-            Ok(())
+            Ok(brief)
         },
     ),
     again(
         "fill",
         "DIMENSION,…",
         "Give every member its cell, whether lines have it or not: sold_on.month,harbour",
-        |given, brief| {
-            brief.fill.extend(names(given.text).into_iter().map(Into::into));
-            Ok(())
-        },
+        |given, brief| Ok(names(given.text).into_iter().fold(brief, Brief::fill)),
     ),
     again(
         "control",
         "NAME",
         "Let readers of a page choose: the value of an assumption, or members of a dimension",
         |given, brief| {
-            brief.page.controls.push(unquoted(given.text).into());
-            Ok(())
+            let page = brief.get_page().clone().control(unquoted(given.text));
+            Ok(brief.page(page))
         },
     ),
     once("script", "YES | NO", "Whether pages hold a script", |given, brief| {
-        brief.page.script = given.text == "yes";
-        Ok(())
+        let page = brief.get_page().clone().script(given.text == "yes");
+        Ok(brief.page(page))
     })
     .one_of(&[
         ("yes", "Levels fold, columns sort, members are found"),
         ("no", "A page that can be mailed: it shows the same, and nothing moves"),
     ]),
-    once("title", "TITLE", "The heading", |given, brief| {
-        brief.title = Some(given.text.into());
-        Ok(())
-    }),
+    once("title", "TITLE", "The heading", |given, brief| Ok(brief.title(given.text))),
 ];
 
 impl BriefFlag {
@@ -454,13 +431,13 @@ impl BriefFlag {
     }
 
     /// The same, to which something of the brief gives way.
-    const fn in_place_of(self, replaces: fn(&mut Brief)) -> BriefFlag {
+    const fn in_place_of(self, replaces: fn(Brief) -> Brief) -> BriefFlag {
         BriefFlag { replaces, ..self }
     }
 
     /// What each entry of a file does. An entry is a line with the indented lines after it; lines that begin with # are
     /// comments.
-    fn set_from_file(&self, file: &str, brief: &mut Brief) -> Result<()> {
+    fn set_from_file(&self, file: &str, brief: Brief) -> Result<Brief> {
         let place = format!("--{} @{file}", self.name);
         let text = std::fs::read_to_string(file).map_err(|e| Error::io(&place, e))?;
         let mut entries: Vec<(usize, String)> = Vec::new();
@@ -477,11 +454,10 @@ impl BriefFlag {
         if entries.is_empty() {
             return Err(Error::request(place, format!("this file holds no {}", self.value)));
         }
-        for (number, text) in &entries {
+        entries.iter().try_fold(brief, |brief, (number, text)| {
             (self.sets)(Given { flag: self.name, text }, brief)
-                .map_err(|e| e.within(format_args!("{file} line {number}")))?;
-        }
-        Ok(())
+                .map_err(|e| e.within(format_args!("{file} line {number}")))
+        })
     }
 
     /// The same under another heading of the help.
@@ -559,18 +535,16 @@ impl<T> BriefFlags<T> {
         self.0.iter().find(|(flag, _)| flag.name == name).map_or(&[], |(_, values)| values)
     }
 
-    /// Changes a brief by what was given.
-    pub(crate) fn apply(&self, brief: &mut Brief) -> Result<()> {
-        self.0.iter().for_each(|(flag, _)| (flag.replaces)(brief));
-        for (flag, values) in &self.0 {
-            for text in values {
-                match text.strip_prefix('@').filter(|_| flag.value.ends_with(FORMULA)) {
-                    Some(file) => flag.set_from_file(file, brief)?,
-                    None => (flag.sets)(Given { flag: flag.name, text }, brief)?,
-                }
+    /// The brief, changed by what was given.
+    pub(crate) fn apply(&self, brief: Brief) -> Result<Brief> {
+        let brief = self.0.iter().fold(brief, |brief, (flag, _)| (flag.replaces)(brief));
+        let given = self.0.iter().flat_map(|(flag, values)| values.iter().map(move |text| (flag, text)));
+        given.into_iter().try_fold(brief, |brief, (flag, text)| {
+            match text.strip_prefix('@').filter(|_| flag.value.ends_with(FORMULA)) {
+                Some(file) => flag.set_from_file(file, brief),
+                None => (flag.sets)(Given { flag: flag.name, text }, brief),
             }
-        }
-        Ok(())
+        })
     }
 }
 

@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use pivvel::brief::YardstickOf;
 use pivvel::draw::check_colours;
 use pivvel::table::beside;
 use pivvel::{Brief, Error, Result, brief};
@@ -11,19 +10,8 @@ use crate::arguments::BriefLines;
 
 /// All that a brief reads beside its lines, with these.
 pub(crate) fn inputs(file: &Path, brief: &Brief, lines: &Path) -> Vec<String> {
-    let kept = brief.emphasis.iter().filter_map(|emphasis| match &emphasis.yardstick {
-        YardstickOf::Kept(file) => Some(file.clone()),
-        _ => None,
-    });
-    let related = brief.related.iter().map(|related| related.source.clone());
-    let appearance = brief.appearance.iter().filter(|name| is_file(name)).cloned();
     let own = [file, lines].map(|path| path.display().to_string());
-    own.into_iter().chain(related).chain(kept).chain(appearance).collect()
-}
-
-/// Whether the name of an appearance is that of a file, and not that of a language.
-pub(crate) fn is_file(appearance: &str) -> bool {
-    Path::new(appearance).extension().is_some()
+    own.into_iter().chain(brief.files()).collect()
 }
 
 pub(crate) fn is_brief(path: &Path) -> bool {
@@ -38,7 +26,7 @@ pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
         false => std::fs::read_to_string(path),
     };
     let text = text.map_err(|e| Error::io(&name, e))?;
-    let mut brief = match brief::from_toml(&name, &text) {
+    let brief = match brief::from_toml(&name, &text) {
         Err(_) if !is_standard_input && !is_brief(path) => {
             let message =
                 format!("this is no brief, which is a TOML file; for a file of lines: pivvel survey {name}");
@@ -46,29 +34,16 @@ pub(crate) fn read_brief(path: &Path) -> Result<Brief> {
         }
         read => read?,
     };
-    for related in &mut brief.related {
-        related.source = beside(path, &related.source).display().to_string();
-    }
-    brief.appearance = brief.appearance.map(|own| match is_file(&own) {
-        true => beside(path, &own).display().to_string(),
-        false => own,
-    });
-    for emphasis in &mut brief.emphasis {
-        if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
-            *file = beside(path, file).display().to_string();
-        }
-    }
-    Ok(brief)
+    Ok(brief.with_files(|file| beside(path, file).display().to_string()))
 }
 
 impl BriefLines {
     /// A brief as flags change it, and where its lines are.
     pub(crate) fn of(&self, path: &Path) -> Result<(Brief, PathBuf)> {
         apart_on_standard_input(path, self.source.as_deref())?;
-        let mut brief = read_brief(path)?;
-        self.flags.apply(&mut brief)?;
+        let brief = self.flags.apply(read_brief(path)?)?;
         check_colours(&brief)?;
-        let own = || brief.source.as_deref().map(|source| beside(path, source));
+        let own = || brief.get_source().map(|source| beside(path, source));
         let Some(lines) = self.source.clone().or_else(own) else {
             let message = "it names no lines: add source = \"lines.csv\" or say --source lines.csv";
             return Err(Error::request(path.display().to_string(), message));

@@ -3,7 +3,6 @@
 use std::num::NonZero;
 use std::path::{Path, PathBuf};
 
-use pivvel::brief::YardstickOf;
 use pivvel::draw::{Appearance, check_colours};
 use pivvel::plan::Plan;
 use pivvel::result::{
@@ -17,7 +16,7 @@ use pivvel::text::without_secrets;
 use pivvel::{Brief, CrossTab, Error, Result, brief};
 
 use crate::arguments::{Build, TableShape};
-use crate::briefs::{apart_on_standard_input, inputs, is_brief, is_file, read_brief};
+use crate::briefs::{apart_on_standard_input, inputs, is_brief, read_brief};
 use crate::effort::watched;
 use crate::messages::print_message;
 use crate::screen;
@@ -78,7 +77,8 @@ fn several(build: &Build) -> Result<()> {
 /// Checks that the tables of several briefs do not follow one another on standard output. A brief that cannot be read is
 /// reported when it is run.
 fn one_writes_to_standard_output(inputs: &[&PathBuf]) -> Result<()> {
-    let writes = |input: &&&PathBuf| read_brief(input).is_ok_and(|brief| brief.to.iter().any(|to| to == "-"));
+    let writes =
+        |input: &&&PathBuf| read_brief(input).is_ok_and(|brief| brief.get_to().iter().any(|to| to == "-"));
     let names: Vec<String> = inputs.iter().filter(writes).map(|input| input.display().to_string()).collect();
     match names.len() {
         0 | 1 => Ok(()),
@@ -101,8 +101,8 @@ fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBu
         apart_on_standard_input(&build.input, build.source.as_deref())?;
         brief = read_brief(&build.input)?;
         // What a brief names is beside it; what is typed is beside the one who types.
-        lines = lines.or(brief.source.as_deref().map(|source| beside(&build.input, source)));
-        let own = brief.to.iter().map(|path| Target::new(beside(&build.input, path)));
+        lines = lines.or(brief.get_source().map(|source| beside(&build.input, source)));
+        let own = brief.get_to().iter().map(|path| Target::new(beside(&build.input, path)));
         targets = own.collect::<Result<_>>()?;
         // What is tried takes no place of what the brief keeps.
         if build.flags.change() && build.save_brief.is_none() {
@@ -126,8 +126,8 @@ fn brief_and_targets(build: &Build) -> Result<(Brief, Vec<Target>, Option<PathBu
 }
 
 fn one(build: &Build) -> Result<()> {
-    let (mut brief, own_targets, lines) = brief_and_targets(build)?;
-    build.flags.apply(&mut brief)?;
+    let (brief, own_targets, lines) = brief_and_targets(build)?;
+    let brief = build.flags.apply(brief)?;
     check_colours(&brief)?;
     let to = build.form.paths(&build.to);
     let typed = to.iter().map(|path| match path.as_os_str() == "-" {
@@ -139,8 +139,8 @@ fn one(build: &Build) -> Result<()> {
     let options = options(build, &appearance)?;
     let level_files = build.split_levels.as_ref().map(LevelFiles::new).transpose()?;
     let targets: Vec<Target> = targets.into_iter().map(|target| target.with(options.clone())).collect();
-    if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.views.len()) {
-        let message = format!("the brief has {} views, and none is number {view}", brief.views.len());
+    if let Some(view) = build.view.filter(|view| *view == 0 || *view > brief.get_views().len()) {
+        let message = format!("the brief has {} views, and none is number {view}", brief.get_views().len());
         return Err(Error::request("--view", message));
     }
     let kept = build.save_brief.iter().chain(&build.save_yardsticks).chain(&build.save_groups);
@@ -220,7 +220,7 @@ fn built<'a>(
     yardsticks: &'a [(String, Yardsticks)],
     page: bool,
 ) -> Result<Built<'a>> {
-    let answers = page && !brief.page.controls.is_empty();
+    let answers = page && !brief.get_page().get_controls().is_empty();
     if !build.groups.is_empty() {
         if answers && !build.notices.quiet {
             print_message("the page has no controls: these need the lines, and kept groups are read");
@@ -342,18 +342,13 @@ fn check_folders<'p>(targets: &'p [Target], kept: impl Iterator<Item = &'p Path>
 
 /// Keeps what was asked for. Where a brief is written again, its comments stay.
 fn save_brief(brief: &Brief, build: &Build, path: &Path, lines: &Path) -> Result<()> {
-    let mut kept = brief.clone();
-    kept.source = (lines.as_os_str() != "-").then(|| seen_from(path, lines));
     let to = build.to.iter().filter(|target| target.as_os_str() != "-");
-    kept.to.extend(to.map(|target| seen_from(path, target)));
-    kept.related.iter_mut().for_each(|related| related.source = seen_from(path, Path::new(&related.source)));
-    kept.appearance =
-        kept.appearance.map(|own| if is_file(&own) { seen_from(path, Path::new(&own)) } else { own });
-    for emphasis in &mut kept.emphasis {
-        if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
-            *file = seen_from(path, Path::new(file));
-        }
-    }
+    let to: Vec<String> = brief.get_to().iter().cloned().chain(to.map(|to| seen_from(path, to))).collect();
+    let kept = brief.clone().with_files(|file| seen_from(path, Path::new(file))).to(to);
+    let kept = match lines.as_os_str() == "-" {
+        true => kept.without_source(),
+        false => kept.source(seen_from(path, lines)),
+    };
     let earlier = if build.is_brief() { &build.input } else { path };
     let text = match std::fs::read_to_string(earlier) {
         Ok(earlier) => brief::rewrite(&earlier, &kept),

@@ -16,7 +16,7 @@ use crate::{check_emphasis, check_json, screen};
 
 pub(crate) fn run(check: &Check) -> Result<()> {
     let (brief, lines) = check.lines.of(&check.brief)?;
-    brief.to.iter().try_for_each(|path| Target::new(beside(&check.brief, path)).map(drop))?;
+    brief.get_to().iter().try_for_each(|path| Target::new(beside(&check.brief, path)).map(drop))?;
     let reading = ReadOptions::default().delimiter(check.lines.delimiter.delimiter);
     let mut source = open_source(&lines, &brief, &reading)?;
     let plan = Plan::new(&brief, &source.schema())?;
@@ -64,8 +64,7 @@ fn text(
     views: &[(Brief, Plan)],
 ) -> String {
     let mut text = String::new();
-    let mut described = brief.clone();
-    described.related.iter_mut().for_each(|r| r.source = file_name(&r.source));
+    let described = brief.clone().with_files(file_name);
     // Writing into a string cannot fail.
     let _ = describe_sources(&mut text, &described, source, plan);
     let _ = describe(&mut text, plan);
@@ -101,14 +100,13 @@ fn file_name(path: &str) -> String {
 
 /// Which cells there are beside those of the lines.
 fn filled(fill: &FillBrief) -> String {
-    let FillBrief { of, members, related, first, last, .. } = fill;
-    let mut text = format!("Fills {}", of.join(" with "));
+    let mut text = format!("Fills {}", fill.get_of().join(" with "));
     let mut more = |what: &str, names: &str| text.push_str(&format!("{what}{names}"));
-    first.iter().for_each(|first| more(", from ", first));
-    last.iter().for_each(|last| more(", to ", last));
-    related.iter().for_each(|table| more(", with the rows of ", table));
-    if !members.is_empty() {
-        more(", also ", &members.join(", "));
+    fill.get_first().iter().for_each(|first| more(", from ", first));
+    fill.get_last().iter().for_each(|last| more(", to ", last));
+    fill.get_related().iter().for_each(|table| more(", with the rows of ", table));
+    if !fill.get_members().is_empty() {
+        more(", also ", &fill.get_members().join(", "));
     }
     text
 }
@@ -116,25 +114,25 @@ fn filled(fill: &FillBrief) -> String {
 /// What is read, and what is assumed, derived and classified before there are cells.
 fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) -> std::fmt::Result {
     writeln!(out, "{}", plan.title())?;
-    let related: Vec<&str> = brief.related.iter().map(|related| related.source.as_str()).collect();
+    let related: Vec<&str> = brief.get_related().iter().map(|related| related.get_source()).collect();
     let sources = std::iter::once(source).chain(related).collect::<Vec<_>>().join(" and ");
     writeln!(out, "\nReads from {sources}: {}", plan.needed_names().join(", "))?;
-    for related in &brief.related {
+    for related in brief.get_related() {
         let keys: Vec<String> =
-            related.keys.iter().map(|(own, theirs)| format!("{own} = {theirs}")).collect();
-        writeln!(out, "Looks up {} by {}", related.source, keys.join(" and "))?;
+            related.get_keys().iter().map(|(own, theirs)| format!("{own} = {theirs}")).collect();
+        writeln!(out, "Looks up {} by {}", related.get_source(), keys.join(" and "))?;
     }
-    for (name, formula) in &brief.derived {
+    for (name, formula) in brief.get_derived() {
         writeln!(out, "Derives {name} = {formula}, line by line")?;
     }
     if let Some(condition) = &plan.condition() {
         writeln!(out, "Keeps lines where {condition}")?;
     }
-    for assumption in &brief.assumptions {
+    for assumption in brief.get_assumptions() {
         let bounds = bounds(assumption);
-        writeln!(out, "Assumes {} = {}{bounds}", assumption.name, assumption.value.words())?;
+        writeln!(out, "Assumes {} = {}{bounds}", assumption.get_name(), assumption.get_value().words())?;
     }
-    brief.fill.iter().try_for_each(|fill| writeln!(out, "{}", filled(fill)))?;
+    brief.get_fill().iter().try_for_each(|fill| writeln!(out, "{}", filled(fill)))?;
     for control in plan.controls() {
         let what = match control.choices() {
             Choices::Values { values, .. } => format!("one of {} values", values.len()),
@@ -148,14 +146,13 @@ fn describe_sources(out: &mut String, brief: &Brief, source: &str, plan: &Plan) 
 
 /// The values that an assumption may have, after its own.
 fn bounds(assumption: &AssumptionBrief) -> String {
-    let words = |amount: &Option<Amount>| amount.as_ref().map(Amount::words);
-    match (words(&assumption.low), words(&assumption.high)) {
+    match (assumption.get_low().map(Amount::words), assumption.get_high().map(Amount::words)) {
         (Some(low), Some(high)) => format!(", from {low} to {high}"),
         (Some(low), None) => format!(", {low} or more"),
         (None, Some(high)) => format!(", {high} or less"),
-        (None, None) if assumption.choices.is_empty() => String::new(),
+        (None, None) if assumption.get_choices().is_empty() => String::new(),
         _ => {
-            let choices: Vec<String> = assumption.choices.iter().map(Amount::words).collect();
+            let choices: Vec<String> = assumption.get_choices().iter().map(Amount::words).collect();
             format!(", one of {}", choices.join(", "))
         }
     }
@@ -167,9 +164,9 @@ fn describe_tier(out: &mut String, tier: &PlannedTier, brief: &Brief) -> std::fm
         false => format!(", within each {}", tier.within().join(" and ")),
     };
     writeln!(out, "Tiers {} of {} by {}{within}", tier.name(), tier.of(), tier.by())?;
-    let spec = brief.tiers.iter().find(|spec| spec.name == tier.name());
+    let spec = brief.get_tiers().iter().find(|spec| spec.get_name() == tier.name());
     let cuts: Vec<&Amount> =
-        spec.into_iter().flat_map(|spec| spec.cuts.iter().chain(&spec.quantiles)).collect();
+        spec.into_iter().flat_map(|spec| spec.get_cuts().iter().chain(spec.get_quantiles())).collect();
     for (i, label) in tier.labels().iter().enumerate() {
         let share = if tier.quantiles() { " of members" } else { "" };
         let range = match (i.checked_sub(1).and_then(|i| cuts.get(i)), cuts.get(i)) {
@@ -192,7 +189,7 @@ fn describe(out: &mut String, plan: &Plan) -> std::fmt::Result {
 
 fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
     for (axis, dimensions, totals) in
-        [("Rows", &plan.rows(), plan.row_totals()), ("Columns", &plan.columns(), plan.column_totals())]
+        [("Rows", plan.rows(), plan.row_totals()), ("Columns", plan.columns(), plan.column_totals())]
     {
         if dimensions.is_empty() {
             writeln!(out, "\n{axis}: none, so there is one total")?;
@@ -200,7 +197,7 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
         }
         writeln!(out, "\n{axis}")?;
         for (level, dimension) in dimensions.iter().enumerate() {
-            let order = match (&dimension.order().by, dimension.kind()) {
+            let order = match (dimension.order().by(), dimension.kind()) {
                 (OrderBy::Natural, _) if plan.tiers().iter().any(|tier| tier.name() == dimension.name()) => {
                     "from the lowest tier up".to_string()
                 }
@@ -213,7 +210,7 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 (OrderBy::Cells(formula), _) => format!("by {formula}"),
                 (OrderBy::Members(first), _) => format!("{} first", first.join(", ")),
             };
-            let way = match dimension.order().direction {
+            let way = match dimension.order().direction() {
                 Direction::Ascending => "",
                 Direction::Descending => ", highest first",
             };
@@ -294,11 +291,11 @@ fn picked(pick: &Pick) -> Vec<String> {
     }
     if let Some(top) = &pick.top() {
         let which = if pick.lowest() { "lowest" } else { "highest" };
-        let overall = if top.overall { "overall" } else { "within each parent" };
-        let rest = top.others.as_ref().map_or(String::new(), |others| format!(", the rest as {others}"));
-        sentences.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.count, top.by));
+        let overall = if top.get_overall() { "overall" } else { "within each parent" };
+        let rest = top.get_others().map_or(String::new(), |others| format!(", the rest as {others}"));
+        sentences.push(format!("keeps the {} {which} by {}, {overall}{rest}", top.get_count(), top.get_by()));
     }
-    let gathers = pick.top().as_ref().is_some_and(|top| top.others.is_some());
+    let gathers = pick.top().as_ref().is_some_and(|top| top.get_others().is_some());
     if !sentences.is_empty() && !gathers {
         sentences.push(match pick.totals_of() {
             TotalsOf::All => "totals cover what is not shown, too".into(),

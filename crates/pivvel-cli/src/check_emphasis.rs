@@ -13,18 +13,18 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
     }
     for emphasis in plan.emphasis() {
         let spec = emphasis.spec();
-        let by = if spec.by.is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
+        let by = if spec.get_by().is_some() { format!(" by {}", emphasis.by()) } else { String::new() };
         let levels = levels(plan, emphasis);
         let levels = if levels.is_empty() { "at no level of this layout".into() } else { levels.join(", ") };
-        let reach = if spec.reach == Reach::Row { ", on the whole row" } else { "" };
-        writeln!(out, "  {} on {}{by}{reach}: {levels}", spec.form.name(), spec.on)?;
-        if let Some(only) = &spec.only {
+        let reach = if spec.get_reach() == Reach::Row { ", on the whole row" } else { "" };
+        writeln!(out, "  {} on {}{by}{reach}: {levels}", spec.get_form().name(), spec.get_on())?;
+        if let Some(only) = &spec.get_only() {
             writeln!(out, "    where {only}")?;
         }
-        if let Some(link) = &spec.link {
+        if let Some(link) = &spec.get_link() {
             writeln!(out, "    leads to {link}")?;
         }
-        if let Some(along) = &spec.along {
+        if let Some(along) = &spec.get_along() {
             writeln!(out, "    along {along}")?;
         }
         if emphasis.has_scale() {
@@ -35,7 +35,7 @@ pub(crate) fn emphasis(out: &mut String, plan: &Plan) -> std::fmt::Result {
         }
         for (i, rule) in emphasis.rules().iter().enumerate() {
             let name = if rule.name() == rule.words() { String::new() } else { format!("{}: ", rule.name()) };
-            let show = rule.show().as_ref().map_or(String::new(), |show| format!(" (shows {show})"));
+            let show = rule.show().map_or(String::new(), |show| format!(" (shows {show})"));
             writeln!(out, "      {}. {name}{}{show}", i + 1, rule.words())?;
         }
     }
@@ -67,8 +67,10 @@ const IN_OTHER_LINES: [&str; 10] =
 /// The scale: its peers, and every other key of the brief that is not the default.
 fn scale(emphasis: &PlannedEmphasis) -> String {
     let spec = emphasis.spec();
-    let mut words = vec![format!("peers: {}", spec.peers)];
-    if let (None, Some(steps)) = (spec.steps, spec.scale_steps().filter(|_| spec.rules.is_empty())) {
+    let mut words = vec![format!("peers: {}", spec.get_peers())];
+    if let (None, Some(steps)) =
+        (spec.get_steps(), spec.scale_steps().filter(|_| spec.get_rules().is_empty()))
+    {
         words.push(format!("steps: {steps}"));
     }
     let others = emphasis_keys(spec).into_iter().filter(|(key, _)| !IN_OTHER_LINES.contains(&key.as_str()));
@@ -84,10 +86,10 @@ pub(crate) fn plan_views(brief: &Brief, schema: &pivvel::source::Schema) -> Resu
     let plan = |(i, view): (usize, &ViewBrief)| {
         let own = brief.of_view(i)?;
         let plan = Plan::new(&own, schema)
-            .map_err(|e| e.within(format_args!("view {} ({})", i + 1, view.form.name())))?;
+            .map_err(|e| e.within(format_args!("view {} ({})", i + 1, view.get_form().name())))?;
         Ok((own, plan))
     };
-    brief.views.iter().enumerate().map(plan).collect()
+    brief.get_views().iter().enumerate().map(plan).collect()
 }
 
 /// The views, in sentences.
@@ -95,14 +97,14 @@ pub(crate) fn views(out: &mut String, brief: &Brief, plans: &[(Brief, Plan)]) {
     if !plans.is_empty() {
         out.push_str("\nViews beside it, from the same lines\n");
     }
-    for (i, (view, (_, plan))) in brief.views.iter().zip(plans).enumerate() {
-        let per = view.per.as_ref().map_or(String::new(), |per| {
+    for (i, (view, (_, plan))) in brief.get_views().iter().zip(plans).enumerate() {
+        let per = view.get_per().map_or(String::new(), |per| {
             format!(
                 ", one for each {per} on {}",
-                if view.scale == PanelScale::Own { "its own scale" } else { "one scale" }
+                if view.get_scale() == PanelScale::Own { "its own scale" } else { "one scale" }
             )
         });
-        out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.form.name(), plan.title()));
+        out.push_str(&format!("  {}. {}: {}{per}\n", i + 1, view.get_form().name(), plan.title()));
         if let Some(condition) = &plan.condition() {
             out.push_str(&format!("     of lines where {condition}\n"));
         }

@@ -19,17 +19,18 @@ pub(crate) fn checked(
     let mut checked = planned(plan, notices);
     checked["source"] = source.into();
     checked["reads"] = plan.needed_names().into();
-    checked["related"] = brief.related.iter().map(|related| related.name.as_str()).collect();
-    let assumptions = brief.assumptions.iter().map(|a| (a.name.clone(), a.value.words().into()));
+    checked["related"] = brief.get_related().iter().map(|related| related.get_name()).collect();
+    let assumptions =
+        brief.get_assumptions().iter().map(|a| (a.get_name().to_string(), a.get_value().words().into()));
     checked["assumptions"] = Value::Object(assumptions.collect());
     checked["controls"] = plan.controls().iter().map(|control| control.name()).collect();
-    checked["fill"] = json!(brief.fill);
+    checked["fill"] = json!(brief.get_fill());
     let view = |(view, (_, plan)): (&pivvel::brief::ViewBrief, &(Brief, Plan))| {
         let mut planned = planned(plan, plan.notices());
-        planned["form"] = view.form.name().into();
+        planned["form"] = view.get_form().name().into();
         planned
     };
-    checked["views"] = brief.views.iter().zip(views).map(view).collect();
+    checked["views"] = brief.get_views().iter().zip(views).map(view).collect();
     if let Some(table) = table {
         checked["statements"] = match plan.statements(table) {
             Ok(statements) => statements.iter().map(statement).collect(),
@@ -78,12 +79,12 @@ fn measure(plan: &Plan, measure: &Measure) -> Value {
 
 fn emphasis(plan: &Plan, emphasis: &PlannedEmphasis) -> Value {
     json!({
-        "form": emphasis.spec().form.name(),
-        "on": emphasis.spec().on,
+        "form": emphasis.spec().get_form().name(),
+        "on": emphasis.spec().get_on(),
         "by": emphasis.by(),
         "levels": levels(plan, emphasis),
         "rules": emphasis.rules().iter().map(|rule| json!({
-            "name": rule.name(), "condition": rule.words(), "shows": rule.show().as_ref().map(ToString::to_string),
+            "name": rule.name(), "condition": rule.words(), "shows": rule.show().map(ToString::to_string),
         })).collect::<Value>(),
     })
 }

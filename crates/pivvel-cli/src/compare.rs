@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use pivvel::brief::MeasureBrief;
 use pivvel::brief::NumberFormat;
 use pivvel::compare::{Comparison, Ratio, Snapshot, read_tidy, with_ratios};
 use pivvel::draw::{ChangeFormats, check_colours};
@@ -52,7 +53,7 @@ fn snapshot(
     path: &Path,
 ) -> Result<(Snapshot, Vec<Ratio>, Formats)> {
     let name = path.display().to_string();
-    let (mut brief, lines) = match brief {
+    let (brief, lines) = match brief {
         Some(_) if is_brief(path) => {
             let message = format!("{name} is a brief, and --brief names one, too; name lines");
             return Err(Error::request("--brief", message));
@@ -60,7 +61,7 @@ fn snapshot(
         Some(brief) => (brief.clone(), path.to_path_buf()),
         None if is_brief(path) => {
             let brief = read_brief(path)?;
-            let Some(lines) = brief.source.as_deref().map(|source| beside(path, source)) else {
+            let Some(lines) = brief.get_source().map(|source| beside(path, source)) else {
                 return Err(Error::request(name, "it names no lines: add source = \"lines.csv\""));
             };
             (brief, lines)
@@ -71,9 +72,9 @@ fn snapshot(
         }
         None => return Ok((read_tidy(path)?, Vec::new(), Vec::new())),
     };
-    compare.flags.apply(&mut brief)?;
+    let brief = compare.flags.apply(brief)?;
     check_colours(&brief)?;
-    brief.views.clear();
+    let brief = brief.views([]);
     let (brief, ratios) = with_ratios(&brief);
     let yardsticks = open_yardsticks(&brief)?;
     let mut source = open_source(&lines, &brief, &compare.effort.reading(compare.delimiter.delimiter)?)?;
@@ -82,6 +83,7 @@ fn snapshot(
     // What the brief asks for is asked for both; what may be wrong is of one of them.
     let notices = crosstab.notices().into_iter().filter(|notice| !notice.code().is_asked_for()).map(of_run);
     compare.notices.report(&notices.collect::<Vec<_>>())?;
-    let formats = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone())).collect();
+    let format = |own: &MeasureBrief| (own.get_name().to_string(), own.get_format().clone());
+    let formats = brief.get_measures().iter().map(format).collect();
     Ok((Snapshot::of(name, &crosstab), ratios, formats))
 }

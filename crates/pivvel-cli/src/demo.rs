@@ -23,7 +23,7 @@ pub(crate) fn run(demo: &Demo) -> Result<()> {
     for (name, _) in pivvel_demo::BRIEFS {
         let path = folder.join(name);
         let brief = read_brief(&path)?;
-        let lines = beside(&path, brief.source.as_deref().unwrap_or("lines.csv"));
+        let lines = beside(&path, brief.get_source().unwrap_or("lines.csv"));
         let crosstab = {
             let mut source = open_source(&lines, &brief, &ReadOptions::default())?;
             Build::new().yardsticks(&open_yardsticks(&brief)?).run(&brief, source.as_mut())?

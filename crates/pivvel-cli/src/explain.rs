@@ -21,11 +21,11 @@ pub(crate) fn run(explain: &Explain) -> Result<()> {
     let builder = explain.effort.build()?.yardsticks(&yardsticks);
     let measure = match &explain.measure {
         Some(measure) => measure.clone(),
-        None => match &brief.measures.iter().filter(|m| !m.hidden).collect::<Vec<_>>()[..] {
-            [only] => only.name.clone(),
+        None => match &brief.get_measures().iter().filter(|m| !m.get_hidden()).collect::<Vec<_>>()[..] {
+            [only] => only.get_name().to_string(),
             [] => "lines".into(),
             several => {
-                let names: Vec<&str> = several.iter().map(|m| m.name.as_str()).collect();
+                let names: Vec<&str> = several.iter().map(|m| m.get_name()).collect();
                 let message = format!("there are several measures, so say which: {}", names.join(", "));
                 return Err(Error::request("--measure", message));
             }

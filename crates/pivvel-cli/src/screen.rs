@@ -16,12 +16,12 @@ const TERMINAL_ROWS: usize = 400;
 
 /// The words and colours that are asked for: those of the flag, or those of a brief.
 pub(crate) fn appearance(arguments: &DrawingArguments, brief: Option<&Brief>) -> Result<Appearance> {
-    let own = match (&arguments.appearance, brief.and_then(|brief| brief.appearance.as_deref())) {
+    let own = match (&arguments.appearance, brief.and_then(|brief| brief.get_appearance())) {
         (Some(flag), _) => flag.clone(),
         (None, Some(name)) => open_appearance(name).map_err(|error| error.within("appearance"))?,
         (None, None) => Appearance::new(),
     };
-    Ok(own.script(brief.is_none_or(|brief| brief.page.script)))
+    Ok(own.script(brief.is_none_or(|brief| brief.get_page().get_script())))
 }
 
 /// How a terminal is drawn on.

@@ -17,8 +17,7 @@ use crate::effort::watched;
 use crate::screen;
 
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<()> {
-    let mut brief = Brief::new();
-    arguments.flags.apply(&mut brief)?;
+    let brief = arguments.flags.apply(Brief::new())?;
     let reading = ReadOptions::default().delimiter(arguments.delimiter.delimiter);
     let mut source = open_lines(&arguments.source, &brief, &reading)?;
     let survey = watched(source.progress(), || Survey::read(source.as_mut()))?;

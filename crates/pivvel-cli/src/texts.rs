@@ -21,16 +21,10 @@ pub(crate) fn tier(given: &Given) -> Result<TierBrief> {
     let (by, rest) = split_last(rest, " at ").ok_or_else(wrong)?;
     let (cuts, labels) = split(rest, " as ").unwrap_or((rest, ""));
     let amounts: Vec<Amount> = names(cuts).iter().map(|cut| cut.as_str().into()).collect();
-    let are_shares = names(cuts).iter().all(|cut| cut.ends_with('%'));
-    let (cuts, quantiles) = if are_shares { (Vec::new(), amounts) } else { (amounts, Vec::new()) };
-    Ok(TierBrief {
-        name: unquoted(name),
-        of: unquoted(of),
-        by: by.trim().into(),
-        cuts,
-        quantiles,
-        labels: names(labels).into_iter().map(Into::into).collect(),
-        within: Vec::new(),
+    let tier = TierBrief::new(unquoted(name), unquoted(of), by.trim()).labels(names(labels));
+    Ok(match names(cuts).iter().all(|cut| cut.ends_with('%')) {
+        true => tier.quantiles(amounts),
+        false => tier.cuts(amounts),
     })
 }
 
@@ -45,7 +39,7 @@ pub(crate) fn related(given: &Given) -> Result<RelatedBrief> {
     let source = source.trim().to_string();
     let stem =
         Path::new(&source).file_stem().map_or(source.clone(), |stem| stem.to_string_lossy().into_owned());
-    Ok(RelatedBrief { name: stem, source, keys: names(keys).into_iter().map(key).collect() })
+    Ok(RelatedBrief::new(stem, source, [""; 0]).keys(names(keys).into_iter().map(key)))
 }
 
 /// `harbour 5 by sales overall others 'All other harbours'`.
@@ -58,8 +52,8 @@ pub(crate) fn top(given: &Given) -> Result<(String, TopBrief)> {
         None => (rest, None),
     };
     let (by, overall) = rest.trim().strip_suffix(" overall").map_or((rest, false), |by| (by, true));
-    let top = TopBrief { count: count.into(), by: by.trim().into(), overall, others: others.map(Into::into) };
-    Ok((unquoted(dimension), top))
+    let top = TopBrief::new(count, by.trim()).overall(overall);
+    Ok((unquoted(dimension), others.into_iter().fold(top, TopBrief::others)))
 }
 
 /// A measure from `name = formula`, or from a formula that is its own name.
@@ -73,11 +67,12 @@ pub(crate) fn measure(text: &str) -> MeasureBrief {
 }
 
 /// Sets an assumption to another value, as in `uplift=4%`.
-pub(crate) fn assume(text: &str, brief: &mut Brief) -> Result<()> {
+pub(crate) fn assume(text: &str, mut brief: Brief) -> Result<Brief> {
     let (name, value) = text
         .split_once('=')
         .ok_or_else(|| Error::request("--assume", format!("{text} is not written like uplift=4%")))?;
-    brief.assume(name.trim(), value.trim().into())
+    brief.assume(name.trim(), value.trim().into())?;
+    Ok(brief)
 }
 
 /// What stands before and after a word, the first that is not within quotes.

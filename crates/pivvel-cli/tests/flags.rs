@@ -7,8 +7,8 @@ use std::path::Path;
 use std::process::{Command, Output};
 
 use pivvel::brief::{
-    BadValues, DimensionBrief, EmphasisBrief, Form, ItemBrief, MeasureBrief, NumberFormat, PeersOf,
-    Placement, RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
+    BadValues, DimensionBrief, EmphasisBrief, Form, MeasureBrief, NumberFormat, PeersOf, Placement,
+    RelatedBrief, Side, TierBrief, TopBrief, TotalsOf,
 };
 use pivvel::{Brief, brief};
 
@@ -25,68 +25,52 @@ fn demo() -> tempfile::TempDir {
 
 /// What a brief of lines with one measure is, before a flag changes it.
 fn plain() -> Brief {
-    let mut brief = Brief::new().rows(["coast", "harbour"]).measure(("sales", "sum(amount)"));
-    brief.source = Some("lines.csv".into());
-    brief
+    Brief::new().rows(["coast", "harbour"]).measure(("sales", "sum(amount)")).source("lines.csv")
 }
 
-fn top(count: &str, overall: bool, others: Option<&str>) -> TopBrief {
-    TopBrief { count: count.into(), by: "sales".into(), overall, others: others.map(Into::into) }
+fn harbour(change: impl Fn(DimensionBrief) -> DimensionBrief) -> impl Fn(Brief) -> Brief {
+    move |brief| brief.dimension("harbour", &change)
 }
 
-fn harbour(change: impl Fn(&mut DimensionBrief)) -> impl Fn(&mut Brief) {
-    move |brief| {
-        let mut dimension = DimensionBrief { name: "harbour".into(), ..DimensionBrief::default() };
-        change(&mut dimension);
-        brief.dimensions.push(dimension);
-    }
+fn emphasis(form: Form, change: impl Fn(EmphasisBrief) -> EmphasisBrief) -> impl Fn(Brief) -> Brief {
+    move |brief| brief.emphasize(change(EmphasisBrief::new("sales", form)))
 }
 
-fn emphasis(form: Form, change: impl Fn(&mut EmphasisBrief)) -> impl Fn(&mut Brief) {
-    move |brief| {
-        let mut said = EmphasisBrief::new("sales", form);
-        change(&mut said);
-        brief.emphasis.push(said);
-    }
-}
-
-type Change = Box<dyn Fn(&mut Brief)>;
+type Change = Box<dyn Fn(Brief) -> Brief>;
 
 fn cases() -> Vec<(Vec<&'static str>, Change)> {
-    fn case(flags: &[&'static str], change: impl Fn(&mut Brief) + 'static) -> (Vec<&'static str>, Change) {
+    fn case(
+        flags: &[&'static str],
+        change: impl Fn(Brief) -> Brief + 'static,
+    ) -> (Vec<&'static str>, Change) {
         (flags.to_vec(), Box::new(change))
     }
+    let tier = |name: &str| TierBrief::new(name, "yard", "sum(amount)");
+    let by_value = tier("size").cuts(["10000", "50000"]).labels(["small", "middle", "large"]);
+    let by_share = tier("half by size").quantiles(["50%"]).labels(["small at 50%", "rest"]);
+    let half = tier("half").quantiles(["50%"]);
     vec![
-        case(&[], |_| {}),
-        case(&["--columns", "sold_on.year, channel"], |b| {
-            b.columns = vec!["sold_on.year".into(), "channel".into()]
-        }),
-        case(&["--columns", "\"unit price\""], |b| b.columns = vec!["unit price".into()]),
-        case(&["--title", "All of it"], |b| b.title = Some("All of it".into())),
+        case(&[], |b| b),
+        case(&["--columns", "sold_on.year, channel"], |b| b.columns(["sold_on.year", "channel"])),
+        case(&["--columns", "\"unit price\""], |b| b.columns(["unit price"])),
+        case(&["--title", "All of it"], |b| b.title("All of it")),
         case(&["--where", "amount > 0", "--where", "channel <> 'staff' or cost > 1"], |b| {
-            b.filter = Some("(amount > 0) and (channel <> 'staff' or cost > 1)".into());
+            b.filter("(amount > 0) and (channel <> 'staff' or cost > 1)")
         }),
-        case(&["--where", "channel <> 'staff'"], |b| b.filter = Some("channel <> 'staff'".into())),
+        case(&["--where", "channel <> 'staff'"], |b| b.filter("channel <> 'staff'")),
         case(&["--measure", "share = sales / sales at parent"], |b| {
-            b.measures.push(MeasureBrief::new("share", "sales / sales at parent"));
+            b.measure(("share", "sales / sales at parent"))
         }),
         case(&["--hidden-measure", "cost = sum(cost)"], |b| {
-            b.measures.push(MeasureBrief { hidden: true, ..MeasureBrief::new("cost", "sum(cost)") });
+            b.measure(MeasureBrief::new("cost", "sum(cost)").hidden(true))
         }),
         case(&["--format", "sales = thousands"], |b| {
-            b.measures[0].format = NumberFormat::named("thousands").unwrap();
+            let sales = MeasureBrief::new("sales", "sum(amount)");
+            b.measures([sales.format(NumberFormat::named("thousands").unwrap())])
         }),
-        case(&["--derive", "takings = quantity * 2"], |b| {
-            b.derived.push(("takings".into(), "quantity * 2".into()))
-        }),
+        case(&["--derive", "takings = quantity * 2"], |b| b.derive("takings", "quantity * 2")),
         case(&["--columns", "scenario", "--item", "scenario: variance = actual - plan"], |b| {
-            b.columns = vec!["scenario".into()];
-            b.items.push(ItemBrief {
-                dimension: "scenario".into(),
-                name: "variance".into(),
-                formula: "actual - plan".into(),
-                ..ItemBrief::default()
-            });
+            b.columns(["scenario"]).item("scenario", "variance", "actual - plan")
         }),
         case(
             &[
@@ -95,102 +79,60 @@ fn cases() -> Vec<(Vec<&'static str>, Change)> {
                 "--tier",
                 "size of yard by sum(amount) at 10000, 50000 as small, middle, large",
             ],
-            |b| {
-                b.columns = vec!["size".into()];
-                b.tiers.push(TierBrief {
-                    name: "size".into(),
-                    of: "yard".into(),
-                    by: "sum(amount)".into(),
-                    cuts: vec!["10000".into(), "50000".into()],
-                    labels: vec!["small".into(), "middle".into(), "large".into()],
-                    ..TierBrief::default()
-                });
-            },
+            move |b| b.columns(["size"]).tier(by_value.clone()),
         ),
         // Words of the flag's own within quotes belong to the name.
-        case(&["--tier", "\"half by size\" of yard by sum(amount) at 50% as 'small at 50%', rest"], |b| {
-            b.tiers.push(TierBrief {
-                name: "half by size".into(),
-                of: "yard".into(),
-                by: "sum(amount)".into(),
-                quantiles: vec!["50%".into()],
-                labels: vec!["small at 50%".into(), "rest".into()],
-                ..TierBrief::default()
-            });
-        }),
-        case(&["--columns", "half", "--tier", "half of yard by sum(amount) at 50%"], |b| {
-            b.columns = vec!["half".into()];
-            b.tiers.push(TierBrief {
-                name: "half".into(),
-                of: "yard".into(),
-                by: "sum(amount)".into(),
-                quantiles: vec!["50%".into()],
-                ..TierBrief::default()
-            });
+        case(
+            &["--tier", "\"half by size\" of yard by sum(amount) at 50% as 'small at 50%', rest"],
+            move |b| b.tier(by_share.clone()),
+        ),
+        case(&["--columns", "half", "--tier", "half of yard by sum(amount) at 50%"], move |b| {
+            b.columns(["half"]).tier(half.clone())
         }),
         case(&["--related", "yards.csv on yard"], |b| {
-            b.related.push(RelatedBrief {
-                name: "yards".into(),
-                source: "yards.csv".into(),
-                keys: vec![("yard".into(), "yard".into())],
-            });
+            b.related(RelatedBrief::new("yards", "yards.csv", ["yard"]))
         }),
-        case(&["--sort", "harbour by sales desc"], harbour(|d| d.order = Some("sales desc".into()))),
-        case(&["--sort", "harbour by label"], harbour(|d| d.order = Some("label".into()))),
-        case(&["--top", "harbour 2 by sales"], harbour(|d| d.top = Some(top("2", false, None)))),
+        case(&["--sort", "harbour by sales desc"], harbour(|d| d.order("sales desc"))),
+        case(&["--sort", "harbour by label"], harbour(|d| d.order("label"))),
+        case(&["--top", "harbour 2 by sales"], harbour(|d| d.top(TopBrief::new("2", "sales")))),
         case(
             &["--top", "harbour 20% by sales overall others \"All other harbours\""],
-            harbour(|d| {
-                d.top = Some(top("20%", true, Some("All other harbours")));
-            }),
+            harbour(|d| d.top(TopBrief::new("20%", "sales").overall(true).others("All other harbours"))),
         ),
         case(
             &["--bottom", "harbour 1 by sales others rest"],
-            harbour(|d| {
-                d.bottom = Some(top("1", false, Some("rest")));
-            }),
+            harbour(|d| d.bottom(TopBrief::new("1", "sales").others("rest"))),
         ),
-        case(&["--having", "harbour: sales > 10000"], harbour(|d| d.having = Some("sales > 10000".into()))),
+        case(&["--having", "harbour: sales > 10000"], harbour(|d| d.having("sales > 10000"))),
         case(
             &["--only", "harbour: Ternhaven, 'Port Ennor'"],
-            harbour(|d| {
-                d.only = vec!["Ternhaven".into(), "Port Ennor".into()];
-            }),
+            harbour(|d| d.only(["Ternhaven", "Port Ennor"])),
         ),
-        case(&["--except", "harbour: Kittick"], harbour(|d| d.except = vec!["Kittick".into()])),
+        case(&["--except", "harbour: Kittick"], harbour(|d| d.except(["Kittick"]))),
         case(
             &["--except", "harbour: Gull's Reach, 'Quay, old', 'it''s', \"a, b\""],
-            harbour(|d| {
-                d.except = ["Gull's Reach", "Quay, old", "it's", "a, b"].map(str::to_string).to_vec()
-            }),
+            harbour(|d| d.except(["Gull's Reach", "Quay, old", "it's", "a, b"])),
         ),
         case(
             &["--except", "harbour: Kittick", "--totals-of", "shown"],
-            harbour(|d| {
-                d.except = vec!["Kittick".into()];
-                d.totals_of = TotalsOf::Shown;
-            }),
+            harbour(|d| d.except(["Kittick"]).totals_of(TotalsOf::Shown)),
         ),
-        case(&["--tint", "sales"], emphasis(Form::Tint, |_| {})),
-        case(&["--ink", "sales"], emphasis(Form::Ink, |_| {})),
-        case(&["--bar", "sales"], emphasis(Form::Bar, |_| {})),
-        case(&["--symbol", "sales"], emphasis(Form::Symbol, |_| {})),
+        case(&["--tint", "sales"], emphasis(Form::Tint, |e| e)),
+        case(&["--ink", "sales"], emphasis(Form::Ink, |e| e)),
+        case(&["--bar", "sales"], emphasis(Form::Bar, |e| e)),
+        case(&["--symbol", "sales"], emphasis(Form::Symbol, |e| e)),
         case(
             &["--tint", "sales", "--levels", "harbour", "--peers", "siblings", "--good", "low"],
-            emphasis(Form::Tint, |e| {
-                e.levels = vec!["harbour".into()];
-                e.peers = PeersOf::Siblings;
-                e.good = Some(Side::Low);
-            }),
+            emphasis(Form::Tint, |e| e.levels(["harbour"]).peers(PeersOf::Siblings).good(Side::Low)),
         ),
-        case(&["--totals", "off"], |b| b.totals = vec![(String::new(), Placement::Off)]),
+        case(&["--totals", "off"], |b| b.total("", Placement::Off)),
         case(&["--totals", "coast off, row total before"], |b| {
-            b.totals = vec![("coast".into(), Placement::Off), ("row total".into(), Placement::Before)];
+            b.total("coast", Placement::Off).total("row total", Placement::Before)
         }),
         case(&["--as", "order=text", "--as", "amount=decimal(2)"], |b| {
-            b.kinds = vec![("order".into(), "text".into()), ("amount".into(), "decimal(2)".into())];
+            b.kind("order", "text").kind("amount", "decimal(2)")
         }),
-        case(&["--bad-values", "blank"], |b| b.bad_values = BadValues::Blank),
+        case(&["--bad-values", "blank"], |b| b.bad_values(BadValues::Blank)),
     ]
 }
 
@@ -205,8 +147,7 @@ fn flags_become_briefs() {
         assert!(output.status.success(), "{flags:?}: {}", String::from_utf8_lossy(&output.stderr));
         let path = folder.path().join("kept.toml");
         let text = std::fs::read_to_string(&path).unwrap();
-        let mut wanted = plain();
-        change(&mut wanted);
+        let wanted = change(plain());
         assert_eq!(brief::from_toml("kept.toml", &text).unwrap(), wanted, "{flags:?}\n{text}");
         // From the brief it is the same to the last byte.
         let again = run(folder.path(), &["build", "kept.toml"]);

@@ -1,6 +1,7 @@
-//! Getters of results, whose fields are private so that how they are kept may change.
+//! Getters of what has private fields, so that how it is kept may change.
 
-/// Getters of the names of fields. What is given says how: `&` lends, `Option<&…>` lends what is there, all else is copied.
+/// Getters of the names of fields, or of another name: `field as name`. What is given says how: `&` lends, `Option<&…>`
+/// lends what is there, all else is copied.
 #[doc(hidden)]
 #[macro_export]
 macro_rules! getters {
@@ -10,30 +11,40 @@ macro_rules! getters {
         }
     };
     (@) => {};
-    (@ $(#[$doc:meta])+ $field:ident: &$ty:ty, $($rest:tt)*) => {
+    (@ $(#[$doc:meta])+ $field:ident: $($rest:tt)*) => {
+        $crate::getters! { @ $(#[$doc])+ $field as $field: $($rest)* }
+    };
+    (@ $(#[$doc:meta])+ $field:ident as $name:ident: &$ty:ty, $($rest:tt)*) => {
         $(#[$doc])+
-        pub fn $field(&self) -> &$ty {
+        pub fn $name(&self) -> &$ty {
             &self.$field
         }
         $crate::getters! { @ $($rest)* }
     };
-    (@ $(#[$doc:meta])+ $field:ident: Option<&str>, $($rest:tt)*) => {
+    (@ $(#[$doc:meta])+ $field:ident as $name:ident: Option<&str>, $($rest:tt)*) => {
         $(#[$doc])+
-        pub fn $field(&self) -> Option<&str> {
+        pub fn $name(&self) -> Option<&str> {
             self.$field.as_deref()
         }
         $crate::getters! { @ $($rest)* }
     };
-    (@ $(#[$doc:meta])+ $field:ident: Option<&$ty:ty>, $($rest:tt)*) => {
+    (@ $(#[$doc:meta])+ $field:ident as $name:ident: Option<&[$ty:ty]>, $($rest:tt)*) => {
         $(#[$doc])+
-        pub fn $field(&self) -> Option<&$ty> {
+        pub fn $name(&self) -> Option<&[$ty]> {
+            self.$field.as_deref()
+        }
+        $crate::getters! { @ $($rest)* }
+    };
+    (@ $(#[$doc:meta])+ $field:ident as $name:ident: Option<&$ty:ty>, $($rest:tt)*) => {
+        $(#[$doc])+
+        pub fn $name(&self) -> Option<&$ty> {
             self.$field.as_ref()
         }
         $crate::getters! { @ $($rest)* }
     };
-    (@ $(#[$doc:meta])+ $field:ident: $ty:ty, $($rest:tt)*) => {
+    (@ $(#[$doc:meta])+ $field:ident as $name:ident: $ty:ty, $($rest:tt)*) => {
         $(#[$doc])+
-        pub fn $field(&self) -> $ty {
+        pub fn $name(&self) -> $ty {
             self.$field
         }
         $crate::getters! { @ $($rest)* }

@@ -117,13 +117,13 @@ impl<'c> Wardrobe<'c> {
         let mut next = [0, 0];
         let mut palette = |emphasis: &Emphasis, scale: &Scale| {
             let spec = emphasis.planned().spec();
-            if let Some(named) = &spec.palette {
+            if let Some(named) = spec.get_palette() {
                 return place_of(crosstab, named);
             }
             let diverging = emphasis.planned().is_diverging();
             // Levels that are scaled together have one hue.
-            let grain = (spec.peers != PeersOf::All).then_some(scale.grain());
-            let owner = (spec.on.clone(), grain, scale.apart().clone(), diverging);
+            let grain = (spec.get_peers() != &PeersOf::All).then_some(scale.grain());
+            let owner = (spec.get_on().to_string(), grain, scale.apart().clone(), diverging);
             let turn = *turns.entry(owner).or_insert_with(|| {
                 let turn = &mut next[usize::from(diverging)];
                 *turn += 1;
@@ -143,7 +143,7 @@ impl<'c> Wardrobe<'c> {
     /// The palette of a scale.
     pub(crate) fn palette(&self, emphasis: usize, scale: Option<usize>) -> Palette {
         let spec = self.crosstab.emphases()[emphasis].planned().spec();
-        let named = || spec.palette.as_ref().map_or(0, |named| place_of(self.crosstab, named));
+        let named = || spec.get_palette().map_or(0, |named| place_of(self.crosstab, named));
         self.palette_at(scale.map_or_else(named, |scale| self.palettes[emphasis][scale]))
     }
 
@@ -190,14 +190,15 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn row_tint(&self, row: RowEntry) -> Option<Paint> {
         let marks =
             (0..self.crosstab.measures().len()).flat_map(|m| self.crosstab.marks(row, ColumnEntry::TOTAL, m));
-        let whole =
-            |mark: &Mark| self.crosstab.emphases()[mark.emphasis()].planned().spec().reach == Reach::Row;
+        let whole = |mark: &Mark| {
+            self.crosstab.emphases()[mark.emphasis()].planned().spec().get_reach() == Reach::Row
+        };
         marks.into_iter().find(|mark| mark.form() == Form::Tint && whole(mark)).map(|mark| self.paint(&mark))
     }
 
     fn paint(&self, mark: &Mark) -> Paint {
         let emphasis = &self.crosstab.emphases()[mark.emphasis()];
-        let good = emphasis.planned().spec().good;
+        let good = emphasis.planned().spec().get_good();
         if let Some(rule) = mark.rule() {
             return self.rule_paint(mark.emphasis(), rule, mark.scale());
         }
@@ -220,7 +221,7 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_paint(&self, emphasis: usize, rule: usize, scale: Option<usize>) -> Paint {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let rules = planned.rules();
-        match &rules[rule].show() {
+        match rules[rule].show() {
             Some(Show::Tone(tone)) => return Paint::Tone(*tone),
             Some(Show::Palette(named)) => {
                 let palette = self.palette_at(place_of(self.crosstab, named));
@@ -234,9 +235,9 @@ impl<'c> Wardrobe<'c> {
         let palette = self.palette(emphasis, scale);
         let diverging = palette.is_diverging();
         let position = if diverging { 2.0 * position - 1.0 } else { position };
-        match planned.spec().form {
-            Form::Symbol => symbol_paint(position, diverging, planned.spec().good),
-            _ => Paint::Place { palette, position: turned(position, diverging, planned.spec().good) },
+        match planned.spec().get_form() {
+            Form::Symbol => symbol_paint(position, diverging, planned.spec().get_good()),
+            _ => Paint::Place { palette, position: turned(position, diverging, planned.spec().get_good()) },
         }
     }
 
@@ -252,7 +253,7 @@ impl<'c> Wardrobe<'c> {
     pub(crate) fn rule_symbol(&self, emphasis: usize, rule: usize) -> Symbol {
         let planned = self.crosstab.emphases()[emphasis].planned();
         let order = planned.rules_upward();
-        let of = planned.spec().steps.unwrap_or(order.len().clamp(3, 5) as u8);
+        let of = planned.spec().get_steps().unwrap_or(order.len().clamp(3, 5) as u8);
         let shown = match planned.rules()[rule].show() {
             Some(Show::Symbol(number)) => Some(number),
             _ => None,
@@ -265,7 +266,7 @@ impl<'c> Wardrobe<'c> {
 
     pub(crate) fn set(&self, emphasis: usize) -> SymbolSet {
         let spec = self.crosstab.emphases()[emphasis].planned().spec();
-        spec.symbols.unwrap_or_default()
+        spec.get_symbols().unwrap_or_default()
     }
 }
 
@@ -275,7 +276,7 @@ fn place_of(crosstab: &CrossTab, named: &PaletteOf) -> usize {
         PaletteOf::Named(name) => Palette::named(*name),
         own => {
             let name = own.to_string();
-            let place = crosstab.palettes().iter().position(|palette| palette.name == name);
+            let place = crosstab.palettes().iter().position(|palette| palette.get_name() == name);
             PALETTES.len() + place.unwrap_or(0)
         }
     }
@@ -284,7 +285,7 @@ fn place_of(crosstab: &CrossTab, named: &PaletteOf) -> usize {
 /// A palette of the brief's own. What is no colour is found before anything is drawn; it is grey here.
 fn own_palette(place: usize, brief: &PaletteBrief) -> Palette {
     let colour = |text: &str| text.parse().unwrap_or(GREY);
-    Palette::own(place, brief.low.as_deref().map(colour), colour(&brief.high))
+    Palette::own(place, brief.get_low().map(colour), colour(brief.get_high()))
 }
 
 /// What stands in place of a colour that is none.

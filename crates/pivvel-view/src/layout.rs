@@ -525,10 +525,10 @@ fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: RowEntry) -> Option<T
 }
 
 fn shown(value: Option<Value>, format: &NumberFormat) -> String {
-    let Some(value) = value else { return format.blank.clone() };
+    let Some(value) = value else { return format.get_blank().to_string() };
     let mut text = show_number(&value, format);
     // Digits stand under digits although only some numbers have a closing bracket.
-    if format.negative == Negative::Brackets && !text.ends_with(')') {
+    if format.get_negative() == Negative::Brackets && !text.ends_with(')') {
         text.push('\u{2007}');
     }
     text

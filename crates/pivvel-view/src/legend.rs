@@ -89,7 +89,7 @@ pub(crate) fn legend(wardrobe: &Wardrobe<'_>) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
     for (place, emphasis) in wardrobe.crosstab.emphases().iter().enumerate() {
         let planned = emphasis.planned();
-        match planned.spec().form {
+        match planned.spec().get_form() {
             Form::Link => {}
             Form::Trend => entries.extend(trend(wardrobe, place, emphasis)),
             form if !planned.rules().is_empty() => {
@@ -112,7 +112,7 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
     let depth = wardrobe.crosstab.rows().depth();
     let tint = |(place, emphasis): (usize, &Emphasis)| {
         let planned = emphasis.planned();
-        let own = planned.measure() == Some(measure) && planned.spec().form == Form::Tint;
+        let own = planned.measure() == Some(measure) && planned.spec().get_form() == Form::Tint;
         let scale = emphasis.scales().iter().position(|scale| scale.grain() == Grain::new(depth, 0));
         Some(entry(wardrobe, place, emphasis, scale.filter(|_| own)?, 1).sample)
     };
@@ -123,13 +123,13 @@ pub(crate) fn legend_of(wardrobe: &Wardrobe<'_>, measure: usize) -> Option<Sampl
 pub(crate) fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
     let (planned, words) = (emphasis.planned(), &wardrobe.appearance.words);
     let measures = wardrobe.crosstab.measures();
-    let on =
-        planned.measure().map_or(planned.spec().on.clone(), |measure| measures[measure].label().to_string());
-    let subject = match planned.spec().by.as_ref().filter(|by| by.as_str() != planned.spec().on) {
+    let spec = planned.spec();
+    let on = planned.measure().map_or(spec.get_on(), |measure| measures[measure].label());
+    let subject = match spec.get_by().filter(|by| by.as_str() != spec.get_on()) {
         Some(by) => {
             words.say(Sentence::from("{measure} by {part}").with("measure", on).with("part", by.to_string()))
         }
-        None => on,
+        None => on.to_string(),
     };
     match planned.about_formula() {
         Some(about) => words.say(
@@ -143,10 +143,10 @@ pub(crate) fn subject(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
 
 fn reach(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis) -> String {
     let (spec, words) = (emphasis.planned().spec(), &wardrobe.appearance.words);
-    let only = spec.only.as_ref().map_or(String::new(), |only| {
+    let only = spec.get_only().map_or(String::new(), |only| {
         words.say(Sentence::from(", where {condition}").with("condition", only.to_string()))
     });
-    match spec.reach {
+    match spec.get_reach() {
         Reach::Row => format!("{}{only}", words.say(", on the whole row")),
         _ => only,
     }
@@ -165,7 +165,7 @@ fn trend(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Option<L
 /// A line for each scale; for one grain whose peers are in many groups a single one.
 fn scales(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis) -> Vec<LegendEntry> {
     let mut entries = Vec::new();
-    let joined = emphasis.planned().spec().peers == PeersOf::All;
+    let joined = emphasis.planned().spec().get_peers() == &PeersOf::All;
     let mut met: Vec<(Option<Grain>, &[Option<String>; 2])> = Vec::new();
     for (i, scale) in emphasis.scales().iter().enumerate() {
         let of = |scale: &'_ Scale| (!joined).then_some(scale.grain());
@@ -191,17 +191,17 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
     let diverging = planned.is_diverging();
     let palette = wardrobe.palette(place, Some(i));
     let steps = spec.scale_steps();
-    let paint = |position: f64| match spec.form {
-        Form::Symbol => symbol_paint(position, diverging, spec.good),
-        Form::Bar => bar_paint(palette, diverging && position < 0.0, spec.good),
-        _ => Paint::Place { palette, position: turned(position, diverging, spec.good) },
+    let paint = |position: f64| match spec.get_form() {
+        Form::Symbol => symbol_paint(position, diverging, spec.get_good()),
+        Form::Bar => bar_paint(palette, diverging && position < 0.0, spec.get_good()),
+        _ => Paint::Place { palette, position: turned(position, diverging, spec.get_good()) },
     };
     let ends = ends(wardrobe, emphasis, scale, groups);
     let sample = match steps {
         Some(steps) => {
             let step = |step: u8| Swatch {
                 paint: paint(step_position((step, steps), diverging)),
-                symbol: (spec.form == Form::Symbol).then(|| Symbol {
+                symbol: (spec.get_form() == Form::Symbol).then(|| Symbol {
                     set: wardrobe.set(place),
                     step,
                     of: steps,
@@ -218,7 +218,7 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
                 12 if high > base => high,
                 _ => low + (high - low) * (f64::from(k) + 0.5) / 13.0,
             };
-            let paints = (0..=12).map(|k| bar_paint(palette, value(k) < base, spec.good)).collect();
+            let paints = (0..=12).map(|k| bar_paint(palette, value(k) < base, spec.get_good())).collect();
             Sample::Ramp { paints, ends: ends.texts, middle: None }
         }
         None => {
@@ -232,9 +232,9 @@ fn entry(wardrobe: &Wardrobe<'_>, place: usize, emphasis: &Emphasis, i: usize, g
         subject(wardrobe, emphasis),
         reach(wardrobe, emphasis),
         among(wardrobe, emphasis, scale, groups),
-        good(spec.good).map_or(String::new(), |good| wardrobe.appearance.words.say(good))
+        good(spec.get_good()).map_or(String::new(), |good| wardrobe.appearance.words.say(good))
     );
-    LegendEntry { form: spec.form, sample, text }
+    LegendEntry { form: spec.get_form(), sample, text }
 }
 
 fn good(side: Option<Side>) -> Option<&'static str> {
@@ -246,8 +246,8 @@ fn good(side: Option<Side>) -> Option<&'static str> {
 
 /// The ends of bars that begin at zero or at the middle of the scale.
 fn bar_ends(emphasis: &Emphasis, scale: &Scale) -> Option<(f64, f64, f64)> {
-    let is_bar =
-        emphasis.planned().spec().form == Form::Bar && emphasis.planned().spec().scale_steps().is_none();
+    let is_bar = emphasis.planned().spec().get_form() == Form::Bar
+        && emphasis.planned().spec().scale_steps().is_none();
     scale.bar_ends().filter(|_| is_bar)
 }
 
@@ -264,8 +264,8 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
     let (planned, crosstab) = (emphasis.planned(), wardrobe.crosstab);
     let measure = planned.measure().unwrap_or(0);
     let format = crosstab.format_apart(scale, measure).clone();
-    let own = planned.spec().by.is_none()
-        || planned.spec().by.as_ref().is_some_and(|by| by.as_str() == planned.spec().on);
+    let own = planned.spec().get_by().is_none()
+        || planned.spec().get_by().is_some_and(|by| by.as_str() == planned.spec().get_on());
     let format = if own { format } else { NumberFormat::default() };
     let shown = groups == 1 && !crosstab.hides_scale(emphasis) && !scale.is_by_rank();
     let (appearance, words) = (wardrobe.appearance, &wardrobe.appearance.words);
@@ -289,7 +289,7 @@ fn ends(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: usi
     };
     let texts =
         [text(low, &scale.yardstick().low(), sides[0]), text(high, &scale.yardstick().high(), sides[1])];
-    let middle = scale.middle().map(|middle| match planned.spec().about.as_ref().map(Formula::as_str) {
+    let middle = scale.middle().map(|middle| match planned.spec().get_about().map(Formula::as_str) {
         Some("mean") if !shown => words.say("mean"),
         Some("mean") => words.say(
             Sentence::from("mean {number}").with("number", appearance.number(&Value::Float(middle), &format)),
@@ -351,7 +351,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
     let levels: Vec<String> = levels.into_iter().flatten().collect();
     let planned = emphasis.planned();
     let words = &wardrobe.appearance.words;
-    let levels = match planned.spec().peers {
+    let levels = match planned.spec().get_peers() {
         PeersOf::All => {
             let apart = scale.apart().iter().flatten().map(|member| format!(" ({member})"));
             format!("{}{}", words.say("all levels together"), apart.collect::<String>())
@@ -359,7 +359,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         _ if levels.is_empty() => words.say("totals"),
         _ => by_each_other(&levels, words),
     };
-    let peers = match planned.spec().peers {
+    let peers = match planned.spec().get_peers() {
         PeersOf::Level | PeersOf::All => None,
         PeersOf::Siblings => Some(", each by its siblings"),
         PeersOf::ColumnSiblings => Some(", each by its column siblings"),
@@ -371,16 +371,16 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         1 => Sentence::counted(scale.yardstick().count(), "{count} cell", "{count} cells"),
         groups => Sentence::counted(groups as u64, "{count} group", "{count} groups"),
     };
-    let clip = planned.spec().clip.as_ref().map(|(low, high)| {
+    let clip = planned.spec().get_clip().map(|(low, high)| {
         let ends = Sentence::from(", ends at {low} and {high}");
         ends.with("low", low.to_string()).with("high", high.to_string())
     });
-    let from = match &planned.spec().yardstick {
+    let from = match &planned.spec().get_yardstick() {
         YardstickOf::Shown => None,
         YardstickOf::All => Some(Sentence::from(", by all before members were picked")),
         YardstickOf::Kept(file) => Some(Sentence::from(", by {file}").with("file", file)),
     };
-    let rank = (planned.spec().scale == ScaleBy::Rank).then(|| Sentence::from(", by rank"));
+    let rank = (planned.spec().get_scale() == &ScaleBy::Rank).then(|| Sentence::from(", by rank"));
     let peers = peers.map_or(String::new(), |peers| words.say(peers));
     let rest: String = [rank, clip, from].into_iter().flatten().map(|part| words.say(part)).collect();
     format!("{levels}{peers}: {}{rest}", words.say(cells))

@@ -24,14 +24,19 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     let (negative, digits) = match *value {
         Value::Date(_) => return value.to_string(),
         Value::Float(large) if large.abs() >= 1e21 => {
-            let scaled = format!("{:.2e}", large / 10f64.powi(power(format.scaling)));
-            return format!("{}{}{}", format.before, scaled.replace('.', &format.point), format.after);
+            let scaled = format!("{:.2e}", large / 10f64.powi(power(format.get_scaling())));
+            return format!(
+                "{}{}{}",
+                format.get_before(),
+                scaled.replace('.', format.get_point()),
+                format.get_after()
+            );
         }
         Value::Exact(number) => {
             let digits = number.digits();
-            (digits < 0, exact(digits.unsigned_abs(), number.scale(), format.scaling, decimals))
+            (digits < 0, exact(digits.unsigned_abs(), number.scale(), format.get_scaling(), decimals))
         }
-        Value::Float(value) => (value < 0.0, float(value.abs(), format.scaling, decimals)),
+        Value::Float(value) => (value < 0.0, float(value.abs(), format.get_scaling(), decimals)),
     };
     // What rounds to nothing has no sign.
     let negative = negative && digits.bytes().any(|b| (b'1'..=b'9').contains(&b));
@@ -39,16 +44,16 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     let mut shown = String::new();
     for (i, digit) in whole.chars().enumerate() {
         if i > 0 && (whole.len() - i) % 3 == 0 {
-            shown.push_str(&format.marks);
+            shown.push_str(format.get_marks());
         }
         shown.push(digit);
     }
     if !fraction.is_empty() {
-        shown.push_str(&format.point);
+        shown.push_str(format.get_point());
         shown.push_str(fraction);
     }
-    let NumberFormat { before, after, .. } = format;
-    match (negative, format.negative) {
+    let (before, after) = (format.get_before(), format.get_after());
+    match (negative, format.get_negative()) {
         (false, _) => format!("{before}{shown}{after}"),
         (true, Negative::Minus) => format!("-{before}{shown}{after}"),
         (true, Negative::Brackets) => format!("({before}{shown}{after})"),
@@ -68,12 +73,12 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn shown_decimals(value: &Value, format: &NumberFormat) -> usize {
-    match (value, format.decimals) {
+    match (value, format.get_decimals()) {
         (Value::Date(_), _) => 0,
         (_, Some(decimals)) => decimals.into(),
         // Dividing by a thousand moves the point three digits to the left.
         (Value::Exact(number), None) => {
-            (i32::from(number.scale()) + power(format.scaling)).max(0).unsigned_abs() as usize
+            (i32::from(number.scale()) + power(format.get_scaling())).max(0).unsigned_abs() as usize
         }
         (Value::Float(_), None) => 2,
     }

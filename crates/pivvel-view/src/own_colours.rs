@@ -67,10 +67,12 @@ pub fn check_colours(brief: &Brief) -> Result<Vec<Notice>> {
     let mut notices = Vec::new();
     let mut notice = |text: String| notices.push(Notice::author(NoticeCode::Colours, text));
     let read = |place: &str, text: &str| text.parse::<Rgb>().map_err(|error: Error| error.within(place));
-    for palette in &brief.palettes {
-        let place = format!("palettes.{}", palette.name);
-        let high = read(&place, &palette.high)?;
-        let Some(low) = palette.low.as_deref().map(|low| read(&place, low)).transpose()? else { continue };
+    for palette in brief.get_palettes() {
+        let place = format!("palettes.{}", palette.get_name());
+        let high = read(&place, palette.get_high())?;
+        let Some(low) = palette.get_low().map(|low| read(&place, low)).transpose()? else {
+            continue;
+        };
         let own = Palette::own(0, Some(low), high);
         if let Some(who) = alike(own.tint(-1.0, Ground::Light), own.tint(1.0, Ground::Light)) {
             notice(format!(
@@ -78,10 +80,10 @@ pub fn check_colours(brief: &Brief) -> Result<Vec<Notice>> {
             ));
         }
     }
-    for dimension in &brief.dimensions {
+    for dimension in brief.get_dimensions() {
         let mut known: Vec<(&str, Rgb)> = Vec::new();
-        for (member, text) in &dimension.colours {
-            let place = format!("dimensions.{}.colours.{member}", dimension.name);
+        for (member, text) in dimension.get_colours() {
+            let place = format!("dimensions.{}.colours.{member}", dimension.get_name());
             let colour = read(&place, text)?;
             for ground in [Ground::Light, Ground::Dark] {
                 if colour.standing_out(paper(ground)) != colour {

@@ -51,8 +51,8 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
             continue;
         }
         let panels = charts::panels(shown, &appearance.words);
-        let has_heading = shown.spec().form != ViewForm::Table || panels.len() > 1;
-        let draw_panel = |panel| match shown.spec().form {
+        let has_heading = shown.spec().get_form() != ViewForm::Table || panels.len() > 1;
+        let draw_panel = |panel| match shown.spec().get_form() {
             ViewForm::Table => {
                 let mut layout = Layout::of_panel(shown.crosstab(), panel, appearance);
                 layout.notes = crate::notes::own_notes(shown.crosstab(), crosstab, &appearance.words);
@@ -68,7 +68,7 @@ pub(crate) fn draw(crosstab: &CrossTab, view: Option<usize>, appearance: &Appear
         }
         parts.extend(drawn);
         // Under a table that is drawn as well there is all of this.
-        if view.is_some() && shown.spec().form != ViewForm::Table {
+        if view.is_some() && shown.spec().get_form() != ViewForm::Table {
             parts.extend(under_chart(shown, &mut medium));
         }
     }
@@ -241,7 +241,7 @@ fn draw_foot(canvas: &mut Canvas, layout: &Layout, (top, width): (f64, f64), med
 /// What a chart by itself has below it: the notes and, where it has the colours of cells, what these mean.
 fn under_chart(view: &View, medium: &mut Medium<'_>) -> Option<SVG> {
     let mut layout = Layout::of(view.crosstab(), medium.appearance);
-    if view.spec().form != ViewForm::Bars {
+    if view.spec().get_form() != ViewForm::Bars {
         layout.legend.clear();
     }
     let width = foot_width(&layout);

@@ -329,7 +329,7 @@ impl LevelFiles {
 /// # Errors
 /// A file that cannot be opened or whose form is not read.
 pub fn open_lines(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<Box<dyn Source>> {
-    let options = options.clone().kinds(brief.kinds.clone()).bad_values(brief.bad_values);
+    let options = options.clone().kinds(brief.get_kinds().to_vec()).bad_values(brief.get_bad_values());
     open(location_of(path)?, &options)
 }
 
@@ -354,12 +354,12 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
     // Kinds may be those of the lines' columns or of a related table's.
     let known =
         |source: &dyn Source| source.columns().iter().map(|c| c.name().to_string()).collect::<Vec<_>>();
-    if brief.related.is_empty() {
+    if brief.get_related().is_empty() {
         return settled(open_lines(path, brief, options)?, brief);
     }
-    let without_kinds = Brief::new().bad_values(brief.bad_values);
-    let paths =
-        std::iter::once(path.to_path_buf()).chain(brief.related.iter().map(|r| PathBuf::from(&r.source)));
+    let without_kinds = Brief::new().bad_values(brief.get_bad_values());
+    let paths = std::iter::once(path.to_path_buf())
+        .chain(brief.get_related().iter().map(|r| PathBuf::from(r.get_source())));
     let mut sources = Vec::new();
     let mut met: Vec<String> = Vec::new();
     for path in paths {
@@ -370,24 +370,20 @@ pub fn open_source(path: &Path, brief: &Brief, options: &ReadOptions) -> Result<
         let source = open_lines(&path, &without_kinds, options)?;
         let columns = known(source.as_ref());
         let kinds: Vec<_> =
-            brief.kinds.iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
+            brief.get_kinds().iter().filter(|(column, _)| columns.contains(column)).cloned().collect();
         sources.push(match kinds.is_empty() {
             true => source,
-            false => {
-                let mut with_kinds = without_kinds.clone();
-                with_kinds.kinds = kinds;
-                open_lines(&path, &with_kinds, options)?
-            }
+            false => open_lines(&path, &without_kinds.clone().kinds(kinds), options)?,
         });
         met.extend(columns);
     }
-    if let Some((column, _)) = brief.kinds.iter().find(|(column, _)| !met.contains(column)) {
+    if let Some((column, _)) = brief.get_kinds().iter().find(|(column, _)| !met.contains(column)) {
         return Err(Error::unknown("kinds", "column", column, met.iter().map(String::as_str)));
     }
     let mut sources = sources.into_iter().map(|source| source as Box<dyn LineSource>);
     let Some(mut lines) = sources.next() else { unreachable!("the lines themselves are a source") };
-    for (related, table) in brief.related.iter().zip(sources) {
-        lines = Box::new(Related::new(lines, &related.name, table, &related.keys)?);
+    for (related, table) in brief.get_related().iter().zip(sources) {
+        lines = Box::new(Related::new(lines, related.get_name(), table, related.get_keys())?);
     }
     settled(lines, brief)
 }

@@ -81,8 +81,8 @@ fn sorted(value: &impl Serialize) -> serde_json::Value {
 /// A file that cannot be read, or that holds no yardsticks.
 pub fn open_yardsticks(brief: &Brief) -> Result<Vec<(String, Yardsticks)>> {
     let mut all: Vec<(String, Yardsticks)> = Vec::new();
-    for emphasis in &brief.emphasis {
-        let YardstickOf::Kept(file) = &emphasis.yardstick else { continue };
+    for emphasis in brief.get_emphasis() {
+        let YardstickOf::Kept(file) = emphasis.get_yardstick() else { continue };
         if all.iter().any(|(known, _)| known == file) {
             continue;
         }

@@ -16,7 +16,7 @@ use super::lists::{Named, some};
 ///
 /// let uplift = AssumptionBrief::new("uplift", "5%").low("0%").high("20%");
 /// let brief = Brief::new().assumption(uplift).measure(("next", "sum(amount) * (1 + uplift)"));
-/// assert_eq!(brief.assumptions[0].value.to_string(), "5%");
+/// assert_eq!(brief.get_assumptions()[0].get_value().to_string(), "5%");
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
@@ -24,19 +24,19 @@ use super::lists::{Named, some};
 pub struct AssumptionBrief {
     /// The name that formulas and texts use.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// The value by default, as in `4%` or `12.5`.
-    pub value: Amount,
+    pub(crate) value: Amount,
     /// The lowest number that makes sense.
-    pub low: Option<Amount>,
+    pub(crate) low: Option<Amount>,
     /// The highest number that makes sense.
-    pub high: Option<Amount>,
+    pub(crate) high: Option<Amount>,
     /// How far the values lie apart that a page offers from the lowest to the highest.
-    pub step: Option<Amount>,
+    pub(crate) step: Option<Amount>,
     /// The only values that make sense, where there are few.
     #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
-    pub choices: Vec<Amount>,
+    pub(crate) choices: Vec<Amount>,
 }
 
 impl Named for AssumptionBrief {

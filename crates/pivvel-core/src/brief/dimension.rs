@@ -19,48 +19,49 @@ use crate::formula::Formula;
 /// use pivvel::Brief;
 /// use pivvel::brief::DimensionBrief;
 ///
-/// let mut brief = Brief::new().rows(["harbour"]);
-/// brief.dimensions.push(DimensionBrief::new("harbour").label("Port").only(["Kittick", "Pellam Quay"]));
-/// assert_eq!(brief.dimension("harbour").only.len(), 2);
+/// let harbour = DimensionBrief::new("harbour").label("Port").only(["Kittick", "Pellam Quay"]);
+/// let brief = Brief::new().rows(["harbour"]).add_dimension(harbour);
+/// let brief = brief.dimension("harbour", |harbour| harbour.label("Haven"));
+/// assert_eq!(brief.get_dimensions()[0].get_only().len(), 2);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct DimensionBrief {
     /// The dimension as the layout names it.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// Its heading (default: the name).
-    pub label: Option<Template>,
+    pub(crate) label: Option<Template>,
     /// The order of its members: `label`, `calendar` or a formula over cells as `sales at scenario
     /// 'plan'`, then `asc` or `desc`; or a list of members, which come first.
-    pub order: Option<Order>,
+    pub(crate) order: Option<Order>,
     /// Keeps the highest members only.
-    pub top: Option<TopBrief>,
+    pub(crate) top: Option<TopBrief>,
     /// Keeps the lowest members only.
-    pub bottom: Option<TopBrief>,
+    pub(crate) bottom: Option<TopBrief>,
     /// The condition on cells that members must meet, as in `sales > 10000`.
-    pub having: Option<Formula>,
+    pub(crate) having: Option<Formula>,
     /// The only members that are shown (default: all).
     #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub only: Vec<String>,
+    pub(crate) only: Vec<String>,
     /// Members that are not shown.
     #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub except: Vec<String>,
+    pub(crate) except: Vec<String>,
     /// What totals cover where members are not shown.
-    pub totals_of: TotalsOf,
+    pub(crate) totals_of: TotalsOf,
     /// Labels that are shown instead of members' own.
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
-    pub labels: Vec<(String, Template)>,
+    pub(crate) labels: Vec<(String, Template)>,
     /// Colours of members on pages and in charts, as CSS writes colours.
     #[serde(with = "pairs")]
     #[schemars(with = "std::collections::BTreeMap<String, String>")]
-    pub colours: Vec<(String, String)>,
+    pub(crate) colours: Vec<(String, String)>,
     /// The dimension whose colours its members have, where each of them has one member of it: articles in the colours
     /// of their range.
-    pub colours_of: Option<String>,
+    pub(crate) colours_of: Option<String>,
 }
 
 /// Which members of a dimension are kept, by a measure.
@@ -68,14 +69,14 @@ pub struct DimensionBrief {
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct TopBrief {
     /// How many, as a number, a share such as `20%`, or the name of an assumption.
-    pub count: Amount,
+    pub(crate) count: Amount,
     /// What they are ranked by: a measure, or a formula over cells.
-    pub by: Formula,
+    pub(crate) by: Formula,
     /// Whether they are ranked overall rather than within each parent.
     #[serde(default)]
-    pub overall: bool,
+    pub(crate) overall: bool,
     /// The label of the member that gathers the rest (default: the rest is dropped).
-    pub others: Option<Template>,
+    pub(crate) others: Option<Template>,
 }
 
 words! {
@@ -86,7 +87,7 @@ words! {
     /// use pivvel::brief::{DimensionBrief, TotalsOf};
     ///
     /// // Of the ten best: a total of these ten, rather than of all.
-    /// assert_eq!(DimensionBrief::new("client").totals_of(TotalsOf::Shown).totals_of.name(), "shown");
+    /// assert_eq!(DimensionBrief::new("client").totals_of(TotalsOf::Shown).get_totals_of().name(), "shown");
     /// ```
     #[derive(Default)]
     pub enum TotalsOf is "choice" {

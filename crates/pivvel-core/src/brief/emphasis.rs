@@ -29,71 +29,71 @@ use crate::formula::{Formula, Group};
 /// let within = EmphasisBrief::new("sales", Form::Bar).peers(PeersOf::Siblings);
 /// let ruled = EmphasisBrief::new("profit", Form::Ink).rule(RuleBrief::new().named("loss").below(0));
 /// let brief = Brief::new().rows(["coast", "harbour"]).emphasize(within).emphasize(ruled);
-/// assert_eq!(brief.emphasis.len(), 2);
+/// assert_eq!(brief.get_emphasis().len(), 2);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct EmphasisBrief {
     /// What it is called where one is changed or dropped for a run: `--emphasis`, `--rule`, `--drop`.
-    pub name: Option<String>,
+    pub(crate) name: Option<String>,
     /// The measure whose cells stand out; for a link a dimension may be named, whose members link.
-    pub on: String,
+    pub(crate) on: String,
     /// How they do.
     #[serde(rename = "as", default)]
-    pub form: Form,
+    pub(crate) form: Form,
     /// What decides, where it is not the measure itself: another measure, or a formula over cells.
-    pub by: Option<Formula>,
+    pub(crate) by: Option<Formula>,
     /// The condition that cells must meet, as in `coast = 'Fell Coast' and range = 'Rope'`.
     #[serde(rename = "where")]
-    pub only: Option<Formula>,
+    pub(crate) only: Option<Formula>,
     /// The levels that it is for (default: all but the grand totals).
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub levels: Vec<Level>,
+    pub(crate) levels: Vec<Level>,
     /// Whether the cell or its whole row stands out; for a row, its value in the total of the columns decides.
     #[serde(default)]
-    pub reach: Reach,
+    pub(crate) reach: Reach,
     /// The cells that are scaled together.
     #[serde(default)]
-    pub peers: PeersOf,
+    pub(crate) peers: PeersOf,
     /// Which of them the yardstick measures: shown, all, or those of a file of kept yardsticks (.json).
     #[serde(default)]
-    pub yardstick: YardstickOf,
+    pub(crate) yardstick: YardstickOf,
     /// Whether cells without lines, which a `fill` makes, are among them.
     #[serde(default)]
-    pub filled: FilledCells,
+    pub(crate) filled: FilledCells,
     /// Whether places are by value or by rank.
     #[serde(default)]
-    pub scale: ScaleBy,
+    pub(crate) scale: ScaleBy,
     /// The middle that positions are about: a number, `mean`, `median`, or a formula over cells.
     #[serde(default, deserialize_with = "number_or_formula")]
     #[schemars(with = "Option<Amount>")]
-    pub about: Option<Formula>,
+    pub(crate) about: Option<Formula>,
     /// The shares of the peers at which the scale ends, as `5%` and `95%`.
-    pub clip: Option<(Amount, Amount)>,
+    pub(crate) clip: Option<(Amount, Amount)>,
     /// A fixed low end, in true units.
-    pub low: Option<Amount>,
+    pub(crate) low: Option<Amount>,
     /// A fixed high end, in true units.
-    pub high: Option<Amount>,
+    pub(crate) high: Option<Amount>,
     /// In how many steps it shows, where not continuously.
-    pub steps: Option<u8>,
+    pub(crate) steps: Option<u8>,
     /// Which direction is good, if either is.
-    pub good: Option<Side>,
+    pub(crate) good: Option<Side>,
     /// The palette.
-    pub palette: Option<PaletteOf>,
+    pub(crate) palette: Option<PaletteOf>,
     /// The set of symbols.
-    pub symbols: Option<SymbolSet>,
+    pub(crate) symbols: Option<SymbolSet>,
     /// Whether the number stands beside its symbol or bar.
     #[serde(default)]
-    pub figure: Figure,
+    pub(crate) figure: Figure,
     /// The periods that a trend goes along.
-    pub along: Option<String>,
+    pub(crate) along: Option<String>,
     /// What a link leads to, with `{dimension}` for the label of the cell's member.
-    pub link: Option<Template>,
+    pub(crate) link: Option<Template>,
     /// The rules: the first that matches decides. Without rules the scale does.
     #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<RuleBrief>", length(min = 1))]
-    pub rules: Vec<RuleBrief>,
+    pub(crate) rules: Vec<RuleBrief>,
 }
 
 /// One rule of an emphasis. All that it says must hold.
@@ -103,37 +103,37 @@ pub struct EmphasisBrief {
 /// use pivvel::brief::{EmphasisBrief, Form, RuleBrief, Tone};
 ///
 /// let short = RuleBrief::new().below(0).named("short of plan").show(Tone::Loss);
-/// assert_eq!(EmphasisBrief::new("variance", Form::Ink).rule(short).rules.len(), 1);
+/// assert_eq!(EmphasisBrief::new("variance", Form::Ink).rule(short).get_rules().len(), 1);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct RuleBrief {
     /// What the legend calls it.
-    pub name: Option<Template>,
+    pub(crate) name: Option<Template>,
     /// How it shows: a tone, or the number of a symbol (default: by its place among the rules).
-    pub show: Option<Show>,
+    pub(crate) show: Option<Show>,
     /// The lowest value that matches: a number, a position such as `25%`, a date or an assumption.
-    pub from: Option<Amount>,
+    pub(crate) from: Option<Amount>,
     /// The highest value that no longer matches, below those that do.
-    pub above: Option<Amount>,
+    pub(crate) above: Option<Amount>,
     /// The lowest value that no longer matches, above those that do.
-    pub below: Option<Amount>,
+    pub(crate) below: Option<Amount>,
     /// The highest value that matches.
-    pub up_to: Option<Amount>,
+    pub(crate) up_to: Option<Amount>,
     /// The only value that matches.
-    pub is: Option<Amount>,
+    pub(crate) is: Option<Amount>,
     /// So many, or such a share, of the highest of its peers.
-    pub top: Option<Amount>,
+    pub(crate) top: Option<Amount>,
     /// So many, or such a share, of the lowest of its peers.
-    pub bottom: Option<Amount>,
+    pub(crate) bottom: Option<Amount>,
     /// Above or below the mean of its peers.
-    pub mean: Option<MeanSide>,
+    pub(crate) mean: Option<MeanSide>,
     /// Whether it is for cells without a value.
-    pub blank: bool,
+    pub(crate) blank: bool,
     /// A condition over the cell.
-    pub when: Option<Formula>,
+    pub(crate) when: Option<Formula>,
     /// What a percentage among the bounds means.
-    pub unit: Unit,
+    pub(crate) unit: Unit,
 }
 
 words! {
@@ -144,7 +144,7 @@ words! {
     /// use pivvel::brief::{EmphasisBrief, Form};
     ///
     /// let bar = EmphasisBrief::new("sales", Form::Bar);
-    /// assert_eq!((bar.form, bar.form.name()), ("bar".parse()?, "bar"));
+    /// assert_eq!((bar.get_form(), bar.get_form().name()), ("bar".parse()?, "bar"));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
@@ -174,7 +174,7 @@ words! {
     /// use pivvel::brief::{EmphasisBrief, Form, PeersOf};
     ///
     /// let tint = EmphasisBrief::new("sales", Form::Tint).peers(PeersOf::Siblings);
-    /// assert_eq!(tint.peers.to_string(), "siblings");
+    /// assert_eq!(tint.get_peers().to_string(), "siblings");
     /// assert_eq!("column siblings".parse::<PeersOf>()?, PeersOf::ColumnSiblings);
     /// # Ok::<(), pivvel::Error>(())
     /// ```
@@ -206,7 +206,7 @@ words! {
     /// use pivvel::brief::{EmphasisBrief, Form, Reach};
     ///
     /// let row = EmphasisBrief::new("variance", Form::Tint).reach(Reach::Row);
-    /// assert_eq!(row.reach.name(), "row");
+    /// assert_eq!(row.get_reach().name(), "row");
     /// ```
     #[derive(Default)]
     pub enum Reach is "choice" {
@@ -227,7 +227,7 @@ words! {
     ///
     /// // One harbour that sells ten times as much as the others leaves them all pale, unless ranks are shaded.
     /// let by_rank = EmphasisBrief::new("sales", Form::Tint).scale(ScaleBy::Rank);
-    /// assert_eq!(by_rank.scale.name(), "rank");
+    /// assert_eq!(by_rank.get_scale().name(), "rank");
     /// ```
     #[derive(Default)]
     #[non_exhaustive]
@@ -267,7 +267,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{EmphasisBrief, Form, Side};
     ///
-    /// assert_eq!(EmphasisBrief::new("cost", Form::Symbol).good(Side::Low).good, Some("low".parse()?));
+    /// assert_eq!(EmphasisBrief::new("cost", Form::Symbol).good(Side::Low).get_good(), Some("low".parse()?));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub enum Side is "direction" {
@@ -285,7 +285,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{MeanSide, RuleBrief};
     ///
-    /// assert_eq!(RuleBrief::new().mean(MeanSide::Above).mean, Some("above".parse()?));
+    /// assert_eq!(RuleBrief::new().mean(MeanSide::Above).get_mean(), Some("above".parse()?));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub enum MeanSide is "side" {
@@ -304,7 +304,7 @@ words! {
     /// use pivvel::brief::{RuleBrief, Unit};
     ///
     /// // The cells that hold the first tenth of what all peers add up to.
-    /// assert_eq!(RuleBrief::new().below("10%").unit(Unit::Share).unit.name(), "share");
+    /// assert_eq!(RuleBrief::new().below("10%").unit(Unit::Share).get_unit().name(), "share");
     /// ```
     #[derive(Default)]
     #[non_exhaustive]
@@ -326,7 +326,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{RuleBrief, Show, Tone};
     ///
-    /// assert_eq!(RuleBrief::new().show(Tone::Watch).show, Some(Show::Tone("watch".parse()?)));
+    /// assert_eq!(RuleBrief::new().show(Tone::Watch).get_show(), Some(&Show::Tone("watch".parse()?)));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub enum Tone is "tone" {
@@ -352,7 +352,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{EmphasisBrief, Form, SymbolSet};
     ///
-    /// assert_eq!(EmphasisBrief::new("growth", Form::Symbol).symbols(SymbolSet::Slope).symbols, Some("slope".parse()?));
+    /// assert_eq!(EmphasisBrief::new("growth", Form::Symbol).symbols(SymbolSet::Slope).get_symbols(), Some("slope".parse()?));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
@@ -375,7 +375,7 @@ words! {
 ///
 /// // The scales of May, for June: the same colour is the same amount.
 /// let tint = EmphasisBrief::new("sales", Form::Tint).yardstick(YardstickOf::Kept("may.json".into()));
-/// assert_eq!(tint.yardstick.to_string(), "may.json");
+/// assert_eq!(tint.get_yardstick().to_string(), "may.json");
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum YardstickOf {

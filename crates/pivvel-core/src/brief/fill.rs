@@ -21,7 +21,7 @@ use super::words::words;
 ///     .columns(["sold_on.month"])
 ///     .fill(FillBrief::new("sold_on.month").last("2025-12"))
 ///     .fill(FillBrief::together(["coast", "harbour"]));
-/// assert_eq!(brief.fill[1].of, ["coast", "harbour"]);
+/// assert_eq!(brief.get_fill()[1].get_of(), ["coast", "harbour"]);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
@@ -30,17 +30,17 @@ pub struct FillBrief {
     /// The dimension. Of several, the combinations that the lines have are taken as one: a harbour with its coast.
     #[serde(deserialize_with = "some_texts")]
     #[schemars(with = "SomeTexts")]
-    pub of: Vec<String>,
+    pub(crate) of: Vec<String>,
     /// Members that it has beside those of the lines.
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub members: Vec<String>,
+    pub(crate) members: Vec<String>,
     /// The related table whose rows are its members, beside those of the lines.
-    pub related: Option<String>,
+    pub(crate) related: Option<String>,
     /// The first period, as `2025-01` (default: that of the lines).
-    pub first: Option<String>,
+    pub(crate) first: Option<String>,
     /// The last period (default: that of the lines).
-    pub last: Option<String>,
+    pub(crate) last: Option<String>,
 }
 
 words! {
@@ -52,7 +52,7 @@ words! {
     ///
     /// // Nobody counted: that is not the same as none.
     /// let stock = MeasureBrief::new("stock", "sum(pieces)").fill(Filled::Blank);
-    /// assert_eq!(stock.fill, Some("blank".parse()?));
+    /// assert_eq!(stock.get_fill(), Some("blank".parse()?));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[non_exhaustive]
@@ -73,7 +73,7 @@ words! {
     ///
     /// // The palest tint is that of the lowest sale, and not of a month without any.
     /// let tint = EmphasisBrief::new("sales", Form::Tint).filled(FilledCells::Apart);
-    /// assert_eq!(tint.filled.name(), "apart");
+    /// assert_eq!(tint.get_filled().name(), "apart");
     /// ```
     #[derive(Default)]
     #[non_exhaustive]

@@ -13,21 +13,21 @@ use crate::error::{Error, Result};
 pub struct NumberFormat {
     /// Digits after the point; `None` shows exact numbers with the digits that they have and
     /// floating-point numbers with two.
-    pub decimals: Option<u8>,
+    pub(crate) decimals: Option<u8>,
     /// What one shown unit stands for.
-    pub scaling: Scaling,
+    pub(crate) scaling: Scaling,
     /// The mark between thousands; empty for none.
-    pub marks: String,
+    pub(crate) marks: String,
     /// The decimal point.
-    pub point: String,
+    pub(crate) point: String,
     /// What stands before a number: a currency sign, as a rule.
-    pub before: String,
+    pub(crate) before: String,
     /// What stands after a number.
-    pub after: String,
+    pub(crate) after: String,
     /// How a negative number is shown.
-    pub negative: Negative,
+    pub(crate) negative: Negative,
     /// What stands where there is no value.
-    pub blank: String,
+    pub(crate) blank: String,
 }
 
 /// A format as a brief writes it: what differs from a ready-made one.
@@ -88,7 +88,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{Negative, NumberFormat};
     ///
-    /// assert_eq!(NumberFormat::default().negative(Negative::Brackets).negative.name(), "brackets");
+    /// assert_eq!(NumberFormat::default().negative(Negative::Brackets).get_negative().name(), "brackets");
     /// ```
     pub enum Negative is "choice" {
         /// By a minus sign before it.
@@ -126,7 +126,7 @@ impl NumberFormat {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{NumberFormat, Scaling};
     /// let format = NumberFormat::named("thousands")?;
-    /// assert_eq!((format.scaling, format.decimals), (Scaling::Thousands, Some(1)));
+    /// assert_eq!((format.get_scaling(), format.get_decimals()), (Scaling::Thousands, Some(1)));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     pub fn named(name: &str) -> Result<NumberFormat> {

@@ -10,6 +10,7 @@ mod emphasis;
 mod fill;
 mod format;
 mod formulas;
+mod getters;
 mod keyed;
 mod level;
 mod lists;

@@ -16,17 +16,17 @@ use crate::formula::Formula;
 /// use pivvel::brief::{Direction, Order, OrderBy};
 ///
 /// let order: Order = "sales at scenario 'plan' desc".parse()?;
-/// assert_eq!(order.by, OrderBy::Cells("sales at scenario 'plan'".into()));
-/// assert_eq!(order.direction, Direction::Descending);
+/// assert_eq!(*order.by(), OrderBy::Cells("sales at scenario 'plan'".into()));
+/// assert_eq!(order.direction(), Direction::Descending);
 /// assert_eq!(order.to_string(), "sales at scenario 'plan' desc");
 /// # Ok::<(), std::convert::Infallible>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Order {
     /// What they are sorted by.
-    pub by: OrderBy,
+    pub(crate) by: OrderBy,
     /// Which way.
-    pub direction: Direction,
+    pub(crate) direction: Direction,
 }
 
 /// What members are sorted by.
@@ -36,7 +36,7 @@ pub struct Order {
 /// use pivvel::brief::{Order, OrderBy};
 ///
 /// let order: Order = "sales desc".parse()?;
-/// assert!(matches!(&order.by, OrderBy::Cells(by) if by.as_str() == "sales"));
+/// assert!(matches!(order.by(), OrderBy::Cells(by) if by.as_str() == "sales"));
 /// # Ok::<(), std::convert::Infallible>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -59,8 +59,8 @@ pub enum OrderBy {
 /// # use pivvel_core as pivvel;
 /// use pivvel::brief::{Direction, Order};
 ///
-/// assert_eq!(Order::from("sales desc").direction, Direction::Descending);
-/// assert_eq!(Order::from("label").direction, Direction::Ascending);
+/// assert_eq!(Order::from("sales desc").direction(), Direction::Descending);
+/// assert_eq!(Order::from("label").direction(), Direction::Ascending);
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Direction {
@@ -71,7 +71,21 @@ pub enum Direction {
     Descending,
 }
 
+crate::getters! {
+    Order {
+        /// What they are sorted by.
+        by: &OrderBy,
+        /// Which way.
+        direction: Direction,
+    }
+}
+
 impl Order {
+    /// By what members are sorted, and which way.
+    pub fn new(by: OrderBy, direction: Direction) -> Order {
+        Order { by, direction }
+    }
+
     /// What members are sorted by, in words.
     pub fn words(&self) -> &str {
         match &self.by {

@@ -15,16 +15,16 @@ use super::template::Template;
 /// use pivvel::brief::{ControlBrief, PageBrief};
 ///
 /// let page = PageBrief::new().controls(["uplift"]).control(ControlBrief::new("coast").several(true));
-/// assert_eq!(Brief::new().page(page).page.controls.len(), 2);
+/// assert_eq!(Brief::new().page(page).get_page().get_controls().len(), 2);
 /// ```
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct PageBrief {
     /// What readers choose: assumptions with `choices`, or with `low`, `high` and `step`; dimensions, whose members they
     /// choose.
-    pub controls: Vec<ControlBrief>,
+    pub(crate) controls: Vec<ControlBrief>,
     /// Whether it holds the script that folds, sorts and finds. Without one a page can be mailed, and shows the same.
-    pub script: bool,
+    pub(crate) script: bool,
 }
 
 /// Something that readers of a page choose.
@@ -33,12 +33,12 @@ pub struct PageBrief {
 #[schemars(transform = or_text)]
 pub struct ControlBrief {
     /// The name of an assumption, or of a dimension: a column, or a part of a date.
-    pub name: String,
+    pub(crate) name: String,
     /// What it is called on the page (default: the name).
-    pub label: Option<Template>,
+    pub(crate) label: Option<Template>,
     /// Whether several members may be chosen at once, where without it is one or all.
     #[serde(default)]
-    pub several: bool,
+    pub(crate) several: bool,
 }
 
 impl<'de> Keyed<'de> for ControlBrief {

@@ -20,7 +20,7 @@ words! {
     /// use pivvel::brief::{EmphasisBrief, Form, PaletteName};
     ///
     /// let tint = EmphasisBrief::new("margin", Form::Tint).palette(PaletteName::Shore);
-    /// assert_eq!(tint.palette, Some(PaletteName::Shore.into()));
+    /// assert_eq!(tint.get_palette(), Some(&PaletteName::Shore.into()));
     /// assert_eq!("shor".parse::<PaletteName>().unwrap_err().to_string(), "unknown palette \"shor\"; did you mean \"shore\"?");
     /// # Ok::<(), pivvel::Error>(())
     /// ```
@@ -56,7 +56,7 @@ words! {
 /// let brief = Brief::new()
 ///     .palette(PaletteBrief::new("house", "rebeccapurple"))
 ///     .emphasize(EmphasisBrief::new("sales", Form::Tint).palette("house"));
-/// assert_eq!(brief.emphasis[0].palette, Some(PaletteOf::Own("house".into())));
+/// assert_eq!(brief.get_emphasis()[0].get_palette(), Some(&PaletteOf::Own("house".into())));
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
@@ -120,7 +120,7 @@ schema!(PaletteOf is {
 ///
 /// // About a middle it has two ends.
 /// let house = PaletteBrief::new("house", "#0a7").low("#a20");
-/// assert_eq!((house.low.as_deref(), house.high.as_str()), (Some("#a20"), "#0a7"));
+/// assert_eq!((house.get_low(), house.get_high()), (Some("#a20"), "#0a7"));
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
@@ -128,11 +128,11 @@ schema!(PaletteOf is {
 pub struct PaletteBrief {
     /// Its name.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// The colour of the high end, as CSS writes colours.
-    pub high: String,
+    pub(crate) high: String,
     /// The colour of the low end, for scales about a middle.
-    pub low: Option<String>,
+    pub(crate) low: Option<String>,
 }
 
 impl<'de> Keyed<'de> for PaletteBrief {

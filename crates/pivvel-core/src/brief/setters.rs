@@ -4,9 +4,9 @@
 use super::{
     Amount, Apply, AssumptionBrief, BadValues, Brief, ControlBrief, DimensionBrief, EmphasisBrief, Figure,
     FillBrief, Filled, FilledCells, ItemBrief, Level, MeanSide, MeasureBrief, Negative, NumberFormat, Order,
-    PageBrief, PaletteBrief, PaletteOf, PanelScale, PeersOf, Reach, RelatedBrief, RuleBrief, ScaleBy,
-    Scaling, Show, Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief, ViewForm,
-    YardstickOf,
+    PageBrief, PaletteBrief, PaletteOf, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief,
+    ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, TopBrief, TotalsOf, Unit, ViewBrief,
+    ViewForm, YardstickOf,
 };
 use crate::formula::Formula;
 use crate::setters;
@@ -33,6 +33,10 @@ setters! { AssumptionBrief {
     list choices: Amount,
 } }
 
+setters! { RelatedBrief {
+    list keys: (String, String),
+} }
+
 setters! { PageBrief {
     list controls: ControlBrief,
     value script: bool,
@@ -53,8 +57,6 @@ setters! { TierBrief {
 setters! { DimensionBrief {
     option label: Template,
     option order: Order,
-    option top: TopBrief,
-    option bottom: TopBrief,
     option having: Formula,
     list only: String,
     list except: String,
@@ -101,6 +103,7 @@ setters! { EmphasisBrief {
     value figure: Figure,
     option along: String,
     option link: Template,
+    all rules: RuleBrief,
     more rules as rule: RuleBrief,
 } }
 
@@ -169,7 +172,7 @@ impl TierBrief {
     /// use pivvel::brief::TierBrief;
     ///
     /// let size = TierBrief::new("size", "client", "sum(amount)").cuts([1_000]).labels(["small", "large"]);
-    /// assert_eq!(Brief::new().rows(["size"]).tier(size).tiers.len(), 1);
+    /// assert_eq!(Brief::new().rows(["size"]).tier(size).get_tiers().len(), 1);
     /// ```
     pub fn new(name: impl Into<String>, of: impl Into<String>, by: impl Into<Formula>) -> TierBrief {
         TierBrief { name: name.into(), of: of.into(), by: by.into(), ..TierBrief::default() }
@@ -192,6 +195,16 @@ impl RelatedBrief {
 }
 
 impl DimensionBrief {
+    /// Keeps the highest members only, in place of the lowest.
+    pub fn top(self, top: impl Into<TopBrief>) -> DimensionBrief {
+        DimensionBrief { top: Some(top.into()), bottom: None, ..self }
+    }
+
+    /// Keeps the lowest members only, in place of the highest.
+    pub fn bottom(self, bottom: impl Into<TopBrief>) -> DimensionBrief {
+        DimensionBrief { bottom: Some(bottom.into()), top: None, ..self }
+    }
+
     /// A dimension as the layout names it.
     pub fn new(name: impl Into<String>) -> DimensionBrief {
         DimensionBrief { name: name.into(), ..DimensionBrief::default() }
@@ -208,7 +221,7 @@ impl TopBrief {
     ///
     /// let brief = Brief::new().rows(["harbour"]).measure(("sales", "sum(amount)"));
     /// let brief = brief.top("harbour", TopBrief::new(5, "sales").others("All other harbours"));
-    /// assert!(brief.dimensions[0].top.is_some());
+    /// assert!(brief.get_dimensions()[0].get_top().is_some());
     /// ```
     pub fn new(count: impl Into<Amount>, by: impl Into<Formula>) -> TopBrief {
         TopBrief { count: count.into(), by: by.into(), overall: false, others: None }
@@ -242,12 +255,24 @@ impl ViewBrief {
 }
 
 setters! { Brief {
+    all measures: MeasureBrief,
+    all items: ItemBrief,
+    more items as add_item: ItemBrief,
+    all dimensions: DimensionBrief,
+    all tiers: TierBrief,
+    all assumptions: AssumptionBrief,
+    all totals: (String, Placement),
+    all palettes: PaletteBrief,
+    all emphasis: EmphasisBrief,
+    all views: ViewBrief,
     option source: String,
     option appearance: String,
     value page: PageBrief,
     value bad_values: BadValues,
     more related as related: RelatedBrief,
     list to: String,
+    all derived: (String, Formula),
+    all kinds: (String, String),
 } }
 
 impl Brief {
@@ -270,14 +295,12 @@ impl Brief {
     }
 
     /// Keeps the highest members of a dimension only.
-    pub fn top(mut self, dimension: &str, top: TopBrief) -> Brief {
-        self.dimension(dimension).top = Some(top);
-        self
+    pub fn top(self, dimension: &str, top: TopBrief) -> Brief {
+        self.dimension(dimension, |own| own.top(top))
     }
 
     /// Keeps the lowest members of a dimension only.
-    pub fn bottom(mut self, dimension: &str, bottom: TopBrief) -> Brief {
-        self.dimension(dimension).bottom = Some(bottom);
-        self
+    pub fn bottom(self, dimension: &str, bottom: TopBrief) -> Brief {
+        self.dimension(dimension, |own| own.bottom(bottom))
     }
 }

@@ -8,7 +8,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use super::amount::Amount;
 use super::assumption::AssumptionBrief;
 use super::dimension::DimensionBrief;
-use super::emphasis::{EmphasisBrief, Form};
+use super::emphasis::{EmphasisBrief, Form, YardstickOf};
 use super::fill::{FillBrief, Filled};
 use super::format::NumberFormat;
 use super::formulas::{formula, formula_levels};
@@ -36,82 +36,82 @@ use crate::formula::Formula;
 ///     .columns(["sold_on.quarter"])
 ///     .measure(("sales", "sum(amount)"))
 ///     .tint("sales");
-/// assert_eq!(brief.rows.len(), 2);
+/// assert_eq!(brief.get_rows().len(), 2);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 #[schemars(title = "A brief for Pivvel")]
 pub struct Brief {
     /// The heading (default: made from the layout); {period}, {where}, {source} and assumptions stand in braces.
-    pub title: Option<Template>,
+    pub(crate) title: Option<Template>,
     /// Where the lines are.
-    pub source: Option<String>,
+    pub(crate) source: Option<String>,
     /// Dimensions on the rows, outermost first: columns, or parts of dates as `sold_on.quarter`.
     #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
-    pub rows: Vec<String>,
+    pub(crate) rows: Vec<String>,
     /// Dimensions on the columns, outermost first.
     #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
-    pub columns: Vec<String>,
+    pub(crate) columns: Vec<String>,
     /// The condition that lines must meet, as in `channel <> 'staff'`.
     #[serde(rename = "where")]
-    pub filter: Option<Formula>,
+    pub(crate) filter: Option<Formula>,
     /// Columns that are computed from others, line by line: name and formula.
     #[serde(with = "pairs")]
     #[schemars(with = "BTreeMap<String, Formula>")]
-    pub derived: Vec<(String, Formula)>,
+    pub(crate) derived: Vec<(String, Formula)>,
     /// Files that bring further columns in.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, RelatedBrief>")]
-    pub related: Vec<RelatedBrief>,
+    pub(crate) related: Vec<RelatedBrief>,
     /// What-if values.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, AssumptionBrief>")]
-    pub assumptions: Vec<AssumptionBrief>,
+    pub(crate) assumptions: Vec<AssumptionBrief>,
     /// Classes of members by an aggregate.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, TierBrief>")]
-    pub tiers: Vec<TierBrief>,
+    pub(crate) tiers: Vec<TierBrief>,
     /// Members that are computed from their siblings.
-    pub items: Vec<ItemBrief>,
+    pub(crate) items: Vec<ItemBrief>,
     /// What is computed (default: the count of lines).
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, MeasureBrief>")]
-    pub measures: Vec<MeasureBrief>,
+    pub(crate) measures: Vec<MeasureBrief>,
     /// Kinds that columns are given rather than found to be, by column.
     #[serde(with = "pairs")]
     #[schemars(with = "BTreeMap<String, String>")]
-    pub kinds: Vec<(String, String)>,
+    pub(crate) kinds: Vec<(String, String)>,
     /// Labels, order and members of single dimensions.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, DimensionBrief>")]
-    pub dimensions: Vec<DimensionBrief>,
+    pub(crate) dimensions: Vec<DimensionBrief>,
     /// Dimensions whose every member has its cell, whether lines have it or not.
-    pub fill: Vec<FillBrief>,
+    pub(crate) fill: Vec<FillBrief>,
     /// Where totals stand: `rows`, `columns`, a dimension, `row total` or `column total`; an empty
     /// name means all. Later ones go before earlier ones.
     #[serde(with = "placements")]
     #[schemars(schema_with = "placements::schema")]
-    pub totals: Vec<(String, Placement)>,
+    pub(crate) totals: Vec<(String, Placement)>,
     /// Palettes of the brief's own, by name.
     #[serde(with = "by_name")]
     #[schemars(with = "BTreeMap<String, PaletteBrief>")]
-    pub palettes: Vec<PaletteBrief>,
+    pub(crate) palettes: Vec<PaletteBrief>,
     /// What stands out.
-    pub emphasis: Vec<EmphasisBrief>,
+    pub(crate) emphasis: Vec<EmphasisBrief>,
     /// Further views of the same lines.
-    pub views: Vec<ViewBrief>,
+    pub(crate) views: Vec<ViewBrief>,
     /// How a page answers its readers.
-    pub page: PageBrief,
+    pub(crate) page: PageBrief,
     /// The language or the file of the words, colours, fonts and logo that it is drawn in.
-    pub appearance: Option<String>,
+    pub(crate) appearance: Option<String>,
     /// What to do about values that do not fit their column's kind.
-    pub bad_values: BadValues,
+    pub(crate) bad_values: BadValues,
     /// Files to write, each in the form that its ending says.
     #[serde(deserialize_with = "texts")]
     #[schemars(with = "Texts")]
-    pub to: Vec<String>,
+    pub(crate) to: Vec<String>,
 }
 
 /// A measure: a name for data, a formula, and how it is shown.
@@ -123,7 +123,7 @@ pub struct Brief {
 ///
 /// let margin = MeasureBrief::new("margin", "(sum(amount) - sum(cost)) / sum(amount)");
 /// let brief = Brief::new().measure(("sales", "sum(amount)")).measure(margin.format(NumberFormat::named("percent")?));
-/// assert_eq!(brief.measures[1].format.after, " %");
+/// assert_eq!(brief.get_measures()[1].get_format().get_after(), " %");
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -132,26 +132,26 @@ pub struct Brief {
 pub struct MeasureBrief {
     /// Its name in formulas and data.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// The aggregate, as in `sum(price * quantity)`.
-    pub formula: Formula,
+    pub(crate) formula: Formula,
     /// Its heading (default: the name).
-    pub label: Option<Template>,
+    pub(crate) label: Option<Template>,
     /// How its numbers are shown.
     #[serde(default)]
-    pub format: NumberFormat,
+    pub(crate) format: NumberFormat,
     /// Whether it is shown at totals and subtotals too, or in the leaf cells only.
     #[serde(default = "yes")]
-    pub totals: bool,
+    pub(crate) totals: bool,
     /// Whether it is computed for other measures only, and not shown.
     #[serde(default)]
-    pub hidden: bool,
+    pub(crate) hidden: bool,
     /// What it has in a cell without lines (default: zero for sums and counts, and what adds or subtracts these).
-    pub fill: Option<Filled>,
+    pub(crate) fill: Option<Filled>,
     /// Another formula at a level, or `none` for none there.
     #[serde(default, with = "formula_levels")]
     #[schemars(with = "BTreeMap<String, Formula>")]
-    pub levels: Vec<(Level, Option<Formula>)>,
+    pub(crate) levels: Vec<(Level, Option<Formula>)>,
 }
 
 /// A member that is computed from its siblings, for every measure and at every level.
@@ -161,27 +161,27 @@ pub struct MeasureBrief {
 /// use pivvel::Brief;
 /// use pivvel::brief::ItemBrief;
 ///
-/// let mut brief = Brief::new().columns(["scenario"]).measure(("sales", "sum(amount)"));
-/// brief.items.push(ItemBrief::new("scenario", "variance", "actual - plan"));
-/// assert_eq!(brief, Brief::new().columns(["scenario"]).measure(("sales", "sum(amount)")).item("scenario", "variance", "actual - plan"));
+/// let brief = Brief::new().columns(["scenario"]).measure(("sales", "sum(amount)"));
+/// let short = brief.clone().item("scenario", "variance", "actual - plan");
+/// assert_eq!(brief.add_item(ItemBrief::new("scenario", "variance", "actual - plan")), short);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct ItemBrief {
     /// The dimension that it is a member of.
-    pub dimension: String,
+    pub(crate) dimension: String,
     /// Its label.
-    pub name: String,
+    pub(crate) name: String,
     /// The formula over siblings, as in `actual - plan`.
-    pub formula: Formula,
+    pub(crate) formula: Formula,
     /// How its numbers are shown, whatever the measure (default: as the measure's).
-    pub format: Option<NumberFormat>,
+    pub(crate) format: Option<NumberFormat>,
     /// Whether it is computed for other items only, and not shown.
     #[serde(default)]
-    pub hidden: bool,
+    pub(crate) hidden: bool,
     /// Whether it is applied to measures, or to the aggregates that these are made of (default: the
     /// latter for a sum of members).
-    pub apply: Option<Apply>,
+    pub(crate) apply: Option<Apply>,
 }
 
 /// Classes of the members of a dimension by an aggregate. The name is used like a column's.
@@ -191,27 +191,27 @@ pub struct ItemBrief {
 pub struct TierBrief {
     /// The name of the dimension that the tiers make.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// The dimension whose members are classified.
-    pub of: String,
+    pub(crate) of: String,
     /// What they are classified by, as in `sum(amount)`.
-    pub by: Formula,
+    pub(crate) by: Formula,
     /// The cuts as values, lowest first: a value on a cut belongs to the tier above it.
     #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
-    pub cuts: Vec<Amount>,
+    pub(crate) cuts: Vec<Amount>,
     /// The cuts as shares of the members, lowest first: `50%` is the median.
     #[serde(default, deserialize_with = "some", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<Amount>", length(min = 1))]
-    pub quantiles: Vec<Amount>,
+    pub(crate) quantiles: Vec<Amount>,
     /// The tiers' labels, lowest first: one more than there are cuts.
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub labels: Vec<Template>,
+    pub(crate) labels: Vec<Template>,
     /// Dimensions within which members are classified, each by itself.
     #[serde(default, deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub within: Vec<String>,
+    pub(crate) within: Vec<String>,
 }
 
 /// A file that brings further columns in by key.
@@ -223,20 +223,20 @@ pub struct TierBrief {
 ///
 /// // What yards.csv knows of a yard becomes a column of its lines.
 /// let brief = Brief::new().rows(["kind"]).related(RelatedBrief::new("yards", "yards.csv", ["yard"]));
-/// assert_eq!(brief.related[0].keys, [("yard".to_string(), "yard".to_string())]);
+/// assert_eq!(brief.get_related()[0].get_keys(), [("yard".to_string(), "yard".to_string())]);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", deny_unknown_fields)]
 pub struct RelatedBrief {
     /// What it is called in messages.
     #[serde(skip)]
-    pub name: String,
+    pub(crate) name: String,
     /// The file.
-    pub source: String,
+    pub(crate) source: String,
     /// The columns that both have, or by column of the lines the one of the file that it is looked up in.
     #[serde(rename = "key", with = "related_keys")]
     #[schemars(schema_with = "related_keys::schema")]
-    pub keys: Vec<(String, String)>,
+    pub(crate) keys: Vec<(String, String)>,
 }
 
 words! {
@@ -247,8 +247,8 @@ words! {
     /// use pivvel::Brief;
     /// use pivvel::brief::BadValues;
     ///
-    /// assert_eq!(Brief::new().bad_values, BadValues::Stop);
-    /// assert_eq!(Brief::new().bad_values(BadValues::Blank).bad_values.name(), "blank");
+    /// assert_eq!(Brief::new().get_bad_values(), BadValues::Stop);
+    /// assert_eq!(Brief::new().bad_values(BadValues::Blank).get_bad_values().name(), "blank");
     /// ```
     #[derive(Default)]
     pub enum BadValues is "choice" {
@@ -269,7 +269,7 @@ words! {
     ///
     /// // The margin of both harbours together, rather than the sum of their margins.
     /// let both = ItemBrief::new("harbour", "north", "Kittick + Skarn").apply(Apply::BeforeMeasures);
-    /// assert_eq!(both.apply, Some("before measures".parse()?));
+    /// assert_eq!(both.get_apply(), Some("before measures".parse()?));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[non_exhaustive]
@@ -311,9 +311,57 @@ impl Brief {
         self
     }
 
+    /// Without a condition that lines must meet.
+    pub fn of_all_lines(mut self) -> Brief {
+        self.filter = None;
+        self
+    }
+
+    /// Without a place where the lines are.
+    pub fn without_source(mut self) -> Brief {
+        self.source = None;
+        self
+    }
+
+    /// With all that is read beside the lines in another place: related tables, kept yardsticks, and the appearance where it
+    /// is a file, whose name has an ending, and not a language.
+    ///
+    /// ```
+    /// # use pivvel_core as pivvel;
+    /// use pivvel::Brief;
+    /// use pivvel::brief::RelatedBrief;
+    ///
+    /// let brief = Brief::new().appearance("de").related(RelatedBrief::new("yards", "yards.csv", ["yard"]));
+    /// let brief = brief.with_files(|file| format!("may/{file}"));
+    /// assert_eq!(brief.get_related()[0].get_source(), "may/yards.csv");
+    /// assert_eq!(brief.files(), ["may/yards.csv"]);
+    /// ```
+    pub fn with_files(mut self, mut place: impl FnMut(&str) -> String) -> Brief {
+        self.each_file(&mut |file| *file = place(file));
+        self
+    }
+
+    /// What is read beside the lines: see [`Brief::with_files`].
+    pub fn files(&self) -> Vec<String> {
+        let mut files = Vec::new();
+        self.clone().each_file(&mut |file| files.push(file.clone()));
+        files
+    }
+
+    fn each_file(&mut self, visit: &mut dyn FnMut(&mut String)) {
+        self.related.iter_mut().for_each(|related| visit(&mut related.source));
+        for emphasis in &mut self.emphasis {
+            if let YardstickOf::Kept(file) = &mut emphasis.yardstick {
+                visit(file);
+            }
+        }
+        let is_file = |name: &&mut String| std::path::Path::new(name.as_str()).extension().is_some();
+        self.appearance.iter_mut().filter(is_file).for_each(visit);
+    }
+
     /// Sorts the members of a dimension, as in `brief.sort("harbour", "sales desc")`.
     pub fn sort(mut self, dimension: &str, order: impl Into<Order>) -> Brief {
-        self.dimension(dimension).order = Some(order.into());
+        self.keys_of(dimension).order = Some(order.into());
         self
     }
 
@@ -347,8 +395,23 @@ impl Brief {
         self
     }
 
+    /// Changes the keys of a dimension, which need not have any yet:
+    /// `brief.dimension("harbour", |harbour| harbour.label("Port"))`.
+    pub fn dimension(mut self, name: &str, change: impl FnOnce(DimensionBrief) -> DimensionBrief) -> Brief {
+        let own = self.keys_of(name);
+        *own = change(std::mem::take(own));
+        self
+    }
+
+    /// Gives a dimension these keys, in place of those that it has.
+    pub fn add_dimension(mut self, dimension: DimensionBrief) -> Brief {
+        let name = dimension.name.clone();
+        *self.keys_of(&name) = dimension;
+        self
+    }
+
     /// The keys of a dimension, which may be changed.
-    pub fn dimension(&mut self, name: &str) -> &mut DimensionBrief {
+    pub(super) fn keys_of(&mut self, name: &str) -> &mut DimensionBrief {
         let place = self.dimensions.iter().position(|d| d.name == name).unwrap_or_else(|| {
             self.dimensions.push(DimensionBrief { name: name.into(), ..DimensionBrief::default() });
             self.dimensions.len() - 1
@@ -381,7 +444,7 @@ impl MeasureBrief {
 /// use pivvel::formula::{col, sum};
 ///
 /// let brief = Brief::new().measure(("sales", "sum(amount)")).measure(("cost", sum(col("cost"))));
-/// assert_eq!(brief.measures[1].formula.as_str(), "sum(cost)");
+/// assert_eq!(brief.get_measures()[1].get_formula().as_str(), "sum(cost)");
 /// ```
 impl<F: Into<Formula>> From<(&str, F)> for MeasureBrief {
     fn from((name, formula): (&str, F)) -> MeasureBrief {

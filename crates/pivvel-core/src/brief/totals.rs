@@ -11,7 +11,7 @@ words! {
     /// use pivvel::brief::Placement;
     ///
     /// let brief = Brief::new().rows(["coast", "harbour"]).total("harbour", Placement::Before);
-    /// assert_eq!(brief.totals, [("harbour".to_string(), Placement::Before)]);
+    /// assert_eq!(brief.get_totals(), [("harbour".to_string(), Placement::Before)]);
     /// ```
     pub enum Placement is "place for totals" {
         /// Before its members.

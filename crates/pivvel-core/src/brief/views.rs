@@ -18,41 +18,41 @@ use crate::formula::Formula;
 /// use pivvel::brief::{ViewBrief, ViewForm};
 ///
 /// let by_month = ViewBrief::new(ViewForm::Line).rows(["coast"]).along("sold_on.month").measures(["sales"]);
-/// assert_eq!(Brief::new().measure(("sales", "sum(amount)")).view(by_month).views.len(), 1);
+/// assert_eq!(Brief::new().measure(("sales", "sum(amount)")).view(by_month).get_views().len(), 1);
 /// ```
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(remote = "Self", default, deny_unknown_fields)]
 pub struct ViewBrief {
     /// The heading (default: made from the layout).
-    pub title: Option<Template>,
+    pub(crate) title: Option<Template>,
     /// How it is drawn.
     #[serde(rename = "as")]
-    pub form: ViewForm,
+    pub(crate) form: ViewForm,
     /// Dimensions on its rows (default: the brief's own).
     #[serde(deserialize_with = "texts_if_any")]
     #[schemars(with = "Texts")]
-    pub rows: Option<Vec<String>>,
+    pub(crate) rows: Option<Vec<String>>,
     /// Dimensions on its columns; the brief's own for a cross-tab, and none else.
     #[serde(deserialize_with = "texts_if_any")]
     #[schemars(with = "Texts")]
-    pub columns: Option<Vec<String>>,
+    pub(crate) columns: Option<Vec<String>>,
     /// The condition that its lines must meet beside the brief's.
     #[serde(rename = "where")]
-    pub filter: Option<Formula>,
+    pub(crate) filter: Option<Formula>,
     /// The measures that it shows, by name; all for a cross-tab, and else as many as it takes.
     #[serde(deserialize_with = "some_texts", skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "SomeTexts")]
-    pub measures: Vec<String>,
+    pub(crate) measures: Vec<String>,
     /// The dimension of which each member gets a picture of its own.
-    pub per: Option<String>,
+    pub(crate) per: Option<String>,
     /// Whether these pictures share one scale, or each has its own.
-    pub scale: PanelScale,
+    pub(crate) scale: PanelScale,
     /// The periods that lines go along.
-    pub along: Option<String>,
+    pub(crate) along: Option<String>,
     /// Where places stand on a grid: column and row by member, from 1.
     #[serde(with = "grid")]
     #[schemars(schema_with = "grid::schema")]
-    pub grid: Vec<(String, (u32, u32))>,
+    pub(crate) grid: Vec<(String, (u32, u32))>,
 }
 
 words! {
@@ -62,7 +62,7 @@ words! {
     /// # use pivvel_core as pivvel;
     /// use pivvel::brief::{ViewBrief, ViewForm};
     ///
-    /// assert_eq!(ViewBrief::new(ViewForm::Bars).form, "bars".parse()?);
+    /// assert_eq!(ViewBrief::new(ViewForm::Bars).get_form(), "bars".parse()?);
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
@@ -92,7 +92,7 @@ words! {
     ///
     /// // A panel a coast; each fills its own height.
     /// let panels = ViewBrief::new(ViewForm::Bars).per("coast").scale(PanelScale::Own);
-    /// assert_eq!(panels.scale.name(), "own");
+    /// assert_eq!(panels.get_scale().name(), "own");
     /// ```
     #[derive(Default)]
     pub enum PanelScale is "choice" {

@@ -35,7 +35,7 @@ crate::getters! {
 ///
 /// let brief = Brief::new().rows(["coast"]).measure(("price", "sum(amount) / sum(pieces)"));
 /// let (with, ratios) = with_ratios(&brief);
-/// assert_eq!(with.measures.len(), 3);
+/// assert_eq!(with.get_measures().len(), 3);
 /// assert_eq!((ratios[0].measure(), ratios[0].helpers().len()), ("price", 2));
 /// ```
 pub fn with_ratios(brief: &Brief) -> (Brief, Vec<Ratio>) {

@@ -128,7 +128,7 @@ impl Brief {
     /// use pivvel::brief::AssumptionBrief;
     ///
     /// let brief = Brief::new().rows(["{view}"]).assumption(AssumptionBrief::new("view", "coast"));
-    /// assert_eq!(brief.assumed()?.rows, ["coast"]);
+    /// assert_eq!(brief.assumed()?.get_rows(), ["coast"]);
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     ///

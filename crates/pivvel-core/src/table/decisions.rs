@@ -31,7 +31,7 @@ const PARTS: [(&str, DataType); 4] = [
 /// let crosstab = CrossTab::build(&brief().tint("pieces"), &mut lines())?;
 /// assert_eq!(decision_columns(&crosstab), ["tint_rule", "tint_shows", "tint_step", "tint_position"]);
 /// let table = crosstab.table(&TableSpec::default().with_decisions(true))?;
-/// assert!(table.schema.column_with_name("tint_position").is_some());
+/// assert!(table.schema().column_with_name("tint_position").is_some());
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn decision_columns(crosstab: &CrossTab) -> Vec<String> {

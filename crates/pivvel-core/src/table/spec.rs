@@ -24,7 +24,7 @@ pub(super) const ROWS: usize = 8_192;
 /// use pivvel::table::{Shape, TableSpec};
 ///
 /// let crosstab = crosstab();
-/// let columns = |shape| crosstab.table(&TableSpec::default().shape(shape)).map(|table| table.schema.fields().len());
+/// let columns = |shape| crosstab.table(&TableSpec::default().shape(shape)).map(|table| table.schema().fields().len());
 /// assert!(columns(Shape::Tidy)? > columns(Shape::Wide)?);
 /// # Ok::<(), pivvel::Error>(())
 /// ```
@@ -91,10 +91,8 @@ crate::setters! { TableSpec {
 /// ```
 #[non_exhaustive]
 pub struct Table<'a> {
-    /// The columns, with the version of their meaning among the metadata.
-    pub schema: SchemaRef,
-    /// The rows, some thousand at a time.
-    pub parts: Box<dyn Iterator<Item = TablePart<'a>> + Send + 'a>,
+    pub(super) schema: SchemaRef,
+    pub(super) parts: Box<dyn Iterator<Item = TablePart<'a>> + Send + 'a>,
 }
 
 /// Rows of a table, made when they are asked for, by whichever thread asks.
@@ -133,6 +131,16 @@ impl std::fmt::Debug for TablePart<'_> {
 }
 
 impl<'a> Table<'a> {
+    /// The columns, with the version of their meaning among the metadata.
+    pub fn schema(&self) -> &SchemaRef {
+        &self.schema
+    }
+
+    /// The rows, some thousand at a time, to be made by whichever thread wants them.
+    pub fn into_parts(self) -> Box<dyn Iterator<Item = TablePart<'a>> + Send + 'a> {
+        self.parts
+    }
+
     /// The rows, some thousand at a time, one part after the other.
     pub fn batches(self) -> impl Iterator<Item = RecordBatch> + 'a {
         self.parts.map(TablePart::batch)

@@ -48,7 +48,7 @@ fn addresses_lead_to_cells() {
     let labelled = |mut brief: Brief| {
         let labels = vec![("Fell".to_string(), "The Fell".into())];
         let coast = DimensionBrief::new("coast").label("Shore").labels(labels);
-        brief.dimensions.push(coast);
+        brief = brief.add_dimension(coast);
         brief
     };
     let crosstab = crosstab(labelled);
@@ -116,8 +116,8 @@ proptest! {
 /// Rows of a table as texts by column name.
 fn rows(crosstab: &CrossTab, spec: &TableSpec) -> Vec<BTreeMap<String, String>> {
     let table = crosstab.table(spec).unwrap();
-    let schema = table.schema.clone();
-    let names: Vec<String> = table.schema.fields().iter().map(|field| field.name().clone()).collect();
+    let schema = table.schema().clone();
+    let names: Vec<String> = schema.fields().iter().map(|field| field.name().clone()).collect();
     let mut all = Vec::new();
     for batch in table.batches() {
         assert_eq!(batch.schema(), schema);
@@ -157,7 +157,7 @@ fn arrow_text(array: &ArrayRef, row: usize) -> String {
 fn shapes_and_levels_hold_the_same() {
     for placement in [Placement::After, Placement::Before, Placement::Off] {
         let crosstab = crosstab(|mut brief| {
-            brief.totals = vec![(String::new(), placement)];
+            brief = brief.totals([(String::new(), placement)]);
             brief
         });
         let spec = |shape, levels: &[&str]| {

@@ -290,7 +290,7 @@ proptest! {
         }
         // As the brief's condition the same lines are left.
         let mut narrowed = Brief::new().measure(("n", "count()"));
-        narrowed.filter = Some(when.as_str().into());
+        narrowed = narrowed.filter(when.as_str());
         let crosstab = CrossTab::build(&narrowed, &mut Batches::new(batch.schema(), [batch])).unwrap();
         let left = crosstab.value(&[], &[], "n").map_or(0, |value| value.as_f64() as u32);
         prop_assert_eq!(left, held, "{}", when);

@@ -97,10 +97,10 @@ proptest! {
             brief = brief.columns(["sold_on.quarter"]);
         }
         if condition {
-            brief.filter = Some("amount > 0".into());
+            brief = brief.filter("amount > 0");
         }
         // Harbours by what they come to.
-        brief.tiers.push(TierBrief::new("size", "harbour", "sum(amount)").cuts(["40"]).labels(["small", "large"]));
+        brief = brief.tier(TierBrief::new("size", "harbour", "sum(amount)").cuts(["40"]).labels(["small", "large"]));
         let trace = Build::new().threads(threads).trace(&brief, &mut source()).unwrap();
         let crosstab = trace.crosstab();
         let cells: Vec<_> = crosstab.cells().collect();

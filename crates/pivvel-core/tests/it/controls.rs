@@ -51,7 +51,7 @@ fn shown(crosstab: &CrossTab) -> Vec<String> {
 /// The brief of a choice of every control, said in the brief itself.
 fn chosen(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
     let mut own = brief.clone();
-    own.page = PageBrief::new();
+    own = own.page(PageBrief::new());
     for (control, choice) in controls.iter().zip(choices) {
         let name = control.name();
         let condition = match &control.choices()[*choice] {
@@ -69,13 +69,14 @@ fn chosen(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
             }
         };
         let condition = Formula::from(condition);
-        own.filter = Some(own.filter.map_or(condition.clone(), |own| own.and(&condition)));
+        let both = own.get_filter().map_or(condition.clone(), |own| own.and(&condition));
+        own = own.filter(both);
     }
     own
 }
 
 fn brief() -> Brief {
-    let mut brief = Brief::new()
+    Brief::new()
         .rows(["coast", "harbour"])
         .columns(["sold_on.quarter"])
         .assumption(AssumptionBrief::new("uplift", "5%").low("0%").high("10%").step("5%"))
@@ -88,9 +89,8 @@ fn brief() -> Brief {
         .emphasize(EmphasisBrief::new("sales", Form::Tint))
         .fill("sold_on.quarter")
         .title("Sales plus {uplift}")
-        .view(ViewBrief::new(ViewForm::Bars).rows(["harbour"]));
-    brief.dimension("harbour").top = Some(TopBrief::new("least", "sales").others("All other"));
-    brief
+        .view(ViewBrief::new(ViewForm::Bars).rows(["harbour"]))
+        .top("harbour", TopBrief::new("least", "sales").others("All other"))
 }
 
 /// A view may group the lines just as the cross-tab and one of its controls do together.

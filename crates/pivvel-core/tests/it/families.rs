@@ -34,11 +34,9 @@ fn colours(pairs: &[(&str, &str)]) -> Vec<(String, String)> {
 }
 
 fn brief() -> Brief {
-    let mut brief = Brief::new().rows(["article"]).measure(("sales", "sum(amount)"));
     let own = DimensionBrief::new("article").colours(colours(&[("Braid", "gold")])).colours_of("range");
     let range = DimensionBrief::new("range").colours(colours(&[("Rope", "peru"), ("Sailcloth", "teal")]));
-    brief.dimensions.extend([own, range]);
-    brief
+    Brief::new().rows(["article"]).measure(("sales", "sum(amount)")).dimensions([own, range])
 }
 
 /// What the members of the first dimension have, a colour of their own before that of their family.
@@ -75,7 +73,7 @@ fn members_have_the_colour_of_their_family() {
     let view = brief().rows(["range"]).view(ViewBrief::new(ViewForm::Bars).rows(["article"]));
     assert_eq!(found(CrossTab::build(&view, &mut lines()).unwrap().views()[0].crosstab()), wanted());
     let mut trend = brief();
-    trend.emphasis.push(EmphasisBrief::new("sales", Form::Trend).along("range"));
+    trend = trend.emphasize(EmphasisBrief::new("sales", Form::Trend).along("range"));
     let trend = CrossTab::build(&trend, &mut lines()).unwrap();
     assert_eq!((trend.trends().len(), found(&trend)), (1, wanted()));
     let groups = Build::new().groups(&brief(), &mut lines()).unwrap();
@@ -85,9 +83,9 @@ fn members_have_the_colour_of_their_family() {
 #[test]
 fn families_that_give_no_colours() {
     let with = |of: &str, colours: &[(&str, &str)]| {
-        let mut brief = Brief::new().rows(["article"]).measure(("sales", "sum(amount)"));
+        let brief = Brief::new().rows(["article"]).measure(("sales", "sum(amount)"));
         let range = DimensionBrief::new("range").colours(self::colours(colours));
-        brief.dimensions.extend([DimensionBrief::new("article").colours_of(of), range]);
+        let brief = brief.dimensions([DimensionBrief::new("article").colours_of(of), range]);
         CrossTab::build(&brief, &mut lines()).map(drop).map_err(|error| error.to_string())
     };
     assert_eq!(with("range", &[("Rope", "peru")]), Ok(()));

@@ -154,9 +154,9 @@ proptest! {
 fn a_measure_says_zero_or_blank_and_a_scale_counts_the_cells_or_not() {
     let all = [(0, 0, Some(10), 4), (0, 1, Some(200), 6), (1, 2, Some(10), 2)];
     let measured = |fill: Option<Filled>| {
-        let mut lines = MeasureBrief::new("most", "max(amount)");
-        lines.fill = fill;
-        Brief::new().rows(["harbour"]).columns(["sold_on.quarter"]).measure(lines).fill("sold_on.quarter")
+        let most = MeasureBrief::new("most", "max(amount)");
+        let most = fill.into_iter().fold(most, MeasureBrief::fill);
+        Brief::new().rows(["harbour"]).columns(["sold_on.quarter"]).measure(most).fill("sold_on.quarter")
     };
     for (fill, wanted) in [(None, None), (Some(Filled::Blank), None), (Some(Filled::Zero), Some(0))] {
         let crosstab = CrossTab::build(&measured(fill), &mut lines(&all)).unwrap();

@@ -210,13 +210,16 @@ fn a_name_in_a_formula_comes_with_the_nearest() {
 #[test]
 fn setters_set_what_they_are_called_after() {
     let top = TopBrief::new(5, "sales").others("All other").overall(true);
-    assert_eq!((top.others.unwrap().as_str(), top.overall), ("All other", true));
+    assert_eq!((top.get_others().unwrap().as_str(), top.get_overall()), ("All other", true));
     let rule = RuleBrief::new().named("low").below(0).at_least("-10%").top(3);
     let emphasis = EmphasisBrief::new("sales", Form::Ink).levels(["harbour"]).steps(4).rule(rule.clone());
-    assert_eq!((emphasis.rules, emphasis.steps, emphasis.levels.len()), (vec![rule.clone()], Some(4), 1));
-    assert_eq!((rule.below, rule.from), (Some(0.into()), Some("-10%".into())));
+    assert_eq!(
+        (emphasis.get_rules(), emphasis.get_steps(), emphasis.get_levels().len()),
+        (&[rule.clone()][..], Some(4), 1)
+    );
+    assert_eq!((rule.get_below(), rule.get_from()), (Some(&0.into()), Some(&"-10%".into())));
     let tier = TierBrief::new("size", "client", "sum(amount)").quantiles(["50%"]).labels(["low", "high"]);
-    assert_eq!((tier.labels.len(), tier.cuts.len(), tier.quantiles.len()), (2, 0, 1));
+    assert_eq!((tier.get_labels().len(), tier.get_cuts().len(), tier.get_quantiles().len()), (2, 0, 1));
 }
 
 proptest! {

@@ -71,7 +71,7 @@ fn what_a_group_does_not_add_cannot_be_too_large() {
         ("amount", decimals(0, [nines, nines - 1, 7].map(Some))),
     ];
     let mut brief = Brief::new().rows(["coast"]).columns(["scenario"]).measure(("highest", "max(amount)"));
-    brief.items = vec![ItemBrief::new("coast", "both", "Fell + Isle").apply(Apply::BeforeMeasures)];
+    brief = brief.items([ItemBrief::new("coast", "both", "Fell + Isle").apply(Apply::BeforeMeasures)]);
     let crosstab = CrossTab::build(&brief, &mut support::source(vec![support::batch(columns)])).unwrap();
     let highest =
         |column: &[&str]| crosstab.value(&["both"], column, "highest").map(|value| value.to_string());
@@ -91,13 +91,13 @@ proptest! {
             .columns(["scenario"])
             .measure(("sales", "sum(amount)"))
             .measure(("share", "sum(cost) / sales"));
-        brief.items = vec![
+        brief = brief.items([
             item("variance", "actual - plan", false),
             item("of plan", "actual / plan", false),
             item("early", "actual - plan", true),
-        ];
+        ]);
         if on_rows {
-            std::mem::swap(&mut brief.rows, &mut brief.columns);
+            brief = brief.rows(["scenario"]).columns(["coast", "client"]);
         }
         let crosstab = CrossTab::build(&brief, &mut source(&lines)).unwrap();
         let mut met = 0;
@@ -153,8 +153,7 @@ proptest! {
         let cuts: Vec<i64> = cuts.into_iter().collect();
         let names: Vec<String> = (0..=cuts.len()).map(|tier| format!("tier {tier}")).collect();
         let brief = |rows: &[&str]| {
-            let mut brief = Brief::new().rows(rows.iter().copied()).columns(["coast"]);
-            brief.tiers.push(
+            let brief = Brief::new().rows(rows.iter().copied()).columns(["coast"]).tier(
                 TierBrief::new("size", "client", "sum(amount)")
                     .cuts(cuts.iter().map(|cut| Amount::from(*cut)))
                     .labels(names.iter().map(String::as_str).filter(|_| named))

@@ -99,23 +99,25 @@ fn has_ties(pick: &Pick, sums: &Sums) -> bool {
 
 fn brief(pick: &Pick, shown_only: bool) -> Brief {
     let mut dimension = DimensionBrief::new("harbour");
-    let list = |numbers: &[usize]| numbers.iter().map(|number| harbour(*number)).collect();
+    let list = |numbers: &[usize]| numbers.iter().map(|number| harbour(*number)).collect::<Vec<_>>();
     match pick {
         Pick::Top { count, bottom, overall, others } => {
             let mut top = TopBrief::new(count.to_string(), "sales").overall(*overall);
-            top.others = others.then(|| "all others".into());
-            let place = if *bottom { &mut dimension.bottom } else { &mut dimension.top };
-            *place = Some(top);
+            if *others {
+                top = top.others("all others");
+            }
+            dimension = if *bottom { dimension.bottom(top) } else { dimension.top(top) };
         }
-        Pick::Having(least) => dimension.having = Some(format!("sales > {least}").into()),
-        Pick::Only(numbers) => dimension.only = list(numbers),
-        Pick::Except(numbers) => dimension.except = list(numbers),
+        Pick::Having(least) => dimension = dimension.having(format!("sales > {least}")),
+        Pick::Only(numbers) => dimension = dimension.only(list(numbers)),
+        Pick::Except(numbers) => dimension = dimension.except(list(numbers)),
     }
-    dimension.totals_of = if shown_only { TotalsOf::Shown } else { TotalsOf::All };
-    let mut brief =
-        Brief::new().rows(["coast", "harbour"]).columns(["channel"]).measure(("sales", "sum(amount)"));
-    brief.dimensions.push(dimension);
-    brief
+    dimension = dimension.totals_of(if shown_only { TotalsOf::Shown } else { TotalsOf::All });
+    Brief::new()
+        .rows(["coast", "harbour"])
+        .columns(["channel"])
+        .measure(("sales", "sum(amount)"))
+        .add_dimension(dimension)
 }
 
 proptest! {

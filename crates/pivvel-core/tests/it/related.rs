@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use arrow_array::{ArrayRef, RecordBatch};
+use pivvel_core::brief::MeasureBrief;
 use pivvel_core::result::MemberRef;
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, CrossTab};
@@ -180,8 +181,10 @@ proptest! {
             words.iter().fold(formula.to_string(), |formula, (from, to)| formula.replace(from, to))
         };
         if swapped {
-            std::mem::swap(&mut brief.rows, &mut brief.columns);
-            brief.measures.iter_mut().for_each(|measure| measure.formula = turned(measure.formula.as_str()).into());
+            let (rows, columns) = (brief.get_rows().to_vec(), brief.get_columns().to_vec());
+            let of = |own: &MeasureBrief| MeasureBrief::new(own.get_name(), turned(own.get_formula().as_str()));
+            let measures: Vec<MeasureBrief> = brief.get_measures().iter().map(of).collect();
+            brief = brief.rows(columns).columns(rows).measures(measures);
         }
         let crosstab = CrossTab::build(&brief, &mut Batches::new(batch.schema(), [batch])).unwrap();
         let cells = cells(&lines);

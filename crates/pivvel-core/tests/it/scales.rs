@@ -8,11 +8,10 @@ use proptest::prelude::*;
 use crate::support::{batch, close, numbers, source, texts};
 
 /// The marks of every member, by its number, of lines with one value each.
-fn marks(values: &[i64], change: impl Fn(&mut EmphasisBrief)) -> Vec<Option<Mark>> {
+fn marks(values: &[i64], change: impl Fn(EmphasisBrief) -> EmphasisBrief) -> Vec<Option<Mark>> {
     let names = texts((0..values.len()).map(|i| Some(format!("m{i:03}"))));
     let batch = batch([("member", names), ("amount", numbers(values.iter().copied().map(Some)))]);
-    let mut said = EmphasisBrief::new("v", Form::Tint);
-    change(&mut said);
+    let said = change(EmphasisBrief::new("v", Form::Tint));
     let brief = Brief::new().rows(["member"]).measure(("v", "sum(amount)")).emphasize(said);
     let crosstab = CrossTab::build(&brief, &mut source(vec![batch])).unwrap();
     let total = crosstab.columns().entries()[0];
@@ -47,12 +46,10 @@ proptest! {
     fn positions_of_every_kind(values in values(), middle in -100..300i64, low in -300..0i64, wide in 1..600i64) {
         let (least, most) = ends(&values);
         let mean = values.iter().sum::<i64>() as f64 / values.len() as f64;
-        let plain = marks(&values, |_| {});
-        let about = marks(&values, |said| said.about = Some(middle.to_string().into()));
-        let about_mean = marks(&values, |said| said.about = Some("mean".into()));
-        let fixed = marks(&values, |said| {
-            (said.low, said.high) = (Some(low.into()), Some((low + wide).into()));
-        });
+        let plain = marks(&values, |tint| tint);
+        let about = marks(&values, |tint| tint.about(middle.to_string()));
+        let about_mean = marks(&values, |tint| tint.about("mean"));
+        let fixed = marks(&values, |tint| tint.low(low).high(low + wide));
         // As far up as down: the farther of the two ends is at 1.
         let apart = |middle: f64, value: f64| {
             let reach = (most - middle).abs().max((least - middle).abs());
@@ -78,7 +75,7 @@ proptest! {
     fn places_by_rank(values in prop::collection::btree_set(-200..500i64, 2..25), far in 1_000..1_000_000i64) {
         let mut values: Vec<i64> = values.into_iter().collect();
         values.push(far);
-        let by_rank = marks(&values, |said| said.scale = ScaleBy::Rank);
+        let by_rank = marks(&values, |tint| tint.scale(ScaleBy::Rank));
         let last = (values.len() - 1) as f64;
         for (i, mark) in by_rank.iter().enumerate() {
             prop_assert!(close(position(mark), Some(i as f64 / last)), "{i} of {last}: {mark:?}");
@@ -90,7 +87,7 @@ proptest! {
     fn steps_divide_evenly(values in values(), steps in 2..9u8) {
         let (least, most) = ends(&values);
         prop_assume!(most > least);
-        let marks = marks(&values, |said| said.steps = Some(steps));
+        let marks = marks(&values, |tint| tint.steps(steps));
         for (value, mark) in values.iter().zip(&marks) {
             // In whole numbers, so that no rounding decides on a bound.
             let (above, all) = (*value - least as i64, (most - least) as i64);
@@ -105,7 +102,7 @@ proptest! {
     fn bars_share_a_zero_line(values in values()) {
         let (least, most) = ends(&values);
         prop_assume!(most > least);
-        let bars = marks(&values, |said| said.form = Form::Bar);
+        let bars = marks(&values, |_| EmphasisBrief::new("v", Form::Bar));
         let (from, to) = (least.min(0.0), most.max(0.0));
         for (value, mark) in values.iter().zip(&bars) {
             let span = mark.as_ref().and_then(|mark| mark.span()).unwrap();
@@ -140,7 +137,7 @@ proptest! {
             .iter()
             .map(|kind| kinds[*kind].clone().named(format!("rule {kind}")))
             .collect();
-        let marks = marks(&values, |said| said.rules = rules.clone());
+        let marks = marks(&values, |tint| tint.rules(rules.clone()));
         let sum: i64 = values.iter().sum();
         for (value, mark) in values.iter().zip(&marks) {
             let better = values.iter().filter(|other| *other > value).count();

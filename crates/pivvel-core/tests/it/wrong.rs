@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::*;
 use pivvel_core::brief::{
-    Amount, Apply, AssumptionBrief, EmphasisBrief, Form, Level, MeasureBrief, PeersOf, Placement,
+    Amount, Apply, AssumptionBrief, EmphasisBrief, Form, ItemBrief, Level, MeasureBrief, PeersOf, Placement,
     RelatedBrief, RuleBrief, ScaleBy, Show, Side, TierBrief, Tone, TopBrief, ViewBrief, ViewForm,
     YardstickOf,
 };
@@ -198,15 +198,8 @@ fn wrong_conditions() {
 fn wrong_layouts() {
     let mut cases: Vec<(String, Brief)> = Vec::new();
     let mut case = |name: &str, brief: Brief| cases.push((name.to_string(), brief));
-    let dimension = |change: &dyn Fn(&mut pivvel_core::brief::DimensionBrief)| {
-        let mut brief = base();
-        change(brief.dimension("yard"));
-        brief
-    };
-    let top = |count: &str, by: &str| {
-        let top = TopBrief::new(count, by);
-        dimension(&move |d| d.top = Some(top.clone()))
-    };
+    let top = |count: &str, by: &str| base().top("yard", TopBrief::new(count, by));
+    let having = |condition: &str| base().dimension("yard", |yard| yard.having(condition));
     let item = |dimension: &str, name: &str, formula: &str| base().item(dimension, name, formula);
     case("twice in the layout", Brief::new().rows(["yard", "yard"]));
     case("no such part", Brief::new().rows(["sold_on.yaer"]));
@@ -215,8 +208,8 @@ fn wrong_layouts() {
     case("sorted by", base().sort("yard", "sles desc"));
     case("sorted by text", base().sort("yard", "scenario desc"));
     case("sorted by order", base().sort("yard", "running(sales along yard) desc"));
-    case("having no condition", dimension(&|d| d.having = Some("sales".into())));
-    case("having order", dimension(&|d| d.having = Some("rank(sales ties order) < 3".into())));
+    case("having no condition", having("sales"));
+    case("having order", having("rank(sales ties order) < 3"));
     case("top how many", top("some", "sales"));
     case("top share", top("250%", "sales"));
     case("top by", top("5", "sles"));
@@ -242,30 +235,25 @@ fn wrong_layouts() {
     case("item that decides", item("scenario", "x", "actual > plan"));
     case("item twice", item("scenario", "x", "actual").item("scenario", "x", "plan"));
     let assume = |value: &str, low: &str, high: &str| {
-        let read = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
-        let mut brief = base();
         let mut uplift = AssumptionBrief::new("uplift", value);
-        (uplift.low, uplift.high) = (read(low), read(high));
-        if uplift.value.number().is_none() {
+        if !low.is_empty() {
+            uplift = uplift.low(low).high(high);
+        }
+        if uplift.get_value().number().is_none() {
             uplift = uplift.choices(["coast", "yard"]);
         }
-        brief.assumptions = vec![uplift];
-        brief
+        base().assumptions([uplift])
     };
     case("assumed too low", assume("-5%", "0%", "10%"));
     case("assumed too high", assume("40%", "0%", "10%"));
     case("assumed between nothing", assume("4%", "10%", "0%"));
     case("assumed choice", assume("cost", "", ""));
     case("assumed text with bounds", assume("coast", "1", "2"));
-    let mut taken = assume("4%", "", "");
-    taken.assumptions[0].name = "amount".into();
-    case("assumption called like a column", taken);
+    case("assumption called like a column", base().assumption(AssumptionBrief::new("amount", "4%")));
     let tier = |of: &str, by: &str, cuts: &[&str], quantiles: bool, labels: &[&str]| {
         let amounts = || cuts.iter().map(|cut| Amount::from(*cut));
-        let mut brief = base();
         let tier = TierBrief::new("size", of, by).labels(labels.iter().copied());
-        brief.tiers = vec![if quantiles { tier.quantiles(amounts()) } else { tier.cuts(amounts()) }];
-        brief
+        base().tier(if quantiles { tier.quantiles(amounts()) } else { tier.cuts(amounts()) })
     };
     case("tier of nothing", tier("yrad", "sum(amount)", &["5"], false, &[]));
     case("tier by a column", tier("yard", "amount", &["5"], false, &[]));
@@ -284,67 +272,54 @@ fn wrong_layouts() {
     );
     case("derived twice", base().derive("amount", "cost * 2"));
     case("derived of nothing", base().derive("x", "cst * 2"));
-    let mut early = base();
-    early.items = vec![early.items.pop().unwrap_or_default().apply(Apply::BeforeMeasures)];
-    case("item of nothing at all", early);
+    case("item of nothing at all", base().items([ItemBrief::default().apply(Apply::BeforeMeasures)]));
     insta::assert_snapshot!(messages(cases));
 }
 
 /// An emphasis on sales, changed.
-fn emphasis(form: Form, change: impl Fn(&mut EmphasisBrief)) -> Brief {
-    let mut said = EmphasisBrief::new("sales", form);
-    change(&mut said);
-    base().emphasize(said)
+fn emphasis(form: Form, change: impl Fn(EmphasisBrief) -> EmphasisBrief) -> Brief {
+    base().emphasize(change(EmphasisBrief::new("sales", form)))
 }
 
 /// Rules by their bounds: what each from and below is, and empty where it is open.
 fn rules(bounds: &[(&str, &str)]) -> Vec<RuleBrief> {
-    let some = |text: &str| (!text.is_empty()).then(|| Amount::from(text));
-    let rule = |(from, below): &(&str, &str)| {
-        let mut rule = RuleBrief::new();
-        (rule.from, rule.below) = (some(from), some(below));
-        rule
+    let rule = |(from, below): &(&str, &str)| match (from.is_empty(), below.is_empty()) {
+        (true, true) => RuleBrief::new(),
+        (true, false) => RuleBrief::new().below(*below),
+        (false, true) => RuleBrief::new().at_least(*from),
+        (false, false) => RuleBrief::new().at_least(*from).below(*below),
     };
     bounds.iter().map(rule).collect()
 }
 
 #[test]
 fn wrong_emphasis() {
-    let text = |text: &str| Some(text.to_string());
-    let formula = |text: &str| Some(Formula::from(text));
-    let amount = |text: &str| Some(Amount::from(text));
-    let rule = |rule: RuleBrief| emphasis(Form::Ink, move |e| e.rules = vec![rule.clone()]);
-    let view = |form, change: &dyn Fn(&mut ViewBrief)| {
-        let mut view = ViewBrief::new(form);
-        change(&mut view);
-        base().view(view)
-    };
+    let rule = |rule: RuleBrief| emphasis(Form::Ink, move |e| e.rule(rule.clone()));
+    let view = |view: ViewBrief| base().view(view);
+    let view_of = ViewBrief::new;
     let cases = [
-        ("by text", emphasis(Form::Tint, |e| e.by = formula("lower(coast)"))),
-        ("by nothing that can be read", emphasis(Form::Tint, |e| e.by = formula("sales +"))),
-        ("where no condition", emphasis(Form::Tint, |e| e.only = formula("sales"))),
-        ("where misspelt", emphasis(Form::Tint, |e| e.only = formula("caost = 'Fell'"))),
-        ("level misspelt", emphasis(Form::Tint, |e| e.levels = vec!["yrad".into()])),
-        ("about text", emphasis(Form::Tint, |e| e.about = formula("coast"))),
-        ("ends that cross", emphasis(Form::Tint, |e| (e.low, e.high) = (amount("5"), amount("1")))),
-        ("end of text", emphasis(Form::Tint, |e| e.low = amount("none"))),
-        ("clip of values", emphasis(Form::Tint, |e| e.clip = Some(("5".into(), "95".into())))),
-        ("clip that crosses", emphasis(Form::Tint, |e| e.clip = Some(("95%".into(), "5%".into())))),
-        ("symbols in six steps", emphasis(Form::Symbol, |e| e.steps = Some(6))),
-        ("one step", emphasis(Form::Tint, |e| e.steps = Some(1))),
-        ("rank about a middle", emphasis(Form::Tint, |e| (e.scale, e.about) = (ScaleBy::Rank, formula("0")))),
-        (
-            "rank among all",
-            emphasis(Form::Tint, |e| (e.scale, e.yardstick) = (ScaleBy::Rank, YardstickOf::All)),
-        ),
+        ("by text", emphasis(Form::Tint, |e| e.by("lower(coast)"))),
+        ("by nothing that can be read", emphasis(Form::Tint, |e| e.by("sales +"))),
+        ("where no condition", emphasis(Form::Tint, |e| e.only("sales"))),
+        ("where misspelt", emphasis(Form::Tint, |e| e.only("caost = 'Fell'"))),
+        ("level misspelt", emphasis(Form::Tint, |e| e.levels(["yrad"]))),
+        ("about text", emphasis(Form::Tint, |e| e.about("coast"))),
+        ("ends that cross", emphasis(Form::Tint, |e| e.low("5").high("1"))),
+        ("end of text", emphasis(Form::Tint, |e| e.low("none"))),
+        ("clip of values", emphasis(Form::Tint, |e| e.clip(("5".into(), "95".into())))),
+        ("clip that crosses", emphasis(Form::Tint, |e| e.clip(("95%".into(), "5%".into())))),
+        ("symbols in six steps", emphasis(Form::Symbol, |e| e.steps(6))),
+        ("one step", emphasis(Form::Tint, |e| e.steps(1))),
+        ("rank about a middle", emphasis(Form::Tint, |e| e.scale(ScaleBy::Rank).about("0"))),
+        ("rank among all", emphasis(Form::Tint, |e| e.scale(ScaleBy::Rank).yardstick(YardstickOf::All))),
         (
             "a kept yardstick that was not given",
-            emphasis(Form::Tint, |e| e.yardstick = YardstickOf::Kept("may.json".into())),
+            emphasis(Form::Tint, |e| e.yardstick(YardstickOf::Kept("may.json".into()))),
         ),
-        ("a trend along nothing", emphasis(Form::Trend, |_| {})),
-        ("a trend along no date", emphasis(Form::Trend, |e| e.along = text("sold_on.moth"))),
-        ("a link to nowhere", emphasis(Form::Link, |_| {})),
-        ("a link that runs", emphasis(Form::Link, |e| e.link = Some("javascript:alert({coast})".into()))),
+        ("a trend along nothing", emphasis(Form::Trend, |e| e)),
+        ("a trend along no date", emphasis(Form::Trend, |e| e.along("sold_on.moth"))),
+        ("a link to nowhere", emphasis(Form::Link, |e| e)),
+        ("a link that runs", emphasis(Form::Link, |e| e.link("javascript:alert({coast})"))),
         ("mixed bounds", rule(RuleBrief::new().at_least("25%").below("100"))),
         ("bounds that cross", rule(RuleBrief::new().at_least("5").below("5"))),
         ("bounds that meet in nothing", rule(RuleBrief::new().above("5").up_to("5"))),
@@ -356,26 +331,24 @@ fn wrong_emphasis() {
         ("top of how many", rule(RuleBrief::new().top("many"))),
         ("blank and a bound", rule(RuleBrief::new().blank(true).below("1"))),
         ("when no condition", rule(RuleBrief::new().when("sales * 2"))),
-        ("twice the same", emphasis(Form::Tint, |_| {}).tint("sales")),
+        ("twice the same", emphasis(Form::Tint, |e| e).tint("sales")),
         ("tone of no number", rule(RuleBrief::new().show(Show::Symbol(3)))),
         (
             "a tone among symbols",
-            emphasis(Form::Symbol, |e| {
-                e.rules = vec![RuleBrief::new().show(Show::Tone(Tone::Loss))];
-            }),
+            emphasis(Form::Symbol, |e| e.rule(RuleBrief::new().show(Show::Tone(Tone::Loss)))),
         ),
         ("lines opened with another kind", base().kind("cost", "text")),
         (
             "lines opened without a related table",
             base().related(RelatedBrief::new("yards", "yards.csv", ["yard"])),
         ),
-        ("a line along nothing", view(ViewForm::Line, &|_| {})),
-        ("a strip of one level", view(ViewForm::Strip, &|v| v.rows = Some(vec!["coast".into()]))),
-        ("tiles without a grid", view(ViewForm::Tiles, &|_| {})),
-        ("a scatter of one measure", view(ViewForm::Scatter, &|_| {})),
-        ("a view of no measure", view(ViewForm::Bars, &|v| v.measures = vec!["sles".into()])),
-        ("a view of no column", view(ViewForm::Table, &|v| v.rows = Some(vec!["caost".into()]))),
-        ("a view of no member", view(ViewForm::Bars, &|v| (v.rows, v.columns) = (Some(Vec::new()), None))),
+        ("a line along nothing", view(view_of(ViewForm::Line))),
+        ("a strip of one level", view(view_of(ViewForm::Strip).rows(["coast"]))),
+        ("tiles without a grid", view(view_of(ViewForm::Tiles))),
+        ("a scatter of one measure", view(view_of(ViewForm::Scatter))),
+        ("a view of no measure", view(view_of(ViewForm::Bars).measures(["sles"]))),
+        ("a view of no column", view(view_of(ViewForm::Table).rows(["caost"]))),
+        ("a view of no member", view(view_of(ViewForm::Bars).rows([""; 0]))),
     ];
     insta::assert_snapshot!(messages(cases.map(|(name, brief)| (name.to_string(), brief))));
 }
@@ -383,17 +356,13 @@ fn wrong_emphasis() {
 /// What can be computed and was most likely not meant is told, and what is gone is kept.
 #[test]
 fn doubtful_emphasis() {
-    let ruled = |bounds: &'static [(&str, &str)]| emphasis(Form::Ink, move |e| e.rules = rules(bounds));
+    let ruled = |bounds: &'static [(&str, &str)]| emphasis(Form::Ink, move |e| e.rules(rules(bounds)));
     let at_yards = |bounds: &'static [(&str, &str)]| {
-        emphasis(Form::Ink, move |e| {
-            (e.rules, e.levels) = (rules(bounds), vec!["yard".into(), "scenario".into()])
-        })
+        emphasis(Form::Ink, move |e| e.rules(rules(bounds)).levels(["yard", "scenario"]))
     };
     let edged = |rules: &'static [fn(RuleBrief) -> RuleBrief]| {
-        emphasis(Form::Ink, |e| {
-            e.rules = rules.iter().map(|rule| rule(RuleBrief::new())).collect();
-            e.levels = vec!["yard".into(), "scenario".into()];
-        })
+        let rules = || rules.iter().map(|rule| rule(RuleBrief::new()));
+        emphasis(Form::Ink, |e| e.rules(rules()).levels(["yard", "scenario"]))
     };
     let cases = [
         ("zero left out", edged(&[|rule| rule.below(0), |rule| rule.above(0)])),
@@ -406,8 +375,8 @@ fn doubtful_emphasis() {
         ("above a value", edged(&[|rule| rule.up_to(5), |rule| rule.at_least(9)])),
         ("above up to a value", edged(&[|rule| rule.up_to(5), |rule| rule.above(9)])),
         ("within what is taken", edged(&[|rule| rule.up_to(5), |rule| rule.is(5), |rule| rule.above(5)])),
-        ("totals with their parts", emphasis(Form::Tint, |e| e.peers = PeersOf::All)),
-        ("fixed ends at all levels", emphasis(Form::Bar, |e| e.high = Some("100".into()))),
+        ("totals with their parts", emphasis(Form::Tint, |e| e.peers(PeersOf::All))),
+        ("fixed ends at all levels", emphasis(Form::Bar, |e| e.high("100"))),
         ("values at all levels", ruled(&[("100", ""), ("", "100")])),
         ("signs at all levels", ruled(&[("0", ""), ("", "0")])),
         ("a gap", at_yards(&[("", "0"), ("10", "20"), ("20", "")])),
@@ -415,13 +384,13 @@ fn doubtful_emphasis() {
         ("never reached", at_yards(&[("", "10"), ("", "5"), ("10", ""), ("7", "30")])),
         ("after anything", at_yards(&[("", ""), ("5", "")])),
         ("positions with a gap", at_yards(&[("", "20%"), ("50%", "")])),
-        ("measure gone", emphasis(Form::Tint, |e| e.on = "sles".into())),
-        ("level gone", emphasis(Form::Tint, |e| e.levels = vec!["paid".into()])),
-        ("dimension gone", emphasis(Form::Tint, |e| e.only = Some("paid = 'yes'".into()))),
-        ("by gone", emphasis(Form::Tint, |e| e.by = Some("sles".into()))),
-        ("about gone", emphasis(Form::Tint, |e| e.about = Some("meen".into()))),
+        ("measure gone", base().emphasize(EmphasisBrief::new("sles", Form::Tint))),
+        ("level gone", emphasis(Form::Tint, |e| e.levels(["paid"]))),
+        ("dimension gone", emphasis(Form::Tint, |e| e.only("paid = 'yes'"))),
+        ("by gone", emphasis(Form::Tint, |e| e.by("sles"))),
+        ("about gone", emphasis(Form::Tint, |e| e.about("meen"))),
         ("totals of the deepest level", base().total("yard", Placement::Off)),
-        ("good alone is no doubt", emphasis(Form::Tint, |e| e.good = Some(Side::Low))),
+        ("good alone is no doubt", emphasis(Form::Tint, |e| e.good(Side::Low))),
         ("a title of nothing", base().title("Sales of {perriod}")),
     ];
     let mut all = String::new();

@@ -338,7 +338,8 @@ pub fn write_table(
     out: &mut (dyn Write + Send),
     options: TableOptions,
 ) -> std::io::Result<()> {
-    let Table { schema, mut parts, .. } = table;
+    let schema = table.schema().clone();
+    let mut parts = table.into_parts();
     let threads = options.thread_count();
     if let Some(Writing::Text(form)) = form.0.writing {
         let mut text = Vec::new();

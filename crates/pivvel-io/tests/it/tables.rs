@@ -374,7 +374,7 @@ fn tables_are_the_same_by_any_number_of_threads() {
     for form in [F::CSV, F::JSON, F::JSON_LINES, F::MARKDOWN, F::PARQUET, F::ARROW] {
         let spec = TableSpec::default().exact(form.is_text());
         let table = crosstab.table(&spec).unwrap();
-        let (mut one_by_one, schema) = (Vec::new(), table.schema.clone());
+        let (mut one_by_one, schema) = (Vec::new(), table.schema().clone());
         let mut sink = table_sink(form, &schema, &mut one_by_one, TableOptions::default()).unwrap();
         let parts = table.batches().map(|batch| sink.write(&batch).unwrap()).count();
         sink.finish().unwrap();

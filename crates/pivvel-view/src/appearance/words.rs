@@ -154,7 +154,7 @@ impl Words {
 
     /// A format with the marks of these words, where it has none of its own.
     pub(crate) fn format<'f>(&self, format: &'f NumberFormat) -> Cow<'f, NumberFormat> {
-        let is_usual = format.marks == "," && format.point == ".";
+        let is_usual = format.get_marks() == "," && format.get_point() == ".";
         if !is_usual || self.marks == "," && self.point == "." {
             return Cow::Borrowed(format);
         }

@@ -56,7 +56,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let first = top + named;
     let foot = first + heights.last().copied().unwrap_or_default();
     let scale = Scale::new(&scaled, true, (margin, margin + field));
-    let format = &crosstab.measures()[0].format();
+    let format = crosstab.measures()[0].format();
     canvas.scale_below(&scale, (first, foot), "rule", (appearance, (!hidden).then_some(format)));
     let wardrobe = Wardrobe::new(crosstab, appearance);
     for (row, height) in shown.iter().zip(&heights) {

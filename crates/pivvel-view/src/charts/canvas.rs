@@ -314,8 +314,8 @@ impl Scale {
 pub(crate) fn tick_text(value: f64, format: &NumberFormat) -> String {
     let full = show_number(&Value::Float(value), &format.clone().decimals(6).negative(Negative::Minus));
     // Digits that are all noughts say nothing.
-    let point = format.point.as_str();
-    let (number, after) = full.split_at(full.len() - format.after.len().min(full.len()));
+    let point = format.get_point();
+    let (number, after) = full.split_at(full.len() - format.get_after().len().min(full.len()));
     let short = match number.contains(point) && !point.is_empty() {
         true => number.trim_end_matches('0').trim_end_matches(point),
         false => number,

@@ -19,7 +19,7 @@ pub(crate) use panel::{Panel, panels};
 
 /// Draws a view, or one of its panels.
 pub(crate) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
-    match view.spec().form {
+    match view.spec().get_form() {
         ViewForm::Bars => bars::draw(view, panel, medium),
         ViewForm::Line => line::draw(view, panel, medium),
         ViewForm::Strip => strip::draw(view, panel, medium),

@@ -22,7 +22,7 @@ pub(crate) struct Panel {
 /// The panels of a view.
 pub(crate) fn panels(view: &View, words: &Words) -> Vec<Panel> {
     let axis = view.crosstab().rows();
-    if view.spec().per.is_none() {
+    if view.spec().get_per().is_none() {
         return vec![Panel::whole()];
     }
     let mut roots: Vec<RowEntry> = Vec::new();
@@ -91,7 +91,7 @@ impl Panel {
 
     /// The rows whose values a scale covers: those of all panels, where they share it.
     pub(crate) fn scaled(&self, view: &View) -> Vec<RowEntry> {
-        match view.spec().scale == PanelScale::Own || view.spec().form == ViewForm::Table {
+        match view.spec().get_scale() == PanelScale::Own || view.spec().get_form() == ViewForm::Table {
             true => self.members(view.crosstab()),
             false => Panel::whole().members(view.crosstab()),
         }

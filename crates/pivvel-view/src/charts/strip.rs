@@ -43,7 +43,7 @@ pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let mut canvas = Canvas::new(&appearance.title(crosstab), margin + FIELD + 150.0, foot + 48.0);
     panel.head(&mut canvas);
     let scale = Scale::new(&everything, false, (margin + 8.0, margin + FIELD - 8.0));
-    let format = &crosstab.measures()[0].format();
+    let format = crosstab.measures()[0].format();
     canvas.scale_below(&scale, (top, foot), "base", (appearance, (!hidden).then_some(format)));
     for (i, (group, name)) in groups.iter().zip(&names).enumerate() {
         let y = top + (i as f64 + 0.5) * STRIP;
@@ -101,7 +101,7 @@ fn sides(crosstab: &CrossTab) -> [Paint; 2] {
     let good = crosstab
         .emphases()
         .iter()
-        .find_map(|e| e.planned().spec().good.filter(|_| e.planned().measure() == Some(0)));
+        .find_map(|e| e.planned().spec().get_good().filter(|_| e.planned().measure() == Some(0)));
     let sides = match good {
         Some(pivvel_core::brief::Side::Low) => [Tone::Loss, Tone::Gain],
         _ => [Tone::Gain, Tone::Loss],
@@ -111,7 +111,7 @@ fn sides(crosstab: &CrossTab) -> [Paint; 2] {
 
 /// A format without more decimals than a picture needs.
 fn short(format: &pivvel_core::brief::NumberFormat) -> pivvel_core::brief::NumberFormat {
-    format.clone().decimals(format.decimals.map(|d| d.min(1)).or(Some(1)))
+    format.clone().decimals(format.get_decimals().map(|d| d.min(1)).or(Some(1)))
 }
 
 fn groups(crosstab: &CrossTab, rows: &[RowEntry]) -> Vec<Group> {

@@ -23,7 +23,7 @@ const GAP: f64 = 6.0;
 pub(super) fn draw(view: &View, panel: &Panel, medium: &mut Medium<'_>) -> SVG {
     let (crosstab, appearance) = (view.crosstab(), medium.appearance);
     let members = panel.members(crosstab);
-    let grid = &view.spec().grid;
+    let grid = view.spec().get_grid();
     let columns = grid.iter().map(|(_, (column, _))| *column).max().unwrap_or(1);
     let rows = grid.iter().map(|(_, (_, row))| *row).max().unwrap_or(1);
     let top = if panel.title.is_some() { 30.0 } else { 4.0 };
@@ -155,7 +155,7 @@ fn legend(
     let tinted = |e: &&pivvel_core::result::Emphasis| {
         let planned = e.planned();
         planned.measure() == Some(measure)
-            && planned.spec().form == Form::Tint
+            && planned.spec().get_form() == Form::Tint
             && planned.grains().contains(&Grain::new(depth, 0))
     };
     if crosstab.emphases().iter().any(|e| tinted(&e)) {

@@ -136,7 +136,7 @@ fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, mar
         let panels = charts::panels(view, &appearance.words);
         let mut parts = Vec::new();
         for (i, panel) in panels.iter().enumerate() {
-            parts.push(match view.spec().form {
+            parts.push(match view.spec().get_form() {
                 ViewForm::Table => {
                     let layout = Layout::of_panel(view.crosstab(), panel, appearance);
                     let table = Table::draw(view.crosstab(), &layout, 1 + place * 100 + i, classes, marks);
@@ -156,7 +156,7 @@ fn body(crosstab: &CrossTab, appearance: &Appearance, classes: &mut Classes, mar
             parts.concat()
         };
         let notes = crate::notes::own_notes(view.crosstab(), crosstab, &appearance.words);
-        let class = match (view.spec().form, panels.len()) {
+        let class = match (view.spec().get_form(), panels.len()) {
             (ViewForm::Table, _) => None,
             (_, 0 | 1) => Some("chart"),
             _ => Some("chart several"),

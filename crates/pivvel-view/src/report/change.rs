@@ -154,7 +154,7 @@ impl<'a> Numbers<'a> {
     fn of(measure: &str, formats: &ChangeFormats, appearance: &'a Appearance) -> Numbers<'a> {
         let format = formats.measures.iter().find(|(name, _)| name == measure);
         let format = format.map(|(_, format)| format.clone()).unwrap_or_default();
-        let change = match format.scaling {
+        let change = match format.get_scaling() {
             Scaling::Percent => format.clone().after(appearance.words.say(" points")),
             _ => format.clone(),
         };
@@ -194,12 +194,12 @@ impl<'a> Numbers<'a> {
     /// A number with two digits more where the ratio is below one.
     fn finely(&self, number: f64, mixed: &Mixed) -> String {
         let more = if mixed.ratios().iter().all(|ratio| ratio.abs() < 1.0) { 2 } else { 0 };
-        let decimals = self.format.decimals.unwrap_or(2).saturating_add(more);
+        let decimals = self.format.get_decimals().unwrap_or(2).saturating_add(more);
         self.appearance.number(&Value::Float(number), &self.format.clone().decimals(Some(decimals)))
     }
 
     pub(super) fn in_points(&self) -> bool {
-        self.format.scaling == Scaling::Percent
+        self.format.get_scaling() == Scaling::Percent
     }
 }
 

@@ -49,7 +49,7 @@ fn emphasis(on: &str, form: Form, rule: bool) -> EmphasisBrief {
         RuleBrief::new().at_least("50%"),
         RuleBrief::new(),
     ];
-    let emphasis = EmphasisBrief { levels: vec!["hh".into()], ..emphasis };
+    let emphasis = emphasis.levels(["hh"]);
     if rule { rules.into_iter().fold(emphasis, EmphasisBrief::rule) } else { emphasis }
 }
 
@@ -70,26 +70,16 @@ fn brief() -> Brief {
         .filter("xx <> 70")
         .tint("mm");
     for (on, form, rule) in [("nn", Form::Bar, false), ("nn", Form::Symbol, false), ("mm", Form::Ink, true)] {
-        brief.emphasis.push(emphasis(on, form, rule));
+        brief = brief.emphasize(emphasis(on, form, rule));
     }
-    brief.emphasis.push(EmphasisBrief { steps: Some(4), ..emphasis("nn", Form::Tint, false) });
-    brief
-        .emphasis
-        .push(EmphasisBrief { along: Some("dd.month".into()), ..emphasis("mm", Form::Trend, false) });
-    brief.dimension("hh").top =
-        Some(TopBrief { count: "2".into(), by: "mm".into(), overall: false, others: Some("Zz".into()) });
-    for (form, measures, along) in views {
-        brief.views.push(ViewBrief {
-            form,
-            rows: Some(vec!["kk".into(), "hh".into()]),
-            columns: Some(Vec::new()),
-            along: along.map(String::from),
-            measures: measures.into_iter().map(String::from).collect(),
-            grid: vec![("Bu".into(), (1, 1))],
-            ..ViewBrief::default()
-        });
-    }
-    brief
+    brief = brief
+        .emphasize(emphasis("nn", Form::Tint, false).steps(4))
+        .emphasize(emphasis("mm", Form::Trend, false).along("dd.month"))
+        .top("hh", TopBrief::new(2, "mm").others("Zz"));
+    views.into_iter().fold(brief, |brief, (form, measures, along)| {
+        let view = ViewBrief::new(form).rows(["kk", "hh"]).columns([""; 0]).measures(measures);
+        brief.view(along.into_iter().fold(view.grid([("Bu".into(), (1, 1))]), ViewBrief::along))
+    })
 }
 
 fn crosstab() -> CrossTab {
@@ -100,7 +90,7 @@ fn crosstab() -> CrossTab {
 fn drawn(appearance: &Appearance) -> Vec<(String, String)> {
     let crosstab = crosstab();
     let options = TerminalOptions::default().width(40).rows(3).colours(Colours::None);
-    let plain = Brief { views: Vec::new(), emphasis: Vec::new(), ..brief() };
+    let plain = brief().views([]).emphasis([]);
     let mut open = || Ok(lines(&LINES));
     let mut all = vec![
         ("page".to_string(), appearance.page(&crosstab)),
@@ -245,11 +235,11 @@ fn no_phrase_is_left_over() {
 /// Numbers have the marks of the language, but for formats with marks of their own.
 #[test]
 fn numbers_have_the_marks_of_the_language() {
-    let own = NumberFormat { marks: "'".into(), ..NumberFormat::named("money").unwrap() };
+    let own = NumberFormat::named("money").unwrap().marks("'");
     let brief = Brief::new()
         .rows(["kk"])
         .measure(("mm", "sum(xx)"))
-        .measure(MeasureBrief { format: own, ..MeasureBrief::new("pp", "sum(xx)") })
+        .measure(MeasureBrief::new("pp", "sum(xx)").format(own))
         .tint("mm");
     let crosstab = CrossTab::build(&brief, lines(&LINES).as_mut()).unwrap();
     let appearance = Appearance::new().words(Words::german());

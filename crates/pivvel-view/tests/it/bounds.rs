@@ -51,21 +51,15 @@ fn view() -> impl Strategy<Value = ViewBrief> {
             _ if per => vec!["harbour".to_string()],
             _ => vec!["coast".to_string(), "harbour".to_string()],
         };
-        ViewBrief {
-            form,
-            measures,
-            rows: Some(rows),
-            per: per.then(|| "coast".to_string()),
-            scale: if own_scales && per { PanelScale::Own } else { PanelScale::Shared },
-            along: (form == ViewForm::Line).then(|| "sold_on.month".to_string()),
+        let mut view = ViewBrief::new(form).measures(measures).rows(rows);
+        if per {
+            view = view.per("coast").scale(if own_scales { PanelScale::Own } else { PanelScale::Shared });
+        }
+        match form {
+            ViewForm::Line => view.along("sold_on.month"),
             // Three members have no place, which a note reports.
-            grid: match form {
-                ViewForm::Tiles => {
-                    (0..6u32).map(|n| (format!("Harbour {n}"), (1 + n * 7 % 5, 1 + n))).collect()
-                }
-                _ => Vec::new(),
-            },
-            ..ViewBrief::default()
+            ViewForm::Tiles => view.grid((0..6u32).map(|n| (format!("Harbour {n}"), (1 + n * 7 % 5, 1 + n)))),
+            _ => view,
         }
     })
 }
@@ -83,15 +77,17 @@ fn named(lines: &[Line], view: &ViewBrief, trend: bool, more: &str) -> CrossTab 
         ("amount", money(lines.iter().map(|line| line.amount.map(i128::from)))),
         ("kilos", Arc::new(lines.iter().map(|line| line.weight).collect::<Float64Array>())),
     ];
-    let mut brief = Brief::new()
+    let emphasis = match trend {
+        true => EmphasisBrief::new("sales", Form::Trend).along("sold_on.month"),
+        false => EmphasisBrief::new("sales", Form::Bar),
+    };
+    let brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["sold_on.year"])
         .measure(("sales", "sum(amount)"))
         .measure(("weight", "sum(kilos)"))
-        .view(view.clone());
-    let form = if trend { Form::Trend } else { Form::Bar };
-    let along = trend.then(|| "sold_on.month".to_string());
-    brief.emphasis.push(EmphasisBrief { on: "sales".into(), form, along, ..EmphasisBrief::default() });
+        .view(view.clone())
+        .emphasize(emphasis);
     CrossTab::build(&brief, &mut source(columns)).unwrap_or_else(|e| panic!("{view:?}: {e}"))
 }
 
@@ -200,10 +196,9 @@ proptest! {
     /// Names of up to a hundred characters are written whole, and what is written does not go over the edge.
     #[test]
     fn names_are_whole(lines in lines(), view in view(), more in "[a-z ]{0,80}") {
-        let mut view = view;
-        for (name, _) in &mut view.grid {
-            name.push_str(more.trim_end());
-        }
+        let longer = |(name, place): &(String, (u32, u32))| (name.clone() + more.trim_end(), *place);
+        let grid: Vec<_> = view.get_grid().iter().map(longer).collect();
+        let view = view.grid(grid);
         let crosstab = named(&lines, &view, false, more.trim_end());
         let svg = draw_svg(&crosstab, Some(1));
         check(&svg)?;
@@ -215,7 +210,7 @@ proptest! {
             for (end, said) in ends(picture.split("</svg>").next().unwrap()) {
                 prop_assert!(end <= paper + 1.0, "{} ends at {} of {}", said, end, paper);
             }
-            if view.form == ViewForm::Scatter {
+            if view.get_form() == ViewForm::Scatter {
                 apart_from_points(picture)?;
             }
         }

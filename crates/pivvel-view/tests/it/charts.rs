@@ -34,7 +34,7 @@ fn crosstab(view: ViewBrief, change: impl Fn(Brief) -> Brief) -> CrossTab {
 }
 
 fn view(form: ViewForm) -> ViewBrief {
-    ViewBrief { form, measures: vec!["sales".into()], ..ViewBrief::default() }
+    ViewBrief::new(form).measures(["sales"])
 }
 
 /// A shape of a picture: its attributes by name.
@@ -127,11 +127,7 @@ fn a_chart_by_itself_has_its_notes_and_its_legend() {
 /// Lines go by the calendar: a month that no line has still takes its time.
 #[test]
 fn lines_keep_the_time_between_periods() {
-    let along = ViewBrief {
-        along: Some("day.month".into()),
-        rows: Some(vec!["coast".into()]),
-        ..view(ViewForm::Line)
-    };
+    let along = view(ViewForm::Line).along("day.month").rows(["coast"]);
     let svg = draw_svg(&crosstab(along, |b| b), Some(1));
     let lines = shapes(&svg, "path");
     let points: Vec<(f64, f64)> = of(&lines, "Skerry")
@@ -156,7 +152,8 @@ fn strips_count_who_is_above() {
     let said = |good: Option<Side>| {
         let svg = draw_svg(
             &crosstab(view(ViewForm::Strip), |b| {
-                b.emphasize(EmphasisBrief { good, ..EmphasisBrief::new("sales", Form::Ink) })
+                let ink = EmphasisBrief::new("sales", Form::Ink);
+                b.emphasize(good.into_iter().fold(ink, EmphasisBrief::good))
             }),
             Some(1),
         );
@@ -176,7 +173,7 @@ fn strips_count_who_is_above() {
 /// Points of a scatter stand by both measures; small multiples share their scales or have their own.
 #[test]
 fn scatters_stand_by_both_measures() {
-    let both = ViewBrief { measures: vec!["sales".into(), "cost".into()], ..view(ViewForm::Scatter) };
+    let both = view(ViewForm::Scatter).measures(["sales", "cost"]);
     let svg = draw_svg(&crosstab(both.clone(), |b| b), Some(1));
     let dots = shapes(&svg, "circle");
     assert_eq!(dots.len(), 5);
@@ -188,7 +185,7 @@ fn scatters_stand_by_both_measures() {
         "80, 60, 45, 30"
     );
     let per = |scale| {
-        let view = ViewBrief { per: Some("coast".into()), scale, ..both.clone() };
+        let view = both.clone().per("coast").scale(scale);
         let dots = shapes(&draw_svg(&crosstab(view, |b| b), Some(1)), "circle");
         of(&dots, "Pellam").number("cx")
     };
@@ -200,12 +197,8 @@ fn scatters_stand_by_both_measures() {
 #[test]
 fn tiles_stand_on_their_grid() {
     let grid = [("Pellam", (1, 1)), ("Tern", (3, 1)), ("Våg", (1, 2)), ("Nowhere", (2, 2))];
-    let tiles = ViewBrief {
-        rows: Some(vec!["harbour".into()]),
-        measures: vec!["sales".into(), "cost".into()],
-        grid: grid.iter().map(|(name, place)| (name.to_string(), *place)).collect(),
-        ..view(ViewForm::Tiles)
-    };
+    let grid = grid.map(|(name, place)| (name.to_string(), place));
+    let tiles = view(ViewForm::Tiles).rows(["harbour"]).measures(["sales", "cost"]).grid(grid);
     let svg = draw_svg(&crosstab(tiles, |b| b), Some(1));
     let halves = shapes(&svg, "rect");
     assert_eq!(halves.len(), 6, "two halves for each of three places");
@@ -220,8 +213,7 @@ fn tiles_stand_on_their_grid() {
 /// A table for each member has the rows of that member only, with its own row as the total.
 #[test]
 fn tables_of_members_add_up() {
-    let per =
-        ViewBrief { per: Some("coast".into()), rows: Some(vec!["harbour".into()]), ..view(ViewForm::Table) };
+    let per = view(ViewForm::Table).per("coast").rows(["harbour"]);
     let page = draw_page(&crosstab(per, |b| b));
     let panels: Vec<&str> = page.split("<div class=\"panel\">").skip(1).collect();
     assert_eq!(panels.len(), 2);

@@ -2,8 +2,8 @@
 
 use arrow_array::ArrayRef;
 use pivvel_core::brief::{
-    Amount, EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf, Placement,
-    Reach, RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief,
+    EmphasisBrief, Figure, Form, ItemBrief, MeasureBrief, Negative, NumberFormat, PeersOf, Placement, Reach,
+    RuleBrief, ScaleBy, Scaling, Show, Side, Tone, TopBrief,
 };
 use pivvel_core::{Brief, CrossTab, Decimal, Value};
 use pivvel_view::{
@@ -16,11 +16,9 @@ use crate::support::{days, money, numbers, source, texts};
 fn numbers_are_rounded_exactly_and_dressed() {
     let format = |name: &str| NumberFormat::named(name).unwrap();
     let exact = |digits, scale| Value::Exact(Decimal::new(digits, scale));
-    let brackets = NumberFormat { negative: Negative::Brackets, before: "£".into(), ..format("money") };
-    let continental =
-        NumberFormat { marks: ".".into(), point: ",".into(), after: " €".into(), ..format("money") };
-    let signed =
-        NumberFormat { scaling: Scaling::Millions, decimals: Some(0), before: "M ".into(), ..format("auto") };
+    let brackets = format("money").negative(Negative::Brackets).before("£");
+    let continental = format("money").marks(".").point(",").after(" €");
+    let signed = format("auto").scaling(Scaling::Millions).decimals(0).before("M ");
     let cases = [
         (exact(1_234_567, 2), format("auto"), "12,345.67"),
         (exact(5, 1), format("whole"), "1"),
@@ -68,7 +66,7 @@ fn crosstab_of(order: [usize; 6], change: impl Fn(Brief) -> Brief) -> CrossTab {
     let brief = Brief::new()
         .rows(["coast", "harbour"])
         .columns(["day.year", "day.quarter"])
-        .measure(MeasureBrief { label: Some("Sales".into()), ..MeasureBrief::new("sales", "sum(amount)") })
+        .measure(MeasureBrief::new("sales", "sum(amount)").label("Sales"))
         .tint("sales");
     CrossTab::build(&change(brief), &mut source(columns)).unwrap()
 }
@@ -95,24 +93,15 @@ fn the_terminal_folded_with_totals_elsewhere_and_two_measures() {
 /// Members that are made of others stand after them, in their own way of writing, on their own scale.
 #[test]
 fn items_and_others_stand_apart() {
-    let crosstab = crosstab(|mut brief| {
-        brief.columns = vec!["day.year".into()];
-        let top = TopBrief {
-            count: "1".into(),
-            by: "sales".into(),
-            overall: false,
-            others: Some("All other".into()),
-        };
-        brief.dimension("harbour").top = Some(top);
-        brief.dimension("harbour").labels = vec![("Våg".into(), "Våg Quay".into())];
-        brief.items = vec![ItemBrief {
-            dimension: "day.year".into(),
-            name: "change".into(),
-            formula: "\"2026\" / \"2025\" - 1".into(),
-            format: Some(NumberFormat::named("percent").unwrap()),
-            ..ItemBrief::default()
-        }];
-        brief.total("row total", Placement::Off)
+    let crosstab = crosstab(|brief| {
+        let change = ItemBrief::new("day.year", "change", "\"2026\" / \"2025\" - 1");
+        let labels = [("Våg".to_string(), "Våg Quay".into())];
+        brief
+            .columns(["day.year"])
+            .top("harbour", TopBrief::new(1, "sales").others("All other"))
+            .dimension("harbour", |harbour| harbour.labels(labels))
+            .add_item(change.format(NumberFormat::named("percent").unwrap()))
+            .total("row total", Placement::Off)
     });
     let layout = Layout::new(&crosstab);
     assert!(layout.rows().iter().any(|row| row.made() && row.label() == "All other"));
@@ -154,10 +143,9 @@ fn tints_are_of_one_level() {
 /// Emphasis on totals is there when it is asked for.
 #[test]
 fn totals_are_tinted_when_asked() {
-    let crosstab = crosstab(|mut brief| {
-        let levels = vec!["column total".into(), "day.year".into()];
-        brief.emphasis = vec![EmphasisBrief { levels, ..EmphasisBrief::new("sales", Form::Tint) }];
-        brief
+    let crosstab = crosstab(|brief| {
+        let tint = EmphasisBrief::new("sales", Form::Tint);
+        brief.emphasis([tint.levels(["column total", "day.year"])])
     });
     let layout = Layout::new(&crosstab);
     let tinted = |kind| {
@@ -175,29 +163,18 @@ fn totals_are_tinted_when_asked() {
 /// Every form in text: bars both ways from one zero line, symbols, signs for tones, small lines.
 #[test]
 fn every_form_on_a_terminal() {
-    let crosstab = crosstab(|mut brief| {
-        brief.columns = Vec::new();
-        let said = |on: &str, form, change: fn(&mut EmphasisBrief)| {
-            let mut said = EmphasisBrief::new(on, form);
-            change(&mut said);
-            said
-        };
-        brief.emphasis = vec![
-            said("sales", Form::Bar, |_| {}),
-            said("net", Form::Bar, |e| e.figure = Figure::Hidden),
-            said("net", Form::Symbol, |e| e.steps = Some(5)),
-            said("way", Form::Ink, |e| {
-                let rule = |name: &str, tone: Tone, below: Option<&str>| RuleBrief {
-                    name: Some(name.into()),
-                    show: Some(Show::Tone(tone)),
-                    below: below.map(Amount::from),
-                    ..RuleBrief::default()
-                };
-                e.rules = vec![rule("too little", Tone::Loss, Some("100")), rule("enough", Tone::Gain, None)];
-            }),
-            said("way", Form::Tint, |e| e.about = Some("mean".into())),
-            said("sales", Form::Trend, |e| e.along = Some("day.month".into())),
+    let crosstab = crosstab(|brief| {
+        let rule = |name: &str, tone: Tone| RuleBrief::new().named(name).show(Show::Tone(tone));
+        let rules = [rule("too little", Tone::Loss).below(100), rule("enough", Tone::Gain)];
+        let emphasis = [
+            EmphasisBrief::new("sales", Form::Bar),
+            EmphasisBrief::new("net", Form::Bar).figure(Figure::Hidden),
+            EmphasisBrief::new("net", Form::Symbol).steps(5),
+            EmphasisBrief::new("way", Form::Ink).rules(rules),
+            EmphasisBrief::new("way", Form::Tint).about("mean"),
+            EmphasisBrief::new("sales", Form::Trend).along("day.month"),
         ];
+        let brief = brief.columns([""; 0]).emphasis(emphasis);
         brief.measure(("net", "sum(amount) - 700")).measure(("way", "sum(amount)"))
     });
     insta::assert_snapshot!(draw(&crosstab, None));
@@ -208,15 +185,9 @@ fn every_form_on_a_terminal() {
 /// The row that stands out as a whole, its label and its total with it.
 #[test]
 fn whole_rows_stand_out() {
-    let crosstab = crosstab(|mut brief| {
-        let top = RuleBrief { top: Some("1".into()), ..RuleBrief::default() };
-        brief.emphasis = vec![EmphasisBrief {
-            reach: Reach::Row,
-            levels: vec!["coast".into()],
-            rules: vec![top],
-            ..EmphasisBrief::new("sales", Form::Tint)
-        }];
-        brief
+    let crosstab = crosstab(|brief| {
+        let tint = EmphasisBrief::new("sales", Form::Tint).reach(Reach::Row).levels(["coast"]);
+        brief.emphasis([tint.rule(RuleBrief::new().top(1))])
     });
     let layout = Layout::new(&crosstab);
     let dressed: Vec<(&str, bool, usize)> = layout
@@ -237,30 +208,23 @@ fn whole_rows_stand_out() {
 /// Legends say each rule's own name, each scale's ends, and which side is good.
 #[test]
 fn legends_say_what_is_meant() {
-    let said = |change: fn(&mut EmphasisBrief)| {
-        let crosstab = crosstab(|mut brief| {
-            let mut emphasis = EmphasisBrief {
-                levels: vec!["coast".into(), "day.year".into()],
-                ..EmphasisBrief::new("sales", Form::Tint)
-            };
-            change(&mut emphasis);
-            brief.emphasis = vec![emphasis];
-            brief
-        });
+    let said = |change: fn(EmphasisBrief) -> EmphasisBrief| {
+        let tint = EmphasisBrief::new("sales", Form::Tint).levels(["coast", "day.year"]);
+        let crosstab = crosstab(|brief| brief.emphasis([change(tint.clone())]));
         let text = draw(&crosstab, None);
         let of_legend = |line: &&str| line.contains("Sales") && !line.contains("20");
         text.lines().rfind(of_legend).unwrap_or_default().to_string()
     };
-    type Case = (fn(&mut EmphasisBrief), &'static str);
+    type Case = (fn(EmphasisBrief) -> EmphasisBrief, &'static str);
     let cases: [Case; 8] = [
-        (|_| {}, "Sales, coast by day.year: 3 cells"),
-        (|e| e.good = Some(Side::Low), "; low is good"),
-        (|e| e.about = Some("mean".into()), "about mean"),
-        (|e| e.about = Some("0".into()), "about 0"),
-        (|e| e.scale = ScaleBy::Rank, "last ··░░░▒▒▒▓▓▓█ first"),
-        (|e| e.peers = PeersOf::Column, "each by its column: "),
-        (|e| e.steps = Some(2), "or more"),
-        (|e| e.clip = Some(("10%".into(), "90%".into())), "ends at 10% and 90%"),
+        (|e| e, "Sales, coast by day.year: 3 cells"),
+        (|e| e.good(Side::Low), "; low is good"),
+        (|e| e.about("mean"), "about mean"),
+        (|e| e.about("0"), "about 0"),
+        (|e| e.scale(ScaleBy::Rank), "last ··░░░▒▒▒▓▓▓█ first"),
+        (|e| e.peers(PeersOf::Column), "each by its column: "),
+        (|e| e.steps(2), "or more"),
+        (|e| e.clip(("10%".into(), "90%".into())), "ends at 10% and 90%"),
     ];
     for (change, wanted) in cases {
         let line = said(change);
@@ -317,10 +281,8 @@ fn exact_values_are_ranked_exactly() {
 fn a_page_does_not_depend_on_the_order_of_lines() {
     for (name, peers) in PeersOf::NAMES {
         let page = |order| {
-            draw_page(&crosstab_of(order, |mut brief| {
-                brief.emphasis[0].peers = *peers;
-                brief
-            }))
+            let tint = EmphasisBrief::new("sales", Form::Tint).peers(*peers);
+            draw_page(&crosstab_of(order, |brief| brief.emphasis([tint.clone()])))
         };
         let wanted = page([0, 1, 2, 3, 4, 5]);
         for order in [[5, 4, 3, 2, 1, 0], [3, 4, 5, 0, 1, 2], [2, 5, 1, 4, 0, 3]] {
@@ -335,19 +297,10 @@ fn tones_have_signs() {
     let mut signs = Vec::new();
     for (_, tone) in Tone::NAMES {
         for form in [Form::Tint, Form::Ink] {
-            let crosstab = crosstab(|mut brief| {
-                let show = Some(Show::Tone(*tone));
-                let rule = RuleBrief {
-                    name: Some("best".into()),
-                    top: Some("1".into()),
-                    show,
-                    ..RuleBrief::default()
-                };
-                let levels = vec!["coast".into()];
-                brief.columns = Vec::new();
-                brief.emphasis =
-                    vec![EmphasisBrief { rules: vec![rule], levels, ..EmphasisBrief::new("sales", form) }];
-                brief
+            let crosstab = crosstab(|brief| {
+                let rule = RuleBrief::new().named("best").top(1).show(Show::Tone(*tone));
+                let emphasis = EmphasisBrief::new("sales", form).levels(["coast"]).rule(rule);
+                brief.columns([""; 0]).emphasis([emphasis])
             });
             let drawn = draw(&crosstab, None);
             // The legend names the rule after its sign; of an ink it shows a figure between.

@@ -36,7 +36,7 @@ proptest! {
         let crosstab = crosstab(&amounts, Figure::Shown);
         let layout = Layout::new(&crosstab);
         let (ends, paints) = ramp(layout.legend());
-        let format = &crosstab.measures()[0].format();
+        let format = crosstab.measures()[0].format();
         prop_assert_eq!(ends, &[low, high].map(|end| show_number(&end.into(), format)));
         let below = paints.iter().take_while(|paint| **paint == paints[0]).count();
         let middle = |place: usize| low as f64 + (high - low) as f64 * (place as f64 + 0.5) / paints.len() as f64;

@@ -30,7 +30,10 @@ proptest! {
     fn figures_can_be_read_in_palettes_of_ones_own(low in any::<(u8, u8, u8)>(), high in any::<(u8, u8, u8)>(), about in any::<bool>()) {
         let hex = |(r, g, b): (u8, u8, u8)| Rgb(r, g, b).hex();
         let house = PaletteBrief::new("house", hex(high)).low(hex(low));
-        let tint = |form| EmphasisBrief { about: about.then(|| "0".into()), ..EmphasisBrief::new("sales", form).palette("house") };
+        let tint = |form| {
+            let tint = EmphasisBrief::new("sales", form).palette("house");
+            if about { tint.about("0") } else { tint }
+        };
         let rule = EmphasisBrief::new("sales", Form::Ink).rule(RuleBrief::new().below(0).show(Show::Palette("house".into())));
         let brief = brief().palette(house).emphasize(tint(Form::Tint)).emphasize(rule).emphasize(tint(Form::Ink));
         let crosstab = crosstab(&brief);
@@ -50,7 +53,8 @@ proptest! {
 fn a_member_has_its_colour_in_tables_and_charts() {
     let view = |form| ViewBrief::new(form).rows(["coast"]);
     let mut brief = brief().view(view(ViewForm::Bars));
-    brief.dimensions.push(DimensionBrief::new("coast").colours([("Fell".to_string(), "teal".to_string())]));
+    brief =
+        brief.add_dimension(DimensionBrief::new("coast").colours([("Fell".to_string(), "teal".to_string())]));
     let crosstab = crosstab(&brief);
     let page = draw_page(&crosstab);
     let teal = "teal".parse::<Rgb>().unwrap().hex();
@@ -72,7 +76,7 @@ fn what_some_readers_cannot_see_is_reported() {
     let with = |colours: &[(&str, &str)]| {
         let colours = colours.iter().map(|(member, colour)| (member.to_string(), colour.to_string()));
         let mut brief = brief();
-        brief.dimensions.push(DimensionBrief::new("coast").colours(colours));
+        brief = brief.add_dimension(DimensionBrief::new("coast").colours(colours));
         let notices =
             check_colours(&brief).map(|all| all.iter().map(|notice| notice.text().to_string()).collect());
         notices.unwrap_or_else(|error| vec![error.to_string()])

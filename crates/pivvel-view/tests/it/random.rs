@@ -85,15 +85,10 @@ fn crosstab(asked: &Asked) -> CrossTab {
     if asked.columns {
         brief = brief.columns(["across"]);
     }
-    brief.title = asked.title.clone().map(Into::into);
-    brief.totals = vec![(String::new(), asked.totals)];
-    brief.emphasis.push(EmphasisBrief {
-        on: "sales".into(),
-        form: asked.form,
-        peers: asked.peers,
-        figure: if asked.hide_figure { Figure::Hidden } else { Figure::Shown },
-        ..EmphasisBrief::default()
-    });
+    let figure = if asked.hide_figure { Figure::Hidden } else { Figure::Shown };
+    let emphasis = EmphasisBrief::new("sales", asked.form).peers(asked.peers).figure(figure);
+    brief = brief.total("", asked.totals).emphasize(emphasis);
+    brief = asked.title.iter().fold(brief, |brief, title| brief.title(title.as_str()));
     CrossTab::build(&brief, &mut source(columns)).unwrap()
 }
 

@@ -8,8 +8,8 @@ use pivvel_core::drill::{Address, LinesBehind};
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, Build, CrossTab};
 use pivvel_view::{
-    ChangeFormats, LineColumn, Report, ReportBranch, ReportPart, ReportTable, TerminalOptions,
-    draw_report, draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
+    ChangeFormats, LineColumn, Report, ReportBranch, ReportPart, ReportTable, TerminalOptions, draw_report,
+    draw_report_page, report_changes, report_lines, report_story, show_number, summary_of_lines,
 };
 use proptest::prelude::*;
 
@@ -50,10 +50,7 @@ fn brief() -> Brief {
         .rows(["coast", "harbour"])
         .columns(["sold_on.month_of_year"])
         .measure(("sales", "sum(amount)"))
-        .measure(MeasureBrief {
-            format: percent,
-            ..MeasureBrief::new("margin", "sum(amount - cost) / sales")
-        })
+        .measure(MeasureBrief::new("margin", "sum(amount - cost) / sales").format(percent))
 }
 
 fn comparison() -> (Comparison, ChangeFormats) {
@@ -63,7 +60,7 @@ fn comparison() -> (Comparison, ChangeFormats) {
     };
     let comparison =
         Comparison::new(&snapshot("earlier", &EARLIER), &snapshot("later", &LATER), &ratios).unwrap();
-    let measures = brief.measures.iter().map(|m| (m.name.clone(), m.format.clone()));
+    let measures = brief.get_measures().iter().map(|m| (m.get_name().to_string(), m.get_format().clone()));
     (comparison, ChangeFormats::default().measures(measures))
 }
 
@@ -293,12 +290,12 @@ proptest! {
         decimals in prop::option::of(0..6u8),
     ) {
         let ready = NumberFormat::named(name).unwrap();
-        let format = NumberFormat { decimals: decimals.or(ready.decimals), ..ready };
+        let format = ready.clone().decimals(decimals.or(ready.get_decimals()));
         let value = pivvel_core::Value::Exact(pivvel_core::Decimal::new(digits.into(), scale));
         let shown = show_number(&value, &format);
         let plain: String = shown.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
         let shown_decimals = shown.split_once('.').map_or(0, |(_, rest)| rest.chars().filter(char::is_ascii_digit).count());
-        let power = match format.scaling {
+        let power = match format.get_scaling() {
             pivvel_core::brief::Scaling::Ones => 0,
             pivvel_core::brief::Scaling::Thousands => 3,
             pivvel_core::brief::Scaling::Millions => 6,
@@ -312,7 +309,7 @@ proptest! {
             let half = unit(power - shown_decimals as i32) / 2;
             prop_assert!((shown_units - value_units).abs() <= half, "{digits} at {scale}: {shown}");
         }
-        if let Some(decimals) = format.decimals {
+        if let Some(decimals) = format.get_decimals() {
             prop_assert_eq!(shown_decimals, usize::from(decimals));
         }
         // Marks stand between thousands and nowhere else.
@@ -353,10 +350,8 @@ fn a_story_shows_where_the_cell_stands_among_its_peers() {
 /// An item that has a format of its own is shown in it, as in the table.
 #[test]
 fn a_story_has_the_format_of_its_cell() {
-    let mut brief = brief();
-    let mut item = ItemBrief::new("coast", "of Isle", "Fell / Isle");
-    item.format = NumberFormat::named("percent").ok();
-    brief.items.push(item);
+    let item = ItemBrief::new("coast", "of Isle", "Fell / Isle");
+    let brief = brief().add_item(item.format(NumberFormat::named("percent").unwrap()));
     let mut open = || Ok(Box::new(source(&EARLIER)) as Box<dyn pivvel_core::source::LineSource>);
     let address = "coast='of Isle'".parse::<Address>().unwrap();
     let story = Build::new().explain(&brief, &mut open, &address, "sales").unwrap();

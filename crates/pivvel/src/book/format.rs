@@ -59,15 +59,15 @@ pub(super) fn spelled(format: &NumberFormat, value: Option<&Value>) -> String {
         // No more are of use to a number of sixteen digits.
         decimals => format!(".{}", "0".repeat(decimals.min(18))),
     };
-    let whole = if format.marks.is_empty() { "0" } else { "#,##0" };
-    let (scale, after) = match format.scaling {
-        Scaling::Ones => ("", quoted(&format.after)),
-        Scaling::Thousands => (",", quoted(&format.after)),
-        Scaling::Millions => (",,", quoted(&format.after)),
+    let whole = if format.get_marks().is_empty() { "0" } else { "#,##0" };
+    let (scale, after) = match format.get_scaling() {
+        Scaling::Ones => ("", quoted(format.get_after())),
+        Scaling::Thousands => (",", quoted(format.get_after())),
+        Scaling::Millions => (",,", quoted(format.get_after())),
         Scaling::Percent => ("", " %".to_string()),
     };
-    let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(&format.before));
-    match format.negative {
+    let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(format.get_before()));
+    match format.get_negative() {
         Negative::Minus => positive,
         // A positive number leaves the room of the bracket, so that digits stand under each other.
         Negative::Brackets => format!("{positive}_);({positive})"),

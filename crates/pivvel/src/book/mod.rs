@@ -101,7 +101,7 @@ fn tidy_sheet(crosstab: &CrossTab, options: &TargetOptions) -> std::io::Result<W
     let table = crosstab.table(&spec).map_err(std::io::Error::other)?;
     let mut sheet = Worksheet::new();
     sheet.set_name(TIDY).map_err(into_io_error)?;
-    fill_sheet(&mut sheet, &table.schema.clone(), table.batches())?;
+    fill_sheet(&mut sheet, &table.schema().clone(), table.batches())?;
     Ok(sheet)
 }
 

@@ -1,6 +1,6 @@
 //! Changes of what stands out for one run, written in the keys of a brief.
 
-use pivvel_core::brief::{EmphasisBrief, RuleBrief};
+use pivvel_core::brief::EmphasisBrief;
 use pivvel_core::{Brief, Error, Result};
 use serde::Serialize;
 use toml_edit::{InlineTable, Value};
@@ -16,7 +16,7 @@ use super::read::from_toml;
 /// let mut brief = Brief::new().measure(("sales", "sum(amount)"));
 /// set_emphasis(&mut brief, "name = 'scale', on = 'sales', as = 'tint'")?;
 /// set_emphasis(&mut brief, "name = 'scale', as = 'bar'")?;
-/// assert_eq!((brief.emphasis.len(), brief.emphasis[0].form), (1, Form::Bar));
+/// assert_eq!((brief.get_emphasis().len(), brief.get_emphasis()[0].get_form()), (1, Form::Bar));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 ///
@@ -25,9 +25,10 @@ use super::read::from_toml;
 pub fn set_emphasis(brief: &mut Brief, keys: &str) -> Result<()> {
     let given = table(keys)?;
     let name = given.get("name").and_then(Value::as_str);
-    let place = brief.emphasis.iter().position(|own| own.name.is_some() && own.name.as_deref() == name);
+    let place =
+        brief.get_emphasis().iter().position(|own| own.get_name().is_some() && own.get_name() == name);
     let mut whole = InlineTable::new();
-    if let Some(own) = place.map(|place| &brief.emphasis[place]) {
+    if let Some(own) = place.map(|place| &brief.get_emphasis()[place]) {
         let written = own.serialize(toml_edit::ser::ValueSerializer::new());
         if let Ok(Value::InlineTable(own)) = written {
             whole = own;
@@ -35,10 +36,12 @@ pub fn set_emphasis(brief: &mut Brief, keys: &str) -> Result<()> {
     }
     given.into_iter().for_each(|(key, value)| drop(whole.insert(&key, value)));
     let read = read(&whole.to_string())?;
+    let mut all = brief.get_emphasis().to_vec();
     match place {
-        Some(place) => brief.emphasis[place] = read,
-        None => brief.emphasis.push(read),
+        Some(place) => all[place] = read,
+        None => all.push(read),
     }
+    *brief = std::mem::take(brief).emphasis(all);
     Ok(())
 }
 
@@ -51,7 +54,7 @@ pub fn set_emphasis(brief: &mut Brief, keys: &str) -> Result<()> {
 ///
 /// let mut brief = Brief::new().measure(("sales", "sum(amount)")).tint("sales");
 /// set_rule(&mut brief, "sales", "name = 'low', below = 1000, show = 'loss'")?;
-/// assert_eq!(brief.emphasis[0].rules[0].below, Some(1000.into()));
+/// assert_eq!(brief.get_emphasis()[0].get_rules()[0].get_below(), Some(&1000.into()));
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 ///
@@ -60,15 +63,16 @@ pub fn set_emphasis(brief: &mut Brief, keys: &str) -> Result<()> {
 pub fn set_rule(brief: &mut Brief, emphasis: &str, keys: &str) -> Result<()> {
     table(keys)?;
     let place = emphasis_called(brief, emphasis)?;
-    let rule = match read(&format!("{{ on = \"sales\", rules = [{{ {keys} }}] }}"))?.rules.pop() {
-        Some(rule) => rule,
-        None => RuleBrief::new(),
-    };
-    let rules = &mut brief.emphasis[place].rules;
-    match rules.iter().position(|own| own.name.is_some() && own.name == rule.name) {
+    let given = read(&format!("{{ on = \"sales\", rules = [{{ {keys} }}] }}"))?;
+    let rule = given.get_rules().last().cloned().unwrap_or_default();
+    let mut all = brief.get_emphasis().to_vec();
+    let mut rules = all[place].get_rules().to_vec();
+    match rules.iter().position(|own| own.get_name().is_some() && own.get_name() == rule.get_name()) {
         Some(own) => rules[own] = rule,
         None => rules.insert(0, rule),
     }
+    all[place] = std::mem::take(&mut all[place]).rules(rules);
+    *brief = std::mem::take(brief).emphasis(all);
     Ok(())
 }
 
@@ -78,24 +82,23 @@ pub fn set_rule(brief: &mut Brief, emphasis: &str, keys: &str) -> Result<()> {
 /// A name that no emphasis has, with the nearest one.
 pub fn drop_emphasis(brief: &mut Brief, name: &str) -> Result<()> {
     let place = emphasis_called(brief, name)?;
-    brief.emphasis.remove(place);
+    let mut all = brief.get_emphasis().to_vec();
+    all.remove(place);
+    *brief = std::mem::take(brief).emphasis(all);
     Ok(())
 }
 
 /// The emphasis of a name, or the only one that is on what is named.
 fn emphasis_called(brief: &Brief, name: &str) -> Result<usize> {
-    let all = || brief.emphasis.iter().enumerate();
-    if let Some((place, _)) = all().find(|(_, own)| own.name.as_deref() == Some(name)) {
+    let all = || brief.get_emphasis().iter().enumerate();
+    if let Some((place, _)) = all().find(|(_, own)| own.get_name() == Some(name)) {
         return Ok(place);
     }
-    let on: Vec<usize> = all().filter(|(_, own)| own.on == name).map(|(place, _)| place).collect();
+    let on: Vec<usize> = all().filter(|(_, own)| own.get_on() == name).map(|(place, _)| place).collect();
     match on[..] {
         [only] => Ok(only),
         [] => {
-            let known = brief
-                .emphasis
-                .iter()
-                .flat_map(|own| own.name.as_deref().into_iter().chain([own.on.as_str()]));
+            let known = all().flat_map(|(_, own)| own.get_name().into_iter().chain([own.get_on()]));
             Err(Error::unknown("", "emphasis", name, known))
         }
         _ => {
@@ -116,6 +119,6 @@ fn table(keys: &str) -> Result<InlineTable> {
 }
 
 fn read(emphasis: &str) -> Result<EmphasisBrief> {
-    let mut brief = from_toml("", &format!("emphasis = [{emphasis}]"))?;
-    brief.emphasis.pop().ok_or_else(|| Error::request("", "no key is given"))
+    let brief = from_toml("", &format!("emphasis = [{emphasis}]"))?;
+    brief.get_emphasis().last().cloned().ok_or_else(|| Error::request("", "no key is given"))
 }

@@ -20,7 +20,7 @@ use super::fault::{at_line, fault};
 ///     [measures]
 ///     sales = "sum(amount)"
 /// "#)?;
-/// assert_eq!(brief.measures[0].formula.as_str(), "sum(amount)");
+/// assert_eq!(brief.get_measures()[0].get_formula().as_str(), "sum(amount)");
 /// # Ok::<(), pivvel::Error>(())
 /// ```
 pub fn from_toml(name: &str, text: &str) -> Result<Brief> {

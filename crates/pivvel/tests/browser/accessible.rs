@@ -26,7 +26,7 @@ fn story(name: &str, address: &str, measure: &str) -> String {
 fn changes() -> String {
     let (brief, ratios) = with_ratios(&brief("alerts.toml"));
     let snapshot = |year: &str| {
-        let brief = Brief { filter: Some(format!("sold_on.year = {year}").as_str().into()), ..brief.clone() };
+        let brief = brief.clone().filter(format!("sold_on.year = {year}"));
         Snapshot::of(year, &CrossTab::build(&brief, &mut lines()).unwrap())
     };
     let comparison = Comparison::new(&snapshot("2024"), &snapshot("2025"), &ratios).unwrap();

@@ -17,8 +17,9 @@ fn page() -> String {
 fn run(assumed: &[(&str, &str)], condition: Option<&str>) -> Vec<String> {
     let mut brief = demo::brief("choices.toml");
     assumed.iter().for_each(|(name, value)| brief.assume(name, (*value).into()).unwrap());
-    if let Some(condition) = condition {
-        brief.filter = brief.filter.map(|own| own.and(&condition.into()));
+    if let Some((condition, own)) = condition.zip(brief.get_filter()) {
+        let both = own.and(&condition.into());
+        brief = brief.filter(both);
     }
     let layout = Layout::new(&CrossTab::build(&brief, &mut lines()).unwrap());
     let cells = |row: &pivvel::draw::LayoutRow| {

@@ -19,7 +19,7 @@ use serde_json::json;
 /// The cross-tab of a brief over lines given as CSV.
 fn crosstab(brief: &str, csv: &str) -> CrossTab {
     let brief = brief::from_toml("brief.toml", brief).unwrap();
-    let options = ReadOptions::default().kinds(brief.kinds.clone());
+    let options = ReadOptions::default().kinds(brief.get_kinds().to_vec());
     let mut source =
         TextSource::from_reader("lines.csv", std::io::Cursor::new(csv.as_bytes().to_vec()), &options)
             .unwrap();

@@ -66,8 +66,7 @@ fn figures(body: &str) -> String {
 
 /// The brief that says the choices of a variant itself.
 fn saying(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
-    let mut own = brief.clone();
-    own.page = PageBrief::new();
+    let mut own = brief.clone().page(PageBrief::new());
     for (control, choice) in controls.iter().zip(choices) {
         match &control.choices()[*choice] {
             Choice::Value(value) => own.assume(control.name(), value.clone()).unwrap(),
@@ -76,7 +75,8 @@ fn saying(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
                     members.iter().map(|member| format!("'{}'", member.label())).collect();
                 let chosen: pivvel::formula::Formula =
                     format!("{} in ({})", control.name(), labels.join(", ")).into();
-                own.filter = Some(own.filter.map_or(chosen.clone(), |own| own.and(&chosen)));
+                let both = own.get_filter().map_or(chosen.clone(), |own| own.and(&chosen));
+                own = own.filter(both);
             }
             Choice::All => {}
         }
@@ -111,8 +111,7 @@ fn every_variant_is_the_page_of_a_run() {
     let board = demo::brief("board.toml");
     assert_eq!(compared(&board.page(PageBrief::new().controls(["channel"]))), 6);
     let shown = AssumptionBrief::new("by", "coast").choices(["coast", "harbour", "agent"]);
-    let mut tiers = demo::brief("ranks.toml").assumption(shown);
-    tiers.rows = vec!["{by}".into()];
+    let tiers = demo::brief("ranks.toml").assumption(shown).rows(["{by}"]);
     let page = PageBrief::new().controls(["by", "sold_on.year"]);
     assert_eq!(compared(&tiers.page(page)), 3 * 4);
 }
@@ -172,11 +171,8 @@ fn wrong_controls_are_told() {
         ("control rise: assumption rise has more than 500 values; give it a larger step", stepped("0.01%")),
         ("assumption n: unknown choice \"5\"; known: \"3\", \"10\"", chosen(&["3", "10"])),
         ("control rise: rise is an assumption, which has one value at a time", several("rise")),
-        ("controls: they make 2,001 variants, and a page holds 500: order has 2,001; take a control away, or some of its choices", {
-            let mut own = named("order");
-            own.filter = Some("order >= 101001 and order <= 103000".into());
-            own
-        }),
+        ("controls: they make 2,001 variants, and a page holds 500: order has 2,001; take a control away, or some of its choices",
+            named("order").filter("order >= 101001 and order <= 103000")),
         ("control harbour: it has 10 members, and several can be chosen of up to 8; leave out several, so that one is chosen or all", several("harbour")),
     ]
     .into();
@@ -202,8 +198,7 @@ fn without(text: &str, from: &str, to: &str) -> String {
 #[test]
 fn a_page_without_script_shows_the_same() {
     for (name, text) in pivvel_demo::BRIEFS {
-        let mut brief = brief::from_toml(name, text).unwrap();
-        brief.page = PageBrief::new();
+        let brief = brief::from_toml(name, text).unwrap().page(PageBrief::new());
         // Kept and related files are none of this.
         let Ok(crosstab) = CrossTab::build(&brief, &mut lines()) else { continue };
         let moving = draw::page(&crosstab);
@@ -220,8 +215,9 @@ fn a_page_without_script_shows_the_same() {
         );
         assert_eq!(still, told, "{name}");
     }
-    let mut brief = demo::brief("choices.toml");
-    brief.page.script = false;
+    let brief = demo::brief("choices.toml");
+    let page = brief.get_page().clone().script(false);
+    let brief = brief.page(page);
     let error = Build::new().variants(&brief, &mut lines()).map(|_| ()).unwrap_err().to_string();
     assert_eq!(
         error,

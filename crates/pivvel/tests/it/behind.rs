@@ -40,43 +40,27 @@ fn brief(draw: &mut Draw) -> Brief {
         .measure(("yards", "distinct(yard)"))
         .measure(("typical", "median(amount)"))
         .measure(("price", "mean(\"unit price\" weighted by quantity)"))
-        .measure(("per yard", "mean(sum(amount) per yard)"));
-    brief.derived.push(("large".into(), "case when quantity > 5 then 'many' else 'few' end".into()));
-    brief.tiers.push(TierBrief {
-        name: "size".into(),
-        of: "yard".into(),
-        by: "sum(amount)".into(),
-        cuts: vec!["1000".into(), "4000".into()],
-        labels: vec!["small".into(), "middle".into(), "large".into()],
-        ..TierBrief::default()
-    });
+        .measure(("per yard", "mean(sum(amount) per yard)"))
+        .derive("large", "case when quantity > 5 then 'many' else 'few' end")
+        .tier(
+            TierBrief::new("size", "yard", "sum(amount)")
+                .cuts([1000, 4000])
+                .labels(["small", "middle", "large"]),
+        );
     let condition = draw.of(&CONDITIONS);
     if !condition.is_empty() {
         brief = brief.filter(condition);
     }
-    if brief.columns.iter().any(|name| name == "scenario") {
+    if brief.get_columns().iter().any(|name| name == "scenario") {
         brief = brief.item("scenario", "variance", "actual - plan");
     }
     let picked = draw.of(rows);
-    match draw.below(4) {
-        0 => {
-            let others = Some("All others".to_string());
-            let top = TopBrief {
-                count: "2".into(),
-                by: "sales".into(),
-                others: others.map(Into::into),
-                overall: true,
-            };
-            brief.dimension(picked).top = Some(top);
-        }
-        1 => brief.dimension(picked).having = Some("sales > 2000".into()),
-        2 => {
-            brief.dimension(picked).having = Some("sales > 2000".into());
-            brief.dimension(picked).totals_of = TotalsOf::Shown;
-        }
-        _ => {}
-    }
-    brief
+    brief.dimension(picked, |own| match draw.below(4) {
+        0 => own.top(TopBrief::new(2, "sales").others("All others").overall(true)),
+        1 => own.having("sales > 2000"),
+        2 => own.having("sales > 2000").totals_of(TotalsOf::Shown),
+        _ => own,
+    })
 }
 
 fn lines_behind(trace: &Trace, wanted: &LinesBehind, lines: &[u8]) -> Result<(Tied, Vec<RecordBatch>)> {
@@ -176,8 +160,8 @@ fn lines_are_shown_as_is_wanted() {
     let text = "sold_on,coast,pieces,price,sent\n\
                 2025-01-31,Fell,3,1.50,yes\n2025-02-01,Fell,,2.25,no\n2025-02-02,Skerry,9,7.00,yes\n\
                 2025-04-01,Fell,20,,\n,Fell,5,0.75,yes\n";
-    let mut brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
-    brief.derived.push(("value".into(), "pieces * price".into()));
+    let brief = Brief::new().rows(["coast"]).measure(("pieces", "sum(pieces)"));
+    let brief = brief.derive("value", "pieces * price");
     let trace = Build::new().trace(&brief, &mut source(text.as_bytes())).unwrap();
     let table: [(&str, &str, &str, Option<usize>, &str); 6] = [
         ("coast=Fell", "pieces", "", None, "3\n\n20\n5\n"),
@@ -283,7 +267,7 @@ fn operands_give_the_number() {
             let what = format!("seed {seed}, {measure} at {address}: {story:?}");
             let cell = crosstab.cell(row, column).unwrap();
             assert_eq!((story.value(), story.lines()), (cell.value(place), cell.lines()), "{what}");
-            assert_eq!(story.peers().as_ref().and_then(|p| p.rank()), cell.rank(place), "{what}");
+            assert_eq!(story.peers().and_then(|p| p.rank()), cell.rank(place), "{what}");
             for parts in story.parts() {
                 let found: Vec<Value> = parts.parts().iter().filter_map(|part| part.value()).collect();
                 let below = values_below(&crosstab, row, column, place);
@@ -357,7 +341,7 @@ fn late_kinds_behind_a_cell() {
         text += &format!("{},{amount},{i},{fee}\n", ["Fell", "Skerry"][i % 2]);
     }
     std::fs::write(&path, text).unwrap();
-    let brief = Brief { bad_values: pivvel::brief::BadValues::Blank, ..Brief::new() };
+    let brief = Brief::new().bad_values(pivvel::brief::BadValues::Blank);
     let brief = brief.rows(["coast"]).measure(("sales", "sum(amount)"));
     let open = || pivvel::source::open_source(&path, &brief, &ReadOptions::default()).unwrap();
     let mut source = open();

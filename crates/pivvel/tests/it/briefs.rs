@@ -1,15 +1,20 @@
 //! Briefs as text: what is read, what is refused, and that writing keeps everything.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use pivvel::brief::{
-    Amount, Apply, AssumptionBrief, BadValues, DimensionBrief, Direction, EmphasisBrief, Figure, FillBrief,
-    Filled, FilledCells, Form, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat, Order, OrderBy,
-    PaletteBrief, PaletteName, PaletteOf, PanelScale, PeersOf, Placement, Reach, RelatedBrief, RuleBrief,
-    ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, Tone, TopBrief, TotalsOf, Unit, ViewBrief,
-    ViewForm, YardstickOf,
+    Amount, Apply, AssumptionBrief, BadValues, ControlBrief, DimensionBrief, Direction, EmphasisBrief,
+    Figure, FillBrief, Filled, FilledCells, Form, ItemBrief, MeanSide, MeasureBrief, Negative, NumberFormat,
+    Order, OrderBy, PageBrief, PaletteBrief, PaletteName, PaletteOf, PanelScale, PeersOf, Placement, Reach,
+    RelatedBrief, RuleBrief, ScaleBy, Scaling, Show, Side, SymbolSet, Template, TierBrief, Tone, TopBrief,
+    TotalsOf, Unit, ViewBrief, ViewForm, YardstickOf,
 };
 use pivvel::formula::Formula;
 use pivvel::{Brief, Decimal, brief};
 use proptest::prelude::*;
+use proptest::strategy::ValueTree;
+use proptest::test_runner::TestRunner;
+use serde_json::Value;
 
 /// Every wrong brief gets one message, with its line.
 #[test]
@@ -55,6 +60,13 @@ fn wrong_briefs_say_where_and_what() {
     insta::assert_snapshot!(messages);
 }
 
+/// With what is there of a key that may be absent.
+fn with<T, V>(of: T, value: Option<V>, set: impl Fn(T, V) -> T) -> T {
+    value.into_iter().fold(of, set)
+}
+
+type Levels = BTreeMap<String, Option<Formula>>;
+
 fn text() -> BoxedStrategy<String> {
     "[a-zA-Z\"'\\\\ .äЖ=\n\\[\\]#]{1,12}".boxed()
 }
@@ -75,14 +87,10 @@ fn format() -> BoxedStrategy<NumberFormat> {
         Just(Scaling::Percent)
     ];
     (proptest::option::of(0..9u8), scaling, text(), text(), any::<bool>(), text())
-        .prop_map(|(decimals, scaling, marks, before, brackets, blank)| NumberFormat {
-            decimals,
-            scaling,
-            marks,
-            before,
-            blank,
-            negative: if brackets { Negative::Brackets } else { Negative::Minus },
-            ..NumberFormat::default()
+        .prop_map(|(decimals, scaling, marks, before, brackets, blank)| {
+            let format = NumberFormat::default().decimals(decimals).scaling(scaling).marks(marks);
+            let negative = if brackets { Negative::Brackets } else { Negative::Minus };
+            format.before(before).blank(blank).negative(negative)
         })
         .boxed()
 }
@@ -119,17 +127,13 @@ fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
     let levels = proptest::collection::btree_map(text(), proptest::option::of(formula()), 0..3);
     let measure = (formula(), proptest::option::of(template()), format(), any::<[bool; 2]>(), levels);
     let measure = (measure, proptest::option::of(words(Filled::NAMES)));
-    let measure =
-        measure.prop_map(|((formula, label, format, [totals, hidden], levels), fill)| MeasureBrief {
-            fill,
-            label,
-            format,
-            totals,
-            hidden,
-            levels: levels.into_iter().map(|(level, formula)| (level.into(), formula)).collect(),
-            ..MeasureBrief::new("", formula)
-        });
-    let named = |(name, m)| MeasureBrief { name, ..m };
+    type Rest = ((Formula, Option<Template>, NumberFormat, [bool; 2], Levels), Option<Filled>);
+    let named = |(name, ((formula, label, format, [totals, hidden], levels), fill)): (String, Rest)| {
+        let measure = MeasureBrief::new(name, formula).format(format);
+        let measure = measure.totals(totals).hidden(hidden);
+        let measure = measure.levels(levels.into_iter().map(|(level, formula)| (level.into(), formula)));
+        with(with(measure, label, MeasureBrief::label), fill, MeasureBrief::fill)
+    };
     proptest::collection::btree_map(text(), measure, 0..3)
         .prop_map(move |all| all.into_iter().map(named).collect())
         .boxed()
@@ -138,7 +142,9 @@ fn measures() -> BoxedStrategy<Vec<MeasureBrief>> {
 fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
     use proptest::option::of;
     let top = (amount(), formula(), any::<bool>(), of(template()));
-    let top = top.prop_map(|(count, by, overall, others)| TopBrief { count, by, overall, others });
+    let top = top.prop_map(|(count, by, overall, others)| {
+        with(TopBrief::new(count, by).overall(overall), others, TopBrief::others)
+    });
     let labels = proptest::collection::btree_map(text(), template(), 0..2);
     let colours = proptest::collection::btree_map(text(), text(), 0..2);
     let by = prop_oneof![
@@ -149,9 +155,9 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
     ];
     let order = (by, any::<bool>()).prop_map(|(by, down)| {
         let down = down && !matches!(by, OrderBy::Members(_));
-        Order { by, direction: if down { Direction::Descending } else { Direction::Ascending } }
+        Order::new(by, if down { Direction::Descending } else { Direction::Ascending })
     });
-    let tops = (of(top.clone()), of(top));
+    let tops = of((top, any::<bool>()));
     let dimension = (
         of(template()),
         of(order),
@@ -162,25 +168,15 @@ fn dimensions() -> BoxedStrategy<Vec<DimensionBrief>> {
         words(TotalsOf::NAMES),
         (labels, colours, proptest::option::of(text())),
     );
-    let dimension = dimension.prop_map(
-        |(label, order, (top, bottom), having, only, except, totals_of, (labels, colours, colours_of))| {
-            DimensionBrief {
-                name: String::new(),
-                label,
-                order,
-                top,
-                bottom,
-                having,
-                only,
-                except,
-                totals_of,
-                labels: labels.into_iter().collect(),
-                colours: colours.into_iter().collect(),
-                colours_of,
-            }
-        },
-    );
-    let named = |(name, d)| DimensionBrief { name, ..d };
+    let named = |(name, dimension)| {
+        let (label, order, top, having, only, except, totals_of, more) = dimension;
+        let (labels, colours, colours_of): (BTreeMap<_, _>, BTreeMap<_, _>, _) = more;
+        let own = DimensionBrief::new(name).only(only).except(except).totals_of(totals_of);
+        let own = own.labels(labels).colours(colours);
+        let own = with(with(own, label, DimensionBrief::label), order, DimensionBrief::order);
+        let own = with(own, top, |own, (top, lowest)| if lowest { own.bottom(top) } else { own.top(top) });
+        with(with(own, having, DimensionBrief::having), colours_of, DimensionBrief::colours_of)
+    };
     proptest::collection::btree_map(text(), dimension, 0..3)
         .prop_map(move |all| all.into_iter().map(named).collect())
         .boxed()
@@ -191,37 +187,33 @@ fn sources() -> BoxedStrategy<Brief> {
     use proptest::collection::{btree_map, vec};
     use proptest::option::of;
     let tier = (text(), formula(), vec(amount(), 1..3), any::<bool>(), vec(template(), 0..3), names());
-    let tier = tier.prop_map(|(of, by, amounts, shares, labels, within)| {
-        let (cuts, quantiles) = if shares { (Vec::new(), amounts) } else { (amounts, Vec::new()) };
-        TierBrief { name: String::new(), of, by, cuts, quantiles, labels, within }
-    });
+    let tier_of = |(name, (of, by, amounts, shares, labels, within))| {
+        let (of, by): (String, Formula) = (of, by);
+        let own = TierBrief::new(name, of, by).labels::<Template>(labels).within::<String>(within);
+        if shares { own.quantiles::<Amount>(amounts) } else { own.cuts::<Amount>(amounts) }
+    };
     let item = (text(), text(), formula(), of(format()), any::<bool>(), of(words(Apply::NAMES)));
-    let item = item.prop_map(|(dimension, name, formula, format, hidden, apply)| ItemBrief {
-        dimension,
-        name,
-        formula,
-        format,
-        hidden,
-        apply,
+    let item = item.prop_map(|(dimension, name, formula, format, hidden, apply)| {
+        let own = ItemBrief::new(dimension, name, formula).hidden(hidden);
+        with(with(own, format, ItemBrief::format), apply, ItemBrief::apply)
     });
     let assumption = (amount(), of(amount()), of(amount()), of(amount()), vec(amount(), 0..3));
-    let assumption = assumption.prop_map(|(value, low, high, step, choices)| AssumptionBrief {
-        name: String::new(),
-        value,
-        low,
-        high,
-        step,
-        choices,
-    });
+    let assumed = |(name, (value, low, high, step, choices))| {
+        let own = AssumptionBrief::new(name, value).choices::<Amount>(choices);
+        let own = with(with(own, low, AssumptionBrief::low), high, AssumptionBrief::high);
+        with(own, step, AssumptionBrief::step)
+    };
     let fill = (vec(text(), 1..3), names(), of(text()), of(text()), of(text()));
-    let fill =
-        fill.prop_map(|(of, members, related, first, last)| FillBrief { of, members, related, first, last });
-    let related = (text(), btree_map(text(), text(), 1..3));
-    let related = related.prop_map(|(source, keys)| RelatedBrief {
-        name: String::new(),
-        source,
-        keys: keys.into_iter().collect(),
+    let fill = fill.prop_map(|(of, members, related, first, last)| {
+        let own = FillBrief::together(of).members(members);
+        with(with(with(own, related, FillBrief::related), first, FillBrief::first), last, FillBrief::last)
     });
+    let related = (text(), btree_map(text(), text(), 1..3));
+    let table = |(name, (source, keys))| {
+        let keys: BTreeMap<String, String> = keys;
+        RelatedBrief::new::<&str>(name, source, []).keys(keys)
+    };
+    let house = |(name, (high, low))| with(PaletteBrief::new(name, high), low, PaletteBrief::low);
     (
         btree_map(text(), formula(), 0..3),
         btree_map(text(), tier, 0..2),
@@ -231,18 +223,12 @@ fn sources() -> BoxedStrategy<Brief> {
         vec(fill, 0..3),
         btree_map(text(), (text(), of(text())), 0..2),
     )
-        .prop_map(|(derived, tiers, items, assumptions, related, fill, palettes)| Brief {
-            fill,
-            palettes: palettes
-                .into_iter()
-                .map(|(name, (high, low))| PaletteBrief { name, high, low })
-                .collect(),
-            derived: derived.into_iter().collect(),
-            tiers: tiers.into_iter().map(|(name, t)| TierBrief { name, ..t }).collect(),
-            items,
-            assumptions: assumptions.into_iter().map(|(name, a)| AssumptionBrief { name, ..a }).collect(),
-            related: related.into_iter().map(|(name, r)| RelatedBrief { name, ..r }).collect(),
-            ..Brief::new()
+        .prop_map(move |(derived, tiers, items, assumptions, related, fill, palettes)| {
+            let brief = Brief::new().derived(derived).tiers(tiers.into_iter().map(tier_of)).items(items);
+            let brief = brief.assumptions(assumptions.into_iter().map(assumed));
+            let brief = brief.palettes(palettes.into_iter().map(house));
+            let brief = related.into_iter().map(table).fold(brief, Brief::related);
+            fill.into_iter().fold(brief, Brief::fill)
         })
         .boxed()
 }
@@ -261,7 +247,13 @@ fn rule(form: Form) -> BoxedStrategy<RuleBrief> {
     (of(template()), bounds, looks, any::<bool>(), of(formula()))
         .prop_map(|(name, bounds, (show, mean, unit), blank, when)| {
             let [from, above, below, up_to, is, top, bottom] = bounds;
-            RuleBrief { name, show, from, above, below, up_to, is, top, bottom, mean, blank, when, unit }
+            let own = RuleBrief::new().blank(blank).unit(unit);
+            let own = with(with(own, name, RuleBrief::named), show, RuleBrief::show);
+            let own = with(with(own, from, RuleBrief::at_least), above, RuleBrief::above);
+            let own = with(with(own, below, RuleBrief::below), up_to, RuleBrief::up_to);
+            let own = with(with(own, is, RuleBrief::is), top, RuleBrief::top);
+            let own = with(with(own, bottom, RuleBrief::bottom), mean, RuleBrief::mean);
+            with(own, when, RuleBrief::when)
         })
         .boxed()
 }
@@ -296,31 +288,15 @@ fn emphasis() -> BoxedStrategy<EmphasisBrief> {
             |((name, on, along, link), [by, only, about], lists, (clip, low, high), looks, (form, rules))| {
                 let (levels, peers, (yardstick, filled), reach, scale) = lists;
                 let ((palette, symbols), steps, good, figure) = looks;
-                EmphasisBrief {
-                    name,
-                    on,
-                    form,
-                    by,
-                    only,
-                    levels: levels.into_iter().map(Into::into).collect(),
-                    reach,
-                    peers,
-                    yardstick,
-                    filled,
-                    scale,
-                    about,
-                    clip,
-                    low,
-                    high,
-                    steps,
-                    good,
-                    palette,
-                    symbols,
-                    figure,
-                    along,
-                    link,
-                    rules,
-                }
+                let own = EmphasisBrief::new(on, form).levels(levels).reach(reach).peers(peers).scale(scale);
+                let own = own.yardstick(yardstick).filled(filled).figure(figure).rules(rules);
+                let own = with(with(own, name, EmphasisBrief::named), by, EmphasisBrief::by);
+                let own = with(with(own, only, EmphasisBrief::only), about, EmphasisBrief::about);
+                let own = with(with(own, clip, EmphasisBrief::clip), low, EmphasisBrief::low);
+                let own = with(with(own, high, EmphasisBrief::high), steps, EmphasisBrief::steps);
+                let own = with(with(own, good, EmphasisBrief::good), palette, EmphasisBrief::palette);
+                let own = with(with(own, symbols, EmphasisBrief::symbols), along, EmphasisBrief::along);
+                with(own, link, EmphasisBrief::link)
             },
         )
         .boxed()
@@ -336,7 +312,10 @@ fn view() -> BoxedStrategy<ViewBrief> {
             let mut grid: Vec<_> = grid.into_iter().map(|(place, member)| (member, place)).collect();
             grid.sort();
             grid.dedup_by(|a, b| a.0 == b.0);
-            ViewBrief { title, form, rows, columns, filter, measures, per, scale, along, grid }
+            let own = ViewBrief::new(form).measures(measures).scale(scale).grid(grid);
+            let own = with(with(own, title, ViewBrief::title), filter, ViewBrief::filter);
+            let own = with(with(own, rows, ViewBrief::rows), columns, ViewBrief::columns);
+            with(with(own, per, ViewBrief::per), along, ViewBrief::along)
         })
         .boxed()
 }
@@ -346,29 +325,68 @@ pub(crate) fn brief() -> BoxedStrategy<Brief> {
     use proptest::option::of;
     let totals = btree_map(prop_oneof![Just(String::new()), text()], placement(), 0..3);
     let heads = (of(template()), of(text()), names(), names(), of(formula()), names());
-    let more =
-        (totals, vec(emphasis(), 0..3), btree_map(text(), text(), 0..3), any::<bool>(), vec(view(), 0..2));
+    let control = (text(), of(template()), any::<bool>());
+    let control = control.prop_map(|(name, label, several)| {
+        with(ControlBrief::new(name).several(several), label, ControlBrief::label)
+    });
+    let page = (vec(control, 0..2), any::<bool>(), of(text()));
+    let more = (
+        totals,
+        vec(emphasis(), 0..3),
+        btree_map(text(), text(), 0..3),
+        any::<bool>(),
+        vec(view(), 0..2),
+        page,
+    );
     (heads, measures(), dimensions(), sources(), more)
         .prop_map(|((title, source, rows, columns, filter, to), measures, dimensions, sources, more)| {
-            let (totals, emphasis, kinds, blank, views) = more;
-            Brief {
-                title,
-                source,
-                rows,
-                columns,
-                filter,
-                to,
-                measures,
-                dimensions,
-                totals: totals.into_iter().collect(),
-                emphasis,
-                views,
-                kinds: kinds.into_iter().collect(),
-                bad_values: if blank { BadValues::Blank } else { BadValues::Stop },
-                ..sources
-            }
+            let (totals, emphasis, kinds, blank, views, (controls, script, appearance)) = more;
+            let brief = sources.rows(rows).columns(columns).to(to).measures(measures).dimensions(dimensions);
+            let brief = brief.totals(totals).emphasis(emphasis).views(views).kinds(kinds);
+            let brief = brief.bad_values(if blank { BadValues::Blank } else { BadValues::Stop });
+            let brief = brief.page(PageBrief::new().controls(controls).script(script));
+            let brief = with(brief, appearance, Brief::appearance);
+            with(with(with(brief, title, Brief::title), source, Brief::source), filter, Brief::filter)
         })
         .boxed()
+}
+
+/// The keys of tables, wherever they stand.
+fn keys(of: &Value, all: &mut BTreeSet<String>) {
+    match of {
+        Value::Object(table) => table.iter().for_each(|(key, value)| {
+            all.insert(key.clone());
+            keys(value, all);
+        }),
+        Value::Array(list) => list.iter().for_each(|value| keys(value, all)),
+        _ => {}
+    }
+}
+
+/// The keys that the schema of briefs knows.
+fn known_keys(schema: &Value, all: &mut BTreeSet<String>) {
+    if let Some(Value::Object(known)) = schema.get("properties") {
+        all.extend(known.keys().cloned());
+    }
+    match schema {
+        Value::Object(parts) => parts.values().for_each(|part| known_keys(part, all)),
+        Value::Array(parts) => parts.iter().for_each(|part| known_keys(part, all)),
+        _ => {}
+    }
+}
+
+/// A key that is added is tried by the properties below, or missing here.
+#[test]
+fn random_briefs_have_every_key() {
+    let (mut known, mut met) = (BTreeSet::new(), BTreeSet::new());
+    known_keys(&serde_json::from_str(brief::schema()).unwrap(), &mut known);
+    let (briefs, mut runner) = (brief(), TestRunner::deterministic());
+    for _ in 0..200 {
+        let brief = briefs.new_tree(&mut runner).unwrap().current();
+        keys(&serde_json::to_value(&brief).unwrap(), &mut met);
+    }
+    let missing: Vec<&String> = known.difference(&met).collect();
+    assert!(known.len() > 80 && missing.is_empty(), "{} known, missing {missing:?}", known.len());
 }
 
 proptest! {

@@ -60,8 +60,8 @@ impl Case {
 
     fn source(&self, brief: &Brief, block_bytes: Option<usize>) -> Result<TextSource> {
         let options = ReadOptions::default()
-            .kinds(brief.kinds.clone())
-            .bad_values(brief.bad_values)
+            .kinds(brief.get_kinds().to_vec())
+            .bad_values(brief.get_bad_values())
             .block_bytes(block_bytes);
         TextSource::from_reader("lines.csv", std::io::Cursor::new(self.lines.clone().into_bytes()), &options)
     }
@@ -74,11 +74,11 @@ impl Case {
 
     /// The cross-tab of lines with what the related files bring to them.
     pub(crate) fn joined(&self, brief: &Brief, mut lines: Box<dyn LineSource>) -> Result<CrossTab> {
-        for said in &brief.related {
-            let (_, text) = self.related.iter().find(|(name, _)| *name == said.name).unwrap();
+        for said in brief.get_related() {
+            let (_, text) = self.related.iter().find(|(name, _)| name == said.get_name()).unwrap();
             let text = std::io::Cursor::new(text.clone().into_bytes());
-            let table = TextSource::from_reader(said.source.clone(), text, &ReadOptions::default())?;
-            lines = Box::new(Related::new(lines, &said.name, Box::new(table), &said.keys)?);
+            let table = TextSource::from_reader(said.get_source(), text, &ReadOptions::default())?;
+            lines = Box::new(Related::new(lines, said.get_name(), Box::new(table), said.get_keys())?);
         }
         CrossTab::build(brief, lines.as_mut())
     }
@@ -97,12 +97,12 @@ impl Case {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("lines.csv");
         std::fs::write(&path, &self.lines).unwrap();
-        let mut brief = self.brief()?;
-        for related in &mut brief.related {
-            let (_, text) = self.related.iter().find(|(name, _)| *name == related.name).unwrap();
-            std::fs::write(folder.path().join(&related.source), text).unwrap();
-            related.source = folder.path().join(&related.source).display().to_string();
+        let brief = self.brief()?;
+        for related in brief.get_related() {
+            let (_, text) = self.related.iter().find(|(name, _)| name == related.get_name()).unwrap();
+            std::fs::write(folder.path().join(related.get_source()), text).unwrap();
         }
+        let brief = brief.with_files(|file| folder.path().join(file).display().to_string());
         CrossTab::build(&brief, pivvel::source::open_source(&path, &brief, &ReadOptions::default())?.as_mut())
     }
 

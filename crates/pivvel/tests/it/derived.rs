@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel::brief::{Amount, Apply, TierBrief, TopBrief};
+use pivvel::brief::{Amount, Apply, ItemBrief, TierBrief, TopBrief};
 use pivvel::table::tidy;
 use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
@@ -209,19 +209,12 @@ proptest! {
     /// Tiers cover every member once, a value on a cut goes upward, and their sums are the whole.
     #[test]
     fn tiers_take_each_member_once(lines in any_lines(), low in -50..400i32, step in 1..300i32, within: bool, shares: bool) {
-        let shares_of = || vec!["25%".into(), "60%".into()];
         let values = || vec![Amount::from(i64::from(low)), Amount::from(i64::from(low + step))];
         let within: Vec<String> = if within { vec!["harbour".into()] } else { Vec::new() };
-        let mut brief = Brief::new().rows(["size", "coast", "harbour"]).measure(("pieces", "sum(quantity)"));
-        brief.tiers = vec![TierBrief {
-            name: "size".into(),
-            of: "coast".into(),
-            by: "sum(quantity)".into(),
-            cuts: if shares { Vec::new() } else { values() },
-            quantiles: if shares { shares_of() } else { Vec::new() },
-            labels: ["small", "middle", "large"].map(Into::into).to_vec(),
-            within: within.clone(),
-        }];
+        let tier = TierBrief::new("size", "coast", "sum(quantity)").labels(["small", "middle", "large"]);
+        let tier = if shares { tier.quantiles(["25%", "60%"]) } else { tier.cuts(values()) };
+        let brief = Brief::new().rows(["size", "coast", "harbour"]).measure(("pieces", "sum(quantity)"));
+        let brief = brief.tier(tier.within(within.clone()));
         let found = found(&build(&brief, &lines, None));
         let mut sums: BTreeMap<(String, String), f64> = BTreeMap::new();
         for line in &lines {
@@ -257,11 +250,11 @@ proptest! {
     /// The top is what sorting and cutting gives; what is not shown is in totals, or is not, as was said.
     #[test]
     fn tops_equal_sorting_and_cutting(lines in any_lines(), count in 1..4usize, bottom: bool, overall: bool, shown_only: bool) {
-        let mut brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(quantity)"));
-        let said = brief.dimension("harbour");
-        let top = TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: None };
-        *if bottom { &mut said.bottom } else { &mut said.top } = Some(top);
-        said.totals_of = if shown_only { pivvel::brief::TotalsOf::Shown } else { pivvel::brief::TotalsOf::All };
+        let top = TopBrief::new(count.to_string(), "pieces").overall(overall);
+        let totals_of = if shown_only { pivvel::brief::TotalsOf::Shown } else { pivvel::brief::TotalsOf::All };
+        let brief = Brief::new().rows(["coast", "harbour"]).measure(("pieces", "sum(quantity)"));
+        let brief = if bottom { brief.bottom("harbour", top) } else { brief.top("harbour", top) };
+        let brief = brief.dimension("harbour", |own| own.totals_of(totals_of));
         let crosstab = build(&brief, &lines, None);
         let found = found(&crosstab);
         let mut sums: BTreeMap<Vec<String>, i64> = BTreeMap::new();
@@ -302,8 +295,9 @@ proptest! {
             .measure(("lines", "count()"))
             .measure(("each", "pieces / lines"));
         let last = base.clone().item("harbour", "gap", "member - x").item("harbour", "gap twice", "gap * 2");
-        let mut first = last.clone();
-        first.items.iter_mut().for_each(|item| item.apply = Some(Apply::BeforeMeasures));
+        let early: Vec<ItemBrief> =
+            last.get_items().iter().cloned().map(|item| item.apply(Apply::BeforeMeasures)).collect();
+        let first = last.clone().items(early);
         let (last, first) = (found(&build(&last, &lines, None)), found(&build(&first, &lines, None)));
         let minus = |a: Option<f64>, b: Option<f64>| match (a, b) {
             (None, None) => None,

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pivvel::brief::{self, DimensionBrief, EmphasisBrief, Form, PeersOf, RuleBrief, Unit, YardstickOf};
+use pivvel::brief::{self, EmphasisBrief, Form, PeersOf, RuleBrief, Unit, YardstickOf};
 use pivvel::result::{
     ColumnEntry, KeptScale, RowEntry, Yardsticks, yardsticks_from_json, yardsticks_to_json,
 };
@@ -14,9 +14,8 @@ use proptest::prelude::*;
 
 use crate::lines::{Line, any_lines, build, to_csv};
 
-fn brief(change: impl Fn(&mut EmphasisBrief)) -> Brief {
-    let mut said = EmphasisBrief::new("quantity", Form::Tint);
-    change(&mut said);
+fn brief(change: impl Fn(EmphasisBrief) -> EmphasisBrief) -> Brief {
+    let said = change(EmphasisBrief::new("quantity", Form::Tint));
     Brief::new()
         .rows(["coast", "harbour"])
         .columns(["channel"])
@@ -86,7 +85,7 @@ proptest! {
     #[test]
     fn positions_are_among_peers(lines in any_lines(), which in 0..PeersOf::NAMES.len()) {
         let peers = PeersOf::NAMES[which].1;
-        let crosstab = build(&brief(|e| e.peers = peers), &lines, None);
+        let crosstab = build(&brief(|e| e.peers(peers)), &lines, None);
         let values = values(&crosstab);
         let standing: BTreeMap<&(Path, Path), f64> = values
             .iter()
@@ -107,15 +106,14 @@ proptest! {
     /// places of a level's cells do not depend on which other levels there are.
     #[test]
     fn levels_are_meant_by_name(lines in any_lines()) {
-        let said = |e: &mut EmphasisBrief| e.levels = vec!["harbour".into()];
-        let nested = build(&Brief { columns: Vec::new(), ..brief(said) }, &lines, None);
-        let swapped =
-            build(&Brief { rows: Vec::new(), columns: vec!["coast".into(), "harbour".into()], ..brief(said) }, &lines, None);
+        let said = |e: EmphasisBrief| e.levels(["harbour"]);
+        let nested = build(&brief(said).columns([""; 0]), &lines, None);
+        let swapped = build(&brief(said).rows([""; 0]).columns(["coast", "harbour"]), &lines, None);
         let of_rows = positions(&nested);
         let of_columns: BTreeMap<(Path, Path), Option<f64>> =
             positions(&swapped).into_iter().map(|((row, column), p)| ((column, row), p)).collect();
         prop_assert_eq!(&of_rows, &of_columns);
-        let without_level = build(&Brief { rows: vec!["coast".into()], columns: Vec::new(), ..brief(said) }, &lines, None);
+        let without_level = build(&brief(said).rows(["coast"]).columns([""; 0]), &lines, None);
         prop_assert!(positions(&without_level).is_empty());
         prop_assert!(without_level.notices().iter().any(|w| w.text().contains("names level harbour")));
     }
@@ -124,11 +122,10 @@ proptest! {
     /// is shown is that of what is shown.
     #[test]
     fn scales_follow_the_filter_or_stay(lines in any_lines()) {
-        let whole = positions(&build(&brief(|_| {}), &lines, None));
+        let whole = positions(&build(&brief(|e| e), &lines, None));
         let only = |yardstick: YardstickOf| {
-            let mut brief = brief(|e| e.yardstick = yardstick.clone());
-            brief.dimension("harbour").except = vec!["x".into()];
-            build(&brief, &lines, None)
+            let brief = brief(|e| e.yardstick(yardstick.clone()));
+            build(&brief.dimension("harbour", |own| own.except(["x"])), &lines, None)
         };
         let stays = positions(&only(YardstickOf::All));
         for (at, position) in stays.iter().filter(|((row, _), _)| row.len() == 2) {
@@ -147,12 +144,12 @@ proptest! {
     /// on the same lines it changes nothing.
     #[test]
     fn kept_yardsticks_compare_runs(lines in any_lines(), more in any_lines()) {
-        let first = build(&brief(|_| {}), &lines, None);
+        let first = build(&brief(|e| e), &lines, None);
         let text = yardsticks_to_json(&first.yardsticks());
         let kept = yardsticks_from_json("kept.json", &text).unwrap();
         prop_assert_eq!(&kept, &first.yardsticks());
         let kept = [("kept.json".to_string(), kept)];
-        let by_file = brief(|e| e.yardstick = YardstickOf::Kept("kept.json".into()));
+        let by_file = brief(|e| e.yardstick(YardstickOf::Kept("kept.json".into())));
         let again = Build::new().yardsticks(&kept).run(&by_file, &mut read(&lines)).unwrap();
         let close = |a: &BTreeMap<(Path, Path), Option<f64>>| -> BTreeMap<(Path, Path), Option<i64>> {
             a.iter().map(|(at, p)| (at.clone(), p.map(|p| (p * 1e9).round() as i64))).collect()
@@ -173,12 +170,10 @@ proptest! {
     #[test]
     fn percentiles_are_those_of_the_peers(lines in any_lines(), which in 0..PeersOf::NAMES.len()) {
         let peers = PeersOf::NAMES[which].1;
-        let said = |yardstick: YardstickOf| brief(|e| {
-            e.peers = peers;
-            e.yardstick = yardstick.clone();
-            e.about = Some("median".into());
-            e.rules = vec![RuleBrief::new().at_least("25%").up_to("75%").unit(Unit::Percentile)];
-        });
+        let rule = RuleBrief::new().at_least("25%").up_to("75%").unit(Unit::Percentile);
+        let said = |yardstick: YardstickOf| {
+            brief(|e| e.peers(peers).yardstick(yardstick.clone()).about("median").rule(rule.clone()))
+        };
         let crosstab = build(&said(YardstickOf::Shown), &lines, None);
         let (positions, values) = (positions(&crosstab), values(&crosstab));
         let shown: Vec<_> = values.keys().filter(|at| !at.0.is_empty() && !at.1.is_empty()).collect();
@@ -209,15 +204,14 @@ proptest! {
     /// members, or of an earlier run.
     #[test]
     fn a_cell_has_one_yardstick(lines in any_lines(), earlier in any_lines(), peers in 0..PeersOf::NAMES.len(), way in 0..3usize) {
-        let top = RuleBrief { top: Some("40%".into()), ..RuleBrief::default() };
+        let top = RuleBrief::new().top("40%");
         let asked = |yardstick: YardstickOf, except: &[&str]| {
-            let mut tint = EmphasisBrief { peers: PeersOf::NAMES[peers].1, yardstick, ..EmphasisBrief::new("quantity", Form::Tint) };
-            let mut brief = brief(|e| *e = tint.clone());
-            (tint.form, tint.rules) = (Form::Ink, vec![top.clone()]);
-            brief = brief.emphasize(tint);
-            let except = except.iter().map(|label| label.to_string()).collect();
-            brief.dimensions = vec![DimensionBrief { name: "coast".into(), except, ..DimensionBrief::default() }];
-            brief
+            let said = |form| {
+                EmphasisBrief::new("quantity", form).peers(PeersOf::NAMES[peers].1).yardstick(yardstick.clone())
+            };
+            brief(|_| said(Form::Tint))
+                .emphasize(said(Form::Ink).rule(top.clone()))
+                .dimension("coast", |own| own.except(except.iter().copied()))
         };
         let everything = build(&asked(YardstickOf::Shown, &[]), &lines, None);
         let before = build(&asked(YardstickOf::Shown, &[]), &earlier, None);
@@ -256,16 +250,13 @@ proptest! {
     /// many are as many as there are, ties with them.
     #[test]
     fn rules_cover_and_never_overlap(lines in any_lines(), cut in -200i32..400, turned: bool, top in 1..5usize) {
-        let bound = |from: Option<i32>, below: Option<i32>| RuleBrief {
-            from: from.map(|n| i64::from(n).into()),
-            below: below.map(|n| i64::from(n).into()),
-            ..RuleBrief::default()
-        };
-        let mut rules = vec![bound(None, Some(cut)), bound(Some(cut), Some(cut + 50)), bound(Some(cut + 50), None)];
+        let (low, high) = (i64::from(cut), i64::from(cut + 50));
+        let rule = RuleBrief::new;
+        let mut rules = vec![rule().below(low), rule().at_least(low).below(high), rule().at_least(high)];
         if turned {
             rules.reverse();
         }
-        let crosstab = build(&brief(|e| e.rules = rules.clone()), &lines, None);
+        let crosstab = build(&brief(|e| e.rules(rules.clone())), &lines, None);
         for (at, value) in values(&crosstab).iter().filter(|((row, column), _)| !row.is_empty() && !column.is_empty()) {
             let place = [value < &f64::from(cut), value < &f64::from(cut + 50)].iter().filter(|below| !**below).count();
             let place = if turned { 2 - place } else { place };
@@ -273,8 +264,8 @@ proptest! {
             let (r, c) = row.into_iter().find(|(r, c)| paths(&crosstab, **r, **c) == *at).unwrap();
             prop_assert_eq!(crosstab.marks(*r, *c, 0)[0].rule(), Some(place), "{:?}", at);
         }
-        let highest = RuleBrief { top: Some(top.to_string().into()), ..RuleBrief::default() };
-        let crosstab = build(&brief(|e| (e.rules, e.levels) = (vec![highest.clone()], vec!["harbour".into(), "channel".into()])), &lines, None);
+        let highest = RuleBrief::new().top(top.to_string());
+        let crosstab = build(&brief(|e| e.rule(highest.clone()).levels(["harbour", "channel"])), &lines, None);
         let mut all: Vec<f64> =
             values(&crosstab).into_iter().filter(|((r, c), _)| r.len() == 2 && c.len() == 1).map(|(_, v)| v).collect();
         all.sort_by(|a, b| b.total_cmp(a));
@@ -286,19 +277,15 @@ proptest! {
     /// Views and trends of one brief are what the same brief gives by itself, in one pass over the lines.
     #[test]
     fn views_are_cross_tabs_of_the_same_lines(lines in any_lines()) {
-        let view = pivvel::brief::ViewBrief {
-            rows: Some(vec!["harbour".into()]),
-            columns: Some(vec!["sold_on.month".into()]),
-            filter: Some("quantity > 3".into()),
-            ..pivvel::brief::ViewBrief::default()
-        };
-        let trend = EmphasisBrief { along: Some("sold_on.day".into()), ..EmphasisBrief::new("quantity", Form::Trend) };
-        let both = brief(|_| {}).view(view).emphasize(trend);
+        let view = pivvel::brief::ViewBrief::default();
+        let view = view.rows(["harbour"]).columns(["sold_on.month"]).filter("quantity > 3");
+        let trend = EmphasisBrief::new("quantity", Form::Trend).along("sold_on.day");
+        let both = brief(|e| e).view(view).emphasize(trend);
         let crosstab = build(&both, &lines, None);
         let alone = build(&both.of_view(0).unwrap(), &lines, None);
         prop_assert_eq!(tidy_rows(crosstab.views()[0].crosstab()), tidy_rows(&alone));
-        prop_assert_eq!(tidy_rows(&crosstab), tidy_rows(&build(&brief(|_| {}), &lines, None)));
-        let by_day = build(&Brief { columns: vec!["sold_on.day".into()], ..brief(|_| {}) }, &lines, None);
+        prop_assert_eq!(tidy_rows(&crosstab), tidy_rows(&build(&brief(|e| e), &lines, None)));
+        let by_day = build(&brief(|e| e).columns(["sold_on.day"]), &lines, None);
         let days = by_day.period_places();
         for row in crosstab.rows().entries() {
             let Some(values) = crosstab.trends()[0].values(*row) else { continue };
@@ -347,11 +334,9 @@ fn wrong_yardsticks() {
     }
     let line = Line { coast: Some(1), harbour: 0, day: 0, channel: Some(0), amount: None, quantity: 4 };
     let other = Line { harbour: 1, quantity: 9, ..line.clone() };
-    let clipped = brief(|e| {
-        e.yardstick = YardstickOf::Kept("k.json".into());
-        e.clip = Some(("5%".into(), "95%".into()));
-    });
-    let plain = build(&brief(|_| {}), &[line.clone(), other.clone()], None).yardsticks();
+    let clipped =
+        brief(|e| e.yardstick(YardstickOf::Kept("k.json".into())).clip(("5%".into(), "95%".into())));
+    let plain = build(&brief(|e| e), &[line.clone(), other.clone()], None).yardsticks();
     let error = Build::new()
         .yardsticks(&[("k.json".into(), plain.clone())])
         .run(&clipped, &mut read(&[line.clone(), other.clone()]))
@@ -360,7 +345,7 @@ fn wrong_yardsticks() {
         error.to_string(),
         "emphasis 1 (tint on quantity): k.json keeps no clip at these shares for quantity@harbour/channel; save it again with this brief"
     );
-    let by_file = brief(|e| e.yardstick = YardstickOf::Kept("k.json".into()));
+    let by_file = brief(|e| e.yardstick(YardstickOf::Kept("k.json".into())));
     let with = |kept: Yardsticks| {
         let kept = [("k.json".to_string(), kept)];
         Build::new().yardsticks(&kept).run(&by_file, &mut read(&[line.clone(), other.clone()]))

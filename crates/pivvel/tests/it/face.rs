@@ -88,6 +88,34 @@ fn examples() -> BTreeMap<String, bool> {
     items
 }
 
+/// How a type keeps what it has may change: no struct shows its fields. A colour is its three numbers, and no more.
+#[test]
+fn no_struct_shows_its_fields() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let mut found = Vec::new();
+    for own in ["src", "../pivvel-core/src", "../pivvel-io/src", "../pivvel-view/src"] {
+        sources(&root.join(own), &mut found);
+    }
+    let mut shown = Vec::new();
+    for path in &found {
+        let text = std::fs::read_to_string(path).unwrap();
+        let mut within = None;
+        for line in text.lines() {
+            let trimmed = line.trim_start();
+            if let Some(rest) = trimmed.strip_prefix("pub struct ") {
+                within = item(trimmed).filter(|_| rest.ends_with('{'));
+                shown.extend(rest.contains("(pub ").then(|| rest.to_string()));
+            } else if trimmed == "}" {
+                within = None;
+            } else if let (Some(of), Some(field)) = (within, trimmed.strip_prefix("pub ")) {
+                shown.push(format!("{of}: {field}"));
+            }
+        }
+    }
+    assert!(found.len() > 200, "{}", found.len());
+    assert_eq!(shown, ["Rgb(pub u8, pub u8, pub u8);"]);
+}
+
 #[test]
 fn few_names_at_the_root_and_examples_on_most_of_all() {
     let ((root, all), examples) = (names(), examples());

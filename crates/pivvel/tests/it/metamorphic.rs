@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pivvel::brief::{DimensionBrief, MeasureBrief, Placement, TotalsOf};
+use pivvel::brief::{MeasureBrief, Placement, TotalsOf};
 use pivvel::table::tidy;
 use pivvel::{Brief, CrossTab};
 use proptest::prelude::*;
@@ -120,7 +120,7 @@ proptest! {
             .measure(("ever", "running(v along harbour throughout)"))
             .item("channel", "both", "web + '0'".replace('\'', "\"").as_str());
         let all: BTreeSet<String> = tidy_csv(&build(&brief, &lines, None)).lines().map(str::to_string).collect();
-        brief.totals = vec![(["", "coast", "column total"][off].to_string(), Placement::Off)];
+        brief = brief.total(["", "coast", "column total"][off], Placement::Off);
         let kept = tidy_csv(&build(&brief, &lines, None));
         let other: Vec<&str> = kept.lines().filter(|line| !all.contains(*line)).collect();
         prop_assert!(other.is_empty(), "{other:?}");
@@ -130,9 +130,7 @@ proptest! {
     fn members_that_are_not_shown_change_no_total(lines in any_lines(), shown in 0..4usize) {
         let brief = Brief::new().rows(["coast", "harbour"]).columns(["channel"]).measure(("s", "sum(amount)")).measure(("n", "distinct(harbour)"));
         let all = cells(&build(&brief, &lines, None));
-        let mut picked = brief;
-        let only = vec![crate::lines::COASTS[shown].to_string()];
-        picked.dimensions = vec![DimensionBrief { name: "coast".into(), only, totals_of: TotalsOf::All, ..DimensionBrief::default() }];
+        let picked = brief.dimension("coast", |own| own.only([crate::lines::COASTS[shown]]).totals_of(TotalsOf::All));
         for (key, value) in cells(&build(&picked, &lines, None)) {
             prop_assert!(near(value, all[&key]), "{key:?}");
         }
@@ -142,8 +140,8 @@ proptest! {
     fn a_dimension_of_one_member_changes_no_value(lines in any_lines()) {
         let brief = mixed_brief().columns(["channel"]);
         let plain = cells(&build(&brief, &lines, None));
-        let mut framed = brief.derive("all", "'x'");
-        framed.rows.insert(0, "all".into());
+        let rows: Vec<String> = std::iter::once("all".to_string()).chain(brief.get_rows().iter().cloned()).collect();
+        let framed = brief.derive("all", "'x'").rows(rows);
         let framed = cells(&build(&framed, &lines, None));
         for ((path, measure), value) in plain {
             let inside: Vec<Option<String>> = std::iter::once(Some("x".to_string())).chain(path.iter().cloned()).collect();

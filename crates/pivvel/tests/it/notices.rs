@@ -11,15 +11,15 @@ const SALES: &str = "rows = [\"coast\"]\n[measures]\nsales = \"sum(amount)\"\n";
 
 fn notices(brief: &str, lines: &str) -> Vec<Notice> {
     let brief = brief::from_toml("brief.toml", brief).unwrap_or_else(|error| panic!("{error}\n{brief}"));
-    let options = ReadOptions::default().kinds(brief.kinds.clone()).bad_values(brief.bad_values);
+    let options = ReadOptions::default().kinds(brief.get_kinds().to_vec()).bad_values(brief.get_bad_values());
     let read = |text: &str| {
         let text = std::io::Cursor::new(text.as_bytes().to_vec());
         Box::new(TextSource::from_reader("lines.csv", text, &options).unwrap())
     };
     let mut source: Box<dyn pivvel::source::LineSource> = read(lines);
-    for related in &brief.related {
+    for related in brief.get_related() {
         let table = read("coast,area\nFell,north\n");
-        source = Box::new(Related::new(source, &related.name, table, &related.keys).unwrap());
+        source = Box::new(Related::new(source, related.get_name(), table, related.get_keys()).unwrap());
     }
     CrossTab::build(&brief, source.as_mut()).unwrap_or_else(|error| panic!("{error}\n{brief:?}")).notices()
 }
@@ -262,7 +262,7 @@ fn blanked_values_are_counted() {
     let brief =
         brief::from_toml("b", &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"))
             .unwrap();
-    assert_eq!(brief.bad_values, BadValues::Blank);
+    assert_eq!(brief.get_bad_values(), BadValues::Blank);
     let found = notices(
         &format!("bad_values = \"blank\"\nkinds = {{ amount = \"whole\" }}\n{SALES}"),
         "coast,amount\nFell,1\nSkerry,x\nSkerry,y\n",

@@ -56,14 +56,8 @@ fn rich_brief(layout: usize) -> Brief {
         .measure(("margin", "case when lines > 2 then net / sales else -1 end"));
     let (rows, columns) = LAYOUTS[layout];
     for dimension in rows.iter().chain(columns) {
-        let top = pivvel::brief::TopBrief {
-            count: "60%".into(),
-            by: "sales".into(),
-            overall: false,
-            others: Some("rest".into()),
-        };
-        brief.dimension(dimension).top = Some(top);
-        brief.dimension(dimension).order = Some("margin desc".into());
+        let top = pivvel::brief::TopBrief::new("60%", "sales").others("rest");
+        brief = brief.top(dimension, top).sort(dimension, "margin desc");
     }
     if let Some(dimension) = rows.iter().chain(columns).find(|name| **name == "coast") {
         brief = brief.item(dimension, "apart", "Fell - total").item(dimension, "twice", "apart * 2 + member");
@@ -141,10 +135,10 @@ proptest! {
     fn totals_hold_whatever_is_gathered(lines in any_lines(), count in 1..4u32, bottom: bool, overall: bool) {
         let mut brief = brief(0);
         let whole = build(&brief, &lines, None);
-        let top = pivvel::brief::TopBrief { count: count.to_string().into(), by: "pieces".into(), overall, others: Some("rest".into()) };
+        let top = pivvel::brief::TopBrief::new(count.to_string(), "pieces").overall(overall).others("rest");
         for name in ["harbour", "coast"] {
-            let dimension = brief.dimension(name);
-            *if bottom { &mut dimension.bottom } else { &mut dimension.top } = Some(top.clone());
+            let top = top.clone();
+            brief = if bottom { brief.bottom(name, top) } else { brief.top(name, top) };
         }
         let gathered = build(&brief, &lines, None);
         let totals = |crosstab: &CrossTab| {

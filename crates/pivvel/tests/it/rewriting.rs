@@ -40,38 +40,66 @@ fn any_brief_becomes_any_other() {
 /// A change of one thing leaves every comment where it is, and all that it does not touch byte by byte.
 #[test]
 fn a_change_keeps_all_comments_and_all_other_lines() {
-    type Change = (&'static str, fn(&mut Brief));
+    fn first<T>(of: &[T], change: impl Fn(T) -> T) -> Vec<T>
+    where
+        T: Clone,
+    {
+        of.iter().enumerate().map(|(i, own)| if i == 0 { change(own.clone()) } else { own.clone() }).collect()
+    }
+    fn and(of: &[String], more: &str) -> Vec<String> {
+        of.iter().cloned().chain([more.to_string()]).collect()
+    }
+    type Change = (&'static str, fn(Brief) -> Brief);
     let changes: [Change; 14] = [
-        ("title", |brief| brief.title = Some("Another".into())),
-        ("where", |brief| brief.filter = Some("channel <> 'web'".into())),
-        ("measure", |brief| brief.measures.push(MeasureBrief::new("how many", "count()"))),
-        ("format", |brief| brief.measures[0].label = Some("Renamed".into())),
-        ("columns", |brief| brief.columns.push("channel".into())),
-        ("totals", |brief| brief.totals = vec![(String::new(), pivvel::brief::Placement::Before)]),
-        ("to", |brief| brief.to.push("again.html".into())),
+        ("title", |brief| brief.title("Another")),
+        ("where", |brief| brief.filter("channel <> 'web'")),
+        ("measure", |brief| brief.measure(MeasureBrief::new("how many", "count()"))),
+        ("format", |brief| {
+            let all = first(brief.get_measures(), |own| own.label("Renamed"));
+            brief.measures(all)
+        }),
+        ("columns", |brief| {
+            let all = and(brief.get_columns(), "channel");
+            brief.columns(all)
+        }),
+        ("totals", |brief| brief.totals([(String::new(), pivvel::brief::Placement::Before)])),
+        ("to", |brief| {
+            let all = and(brief.get_to(), "again.html");
+            brief.to(all)
+        }),
         ("dimension", |brief| {
-            brief.dimensions.iter_mut().take(1).for_each(|d| d.having = Some("n > 1".into()))
+            let all = first(brief.get_dimensions(), |own| own.having("n > 1"));
+            brief.dimensions(all)
         }),
-        ("related", |brief| {
-            brief.related.iter_mut().for_each(|related| related.source = "elsewhere.csv".into())
+        ("related", |brief| match brief.get_appearance() {
+            None => brief.with_files(|_| "elsewhere.csv".into()),
+            Some(_) => brief,
         }),
-        ("assumption", |brief| {
-            brief.assumptions.iter_mut().take(1).for_each(|a| a.value = Amount::from("7%"))
+        ("assumption", |mut brief| {
+            let name = brief.get_assumptions().first().map(|own| own.get_name().to_string());
+            name.iter().for_each(|name| brief.assume(name, Amount::from("7%")).unwrap());
+            brief
         }),
-        ("tier", |brief| brief.tiers.iter_mut().take(1).for_each(|tier| tier.cuts = vec!["5".into()])),
+        ("tier", |brief| {
+            let all = first(brief.get_tiers(), |own| own.cuts([5]));
+            brief.tiers(all)
+        }),
         ("emphasis", |brief| {
-            brief.emphasis.iter_mut().take(1).for_each(|said| said.levels = vec!["x".into()])
+            let all = first(brief.get_emphasis(), |own| own.levels(["x"]));
+            brief.emphasis(all)
         }),
-        ("view", |brief| brief.views.iter_mut().take(1).for_each(|view| view.per = Some("coast".into()))),
-        ("kinds", |brief| brief.kinds.push(("month".into(), "text".into()))),
+        ("view", |brief| {
+            let all = first(brief.get_views(), |own| own.per("coast"));
+            brief.views(all)
+        }),
+        ("kinds", |brief| brief.kind("month", "text")),
     ];
     for (name, earlier) in demo() {
         for (what, change) in changes {
-            let mut wanted = read(&earlier);
-            change(&mut wanted);
+            let wanted = change(read(&earlier));
             let rewritten = brief::rewrite(&earlier, &wanted);
             assert_eq!(read(&rewritten), wanted, "{name}, {what}");
-            if read(&earlier).measures.is_empty() && what == "format" {
+            if read(&earlier).get_measures().is_empty() && what == "format" {
                 continue;
             }
             let kept = comments(&rewritten);
@@ -115,21 +143,24 @@ as = \"bars\"
 ";
     let base = earlier.replace("palette = \"harbour\"  # the house's\n", "");
     // Without the first emphasis the second keeps its comment, and so does the view.
-    let mut wanted = read(&base);
-    wanted.emphasis.remove(0);
+    let wanted = read(&base);
+    let second = wanted.get_emphasis()[1].clone();
+    let wanted = wanted.emphasis([second]);
     let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     assert_eq!(text, base.replace("# Losses first.\n[[emphasis]]\non = \"sales\"\nas = \"tint\"\n\n", ""));
     // In another order each goes with its own.
-    let mut wanted = read(&base);
-    wanted.emphasis.reverse();
+    let wanted = read(&base);
+    let turned: Vec<_> = wanted.get_emphasis().iter().rev().cloned().collect();
+    let wanted = wanted.emphasis(turned);
     let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     let at = |what: &str| text.find(what).unwrap();
     assert!(at("# What it costs.") < at("on = \"cost\"") && at("on = \"cost\"") < at("# Losses first."));
     // Measures in another order are written anew; what is around them stays.
-    let mut wanted = read(&base);
-    wanted.measures.reverse();
+    let wanted = read(&base);
+    let turned: Vec<_> = wanted.get_measures().iter().rev().cloned().collect();
+    let wanted = wanted.measures(turned);
     let text = brief::rewrite(&base, &wanted);
     assert_eq!(read(&text), wanted);
     assert!(text.contains("# Losses first.") && text.contains("# The whole picture."));

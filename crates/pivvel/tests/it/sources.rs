@@ -24,20 +24,22 @@ fn every_case_through_every_source() {
     let (mut pushed, mut read) = ([0, 0], [Vec::new(), Vec::new()]);
     for case in cases().iter().filter(|case| case.expected.0 != "error") {
         let brief = case.brief().unwrap();
-        let Some(lines) = Lines::read(&case.lines, &brief.kinds, brief.bad_values) else { continue };
+        let Some(lines) = Lines::read(&case.lines, brief.get_kinds(), brief.get_bad_values()) else {
+            continue;
+        };
         let name = case.path.file_stem().unwrap().to_string_lossy().into_owned();
         let mut run = |form: &str, location: &str| {
             // A workbook and SQLite keep 1.50 as 1.5, and JSON has no dates.
             let options = ReadOptions::default()
                 .kinds(if form.starts_with("postgres") { Vec::new() } else { lines.kinds.clone() })
-                .bad_values(brief.bad_values);
+                .bad_values(brief.get_bad_values());
             let found = open(location, &options).and_then(|source| case.joined(&brief, source));
             let found = outcome(case.expected.0, found);
             if found != case.expected {
                 failed.push(format!("{name} by {form}:\n{}", found.1));
             }
             ran += 1;
-            if brief.related.is_empty() && case.expected.0 != "warnings" {
+            if brief.get_related().is_empty() && case.expected.0 != "warnings" {
                 lines_add_up(&brief, &|| open(location, &options).unwrap())
                     .unwrap_or_else(|e| failed.push(format!("{name} by {form}, lines: {e}")));
             }
@@ -53,7 +55,7 @@ fn every_case_through_every_source() {
             };
             // Grouped by the database above where it can, and read line by line here.
             let mut source = open(location, &options).unwrap();
-            if brief.related.is_empty() {
+            if brief.get_related().is_empty() {
                 let found =
                     outcome(case.expected.0, Build::new().reading_lines().run(&brief, source.as_mut()));
                 if found != case.expected {
@@ -221,8 +223,10 @@ fn kept_groups_give_what_lines_give() {
     let mut ran = 0;
     for case in cases().iter().filter(|case| case.expected.0 != "error") {
         let brief = case.brief().unwrap();
-        let Some(lines) = Lines::read(&case.lines, &brief.kinds, brief.bad_values) else { continue };
-        if !brief.related.is_empty() {
+        let Some(lines) = Lines::read(&case.lines, brief.get_kinds(), brief.get_bad_values()) else {
+            continue;
+        };
+        if !brief.get_related().is_empty() {
             continue;
         }
         let half = lines.batch.num_rows() / 2;

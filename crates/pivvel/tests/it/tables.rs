@@ -378,7 +378,7 @@ fn dimensions_are_typed_beside_their_labels() {
             let folder = tempfile::tempdir().unwrap();
             let path = |file: &str| folder.path().join(file);
             for shape in [Shape::Tidy, Shape::Cells, Shape::Wide] {
-                if shape == Shape::Wide && !brief.columns.is_empty() {
+                if shape == Shape::Wide && !brief.get_columns().is_empty() {
                     continue;
                 }
                 write(&crosstab, &path("t.csv"), Some(shape));

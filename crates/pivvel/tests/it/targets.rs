@@ -53,11 +53,9 @@ fn endings_say_the_form() {
 
 fn built(name: &str, text: &str) -> (Brief, CrossTab) {
     let file = PathBuf::from(name);
-    let mut brief = brief::from_toml(name, text).unwrap();
-    let lines = beside(&file, brief.source.as_deref().unwrap());
-    brief.related.iter_mut().for_each(|related| {
-        related.source = beside(&file, &related.source).display().to_string();
-    });
+    let brief = brief::from_toml(name, text).unwrap();
+    let lines = beside(&file, brief.get_source().unwrap());
+    let brief = brief.with_files(|own| beside(&file, own).display().to_string());
     let yardsticks = open_yardsticks(&brief).unwrap();
     let mut source = open_source(&lines, &brief, &ReadOptions::default()).unwrap();
     let crosstab = Build::new().yardsticks(&yardsticks).run(&brief, source.as_mut()).unwrap();

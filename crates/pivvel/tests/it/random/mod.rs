@@ -87,7 +87,7 @@ impl Question {
         let off = |dimensions: &[&str], path: &[Option<String>], all: &str| {
             let level = path.iter().take_while(|member| member.is_some()).count();
             let name = if level == 0 { all } else { dimensions[level - 1] };
-            level < dimensions.len() && self.brief.totals.iter().any(|(off, _)| off == name)
+            level < dimensions.len() && self.brief.get_totals().iter().any(|(off, _)| off == name)
         };
         off(rows, row, "column total") || off(columns, column, "row total")
     }

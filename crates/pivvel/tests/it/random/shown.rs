@@ -2,7 +2,7 @@
 //! changed by SQL, so that plain roll-ups of those must give the same cells.
 
 use pivvel::Brief;
-use pivvel::brief::{Amount, DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
+use pivvel::brief::{DimensionBrief, Placement, TierBrief, TopBrief, TotalsOf};
 
 use super::layout::Layout;
 use crate::draw::Draw;
@@ -56,6 +56,10 @@ pub(super) fn shown(draw: &mut Draw, (condition, sql): (&str, &str)) -> Shown {
 }
 
 impl Shown {
+    fn change(&mut self, change: impl FnOnce(Brief) -> Brief) {
+        self.brief = change(std::mem::take(&mut self.brief));
+    }
+
     /// Adds a query to those that stand first; lines are read from it from now on.
     fn step(&mut self, name: &str, query: &str) {
         self.layout.with += &format!("{name} as ({query}), ");
@@ -68,15 +72,10 @@ impl Shown {
         let quantiles = draw.below(2) == 0;
         let cuts = if quantiles { ["25%", "60%"] } else { ["100", "900"] };
         let labels = ["1 small", "2 middle", "3 large"];
-        self.brief.tiers.push(TierBrief {
-            name: "size".into(),
-            of: "yard".into(),
-            by: "sum(amount)".into(),
-            cuts: if quantiles { Vec::new() } else { cuts.map(Amount::from).to_vec() },
-            quantiles: if quantiles { cuts.map(Amount::from).to_vec() } else { Vec::new() },
-            labels: labels.map(Into::into).to_vec(),
-            within: if within { vec!["coast".into()] } else { Vec::new() },
-        });
+        let tier = TierBrief::new("size", "yard", "sum(amount)").labels(labels);
+        let tier = if quantiles { tier.quantiles(cuts) } else { tier.cuts(cuts) };
+        let tier = if within { tier.within(["coast"]) } else { tier };
+        self.change(|brief| brief.tier(tier));
         let coast = if within { "coast" } else { "''::text" };
         let cut = |cut: &str| match cut.strip_suffix('%') {
             Some(share) => format!("percentile_cont({share} / 100.0) within group (order by v)"),
@@ -102,10 +101,11 @@ impl Shown {
         if draw.below(3) == 0 {
             let label = draw.of(&labels);
             let condition = format!("size <> '{label}'");
-            self.brief.filter = match self.brief.filter.take() {
-                Some(filter) => Some(format!("({filter}) and {condition}").into()),
-                None => Some(condition.as_str().into()),
+            let both = match self.brief.get_filter() {
+                Some(filter) => format!("({filter}) and {condition}"),
+                None => condition.clone(),
             };
+            self.change(|brief| brief.filter(both));
             self.step("of_size", &format!("select * from tiered where {condition}"));
         }
     }
@@ -126,7 +126,7 @@ impl Shown {
         }
         let lines = self.lines.clone();
         for picked in &picks {
-            self.brief.dimensions.push(picked.brief());
+            self.change(|brief| brief.add_dimension(picked.brief()));
             self.picks.push(picked.name);
             self.step(&format!("fate_{}{}", picked.axis, picked.level), &picked.fates(&lines));
             self.layout.apart.extend(picked.others());
@@ -212,7 +212,7 @@ impl Shown {
         let plain = plain.split(' ').map(str::to_string);
         let shown = self.layout.relabelled.iter().map(|name| format!("shown_{name}"));
         let hidden = self.layout.hidden.iter().map(|(name, ..)| name.clone());
-        let tiers = self.brief.tiers.iter().map(|tier| tier.name.clone());
+        let tiers = self.brief.get_tiers().iter().map(|tier| tier.get_name().to_string());
         let all =
             plain.chain(shown).chain(hidden).chain(tiers).filter(|name| !without.contains(&name.as_str()));
         all.map(|name| format!("l.{name}")).collect::<Vec<_>>().join(", ")
@@ -278,7 +278,7 @@ impl Shown {
             all.push("row total".into());
         }
         all.retain(|_| draw.below(4) == 0);
-        self.brief.totals = all.into_iter().map(|name| (name, Placement::Off)).collect();
+        self.change(|brief| brief.totals(all.into_iter().map(|name| (name, Placement::Off))));
     }
 }
 
@@ -310,12 +310,8 @@ impl Picked {
         let overall = parent.is_some() && draw.below(3) == 0;
         let (by, sql) =
             draw.of(&[("s", "sum(amount)"), ("n", "count(*)"), ("s / n", "sum(amount) / count(*)")]);
-        let top = TopBrief {
-            count: draw.of(&["1", "2", "3", "30%", "50%", "75%"]).into(),
-            by: by.into(),
-            overall,
-            others: (draw.below(3) > 0).then(|| others.into()),
-        };
+        let top = TopBrief::new(draw.of(&["1", "2", "3", "30%", "50%", "75%"]), by).overall(overall);
+        let top = if draw.below(3) > 0 { top.others(others) } else { top };
         let lowest = draw.below(3) == 0;
         let top = (draw.below(4) > 0).then_some((top, lowest, sql));
         let having = draw.of(&[("s > 300", "sum(amount) > 300"), ("n >= 3", "count(*) >= 3")]);
@@ -333,22 +329,18 @@ impl Picked {
     }
 
     fn brief(&self) -> DimensionBrief {
-        DimensionBrief {
-            name: self.name.into(),
-            having: self.having.map(|(formula, _)| formula.into()),
-            top: self.kept(false),
-            bottom: self.kept(true),
-            totals_of: if self.shown_only { TotalsOf::Shown } else { TotalsOf::All },
-            ..DimensionBrief::default()
+        let own = DimensionBrief::new(self.name);
+        let own = own.totals_of(if self.shown_only { TotalsOf::Shown } else { TotalsOf::All });
+        let own = self.having.iter().fold(own, |own, (formula, _)| own.having(*formula));
+        match &self.top {
+            Some((top, true, _)) => own.bottom(top.clone()),
+            Some((top, false, _)) => own.top(top.clone()),
+            None => own,
         }
     }
 
-    fn kept(&self, lowest: bool) -> Option<TopBrief> {
-        self.top.as_ref().filter(|(_, of, _)| *of == lowest).map(|(top, ..)| top.clone())
-    }
-
     fn others(&self) -> Option<&'static str> {
-        let label = self.top.as_ref()?.0.others.as_ref()?.as_str();
+        let label = self.top.as_ref()?.0.get_others()?.as_str();
         ["all else", "the rest", "others"].into_iter().find(|known| *known == label)
     }
 
@@ -362,12 +354,12 @@ impl Picked {
             Some((top, lowest, _)) => {
                 let area = if self.overall { "" } else { "parent, " };
                 let way = if *lowest { "" } else { "desc" };
-                let count = top.count.to_string();
+                let count = top.get_count().to_string();
                 let wanted = match count.strip_suffix('%') {
                     Some(share) => format!("ceil(n * {share} / 100.0)"),
                     None => count,
                 };
-                let left_out = if top.others.is_some() { "gather" } else { else_fate };
+                let left_out = if top.get_others().is_some() { "gather" } else { else_fate };
                 (
                     format!(
                         "row_number() over (partition by {area}ok order by v {way} nulls last, parent = '', lower(parent), member = '', lower(member))"
