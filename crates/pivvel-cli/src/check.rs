@@ -205,10 +205,10 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
                 (OrderBy::Natural, Kind::Text) => {
                     "by label; by the calendar if it names months or weekdays".into()
                 }
-                (OrderBy::Natural, _) => "by size".into(),
                 (OrderBy::Label, _) => "by label".into(),
                 (OrderBy::Cells(formula), _) => format!("by {formula}"),
                 (OrderBy::Members(first), _) => format!("{} first", first.join(", ")),
+                _ => "by size".into(),
             };
             let way = match dimension.order().direction() {
                 Direction::Ascending => "",
@@ -216,8 +216,8 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
             };
             let total = totals.get(level + 1).map_or("", |place| match place {
                 Placement::Before => "; subtotal before its members",
-                Placement::After => "; subtotal after its members",
                 Placement::Off => "; no subtotal",
+                _ => "; subtotal after its members",
             });
             writeln!(out, "  {}{}: {order}{way}{total}", "  ".repeat(level), dimension.name())?;
             for sentences in picked(dimension.pick()) {
@@ -226,8 +226,8 @@ fn axes(out: &mut String, plan: &Plan) -> std::fmt::Result {
         }
         let total = match totals[0] {
             Placement::Before => "before all",
-            Placement::After => "after all",
             Placement::Off => "none",
+            _ => "after all",
         };
         writeln!(out, "  total: {total}")?;
     }
@@ -298,8 +298,8 @@ fn picked(pick: &Pick) -> Vec<String> {
     let gathers = pick.top().as_ref().is_some_and(|top| top.get_others().is_some());
     if !sentences.is_empty() && !gathers {
         sentences.push(match pick.totals_of() {
-            TotalsOf::All => "totals cover what is not shown, too".into(),
             TotalsOf::Shown => "totals cover what is shown only".into(),
+            _ => "totals cover what is not shown, too".into(),
         });
     }
     sentences

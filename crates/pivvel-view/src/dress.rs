@@ -168,7 +168,8 @@ impl<'c> Wardrobe<'c> {
                 Form::Ink => dress.ink = Some(paint),
                 Form::Bar => dress.bar = mark.span().map(|span| Bar { span, paint }),
                 Form::Symbol => dress.symbol = self.symbol(&mark).map(|symbol| (symbol, paint)),
-                Form::Trend | Form::Link => {}
+                // Trends and links are no dress of a cell.
+                _ => {}
             }
             let (emphasis, scale) = (mark.emphasis(), mark.scale());
             if let Some(scale) = scale {

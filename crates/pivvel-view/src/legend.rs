@@ -360,12 +360,12 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         _ => by_each_other(&levels, words),
     };
     let peers = match planned.spec().get_peers() {
-        PeersOf::Level | PeersOf::All => None,
         PeersOf::Siblings => Some(", each by its siblings"),
         PeersOf::ColumnSiblings => Some(", each by its column siblings"),
         PeersOf::Row => Some(", each by its row"),
         PeersOf::Column => Some(", each by its column"),
         PeersOf::Branch => Some(", each by its branch"),
+        _ => None,
     };
     let cells = match groups {
         1 => Sentence::counted(scale.yardstick().count(), "{count} cell", "{count} cells"),
@@ -376,9 +376,9 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         ends.with("low", low.to_string()).with("high", high.to_string())
     });
     let from = match &planned.spec().get_yardstick() {
-        YardstickOf::Shown => None,
         YardstickOf::All => Some(Sentence::from(", by all before members were picked")),
         YardstickOf::Kept(file) => Some(Sentence::from(", by {file}").with("file", file)),
+        _ => None,
     };
     let rank = (planned.spec().get_scale() == &ScaleBy::Rank).then(|| Sentence::from(", by rank"));
     let peers = peers.map_or(String::new(), |peers| words.say(peers));

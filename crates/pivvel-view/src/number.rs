@@ -24,7 +24,7 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     let (negative, digits) = match *value {
         Value::Date(_) => return value.to_string(),
         Value::Float(large) if large.abs() >= 1e21 => {
-            let scaled = format!("{:.2e}", large / 10f64.powi(power(format.get_scaling())));
+            let scaled = format!("{:.2e}", large / 10f64.powi(format.get_scaling().power()));
             return format!(
                 "{}{}{}",
                 format.get_before(),
@@ -55,8 +55,8 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     let (before, after) = (format.get_before(), format.get_after());
     match (negative, format.get_negative()) {
         (false, _) => format!("{before}{shown}{after}"),
-        (true, Negative::Minus) => format!("-{before}{shown}{after}"),
         (true, Negative::Brackets) => format!("({before}{shown}{after})"),
+        (true, _) => format!("-{before}{shown}{after}"),
     }
 }
 
@@ -78,24 +78,14 @@ pub fn shown_decimals(value: &Value, format: &NumberFormat) -> usize {
         (_, Some(decimals)) => decimals.into(),
         // Dividing by a thousand moves the point three digits to the left.
         (Value::Exact(number), None) => {
-            (i32::from(number.scale()) + power(format.get_scaling())).max(0).unsigned_abs() as usize
+            (i32::from(number.scale()) + format.get_scaling().power()).max(0).unsigned_abs() as usize
         }
         (Value::Float(_), None) => 2,
     }
 }
 
-/// The power of ten that a shown unit stands for.
-fn power(scaling: Scaling) -> i32 {
-    match scaling {
-        Scaling::Ones => 0,
-        Scaling::Thousands => 3,
-        Scaling::Millions => 6,
-        Scaling::Percent => -2,
-    }
-}
-
 fn exact(digits: u128, scale: u8, scaling: Scaling, wanted: usize) -> String {
-    let point = i32::from(scale) + power(scaling);
+    let point = i32::from(scale) + scaling.power();
     let digits = match point - wanted as i32 {
         0 => digits.to_string(),
         more @ ..0 => format!("{digits}{}", "0".repeat(more.unsigned_abs() as usize)),
@@ -115,5 +105,5 @@ fn exact(digits: u128, scale: u8, scaling: Scaling, wanted: usize) -> String {
 }
 
 fn float(value: f64, scaling: Scaling, decimals: usize) -> String {
-    format!("{:.decimals$}", value / 10f64.powi(power(scaling)))
+    format!("{:.decimals$}", value / 10f64.powi(scaling.power()))
 }

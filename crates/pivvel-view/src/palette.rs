@@ -167,7 +167,7 @@ fn tone_hue(tone: Tone) -> (f32, f32) {
         Tone::Watch => (92.0, 0.125),
         Tone::Calm => (190.0, 0.060),
         Tone::Strong => (255.0, 0.020),
-        Tone::Faint => (255.0, 0.010),
+        _ => (255.0, 0.010),
     }
 }
 
@@ -177,7 +177,7 @@ pub fn tone_sign(tone: Tone) -> Option<char> {
         Tone::Gain => Some('╱'),
         Tone::Loss => Some('╲'),
         Tone::Watch => Some('•'),
-        Tone::Calm | Tone::Strong | Tone::Faint => None,
+        _ => None,
     }
 }
 

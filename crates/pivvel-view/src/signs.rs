@@ -48,9 +48,10 @@ impl Symbol {
     pub fn glyph(self) -> char {
         let pick = |glyphs: [char; 5]| glyphs[(self.share() * 4.0).round() as usize];
         match self.set {
-            SymbolSet::Tide => pick(['▁', '▃', '▄', '▆', '█']),
             SymbolSet::Slope => pick(['╲', '⠑', '─', '⠊', '╱']),
             SymbolSet::Pips => ['·', ':', '⁖', '⁘', '⁙'][usize::from(self.step.min(4))],
+            // The tide.
+            _ => pick(['▁', '▃', '▄', '▆', '█']),
         }
     }
 
@@ -58,12 +59,6 @@ impl Symbol {
     pub fn paths(self) -> (String, String) {
         let share = self.share();
         match self.set {
-            SymbolSet::Tide => {
-                let level = 13.0 - 10.0 * share;
-                let filled = format!("M3 {level:.1}H13V12A1 1 0 0 1 12 13H4A1 1 0 0 1 3 12Z");
-                let filled = if self.step == 0 { String::new() } else { filled };
-                ("M2.5 2.5V12A1.5 1.5 0 0 0 4 13.5H12A1.5 1.5 0 0 0 13.5 12V2.5".into(), filled)
-            }
             SymbolSet::Slope => {
                 let angle = (-52.0 + 104.0 * share).to_radians();
                 let (x, y) = (6.5 * angle.cos(), 6.5 * angle.sin());
@@ -83,6 +78,13 @@ impl Symbol {
                     format!("M{:.1} {y}a1.8 1.8 0 1 0 3.6 0a1.8 1.8 0 1 0-3.6 0Z", x - 1.8)
                 };
                 (String::new(), places.iter().map(dot).collect())
+            }
+            // The tide.
+            _ => {
+                let level = 13.0 - 10.0 * share;
+                let filled = format!("M3 {level:.1}H13V12A1 1 0 0 1 12 13H4A1 1 0 0 1 3 12Z");
+                let filled = if self.step == 0 { String::new() } else { filled };
+                ("M2.5 2.5V12A1.5 1.5 0 0 0 4 13.5H12A1.5 1.5 0 0 0 13.5 12V2.5".into(), filled)
             }
         }
     }

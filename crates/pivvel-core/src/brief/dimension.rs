@@ -90,6 +90,7 @@ words! {
     /// assert_eq!(DimensionBrief::new("client").totals_of(TotalsOf::Shown).get_totals_of().name(), "shown");
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum TotalsOf is "choice" {
         /// Everything, shown or not.
         #[default]

@@ -148,6 +148,7 @@ words! {
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum Form is "form" {
         /// A background colour.
         #[default]
@@ -179,6 +180,7 @@ words! {
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum PeersOf is "group of peers" {
         /// All of one grain.
         #[default]
@@ -209,6 +211,7 @@ words! {
     /// assert_eq!(row.get_reach().name(), "row");
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum Reach is "choice" {
         /// The cell.
         #[default]
@@ -251,6 +254,7 @@ words! {
     /// assert!(bars_alone.hides_figure());
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum Figure is "choice" {
         /// It does.
         #[default]
@@ -329,6 +333,7 @@ words! {
     /// assert_eq!(RuleBrief::new().show(Tone::Watch).get_show(), Some(&Show::Tone("watch".parse()?)));
     /// # Ok::<(), pivvel::Error>(())
     /// ```
+    #[non_exhaustive]
     pub enum Tone is "tone" {
         /// Good.
         Gain = "gain",
@@ -356,6 +361,7 @@ words! {
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum SymbolSet is "set of symbols" {
         /// From an empty to a full form.
         #[default]
@@ -378,6 +384,7 @@ words! {
 /// assert_eq!(tint.get_yardstick().to_string(), "may.json");
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum YardstickOf {
     /// Those that are shown.
     #[default]

@@ -69,6 +69,7 @@ words! {
     /// assert_eq!(format, NumberFormat::named("thousands")?);
     /// # Ok::<(), pivvel::Error>(())
     /// ```
+    #[non_exhaustive]
     pub enum Scaling is "unit" {
         /// The number as it is.
         Ones = "ones",
@@ -90,6 +91,7 @@ words! {
     ///
     /// assert_eq!(NumberFormat::default().negative(Negative::Brackets).get_negative().name(), "brackets");
     /// ```
+    #[non_exhaustive]
     pub enum Negative is "choice" {
         /// By a minus sign before it.
         Minus = "minus",
@@ -109,6 +111,18 @@ impl Default for NumberFormat {
             after: String::new(),
             negative: Negative::Minus,
             blank: String::new(),
+        }
+    }
+}
+
+impl Scaling {
+    /// The power of ten that a shown unit stands for: 3 for thousands, -2 for hundredths.
+    pub fn power(self) -> i32 {
+        match self {
+            Scaling::Ones => 0,
+            Scaling::Thousands => 3,
+            Scaling::Millions => 6,
+            Scaling::Percent => -2,
         }
     }
 }

@@ -17,6 +17,7 @@ use super::words::{as_text, schema};
 /// assert_eq!(Level::ColumnTotal.to_string(), "column total");
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Level {
     /// The members of a dimension.
     Dimension(String),

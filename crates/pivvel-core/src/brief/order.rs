@@ -40,6 +40,7 @@ pub struct Order {
 /// # Ok::<(), std::convert::Infallible>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Default)]
+#[non_exhaustive]
 pub enum OrderBy {
     /// Their natural order: the calendar's for dates and names of months and weekdays, numbers by
     /// size, texts by label.

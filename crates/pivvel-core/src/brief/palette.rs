@@ -24,6 +24,7 @@ words! {
     /// assert_eq!("shor".parse::<PaletteName>().unwrap_err().to_string(), "unknown palette \"shor\"; did you mean \"shore\"?");
     /// # Ok::<(), pivvel::Error>(())
     /// ```
+    #[non_exhaustive]
     pub enum PaletteName is "palette" {
         /// One hue, blue.
         Water = "water",

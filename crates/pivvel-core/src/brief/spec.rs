@@ -251,6 +251,7 @@ words! {
     /// assert_eq!(Brief::new().bad_values(BadValues::Blank).get_bad_values().name(), "blank");
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum BadValues is "choice" {
         /// Stop, and list up to ten of them.
         #[default]

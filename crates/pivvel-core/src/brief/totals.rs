@@ -13,6 +13,7 @@ words! {
     /// let brief = Brief::new().rows(["coast", "harbour"]).total("harbour", Placement::Before);
     /// assert_eq!(brief.get_totals(), [("harbour".to_string(), Placement::Before)]);
     /// ```
+    #[non_exhaustive]
     pub enum Placement is "place for totals" {
         /// Before its members.
         Before = "before",

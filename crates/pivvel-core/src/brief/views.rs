@@ -66,6 +66,7 @@ words! {
     /// # Ok::<(), pivvel::Error>(())
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum ViewForm is "form of a view" {
         /// As a cross-tab.
         #[default]
@@ -95,6 +96,7 @@ words! {
     /// assert_eq!(panels.get_scale().name(), "own");
     /// ```
     #[derive(Default)]
+    #[non_exhaustive]
     pub enum PanelScale is "choice" {
         /// All the same.
         #[default]

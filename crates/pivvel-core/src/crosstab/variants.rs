@@ -58,6 +58,7 @@ pub struct Control {
 
 /// What readers of a page may choose for a control.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Choice {
     /// A value of an assumption.
     Value(Amount),

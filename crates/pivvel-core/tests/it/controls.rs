@@ -59,7 +59,6 @@ fn chosen(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
                 own.assume(name, value.clone()).unwrap();
                 continue;
             }
-            Choice::All => continue,
             Choice::Members(members) => {
                 let quoted = |member: &Member| match member {
                     Member::Blank => format!("{name} is blank"),
@@ -67,6 +66,7 @@ fn chosen(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
                 };
                 members.iter().map(quoted).collect::<Vec<_>>().join(" or ")
             }
+            _ => continue,
         };
         let condition = Formula::from(condition);
         let both = own.get_filter().map_or(condition.clone(), |own| own.and(&condition));

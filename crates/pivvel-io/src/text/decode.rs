@@ -167,7 +167,7 @@ impl<'a> Decoder<'a> {
     fn check_lengths(&mut self, chunk: &Chunk) {
         match self.bad_values {
             BadValues::Blank => self.blanked += (chunk.broken.len() + chunk.ragged.len()) as u64,
-            BadValues::Stop => self.misfits.extend(chunk.misshapen()),
+            _ => self.misfits.extend(chunk.misshapen()),
         }
     }
 

@@ -156,13 +156,13 @@ fn packed(lines: Lines, variants: &[Vec<u32>], titles: &[String]) -> String {
 fn summary(variants: &Variants<'_>, crosstab: &CrossTab, words: &Words) -> String {
     let one = |control: &Control| {
         let choice = match &control.choices()[control.first()] {
-            Choice::All => words.say("all"),
             Choice::Value(value) => value.words(),
             Choice::Members(members) => members
                 .iter()
                 .map(|member| member_words(control, member, crosstab, words))
                 .collect::<Vec<_>>()
                 .join(", "),
+            _ => words.say("all"),
         };
         printable(&format!("{} {choice}", control.label()))
     };

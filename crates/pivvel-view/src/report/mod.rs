@@ -85,6 +85,7 @@ impl Report {
 
 /// A part of a report.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum ReportPart {
     /// What the parts that follow are about.
     Heading(String),

@@ -56,7 +56,7 @@ pub(super) fn sign(paint: Paint, colours: Colours) -> Option<char> {
         Tone::Strong => Some('◆'),
         Tone::Calm => Some('◇'),
         Tone::Faint => Some('◦'),
-        Tone::Gain | Tone::Loss | Tone::Watch => None,
+        _ => None,
     })
 }
 

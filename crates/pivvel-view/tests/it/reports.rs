@@ -87,6 +87,7 @@ fn texts(report: &Report) -> Vec<String> {
             }
             ReportPart::Tree(branches) => branches.iter().for_each(|branch| texts_of(branch, &mut all)),
             ReportPart::Strip(strip) => all.extend(strip.ends().iter().cloned()),
+            other => panic!("{other:?}"),
         }
     }
     all
@@ -300,6 +301,7 @@ proptest! {
             pivvel_core::brief::Scaling::Thousands => 3,
             pivvel_core::brief::Scaling::Millions => 6,
             pivvel_core::brief::Scaling::Percent => -2,
+            other => panic!("{other}"),
         };
         // Both in units of 10^-20: shown / 10^decimals * 10^power against digits / 10^scale.
         let unit = |exponent: i32| 10i128.pow((20 + exponent) as u32);

@@ -60,16 +60,16 @@ pub(super) fn spelled(format: &NumberFormat, value: Option<&Value>) -> String {
         decimals => format!(".{}", "0".repeat(decimals.min(18))),
     };
     let whole = if format.get_marks().is_empty() { "0" } else { "#,##0" };
-    let (scale, after) = match format.get_scaling() {
-        Scaling::Ones => ("", quoted(format.get_after())),
-        Scaling::Thousands => (",", quoted(format.get_after())),
-        Scaling::Millions => (",,", quoted(format.get_after())),
-        Scaling::Percent => ("", " %".to_string()),
+    // A comma divides by a thousand, and a percent sign multiplies by a hundred.
+    let scale = ",".repeat(usize::try_from(format.get_scaling().power() / 3).unwrap_or(0));
+    let after = match format.get_scaling() {
+        Scaling::Percent => " %".to_string(),
+        _ => quoted(format.get_after()),
     };
     let positive = format!("{}{whole}{fraction}{scale}{after}", quoted(format.get_before()));
     match format.get_negative() {
-        Negative::Minus => positive,
         // A positive number leaves the room of the bracket, so that digits stand under each other.
         Negative::Brackets => format!("{positive}_);({positive})"),
+        _ => positive,
     }
 }

@@ -78,7 +78,7 @@ fn saying(brief: &Brief, controls: &[Control], choices: &[usize]) -> Brief {
                 let both = own.get_filter().map_or(chosen.clone(), |own| own.and(&chosen));
                 own = own.filter(both);
             }
-            Choice::All => {}
+            _ => {}
         }
     }
     own

@@ -68,6 +68,7 @@ fn are_peers(of: PeersOf, a: &(Path, Path), b: &(Path, Path)) -> bool {
         PeersOf::Row => a.0 == b.0,
         PeersOf::Column => a.1 == b.1,
         PeersOf::Branch => a.0.first() == b.0.first(),
+        other => panic!("{other}"),
     }
 }
 
