@@ -14,7 +14,7 @@ use pivvel::{Brief, Decimal, brief};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
-use serde_json::Value;
+use serde_json::{Value, json};
 
 /// Every wrong brief gets one message, with its line.
 #[test]
@@ -387,6 +387,175 @@ fn random_briefs_have_every_key() {
     }
     let missing: Vec<&String> = known.difference(&met).collect();
     assert!(known.len() > 80 && missing.is_empty(), "{} known, missing {missing:?}", known.len());
+}
+
+/// What getters give of a part, and what it is written as: the same, or nothing where it is as a new part has it.
+macro_rules! read_as_written {
+    ($of:expr, $new:expr, $($get:ident = $key:literal),+ $(,)?) => {{
+        let (of, new) = ($of, $new);
+        let written = serde_json::to_value(of).unwrap();
+        $(
+            let (own, usual) = (json!(of.$get()), json!(new.$get()));
+            match written.get($key) {
+                Some(written) => assert_eq!(*written, own, "{} of {of:?}", $key),
+                None => assert_eq!(own, usual, "{} of {of:?}", $key),
+            }
+        )+
+    }};
+}
+
+/// Each getter gives what its key is written with.
+#[test]
+fn getters_give_what_is_written() {
+    let (briefs, mut runner) = (brief(), TestRunner::deterministic());
+    for _ in 0..60 {
+        let brief = briefs.new_tree(&mut runner).unwrap().current();
+        read_as_written!(
+            &brief,
+            Brief::new(),
+            get_title = "title",
+            get_source = "source",
+            get_rows = "rows",
+            get_columns = "columns",
+            get_filter = "where",
+            get_items = "items",
+            get_fill = "fill",
+            get_emphasis = "emphasis",
+            get_views = "views",
+            get_page = "page",
+            get_appearance = "appearance",
+            get_bad_values = "bad_values",
+            get_to = "to",
+        );
+        read_as_written!(
+            brief.get_page(),
+            PageBrief::new(),
+            get_controls = "controls",
+            get_script = "script",
+        );
+        for item in brief.get_items() {
+            read_as_written!(
+                item,
+                ItemBrief::default(),
+                get_dimension = "dimension",
+                get_name = "name",
+                get_formula = "formula",
+                get_format = "format",
+                get_hidden = "hidden",
+                get_apply = "apply",
+            );
+        }
+        for own in brief.get_dimensions() {
+            read_as_written!(
+                own,
+                DimensionBrief::default(),
+                get_label = "label",
+                get_order = "order",
+                get_top = "top",
+                get_bottom = "bottom",
+                get_having = "having",
+                get_only = "only",
+                get_except = "except",
+                get_totals_of = "totals_of",
+                get_colours_of = "colours_of",
+            );
+            for top in own.get_top().into_iter().chain(own.get_bottom()) {
+                read_as_written!(
+                    top,
+                    TopBrief::new(1, "x"),
+                    get_count = "count",
+                    get_by = "by",
+                    get_overall = "overall",
+                    get_others = "others",
+                );
+            }
+        }
+        for tier in brief.get_tiers() {
+            read_as_written!(
+                tier,
+                TierBrief::default(),
+                get_of = "of",
+                get_by = "by",
+                get_cuts = "cuts",
+                get_quantiles = "quantiles",
+                get_labels = "labels",
+                get_within = "within",
+            );
+        }
+        for own in brief.get_assumptions() {
+            read_as_written!(
+                own,
+                AssumptionBrief::default(),
+                get_value = "value",
+                get_low = "low",
+                get_high = "high",
+                get_step = "step",
+                get_choices = "choices",
+            );
+        }
+        for emphasis in brief.get_emphasis() {
+            read_as_written!(
+                emphasis,
+                EmphasisBrief::default(),
+                get_name = "name",
+                get_on = "on",
+                get_form = "as",
+                get_by = "by",
+                get_only = "where",
+                get_levels = "levels",
+                get_reach = "reach",
+                get_peers = "peers",
+                get_yardstick = "yardstick",
+                get_filled = "filled",
+                get_scale = "scale",
+                get_clip = "clip",
+                get_low = "low",
+                get_high = "high",
+                get_steps = "steps",
+                get_good = "good",
+                get_palette = "palette",
+                get_symbols = "symbols",
+                get_figure = "figure",
+                get_along = "along",
+                get_link = "link",
+                get_rules = "rules",
+            );
+            for rule in emphasis.get_rules() {
+                read_as_written!(
+                    rule,
+                    RuleBrief::new(),
+                    get_name = "name",
+                    get_show = "show",
+                    get_from = "from",
+                    get_above = "above",
+                    get_below = "below",
+                    get_up_to = "up_to",
+                    get_is = "is",
+                    get_top = "top",
+                    get_bottom = "bottom",
+                    get_mean = "mean",
+                    get_blank = "blank",
+                    get_when = "when",
+                    get_unit = "unit",
+                );
+            }
+        }
+        for view in brief.get_views() {
+            read_as_written!(
+                view,
+                ViewBrief::default(),
+                get_title = "title",
+                get_form = "as",
+                get_rows = "rows",
+                get_columns = "columns",
+                get_filter = "where",
+                get_measures = "measures",
+                get_per = "per",
+                get_scale = "scale",
+                get_along = "along",
+            );
+        }
+    }
 }
 
 proptest! {
