@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use arrow_array::types::UInt32Type;
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
-use arrow_buffer::{BooleanBuffer, NullBuffer, OffsetBuffer};
 use arrow_schema::{FieldRef, Schema, SchemaRef};
+use arrow_select::take::take;
 use foldhash::fast::FixedState;
 
 use super::spec::Texts;
@@ -29,32 +29,15 @@ impl<'r, 'a> Coded<'r, 'a> {
 
     pub(super) fn array(&self, form: Texts) -> ArrayRef {
         match form {
-            Texts::Utf8 => Arc::new(self.texts()),
+            Texts::Utf8 => self.texts(),
             Texts::Dictionary => Arc::new(self.dictionary()),
         }
     }
 
-    fn texts(&self) -> StringArray {
-        let text = |code: u32| self.texts[code as usize];
-        let lengths: Vec<usize> = self.texts.iter().map(|text| text.map_or(0, str::len)).collect();
-        let offsets = OffsetBuffer::from_lengths(self.codes.iter().map(|code| lengths[*code as usize]));
-        let mut all = Vec::with_capacity(offsets[self.codes.len()] as usize);
-        for run in self.codes.chunk_by(|a, b| a == b) {
-            let text = text(run[0]).unwrap_or_default().as_bytes();
-            let begin = all.len();
-            all.extend_from_slice(text);
-            // Each copy doubles what is there of the run.
-            let end = begin + text.len() * run.len();
-            while all.len() < end {
-                all.extend_from_within(begin..all.len().min(begin + end - all.len()));
-            }
-        }
-        let nulls = self.texts.contains(&None).then(|| {
-            let is_there = |row| text(self.codes[row]).is_some();
-            NullBuffer::new(BooleanBuffer::collect_bool(self.codes.len(), is_there))
-        });
-        let nulls = nulls.filter(|nulls| nulls.null_count() > 0);
-        StringArray::new(offsets, all.into(), nulls)
+    fn texts(&self) -> ArrayRef {
+        let texts: StringArray = self.texts.iter().copied().collect();
+        let codes = UInt32Array::from(self.codes.to_vec());
+        take(&texts, &codes, None).unwrap_or_else(|e| unreachable!("every code has its text: {e}"))
     }
 
     /// Texts that are the same one after the other have one code, so that a row has the code of the row before
