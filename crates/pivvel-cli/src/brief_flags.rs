@@ -163,7 +163,7 @@ static OF_RUNS: &[BriefFlag] = &[
             Ok(brief.filter(condition))
         },
     )
-    .in_place_of(Brief::of_all_lines)
+    .in_place_of(Brief::without_filter)
     .under(LINES),
     again(
         "assume",

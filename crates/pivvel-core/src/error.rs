@@ -8,7 +8,7 @@ use std::ops::Range;
 
 use arrow_schema::ArrowError;
 
-use crate::model::Kind;
+use crate::model::{Kind, NoName};
 use crate::printable::printable;
 use crate::suggest::{nearest, other_name_hint};
 
@@ -207,6 +207,12 @@ impl<T: Into<String>> From<T> for ErrorPlace {
 impl From<Argument> for ErrorPlace {
     fn from(argument: Argument) -> ErrorPlace {
         ErrorPlace::of(argument, "")
+    }
+}
+
+impl From<NoName> for Error {
+    fn from(none: NoName) -> Error {
+        Error::unknown("", none.what(), none.text(), none.known().iter().copied())
     }
 }
 

@@ -72,7 +72,9 @@ pub mod result {
     pub use crate::emphasis::{Emphasis, Mark, Scale, Span};
     pub use crate::grouping::{ScanReport, UnknownText};
     pub use crate::lines::{Dictionary, Member, MemberId, Members};
-    pub use crate::model::{Audience, AxisSide, DatePart, Grain, NoDecimal, NoPeriod, NoticeCode, Period};
+    pub use crate::model::{
+        Audience, AxisSide, DatePart, Grain, NoDecimal, NoName, NoPeriod, NoticeCode, Period,
+    };
     pub use crate::peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
     pub use crate::rollup::{
         Axis, ColumnEntry, Columns, Entry, EntryKind, MemberRef, OfAxis, RowEntry, Rows,

@@ -149,7 +149,7 @@ pub mod result {
     pub use pivvel_core::result::{
         Audience, Axis, AxisSide, Cell, Choice, ColumnEntry, Columns, Control, DatePart, Dictionary,
         Emphasis, Entry, EntryKind, Grain, Groups, KeptCount, KeptScale, KeptTop, Mark, Member, MemberId,
-        MemberRef, Members, NoDecimal, NoPeriod, NoticeCode, OfAxis, Peers, Period, Phase, Progress,
+        MemberRef, Members, NoDecimal, NoName, NoPeriod, NoticeCode, OfAxis, Peers, Period, Phase, Progress,
         RowEntry, Rows, Scale, ScanReport, Span, Trend, UnknownText, Variants, View, Yardstick, Yardsticks,
     };
     pub use pivvel_io::{open_groups, save_groups};

@@ -313,7 +313,7 @@ impl Brief {
     }
 
     /// Without a condition that lines must meet.
-    pub fn of_all_lines(mut self) -> Brief {
+    pub fn without_filter(mut self) -> Brief {
         self.filter = None;
         self
     }

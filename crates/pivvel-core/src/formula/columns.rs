@@ -157,7 +157,7 @@ fn date_part(found: LineFormula, base: &str, part: &str) -> Result<LineFormula, 
         let words = found.ty.words();
         return Err(format!("only dates have parts such as .{part}, and {base} is {words}").into());
     }
-    let Some(part) = DatePart::from_name(part) else {
+    let Ok(part) = part.parse::<DatePart>() else {
         return Err(unknown_name("part of a date", part, DatePart::ALL.iter().map(|(_, name)| *name)));
     };
     let leaf = match found.step {

@@ -16,7 +16,7 @@ use crate::model::{DatePart, Decimal};
 /// assert_eq!(Formula::from(margin), Formula::from("(sum(amount) - sum(cost)) / sum(amount)"));
 /// ```
 pub fn col(name: &str) -> Expr {
-    let part = name.rsplit_once('.').filter(|(_, part)| DatePart::from_name(part).is_some());
+    let part = name.rsplit_once('.').filter(|(_, part)| part.parse::<DatePart>().is_ok());
     let name = match part {
         Some((base, part)) => Name { base: base.into(), part: Some(part.into()) },
         None => Name { base: name.into(), part: None },

@@ -1,5 +1,7 @@
 //! The two axes of a cross-tab.
 
+use super::named::{NoName, by_name};
+
 /// One of the two axes of a cross-tab.
 ///
 /// ```
@@ -38,6 +40,14 @@ impl AxisSide {
             AxisSide::Rows => (own, other),
             AxisSide::Columns => (other, own),
         }
+    }
+}
+
+impl std::str::FromStr for AxisSide {
+    type Err = NoName;
+
+    fn from_str(text: &str) -> Result<AxisSide, NoName> {
+        by_name("axis", text, [("rows", AxisSide::Rows), ("columns", AxisSide::Columns)].into_iter())
     }
 }
 

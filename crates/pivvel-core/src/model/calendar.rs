@@ -1,6 +1,11 @@
 //! Parts of dates, and days as texts. Days are counted from 1970-01-01.
 
+use std::fmt;
+use std::str::FromStr;
+
 use chrono::{Datelike, NaiveDate};
+
+use super::named::{NoName, by_name};
 
 /// The part of a date that a dimension is made of.
 ///
@@ -8,7 +13,7 @@ use chrono::{Datelike, NaiveDate};
 /// # use pivvel_core as pivvel;
 /// use pivvel::result::DatePart;
 ///
-/// assert_eq!(DatePart::from_name("quarter"), Some(DatePart::Quarter));
+/// assert_eq!("quarter".parse(), Ok(DatePart::Quarter));
 /// // Quarters follow each other; quarters of a year come again.
 /// assert!(!DatePart::Quarter.is_cyclic() && DatePart::QuarterOfYear.is_cyclic());
 /// ```
@@ -55,6 +60,21 @@ pub(crate) const WEEKDAYS: [&str; 7] =
 /// Day 1 of the proleptic Gregorian calendar is this many days before 1970-01-01.
 const EPOCH: i32 = 719_163;
 
+/// The name that formulas and briefs use.
+impl fmt::Display for DatePart {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+impl FromStr for DatePart {
+    type Err = NoName;
+
+    fn from_str(text: &str) -> Result<DatePart, NoName> {
+        by_name("part of a date", text, DatePart::ALL.iter().map(|(part, name)| (*name, *part)))
+    }
+}
+
 impl DatePart {
     /// Every part with the name that formulas and briefs use.
     pub const ALL: [(DatePart, &'static str); 8] = [
@@ -67,11 +87,6 @@ impl DatePart {
         (DatePart::MonthOfYear, "month_of_year"),
         (DatePart::Weekday, "weekday"),
     ];
-
-    /// The part of this name.
-    pub fn from_name(name: &str) -> Option<DatePart> {
-        DatePart::ALL.iter().find(|(_, known)| *known == name).map(|(part, _)| *part)
-    }
 
     /// The name that formulas and briefs use.
     pub fn name(self) -> &'static str {

@@ -1,8 +1,11 @@
 //! What a column holds.
 
 use std::fmt;
+use std::str::FromStr;
 
 use arrow_schema::DataType;
+
+use super::named::{NoName, by_name};
 
 /// What a column holds, as far as computing is concerned.
 ///
@@ -85,6 +88,22 @@ impl Kind {
             Kind::Decimal { scale } => format!("numbers of {scale} decimals"),
             Kind::Float => "floating-point numbers".into(),
             Kind::YesNo => "yes or no".into(),
+        }
+    }
+}
+
+/// As it is written, with the number of decimals: `decimal(2)`.
+impl FromStr for Kind {
+    type Err = NoName;
+
+    fn from_str(text: &str) -> Result<Kind, NoName> {
+        let decimals = text.strip_prefix("decimal(").and_then(|rest| rest.strip_suffix(')')?.parse().ok());
+        let example = decimals.unwrap_or(2);
+        let all = [Kind::Text, Kind::Date, Kind::Whole, Kind::Float, Kind::YesNo];
+        let names = ["text", "date", "whole", "float", "yesno"].into_iter().zip(all);
+        match decimals {
+            Some(scale) => Ok(Kind::Decimal { scale }),
+            None => by_name("kind", text, names.chain([("decimal(2)", Kind::Decimal { scale: example })])),
         }
     }
 }

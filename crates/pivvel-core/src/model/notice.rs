@@ -1,8 +1,10 @@
 //! Notices: what a user should know and that is no error. Each has a stable code, an audience and a sentence.
 
 use std::fmt;
+use std::str::FromStr;
 
 use super::Sentence;
+use super::named::{NoName, by_name};
 
 /// Something that a user should know of a run and that is no error: what was excluded, blanked, misspelt, empty,
 /// mixed or not used.
@@ -57,6 +59,25 @@ pub enum Audience {
     Reader,
 }
 
+impl Audience {
+    const BOTH: [(&'static str, Audience); 2] = [("author", Audience::Author), ("reader", Audience::Reader)];
+}
+
+impl fmt::Display for Audience {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let name = Audience::BOTH.iter().find(|(_, own)| own == self).map_or("", |(name, _)| name);
+        f.write_str(name)
+    }
+}
+
+impl FromStr for Audience {
+    type Err = NoName;
+
+    fn from_str(text: &str) -> Result<Audience, NoName> {
+        by_name("audience", text, Audience::BOTH.into_iter())
+    }
+}
+
 macro_rules! codes {
     ($($(#[doc = $doc:literal])* $variant:ident = $name:literal,)*) => {
         /// What a notice is about. The names stay the same from version to version.
@@ -75,6 +96,20 @@ macro_rules! codes {
                 match self {
                     $(NoticeCode::$variant => $name,)*
                 }
+            }
+        }
+
+        impl fmt::Display for NoticeCode {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str(self.name())
+            }
+        }
+
+        impl FromStr for NoticeCode {
+            type Err = NoName;
+
+            fn from_str(text: &str) -> Result<NoticeCode, NoName> {
+                by_name("code of a notice", text, NoticeCode::ALL.iter().map(|code| (code.name(), *code)))
             }
         }
     };

@@ -265,7 +265,7 @@ impl<'a> CellScope<'a> {
             }
             Err(missing) => missing,
         };
-        let Some(part) = DatePart::from_name(&name.whole()).filter(|part| !part.is_cyclic()) else {
+        let Some(part) = name.whole().parse::<DatePart>().ok().filter(|part| !part.is_cyclic()) else {
             return Err(missing);
         };
         let running = |(_, d): &(Spot, &Dimension)| d.period().is_some_and(|part| !part.is_cyclic());

@@ -21,6 +21,7 @@ mod lookup;
 mod made;
 mod many_cells;
 mod members;
+mod names;
 mod orders;
 mod picks;
 mod related;

@@ -37,7 +37,7 @@ pub(super) fn fault(name: &str, text: &str, path: &Path, error: &toml_edit::de::
             words if line.is_empty() => words,
             words => format!("{line}, {words}"),
         };
-        if let (["dimensions", name, ..], true) = (keys.as_slice(), DatePart::from_name(key).is_some()) {
+        if let (["dimensions", name, ..], true) = (keys.as_slice(), key.parse::<DatePart>().is_ok()) {
             return Error::request(line, format!("write the name in quotes: [dimensions.\"{name}.{key}\"]"));
         }
         return Error::unknown(place, "key", key, known);
