@@ -8,7 +8,8 @@ use std::ops::Range;
 
 use arrow_schema::ArrowError;
 
-use crate::model::{Kind, NoName};
+use crate::model::Kind;
+use crate::named::NoName;
 use crate::printable::printable;
 use crate::suggest::{nearest, other_name_hint};
 

@@ -38,6 +38,8 @@ mod getters;
 mod grouping;
 mod lines;
 mod model;
+#[doc(hidden)]
+pub mod named;
 mod peers;
 pub mod plan;
 mod printable;
@@ -72,9 +74,8 @@ pub mod result {
     pub use crate::emphasis::{Emphasis, Mark, Scale, Span};
     pub use crate::grouping::{ScanReport, UnknownText};
     pub use crate::lines::{Dictionary, Member, MemberId, Members};
-    pub use crate::model::{
-        Audience, AxisSide, DatePart, Grain, NoDecimal, NoName, NoPeriod, NoticeCode, Period,
-    };
+    pub use crate::model::{Audience, AxisSide, DatePart, Grain, NoDecimal, NoPeriod, NoticeCode, Period};
+    pub use crate::named::NoName;
     pub use crate::peers::{KeptCount, KeptScale, KeptTop, Peers, Yardstick, Yardsticks};
     pub use crate::rollup::{
         Axis, ColumnEntry, Columns, Entry, EntryKind, MemberRef, OfAxis, RowEntry, Rows,

@@ -164,8 +164,8 @@ impl ParquetSource {
     fn may_hold(&self, group: &RowGroupMetaData) -> bool {
         self.bounds.iter().all(|bound| {
             let Some((low, high)) = self.extent(group, bound.column()) else { return true };
-            let below = bound.low().as_ref().is_some_and(|wanted| wanted.is_above(&high));
-            let above = bound.high().as_ref().is_some_and(|wanted| low.is_above(wanted));
+            let below = bound.low().is_some_and(|wanted| wanted.is_above(&high));
+            let above = bound.high().is_some_and(|wanted| low.is_above(wanted));
             !below && !above
         })
     }

@@ -192,7 +192,7 @@ impl Survey {
                 columns.len()
             ));
         }
-        if let Some(line) = &tally.total_line() {
+        if let Some(line) = tally.total_line() {
             notes.push(format!(
                 "the last line looks like a total of the others, and is counted like a line: {line}"
             ));

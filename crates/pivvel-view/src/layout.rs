@@ -186,6 +186,13 @@ pub enum RowKind {
     Total,
 }
 
+pivvel_core::named! { RowKind is "kind of a row" {
+    Heading = "heading",
+    Member = "member",
+    Subtotal = "subtotal",
+    Total = "total",
+} }
+
 /// A row.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
@@ -514,7 +521,7 @@ fn trend_line(wardrobe: &Wardrobe<'_>, trend: &Trend, row: RowEntry) -> Option<T
     let known: Vec<(&str, Value)> =
         trend.periods().iter().zip(values).filter_map(|(p, v)| Some((p.as_str(), (*v)?))).collect();
     let (first, last) = known.first().zip(known.last())?;
-    let format = &crosstab.measures()[trend.measure()].format();
+    let format = crosstab.measures()[trend.measure()].format();
     let point = |(period, value): &(&str, Value)| match crosstab.hides_figure(trend.measure()) {
         true => period.to_string(),
         false => format!("{period}: {}", appearance.number(value, format)),

@@ -375,7 +375,7 @@ fn among(wardrobe: &Wardrobe<'_>, emphasis: &Emphasis, scale: &Scale, groups: us
         let ends = Sentence::from(", ends at {low} and {high}");
         ends.with("low", low.to_string()).with("high", high.to_string())
     });
-    let from = match &planned.spec().get_yardstick() {
+    let from = match planned.spec().get_yardstick() {
         YardstickOf::All => Some(Sentence::from(", by all before members were picked")),
         YardstickOf::Kept(file) => Some(Sentence::from(", by {file}").with("file", file)),
         _ => None,

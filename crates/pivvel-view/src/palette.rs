@@ -20,6 +20,8 @@ pub enum Ground {
     Dark,
 }
 
+pivvel_core::named! { Ground is "ground" { Light = "light", Dark = "dark", } }
+
 /// A palette: the hues of its low and high side.
 ///
 /// ```

@@ -8,7 +8,6 @@ use serde::de::{Deserialize, Deserializer, Error, SeqAccess, Visitor};
 use serde::{Serialize, Serializer};
 
 use crate::formula::Formula;
-use crate::model::{NoName, by_name};
 
 /// The order of a dimension's members under one parent.
 ///
@@ -73,25 +72,7 @@ pub enum Direction {
     Descending,
 }
 
-impl Direction {
-    const BOTH: [(&'static str, Direction); 2] =
-        [("asc", Direction::Ascending), ("desc", Direction::Descending)];
-}
-
-impl fmt::Display for Direction {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let name = Direction::BOTH.iter().find(|(_, own)| own == self).map_or("", |(name, _)| name);
-        f.write_str(name)
-    }
-}
-
-impl FromStr for Direction {
-    type Err = NoName;
-
-    fn from_str(text: &str) -> Result<Direction, NoName> {
-        by_name("direction", text, Direction::BOTH.into_iter())
-    }
-}
+crate::named! { Direction is "direction" { Ascending = "asc", Descending = "desc", } }
 
 crate::getters! {
     Order {

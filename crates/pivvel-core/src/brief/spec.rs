@@ -324,8 +324,8 @@ impl Brief {
         self
     }
 
-    /// With all that is read beside the lines in another place: related tables, kept yardsticks, and the appearance where it
-    /// is a file, whose name has an ending, and not a language.
+    /// Changes the path of each file that is read beside the lines: related tables, kept yardsticks, and an appearance that
+    /// is a file, as its ending shows, and not a language.
     ///
     /// ```
     /// # use pivvel_core as pivvel;
@@ -342,7 +342,7 @@ impl Brief {
         self
     }
 
-    /// What is read beside the lines: see [`Brief::with_files`].
+    /// The paths of the files that are read beside the lines: see [`Brief::with_files`].
     pub fn files(&self) -> Vec<String> {
         let mut files = Vec::new();
         self.clone().each_file(&mut |file| files.push(file.clone()));

@@ -75,7 +75,7 @@ impl Tally {
         self.total_line = line;
     }
 
-    /// Takes in what another part of the same lines has to say.
+    /// Adds what was counted in another part of the same lines.
     pub fn add(&mut self, part: Tally) {
         self.empty_lines += part.empty_lines;
         self.blanked += part.blanked;

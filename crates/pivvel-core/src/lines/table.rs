@@ -102,7 +102,7 @@ crate::getters! {
 /// # use pivvel_core as pivvel;
 /// use pivvel::source::SqlColumn;
 ///
-/// let amount = SqlColumn::new("amount", "\"amount\"").with_scale_fixed(false);
+/// let amount = SqlColumn::new("amount", "\"amount\"").with_fixed_scale(false);
 /// assert!(amount.kept_as_is() && !amount.scale_is_fixed());
 /// ```
 #[derive(Debug, Clone)]
@@ -158,7 +158,7 @@ crate::setters! { SqlColumn {
     /// Whether the database holds what the source says that the column holds.
     value kept_as_is as with_kept_as_is: bool,
     /// Whether its numbers have no more digits after the point than the source says.
-    value scale_is_fixed as with_scale_fixed: bool,
+    value scale_is_fixed as with_fixed_scale: bool,
 } }
 
 /// A statement with the values to bind, in the order of their places.

@@ -1,7 +1,5 @@
 //! The two axes of a cross-tab.
 
-use super::named::{NoName, by_name};
-
 /// One of the two axes of a cross-tab.
 ///
 /// ```
@@ -43,16 +41,4 @@ impl AxisSide {
     }
 }
 
-impl std::str::FromStr for AxisSide {
-    type Err = NoName;
-
-    fn from_str(text: &str) -> Result<AxisSide, NoName> {
-        by_name("axis", text, [("rows", AxisSide::Rows), ("columns", AxisSide::Columns)].into_iter())
-    }
-}
-
-impl std::fmt::Display for AxisSide {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(self.pick("rows", "columns"))
-    }
-}
+crate::named! { AxisSide is "axis" { Rows = "rows", Columns = "columns", } }

@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use chrono::{Datelike, NaiveDate};
 
-use super::named::{NoName, by_name};
+use crate::named::{NoName, by_name};
 
 /// The part of a date that a dimension is made of.
 ///

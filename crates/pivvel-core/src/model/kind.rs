@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use arrow_schema::DataType;
 
-use super::named::{NoName, by_name};
+use crate::named::{NoName, by_name};
 
 /// What a column holds, as far as computing is concerned.
 ///
@@ -92,19 +92,24 @@ impl Kind {
     }
 }
 
-/// As it is written, with the number of decimals: `decimal(2)`.
+/// As it is written, with up to 38 decimals: `decimal(2)`.
 impl FromStr for Kind {
     type Err = NoName;
 
     fn from_str(text: &str) -> Result<Kind, NoName> {
-        let decimals = text.strip_prefix("decimal(").and_then(|rest| rest.strip_suffix(')')?.parse().ok());
-        let example = decimals.unwrap_or(2);
-        let all = [Kind::Text, Kind::Date, Kind::Whole, Kind::Float, Kind::YesNo];
-        let names = ["text", "date", "whole", "float", "yesno"].into_iter().zip(all);
-        match decimals {
-            Some(scale) => Ok(Kind::Decimal { scale }),
-            None => by_name("kind", text, names.chain([("decimal(2)", Kind::Decimal { scale: example })])),
+        let scale = text.strip_prefix("decimal(").and_then(|rest| rest.strip_suffix(')')?.parse().ok());
+        if let Some(scale) = scale.filter(|scale| *scale <= 38) {
+            return Ok(Kind::Decimal { scale });
         }
+        let all = [
+            ("text", Kind::Text),
+            ("date", Kind::Date),
+            ("whole", Kind::Whole),
+            ("decimal(2)", Kind::Decimal { scale: 2 }),
+            ("float", Kind::Float),
+            ("yesno", Kind::YesNo),
+        ];
+        by_name("kind", text, all.into_iter())
     }
 }
 

@@ -8,7 +8,6 @@ mod days;
 mod decimal;
 mod grain;
 mod kind;
-mod named;
 mod notice;
 mod overflow;
 mod period;
@@ -27,8 +26,6 @@ pub(crate) use decimal::{decimal_digits, i128_to_f64, pow10, pow10_f64, rescale}
 pub(crate) use grain::ByGrain;
 pub use grain::Grain;
 pub use kind::{Kind, NO_WORD, TIME_ZONE, UNSEEN, YES_WORD};
-pub use named::NoName;
-pub(crate) use named::by_name;
 pub use notice::{Audience, Notice, NoticeCode};
 pub(crate) use overflow::Overflow;
 pub use period::{NoPeriod, Period};

@@ -4,7 +4,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::Sentence;
-use super::named::{NoName, by_name};
+use crate::named::{NoName, by_name};
 
 /// Something that a user should know of a run and that is no error: what was excluded, blanked, misspelt, empty,
 /// mixed or not used.
@@ -59,24 +59,7 @@ pub enum Audience {
     Reader,
 }
 
-impl Audience {
-    const BOTH: [(&'static str, Audience); 2] = [("author", Audience::Author), ("reader", Audience::Reader)];
-}
-
-impl fmt::Display for Audience {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let name = Audience::BOTH.iter().find(|(_, own)| own == self).map_or("", |(name, _)| name);
-        f.write_str(name)
-    }
-}
-
-impl FromStr for Audience {
-    type Err = NoName;
-
-    fn from_str(text: &str) -> Result<Audience, NoName> {
-        by_name("audience", text, Audience::BOTH.into_iter())
-    }
-}
+crate::named! { Audience is "audience" { Author = "author", Reader = "reader", } }
 
 macro_rules! codes {
     ($($(#[doc = $doc:literal])* $variant:ident = $name:literal,)*) => {

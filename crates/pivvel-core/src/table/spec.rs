@@ -7,7 +7,6 @@ use arrow_schema::{DataType, Field, SchemaRef};
 
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::{Error, Result};
-use crate::model::{NoName, by_name};
 use crate::plan::{Dimension, Plan};
 
 /// The version of what tables mean; it grows when a column's name or meaning changes.
@@ -41,25 +40,7 @@ pub enum Shape {
     Wide,
 }
 
-impl Shape {
-    const ALL: [(&'static str, Shape); 3] =
-        [("tidy", Shape::Tidy), ("cells", Shape::Cells), ("wide", Shape::Wide)];
-}
-
-impl std::fmt::Display for Shape {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let name = Shape::ALL.iter().find(|(_, own)| own == self).map_or("", |(name, _)| name);
-        f.write_str(name)
-    }
-}
-
-impl std::str::FromStr for Shape {
-    type Err = NoName;
-
-    fn from_str(text: &str) -> std::result::Result<Shape, NoName> {
-        by_name("shape of a table", text, Shape::ALL.into_iter())
-    }
-}
+crate::named! { Shape is "shape of a table" { Tidy = "tidy", Cells = "cells", Wide = "wide", } }
 
 /// Which table is wanted of a cross-tab.
 ///

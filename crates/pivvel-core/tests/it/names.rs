@@ -38,7 +38,9 @@ fn names_are_read_back() {
     check([Shape::Tidy, Shape::Cells, Shape::Wide]);
     let decimals = (0..=38).map(|scale| Kind::Decimal { scale });
     check([Kind::Text, Kind::Date, Kind::Whole, Kind::Float, Kind::YesNo].into_iter().chain(decimals));
-    for wrong in ["decimal", "decimal()", "decimal(-1)", "decimal(2", "decimal(256)", "decimal(2) "] {
+    for wrong in
+        ["decimal", "decimal()", "decimal(-1)", "decimal(2", "decimal(39)", "decimal(256)", "decimal(2) "]
+    {
         assert!(wrong.parse::<Kind>().is_err(), "{wrong}");
     }
     assert_eq!(

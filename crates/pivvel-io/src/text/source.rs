@@ -301,7 +301,7 @@ impl Pushdown for TextSource {
             SqlColumn::new(&column.name, own.sql)
                 .with_guard(own.guard)
                 .with_kept_as_is(own.holds.is_none_or(same) && column.kind.trouble.is_none())
-                .with_scale_fixed(own.scale_is_fixed && own.holds == Some(column.kind.kind))
+                .with_fixed_scale(own.scale_is_fixed && own.holds == Some(column.kind.kind))
         };
         let columns = table.columns.into_iter().zip(&self.columns.all).map(sql_column).collect();
         Some(SqlTable::new(table.dialect, table.from, columns))

@@ -123,7 +123,7 @@ fn list(name: &str, mut misfits: Vec<Misfit>) -> Error {
     misfits.sort_by_key(|misfit| misfit.line());
     let many = misfits.len() >= LISTED;
     misfits.truncate(LISTED);
-    let column = &misfits[0].column();
+    let column = misfits[0].column();
     let more = if many { "these are the first ten; " } else { "" };
     let text = match column.is_empty() {
         true => String::new(),

@@ -167,7 +167,7 @@ fn legend(
     }
     let peers = crosstab.peers(measure, Grain::new(depth, 0));
     let Some(yardstick) = peers.and_then(|peers| peers.yardstick()) else { return };
-    let (format, appearance) = (&crosstab.measures()[measure].format(), medium.appearance);
+    let (format, appearance) = (crosstab.measures()[measure].format(), medium.appearance);
     let ends = match crosstab.hides_figure(measure) {
         true => ["lowest", "highest"].map(|end| appearance.words.say(end)),
         false => [appearance.number(&yardstick.low(), format), appearance.number(&yardstick.high(), format)],

@@ -95,7 +95,7 @@ fn ends(
     (appearance, format): (&Appearance, &NumberFormat),
 ) {
     let number = |value: f64| json!(appearance.number(&Value::Float(value), format));
-    let yardstick = &scale.yardstick();
+    let yardstick = scale.yardstick();
     let of_peers = scale.low() == yardstick.low().as_f64() && scale.high() == yardstick.high().as_f64();
     (facts["lo"], facts["hi"]) = match of_peers && !emphasis.planned().is_diverging() {
         // Exact numbers are shown with the digits that they have.

@@ -29,6 +29,8 @@ pub enum Colours {
     Full,
 }
 
+pivvel_core::named! { Colours is "range of colours" { None = "none", Indexed = "indexed", Full = "full", } }
+
 /// How a layout is drawn on a terminal.
 ///
 /// ```

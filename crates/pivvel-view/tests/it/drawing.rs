@@ -76,6 +76,25 @@ fn draw(crosstab: &CrossTab, width: Option<usize>) -> String {
 }
 
 #[test]
+fn what_drawing_names_is_read_back() {
+    assert_eq!(
+        [Ground::Light, Ground::Dark].map(|ground| ground.to_string().parse()),
+        [Ok(Ground::Light), Ok(Ground::Dark)]
+    );
+    for colours in [Colours::None, Colours::Indexed, Colours::Full] {
+        assert_eq!(colours.to_string().parse(), Ok(colours));
+    }
+    for kind in [RowKind::Heading, RowKind::Member, RowKind::Subtotal, RowKind::Total] {
+        assert_eq!(kind.name().parse(), Ok(kind));
+    }
+    let error = "totl".parse::<RowKind>().unwrap_err();
+    assert_eq!(
+        pivvel_core::Error::from(error).to_string(),
+        "unknown kind of a row \"totl\"; did you mean \"total\"?"
+    );
+}
+
+#[test]
 fn the_terminal_in_one_piece() {
     insta::assert_snapshot!(draw(&crosstab(|brief| brief), None));
 }

@@ -1,8 +1,8 @@
-//! One of a few things by its name.
+//! Sets of a few things that have names: each is written by its name, and read by it.
 
 use std::fmt;
 
-/// A text that is the name of none of a few things.
+/// A text that should be one of a few names, and is none of them.
 ///
 /// ```
 /// # use pivvel_core as pivvel;
@@ -50,7 +50,7 @@ impl fmt::Display for NoName {
 impl std::error::Error for NoName {}
 
 /// The one of this name.
-pub(crate) fn by_name<T: Copy>(
+pub fn by_name<T: Copy>(
     what: &'static str,
     text: &str,
     all: impl Iterator<Item = (&'static str, T)> + Clone,
@@ -58,4 +58,34 @@ pub(crate) fn by_name<T: Copy>(
     let found = all.clone().find(|(name, _)| *name == text);
     let unknown = || NoName { what, text: text.to_string(), known: all.map(|(name, _)| name).collect() };
     found.map(|(_, thing)| thing).ok_or_else(unknown)
+}
+
+/// Gives each variant of an enum its name, by which it is written and read.
+#[doc(hidden)]
+#[macro_export]
+macro_rules! named {
+    ($of:ident is $what:literal { $($variant:ident = $name:literal,)+ }) => {
+        impl $of {
+            /// Its name.
+            pub fn name(self) -> &'static str {
+                match self {
+                    $($of::$variant => $name,)+
+                }
+            }
+        }
+
+        impl std::fmt::Display for $of {
+            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str(self.name())
+            }
+        }
+
+        impl std::str::FromStr for $of {
+            type Err = $crate::named::NoName;
+
+            fn from_str(text: &str) -> std::result::Result<$of, $crate::named::NoName> {
+                $crate::named::by_name($what, text, [$(($name, $of::$variant),)+].into_iter())
+            }
+        }
+    };
 }
