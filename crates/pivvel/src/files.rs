@@ -224,6 +224,7 @@ impl Target {
             .levels(self.options.levels.clone())
             .with_hidden(self.options.with_hidden)
             .with_decisions(self.options.with_decisions)
+            .dictionaries(form.has_dictionaries())
     }
 
     fn fill(&self, crosstab: &CrossTab, out: &mut (dyn Write + Send)) -> std::io::Result<()> {

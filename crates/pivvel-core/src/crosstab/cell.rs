@@ -1,9 +1,8 @@
 //! One cell, read from the cross-tab that it is part of.
 
 use super::table::{CrossTab, GrainCells};
-use crate::eval::GroupKey;
 use crate::model::{Grain, Value};
-use crate::peers::{Peers, Yardstick, peers_id};
+use crate::peers::{Peers, Yardstick};
 use crate::rollup::{ColumnEntry, RowEntry};
 
 /// A cell into which at least one line falls.
@@ -69,10 +68,8 @@ impl<'a> Cell<'a> {
 
     /// The same, where the peers of its measure and grain are at hand.
     pub(crate) fn peers_name(&self, measure: usize, peers: &'a Peers) -> Option<&'a str> {
-        let CrossTab { rows, columns, measures, .. } = self.crosstab;
-        let grain = (!peers.is_joined()).then_some(self.grain());
-        let name = |key: &GroupKey| peers_id(&measures[measure].name, (rows, columns), grain, key);
-        peers.name(self.id as usize, name)
+        let names = self.crosstab.names_of_peers(measure, self.grain(), peers);
+        Some(&names[peers.group(self.id as usize)?])
     }
 
     /// Where the value stands on the yardstick of its peers, from 0 for the lowest to 1 for the

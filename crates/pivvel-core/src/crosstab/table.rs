@@ -278,6 +278,24 @@ impl CrossTab {
         })
     }
 
+    /// What the groups of some peers of a measure at a grain are called.
+    pub(crate) fn names_of_peers<'p>(&self, measure: usize, grain: Grain, peers: &'p Peers) -> &'p [String] {
+        let grain = (!peers.is_joined()).then_some(grain);
+        let axes = (&self.rows, &self.columns);
+        peers.names(|key| peers_id(&self.measures[measure].name, axes, grain, key))
+    }
+
+    /// The names of all groups of peers of a measure at a grain, with the empty one of cells in no group; none where it shows
+    /// nothing there.
+    pub(crate) fn peers_names(&self, measure: usize, grain: Grain) -> impl Iterator<Item = &str> {
+        let shows = self.measures[measure].shows_at(grain);
+        let peers = shows.then(|| self.peers_at(measure, grain));
+        peers.into_iter().flat_map(move |peers| {
+            let names = self.names_of_peers(measure, grain, peers);
+            names.iter().map(String::as_str).chain(peers.leaves_out().then_some(""))
+        })
+    }
+
     /// How the numbers of a measure are shown where a row and a column meet: as the latest of their
     /// items that has a format says, or as the measure does.
     pub fn format(&self, row: RowEntry, column: ColumnEntry, measure: usize) -> &NumberFormat {

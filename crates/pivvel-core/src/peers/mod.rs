@@ -154,10 +154,14 @@ impl Peers {
         Some(self.group_of[cell]).filter(|group| *group != NO_GROUP).map(|group| group as usize)
     }
 
-    /// What the group of a cell is called; `name` says it for what its cells share.
-    pub(crate) fn name(&self, cell: usize, name: impl Fn(&GroupKey) -> String) -> Option<&str> {
-        let names = self.names.get_or_init(|| self.keys.iter().map(name).collect());
-        Some(&names[self.group(cell)?])
+    /// Whether some cells are in no group.
+    pub(crate) fn leaves_out(&self) -> bool {
+        self.group_of.contains(&NO_GROUP)
+    }
+
+    /// What the groups are called; `name` says it for what the cells of one share.
+    pub(crate) fn names(&self, name: impl Fn(&GroupKey) -> String) -> &[String] {
+        self.names.get_or_init(|| self.keys.iter().map(name).collect())
     }
 
     /// The yardstick of a cell's own peers.

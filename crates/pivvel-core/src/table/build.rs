@@ -41,9 +41,13 @@ impl CrossTab {
         let held = |measure: &usize| spec.with_hidden || !self.hides_figure(*measure);
         let measures: Vec<usize> = (0..self.measures().len()).filter(held).collect();
         Ok(match spec.shape {
-            Shape::Wide => wide::table(self, &kept, spec.exact, &measures),
+            Shape::Wide => wide::table(self, &kept, spec, &measures),
             Shape::Tidy => {
-                let shape = Arc::new(TidyShape::new(self, spec.exact, spec.with_decisions));
+                let shape = TidyShape::new(self, spec.exact, spec.with_decisions);
+                let shape = Arc::new(match spec.dictionaries {
+                    true => shape.with_dictionaries(&kept, &measures),
+                    false => shape,
+                });
                 let cells = self.cells().filter(move |cell| kept.has(cell));
                 let rows = cells.flat_map(move |cell| tidy_of(self, cell));
                 let mut rows = rows.filter(move |row| measures.contains(&row.measure_place()));
@@ -57,7 +61,11 @@ impl CrossTab {
                 }
             }
             Shape::Cells => {
-                let shape = Arc::new(CellsShape::new(self, &kept, spec.exact, measures));
+                let shape = CellsShape::new(self, &kept, spec.exact, measures);
+                let shape = Arc::new(match spec.dictionaries {
+                    true => shape.with_dictionaries(self, &kept),
+                    false => shape,
+                });
                 let mut cells = self.cells().filter(move |cell| kept.has(cell));
                 Table {
                     schema: shape.schema.clone(),

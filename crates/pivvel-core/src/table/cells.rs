@@ -7,7 +7,8 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, batch_of};
 use super::column::{Holds, own_name};
-use super::dimension::{LABEL, fields, held};
+use super::dimension::{LABEL, fields, held, pools_of};
+use super::pools::Pools;
 use super::spec::{Levels, Texts, metadata};
 use super::tidy::tidy_dimensions;
 use crate::crosstab::{Cell, CrossTab};
@@ -18,6 +19,7 @@ pub(super) struct CellsShape {
     held: [Vec<Option<Holds>>; 2],
     /// The measures that it holds, by their places.
     measures: Vec<(usize, Holds)>,
+    pools: Pools,
 }
 
 /// The columns between those of the dimensions and those of the measures.
@@ -43,14 +45,25 @@ impl CellsShape {
             fields.push(Field::new(name, holds.data_type(), true));
         }
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        CellsShape { schema: Arc::new(schema), held, measures }
+        CellsShape { schema: Arc::new(schema), held, measures, pools: Pools::default() }
+    }
+
+    /// The same with dictionaries of the texts that the rows of some levels have.
+    pub(super) fn with_dictionaries(mut self, crosstab: &CrossTab, kept: &Levels) -> CellsShape {
+        let (rows, columns) = kept.shown(crosstab);
+        let of_columns = pools_of(crosstab.columns(), columns, &self.held[1]);
+        self.pools = Pools::new(pools_of(crosstab.rows(), rows, &self.held[0]).with(of_columns));
+        self.schema = self.pools.typed(&self.schema);
+        self
     }
 
     pub(super) fn batch(&self, crosstab: &CrossTab, cells: &[Cell<'_>], form: Texts) -> RecordBatch {
         let rows = AxisCodes::of_runs(crosstab.rows(), cells.iter().map(Cell::row));
         let columns = AxisCodes::new(crosstab.columns(), cells.iter().map(Cell::column));
         let located = rows.located(&self.held[0]).with(columns.located(&self.held[1]));
-        let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(form)).collect();
+        let located = located.iter().enumerate();
+        let mut arrays: Vec<ArrayRef> =
+            located.map(|(place, column)| column.array(form, self.pools.get(place))).collect();
         arrays.push(Arc::new(UInt64Array::from_iter_values(cells.iter().map(Cell::lines))));
         let array =
             |(place, holds): &(usize, Holds)| holds.array(cells.iter().map(|cell| cell.value(*place)));

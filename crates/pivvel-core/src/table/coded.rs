@@ -4,12 +4,13 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use arrow_array::types::UInt32Type;
-use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
+use arrow_array::types::Int32Type;
+use arrow_array::{Array, ArrayRef, DictionaryArray, Int32Array, RecordBatch, StringArray, UInt32Array};
 use arrow_schema::{FieldRef, Schema, SchemaRef};
 use arrow_select::take::take;
 use foldhash::fast::FixedState;
 
+use super::pools::Pool;
 use super::spec::Texts;
 use crate::crosstab::Cell;
 use crate::model::Value;
@@ -27,14 +28,21 @@ impl<'r, 'a> Coded<'r, 'a> {
         Coded { codes, texts: texts.collect() }
     }
 
-    pub(super) fn array(&self, form: Texts) -> ArrayRef {
-        match form {
-            Texts::Utf8 => self.texts(),
-            Texts::Dictionary => Arc::new(self.dictionary()),
+    /// The text of each code.
+    pub(super) fn texts(&self) -> impl Iterator<Item = Option<&'a str>> + Clone {
+        self.texts.iter().copied()
+    }
+
+    /// As a column that has a pool, or none.
+    pub(super) fn array(&self, form: Texts, pool: Option<&Pool>) -> ArrayRef {
+        match (form, pool) {
+            (Texts::Dictionary, _) => Arc::new(self.dictionary()),
+            (Texts::OfTable, Some(pool)) => pool.array(self.texts(), self.codes.iter().copied()),
+            (Texts::OfTable, None) => self.plain(),
         }
     }
 
-    fn texts(&self) -> ArrayRef {
+    fn plain(&self) -> ArrayRef {
         let texts: StringArray = self.texts.iter().copied().collect();
         let codes = UInt32Array::from(self.codes.to_vec());
         take(&texts, &codes, None).unwrap_or_else(|e| unreachable!("every code has its text: {e}"))
@@ -42,19 +50,19 @@ impl<'r, 'a> Coded<'r, 'a> {
 
     /// Texts that are the same one after the other have one code, so that a row has the code of the row before
     /// wherever it has its text.
-    fn dictionary(&self) -> DictionaryArray<UInt32Type> {
+    fn dictionary(&self) -> DictionaryArray<Int32Type> {
         let mut kept: Vec<Option<&str>> = Vec::new();
         let mut own_code = |text: &Option<&'a str>| {
             if kept.last() != Some(text) {
                 kept.push(*text);
             }
-            kept.len() as u32 - 1
+            kept.len() as i32 - 1
         };
-        let codes: Vec<u32> = self.texts.iter().map(&mut own_code).collect();
+        let codes: Vec<i32> = self.texts.iter().map(&mut own_code).collect();
         let key = |code: &u32| codes[*code as usize];
-        let keys: UInt32Array = match kept.contains(&None) {
+        let keys: Int32Array = match kept.contains(&None) {
             true => self.codes.iter().map(|code| kept[key(code) as usize].map(|_| key(code))).collect(),
-            false => self.codes.iter().map(key).collect::<Vec<u32>>().into(),
+            false => self.codes.iter().map(key).collect::<Vec<i32>>().into(),
         };
         DictionaryArray::new(keys, Arc::new(kept.into_iter().collect::<StringArray>()))
     }
@@ -188,7 +196,7 @@ impl<'a> RowPeers<'a> {
     pub(super) fn digits_of(&self, of: impl Fn(&Yardstick) -> Value, form: Texts) -> ArrayRef {
         let digits = |group: &PeerGroup<'_>| group.yardstick.map(|yardstick| of(yardstick).to_string());
         let texts: Vec<Option<String>> = self.groups.iter().map(digits).collect();
-        Coded::new(&self.codes, texts.iter().map(Option::as_deref)).array(form)
+        Coded::new(&self.codes, texts.iter().map(Option::as_deref)).array(form, None)
     }
 }
 

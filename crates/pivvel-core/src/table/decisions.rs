@@ -2,9 +2,10 @@
 
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Float64Array, StringArray, UInt64Array};
+use arrow_array::{ArrayRef, Float64Array, UInt64Array};
 use arrow_schema::{DataType, Field};
 
+use super::pools::{Pool, text_array};
 use crate::brief::Form;
 use crate::crosstab::{Cell, CrossTab};
 use crate::emphasis::Mark;
@@ -61,6 +62,18 @@ pub(super) fn decision_fields(form: Form) -> impl Iterator<Item = Field> {
     PARTS.into_iter().map(move |(part, holds)| Field::new(format!("{form}_{part}"), holds, true))
 }
 
+/// The columns of texts that a form has, with all texts that may stand there.
+pub(super) fn decision_texts(crosstab: &CrossTab, form: Form) -> [(String, Vec<String>); 2] {
+    let planned = crosstab.emphases().iter().map(|emphasis| &emphasis.planned);
+    let rules =
+        || planned.clone().filter(|planned| planned.spec.form == form).flat_map(|planned| &planned.rules);
+    let shown = rules().filter_map(|rule| rule.show.as_ref()).map(ToString::to_string);
+    [
+        (format!("{form}_rule"), rules().map(|rule| rule.name.clone()).collect()),
+        (format!("{form}_shows"), shown.collect()),
+    ]
+}
+
 /// The decisions about rows of the tidy result, for each form.
 pub(super) struct Decisions<'a> {
     crosstab: &'a CrossTab,
@@ -81,22 +94,24 @@ impl<'a> Decisions<'a> {
         Decisions { crosstab, forms, marks }
     }
 
-    /// The columns of [`decision_columns`].
-    pub(super) fn arrays(&self) -> Vec<ArrayRef> {
+    /// The columns of [`decision_columns`]; `pool` gives the pool that one of them has.
+    pub(super) fn arrays<'p>(&self, pool: impl Fn(usize) -> Option<&'p Pool>) -> Vec<ArrayRef> {
         let rule = |mark: &Mark| {
             let planned = &self.crosstab.emphases()[mark.emphasis].planned;
             Some(&planned.rules[mark.rule?])
         };
-        let of_form = |form: &Form| -> [ArrayRef; 4] {
+        let of_form = |(place, form): (usize, &Form)| -> [ArrayRef; 4] {
             let marks = || self.marks.iter().map(|marks| marks.iter().find(|mark| mark.form == *form));
             let shows = |mark: &Mark| rule(mark)?.show.as_ref().map(ToString::to_string);
+            let shown: Vec<Option<String>> = marks().map(|mark| shows(mark?)).collect();
+            let rules = marks().map(|mark| Some(rule(mark?)?.name.as_str()));
             [
-                Arc::new(marks().map(|mark| Some(rule(mark?)?.name.as_str())).collect::<StringArray>()),
-                Arc::new(marks().map(|mark| shows(mark?)).collect::<StringArray>()),
+                text_array(rules, pool(place * PARTS.len())),
+                text_array(shown.iter().map(Option::as_deref), pool(place * PARTS.len() + 1)),
                 Arc::new(marks().map(|mark| Some(u64::from(mark?.step?.0) + 1)).collect::<UInt64Array>()),
                 Arc::new(marks().map(|mark| mark?.position).collect::<Float64Array>()),
             ]
         };
-        self.forms.iter().flat_map(of_form).collect()
+        self.forms.iter().enumerate().flat_map(of_form).collect()
     }
 }

@@ -7,10 +7,11 @@ use arrow_schema::{DataType, Field};
 
 use super::coded::{AxisCodes, Coded};
 use super::column::Holds;
+use super::pools::Pool;
 use super::spec::Texts;
 use crate::lines::{Member, MemberId};
 use crate::model::Value;
-use crate::rollup::{Axis, OfAxis};
+use crate::rollup::{Axis, Entry, OfAxis};
 
 /// What stands after the name of a dimension, in the name of the column of its labels.
 pub(crate) const LABEL: &str = "_label";
@@ -68,9 +69,10 @@ pub(super) enum Location<'r, 'a> {
 }
 
 impl Location<'_, '_> {
-    pub(super) fn array(&self, form: Texts) -> ArrayRef {
+    /// As a column that has a pool, or none.
+    pub(super) fn array(&self, form: Texts, pool: Option<&Pool>) -> ArrayRef {
         match self {
-            Location::Text(coded) => coded.array(form),
+            Location::Text(coded) => coded.array(form, pool),
             Location::Typed { holds, codes, values } => {
                 holds.array(codes.iter().map(|code| values[*code as usize]))
             }
@@ -79,21 +81,27 @@ impl Location<'_, '_> {
 }
 
 /// The columns that say where rows stand on an axis: its dimensions, its level and the kind of its entry.
-pub(super) struct Located<'r, 'a> {
-    dimensions: Vec<Location<'r, 'a>>,
-    level: Location<'r, 'a>,
-    kind: Location<'r, 'a>,
+pub(super) struct Located<T> {
+    dimensions: Vec<T>,
+    level: T,
+    kind: T,
 }
 
-impl<'r, 'a> Located<'r, 'a> {
+impl<T> Located<T> {
+    /// Something else for each of the columns.
+    pub(super) fn map<U>(self, to: impl Fn(T) -> U) -> Located<U> {
+        let Located { dimensions, level, kind } = self;
+        Located { dimensions: dimensions.into_iter().map(&to).collect(), level: to(level), kind: to(kind) }
+    }
+
     /// The columns of one axis.
-    pub(super) fn in_order(self) -> Vec<Location<'r, 'a>> {
+    pub(super) fn in_order(self) -> Vec<T> {
         let Located { dimensions, level, kind } = self;
         dimensions.into_iter().chain([level, kind]).collect()
     }
 
     /// The columns of both axes: dimensions, levels and kinds, each of the rows first.
-    pub(super) fn with(self, columns: Located<'r, 'a>) -> Vec<Location<'r, 'a>> {
+    pub(super) fn with(self, columns: Located<T>) -> Vec<T> {
         let last = [self.level, columns.level, self.kind, columns.kind];
         self.dimensions.into_iter().chain(columns.dimensions).chain(last).collect()
     }
@@ -101,7 +109,7 @@ impl<'r, 'a> Located<'r, 'a> {
 
 impl<'a, S: OfAxis> AxisCodes<'a, S> {
     /// Where rows stand on an axis whose dimensions hold this.
-    pub(super) fn located(&self, held: &[Option<Holds>]) -> Located<'_, 'a> {
+    pub(super) fn located(&self, held: &[Option<Holds>]) -> Located<Location<'_, 'a>> {
         let mut dimensions = Vec::new();
         for (level, holds) in (1..).zip(held) {
             if let Some(holds) = *holds {
@@ -113,4 +121,16 @@ impl<'a, S: OfAxis> AxisCodes<'a, S> {
         }
         Located { dimensions, level: Location::Text(self.levels()), kind: Location::Text(self.kinds()) }
     }
+}
+
+/// The pools of the columns that say where rows stand on an axis, which are some of its entries.
+pub(super) fn pools_of<S: OfAxis>(
+    axis: &Axis<S>,
+    entries: Vec<Entry<S>>,
+    held: &[Option<Holds>],
+) -> Located<Option<Pool>> {
+    AxisCodes::of_runs(axis, entries.into_iter()).located(held).map(|column| match column {
+        Location::Text(coded) => Pool::new(coded.texts().flatten()),
+        Location::Typed { .. } => None,
+    })
 }

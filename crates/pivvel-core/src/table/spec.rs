@@ -7,7 +7,9 @@ use arrow_schema::{DataType, Field, SchemaRef};
 
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::{Error, Result};
+use crate::model::Grain;
 use crate::plan::{Dimension, Plan};
+use crate::rollup::{Axis, ColumnEntry, Entry, OfAxis, RowEntry};
 
 /// The version of what tables mean; it grows when a column's name or meaning changes.
 pub const TABLE_VERSION: &str = "2";
@@ -59,6 +61,7 @@ pub struct TableSpec {
     pub(super) levels: Vec<String>,
     pub(super) with_hidden: bool,
     pub(super) with_decisions: bool,
+    pub(super) dictionaries: bool,
 }
 
 crate::setters! { TableSpec {
@@ -75,6 +78,9 @@ crate::setters! { TableSpec {
     value with_hidden: bool,
     /// Whether the tidy result says what makes each cell stand out: see [`decision_columns`](super::decision_columns).
     value with_decisions: bool,
+    /// Whether texts are dictionaries of `Int32` and `Utf8`, which all batches share, rather than `Utf8`. Those of
+    /// [`exact`](TableSpec::exact) numbers are not, nor is a column with more than 2 GB of different texts.
+    value dictionaries: bool,
 } }
 
 /// A table, part by part.
@@ -103,9 +109,9 @@ pub struct TablePart<'a>(Box<dyn FnOnce(Texts) -> RecordBatch + Send + 'a>);
 /// How texts stand in a batch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Texts {
-    /// As they are.
-    Utf8,
-    /// As dictionaries, where they come again.
+    /// As the schema of the table says.
+    OfTable,
+    /// As dictionaries of the batch, where they come again.
     Dictionary,
 }
 
@@ -116,10 +122,10 @@ impl<'a> TablePart<'a> {
 
     /// The rows, in columns of the table's schema.
     pub fn batch(self) -> RecordBatch {
-        (self.0)(Texts::Utf8)
+        (self.0)(Texts::OfTable)
     }
 
-    /// The same, with texts that come again as dictionaries of `UInt32` and `Utf8`. Where a row has the text of the
+    /// The same, with texts that come again as dictionaries of `Int32` and `Utf8`. Where a row has the text of the
     /// row before, it has its code, too.
     pub fn dictionary_batch(self) -> RecordBatch {
         (self.0)(Texts::Dictionary)
@@ -202,6 +208,22 @@ impl Levels {
             }
         }
         Ok(Levels { rows, columns })
+    }
+
+    /// The rows and the columns whose levels are kept.
+    pub(super) fn shown(&self, crosstab: &CrossTab) -> (Vec<RowEntry>, Vec<ColumnEntry>) {
+        fn kept<S: OfAxis>(axis: &Axis<S>, kept: &[bool]) -> Vec<Entry<S>> {
+            axis.entries().iter().copied().filter(|entry| kept[entry.level()]).collect()
+        }
+        (kept(crosstab.rows(), &self.rows), kept(crosstab.columns(), &self.columns))
+    }
+
+    /// The pairs of levels that are kept.
+    pub(super) fn grains(&self) -> impl Iterator<Item = Grain> {
+        let kept = |levels: &[bool]| (0..levels.len()).filter(|level| levels[*level]).collect::<Vec<usize>>();
+        let (rows, columns) = (kept(&self.rows), kept(&self.columns));
+        rows.into_iter()
+            .flat_map(move |row| columns.clone().into_iter().map(move |column| Grain::new(row, column)))
     }
 
     pub(super) fn has(&self, cell: &Cell<'_>) -> bool {

@@ -10,9 +10,10 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of};
 use super::column::Holds;
-use super::decisions::{Decisions, decided_forms, decision_fields};
-use super::dimension::{LABEL, Location, fields, held};
-use super::spec::{Texts, exact_field, metadata};
+use super::decisions::{Decisions, decided_forms, decision_fields, decision_texts};
+use super::dimension::{LABEL, Location, fields, held, pools_of};
+use super::pools::Pools;
+use super::spec::{Levels, Texts, exact_field, metadata};
 use crate::brief::Form;
 use crate::crosstab::{Cell, CrossTab};
 use crate::emphasis::Mark;
@@ -214,7 +215,7 @@ impl CrossTab {
     /// periods (by their first day) or numbers has a column of that type, and a column of labels after it.
     pub fn to_record_batch(&self) -> RecordBatch {
         let rows: Vec<TidyRow<'_>> = tidy(self).collect();
-        TidyShape::new(self, false, false).batch(&rows, Texts::Utf8, threads_for(rows.len(), self.threads))
+        TidyShape::new(self, false, false).batch(&rows, Texts::OfTable, threads_for(rows.len(), self.threads))
     }
 }
 
@@ -227,6 +228,7 @@ pub(super) struct TidyShape<'a> {
     exact: bool,
     /// The forms whose decisions it has.
     decisions: Vec<Form>,
+    pools: Pools,
 }
 
 impl<'a> TidyShape<'a> {
@@ -254,7 +256,27 @@ impl<'a> TidyShape<'a> {
         let decisions = if with_decisions { decided_forms(crosstab) } else { Vec::new() };
         fields.extend(decisions.iter().flat_map(|form| decision_fields(*form)));
         let schema = Schema::new(fields).with_metadata(metadata(crosstab));
-        TidyShape { schema: Arc::new(schema), crosstab, held, exact, decisions }
+        TidyShape { schema: Arc::new(schema), crosstab, held, exact, decisions, pools: Pools::default() }
+    }
+
+    /// The same with dictionaries of the texts that the rows of some levels and measures have.
+    pub(super) fn with_dictionaries(mut self, kept: &Levels, measures: &[usize]) -> TidyShape<'a> {
+        let crosstab = self.crosstab;
+        let (rows, columns) = kept.shown(crosstab);
+        let of_columns = pools_of(crosstab.columns(), columns, &self.held[1]);
+        self.pools = Pools::new(pools_of(crosstab.rows(), rows, &self.held[0]).with(of_columns));
+        // The last one of a name: a dimension may be called like a column of decisions.
+        let place = |name: &str| self.schema.fields().iter().rposition(|field| field.name() == name);
+        let names = measures.iter().map(|measure| crosstab.measures()[*measure].name.as_str());
+        place("measure").into_iter().for_each(|place| self.pools.set(place, names.clone()));
+        let of_peers = |grain| measures.iter().flat_map(move |measure| crosstab.peers_names(*measure, grain));
+        place("peers").into_iter().for_each(|place| self.pools.set(place, kept.grains().flat_map(of_peers)));
+        for (name, texts) in self.decisions.iter().flat_map(|form| decision_texts(crosstab, *form)) {
+            let texts = texts.iter().map(String::as_str);
+            place(&name).into_iter().for_each(|place| self.pools.set(place, texts.clone()));
+        }
+        self.schema = self.pools.typed(&self.schema);
+        self
     }
 
     /// The rows as a batch, whose columns are built by so many threads.
@@ -276,15 +298,16 @@ impl<'a> TidyShape<'a> {
         let mut texts = of_rows.located(&self.held[0]).with(of_columns.located(&self.held[1]));
         texts.push(Location::Text(Coded::new(&measures, measure_names)));
         let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
-        for text in texts {
-            columns.push(Box::new(move || text.array(form)));
+        for (place, text) in texts.into_iter().enumerate() {
+            columns.push(Box::new(move || text.array(form, self.pools.get(place))));
         }
         if !self.exact {
             columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));
         }
         columns.push(Box::new(|| digits(values.iter().copied())));
         columns.push(Box::new(|| counts(rows.iter().map(TidyRow::lines))));
-        columns.push(Box::new(|| peers.names().array(form)));
+        let of_peers = self.pools.get(columns.len());
+        columns.push(Box::new(|| peers.names().array(form, of_peers)));
         columns.push(Box::new(|| counts(peers.of_yardsticks(|y| y.map_or(0, |y| y.count)))));
         let peers = &peers;
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
@@ -311,7 +334,8 @@ impl<'a> TidyShape<'a> {
             rows.iter().map(|row| (row.cell, row.measure_place())),
         );
         let mut columns = build_all(columns, threads);
-        columns.extend(decisions.arrays());
+        let first = columns.len();
+        columns.extend(decisions.arrays(|place| self.pools.get(first + place)));
         batch_of(&self.schema, columns)
     }
 }

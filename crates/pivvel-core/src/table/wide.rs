@@ -7,11 +7,12 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
 use super::coded::{AxisCodes, batch_of};
 use super::column::{Holds, own_name};
-use super::dimension::{self, LABEL, held};
-use super::spec::{Levels, ROWS, Table, TablePart, Texts, metadata};
+use super::dimension::{self, LABEL, held, pools_of};
+use super::pools::Pools;
+use super::spec::{Levels, ROWS, Table, TablePart, TableSpec, Texts, metadata};
 use crate::crosstab::CrossTab;
 use crate::model::Value;
-use crate::rollup::{Axis, ColumnEntry, Entry, MemberRef, OfAxis, RowEntry};
+use crate::rollup::{ColumnEntry, MemberRef, RowEntry};
 
 struct WideShape {
     schema: SchemaRef,
@@ -19,12 +20,22 @@ struct WideShape {
     held: Vec<Option<Holds>>,
     /// The columns after them: of which one, which measure, and what it holds there.
     columns: Vec<(ColumnEntry, usize, Holds)>,
+    pools: Pools,
 }
 
-pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, exact: bool, measures: &[usize]) -> Table<'a> {
-    let rows = shown(crosstab.rows(), &kept.rows);
-    let shape =
-        Arc::new(WideShape::new(crosstab, &rows, &shown(crosstab.columns(), &kept.columns), exact, measures));
+pub(super) fn table<'a>(
+    crosstab: &'a CrossTab,
+    kept: &Levels,
+    spec: &TableSpec,
+    measures: &[usize],
+) -> Table<'a> {
+    let (rows, columns) = kept.shown(crosstab);
+    let mut shape = WideShape::new(crosstab, &rows, &columns, spec.exact, measures);
+    if spec.dictionaries {
+        shape.pools = Pools::new(pools_of(crosstab.rows(), rows.clone(), &shape.held).in_order());
+        shape.schema = shape.pools.typed(&shape.schema);
+    }
+    let shape = Arc::new(shape);
     let parts: Vec<Vec<RowEntry>> = rows.chunks(ROWS).map(<[RowEntry]>::to_vec).collect();
     let schema = shape.schema.clone();
     let parts = parts.into_iter().map(move |rows| {
@@ -32,11 +43,6 @@ pub(super) fn table<'a>(crosstab: &'a CrossTab, kept: &Levels, exact: bool, meas
         TablePart::new(move |_| shape.batch(crosstab, &rows))
     });
     Table { schema, parts: Box::new(parts) }
-}
-
-/// The entries of an axis whose levels are kept.
-fn shown<S: OfAxis>(axis: &Axis<S>, kept: &[bool]) -> Vec<Entry<S>> {
-    axis.entries().iter().copied().filter(|entry| kept[entry.level()]).collect()
 }
 
 impl WideShape {
@@ -67,13 +73,15 @@ impl WideShape {
             }
         }
         let schema = Arc::new(Schema::new(fields).with_metadata(metadata(crosstab)));
-        WideShape { schema, held, columns }
+        WideShape { schema, held, columns, pools: Pools::default() }
     }
 
     fn batch(&self, crosstab: &CrossTab, rows: &[RowEntry]) -> RecordBatch {
         let codes = AxisCodes::of_runs(crosstab.rows(), rows.iter().copied());
         let located = codes.located(&self.held).in_order();
-        let mut arrays: Vec<ArrayRef> = located.iter().map(|column| column.array(Texts::Utf8)).collect();
+        let located = located.iter().enumerate();
+        let mut arrays: Vec<ArrayRef> =
+            located.map(|(place, column)| column.array(Texts::OfTable, self.pools.get(place))).collect();
         arrays.extend(self.columns.iter().map(|(column, measure, holds)| {
             holds.array(rows.iter().map(|row| value(crosstab, *row, *column, *measure)))
         }));

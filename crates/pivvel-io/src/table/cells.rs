@@ -3,10 +3,10 @@
 use std::io::Write;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt32Type, UInt64Type};
+use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int32Type, Int64Type, UInt64Type};
 use arrow_array::{
-    Array, ArrayRef, ArrowNativeTypeOp, ArrowPrimitiveType, BooleanArray, PrimitiveArray, RecordBatch,
-    StringArray, UInt32Array,
+    Array, ArrayRef, ArrowNativeTypeOp, ArrowPrimitiveType, BooleanArray, Int32Array, PrimitiveArray,
+    RecordBatch, StringArray,
 };
 use arrow_schema::{DataType, Field};
 use pivvel_core::{Decimal, Value};
@@ -17,7 +17,7 @@ use super::EXACT;
 pub(super) enum Column<'a> {
     Text(&'a StringArray),
     /// Texts of a dictionary by the code of each row; whether they are digits.
-    Dictionary(&'a UInt32Array, &'a StringArray, bool),
+    Dictionary(&'a Int32Array, &'a StringArray, bool),
     /// Numbers by their digits as text.
     Exact(&'a StringArray),
     Whole(&'a PrimitiveArray<Int64Type>),
@@ -87,10 +87,8 @@ pub(super) fn columns(batch: &RecordBatch) -> std::io::Result<Vec<Column<'_>>> {
 
 fn column<'a>(field: &Field, array: &'a ArrayRef) -> std::io::Result<Column<'a>> {
     Ok(match array.data_type() {
-        DataType::Dictionary(codes, texts)
-            if (&**codes, &**texts) == (&DataType::UInt32, &DataType::Utf8) =>
-        {
-            let coded = array.as_dictionary::<UInt32Type>();
+        DataType::Dictionary(codes, texts) if (&**codes, &**texts) == (&DataType::Int32, &DataType::Utf8) => {
+            let coded = array.as_dictionary::<Int32Type>();
             let is_exact = field.metadata().contains_key(EXACT);
             Column::Dictionary(coded.keys(), coded.values().as_string(), is_exact)
         }

@@ -134,6 +134,12 @@ impl TableForm {
         self.0.is_text
     }
 
+    /// Whether it keeps texts as dictionaries that all of a table shares: in Arrow files. See
+    /// [`TableSpec::dictionaries`](pivvel_core::table::TableSpec::dictionaries).
+    pub fn has_dictionaries(self) -> bool {
+        self == TableForm::ARROW
+    }
+
     /// Says so where this build does not write the form.
     ///
     /// # Errors

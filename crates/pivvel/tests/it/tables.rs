@@ -1,21 +1,24 @@
 //! Tables written in every form and read back by readers that know nothing of this product: the same names,
 //! the same values to the last digit, and each pair of levels once.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::Cursor;
 use std::path::Path;
 use std::process::Command;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type, UInt64Type};
+use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int32Type, Int64Type, UInt64Type};
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::DataType;
 use pivvel::compare::{Change, Comparison, State, read_tidy};
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::{
-    LevelFiles, Shape, TABLE_VERSION, TIDY_COLUMNS, Target, TargetOptions, tidy, tidy_dimensions,
+    LevelFiles, Shape, TABLE_VERSION, TIDY_COLUMNS, TableSpec, Target, TargetOptions, rows_as_texts, tidy,
+    tidy_dimensions,
 };
 use pivvel::{Brief, CrossTab, Decimal};
+
+use crate::cases::cases;
 
 /// Members that need care in every form, digits beyond what binary floating point holds, blanks, and dates.
 fn crosstab() -> CrossTab {
@@ -70,23 +73,28 @@ fn expected(crosstab: &CrossTab) -> Rows {
     tidy(crosstab).map(row).collect()
 }
 
+fn cell(array: &dyn Array, row: usize) -> String {
+    if array.is_null(row) {
+        return String::new();
+    }
+    match array.data_type() {
+        DataType::Utf8 => array.as_string::<i32>().value(row).to_string(),
+        DataType::Dictionary(..) => {
+            let texts = array.as_dictionary::<Int32Type>();
+            cell(texts.values(), texts.key(row).unwrap())
+        }
+        DataType::Int64 => array.as_primitive::<Int64Type>().value(row).to_string(),
+        DataType::UInt64 => array.as_primitive::<UInt64Type>().value(row).to_string(),
+        DataType::Float64 => array.as_primitive::<Float64Type>().value(row).to_string(),
+        DataType::Date32 => array.as_primitive::<Date32Type>().value_as_date(row).unwrap().to_string(),
+        DataType::Decimal128(_, scale) => {
+            Decimal::new(array.as_primitive::<Decimal128Type>().value(row), *scale as u8).to_string()
+        }
+        other => panic!("{other} stands in no table"),
+    }
+}
+
 fn of_batches(batches: &[RecordBatch]) -> Rows {
-    let cell = |array: &dyn Array, row: usize| -> String {
-        if array.is_null(row) {
-            return String::new();
-        }
-        match array.data_type() {
-            DataType::Utf8 => array.as_string::<i32>().value(row).to_string(),
-            DataType::Int64 => array.as_primitive::<Int64Type>().value(row).to_string(),
-            DataType::UInt64 => array.as_primitive::<UInt64Type>().value(row).to_string(),
-            DataType::Float64 => array.as_primitive::<Float64Type>().value(row).to_string(),
-            DataType::Date32 => array.as_primitive::<Date32Type>().value_as_date(row).unwrap().to_string(),
-            DataType::Decimal128(_, scale) => {
-                Decimal::new(array.as_primitive::<Decimal128Type>().value(row), *scale as u8).to_string()
-            }
-            other => panic!("{other} stands in no table"),
-        }
-    };
     let row = |batch: &RecordBatch, row: usize| {
         let names = batch.schema().fields().iter().map(|field| field.name().clone()).collect::<Vec<_>>();
         names.into_iter().zip(batch.columns().iter().map(|array| cell(array, row))).collect()
@@ -243,6 +251,59 @@ fn a_row_a_cell_with_typed_measures() {
         as_float(&mut read, &["share", "mean weight"]);
         assert_eq!(read, rows);
     }
+}
+
+/// Dictionaries say the same as texts, in every shape of every case. All batches share them, and they hold no text twice
+/// and no member that is not shown.
+#[test]
+fn texts_as_dictionaries_of_the_whole_table() {
+    let mut columns = 0;
+    for case in cases() {
+        let Ok(crosstab) = case.stream(None) else { continue };
+        let outermost = crosstab.rows().dimensions().first().map(|dimension| dimension.name().to_string());
+        let every_shape =
+            [Shape::Tidy, Shape::Cells, Shape::Wide].map(|shape| TableSpec::default().shape(shape));
+        let specs = every_shape.into_iter().flat_map(|spec| {
+            let decided = spec.clone().with_decisions(true).exact(true);
+            [spec.clone().with_hidden(true), decided, spec.levels(outermost.clone())]
+        });
+        for spec in specs {
+            let read = |table: pivvel::table::Table<'_>| {
+                (table.schema().clone(), table.batches().collect::<Vec<_>>())
+            };
+            let (plain_schema, plain) = read(crosstab.table(&spec).unwrap());
+            let (schema, batches) = read(crosstab.table(&spec.clone().dictionaries(true)).unwrap());
+            let rows = of_batches(&plain);
+            assert_eq!(of_batches(&batches), rows, "{}", case.path.display());
+            let written = |batch: &RecordBatch| rows_as_texts(batch).unwrap();
+            let texts = |batches: &[RecordBatch]| batches.iter().flat_map(written).collect::<Vec<_>>();
+            assert_eq!(texts(&batches), texts(&plain), "{}", case.path.display());
+            let located = schema.index_of("row_level").unwrap();
+            for (place, (field, plain)) in schema.fields().iter().zip(plain_schema.fields()).enumerate() {
+                let is_text =
+                    plain.data_type() == &DataType::Utf8 && !plain.metadata().contains_key("pivvel:exact");
+                assert_eq!(matches!(field.data_type(), DataType::Dictionary(..)), is_text, "{field}");
+                assert_eq!(field.metadata(), plain.metadata());
+                let mut dictionaries: Vec<_> = batches
+                    .iter()
+                    .filter_map(|batch| batch.column(place).as_dictionary_opt::<Int32Type>())
+                    .map(|dictionary| {
+                        dictionary.values().as_string::<i32>().iter().map(Option::unwrap).collect::<Vec<_>>()
+                    })
+                    .collect();
+                dictionaries.dedup();
+                let [texts] = &dictionaries[..] else { continue };
+                let different: BTreeSet<&str> = texts.iter().copied().collect();
+                assert_eq!(different.len(), texts.len(), "{texts:?}");
+                columns += 1;
+                if place < located {
+                    let shown: BTreeSet<&str> = rows.iter().map(|row| row[field.name()].as_str()).collect();
+                    assert!(different.is_subset(&shown), "{}: {field}: {different:?}", case.path.display());
+                }
+            }
+        }
+    }
+    assert!(columns > 1_000, "{columns}");
 }
 
 /// As shown: rows in their order, a column for each column and measure.
