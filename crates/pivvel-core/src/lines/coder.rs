@@ -14,6 +14,7 @@ use hashbrown::HashTable;
 use super::Member;
 use super::coded_members::{CodedMembers, FoundBy};
 use super::dictionary::{Dictionary, mix};
+use super::key_table::KeyTable;
 use crate::error::{Error, Result};
 use crate::model::{DatePart, DayTable, Kind, Period, in_shares};
 
@@ -29,7 +30,7 @@ pub(crate) struct Coder {
     part: Option<DatePart>,
     kind: Kind,
     texts: Dictionary,
-    keys: HashTable<(i64, u32)>,
+    keys: KeyTable,
     /// Keys of more than 64 bits.
     long_keys: HashTable<(i128, u32)>,
     /// Codes of the periods of days.
@@ -95,7 +96,7 @@ impl Coder {
             part,
             kind,
             texts: Dictionary::default(),
-            keys: HashTable::new(),
+            keys: KeyTable::default(),
             long_keys: HashTable::new(),
             days: DayTable::default(),
             members: CodedMembers::new(kind, part),
@@ -184,7 +185,10 @@ impl Coder {
         match found_by {
             FoundBy::Blank => self.blank,
             FoundBy::Text(text) => self.texts.find(text),
-            FoundBy::Key(key) => self.find_key(hash_key(key), key),
+            FoundBy::Key(key) => match i64::try_from(key) {
+                Ok(key) => self.keys.find(key),
+                Err(_) => self.find_long(key),
+            },
         }
     }
 
@@ -193,7 +197,7 @@ impl Coder {
         self.members.reserve(more);
         match self.kind {
             Kind::Text => self.texts.reserve(more),
-            _ => self.keys.reserve(more, |(key, _)| hash_key((*key).into())),
+            _ => self.keys.reserve(more),
         }
     }
 
@@ -381,29 +385,31 @@ impl Coder {
 
     fn code_of_key(&mut self, key: Option<i128>) -> u32 {
         let Some(wide) = key else { return self.blank_code() };
-        let code = self.len() as u32;
-        let hash = hash_key(wide);
-        if let Some(code) = self.find_key(hash, wide) {
-            return code;
+        let new = self.len() as u32;
+        let code = match i64::try_from(wide) {
+            Ok(key) => self.keys.code_of(key, new),
+            Err(_) => self.code_of_long(wide, new),
+        };
+        if code == new {
+            self.members.push_key(wide, (self.kind, self.part));
         }
-        match i64::try_from(wide) {
-            Ok(key) => drop(self.keys.insert_unique(hash, (key, code), |(key, _)| hash_key((*key).into()))),
-            Err(_) => drop(self.long_keys.insert_unique(hash, (wide, code), |(key, _)| hash_key(*key))),
-        }
-        self.members.push_key(wide, (self.kind, self.part));
         code
     }
 
-    #[inline]
-    fn find_key(&self, hash: u64, wide: i128) -> Option<u32> {
-        match i64::try_from(wide) {
-            Ok(key) => self.keys.find(hash, |(known, _)| *known == key).map(|(_, code)| *code),
-            Err(_) => self.long_keys.find(hash, |(known, _)| *known == wide).map(|(_, code)| *code),
-        }
+    #[cold]
+    fn code_of_long(&mut self, key: i128, new: u32) -> u32 {
+        self.find_long(key).unwrap_or_else(|| {
+            self.long_keys.insert_unique(hash_long(key), (key, new), |(key, _)| hash_long(*key));
+            new
+        })
+    }
+
+    fn find_long(&self, key: i128) -> Option<u32> {
+        self.long_keys.find(hash_long(key), |(known, _)| *known == key).map(|(_, code)| *code)
     }
 }
 
-fn hash_key(key: i128) -> u64 {
+fn hash_long(key: i128) -> u64 {
     mix(key as u64, (key >> 64) as u64)
 }
 

@@ -8,6 +8,7 @@ mod batches;
 mod coded_members;
 mod coder;
 mod dictionary;
+mod key_table;
 mod member;
 mod members;
 mod related;

@@ -1,12 +1,12 @@
 //! Members of any number, length and width: their order, and their merging from several scans.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::RecordBatch;
 use pivvel_core::{Brief, Build, CrossTab, Decimal};
 use proptest::prelude::*;
 
-use crate::support::{batch, decimals, source, texts};
+use crate::support::{batch, decimals, numbers, source, texts};
 
 fn in_order(crosstab: &CrossTab) -> Vec<String> {
     let members = crosstab.rows().members(0);
@@ -47,6 +47,40 @@ proptest! {
         let lines = batch([("yard", texts(all.iter().rev().map(Some)))]);
         let brief = Brief::new().rows(["yard"]).measure(("lines", "count()"));
         prop_assert_eq!(in_order(&CrossTab::build(&brief, &mut source(vec![lines])).unwrap()), wanted);
+    }
+
+    /// Whole numbers that rise, fall, lie close together or far apart, up to the ends of 64 bits, are told apart and counted.
+    #[test]
+    fn whole_numbers_wherever_they_lie(
+        runs in prop::collection::vec(
+            (
+                prop_oneof![
+                    4 => -9_000..9_000i64,
+                    1 => any::<i64>(),
+                    1 => prop::sample::select(vec![i64::MIN, i64::MIN + 3, i64::MAX - 3, i64::MAX]),
+                ],
+                prop::sample::select(vec![1, -1, 2, -3, 7, 1_000, -70_000, 1 << 40]),
+                1..3_000i64,
+            ),
+            1..6,
+        ),
+        threads in 1..4usize,
+    ) {
+        let run = |(from, step, count): &(i64, i64, i64)| {
+            (0..*count).map(|at| from.saturating_add(step * at)).collect::<Vec<i64>>()
+        };
+        let runs: Vec<Vec<i64>> = runs.iter().map(run).collect();
+        let mut wanted: BTreeMap<i64, u64> = BTreeMap::new();
+        runs.iter().flatten().for_each(|number| *wanted.entry(*number).or_default() += 1);
+        let batches = runs.iter().flat_map(|run| run.chunks(1_000));
+        let batches = batches.map(|run| batch([("order", numbers(run.iter().copied().map(Some)))]));
+        let brief = Brief::new().rows(["order"]).measure(("lines", "count()"));
+        let crosstab = Build::new().threads(threads).run(&brief, &mut source(batches.collect())).unwrap();
+        let found: Vec<(String, u64)> = (crosstab.level("order", "total").unwrap())
+            .map(|cell| (cell.label("order").unwrap().unwrap().to_string(), cell.lines()))
+            .collect();
+        let wanted: Vec<(String, u64)> = wanted.into_iter().map(|(number, lines)| (number.to_string(), lines)).collect();
+        prop_assert_eq!(found, wanted);
     }
 
     /// Numbers within and beyond 64 bits, and blanks among them, are the same members whoever met them first.
