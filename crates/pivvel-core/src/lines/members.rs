@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
+use std::ops::Range;
 use std::sync::OnceLock;
 
 use hashbrown::HashTable;
@@ -9,7 +10,7 @@ use hashbrown::HashTable;
 use super::coded_members::CodedMembers;
 use super::dictionary::hash_text;
 use super::member::{Member, MemberId};
-use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, threads_for};
+use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, in_shares, threads_for};
 
 /// The members of one dimension, by their ids.
 ///
@@ -48,25 +49,41 @@ struct Labels {
 const BLOCK: usize = 64;
 
 impl Labels {
-    fn new(members: &CodedMembers) -> Labels {
+    fn new(members: &CodedMembers, threads: usize) -> Labels {
         match members.numbers() {
-            Some((digits, scale, blank)) => Labels::written(digits.len(), |place, text| {
+            Some((digits, scale, blank)) => Labels::by_threads(digits.len(), threads, |place, text| {
                 if blank != Some(place as u32) {
                     Decimal::new(digits[place].into(), scale).push_to(text);
                 }
             }),
-            None => Labels::written(members.len(), |place, text| {
+            None => Labels::by_threads(members.len(), threads, |place, text| {
                 members.get(place as u32).into_iter().for_each(|member| member.write_label(text));
             }),
         }
     }
 
-    /// So many labels, each written behind those before it.
-    fn written(count: usize, write: impl Fn(usize, &mut String)) -> Labels {
-        let (mut text, mut ends) = (String::new(), Vec::with_capacity(count));
-        let mut blocks = Vec::with_capacity(count.div_ceil(BLOCK));
+    /// So many labels, of which every thread writes some blocks.
+    fn by_threads(count: usize, threads: usize, write: impl Fn(usize, &mut String) + Sync) -> Labels {
+        let begins = |place: usize| if place < count { place / BLOCK * BLOCK } else { count };
+        let written = |share: Range<usize>| Labels::written(begins(share.start)..begins(share.end), &write);
+        let mut parts = in_shares(count, threads, written).into_iter();
+        let mut all = parts.next().unwrap_or_default();
+        for Labels { text, blocks, ends } in parts {
+            let before = all.text.len();
+            all.text.push_str(&text);
+            all.blocks.extend(blocks.iter().map(|block| before + block));
+            all.ends.extend(ends);
+        }
+        all.text.shrink_to_fit();
+        all
+    }
+
+    /// Some labels from the beginning of a block on, each written behind those before it.
+    fn written(places: Range<usize>, write: &dyn Fn(usize, &mut String)) -> Labels {
+        let (mut text, mut ends) = (String::new(), Vec::with_capacity(places.len()));
+        let mut blocks = Vec::with_capacity(places.len().div_ceil(BLOCK));
         let mut begin = 0;
-        for place in 0..count {
+        for place in places {
             if place.is_multiple_of(BLOCK) {
                 begin = text.len();
                 blocks.push(begin);
@@ -74,7 +91,6 @@ impl Labels {
             write(place, &mut text);
             ends.push((text.len() - begin) as u32);
         }
-        text.shrink_to_fit();
         Labels { text, blocks, ends }
     }
 
@@ -103,7 +119,7 @@ impl Members {
         // Labels are needed only where keys are equal.
         let by_key = || in_order_of_keys(&members);
         let ((mut order, first_rank), labels) =
-            both(threads_for(members.len(), threads), by_key, || Labels::new(&members));
+            both(threads_for(members.len(), threads), by_key, || Labels::new(&members, threads));
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
             let is_name = |(m, label): (Cow<'_, Member>, &str)| {
