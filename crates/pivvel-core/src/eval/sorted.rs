@@ -38,10 +38,14 @@ impl Grouped {
         place: impl Fn(&K) -> usize,
         threads: usize,
     ) -> Vec<K> {
-        let mut packed: Vec<K> = self.cells.iter().enumerate().map(|(at, cell)| pack(at, *cell)).collect();
+        // The cell itself is its place where cells of a group stand in their order: then none has to be looked up.
+        let is_own = self.iter().all(<[u32]>::is_sorted);
+        let all = self.cells.iter().enumerate();
+        let mut packed: Vec<K> =
+            all.map(|(at, cell)| pack(if is_own { *cell as usize } else { at }, *cell)).collect();
         sort_groups(&mut packed, &self.ends, threads_for(self.cells.len(), threads));
-        let cells: Vec<u32> = packed.iter().map(|packed| self.cells[place(packed)]).collect();
-        self.cells = cells;
+        let cell = |packed: &K| if is_own { place(packed) as u32 } else { self.cells[place(packed)] };
+        self.cells = packed.iter().map(cell).collect();
         packed
     }
 
@@ -118,7 +122,7 @@ impl Sorted {
             false => low.wrapping_add(place as i64),
         };
         // A key and the cell's place are sorted as one number, of 64 bits if these are enough.
-        let bits = usize::BITS - grouped.cells.len().leading_zeros();
+        let bits = usize::BITS - values.len().leading_zeros();
         let narrow = (high.wrapping_sub(low) as u64).leading_zeros() >= bits;
         let keys = match narrow {
             true => {
