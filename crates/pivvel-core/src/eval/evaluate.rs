@@ -192,7 +192,7 @@ fn fill_item(
     grain: Grain,
     place: usize,
     formula: Option<&TypedExpr<usize>>,
-    mut values: Values,
+    values: Values,
 ) -> Result<Values, Overflow> {
     let (item, cells) = (&plan.items[place], &frame.grains[grain]);
     let operand = |operand| {
@@ -214,9 +214,10 @@ fn fill_item(
         filled.push((cells, values));
     }
     drop(ready);
-    let all = Arc::make_mut(&mut values);
-    for (cells, filled) in filled {
-        all.put(cells.start, &filled);
+    let mut all = CellValues::with_room(values, cells.len());
+    for (own, filled) in filled {
+        all.put(own.start, Arc::unwrap_or_clone(filled), cells.len());
     }
-    Ok(values)
+    all.resize(all.len().max(cells.of_items[place].end));
+    Ok(Arc::new(all))
 }

@@ -45,7 +45,7 @@ impl Frame {
             });
             let rolled = roll_up(groups, &states, &rows, &columns)?;
             finishing.work();
-            cells(rolled, &plan.aggregates)
+            cells(rolled, &plan.aggregates, if plan.items.is_empty() { 1 } else { 2 })
         })
         .map_err(|_| Error::overflow("the totals"))?;
         let mut rolled = Vec::new();
@@ -106,18 +106,23 @@ fn by_row(groups: PairTable, states: States, room: (usize, usize)) -> Result<(Pa
     Ok((groups, states))
 }
 
-/// The cells of every grain; those of the last one, the leaves, are without aggregates.
+/// The cells of every grain, with room for so many times as many; those of the last one, the leaves, are without
+/// aggregates.
 fn cells<'a>(
     rolled: ByGrain<RolledGrain<'a>>,
     aggregates: &[Aggregate],
+    room: usize,
 ) -> Result<ByGrain<(Cells, Cow<'a, States>)>, Overflow> {
     let deepest = rolled.deepest();
     let of_grain = |grain, RolledGrain { cells, states }: RolledGrain<'a>| {
         let aggregates = if grain == deepest { &[] } else { aggregates };
         let finished = aggregates.iter().map(|aggregate| states.finish(aggregate).map(Arc::new));
+        // What is not used of it is never touched.
+        let mut lines = Vec::with_capacity(states.len() * room);
+        lines.extend(states.all_lines());
         let cells = Cells {
             grain,
-            lines: states.all_lines().collect(),
+            lines,
             of_items: Vec::new(),
             merged: Vec::new(),
             aggregates: finished.collect::<Result<_, _>>()?,

@@ -27,6 +27,13 @@ pub(super) fn add_items(
             add_cells(place, item.spot.side, (rows, columns), grain);
         }
     }
+    // Of what goes over measures these have the values.
+    if plan.items.iter().any(|item| item.before_measures || item.is_group) {
+        for (_, grain) in grains.iter_mut() {
+            let cells = grain.len();
+            grain.aggregates.iter_mut().for_each(|values| Arc::make_mut(values).resize(cells));
+        }
+    }
 }
 
 /// A node for the item under every parent that has an operand, and under it what the operands have.
@@ -93,9 +100,6 @@ pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<
     }
 }
 
-/// So many cells are looked at together: what is made of them stays in the cache.
-const BLOCK: usize = 1 << 12;
-
 /// A cell for the item's nodes wherever an operand has one; its lines are theirs. The cells are gone through in their
 /// order, in which most often those of a row lie side by side.
 fn add_cells(
@@ -114,44 +118,34 @@ fn add_cells(
     let are_parts = of_operands.iter().all(|(_, operand)| axis.made(level, *operand).is_none());
     let by_operand = Grouped::new(axis.len(level), of_operands.into_iter());
     let (first, room) = (grain.len(), (rows.len(grain.grain.row), columns.len(grain.grain.column)));
-    let (mut wanted, mut numbers) = (Vec::new(), Vec::new());
-    for begin in (0..first).step_by(BLOCK) {
-        let block = &grain.pairs.pairs()[begin..first.min(begin + BLOCK)];
-        wanted.clear();
-        wanted.extend(item_cells(side, block, &by_operand));
-        grain.pairs.intern_within(wanted.iter().map(|(_, pair)| *pair), room, &mut numbers);
-        grain.lines.resize(grain.pairs.len(), 0);
-        if are_parts {
-            let each = wanted.iter().zip(&numbers);
-            each.for_each(|((cell, _), own)| grain.lines[*own as usize] += grain.lines[begin + cell]);
-        }
-    }
+    let Cells { pairs, lines, .. } = grain;
+    pairs.number_made(
+        room,
+        side,
+        |node| by_operand.group(node),
+        |cell, own| {
+            if own as usize == lines.len() {
+                lines.push(0);
+            }
+            // An operand may be an item of the same members again, whose lines count once.
+            if are_parts {
+                lines[own as usize] += lines[cell];
+            }
+        },
+    );
     if !are_parts {
-        // An operand may be an item of the same members again, whose lines count once.
         let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
-        for (cell, (row, column)) in item_cells(side, &grain.pairs.pairs()[..first], &by_part) {
-            if let Some(own) = grain.pairs.find(row, column) {
-                grain.lines[own as usize] += grain.lines[cell];
+        for cell in 0..first {
+            let (row, column) = pairs.pairs()[cell];
+            for node in by_part.group(side.pick(row, column)) {
+                let (row, column) = side.pick((*node, column), (row, *node));
+                if let Some(own) = pairs.find(row, column) {
+                    lines[own as usize] += lines[cell];
+                }
             }
         }
     }
     grain.of_items.push(first..grain.len());
-    for aggregate in &mut grain.aggregates {
-        Arc::make_mut(aggregate).resize(grain.lines.len());
-    }
-}
-
-/// For each cell whose node others are made of: its place, and the cell of each of these beside the same node of the
-/// other axis.
-fn item_cells<'a>(
-    side: AxisSide,
-    pairs: &'a [(u32, u32)],
-    made_of: &'a Grouped,
-) -> impl Iterator<Item = (usize, (u32, u32))> + 'a {
-    pairs.iter().enumerate().flat_map(move |(cell, (row, column))| {
-        let made = made_of.group(side.pick(*row, *column));
-        made.iter().map(move |node| (cell, side.pick((*node, *column), (*row, *node))))
-    })
 }
 
 /// Aggregates the cells of groups anew, from the lines of all their members. Cells where another item plays a

@@ -4,6 +4,7 @@
 use hashbrown::HashTable;
 
 use crate::lines::mix;
+use crate::model::AxisSide;
 
 /// The target of groups that are left out.
 pub(crate) const NOWHERE: u32 = u32::MAX;
@@ -88,6 +89,31 @@ impl PairTable {
                 a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.intern((*a, *b), pairs));
             }
             Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.intern((*a, *b), pairs)),
+        }
+    }
+
+    /// Numbers the pairs that are made of those that there are: beside each pair's own number on one side stand those that
+    /// `made` gives for it, beside the same one on the other. All are below `room`; `met` is given the numbers of both pairs.
+    pub(crate) fn number_made<'m>(
+        &mut self,
+        room: (usize, usize),
+        side: AxisSide,
+        made: impl Fn(u32) -> &'m [u32],
+        mut met: impl FnMut(usize, u32),
+    ) {
+        self.make_room(room.0, room.1);
+        let (steps, pairs) = (self.steps(), &mut self.pairs);
+        let (mut flat, mut hashed) = (Flat { slots: &mut self.flat, steps }, self.hashed.as_mut());
+        for of in 0..pairs.len() {
+            let (a, b) = pairs[of];
+            for own in made(side.pick(a, b)) {
+                let pair = side.pick((*own, b), (a, *own));
+                let number = match &mut hashed {
+                    None => flat.intern(pair, pairs),
+                    Some(hashed) => hashed.intern(pair, pairs),
+                };
+                met(of, number);
+            }
         }
     }
 

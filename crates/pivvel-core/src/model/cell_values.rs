@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 
 use super::{Decimal, Overflow, Value, float_to_ordered, ordered_to_float};
 
@@ -82,18 +83,20 @@ impl CellValues {
         }
     }
 
-    /// The value of a cell; `None` for a blank.
+    /// The value of a cell; `None` for a blank, and behind the last one.
     #[inline]
     pub(crate) fn get(&self, cell: usize) -> Option<Value> {
         match self {
             CellValues::Blank(_) => None,
             CellValues::Exact(scale, digits) => {
-                let digits = digits[cell];
+                let digits = *digits.get(cell)?;
                 (digits != BLANK).then(|| Value::Exact(Decimal::new(digits.into(), *scale)))
             }
-            CellValues::Float(floats) => Some(floats[cell]).filter(|float| !float.is_nan()).map(Value::Float),
-            CellValues::Days(days) => Some(days[cell]).filter(|day| *day != NO_DAY).map(Value::Date),
-            CellValues::Mixed(values) => values[cell],
+            CellValues::Float(floats) => {
+                floats.get(cell).copied().filter(|float| !float.is_nan()).map(Value::Float)
+            }
+            CellValues::Days(days) => days.get(cell).copied().filter(|day| *day != NO_DAY).map(Value::Date),
+            CellValues::Mixed(values) => *values.get(cell)?,
         }
     }
 
@@ -102,8 +105,11 @@ impl CellValues {
         (0..self.len()).map(|cell| self.get(cell))
     }
 
-    /// Gives a cell a value, or makes it blank.
+    /// Gives a cell a value, or makes it blank. Where it is behind the last one, so are those between them.
     pub(crate) fn set(&mut self, cell: usize, value: Option<Value>) {
+        if cell >= self.len() {
+            self.resize(cell + 1);
+        }
         if let (CellValues::Blank(cells), Some(value)) = (&*self, value) {
             *self = CellValues::blanks_before(value, *cells, *cells);
         }
@@ -124,10 +130,31 @@ impl CellValues {
         }
     }
 
-    /// Gives cells, from one on, the values of others.
-    pub(crate) fn put(&mut self, first: usize, others: &CellValues) {
+    /// The same values, to be changed, with room for so many if they have to be copied.
+    pub(crate) fn with_room(values: Arc<CellValues>, cells: usize) -> CellValues {
+        fn copied<T: Copy>(values: &[T], cells: usize) -> Vec<T> {
+            let mut all = Vec::with_capacity(cells.max(values.len()));
+            all.extend_from_slice(values);
+            all
+        }
+        Arc::try_unwrap(values).unwrap_or_else(|shared| match &*shared {
+            CellValues::Blank(blanks) => CellValues::Blank(*blanks),
+            CellValues::Exact(scale, digits) => CellValues::Exact(*scale, copied(digits, cells)),
+            CellValues::Float(floats) => CellValues::Float(copied(floats, cells)),
+            CellValues::Days(days) => CellValues::Days(copied(days, cells)),
+            CellValues::Mixed(values) => CellValues::Mixed(copied(values, cells)),
+        })
+    }
+
+    /// Gives cells, from one on, the values of others; if these are behind the last one, with room for so many in all.
+    pub(crate) fn put(&mut self, first: usize, others: CellValues, room: usize) {
+        if first >= self.len() {
+            self.resize(first);
+            return self.append(others, room);
+        }
         let own = first..first + others.len();
-        match (&mut *self, others) {
+        self.resize(self.len().max(own.end));
+        match (&mut *self, &others) {
             (CellValues::Exact(scale, digits), CellValues::Exact(of, others)) if scale == of => {
                 digits[own].copy_from_slice(others);
             }
@@ -137,31 +164,31 @@ impl CellValues {
         }
     }
 
-    /// Some of the cells.
+    /// Some of the cells; those behind the last one are blank.
     pub(crate) fn slice(&self, cells: Range<usize>) -> CellValues {
-        match self {
-            CellValues::Blank(_) => CellValues::Blank(cells.len()),
-            CellValues::Exact(scale, digits) => CellValues::Exact(*scale, digits[cells].to_vec()),
-            CellValues::Float(floats) => CellValues::Float(floats[cells].to_vec()),
-            CellValues::Days(days) => CellValues::Days(days[cells].to_vec()),
-            CellValues::Mixed(values) => CellValues::Mixed(values[cells].to_vec()),
-        }
+        let there = cells.start.min(self.len())..cells.end.min(self.len());
+        let mut some = match self {
+            CellValues::Blank(_) => CellValues::Blank(there.len()),
+            CellValues::Exact(scale, digits) => CellValues::Exact(*scale, digits[there].to_vec()),
+            CellValues::Float(floats) => CellValues::Float(floats[there].to_vec()),
+            CellValues::Days(days) => CellValues::Days(days[there].to_vec()),
+            CellValues::Mixed(values) => CellValues::Mixed(values[there].to_vec()),
+        };
+        some.resize(cells.len());
+        some
     }
 
     /// The value of each of some cells; a blank where there is no cell.
     pub(crate) fn gathered(&self, cells: impl ExactSizeIterator<Item = Option<usize>>) -> CellValues {
+        fn of<T: Copy>(cells: impl Iterator<Item = Option<usize>>, values: &[T], blank: T) -> Vec<T> {
+            cells.map(|cell| cell.and_then(|cell| values.get(cell)).copied().unwrap_or(blank)).collect()
+        }
         match self {
             CellValues::Blank(_) => CellValues::Blank(cells.len()),
-            CellValues::Exact(scale, digits) => {
-                CellValues::Exact(*scale, cells.map(|cell| cell.map_or(BLANK, |cell| digits[cell])).collect())
-            }
-            CellValues::Float(floats) => {
-                CellValues::Float(cells.map(|cell| cell.map_or(f64::NAN, |cell| floats[cell])).collect())
-            }
-            CellValues::Days(days) => {
-                CellValues::Days(cells.map(|cell| cell.map_or(NO_DAY, |cell| days[cell])).collect())
-            }
-            CellValues::Mixed(values) => CellValues::Mixed(cells.map(|cell| values[cell?]).collect()),
+            CellValues::Exact(scale, digits) => CellValues::Exact(*scale, of(cells, digits, BLANK)),
+            CellValues::Float(floats) => CellValues::Float(of(cells, floats, f64::NAN)),
+            CellValues::Days(days) => CellValues::Days(of(cells, days, NO_DAY)),
+            CellValues::Mixed(values) => CellValues::Mixed(of(cells, values, None)),
         }
     }
 
