@@ -61,6 +61,7 @@ fn odd_so_far(bits: u64) -> u64 {
 }
 
 /// Whether a text is in quotes, while it is read from the beginning of a line.
+#[derive(Clone, Copy)]
 pub(crate) struct Quotes {
     delimiter: u8,
     /// Whether the byte that comes next is in quotes.
@@ -105,7 +106,9 @@ impl Quotes {
         if self.second == Some(at) {
             return None;
         }
-        let (begins, ends) = (self.begins_field(bytes, at), self.ends_field(bytes, at + 64));
+        // That is of interest only where a quote is the first or the last byte.
+        let begins = marks.quotes & 1 != 0 && self.begins_field(bytes, at);
+        let ends = marks.quotes >> 63 != 0 && self.ends_field(bytes, at + 64);
         let quoted = marks.quoted(self.inside, begins, ends)?;
         self.inside = quoted >> 63 == 1;
         Some(quoted)
@@ -170,58 +173,63 @@ impl<'g> LineEnds<'g> {
             // From where 64 bytes begin, but nothing twice.
             self.read = if quote == limit { limit } else { self.read.max(quote & !63) };
             // Where one quote is, there are more.
-            while self.read < limit && self.group(bytes, limit) {}
+            while self.read < limit && !self.groups(bytes, limit) && self.one_by_one(bytes, limit) {}
         }
         self.last
     }
 
-    /// Reads the next 64 bytes, and returns whether there are quotes among them.
-    fn group(&mut self, bytes: &[u8], limit: usize) -> bool {
-        let (at, rest) = (self.read, &bytes[self.read..limit]);
-        let (marks, quoted) = match rest.first_chunk::<64>() {
-            Some(group) => {
-                let marks = Marks::of(group, self.quotes.delimiter);
-                (marks, self.quotes.read_group(bytes, at, &marks))
-            }
-            None => {
-                let mut group = [0; 64];
-                group[..rest.len()].copy_from_slice(rest);
-                (Marks::of(&group, self.quotes.delimiter), None)
-            }
-        };
-        self.read += rest.len().min(64);
-        match quoted {
-            Some(quoted) => {
-                // A return that is the last byte may be half of a break.
-                let lone = marks.returns & !(marks.feeds >> 1) & (u64::MAX >> 1);
-                let breaks = (marks.feeds | lone) & !quoted;
-                if breaks != 0 {
-                    self.last = Some(at + 64 - breaks.leading_zeros() as usize);
-                }
-                if at.is_multiple_of(64) && marks.returns & !(marks.feeds >> 1) == 0 {
-                    let Marks { separators, feeds, returns, .. } = marks;
-                    if self.known.len() < at / 64 {
-                        self.known.resize(at / 64, None);
-                    }
-                    self.known.push(Some(KnownMarks { separators, feeds, quoted, returns: returns != 0 }));
-                }
-            }
-            None => self.one_by_one(bytes, at, &marks),
+    /// Reads 64 bytes after 64 bytes, and returns whether it stopped behind some without quotes. Otherwise the next ones are
+    /// fewer, or their quotes have to be read one by one.
+    fn groups(&mut self, bytes: &[u8], limit: usize) -> bool {
+        let (mut quotes, mut last, mut at) = (self.quotes, self.last, self.read);
+        let are_kept = at.is_multiple_of(64);
+        if are_kept {
+            self.known.resize(at / 64, None);
         }
-        marks.quotes != 0
+        let mut are_quiet = false;
+        for group in bytes[at..limit].as_chunks::<64>().0 {
+            let marks = Marks::of(group, quotes.delimiter);
+            let Some(quoted) = quotes.read_group(bytes, at, &marks) else { break };
+            let Marks { separators, feeds, returns, .. } = marks;
+            let lone = returns & !(feeds >> 1);
+            // A return that is the last byte may be half of a break.
+            let breaks = (feeds | lone & (u64::MAX >> 1)) & !quoted;
+            if breaks != 0 {
+                last = Some(at + 64 - breaks.leading_zeros() as usize);
+            }
+            if are_kept {
+                let known = KnownMarks { separators, feeds, quoted, returns: returns != 0 };
+                self.known.push((lone == 0).then_some(known));
+            }
+            at += 64;
+            if marks.quotes == 0 {
+                are_quiet = true;
+                break;
+            }
+        }
+        (self.quotes, self.last, self.read) = (quotes, last, at);
+        are_quiet
     }
 
-    fn one_by_one(&mut self, bytes: &[u8], base: usize, marks: &Marks) {
-        let mut rest = marks.quotes | marks.feeds | marks.returns;
-        while rest != 0 {
-            let at = base + rest.trailing_zeros() as usize;
-            rest &= rest - 1;
+    /// Reads the next 64 bytes or what there is of them, quote by quote, and returns whether there are quotes among them.
+    fn one_by_one(&mut self, bytes: &[u8], limit: usize) -> bool {
+        let (base, rest) = (self.read, &bytes[self.read..limit]);
+        let some = &rest[..rest.len().min(64)];
+        let mut group = [0; 64];
+        group[..some.len()].copy_from_slice(some);
+        let marks = Marks::of(&group, self.quotes.delimiter);
+        let mut marked = marks.quotes | marks.feeds | marks.returns;
+        while marked != 0 {
+            let at = base + marked.trailing_zeros() as usize;
+            marked &= marked - 1;
             if bytes[at] == b'"' {
                 self.quotes.read_one(bytes, at);
             } else if !self.quotes.inside {
                 self.last = last_break(bytes, at..at + 1).or(self.last);
             }
         }
+        self.read += some.len();
+        marks.quotes != 0
     }
 }
 
