@@ -7,8 +7,7 @@ use std::sync::Arc;
 
 use super::cells::Cells;
 use super::sorted::Grouped;
-use crate::grouping::NOWHERE;
-use crate::grouping::States;
+use crate::grouping::{NOWHERE, PairTable, States};
 use crate::lines::{Member, MemberId};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow};
 use crate::plan::{Plan, PlannedItem};
@@ -100,8 +99,7 @@ pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<
     }
 }
 
-/// A cell for the item's nodes wherever an operand has one; its lines are theirs. The cells are gone through in their
-/// order, in which most often those of a row lie side by side.
+/// A cell for the item's nodes wherever an operand has one; its lines are theirs.
 fn add_cells(
     place: usize,
     side: AxisSide,
@@ -116,36 +114,68 @@ fn add_cells(
         of_parts.extend(made_of(axis, level, node).into_iter().map(|part| (node, part)));
     }
     let are_parts = of_operands.iter().all(|(_, operand)| axis.made(level, *operand).is_none());
-    let by_operand = Grouped::new(axis.len(level), of_operands.into_iter());
-    let (first, room) = (grain.len(), (rows.len(grain.grain.row), columns.len(grain.grain.column)));
-    let Cells { pairs, lines, .. } = grain;
-    pairs.number_made(
-        room,
-        side,
-        |node| by_operand.group(node),
-        |cell, own| {
-            if own as usize == lines.len() {
-                lines.push(0);
-            }
-            // An operand may be an item of the same members again, whose lines count once.
-            if are_parts {
-                lines[own as usize] += lines[cell];
-            }
-        },
-    );
+    let room = (rows.len(grain.grain.row), columns.len(grain.grain.column));
+    let (first, Cells { pairs, lines, .. }) = (grain.len(), &mut *grain);
+    pairs.make_room(room.0, room.1);
+    let count = |pairs: &mut PairTable, (row, column): (u32, u32), cell: u32| {
+        let own = pairs.number(row, column) as usize;
+        if own == lines.len() {
+            lines.push(0);
+        }
+        // An operand may be an item of the same members again, whose lines count once.
+        if are_parts {
+            lines[own] += lines[cell as usize];
+        }
+    };
+    // Where all cells have a place in a table, no cell is gone through that is none of an operand's.
+    match pairs.is_flat() {
+        true => of_places(side, pairs, &of_operands, side.other().pick(room.0, room.1), count),
+        false => of_cells(side, pairs, &Grouped::new(axis.len(level), of_operands.into_iter()), count),
+    }
     if !are_parts {
         let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
-        for cell in 0..first {
-            let (row, column) = pairs.pairs()[cell];
-            for node in by_part.group(side.pick(row, column)) {
-                let (row, column) = side.pick((*node, column), (row, *node));
-                if let Some(own) = pairs.find(row, column) {
-                    lines[own as usize] += lines[cell];
-                }
+        of_cells(side, pairs, &by_part, |pairs, (row, column), cell| {
+            if let Some(own) = pairs.find(row, column) {
+                lines[own as usize] += lines[cell as usize];
+            }
+        });
+    }
+    grain.of_items.push(first..grain.len());
+}
+
+/// Meets, for each node that is made of others, the cells of these, in every place that there may be; beside which the node's
+/// own one is.
+fn of_places(
+    side: AxisSide,
+    pairs: &mut PairTable,
+    made_of: &[(u32, u32)],
+    others: usize,
+    mut met: impl FnMut(&mut PairTable, (u32, u32), u32),
+) {
+    let beside = |node: u32, other: u32| side.pick((node, other), (other, node));
+    for other in 0..others as u32 {
+        for (node, of) in made_of {
+            let (row, column) = beside(*of, other);
+            if let Some(cell) = pairs.find(row, column) {
+                met(pairs, beside(*node, other), cell);
             }
         }
     }
-    grain.of_items.push(first..grain.len());
+}
+
+/// Meets the same cells by going through all that there are.
+fn of_cells(
+    side: AxisSide,
+    pairs: &mut PairTable,
+    made_of: &Grouped,
+    mut met: impl FnMut(&mut PairTable, (u32, u32), u32),
+) {
+    for cell in 0..pairs.len() {
+        let (row, column) = pairs.pairs()[cell];
+        for node in made_of.group(side.pick(row, column)) {
+            met(pairs, side.pick((*node, column), (row, *node)), cell as u32);
+        }
+    }
 }
 
 /// Aggregates the cells of groups anew, from the lines of all their members. Cells where another item plays a

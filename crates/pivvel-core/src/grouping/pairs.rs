@@ -4,7 +4,6 @@
 use hashbrown::HashTable;
 
 use crate::lines::mix;
-use crate::model::AxisSide;
 
 /// The target of groups that are left out.
 pub(crate) const NOWHERE: u32 = u32::MAX;
@@ -92,31 +91,6 @@ impl PairTable {
         }
     }
 
-    /// Numbers the pairs that are made of those that there are: beside each pair's own number on one side stand those that
-    /// `made` gives for it, beside the same one on the other. All are below `room`; `met` is given the numbers of both pairs.
-    pub(crate) fn number_made<'m>(
-        &mut self,
-        room: (usize, usize),
-        side: AxisSide,
-        made: impl Fn(u32) -> &'m [u32],
-        mut met: impl FnMut(usize, u32),
-    ) {
-        self.make_room(room.0, room.1);
-        let (steps, pairs) = (self.steps(), &mut self.pairs);
-        let (mut flat, mut hashed) = (Flat { slots: &mut self.flat, steps }, self.hashed.as_mut());
-        for of in 0..pairs.len() {
-            let (a, b) = pairs[of];
-            for own in made(side.pick(a, b)) {
-                let pair = side.pick((*own, b), (a, *own));
-                let number = match &mut hashed {
-                    None => flat.intern(pair, pairs),
-                    Some(hashed) => hashed.intern(pair, pairs),
-                };
-                met(of, number);
-            }
-        }
-    }
-
     /// The table of one pair of the first numbers.
     pub(crate) fn of_one() -> PairTable {
         let mut table = PairTable::default();
@@ -126,9 +100,23 @@ impl PairTable {
 
     /// Numbers one pair.
     pub(crate) fn number_one(&mut self, a: u32, b: u32) -> u32 {
-        let mut out = Vec::with_capacity(1);
-        self.intern(&[a], &[b], &mut out);
-        out[0]
+        self.make_room(a as usize + 1, b as usize + 1);
+        self.number(a, b)
+    }
+
+    /// Numbers a pair that there is room for.
+    #[inline]
+    pub(crate) fn number(&mut self, a: u32, b: u32) -> u32 {
+        let steps = self.steps();
+        match &mut self.hashed {
+            None => Flat { slots: &mut self.flat, steps }.intern((a, b), &mut self.pairs),
+            Some(hashed) => hashed.intern((a, b), &mut self.pairs),
+        }
+    }
+
+    /// Whether to ask for all pairs that there may be takes no longer than to go through those that there are.
+    pub(crate) fn is_flat(&self) -> bool {
+        self.hashed.is_none()
     }
 
     /// Makes ready for so many pairs, of which the first numbers are below `room.0` and the second ones
@@ -232,7 +220,8 @@ impl PairTable {
         }
     }
 
-    fn make_room(&mut self, a: usize, b: usize) {
+    /// Makes room for pairs of which the first numbers are below `a` and the second ones below `b`.
+    pub(crate) fn make_room(&mut self, a: usize, b: usize) {
         if let Some(hashed) = &mut self.hashed {
             if hashed.latest.len() < b {
                 hashed.latest.resize(b.next_power_of_two(), (NONE, NONE));
