@@ -4,12 +4,16 @@ use std::future::Future;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+use base64::Engine;
+use base64::prelude::BASE64_STANDARD;
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::key::Key;
-use fantoccini::wd::{PrintConfiguration, PrintSize};
+use fantoccini::wd::{PrintSize, WebDriverCompatibleCommand};
 use fantoccini::{Client, ClientBuilder, Locator};
+use http::Method;
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
+use url::{ParseError, Url};
 
 /// Written before anything else on a page: what goes wrong on it is kept.
 const WATCH: &str = "<script>window.wrong = []; addEventListener('error', e => window.wrong.push(String(e.message)), true); \
@@ -131,8 +135,25 @@ impl Page {
     }
 
     pub(crate) async fn print_on(&self, size: PrintSize) -> Vec<u8> {
-        let configuration = PrintConfiguration::builder().size(size).build().unwrap();
-        self.0.print(configuration).await.unwrap()
+        let printed = self.0.issue_cmd(Print(size)).await.unwrap();
+        BASE64_STANDARD.decode(printed["data"].as_str().unwrap()).unwrap()
+    }
+}
+
+/// Prints a page by the browser's own protocol: the driver's command gives up after ten seconds, which a large page takes on a
+/// busy machine.
+#[derive(Debug)]
+struct Print(PrintSize);
+
+impl WebDriverCompatibleCommand for Print {
+    fn endpoint(&self, driver: &Url, session: Option<&str>) -> Result<Url, ParseError> {
+        driver.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &Url) -> (Method, Option<String>) {
+        // In inches.
+        let params = json!({ "paperWidth": self.0.width / 2.54, "paperHeight": self.0.height / 2.54 });
+        (Method::POST, Some(json!({ "cmd": "Page.printToPDF", "params": params }).to_string()))
     }
 }
 
