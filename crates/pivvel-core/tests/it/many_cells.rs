@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 
+use pivvel_core::result::Grain;
 use pivvel_core::{Brief, Build, CrossTab};
 
 use crate::support::{batch, close, days, labels, numbers, source, texts};
@@ -107,4 +108,46 @@ fn many_cells_are_those_of_plain_loops() {
         }
     }
     assert_eq!(met, YARDS * MONTHS);
+}
+
+/// Cells that lie so far apart that no table has a place for each of them: items have theirs as in a small layout, with what
+/// they are made of, and so has an item of an item.
+#[test]
+fn items_of_cells_that_lie_far_apart() {
+    const ORDERS: usize = 5_000;
+    let scenarios = ["actual", "plan", "budget"];
+    // An order is delivered on a day of its own; every third one has no plan.
+    let lines = (0..ORDERS).flat_map(|order| (0..3).map(move |scenario| (order, scenario)));
+    let lines: Vec<(usize, usize)> = lines.filter(|(order, s)| *s != 1 || order % 3 > 0).collect();
+    let amount = |order: usize, scenario: usize| (order % 97 + scenario * 10) as i64;
+    let columns = [
+        ("order", numbers(lines.iter().map(|(order, _)| Some(*order as i64)))),
+        ("scenario", texts(lines.iter().map(|(_, scenario)| Some(scenarios[*scenario])))),
+        ("delivery", numbers(lines.iter().map(|(order, _)| Some((order * 7 % ORDERS) as i64)))),
+        ("amount", numbers(lines.iter().map(|(order, scenario)| Some(amount(*order, *scenario))))),
+    ];
+    let brief = Brief::new()
+        .rows(["order"])
+        .columns(["scenario", "delivery"])
+        .measure(("sales", "sum(amount)"))
+        .item("scenario", "variance", "actual - plan")
+        .item("scenario", "beyond", "variance + budget");
+    let crosstab = Build::new().threads(2).run(&brief, &mut source(vec![batch(columns)])).unwrap();
+    for order in 0..ORDERS {
+        let (row, delivery) = (order.to_string(), (order * 7 % ORDERS).to_string());
+        let planned = order % 3 > 0;
+        let plan = if planned { amount(order, 1) } else { 0 };
+        let variance = amount(order, 0) - plan;
+        for (item, value, lines) in [
+            ("variance", variance, 1 + u64::from(planned)),
+            ("beyond", variance + amount(order, 2), 2 + u64::from(planned)),
+        ] {
+            for column in [vec![item], vec![item, delivery.as_str()]] {
+                let cell = crosstab.find(&[row.as_str()], &column).unwrap().unwrap();
+                let found = (cell.value(0).map(|value| value.to_string()), cell.lines());
+                assert_eq!(found, (Some(value.to_string()), lines), "{row} {column:?}");
+            }
+        }
+    }
+    assert_eq!(crosstab.cell_count(Grain::new(1, 2)), lines.len() + 2 * ORDERS);
 }
