@@ -50,7 +50,7 @@ impl CellsShape {
 
     /// The same with dictionaries of the texts that the rows of some levels have.
     pub(super) fn with_dictionaries(mut self, crosstab: &CrossTab, kept: &Levels) -> CellsShape {
-        let (rows, columns) = kept.shown(crosstab);
+        let (rows, columns) = kept.with_cells(crosstab);
         let of_columns = pools_of(crosstab.columns(), columns, &self.held[1]);
         self.pools = Pools::new(pools_of(crosstab.rows(), rows, &self.held[0]).with(of_columns));
         self.schema = self.pools.typed(&self.schema);

@@ -39,7 +39,7 @@ impl Pool {
     fn code(&self, text: &str) -> i32 {
         match self.codes.find(text) {
             Some(code) => code as i32,
-            None => unreachable!("all texts of a column are known beforehand"),
+            None => unreachable!("all texts of a column are known beforehand, and {text:?} is not"),
         }
     }
 

@@ -218,6 +218,14 @@ impl Levels {
         (kept(crosstab.rows(), &self.rows), kept(crosstab.columns(), &self.columns))
     }
 
+    /// Those of them that have a cell.
+    pub(super) fn with_cells(&self, crosstab: &CrossTab) -> (Vec<RowEntry>, Vec<ColumnEntry>) {
+        let (mut rows, mut columns) = self.shown(crosstab);
+        rows.retain(|row| crosstab.cell(*row, ColumnEntry::TOTAL).is_some());
+        columns.retain(|column| crosstab.cell(RowEntry::TOTAL, *column).is_some());
+        (rows, columns)
+    }
+
     /// The pairs of levels that are kept.
     pub(super) fn grains(&self) -> impl Iterator<Item = Grain> {
         let kept = |levels: &[bool]| (0..levels.len()).filter(|level| levels[*level]).collect::<Vec<usize>>();

@@ -262,7 +262,7 @@ impl<'a> TidyShape<'a> {
     /// The same with dictionaries of the texts that the rows of some levels and measures have.
     pub(super) fn with_dictionaries(mut self, kept: &Levels, measures: &[usize]) -> TidyShape<'a> {
         let crosstab = self.crosstab;
-        let (rows, columns) = kept.shown(crosstab);
+        let (rows, columns) = kept.with_cells(crosstab);
         let of_columns = pools_of(crosstab.columns(), columns, &self.held[1]);
         self.pools = Pools::new(pools_of(crosstab.rows(), rows, &self.held[0]).with(of_columns));
         // The last one of a name: a dimension may be called like a column of decisions.
@@ -294,7 +294,9 @@ impl<'a> TidyShape<'a> {
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
         let all = self.crosstab.measures();
 
-        let measure_names = all.iter().map(|measure| Some(measure.name.as_str()));
+        // A figure that no row holds may be hidden, and so is its name.
+        let names = (0..).zip(all.iter().map(|measure| measure.name.as_str()));
+        let measure_names = names.map(|(place, name)| measures.contains(&place).then_some(name));
         let mut texts = of_rows.located(&self.held[0]).with(of_columns.located(&self.held[1]));
         texts.push(Location::Text(Coded::new(&measures, measure_names)));
         let mut columns: Vec<BuildColumn<'_>> = Vec::with_capacity(self.schema.fields().len());
