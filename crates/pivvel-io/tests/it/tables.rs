@@ -6,7 +6,7 @@ use std::num::NonZero;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::UInt32Type;
+use arrow_array::types::Int32Type;
 use arrow_array::{
     Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, DictionaryArray, Float64Array, Int64Array,
     RecordBatch, StringArray, UInt64Array,
@@ -112,7 +112,7 @@ fn written(batch: &RecordBatch, form: TableForm, options: TableOptions) -> Vec<u
 fn coded(batch: &RecordBatch) -> RecordBatch {
     let column = |(field, array): (&Arc<Field>, &ArrayRef)| match array.as_string_opt::<i32>() {
         Some(texts) => {
-            let coded: DictionaryArray<UInt32Type> = texts.iter().collect();
+            let coded: DictionaryArray<Int32Type> = texts.iter().collect();
             let field = field.as_ref().clone().with_data_type(coded.data_type().clone());
             (field, Arc::new(coded) as ArrayRef)
         }
