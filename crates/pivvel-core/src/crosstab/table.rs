@@ -222,12 +222,10 @@ impl CrossTab {
     pub fn yardsticks(&self) -> Yardsticks {
         let mut all = Yardsticks::default();
         for (grain, _) in self.grains.iter() {
-            for (i, measure) in self.measures.iter().enumerate() {
-                let peers = self.peers_at(i, grain);
-                for (key, measured) in peers.groups() {
-                    let axes = (&self.rows, &self.columns);
-                    let grain = (!peers.is_joined()).then_some(grain);
-                    let name = peers_id(&measure.name, axes, grain, key);
+            for measure in 0..self.measures.len() {
+                let peers = self.peers_at(measure, grain);
+                let names = self.names_of_peers(measure, grain, peers);
+                for ((_, measured), name) in peers.groups().zip(names) {
                     KeptScale::of(measured, &YardstickSpec::default())
                         .into_iter()
                         .for_each(|scale| all.insert(name.clone(), scale));
