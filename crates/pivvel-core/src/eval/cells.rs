@@ -20,7 +20,8 @@ pub(crate) struct Cells {
     /// Which cells of items are aggregated from the lines of all members of a group; those behind the last one
     /// are not.
     pub(crate) merged: Vec<bool>,
-    /// Aggregates by their place in the plan, then by cell. Where all items go over measures, their cells have none.
+    /// Aggregates by their place in the plan, then by cell. Where no item is applied to aggregates, the cells of items
+    /// have none.
     pub(crate) aggregates: Vec<Values>,
 }
 

@@ -117,7 +117,7 @@ fn cells<'a>(
     let of_grain = |grain, RolledGrain { cells, states }: RolledGrain<'a>| {
         let aggregates = if grain == deepest { &[] } else { aggregates };
         let finished = aggregates.iter().map(|aggregate| states.finish(aggregate).map(Arc::new));
-        // What is not used of it is never touched.
+        // Room that is reserved and not written costs nothing.
         let mut lines = Vec::with_capacity(states.len() * room);
         lines.extend(states.all_lines());
         let cells = Cells {

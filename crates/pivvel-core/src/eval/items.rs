@@ -26,7 +26,7 @@ pub(super) fn add_items(
             add_cells(place, item.spot.side, (rows, columns), grain);
         }
     }
-    // Of what goes over measures these have the values.
+    // Items that are applied to aggregates have values among these.
     if plan.items.iter().any(|item| item.before_measures || item.is_group) {
         for (_, grain) in grains.iter_mut() {
             let cells = grain.len();
@@ -127,7 +127,7 @@ fn add_cells(
             lines[own] += lines[cell as usize];
         }
     };
-    // Where all cells have a place in a table, no cell is gone through that is none of an operand's.
+    // In a flat table the cells of operands are looked up one by one, which skips all others.
     match pairs.is_flat() {
         true => of_places(side, pairs, &of_operands, side.other().pick(room.0, room.1), count),
         false => of_cells(side, pairs, &Grouped::new(axis.len(level), of_operands.into_iter()), count),
@@ -143,8 +143,8 @@ fn add_cells(
     grain.of_items.push(first..grain.len());
 }
 
-/// Meets, for each node that is made of others, the cells of these, in every place that there may be; beside which the node's
-/// own one is.
+/// Calls `met` for each cell of an operand, with the row and the column of the item's cell beside it. Every place in the
+/// table where an operand may have a cell is looked up; `made_of` has pairs of an item's node and an operand's.
 fn of_places(
     side: AxisSide,
     pairs: &mut PairTable,
@@ -163,7 +163,7 @@ fn of_places(
     }
 }
 
-/// Meets the same cells by going through all that there are.
+/// The same by going through all cells; `made_of` has the nodes that are made of each node.
 fn of_cells(
     side: AxisSide,
     pairs: &mut PairTable,

@@ -38,7 +38,7 @@ impl Grouped {
         place: impl Fn(&K) -> usize,
         threads: usize,
     ) -> Vec<K> {
-        // The cell itself is its place where cells of a group stand in their order: then none has to be looked up.
+        // Where the cells of each group ascend, their numbers say which of equal values comes first, and none is looked up.
         let is_own = self.iter().all(<[u32]>::is_sorted);
         let all = self.cells.iter().enumerate();
         let mut packed: Vec<K> =

@@ -114,7 +114,7 @@ impl PairTable {
         }
     }
 
-    /// Whether to ask for all pairs that there may be takes no longer than to go through those that there are.
+    /// Whether every pair that there may be has a slot. There are so few slots then that looking up all of them is cheap.
     pub(crate) fn is_flat(&self) -> bool {
         self.hashed.is_none()
     }

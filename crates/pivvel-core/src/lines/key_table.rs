@@ -1,4 +1,5 @@
-//! Keys to codes: by place where keys lie close together, as numbers of orders do, and by a hash table where they do not.
+//! Keys to codes: where keys lie close together, as numbers of orders do, an array has the code of each at its distance from
+//! the first; where they do not, a hash table has it.
 
 use hashbrown::HashTable;
 use hashbrown::hash_table::Entry;
@@ -89,8 +90,8 @@ impl KeyTable {
         if codes.is_empty() {
             *first = key;
         }
-        // From the lowest key to the highest, and then twice as many as before: keys that come in their order move the others
-        // seldom.
+        // From the lowest key to the highest, and at least twice as many places as before: keys that rise or fall one by one
+        // make the array grow only a few times.
         let most = FEW.max(SPARSE * (*known + 1));
         let before = if key < *first { first.abs_diff(key) } else { 0 };
         let span = key.abs_diff(*first).saturating_add(1).max(before.saturating_add(codes.len() as u64));

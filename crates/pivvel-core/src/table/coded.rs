@@ -38,11 +38,11 @@ impl<'r, 'a> Coded<'r, 'a> {
         match (form, pool) {
             (Texts::Dictionary, _) => Arc::new(self.dictionary()),
             (Texts::OfTable, Some(pool)) => pool.array(self.texts(), self.codes.iter().copied()),
-            (Texts::OfTable, None) => self.plain(),
+            (Texts::OfTable, None) => self.utf8(),
         }
     }
 
-    fn plain(&self) -> ArrayRef {
+    fn utf8(&self) -> ArrayRef {
         let texts: StringArray = self.texts.iter().copied().collect();
         let codes = UInt32Array::from(self.codes.to_vec());
         take(&texts, &codes, None).unwrap_or_else(|e| unreachable!("every code has its text: {e}"))

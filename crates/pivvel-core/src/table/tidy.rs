@@ -294,7 +294,7 @@ impl<'a> TidyShape<'a> {
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
         let all = self.crosstab.measures();
 
-        // A figure that no row holds may be hidden, and so is its name.
+        // A measure that no row has may be hidden: its name stays out, too.
         let names = (0..).zip(all.iter().map(|measure| measure.name.as_str()));
         let measure_names = names.map(|(place, name)| measures.contains(&place).then_some(name));
         let mut texts = of_rows.located(&self.held[0]).with(of_columns.located(&self.held[1]));
