@@ -121,6 +121,11 @@ fn common(group: Group) -> (Common, Common) {
 
 /// The different parts of a level's nodes, and which of them each node has: [`NO_GROUP`] for one that is not shown.
 fn parts<S: OfAxis>(axis: &Axis<S>, level: usize, common: Common) -> (Vec<Part>, Vec<u32>) {
+    let nodes = axis.len(level);
+    // There may be millions of nodes.
+    if matches!(common, Common::Nothing) && nodes > 0 && axis.has_only_members(level) {
+        return (vec![(Class::MEMBERS, None)], vec![0; nodes]);
+    }
     let part = |node: u32| {
         let node_in_common = match (common, level) {
             (Common::Nothing, _) => None,
@@ -147,6 +152,6 @@ fn parts<S: OfAxis>(axis: &Axis<S>, level: usize, common: Common) -> (Vec<Part>,
             parts.len() as u32 - 1
         })
     };
-    let of = (0..axis.len(level) as u32).map(number).collect();
+    let of = (0..nodes as u32).map(number).collect();
     (parts, of)
 }

@@ -1,6 +1,6 @@
 //! Cells in groups, and in the order of their values within each.
 
-use crate::model::{CellValues, threads_for};
+use crate::model::{CellValues, filled, in_each, threads_for};
 
 /// In no group.
 pub(crate) const NO_GROUP: u32 = u32::MAX;
@@ -31,22 +31,23 @@ impl Grouped {
         Grouped { cells, ends }
     }
 
-    /// Sorts the cells of each group by the numbers that they are packed into with their places, and gives these numbers.
-    fn sort_by<K: Ord + Copy + Send>(
+    /// Sorts the cells of each group by the numbers that they are packed into with their places, and gives their keys.
+    fn sort_by<K: Ord + Copy + Default + Send + Sync>(
         &mut self,
-        pack: impl Fn(usize, u32) -> K,
-        place: impl Fn(&K) -> usize,
+        pack: impl Fn(usize, u32) -> K + Sync,
+        place: impl Fn(K) -> usize + Sync,
+        key: impl Fn(K) -> i64 + Sync,
         threads: usize,
-    ) -> Vec<K> {
+    ) -> Vec<i64> {
         // Where the cells of each group ascend, their numbers say which of equal values comes first, and none is looked up.
         let is_own = self.iter().all(<[u32]>::is_sorted);
-        let all = self.cells.iter().enumerate();
-        let mut packed: Vec<K> =
-            all.map(|(at, cell)| pack(if is_own { *cell as usize } else { at }, *cell)).collect();
-        sort_groups(&mut packed, &self.ends, threads_for(self.cells.len(), threads));
-        let cell = |packed: &K| if is_own { place(packed) as u32 } else { self.cells[place(packed)] };
-        self.cells = packed.iter().map(cell).collect();
-        packed
+        let cells = &self.cells;
+        let own_place = |at: usize, cell: u32| if is_own { cell as usize } else { at };
+        let mut packed = filled(cells.len(), threads, |at| pack(own_place(at, cells[at]), cells[at]));
+        sort_groups(&mut packed, &self.ends, threads_for(cells.len(), threads));
+        let cell = |packed: K| if is_own { place(packed) as u32 } else { cells[place(packed)] };
+        self.cells = filled(packed.len(), threads, |at| cell(packed[at]));
+        filled(packed.len(), threads, |at| key(packed[at]))
     }
 
     /// Brings the cells of each group into the order of their keys; those of the same key stay as they are.
@@ -127,13 +128,13 @@ impl Sorted {
         let keys = match narrow {
             true => {
                 let pack = |at, cell| place(cell) << bits | at as u64;
-                let packed = grouped.sort_by(pack, |packed| (packed & ((1 << bits) - 1)) as usize, threads);
-                packed.into_iter().map(|packed| key(packed >> bits)).collect()
+                let place_of = |packed| (packed & ((1 << bits) - 1)) as usize;
+                grouped.sort_by(pack, place_of, |packed| key(packed >> bits), threads)
             }
             false => {
                 let pack = |at, cell| u128::from(place(cell)) << 64 | at as u128;
-                let packed = grouped.sort_by(pack, |packed| *packed as u64 as usize, threads);
-                packed.into_iter().map(|packed| key((packed >> 64) as u64)).collect()
+                let place_of = |packed| packed as u64 as usize;
+                grouped.sort_by(pack, place_of, |packed: u128| key((packed >> 64) as u64), threads)
             }
         };
         Sorted { grouped, keys }
@@ -162,20 +163,16 @@ impl<'a> SortedGroup<'a> {
     }
 }
 
-/// Sorts each group. Every thread sorts some groups, and a part of each group that is larger than its share.
-fn sort_groups<K: Ord + Copy + Send>(all: &mut [K], ends: &[usize], threads: usize) {
+/// Sorts each group. Every thread sorts some groups, and all sort together what is larger than their share.
+fn sort_groups<K: Ord + Copy + Send + Sync>(all: &mut [K], ends: &[usize], threads: usize) {
     let mut begin = 0;
     let share = all.len() / threads;
     let mut jobs: Vec<Vec<&mut [K]>> = (0..threads).map(|_| Vec::new()).collect();
-    let (mut rest, mut filled, mut job) = (&mut *all, 0, 0);
-    let mut split = Vec::new();
+    let (mut rest, mut filled, mut job) = (all, 0, 0);
     for end in ends {
         let (group, after) = std::mem::take(&mut rest).split_at_mut(end - begin);
         if threads > 1 && group.len() > share {
-            split.push(begin..*end);
-            for (part, job) in group.chunks_mut(group.len().div_ceil(threads)).zip(&mut jobs) {
-                job.push(part);
-            }
+            sort_large(group, threads);
         } else if group.len() > 1 {
             if filled > share && job + 1 < jobs.len() {
                 (filled, job) = (0, job + 1);
@@ -188,11 +185,33 @@ fn sort_groups<K: Ord + Copy + Send>(all: &mut [K], ends: &[usize], threads: usi
     let sort = |groups: Vec<&mut [K]>| groups.into_iter().for_each(|group| group.sort_unstable());
     std::thread::scope(|scope| {
         let own = jobs.pop();
-        for job in jobs {
+        for job in jobs.into_iter().filter(|job| !job.is_empty()) {
             scope.spawn(move || sort(job));
         }
         own.into_iter().for_each(sort);
     });
-    // The standard sort finds the parts that are in order, and merges them.
-    split.into_iter().for_each(|group| all[group].sort());
+}
+
+/// So many numbers show where the shares of all end.
+const SAMPLE: usize = 1_024;
+
+/// Sorts many numbers, each thread those of a range of its own.
+fn sort_large<K: Ord + Copy + Send + Sync>(all: &mut [K], threads: usize) {
+    let mut sample: Vec<K> = all.iter().step_by(all.len().div_ceil(SAMPLE)).copied().collect();
+    sample.sort_unstable();
+    let bound = |place: usize| (0 < place && place < threads).then(|| sample[sample.len() * place / threads]);
+    let sorted = in_each(threads, |place| {
+        let (low, high) = (bound(place), bound(place + 1));
+        let is_own =
+            |number: &&K| low.is_none_or(|low| low <= **number) && high.is_none_or(|high| **number < high);
+        let mut own: Vec<K> = all.iter().filter(is_own).copied().collect();
+        own.sort_unstable();
+        own
+    });
+    let mut rest = all;
+    for own in sorted {
+        let (place, after) = rest.split_at_mut(own.len());
+        place.copy_from_slice(&own);
+        rest = after;
+    }
 }

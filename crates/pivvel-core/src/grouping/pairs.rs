@@ -145,7 +145,8 @@ impl PairTable {
     /// Numbers the pairs anew, row by row, where they are dense, so that what stands in one row lies side by side.
     /// Gives the number that each had, in the new order, unless every pair keeps its own.
     pub(crate) fn renumbered_by_row(mut self, room: (usize, usize)) -> (PairTable, Option<Vec<u32>>) {
-        if !self.lay_out_by_row(room) {
+        let stand_by_row = self.pairs.is_sorted();
+        if !self.lay_out_by_row(room) || stand_by_row {
             return (self, None);
         }
         let wide = self.wide;
@@ -156,8 +157,7 @@ impl PairTable {
             *number = self.pairs.len() as u32;
             self.pairs.push(((slot / wide) as u32, (slot % wide) as u32));
         }
-        let moved = !(0..).zip(&old).all(|(own, old)| own == *old);
-        (self, moved.then_some(old))
+        (self, Some(old))
     }
 
     /// Makes a flat table, row by row, where the pairs are dense; whether they are.

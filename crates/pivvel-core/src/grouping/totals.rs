@@ -90,7 +90,7 @@ impl Totals {
     }
 
     /// The sums of every group that has lines at one of the places, where all have 64 bits.
-    pub(super) fn narrow_sums(&self, place: usize) -> Option<impl Iterator<Item = Option<i64>>> {
+    pub(super) fn narrow_sums(&self, place: usize) -> Option<impl ExactSizeIterator<Item = Option<i64>>> {
         let narrow = self.over[place].is_empty();
         narrow.then(|| {
             self.slots.chunks_exact(self.width()).map(move |cell| (cell[0] != 0).then(|| cell[1 + place]))

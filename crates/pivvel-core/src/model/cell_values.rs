@@ -264,13 +264,17 @@ impl CellValues {
     /// Digits that do not fit into a column of digits, or the first error among them.
     pub(crate) fn of_digits(
         scale: u8,
-        digits: impl Iterator<Item = Result<Option<i64>, Overflow>>,
+        digits: impl ExactSizeIterator<Item = Result<Option<i64>, Overflow>>,
     ) -> Result<CellValues, Overflow> {
-        let slot = |digits: Result<Option<i64>, Overflow>| match digits? {
-            Some(BLANK) => Err(Overflow),
-            digits => Ok(digits.unwrap_or(BLANK)),
-        };
-        Ok(CellValues::Exact(scale, digits.map(slot).collect::<Result<_, _>>()?))
+        // Collecting results would make no room for them before.
+        let mut slots = Vec::with_capacity(digits.len());
+        for digits in digits {
+            match digits? {
+                Some(BLANK) => return Err(Overflow),
+                digits => slots.push(digits.unwrap_or(BLANK)),
+            }
+        }
+        Ok(CellValues::Exact(scale, slots))
     }
 
     /// The digits of exact numbers; `None` if the values are not kept as digits.

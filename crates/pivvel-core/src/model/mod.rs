@@ -31,7 +31,7 @@ pub(crate) use overflow::Overflow;
 pub use period::{NoPeriod, Period};
 pub(crate) use sentence::with_thousands;
 pub use sentence::{Part, Sentence, with_marks};
-pub(crate) use threads::{both, in_shares, threads_for};
+pub(crate) use threads::{both, filled, in_each, in_shares, threads_for};
 pub(crate) use types::{FINEST, Type};
 pub use value::Value;
 pub(crate) use value::{float_to_ordered, ordered_to_float};

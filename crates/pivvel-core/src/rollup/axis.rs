@@ -368,6 +368,11 @@ impl<S: OfAxis> Axis<S> {
         self.nodes[level].hidden.of(node)
     }
 
+    /// Whether all nodes of a level are members of the lines that are shown.
+    pub(crate) fn has_only_members(&self, level: usize) -> bool {
+        self.nodes[level].hidden.is_empty() && self.nodes[level].classes.is_empty()
+    }
+
     pub(crate) fn made(&self, level: usize, node: u32) -> Option<&Made> {
         self.nodes[level].made.get(node)?.as_deref()
     }
@@ -497,16 +502,18 @@ impl<S: OfAxis> Axis<S> {
     ) {
         let entry = Entry::at(level, ordered[level][place]);
         if level == self.depth() {
-            entries.push(entry);
-            return;
+            return entries.push(entry);
         }
         let total = self.total_of(level);
         if total == Placement::Before {
             entries.push(entry);
         }
         let shown = |child: &usize| !self.is_hidden(level + 1, ordered[level + 1][*child]);
-        for child in children[level][place].clone().filter(shown) {
-            self.emit(level + 1, child, ordered, children, entries);
+        let children_shown = children[level][place].clone().filter(shown);
+        if level + 1 == self.depth() {
+            entries.extend(children_shown.map(|child| Entry::at(level + 1, ordered[level + 1][child])));
+        } else {
+            children_shown.for_each(|child| self.emit(level + 1, child, ordered, children, entries));
         }
         if total == Placement::After {
             entries.push(entry);

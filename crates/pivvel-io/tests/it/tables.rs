@@ -326,6 +326,73 @@ proptest! {
     }
 }
 
+/// A column of so many rows in runs of one value; some are as long as a row group of a Parquet file, or nearly.
+#[cfg(feature = "parquet")]
+fn column_of_runs(rows: usize) -> impl Strategy<Value = ArrayRef> {
+    let near = prop_oneof![1..9usize, 8_190..8_195usize, 131_070..131_075usize];
+    let length = prop_oneof![1 => near, 2 => Just(131_072), 1 => Just(262_144)];
+    let run = (prop::option::of(0..3i64), length);
+    (prop::collection::vec(run, 1..5), 0..3).prop_map(move |(runs, kind)| {
+        let all = runs.iter().cycle().flat_map(|(value, length)| std::iter::repeat_n(*value, *length));
+        let all = all.take(rows);
+        match kind {
+            0 => Arc::new(all.map(|n| n.map(|n| format!("run {n}"))).collect::<StringArray>()) as ArrayRef,
+            1 => Arc::new(all.collect::<Int64Array>()),
+            _ => {
+                Arc::new(all.map(|n| n.map(|n| [-0.0, 0.0, f64::NAN][n as usize])).collect::<Float64Array>())
+            }
+        }
+    })
+}
+
+#[cfg(feature = "parquet")]
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// What is encoded once for several row groups is found in each, by its rows and by the index of its pages.
+    #[test]
+    fn parquet_holds_long_runs(
+        arrays in prop_oneof![1..9_000usize, 131_072..400_000usize]
+            .prop_flat_map(|rows| prop::collection::vec(column_of_runs(rows), 1..4)),
+        threads in 1..4usize,
+        first in any::<prop::sample::Index>(),
+    ) {
+        use parquet::arrow::arrow_reader::{ArrowReaderOptions, ParquetRecordBatchReaderBuilder};
+        use parquet::arrow::arrow_reader::{RowSelection, RowSelector};
+        use parquet::file::metadata::PageIndexPolicy;
+        let named = arrays.into_iter().enumerate().map(|(i, array)| (format!("column {i}"), array, true));
+        let batch = RecordBatch::try_from_iter_with_nullable(named).unwrap();
+        let rows = batch.num_rows();
+        let options = TableOptions::default().threads(NonZero::new(threads));
+        for form in [batch.clone(), coded(&batch)] {
+            let mut out = Vec::new();
+            let mut sink = table_sink(TableForm::PARQUET, &batch.schema(), &mut out, options).unwrap();
+            for begin in (0..rows).step_by(8_192) {
+                sink.write(&form.slice(begin, (rows - begin).min(8_192))).unwrap();
+            }
+            sink.finish().unwrap();
+            let mut file = tempfile::tempfile().unwrap();
+            file.write_all(&out).unwrap();
+            let reader = || {
+                let options = ArrowReaderOptions::new().with_page_index_policy(PageIndexPolicy::Required);
+                ParquetRecordBatchReaderBuilder::try_new_with_options(file.try_clone().unwrap(), options)
+                    .unwrap()
+            };
+            let all = reader();
+            for group in all.metadata().row_groups() {
+                let full = group.columns().iter().all(|column| column.num_values() == group.num_rows());
+                prop_assert!(full, "{:?}", group);
+            }
+            same_columns(&batch, all.build().unwrap().map(Result::unwrap).collect())?;
+            let begin = first.index(rows);
+            let some = batch.slice(begin, (rows - begin).min(5_000));
+            let selection = vec![RowSelector::skip(begin), RowSelector::select(some.num_rows())];
+            let found = reader().with_row_selection(RowSelection::from(selection)).build().unwrap();
+            same_columns(&some, found.map(Result::unwrap).collect())?;
+        }
+    }
+}
+
 /// The same values in the same order, however they are divided into batches.
 #[cfg(any(feature = "arrow", feature = "parquet"))]
 fn same_columns(batch: &RecordBatch, found: Vec<RecordBatch>) -> Result<(), TestCaseError> {
