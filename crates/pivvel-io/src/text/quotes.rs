@@ -144,6 +144,9 @@ pub(crate) struct KnownMarks {
     pub(crate) returns: bool,
 }
 
+/// Behind so many times 64 bytes without quotes, the next quote is searched for.
+const QUIET: usize = 4;
+
 /// Where lines end, outside quotes, of a text that comes piece by piece from the beginning of a line.
 pub(super) struct LineEnds<'g> {
     quotes: Quotes,
@@ -178,15 +181,15 @@ impl<'g> LineEnds<'g> {
         self.last
     }
 
-    /// Reads 64 bytes after 64 bytes, and returns whether it stopped behind some without quotes. Otherwise the next ones are
-    /// fewer, or their quotes have to be read one by one.
+    /// Reads 64 bytes after 64 bytes, and returns whether it stopped behind several without quotes. Otherwise the next ones
+    /// are fewer, or their quotes have to be read one by one.
     fn groups(&mut self, bytes: &[u8], limit: usize) -> bool {
         let (mut quotes, mut last, mut at) = (self.quotes, self.last, self.read);
         let are_kept = at.is_multiple_of(64);
         if are_kept {
             self.known.resize(at / 64, None);
         }
-        let mut are_quiet = false;
+        let mut quiet = 0;
         for group in bytes[at..limit].as_chunks::<64>().0 {
             let marks = Marks::of(group, quotes.delimiter);
             let Some(quoted) = quotes.read_group(bytes, at, &marks) else { break };
@@ -202,13 +205,13 @@ impl<'g> LineEnds<'g> {
                 self.known.push((lone == 0).then_some(known));
             }
             at += 64;
-            if marks.quotes == 0 {
-                are_quiet = true;
+            quiet = if marks.quotes == 0 { quiet + 1 } else { 0 };
+            if quiet == QUIET {
                 break;
             }
         }
         (self.quotes, self.last, self.read) = (quotes, last, at);
-        are_quiet
+        quiet == QUIET
     }
 
     /// Reads the next 64 bytes or what there is of them, quote by quote, and returns whether there are quotes among them.
