@@ -63,7 +63,7 @@ pub use table::{
     EXACT, TableForm, TableOptions, TableSink, is_number, rows_as_texts, table_sink, write_table,
 };
 #[cfg(feature = "workbook")]
-pub use table::{fill_sheet, new_workbook};
+pub use table::{fill_sheet, new_workbook, number_of_day};
 #[doc(hidden)]
 pub use text::Chunk;
 pub use text::{Column, TextSource};

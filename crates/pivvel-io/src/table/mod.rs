@@ -17,7 +17,7 @@ mod workbook;
 
 pub use cells::{is_number, rows_as_texts};
 #[cfg(feature = "workbook")]
-pub use sheet::{fill_sheet, new_workbook};
+pub use sheet::{fill_sheet, new_workbook, number_of_day};
 
 use std::io::Write;
 use std::num::NonZero;

@@ -5,7 +5,7 @@ use std::io::Write;
 
 use arrow_array::{Array, RecordBatch};
 use arrow_schema::{DataType, SchemaRef};
-use rust_xlsxwriter::{ExcelDateTime, Format, FormatAlign, Workbook, Worksheet, XlsxError};
+use rust_xlsxwriter::{Format, FormatAlign, Workbook, Worksheet, XlsxError};
 
 use super::TableSink;
 use super::cells::{Cell, Column, Content, columns, is_number};
@@ -49,6 +49,13 @@ pub fn new_workbook() -> Workbook {
     workbook
 }
 
+/// The number that a workbook has for a day, which is counted from 1970-01-01. None for days before March 1900, about which
+/// programs do not agree (for some, that February had a day more), and after the year 9999.
+pub fn number_of_day(day: i32) -> Option<f64> {
+    const ZERO: i32 = -25_569;
+    (ZERO + 61..2_932_897).contains(&day).then(|| (day - ZERO).into())
+}
+
 /// Fills a sheet of a workbook with a table.
 ///
 /// # Errors
@@ -67,8 +74,6 @@ pub fn fill_sheet(
 
 /// A table on its way into a sheet.
 struct SheetTable {
-    /// The number format of each column that has one.
-    formats: Vec<Option<Format>>,
     rows: usize,
     /// The widest text of each column, in characters.
     widths: Vec<usize>,
@@ -89,9 +94,14 @@ impl SheetTable {
             }
             _ => None,
         };
-        let formats = schema.fields().iter().map(|field| format(field.data_type())).collect();
+        // Cells have the format of their column.
+        for (i, field) in schema.fields().iter().enumerate() {
+            if let Some(format) = format(field.data_type()) {
+                sheet.set_column_format(i as u16, &format).map_err(into_io_error)?;
+            }
+        }
         let widths = schema.fields().iter().map(|field| field.name().chars().count()).collect();
-        Ok(SheetTable { formats, rows: 1, widths })
+        Ok(SheetTable { rows: 1, widths })
     }
 
     fn write(&mut self, sheet: &mut Worksheet, batch: &RecordBatch) -> std::io::Result<()> {
@@ -108,14 +118,14 @@ impl SheetTable {
                     let width = width(column.content(row), &mut text);
                     self.widths[place] = self.widths[place].max(width);
                 }
-                let (at, format) = (((self.rows + row) as u32, place as u16), self.formats[place].as_ref());
+                let at = ((self.rows + row) as u32, place as u16);
                 let written = match (number(column, row), column) {
-                    (Some(number), _) => write_number(sheet, at, number, format),
+                    (Some(number), _) => sheet.write_number(at.0, at.1, number).map(drop),
                     // A text of more digits than a number holds stays a text.
                     (None, Column::Exact(array)) if array.is_valid(row) => {
-                        write_cell(sheet, at, Cell::Text(array.value(row)), format)
+                        write_cell(sheet, at, Cell::Text(array.value(row)))
                     }
-                    _ => write_cell(sheet, at, column.cell(row), format),
+                    _ => write_cell(sheet, at, column.cell(row)),
                 };
                 written.map_err(into_io_error)?;
             }
@@ -150,38 +160,16 @@ fn width(content: Content<'_, '_>, text: &mut Vec<u8>) -> usize {
     }
 }
 
-fn write_cell(
-    sheet: &mut Worksheet,
-    (row, place): (u32, u16),
-    cell: Cell<'_>,
-    format: Option<&Format>,
-) -> Result<(), XlsxError> {
+fn write_cell(sheet: &mut Worksheet, (row, place): (u32, u16), cell: Cell<'_>) -> Result<(), XlsxError> {
     match cell {
         Cell::Blank => return Ok(()),
-        Cell::Text(text) => sheet.write_string(row, place, text),
-        Cell::Number(digits) => match digits.parse() {
-            Ok(number) => return write_number(sheet, (row, place), number, format),
+        Cell::Number(digits) => match digits.parse::<f64>() {
+            Ok(number) => sheet.write_number(row, place, number),
             Err(_) => sheet.write_string(row, place, digits),
         },
-        Cell::Day(day) => match (ExcelDateTime::parse_from_str(&day), format) {
-            (Ok(date), Some(format)) => sheet.write_datetime_with_format(row, place, &date, format),
-            // The calendar of workbooks begins in 1900.
-            _ => sheet.write_string(row, place, day),
-        },
+        Cell::Text(text) => sheet.write_string(row, place, text),
+        Cell::Day(day) => sheet.write_string(row, place, day),
         Cell::YesNo(yes) => sheet.write_boolean(row, place, yes),
-    }
-    .map(drop)
-}
-
-fn write_number(
-    sheet: &mut Worksheet,
-    (row, place): (u32, u16),
-    number: f64,
-    format: Option<&Format>,
-) -> Result<(), XlsxError> {
-    match format {
-        Some(format) => sheet.write_number_with_format(row, place, number, format),
-        None => sheet.write_number(row, place, number),
     }
     .map(drop)
 }
@@ -194,6 +182,7 @@ fn number(column: &Column<'_>, row: usize) -> Option<f64> {
         Column::Count(array) => Some(array.value(row) as f64),
         // Minus zero is zero.
         Column::Float(array) => Some(array.value(row) + 0.0),
+        Column::Day(array) => number_of_day(array.value(row)),
         _ => None,
     }
 }

@@ -5,10 +5,11 @@ use std::collections::BTreeMap;
 use pivvel_core::brief::{Form, Placement};
 use pivvel_core::result::Span;
 use pivvel_core::{CrossTab, Value};
+use pivvel_io::number_of_day;
 use pivvel_view::{Appearance, Bar, Ground, Layout, LayoutCell, RowKind};
 use rust_xlsxwriter::utility::row_col_to_cell;
 use rust_xlsxwriter::{
-    ConditionalFormatDataBar, ConditionalFormatType, ExcelDateTime, Format, FormatAlign, Worksheet, XlsxError,
+    ConditionalFormatDataBar, ConditionalFormatType, Format, FormatAlign, Worksheet, XlsxError,
 };
 
 use super::format::{colour, dressed, ruled, spelled};
@@ -23,8 +24,6 @@ const OUTLINE: usize = 7;
 const PAGE: f64 = 170.0;
 /// How many links a sheet holds.
 const LINKS: usize = 65_530;
-/// The day 0 of workbooks that comes after 1900-02-28, counted from 1970-01-01.
-const DAY_ZERO: i32 = -25_569;
 
 pub(super) fn lay_out(
     page: &mut Worksheet,
@@ -124,12 +123,13 @@ impl Sheet<'_> {
     ) -> Result<(), XlsxError> {
         let format = dressed(cell, number, format);
         match &cell.value() {
-            Some(Value::Date(day)) if ExcelDateTime::from_serial_datetime(day - DAY_ZERO).is_ok() => {
-                let day = ExcelDateTime::from_serial_datetime(day - DAY_ZERO)?;
-                let format = format.set_num_format("yyyy-mm-dd");
-                self.page.write_datetime_with_format(row, column, &day, &format)?
-            }
-            Some(Value::Date(_)) => self.page.write_string_with_format(row, column, cell.text(), &format)?,
+            Some(Value::Date(day)) => match number_of_day(*day) {
+                Some(number) => {
+                    let format = format.set_num_format("yyyy-mm-dd");
+                    self.page.write_number_with_format(row, column, number, &format)?
+                }
+                None => self.page.write_string_with_format(row, column, cell.text(), &format)?,
+            },
             Some(value) => self.page.write_number_with_format(row, column, value.as_f64(), &format)?,
             None if !cell.text().is_empty() => {
                 self.page.write_string_with_format(row, column, cell.text(), &format)?

@@ -242,3 +242,32 @@ fn links_keep_their_escapes() {
     assert_eq!(between(&book["xl/workbook.xml"], "<sheet name=\"", "\""), ["Kreuztabelle", "Tidy"]);
     assert!(book["xl/sharedStrings.xml"].contains("2 Verweise fehlen"));
 }
+
+/// Both sheets hold days as what they are; programs do not agree about those before March 1900, which are texts.
+#[test]
+fn days_of_both_sheets() {
+    let text = "day,fee\n1899-12-31,1\n1900-02-28,2\n1900-03-01,3\n2025-01-31,4\n9999-12-31,5\n";
+    let mut lines = TextSource::from_reader("lines.csv", Cursor::new(text), &ReadOptions::default()).unwrap();
+    let brief = Brief::new().rows(["day"]).measure(("last", "max(day)"));
+    let book = parts(&CrossTab::build(&brief, &mut lines).unwrap());
+    let texts = between(&book["xl/sharedStrings.xml"], "<t>", "</t>");
+    let formats = &book["xl/styles.xml"];
+    let day = |sheet: &str, address: &str| {
+        let (cell, value) = cell(&book[sheet], address).split_once("<v>").unwrap();
+        let value: usize = value.strip_suffix("</v>").unwrap().parse().unwrap();
+        if cell.contains("t=\"s\"") {
+            return texts[value].to_string();
+        }
+        let style: usize = between(cell, "s=\"", "\"")[0].parse().unwrap();
+        let style = between(between(formats, "<cellXfs", "</cellXfs>")[0], "<xf ", ">")[style];
+        let number = between(style, "numFmtId=\"", "\"")[0];
+        assert!(formats.contains(&format!("numFmtId=\"{number}\" formatCode=\"yyyy-mm-dd\"")), "{style}");
+        format!("day {value}")
+    };
+    let wanted = ["1899-12-31", "1900-02-28", "day 61", "day 45688", "day 2958465"];
+    let shown = &book["xl/worksheets/sheet1.xml"];
+    for (row, wanted) in wanted.iter().enumerate() {
+        assert_eq!(day("xl/worksheets/sheet1.xml", &address(shown, row, 0)), *wanted);
+        assert_eq!(day("xl/worksheets/sheet2.xml", &format!("A{}", row + 2)), *wanted);
+    }
+}
