@@ -3,7 +3,7 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench after` takes 3,000,000 lines, which make about a million rows;
 //! `PIVVEL_BENCH_LINES=20000` only checks that it runs. After `--` parts can be named that alone are run: `csv`, `jsonl`,
-//! `parquet`, `arrow`, `batch`, `median`.
+//! `parquet`, `arrow`, `batch`, `median`, `orders`.
 
 mod rounds;
 
@@ -19,6 +19,8 @@ use arrow_array::builder::StringBuilder;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Date32Type, Float64Type, UInt64Type};
 use arrow_array::{Array, ArrayRef, Date32Array, Float64Array, RecordBatch, StringArray, UInt64Array};
+use parquet::file::reader::{FileReader, SerializedFileReader};
+use pivvel::result::Grain;
 use pivvel::source::{ReadOptions, TextSource};
 use pivvel::table::Target;
 use pivvel::{Brief, Build, CrossTab};
@@ -37,6 +39,9 @@ fn main() -> Outcome {
     let named = |part: &str| arguments.iter().any(|argument| argument == part);
     if named("median") {
         return medians(&csv);
+    }
+    if named("orders") {
+        return orders(&csv);
     }
     let brief = Brief::new()
         .rows(["coast", "harbour", "yard"])
@@ -81,7 +86,31 @@ fn main() -> Outcome {
         row("  the same columns by hand, 1 thread", other_time);
         println!("    ratio: {ratio:.2} (floor 4, aim 2)");
     }
-    if any { Ok(()) } else { medians(&csv) }
+    if any { Ok(()) } else { medians(&csv).and_then(|()| orders(&csv)) }
+}
+
+/// As many leaf groups as there are lines, from CSV to a tidy Parquet file.
+fn orders(csv: &Path) -> Outcome {
+    let brief = Brief::new().rows(["order"]).measure(("sales", "sum(amount)"));
+    let build = || -> Result<CrossTab, Box<dyn std::error::Error>> {
+        let mut source = TextSource::open(csv, &ReadOptions::default())?;
+        Ok(Build::new().run(&brief, &mut source)?)
+    };
+    let crosstab = build()?;
+    let (groups, batch) = (crosstab.cell_count(Grain::new(1, 0)), crosstab.to_record_batch());
+    drop(crosstab);
+    let own = csv.with_file_name("orders.parquet");
+    let other = csv.with_file_name("other.parquet");
+    let target = Target::new(&own)?;
+    let (own_time, other_time, ratio) =
+        compare(&mut || Ok(target.write(&build()?)?), &mut || by_arrow_parquet(&other, &batch))?;
+    let rows = SerializedFileReader::new(File::open(&own)?)?.metadata().file_metadata().num_rows();
+    assert_eq!(rows, groups as i64 + 1, "the orders and their total");
+    row(&format!("{groups} orders from CSV to tidy Parquet"), own_time);
+    println!("    {:.2} M groups/s (floor 1.5, aim 3)", groups as f64 / own_time.as_secs_f64() / 1e6);
+    row("  parquet of a finished batch by the Arrow writer", other_time);
+    println!("    ratio: {ratio:.2}");
+    Ok(())
 }
 
 fn built(brief: &Brief, csv: &Path) -> Result<CrossTab, Box<dyn std::error::Error>> {

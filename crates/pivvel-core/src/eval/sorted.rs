@@ -168,16 +168,16 @@ fn sort_groups<K: Ord + Copy + Send + Sync>(all: &mut [K], ends: &[usize], threa
     let mut begin = 0;
     let share = all.len() / threads;
     let mut jobs: Vec<Vec<&mut [K]>> = (0..threads).map(|_| Vec::new()).collect();
-    let (mut rest, mut filled, mut job) = (all, 0, 0);
+    let (mut rest, mut taken, mut job) = (all, 0, 0);
     for end in ends {
         let (group, after) = std::mem::take(&mut rest).split_at_mut(end - begin);
         if threads > 1 && group.len() > share {
             sort_large(group, threads);
         } else if group.len() > 1 {
-            if filled > share && job + 1 < jobs.len() {
-                (filled, job) = (0, job + 1);
+            if taken > share && job + 1 < jobs.len() {
+                (taken, job) = (0, job + 1);
             }
-            filled += group.len();
+            taken += group.len();
             jobs[job].push(group);
         }
         (rest, begin) = (after, *end);
