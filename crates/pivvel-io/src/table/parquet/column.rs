@@ -65,7 +65,8 @@ impl Column {
         Ok(())
     }
 
-    /// Encodes all that waits, and closes the column. What holds one value is taken from `last`, if it is that.
+    /// Encodes all that waits, and closes the column. `last` is what a row group before held, which is used again where this one
+    /// holds the same.
     pub(super) fn close(
         &self,
         last: &Mutex<Option<EncodedConstant>>,

@@ -26,7 +26,7 @@ pub(super) struct EncodedConstant {
     rows: usize,
     /// A file of its own that holds it.
     pub(super) file: Bytes,
-    /// Where in that file it lies, and what is said of it.
+    /// Its place in that file, its statistics and its pages.
     pub(super) chunk: ColumnCloseResult,
 }
 
@@ -51,7 +51,7 @@ impl Constant {
         self.arrays.first().map(|(_, array)| array.slice(0, 1))
     }
 
-    /// Whether this is what was encoded.
+    /// Whether it is the same value in as many rows.
     pub(super) fn is(&self, encoded: &EncodedConstant) -> bool {
         self.rows == encoded.rows && self.value().is_some_and(|value| *value == *encoded.value)
     }

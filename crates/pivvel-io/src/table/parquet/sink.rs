@@ -19,7 +19,7 @@ use super::column::{Column, lock};
 use super::constant::EncodedConstant;
 use crate::table::{TableOptions, TableSink};
 
-/// A row group has so many rows, the last one fewer. A reader can take each by a thread of its own.
+/// A row group has so many rows, the last one fewer.
 const GROUP_ROWS: usize = 131_072;
 
 /// If more batches than this wait for a column, a thread waits for its turn to encode them.
