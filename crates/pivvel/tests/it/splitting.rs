@@ -16,13 +16,14 @@ fn any_text() -> impl Strategy<Value = String> {
     proptest::collection::vec(piece, 0..90).prop_map(|pieces| pieces.concat())
 }
 
-/// Lines with every field, or most of them, in quotes; some are cut, so that a quote stays open.
+/// Lines with every field, or most of them, in quotes; some have long texts without any, and some are cut, so that a quote
+/// stays open.
 fn quoted_text() -> impl Strategy<Value = String> {
     let field = prop_oneof![
         6 => "[a-z]{0,12}".prop_map(|text| format!("\"{text}\"")),
         1 => Just("\"one, and\nanother\"".to_string()), 1 => Just("\"so \"\"called\"\"\"".to_string()),
         1 => Just("\"\"\"\"".to_string()), 1 => Just("\"\r\n\"".to_string()), 1 => "[a-z\"]{0,3}",
-        1 => Just("\"shut\" too early".to_string()),
+        1 => Just("\"shut\" too early".to_string()), 1 => "[a-z]{60,400}",
     ];
     let ends = prop_oneof![4 => Just("\n"), 2 => Just("\r\n"), 1 => Just("\r")];
     let lines = proptest::collection::vec([field.clone(), field.clone(), field], 0..30);
