@@ -2,6 +2,7 @@
 //! part in groups, and stand in sequences all the same; cells of different classes never meet.
 
 use std::collections::HashMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 use super::frame::Frame;
@@ -9,7 +10,7 @@ use super::relate::{Sequences, positions};
 use super::sorted::{Grouped, NO_GROUP, Sorted};
 use crate::aggregates::{Function, Total};
 use crate::formula::{Group, Ranking, Ties, Values, Way};
-use crate::model::{AxisSide, CellValues, Decimal, Grain, Overflow, Period, Value};
+use crate::model::{AxisSide, CellValues, Decimal, Digits, Grain, Overflow, Period, Value, share_ends};
 use crate::rollup::{Axis, Class, Either};
 
 /// An aggregate of the values in each cell's group; blank where the cell itself is.
@@ -73,10 +74,29 @@ pub(super) fn rank((frame, grain): (&Frame, Grain), values: &Values, ranking: Ra
 struct CellSequences<'f> {
     /// The cells with each node of the other axis, sequence after sequence and each in its order.
     cells: Grouped,
+    along: Along<'f>,
+}
+
+impl CellSequences<'_> {
+    /// The cells of each sequence, in its order.
+    fn iter(&self) -> impl Iterator<Item = &[u32]> {
+        let sequence = |cell: u32| self.along.place(cell).map(|place| place.sequence);
+        self.cells.iter().flat_map(move |cells| cells.chunk_by(move |a, b| sequence(*a) == sequence(*b)))
+    }
+}
+
+/// Where the cells of a grain stand along a dimension.
+struct Along<'f> {
     /// The place of each node of the axis.
     places: Vec<Option<SequencePlace>>,
+    /// The rank of each node, sequence after sequence; [`NO_GROUP`] for those in none.
+    ranks: Vec<u32>,
     pairs: &'f [(u32, u32)],
+    /// The first cell of each item.
+    first_of_items: Vec<usize>,
     side: AxisSide,
+    /// How many nodes the other axis has.
+    others: usize,
 }
 
 /// The place of a node along a dimension.
@@ -89,46 +109,111 @@ struct SequencePlace {
     position: i64,
 }
 
-impl CellSequences<'_> {
-    fn place(&self, cell: u32) -> Option<SequencePlace> {
-        let (row, column) = self.pairs[cell as usize];
-        self.places[self.side.pick(row, column) as usize]
+impl<'f> Along<'f> {
+    /// Along a dimension; `None` for a grain above it.
+    fn new(frame: &'f Frame, grain: Grain, way: Way) -> Option<Along<'f>> {
+        let side = way.spot.side;
+        let level = grain.level(side);
+        if level < way.spot.level {
+            return None;
+        }
+        let places = sequence_places(frame.axis(side), level, way);
+        let of_node = |place: &SequencePlace| (place.sequence, place.position);
+        let mut ordered: Vec<(u32, i64)> = places.iter().flatten().map(of_node).collect();
+        ordered.sort_unstable();
+        ordered.dedup();
+        let rank = |place: &Option<SequencePlace>| {
+            place.as_ref().and_then(|place| ordered.binary_search(&of_node(place)).ok())
+        };
+        let ranks = places.iter().map(|place| rank(place).map_or(NO_GROUP, |rank| rank as u32)).collect();
+        let others = frame.axis(side.other()).len(grain.level(side.other()));
+        let cells = &frame.grains[grain];
+        let first_of_items = cells.of_items.iter().map(|cells| cells.start).collect();
+        Some(Along { places, ranks, pairs: cells.pairs.pairs(), first_of_items, side, others })
     }
 
-    /// The cells of each sequence, in its order.
-    fn iter(&self) -> impl Iterator<Item = &[u32]> {
-        let sequence = |cell: u32| self.place(cell).map(|place| place.sequence);
-        self.cells.iter().flat_map(move |cells| cells.chunk_by(move |a, b| sequence(*a) == sequence(*b)))
+    /// The nodes of a cell: on the axis of the dimension, and on the other one.
+    fn nodes(&self, cell: usize) -> (usize, u32) {
+        let (row, column) = self.pairs[cell];
+        let (own, other) = self.side.pick((row, column), (column, row));
+        (own as usize, other)
+    }
+
+    fn place(&self, cell: u32) -> Option<SequencePlace> {
+        self.places[self.nodes(cell as usize).0]
+    }
+
+    /// The cells sequence after sequence. Those of the same rank keep their order.
+    fn sequences(self) -> CellSequences<'f> {
+        let rank = |cell: u32| self.ranks[self.nodes(cell as usize).0];
+        let group =
+            |cell: u32| (cell, if rank(cell) == NO_GROUP { NO_GROUP } else { self.nodes(cell as usize).1 });
+        let mut cells = Grouped::new(self.others, (0..self.pairs.len() as u32).map(group));
+        cells.sort_each_by(&rank);
+        CellSequences { cells, along: self }
+    }
+
+    /// Whether cells with another node of the other axis begin with a cell, or those of an item.
+    fn starts_row(&self, cell: usize) -> bool {
+        cell == 0 || self.nodes(cell).1 != self.nodes(cell - 1).1 || self.first_of_items.contains(&cell)
+    }
+
+    /// The sums of digits from the first cell of each sequence on, row by row and by all threads; `None` where the cells
+    /// do not stand so that a sequence lies within a row, as it does along the columns, or for a sum of more than 64 bits.
+    fn sums(&self, digits: Digits<'_>, threads: usize) -> Option<CellValues> {
+        let ends = share_ends(self.pairs.len(), threads, |cell| self.starts_row(cell));
+        CellValues::of_digits_in_shares(digits.scale, &ends, |first| {
+            let mut row = RowSums { cells: first..first, ordered: Vec::new(), sums: Vec::new() };
+            move |cell| {
+                if cell == row.cells.end {
+                    row.read(cell, self, digits)?;
+                }
+                Some(row.sums[cell - row.cells.start])
+            }
+        })
     }
 }
 
-/// The sequences of a grain's cells along a dimension; `None` above the dimension.
-fn sequences(frame: &Frame, grain: Grain, way: Way) -> Option<CellSequences<'_>> {
-    let side = way.spot.side;
-    let level = grain.level(side);
-    if level < way.spot.level {
-        return None;
+/// The sums of the cells that stand in one row.
+struct RowSums {
+    cells: Range<usize>,
+    /// The cells that are in sequences, each after its rank.
+    ordered: Vec<(u32, usize)>,
+    /// By cell of the row.
+    sums: Vec<Option<i64>>,
+}
+
+impl RowSums {
+    /// Reads the row that begins with a cell; `None` if it may have cells before, or for a sum of more than 64 bits.
+    fn read(&mut self, first: usize, along: &Along<'_>, digits: Digits<'_>) -> Option<()> {
+        // The cells of an item are in no sequence with others.
+        let begins_anew = first == 0 || along.first_of_items.contains(&first);
+        if !begins_anew && along.nodes(first - 1).1 > along.nodes(first).1 {
+            return None;
+        }
+        let end = (first + 1..along.pairs.len()).find(|cell| along.starts_row(*cell));
+        self.cells = first..end.unwrap_or(along.pairs.len());
+        self.ordered.clear();
+        let ranked = self.cells.clone().map(|cell| (along.ranks[along.nodes(cell).0], cell));
+        self.ordered.extend(ranked.filter(|(rank, _)| *rank != NO_GROUP));
+        if !self.ordered.is_sorted() {
+            self.ordered.sort_unstable();
+        }
+        self.sums.clear();
+        self.sums.resize(self.cells.len(), None);
+        let (mut so_far, mut sequence) = (None, None);
+        for (_, cell) in &self.ordered {
+            let own = along.place(*cell as u32).map(|place| place.sequence);
+            so_far = so_far.filter(|_| own == sequence);
+            sequence = own;
+            so_far = match (so_far, digits.get(*cell)) {
+                (Some(sum), Some(own)) => Some(i64::checked_add(sum, own)?),
+                (sum, own) => sum.or(own),
+            };
+            self.sums[cell - first] = so_far;
+        }
+        Some(())
     }
-    let places = sequence_places(frame.axis(side), level, way);
-    // The rank of each node, sequence after sequence. Cells of the same rank keep their order.
-    let of_node = |place: &SequencePlace| (place.sequence, place.position);
-    let mut ordered: Vec<(u32, i64)> = places.iter().flatten().map(of_node).collect();
-    ordered.sort_unstable();
-    ordered.dedup();
-    let rank = |place: &Option<SequencePlace>| {
-        place.as_ref().and_then(|place| ordered.binary_search(&of_node(place)).ok())
-    };
-    let ranks: Vec<u32> =
-        places.iter().map(|place| rank(place).map_or(NO_GROUP, |rank| rank as u32)).collect();
-    let pairs = frame.grains[grain].pairs.pairs();
-    let rank_of = |cell: u32| ranks[side.pick(pairs[cell as usize].0, pairs[cell as usize].1) as usize];
-    let group = |(cell, (row, column)): (u32, &(u32, u32))| {
-        (cell, if rank_of(cell) == NO_GROUP { NO_GROUP } else { side.pick(*column, *row) })
-    };
-    let others = frame.axis(side.other()).len(grain.level(side.other()));
-    let mut cells = Grouped::new(others, (0..).zip(pairs).map(group));
-    cells.sort_each_by(&rank_of);
-    Some(CellSequences { cells, places, pairs, side })
 }
 
 /// The places of the nodes of a level along a dimension; `None` for nodes in no sequence.
@@ -164,9 +249,12 @@ pub(super) fn running(
     way: Way,
 ) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
+    let Some(along) = Along::new(frame, grain, way) else { return Ok(Arc::new(result)) };
     let digits = values.digits();
-    let sequences = sequences(frame, grain, way);
-    for cells in sequences.iter().flat_map(CellSequences::iter) {
+    if let Some(sums) = digits.and_then(|digits| along.sums(digits, frame.threads)) {
+        return Ok(Arc::new(sums));
+    }
+    for cells in along.sequences().iter() {
         if let Some(digits) = digits {
             // Sums of 64 bits never outgrow 128.
             let mut so_far: Option<i128> = None;
@@ -195,8 +283,9 @@ pub(super) fn moving(
     over: u32,
 ) -> Result<Values, Overflow> {
     let mut result = CellValues::blank(values.len());
-    let Some(sequences) = sequences(frame, grain, way) else { return Ok(Arc::new(result)) };
-    let place = |cell: u32| sequences.place(cell);
+    let Some(along) = Along::new(frame, grain, way) else { return Ok(Arc::new(result)) };
+    let sequences = along.sequences();
+    let place = |cell: u32| sequences.along.place(cell);
     for cells in sequences.iter() {
         for (i, cell) in cells.iter().enumerate() {
             let Some(SequencePlace { first, position, .. }) = place(*cell) else { continue };

@@ -15,8 +15,13 @@ pub(crate) struct Grouped {
 impl Grouped {
     /// Cells in their order, by the group of each.
     pub(crate) fn new(groups: usize, group_of: impl Iterator<Item = (u32, u32)> + Clone) -> Grouped {
-        let mut ends = vec![0; groups];
         let all = group_of.filter(|(_, group)| *group != NO_GROUP);
+        if groups == 1 {
+            let mut cells = Vec::with_capacity(all.size_hint().1.unwrap_or(0));
+            cells.extend(all.map(|(cell, _)| cell));
+            return Grouped { ends: vec![cells.len()], cells };
+        }
+        let mut ends = vec![0; groups];
         all.clone().for_each(|(_, group)| ends[group as usize] += 1);
         let mut before = 0;
         for end in &mut ends {
@@ -200,7 +205,7 @@ fn sort_large<K: Ord + Copy + Send + Sync>(all: &mut [K], threads: usize) {
     let mut sample: Vec<K> = all.iter().step_by(all.len().div_ceil(SAMPLE)).copied().collect();
     sample.sort_unstable();
     let bound = |place: usize| (0 < place && place < threads).then(|| sample[sample.len() * place / threads]);
-    let sorted = in_each(threads, |place| {
+    let sorted = in_each((0..threads).collect(), |place| {
         let (low, high) = (bound(place), bound(place + 1));
         let is_own =
             |number: &&K| low.is_none_or(|low| low <= **number) && high.is_none_or(|high| **number < high);

@@ -4,6 +4,7 @@ use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
 
+use super::threads::{in_each, split_at_ends};
 use super::{Decimal, Overflow, Value, float_to_ordered, ordered_to_float};
 
 /// A blank among digits, which no number of 64 bits in a column of digits is.
@@ -275,6 +276,27 @@ impl CellValues {
             }
         }
         Ok(CellValues::Exact(scale, slots))
+    }
+
+    /// The same in shares that end at some cells, each by a thread that begins at its first cell and makes one after the
+    /// other; `None` as soon as one cannot be made.
+    pub(crate) fn of_digits_in_shares<F: FnMut(usize) -> Option<Option<i64>>>(
+        scale: u8,
+        ends: &[usize],
+        begin: impl Fn(usize) -> F + Sync,
+    ) -> Option<CellValues> {
+        let mut all = vec![0; ends.last().copied().unwrap_or(0)];
+        let made = in_each(split_at_ends(&mut all, ends), |(first, slots)| {
+            let mut digits_of = begin(first);
+            let make = |(cell, slot): (usize, &mut i64)| {
+                let digits = digits_of(cell)?;
+                *slot = digits.unwrap_or(BLANK);
+                (digits != Some(BLANK)).then_some(())
+            };
+            (first..).zip(slots).try_for_each(make)
+        });
+        made.into_iter().collect::<Option<()>>()?;
+        Some(CellValues::Exact(scale, all))
     }
 
     /// The digits of exact numbers; `None` if the values are not kept as digits.

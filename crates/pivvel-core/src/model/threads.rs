@@ -16,16 +16,37 @@ pub(crate) fn in_shares<T: Send>(
     threads: usize,
     work: impl Fn(Range<usize>) -> T + Sync,
 ) -> Vec<T> {
-    let threads = threads_for(items, threads);
-    in_each(threads, |place| work(items * place / threads..items * (place + 1) / threads))
+    let ends = share_ends(items, threads, |_| true);
+    let begins = std::iter::once(0).chain(ends.iter().copied());
+    in_each(begins.zip(ends.iter().copied()).collect(), |(begin, end)| work(begin..end))
 }
 
-/// Gives so many threads work by their places, and the results in the order of these.
-pub(crate) fn in_each<T: Send>(threads: usize, work: impl Fn(usize) -> T + Sync) -> Vec<T> {
+/// Where the shares of so many items end, one for each thread and at most so many: each where the next one may begin.
+pub(crate) fn share_ends(items: usize, threads: usize, may_begin: impl Fn(usize) -> bool) -> Vec<usize> {
+    let threads = threads_for(items, threads);
+    let end = |place| (items * place / threads..items).find(|item| may_begin(*item)).unwrap_or(items);
+    (1..=threads).map(end).collect()
+}
+
+/// Splits things where shares end; each share with the place where it begins.
+pub(crate) fn split_at_ends<'a, T>(mut all: &'a mut [T], ends: &[usize]) -> Vec<(usize, &'a mut [T])> {
+    let mut begin = 0;
+    let share = |end: &usize| {
+        let (own, rest) = std::mem::take(&mut all).split_at_mut(end - begin);
+        all = rest;
+        (std::mem::replace(&mut begin, *end), own)
+    };
+    ends.iter().map(share).collect()
+}
+
+/// Does each of some jobs in a thread of its own, and gives the results in the order of the jobs.
+pub(crate) fn in_each<J: Send, T: Send>(jobs: Vec<J>, work: impl Fn(J) -> T + Sync) -> Vec<T> {
+    let mut jobs = jobs.into_iter();
+    let Some(first) = jobs.next() else { return Vec::new() };
     std::thread::scope(|scope| {
         let work = &work;
-        let others: Vec<_> = (1..threads).map(|place| scope.spawn(move || work(place))).collect();
-        let mut done = vec![work(0)];
+        let others: Vec<_> = jobs.map(|job| scope.spawn(move || work(job))).collect();
+        let mut done = vec![work(first)];
         for other in others {
             done.push(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
         }
@@ -39,18 +60,13 @@ pub(crate) fn filled<T: Copy + Default + Send>(
     threads: usize,
     make: impl Fn(usize) -> T + Sync,
 ) -> Vec<T> {
-    let threads = threads_for(items, threads);
-    if threads < 2 {
+    if threads_for(items, threads) < 2 {
         return (0..items).map(make).collect();
     }
     let mut all = vec![T::default(); items];
-    let share = items.div_ceil(threads);
-    std::thread::scope(|scope| {
-        let make = &make;
-        for (number, own) in all.chunks_mut(share).enumerate() {
-            let places = number * share..;
-            scope.spawn(move || own.iter_mut().zip(places).for_each(|(thing, place)| *thing = make(place)));
-        }
+    let ends = share_ends(items, threads, |_| true);
+    in_each(split_at_ends(&mut all, &ends), |(begin, own)| {
+        own.iter_mut().zip(begin..).for_each(|(thing, place)| *thing = make(place));
     });
     all
 }

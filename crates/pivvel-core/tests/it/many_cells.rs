@@ -23,9 +23,9 @@ fn amount(yard: usize, month: usize) -> Option<i64> {
     (yard >= BLANK_YARDS && amount % 11 != 3).then_some(amount as i64 - 400)
 }
 
-/// A line for each yard in each of the months from January 2015 on.
+/// A line for each yard in each of the months from January 2015 on, which are not met in their order.
 fn crosstab(threads: usize, brief: &Brief) -> CrossTab {
-    let lines = (0..YARDS).flat_map(|yard| (0..MONTHS).map(move |month| (yard, month)));
+    let lines = (0..YARDS).flat_map(|yard| (0..MONTHS).map(move |month| (yard, month * 49 % MONTHS)));
     let lines: Vec<(usize, usize)> = lines.collect();
     let day =
         |month: usize| chrono::NaiveDate::from_ymd_opt(2015 + month as i32 / 12, month as u32 % 12 + 1, 9);
@@ -110,6 +110,38 @@ fn many_cells_are_those_of_plain_loops() {
         }
     }
     assert_eq!(met, YARDS * MONTHS);
+}
+
+/// Sums along few rows of many columns, where every share of the cells is in order by itself and all together are not.
+#[test]
+fn sums_along_few_rows() {
+    const ORDERS: usize = 30_000;
+    let amount = |month: usize, order: usize| (order % 89 + 100 * month) as i64;
+    for months in [2, 3] {
+        let lines: Vec<(usize, usize)> =
+            (0..months).flat_map(|month| (0..ORDERS).map(move |order| (month, order))).collect();
+        let columns = [
+            ("month", numbers(lines.iter().map(|(month, _)| Some(*month as i64)))),
+            ("order", numbers(lines.iter().map(|(_, order)| Some(*order as i64)))),
+            ("amount", numbers(lines.iter().map(|(month, order)| Some(amount(*month, *order))))),
+        ];
+        let brief = Brief::new()
+            .rows(["month"])
+            .columns(["order"])
+            .measure(("sales", "sum(amount)"))
+            .measure(("so_far", "running(sales along month)"));
+        let crosstab = Build::new().threads(months).run(&brief, &mut source(vec![batch(columns)])).unwrap();
+        for order in (0..ORDERS).step_by(997) {
+            let so_far: i64 = (0..months).map(|month| amount(month, order)).sum();
+            let (row, column) = ((months - 1).to_string(), order.to_string());
+            let found = crosstab.value(&[row.as_str()], &[column.as_str()], "so_far");
+            assert_eq!(
+                found.map(|value| value.to_string()),
+                Some(so_far.to_string()),
+                "{months} months, {order}"
+            );
+        }
+    }
 }
 
 /// Cells that lie so far apart that no table has a place for each of them: items have theirs as in a small layout, with what
