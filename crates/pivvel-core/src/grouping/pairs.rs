@@ -18,9 +18,10 @@ const SMALL: usize = 1 << 17;
 const DENSE: usize = 8;
 
 /// Numbers pairs in the order in which they are first seen: by a flat table while the pairs that
-/// can occur are few, by a hash table when they are many.
+/// can occur are few, by a hash table when they are many, and by no table where one of their numbers is their own.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct PairTable {
+    numbered_by: Option<NumberedBy>,
     /// Slots of the flat table, for `tall` first and `wide` second numbers. Those of one second number lie side by
     /// side: lines in the order of time have few of these at once.
     flat: Vec<u32>,
@@ -30,6 +31,34 @@ pub(crate) struct PairTable {
     by_row: bool,
     hashed: Option<Hashed>,
     pairs: Vec<(u32, u32)>,
+}
+
+/// Which of its two numbers is a pair's own, as the other one is always 0: members under no others, say, were numbered in the
+/// order in which they were first seen, too.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum NumberedBy {
+    First,
+    Second,
+}
+
+impl NumberedBy {
+    /// Which number may be the own one of pairs, of which the first numbers are below `room.0` and the second ones below
+    /// `room.1`, if one may.
+    fn within(room: (usize, usize)) -> Option<NumberedBy> {
+        match room {
+            (_, 1) => Some(NumberedBy::First),
+            (1, _) => Some(NumberedBy::Second),
+            _ => None,
+        }
+    }
+
+    #[inline]
+    fn own(self, pair: (u32, u32)) -> u32 {
+        match self {
+            NumberedBy::First => pair.0,
+            NumberedBy::Second => pair.1,
+        }
+    }
 }
 
 /// Pairs that are too many or too thinly spread for a flat table.
@@ -62,12 +91,17 @@ impl PairTable {
     /// into `out`.
     pub(crate) fn intern_within(
         &mut self,
-        wanted: impl Iterator<Item = (u32, u32)>,
+        mut wanted: impl Iterator<Item = (u32, u32)>,
         room: (usize, usize),
         out: &mut Vec<u32>,
     ) {
         out.clear();
         self.make_room(room.0, room.1);
+        out.reserve(wanted.size_hint().0);
+        while let Some(by) = self.numbered_by {
+            let Some(pair) = wanted.next() else { return };
+            out.push(self.number_by(by, pair));
+        }
         match &mut self.hashed {
             None => {
                 let steps = self.steps();
@@ -81,13 +115,18 @@ impl PairTable {
     /// Numbers the pairs (`a[i]`, `b[i]`), which are below `room`, in place of `a`.
     pub(crate) fn renumber(&mut self, a: &mut [u32], b: &[u32], room: (usize, usize)) {
         self.make_room(room.0, room.1);
+        let mut both = a.iter_mut().zip(b);
+        while let Some(by) = self.numbered_by {
+            let Some((a, b)) = both.next() else { return };
+            *a = self.number_by(by, (*a, *b));
+        }
         let (steps, pairs) = (self.steps(), &mut self.pairs);
         match &mut self.hashed {
             None => {
                 let mut flat = Flat { slots: &mut self.flat, steps };
-                a.iter_mut().zip(b).for_each(|(a, b)| *a = flat.intern((*a, *b), pairs));
+                both.for_each(|(a, b)| *a = flat.intern((*a, *b), pairs));
             }
-            Some(hashed) => a.iter_mut().zip(b).for_each(|(a, b)| *a = hashed.intern((*a, *b), pairs)),
+            Some(hashed) => both.for_each(|(a, b)| *a = hashed.intern((*a, *b), pairs)),
         }
     }
 
@@ -107,11 +146,29 @@ impl PairTable {
     /// Numbers a pair that there is room for.
     #[inline]
     pub(crate) fn number(&mut self, a: u32, b: u32) -> u32 {
+        if let Some(by) = self.numbered_by {
+            return self.number_by(by, (a, b));
+        }
         let steps = self.steps();
         match &mut self.hashed {
             None => Flat { slots: &mut self.flat, steps }.intern((a, b), &mut self.pairs),
             Some(hashed) => hashed.intern((a, b), &mut self.pairs),
         }
+    }
+
+    /// The same by one of its numbers, as long as new pairs come in the order of these.
+    #[inline]
+    fn number_by(&mut self, by: NumberedBy, pair: (u32, u32)) -> u32 {
+        let (own, next) = (by.own(pair), self.pairs.len() as u32);
+        if own > next {
+            self.numbered_by = None;
+            self.fill_flat();
+            return self.number(pair.0, pair.1);
+        }
+        if own == next {
+            self.pairs.push(pair);
+        }
+        own
     }
 
     /// Whether every pair that there may be has a slot. There are so few slots then that looking up all of them is cheap.
@@ -125,7 +182,10 @@ impl PairTable {
         let mut table = PairTable { pairs: Vec::with_capacity(pairs), ..PairTable::default() };
         let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
         let slots = tall.saturating_mul(wide);
-        if slots <= SMALL.max(DENSE * pairs) || room.0 == 1 {
+        table.numbered_by = NumberedBy::within(room);
+        if table.numbered_by.is_some() {
+            (table.tall, table.wide) = (tall, wide);
+        } else if slots <= SMALL.max(DENSE * pairs) {
             (table.tall, table.wide) = (tall, wide);
             table.flat = vec![NONE; slots];
         } else {
@@ -164,7 +224,7 @@ impl PairTable {
     fn lay_out_by_row(&mut self, room: (usize, usize)) -> bool {
         let (tall, wide) = (room.0.next_power_of_two(), room.1.next_power_of_two());
         let slots = tall.saturating_mul(wide);
-        if slots > SMALL.max(DENSE * self.pairs.len()) {
+        if self.numbered_by.is_some() || slots > SMALL.max(DENSE * self.pairs.len()) {
             return false;
         }
         self.hashed = None;
@@ -209,6 +269,10 @@ impl PairTable {
 
     /// The number of a pair, if it was ever seen.
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
+        if let Some(by) = self.numbered_by {
+            let (own, other) = (by.own((a, b)), by.own((b, a)));
+            return (other == 0 && (own as usize) < self.pairs.len()).then_some(own);
+        }
         match &self.hashed {
             None if a as usize >= self.tall || b as usize >= self.wide => None,
             None => {
@@ -233,6 +297,15 @@ impl PairTable {
         let wide = self.wide.max(b.next_power_of_two());
         if (tall, wide) == (self.tall, self.wide) {
             return;
+        }
+        if self.numbered_by.is_some() || self.tall == 0 {
+            // The first pair is numbered by both of its numbers.
+            let is_same = |by: &NumberedBy| self.numbered_by == Some(*by) || self.pairs.len() < 2;
+            self.numbered_by = NumberedBy::within((tall, wide)).filter(is_same);
+            if self.numbered_by.is_some() {
+                (self.tall, self.wide) = (tall, wide);
+                return;
+            }
         }
         let slots = wide.saturating_mul(tall);
         // With one first number only, a flat table is as small as any.
@@ -316,48 +389,83 @@ fn hash(key: u64) -> u64 {
 mod tests {
     use super::PairTable;
 
+    /// Pairs of first and second numbers that are looked up together.
+    type Round = (Vec<u32>, Vec<u32>);
+
     /// Flat or hashed, a table numbers the same pairs alike and finds them again.
     #[test]
     fn numbers_do_not_depend_on_the_kind_of_table() {
         for spread in [1u32, 7, 1_000, 70_000_000] {
-            let mut table = PairTable::default();
-            let mut seen: Vec<(u32, u32)> = Vec::new();
-            let mut out = Vec::new();
-            for round in 0..40u32 {
-                let a: Vec<u32> = (0..50).map(|i| (i * round) % 13 * spread % 60_000_000).collect();
-                let b: Vec<u32> = (0..50).map(|i| (i + round * i) % 17 * spread % 50_000_000).collect();
-                table.intern(&a, &b, &mut out);
-                for (i, pair) in a.iter().copied().zip(b).enumerate() {
-                    let place = seen.iter().position(|p| *p == pair).unwrap_or_else(|| {
-                        seen.push(pair);
-                        seen.len() - 1
-                    });
-                    assert_eq!(out[i] as usize, place);
-                }
-            }
-            assert_eq!(table.pairs(), seen);
-            assert!(seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32)));
-            assert_eq!(table.find(12_345, 54_321), None);
-            // So does one that is settled, and one that takes more after that.
-            let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
-            let room_for_all = (room.0 as usize + 1, room.1 as usize + 1);
-            // Numbered anew every pair is found by its new number, and they stand row by row.
-            if let (by_row, Some(old)) = table.clone().renumbered_by_row(room_for_all) {
-                assert!(by_row.pairs().is_sorted());
-                let is_found = |(number, old): (u32, &u32)| {
-                    let (a, b) = seen[*old as usize];
-                    by_row.find(a, b) == Some(number) && by_row.pairs()[number as usize] == (a, b)
-                };
-                assert!((0..).zip(&old).all(is_found) && old.len() == seen.len());
-            }
-            let mut table = table.compacted(room_for_all);
-            let finds = |table: &PairTable| {
-                seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
+            let round = |round: u32| {
+                let a = (0..50).map(|i| (i * round) % 13 * spread % 60_000_000);
+                let b = (0..50).map(|i| (i + round * i) % 17 * spread % 50_000_000);
+                (a.collect(), b.collect())
             };
-            assert!(finds(&table));
-            assert_eq!((table.find(room.0 + 1, 0), table.find(0, room.1 + 1)), (None, None));
-            assert_eq!(table.number_one(room.0 + 1, room.1 + 1) as usize, seen.len());
-            assert!(finds(&table));
+            numbers_in_order((0..40).map(round));
         }
+    }
+
+    /// So does one whose pairs are numbered by one of their numbers, for ever or until one comes out of its order or has two
+    /// that are not 0.
+    #[test]
+    fn pairs_that_are_numbered_by_one_of_their_numbers() {
+        for case in 0..32 {
+            let is = |bit: u32| case & bit > 0;
+            let round = |round: u32| {
+                let jump = if is(1) && round > 20 { 9_000 } else { 0 };
+                let own = (0..50).map(|i| (i * 7 + 1) % (round * 3 + 1) + jump);
+                let own = own.map(|own| if is(2) { own } else { own / 2 });
+                let own: Vec<u32> = if is(4) { own.collect() } else { (0..round * 5).collect() };
+                let others = own.iter().map(|own| if is(8) && round > 30 { own % 3 } else { 0 });
+                let others = others.collect();
+                if is(16) { (own, others) } else { (others, own) }
+            };
+            numbers_in_order((0..40).map(round));
+        }
+    }
+
+    /// That a table numbers pairs in the order in which they are first seen, and finds them, however it is asked.
+    fn numbers_in_order(rounds: impl Iterator<Item = Round>) {
+        let (mut table, mut seen): (_, Vec<(u32, u32)>) = (PairTable::default(), Vec::new());
+        let mut out = Vec::new();
+        for (number, (a, b)) in rounds.enumerate() {
+            if number % 3 == 2 {
+                let high = |all: &[u32]| all.iter().max().map_or(1, |high| *high as usize + 1);
+                out = a.clone();
+                table.renumber(&mut out, &b, (high(&a), high(&b)));
+            } else {
+                table.intern(&a, &b, &mut out);
+            }
+            for (i, pair) in a.iter().copied().zip(b).enumerate() {
+                let place = seen.iter().position(|p| *p == pair).unwrap_or_else(|| {
+                    seen.push(pair);
+                    seen.len() - 1
+                });
+                assert_eq!(out[i] as usize, place);
+            }
+        }
+        assert_eq!(table.pairs(), seen);
+        assert!(seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32)));
+        assert_eq!(table.find(12_345, 54_321), None);
+        // So does one that is settled, and one that takes more after that.
+        let room = seen.iter().fold((0, 0), |(a, b), pair| (a.max(pair.0), b.max(pair.1)));
+        let room_for_all = (room.0 as usize + 1, room.1 as usize + 1);
+        // Numbered anew every pair is found by its new number, and they stand row by row.
+        if let (by_row, Some(old)) = table.clone().renumbered_by_row(room_for_all) {
+            assert!(by_row.pairs().is_sorted());
+            let is_found = |(number, old): (u32, &u32)| {
+                let (a, b) = seen[*old as usize];
+                by_row.find(a, b) == Some(number) && by_row.pairs()[number as usize] == (a, b)
+            };
+            assert!((0..).zip(&old).all(is_found) && old.len() == seen.len());
+        }
+        let mut table = table.compacted(room_for_all);
+        let finds = |table: &PairTable| {
+            seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
+        };
+        assert!(finds(&table));
+        assert_eq!((table.find(room.0 + 1, 0), table.find(0, room.1 + 1)), (None, None));
+        assert_eq!(table.number_one(room.0 + 1, room.1 + 1) as usize, seen.len());
+        assert!(finds(&table));
     }
 }
