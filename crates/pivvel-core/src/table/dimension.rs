@@ -88,12 +88,6 @@ pub(super) struct Located<T> {
 }
 
 impl<T> Located<T> {
-    /// Something else for each of the columns.
-    pub(super) fn map<U>(self, to: impl Fn(T) -> U) -> Located<U> {
-        let Located { dimensions, level, kind } = self;
-        Located { dimensions: dimensions.into_iter().map(&to).collect(), level: to(level), kind: to(kind) }
-    }
-
     /// The columns of one axis.
     pub(super) fn in_order(self) -> Vec<T> {
         let Located { dimensions, level, kind } = self;
@@ -109,17 +103,27 @@ impl<T> Located<T> {
 
 impl<'a, S: OfAxis> AxisCodes<'a, S> {
     /// Where rows stand on an axis whose dimensions hold this.
-    pub(super) fn located(&self, held: &[Option<Holds>]) -> Located<Location<'_, 'a>> {
+    pub(super) fn located<'s>(&'s self, held: &[Option<Holds>]) -> Located<Location<'s, 'a>> {
+        self.columns(held, Location::Text, |level, holds| {
+            let of = |entry| value(&self.axis.member_at(entry, level)?.member());
+            let values = self.entries.iter().map(|entry| of(*entry)).collect();
+            Location::Typed { holds, codes: &self.codes, values }
+        })
+    }
+
+    /// Something for each column of texts, and for each of what the dimension of a level holds beside them.
+    fn columns<'s, T>(
+        &'s self,
+        held: &[Option<Holds>],
+        of_texts: impl Fn(Coded<'s, 'a>) -> T,
+        of_values: impl Fn(usize, Holds) -> T,
+    ) -> Located<T> {
         let mut dimensions = Vec::new();
         for (level, holds) in (1..).zip(held) {
-            if let Some(holds) = *holds {
-                let of = |entry| value(&self.axis.member_at(entry, level)?.member());
-                let values = self.entries.iter().map(|entry| of(*entry)).collect();
-                dimensions.push(Location::Typed { holds, codes: &self.codes, values });
-            }
-            dimensions.push(Location::Text(self.labels(level)));
+            dimensions.extend(holds.map(|holds| of_values(level, holds)));
+            dimensions.push(of_texts(self.labels(level)));
         }
-        Located { dimensions, level: Location::Text(self.levels()), kind: Location::Text(self.kinds()) }
+        Located { dimensions, level: of_texts(self.levels()), kind: of_texts(self.kinds()) }
     }
 }
 
@@ -129,8 +133,6 @@ pub(super) fn pools_of<S: OfAxis>(
     entries: Vec<Entry<S>>,
     held: &[Option<Holds>],
 ) -> Located<Option<Pool>> {
-    AxisCodes::of_runs(axis, entries.into_iter()).located(held).map(|column| match column {
-        Location::Text(coded) => Pool::new(coded.texts().flatten()),
-        Location::Typed { .. } => None,
-    })
+    let codes = AxisCodes::of_runs(axis, entries.into_iter());
+    codes.columns(held, |coded| Pool::new(coded.texts().flatten()), |_, _| None)
 }
