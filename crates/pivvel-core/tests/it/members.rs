@@ -1,8 +1,9 @@
 //! Members of any number, length and width: their order, and their merging from several scans.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
-use arrow_array::RecordBatch;
+use arrow_array::{ArrayRef, RecordBatch, StringViewArray};
 use pivvel_core::{Brief, Build, CrossTab, Decimal};
 use proptest::prelude::*;
 
@@ -109,19 +110,29 @@ proptest! {
         prop_assert!(ways.iter().all(|way| *way == wanted), "{ways:?}");
     }
 
-    /// So are texts of any length.
+    /// So are texts of any length, as they are or as views, and each has its lines.
     #[test]
     fn texts_of_any_length_are_merged(
-        all in prop::collection::vec((prop::sample::select(vec!['a', 'b', 'ä']), 0..40usize), 1..60),
-        cut in 0..60usize,
+        all in prop::collection::vec((prop::sample::select(vec!['a', 'b', 'ä']), 0..40usize), 1..300),
+        cut in 0..300usize,
+        as_views: bool,
     ) {
         let all: Vec<String> = all.into_iter().map(|(letter, length)| letter.to_string().repeat(length)).collect();
         let (first, second) = all.split_at(cut.min(all.len()));
-        let lines = |part: &[String]| batch([("yard", texts(part.iter().map(Some)))]);
+        let lines = |part: &[String]| {
+            let views = || Arc::new(StringViewArray::from_iter_values(part)) as ArrayRef;
+            batch([("yard", if as_views { views() } else { texts(part.iter().map(Some)) })])
+        };
         let ways = merged(&lines(first), &lines(second), "yard");
-        let wanted: BTreeSet<&str> = all.iter().map(String::as_str).collect();
-        let found = |way: &Vec<String>| way.len() == wanted.len() && way.iter().all(|label| wanted.contains(label.as_str()));
+        let mut wanted: BTreeMap<&str, u64> = BTreeMap::new();
+        all.iter().for_each(|text| *wanted.entry(text).or_default() += 1);
+        let found = |way: &Vec<String>| way.len() == wanted.len() && way.iter().all(|label| wanted.contains_key(label.as_str()));
         prop_assert!(ways.iter().all(found), "{ways:?}");
         prop_assert_eq!((&ways[0], &ways[0]), (&ways[1], &ways[2]));
+        let brief = Brief::new().rows(["yard"]).measure(("lines", "count()"));
+        let crosstab = CrossTab::build(&brief, &mut source(vec![lines(&all)])).unwrap();
+        for (text, lines) in wanted {
+            prop_assert_eq!(crosstab.value(&[text], &[], "lines").map(|count| count.to_string()), Some(lines.to_string()));
+        }
     }
 }
