@@ -13,7 +13,10 @@ use arrow_array::RecordBatch;
 use pivvel::result::Grain;
 use pivvel::source::{Batches, LineSource, ReadOptions, TextSource};
 use pivvel::{Brief, Build, CrossTab};
-use rounds::{RUNS, rounds};
+use rounds::rounds_of;
+
+/// What is added is a small part of what is measured.
+const RUNS: usize = 15;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let lines = std::env::var("PIVVEL_BENCH_LINES").map_or(Ok(3_000_000), |text| text.parse())?;
@@ -38,11 +41,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     for (name, brief, by_hand) in works.into_iter().filter(|(name, ..)| !any || named(name)) {
         let crosstab = build(&batches, &brief);
         assert_eq!(crosstab.value(&[], &[], "sales"), first.value(&[], &[], "sales"), "{name}");
-        let times = rounds([
-            &mut || drop(black_box(build(&batches, &base))),
-            &mut || drop(black_box(build(&batches, &brief))),
-            &mut || by_hand(&values),
-        ]);
+        let times = rounds_of(
+            RUNS,
+            [
+                &mut || drop(black_box(build(&batches, &base))),
+                &mut || drop(black_box(build(&batches, &brief))),
+                &mut || by_hand(&values),
+            ],
+        );
         let adds = times.median_of(|round| round[1].saturating_sub(round[0]).as_secs_f64());
         let ratio =
             times.median_of(|round| round[1].saturating_sub(round[0]).as_secs_f64() / round[2].as_secs_f64());

@@ -12,7 +12,12 @@ pub(crate) struct Rounds<const N: usize>(Vec<[Duration; N]>);
 
 /// Runs several kinds of work in turn, round after round: a machine that is slow for a while is so for
 /// all of them. The first round is not counted.
-pub(crate) fn rounds<const N: usize>(mut works: [&mut dyn FnMut(); N]) -> Rounds<N> {
+pub(crate) fn rounds<const N: usize>(works: [&mut dyn FnMut(); N]) -> Rounds<N> {
+    rounds_of(RUNS, works)
+}
+
+/// So many rounds, for what is the small difference of long times.
+pub(crate) fn rounds_of<const N: usize>(runs: usize, mut works: [&mut dyn FnMut(); N]) -> Rounds<N> {
     let mut round = || {
         let time = |work: &mut &mut dyn FnMut()| {
             let start = Instant::now();
@@ -23,7 +28,7 @@ pub(crate) fn rounds<const N: usize>(mut works: [&mut dyn FnMut(); N]) -> Rounds
         std::array::from_fn(|i| times[i])
     };
     round();
-    Rounds((0..RUNS).map(|_| round()).collect())
+    Rounds((0..runs).map(|_| round()).collect())
 }
 
 impl<const N: usize> Rounds<N> {
