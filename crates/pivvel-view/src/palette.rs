@@ -1,9 +1,9 @@
 //! Palettes: sequential ones for scales, diverging ones for scales about a middle, colours of
 //! categories, and tones that rules name. Each has a light and a dark form.
 //!
-//! Hues are told apart by people with the common deficiencies of colour vision, and lightness never
+//! People with the common deficiencies of colour vision can distinguish the hues, and lightness never
 //! falls so far that the text on a tint is hard to read; tests hold both. What is good or bad is
-//! never told by hue alone: views add a sign.
+//! never shown by hue alone: views add a sign.
 
 use pivvel_core::brief::{PaletteName, Tone};
 

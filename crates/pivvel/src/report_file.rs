@@ -212,7 +212,7 @@ impl ReportTarget {
 /// The ending of a path in small letters, and the place for messages.
 fn ending(path: &Path, known: &str) -> Result<(ErrorPlace, String)> {
     let place = ErrorPlace::of(Argument::Target, path.display().to_string());
-    // Told before the work, not after it.
+    // Reported before the work, not after it.
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.is_dir());
     if let Some(folder) = folder {
         let message = format!("there is no folder {} to write into", folder.display());

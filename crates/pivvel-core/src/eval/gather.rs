@@ -110,7 +110,7 @@ struct SequencePlace {
 }
 
 impl<'f> Along<'f> {
-    /// Along a dimension; `None` for a grain above it.
+    /// The cells of a grain along a dimension; `None` for a grain above it.
     fn new(frame: &'f Frame, grain: Grain, way: Way) -> Option<Along<'f>> {
         let side = way.spot.side;
         let level = grain.level(side);
@@ -153,7 +153,7 @@ impl<'f> Along<'f> {
         CellSequences { cells, along: self }
     }
 
-    /// Whether cells with another node of the other axis begin with a cell, or those of an item.
+    /// Whether a cell is the first of its row: of the cells with one node of the other axis, those of each item apart.
     fn starts_row(&self, cell: usize) -> bool {
         cell == 0 || self.nodes(cell).1 != self.nodes(cell - 1).1 || self.first_of_items.contains(&cell)
     }
@@ -184,7 +184,8 @@ struct RowSums {
 }
 
 impl RowSums {
-    /// Reads the row that begins with a cell; `None` if it may have cells before, or for a sum of more than 64 bits.
+    /// Sums the row that begins with a cell; `None` where the row may have other cells before, or for a sum of more than
+    /// 64 bits.
     fn read(&mut self, first: usize, along: &Along<'_>, digits: Digits<'_>) -> Option<()> {
         // The cells of an item are in no sequence with others.
         let begins_anew = first == 0 || along.first_of_items.contains(&first);

@@ -171,7 +171,7 @@ impl PairTable {
         own
     }
 
-    /// Whether every pair that there may be has a slot. There are so few slots then that looking up all of them is cheap.
+    /// Whether pairs are found without a hash table. There may be so few then that looking up all of them is cheap.
     pub(crate) fn is_flat(&self) -> bool {
         self.hashed.is_none()
     }

@@ -111,7 +111,7 @@ impl<'a, S: OfAxis> AxisCodes<'a, S> {
         })
     }
 
-    /// Something for each column of texts, and for each of what the dimension of a level holds beside them.
+    /// What is made of each column of texts, and of each column of values that the dimension of a level holds beside them.
     fn columns<'s, T>(
         &'s self,
         held: &[Option<Holds>],
