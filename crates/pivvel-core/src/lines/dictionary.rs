@@ -7,6 +7,12 @@ use hashbrown::HashTable;
 /// The longest text that an Arrow view holds whole.
 const INLINE: usize = 12;
 
+/// The longest text that two words and its length tell.
+const TWO_WORDS: usize = 16;
+
+/// Two words of a text, and its code: so a slot takes 24 bytes, which it would not with a wide integer or a length.
+type Slot = (u64, u64, u32);
+
 /// Knows the code of every text that was seen.
 ///
 /// ```
@@ -24,9 +30,10 @@ const INLINE: usize = 12;
 /// ```
 #[derive(Debug, Default, Clone)]
 pub struct Dictionary {
-    /// Both halves of a view, and the code: so it takes 24 bytes rather than the 32 of a wide integer.
-    short: HashTable<(u64, u64, u32)>,
-    /// The words of a text, its length and its code.
+    /// Texts that views hold whole, by both halves of the view; then those of each length up to
+    /// [`TWO_WORDS`], by their first and last bytes.
+    short: [HashTable<Slot>; 1 + TWO_WORDS - INLINE],
+    /// The words of a longer text, its length and its code.
     middle: HashTable<([u64; 4], u32, u32)>,
     long: HashTable<(Box<[u8]>, u32)>,
 }
@@ -44,36 +51,22 @@ impl Dictionary {
         if view as u32 as usize > INLINE {
             return self.code_of_longer(text(), new);
         }
-        let (low, high) = (view as u64, (view >> 64) as u64);
-        let hash = mix(low, high);
-        if let Some(code) = self.find_short(hash, (low, high)) {
-            return code;
-        }
-        let code = new(text());
-        self.short.insert_unique(hash, (low, high, code), |(low, high, _)| mix(*low, *high));
-        code
-    }
-
-    #[inline]
-    fn find_short(&self, hash: u64, (low, high): (u64, u64)) -> Option<u32> {
-        let found = self.short.find(hash, |known| known.0 == low && known.1 == high);
-        found.map(|(.., code)| *code)
+        code_of_short(&mut self.short[0], halves(view), text, new)
     }
 
     /// The code of a text, if it was seen.
     pub(crate) fn find(&self, text: &str) -> Option<u32> {
         let text = text.as_bytes();
-        if text.len() <= INLINE {
-            let view = make_view(text, 0, 0);
-            let halves = (view as u64, (view >> 64) as u64);
-            return self.find_short(mix(halves.0, halves.1), halves);
-        }
-        match words(text) {
-            Some(words) => {
-                let length = text.len() as u32;
-                self.find_middle(hash_words(&words, length), &words, length)
-            }
-            None => self.find_long(hash_text(text), text),
+        match text.len() {
+            ..=INLINE => find_short(&self.short[0], halves(make_view(text, 0, 0))),
+            length @ ..=TWO_WORDS => find_short(&self.short[length - INLINE], first_and_last(text)?),
+            _ => match words(text) {
+                Some(words) => {
+                    let length = text.len() as u32;
+                    self.find_middle(hash_words(&words, length), &words, length)
+                }
+                None => self.find_long(hash_text(text), text),
+            },
         }
     }
 
@@ -84,13 +77,17 @@ impl Dictionary {
 
     /// Makes room for so many more texts, which are about as long as those that are known.
     pub(crate) fn reserve(&mut self, more: usize) {
-        match self.middle.len() > self.short.len() {
+        let Some(short) = self.short.iter_mut().max_by_key(|table| table.len()) else { return };
+        match self.middle.len() > short.len() {
             true => self.middle.reserve(more, |(words, length, _)| hash_words(words, *length)),
-            false => self.short.reserve(more, |(low, high, _)| mix(*low, *high)),
+            false => short.reserve(more, |(low, high, _)| mix(*low, *high)),
         }
     }
 
     fn code_of_longer(&mut self, text: &[u8], new: impl FnOnce(&[u8]) -> u32) -> u32 {
+        if let (length @ ..=TWO_WORDS, Some(words)) = (text.len(), first_and_last(text)) {
+            return code_of_short(&mut self.short[length - INLINE], words, || text, new);
+        }
         let Some(words) = words(text) else { return self.code_of_long(text, new) };
         let length = text.len() as u32;
         let own = hash_words(&words, length);
@@ -124,17 +121,53 @@ impl Dictionary {
     }
 }
 
-/// The first and the last bytes of a text as words: with its length they tell all of it, where it has
-/// from 8 to 32 bytes.
+/// Both halves of a view.
+#[inline]
+fn halves(view: u128) -> (u64, u64) {
+    (view as u64, (view >> 64) as u64)
+}
+
+#[inline]
+fn find_short(table: &HashTable<Slot>, (low, high): (u64, u64)) -> Option<u32> {
+    let found = table.find(mix(low, high), |known| known.0 == low && known.1 == high);
+    found.map(|(.., code)| *code)
+}
+
+#[inline]
+fn code_of_short<'a>(
+    table: &mut HashTable<Slot>,
+    (low, high): (u64, u64),
+    text: impl Fn() -> &'a [u8],
+    new: impl FnOnce(&[u8]) -> u32,
+) -> u32 {
+    if let Some(code) = find_short(table, (low, high)) {
+        return code;
+    }
+    let code = new(text());
+    table.insert_unique(mix(low, high), (low, high, code), |(low, high, _)| mix(*low, *high));
+    code
+}
+
+/// The eight bytes of a text from a place on, as a word.
+#[inline]
+fn word(text: &[u8], at: usize) -> Option<u64> {
+    text.get(at..at + 8)?.try_into().map(u64::from_le_bytes).ok()
+}
+
+/// The first and the last bytes of a text of 8 to 16 as words: with its length they tell all of it.
+#[inline]
+fn first_and_last(text: &[u8]) -> Option<(u64, u64)> {
+    Some((word(text, 0)?, word(text, text.len().checked_sub(8)?)?))
+}
+
+/// The same of a text of 17 to 32 bytes.
 #[inline]
 fn words(text: &[u8]) -> Option<[u64; 4]> {
-    let word = |at: usize| text.get(at..at + 8)?.try_into().map(u64::from_le_bytes).ok();
     let end = text.len();
-    match end {
-        8..=16 => Some([word(0)?, word(end - 8)?, 0, 0]),
-        17..=32 => Some([word(0)?, word(8)?, word(end - 16)?, word(end - 8)?]),
-        _ => None,
+    if !(TWO_WORDS + 1..=2 * TWO_WORDS).contains(&end) {
+        return None;
     }
+    Some([word(text, 0)?, word(text, 8)?, word(text, end - 16)?, word(text, end - 8)?])
 }
 
 #[inline]

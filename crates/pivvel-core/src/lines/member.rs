@@ -1,6 +1,6 @@
 //! A member of a dimension: what it is, and its label.
 
-use std::fmt::Write;
+use std::io::Write;
 
 use crate::model::{Decimal, Period};
 
@@ -66,26 +66,31 @@ pub enum Member {
 impl Member {
     /// The member's label, empty for the blank one.
     pub fn label(&self) -> String {
-        let mut label = String::new();
+        let mut label = Vec::new();
         self.write_label(&mut label);
-        label
+        text_of(label)
     }
 
-    pub(super) fn write_label(&self, out: &mut String) {
-        // Writing into a string cannot fail.
+    pub(super) fn write_label(&self, out: &mut Vec<u8>) {
+        // Writing into memory cannot fail.
         let _ = match self {
             Member::Blank => Ok(()),
             Member::Text(text)
             | Member::Tier(_, text)
             | Member::Others(text)
-            | Member::Calculated(_, text) => out.write_str(text),
+            | Member::Calculated(_, text) => out.write_all(text.as_bytes()),
             Member::Period(period) => write!(out, "{period}"),
             Member::Number(number) => {
                 number.push_to(out);
                 Ok(())
             }
             Member::Float(bits) => write!(out, "{}", f64::from_bits(*bits)),
-            Member::YesNo(yes) => out.write_str(if *yes { "yes" } else { "no" }),
+            Member::YesNo(yes) => out.write_all(if *yes { b"yes" } else { b"no" }),
         };
     }
+}
+
+/// Labels, which were texts and numbers before they were bytes.
+pub(super) fn text_of(labels: Vec<u8>) -> String {
+    String::from_utf8(labels).unwrap_or_else(|error| String::from_utf8_lossy(error.as_bytes()).into())
 }

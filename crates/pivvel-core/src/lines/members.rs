@@ -9,7 +9,7 @@ use hashbrown::HashTable;
 
 use super::coded_members::CodedMembers;
 use super::dictionary::hash_text;
-use super::member::{Member, MemberId};
+use super::member::{Member, MemberId, text_of};
 use crate::model::{Decimal, MONTHS, Period, WEEKDAYS, both, calendar_place, in_shares, threads_for};
 
 /// The members of one dimension, by their ids.
@@ -63,7 +63,7 @@ impl Labels {
     }
 
     /// So many labels, of which every thread writes some blocks.
-    fn by_threads(count: usize, threads: usize, write: impl Fn(usize, &mut String) + Sync) -> Labels {
+    fn by_threads(count: usize, threads: usize, write: impl Fn(usize, &mut Vec<u8>) + Sync) -> Labels {
         let begins = |place: usize| if place < count { place / BLOCK * BLOCK } else { count };
         let written = |share: Range<usize>| Labels::written(begins(share.start)..begins(share.end), &write);
         let mut parts = in_shares(count, threads, written).into_iter();
@@ -79,8 +79,8 @@ impl Labels {
     }
 
     /// Some labels from the beginning of a block on, each written behind those before it.
-    fn written(places: Range<usize>, write: &dyn Fn(usize, &mut String)) -> Labels {
-        let (mut text, mut ends) = (String::new(), Vec::with_capacity(places.len()));
+    fn written(places: Range<usize>, write: &dyn Fn(usize, &mut Vec<u8>)) -> Labels {
+        let (mut text, mut ends) = (Vec::new(), Vec::with_capacity(places.len()));
         let mut blocks = Vec::with_capacity(places.len().div_ceil(BLOCK));
         let mut begin = 0;
         for place in places {
@@ -91,7 +91,7 @@ impl Labels {
             write(place, &mut text);
             ends.push((text.len() - begin) as u32);
         }
-        Labels { text, blocks, ends }
+        Labels { text: text_of(text), blocks, ends }
     }
 
     fn get(&self, place: usize) -> &str {
@@ -116,10 +116,16 @@ impl Members {
 
     /// Those that codes stand for, by at most so many threads.
     pub(crate) fn by_threads(members: CodedMembers, threads: usize) -> Members {
+        let (blank, by_label) = (members.blank().map(MemberId), OnceLock::new());
+        let labels = || Labels::new(&members, threads);
+        let threads_of_both = threads_for(members.len(), threads);
+        if let Some((digits, _, blank_id)) = members.numbers() {
+            let places = || places_of(&numbers_in_order(digits, blank_id));
+            let (places, labels) = both(threads_of_both, places, labels);
+            return Members { members, labels, places, blank, calendar_names: false, by_label };
+        }
         // Labels are needed only where keys are equal.
-        let by_key = || in_order_of_keys(&members);
-        let ((mut order, first_rank), labels) =
-            both(threads_for(members.len(), threads), by_key, || Labels::new(&members, threads));
+        let ((mut order, first_rank), labels) = both(threads_of_both, || in_order_of_keys(&members), labels);
         let named = |names: &[&str]| {
             let mut texts = members.iter().zip(labels.iter()).filter(|(m, _)| rank(m) == 0).peekable();
             let is_name = |(m, label): (Cow<'_, Member>, &str)| {
@@ -147,13 +153,9 @@ impl Members {
         for tied in tied.filter(|tied| tied.len() > 1) {
             tied.sort_by(|a, b| compared(a.1, b.1));
         }
-        let mut places = vec![0; members.len()];
-        for (place, (.., id)) in order.iter().enumerate() {
-            places[*id as usize] = place as u32;
-        }
-        let blank = members.blank().map(MemberId);
-        let calendar_names = names.is_some();
-        Members { members, labels, places, blank, calendar_names, by_label: OnceLock::new() }
+        let order: Vec<u32> = order.into_iter().map(|(_, id)| id).collect();
+        let (places, calendar_names) = (places_of(&order), names.is_some());
+        Members { members, labels, places, blank, calendar_names, by_label }
     }
 
     pub(crate) const fn none() -> Members {
@@ -202,6 +204,13 @@ impl Members {
     pub(crate) fn scale_of_numbers(&self) -> Option<u8> {
         let (digits, scale, blank) = self.members.numbers()?;
         (digits.len() > blank.iter().len()).then_some(scale)
+    }
+
+    /// A member that is an exact number, where all but the blank one are such and have as many digits after the point.
+    pub(crate) fn exact(&self, id: MemberId) -> Option<Decimal> {
+        let (digits, scale, _) = self.members.numbers()?;
+        let digits = digits.get(id.index()).filter(|_| self.blank != Some(id))?;
+        Some(Decimal::new((*digits).into(), scale))
     }
 
     pub(crate) fn blank(&self) -> Option<MemberId> {
@@ -294,15 +303,6 @@ type Keyed = (u64, u32);
 /// The members of the first rank by their keys, those of one key in no order yet, and how many these are; after them the
 /// others by their ranks.
 fn in_order_of_keys(members: &CodedMembers) -> (Vec<Keyed>, usize) {
-    if let Some((digits, _, blank)) = members.numbers() {
-        let own = (0..).zip(digits).filter(|(id, _)| blank != Some(*id));
-        let mut order: Vec<Keyed> = Vec::with_capacity(digits.len());
-        order.extend(own.map(|(id, digits)| (key_of_digits(*digits), id)));
-        order.sort_by_key(|(key, _)| *key);
-        let first_rank = order.len();
-        order.extend(blank.map(|id| (0, id)));
-        return (order, first_rank);
-    }
     let of_rank =
         |wanted: fn(u8) -> bool| members.iter().zip(0u32..).filter(move |(member, _)| wanted(rank(member)));
     let mut order: Vec<Keyed> = Vec::with_capacity(members.len());
@@ -326,6 +326,43 @@ fn in_order_of_keys(members: &CodedMembers) -> (Vec<Keyed>, usize) {
     apart.sort_by_key(|(rank, _)| *rank);
     order.extend(apart.into_iter().map(|(_, id)| (0, id)));
     (order, first_rank)
+}
+
+/// Numbers lie close together where there are at most so many places for each.
+const CLOSE: usize = 8;
+/// The id of no member.
+const NONE: u32 = u32::MAX;
+
+/// Exact numbers in their order, and the blank one behind them. Those that lie close together, as numbers of orders do, are
+/// each put where it belongs.
+fn numbers_in_order(digits: &[i64], blank: Option<u32>) -> Vec<u32> {
+    let own = || digits.iter().copied().zip(0u32..).filter(|(_, id)| blank != Some(*id));
+    let ends = own().fold(None, |ends: Option<(i64, i64)>, (digits, _)| {
+        let (low, high) = ends.unwrap_or((digits, digits));
+        Some((low.min(digits), high.max(digits)))
+    });
+    let (low, high) = ends.unwrap_or_default();
+    let mut order: Vec<u32> = match usize::try_from(high.abs_diff(low)) {
+        Ok(last) if last < CLOSE * digits.len() => {
+            let mut by_place = vec![NONE; last + 1];
+            own().for_each(|(digits, id)| by_place[digits.abs_diff(low) as usize] = id);
+            by_place.into_iter().filter(|id| *id != NONE).collect()
+        }
+        _ => {
+            let mut sorted: Vec<(i64, u32)> = own().collect();
+            sorted.sort_unstable();
+            sorted.into_iter().map(|(_, id)| id).collect()
+        }
+    };
+    order.extend(blank);
+    order
+}
+
+/// The place of each id in an order.
+fn places_of(order: &[u32]) -> Vec<u32> {
+    let mut places = vec![0; order.len()];
+    order.iter().zip(0..).for_each(|(id, place)| places[*id as usize] = place);
+    places
 }
 
 /// What a member is sorted by beside others of the first one's kind: members of different keys stand in the order of

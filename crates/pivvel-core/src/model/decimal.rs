@@ -38,6 +38,25 @@ static PAIRS: [[u8; 2]; 100] = {
     pairs
 };
 
+/// More bytes than a number takes whose digits have 64 bits, of which up to 19 stand after the point.
+const SHORT: usize = 24;
+
+/// Puts so many last digits of a number at the end of a text, and gives the number without them.
+#[inline]
+fn put_last_digits(mut number: u64, count: usize, text: &mut [u8]) -> u64 {
+    let mut end = text.len();
+    for _ in 0..count / 2 {
+        end -= 2;
+        text[end..end + 2].copy_from_slice(&PAIRS[(number % 100) as usize]);
+        number /= 100;
+    }
+    if count % 2 > 0 {
+        text[end - 1] = b'0' + (number % 10) as u8;
+        number /= 10;
+    }
+    number
+}
+
 /// A text that is no decimal of at most 38 digits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NoDecimal;
@@ -124,43 +143,34 @@ impl Decimal {
     }
 
     /// Adds the number, as it is displayed, to a text.
-    pub(crate) fn push_to(self, text: &mut String) {
-        let mut buffer = [0; 48];
-        match self.short_text(&mut buffer) {
-            Some(short) => text.push_str(short),
-            None => text.push_str(&self.to_string()),
-        }
+    pub(crate) fn push_to(self, text: &mut Vec<u8>) {
+        let mut buffer = [0; SHORT];
+        let Some(length) = self.write_short(&mut buffer) else {
+            return text.extend_from_slice(self.to_string().as_bytes());
+        };
+        // To copy as many bytes as there may be takes less time than to copy just those that there are.
+        text.extend_from_slice(&buffer);
+        text.truncate(text.len() - (SHORT - length));
     }
 
-    /// The number as it is displayed; `None` if its digits have more than 64 bits, or more than 19 of them stand
-    /// after the point.
-    fn short_text(self, buffer: &mut [u8; 48]) -> Option<&str> {
-        let mut rest = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?.unsigned_abs();
-        let mut first = buffer.len();
-        while rest >= 10 {
-            first -= 2;
-            buffer[first..first + 2].copy_from_slice(&PAIRS[(rest % 100) as usize]);
-            rest /= 100;
-        }
-        if rest > 0 {
-            first -= 1;
-            buffer[first] = b'0' + rest as u8;
-        }
-        let scale = usize::from(self.scale);
-        let point = buffer.len() - scale;
+    /// Writes the number, as it is displayed, and gives how many bytes it has; `None` if its digits have more than 64
+    /// bits, or more than 19 of them stand after the point.
+    fn write_short(self, buffer: &mut [u8; SHORT]) -> Option<usize> {
+        let number = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?;
+        let (all, scale) = (number.unsigned_abs(), usize::from(self.scale));
+        let (sign, point) = (usize::from(number < 0), usize::from(scale > 0));
         // Before the point stands one digit at least.
-        buffer[point - 1..first.max(point - 1)].fill(b'0');
-        first = first.min(point - 1);
+        let digits = all.checked_ilog10().map_or(1, |log| log as usize + 1).max(scale + 1);
+        let length = sign + digits + point;
+        let whole = put_last_digits(all, scale, &mut buffer[..length]);
         if scale > 0 {
-            buffer.copy_within(first..point, first - 1);
-            first -= 1;
-            buffer[point - 1] = b'.';
+            buffer[length - scale - 1] = b'.';
         }
-        if self.digits < 0 {
-            first -= 1;
-            buffer[first] = b'-';
+        put_last_digits(whole, digits - scale, &mut buffer[..length - scale - point]);
+        if sign > 0 {
+            buffer[0] = b'-';
         }
-        std::str::from_utf8(&buffer[first..]).ok()
+        Some(length)
     }
 
     /// The same number without zeros at the end of its fraction.
@@ -229,8 +239,9 @@ impl Hash for Decimal {
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Decimal { digits, scale } = *self;
-        let mut buffer = [0; 48];
-        if let Some(text) = self.short_text(&mut buffer) {
+        let mut buffer = [0; SHORT];
+        let short = self.write_short(&mut buffer).and_then(|length| str::from_utf8(&buffer[..length]).ok());
+        if let Some(text) = short {
             return f.write_str(text);
         }
         let all = digits.unsigned_abs().to_string();

@@ -275,10 +275,18 @@ impl<S: OfAxis> Axis<S> {
 
     /// The member of a level that an entry is, or is under; none of a level below it.
     pub(crate) fn member_at(&self, entry: Entry<S>, level: usize) -> Option<MemberRef<'_>> {
-        self.pair_of(entry)?;
-        let node = (level <= entry.level()).then(|| self.ancestor(entry.level(), entry.node, level))?;
+        let id = self.member_id_at(entry, level)?;
         let (dimension, members) = (&self.dimensions[level - 1], &self.members[level - 1]);
-        Some(MemberRef { dimension, members, id: self.member_of(level, node) })
+        Some(MemberRef { dimension, members, id })
+    }
+
+    /// The same by its number within its dimension.
+    pub(crate) fn member_id_at(&self, entry: Entry<S>, level: usize) -> Option<MemberId> {
+        let (parent, member) = self.pair_of(entry)?;
+        Some(match entry.level().checked_sub(level)? {
+            0 => MemberId(member),
+            _ => self.member_of(level, self.ancestor(entry.level() - 1, parent, level)),
+        })
     }
 
     /// The entry that an entry is part of; `None` for the total.

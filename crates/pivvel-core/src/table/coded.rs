@@ -1,6 +1,7 @@
 //! Columns of texts that come again from row to row: each text is looked up once for the place or the group that it
 //! is of, and the rows hold codes.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -12,20 +13,21 @@ use foldhash::fast::FixedState;
 
 use super::pools::Pool;
 use super::spec::Texts;
-use crate::crosstab::Cell;
-use crate::model::Value;
+use crate::crosstab::{Cell, CrossTab};
+use crate::lines::MemberId;
+use crate::model::{ByGrain, Grain, Value};
 use crate::peers::{Peers, Yardstick};
 use crate::rollup::{Axis, Entry, OfAxis};
 
 /// A column of texts: the code of each row, and the text of each code.
 pub(super) struct Coded<'r, 'a> {
-    codes: &'r [u32],
+    codes: Cow<'r, [u32]>,
     texts: Vec<Option<&'a str>>,
 }
 
 impl<'r, 'a> Coded<'r, 'a> {
     pub(super) fn new(codes: &'r [u32], texts: impl Iterator<Item = Option<&'a str>>) -> Coded<'r, 'a> {
-        Coded { codes, texts: texts.collect() }
+        Coded { codes: Cow::Borrowed(codes), texts: texts.collect() }
     }
 
     /// The text of each code.
@@ -71,23 +73,28 @@ impl<'r, 'a> Coded<'r, 'a> {
 /// Numbers the different ones of some things in the order in which they come.
 struct Interner<T> {
     known: HashMap<T, u32, FixedState>,
-    last: Option<(T, u32)>,
+    all: Vec<T>,
+    /// The number that was given last.
+    last: usize,
 }
 
 impl<T: Copy + Eq + std::hash::Hash> Interner<T> {
     fn new() -> Interner<T> {
-        Interner { known: HashMap::default(), last: None }
+        Interner { known: HashMap::default(), all: Vec::new(), last: 0 }
     }
 
-    /// The number of a thing, and whether it is new.
-    fn intern(&mut self, thing: T) -> (u32, bool) {
-        if let Some((_, number)) = self.last.filter(|(last, _)| *last == thing) {
-            return (number, false);
-        }
-        let next = self.known.len() as u32;
-        let number = *self.known.entry(thing).or_insert(next);
-        self.last = Some((thing, number));
-        (number, number == next)
+    /// The number of a thing. Often it is the last one or the one after it, or they begin anew, as columns do in every row.
+    fn intern(&mut self, thing: T) -> u32 {
+        let guesses = [self.last, self.last + 1, 0];
+        let known = guesses.into_iter().find(|guess| self.all.get(*guess) == Some(&thing));
+        self.last = known.unwrap_or_else(|| {
+            let number = *self.known.entry(thing).or_insert(self.all.len() as u32) as usize;
+            if number == self.all.len() {
+                self.all.push(thing);
+            }
+            number
+        });
+        self.last as u32
     }
 }
 
@@ -113,74 +120,124 @@ impl<'a, S: OfAxis> AxisCodes<'a, S> {
     }
 
     pub(super) fn new(axis: &'a Axis<S>, rows: impl Iterator<Item = Entry<S>>) -> AxisCodes<'a, S> {
-        let (mut interner, mut entries) = (Interner::new(), Vec::new());
-        let mut code = |entry: Entry<S>| {
-            let (code, is_new) = interner.intern(entry);
-            if is_new {
-                entries.push(entry);
-            }
-            code
-        };
-        let codes = rows.map(&mut code).collect();
-        AxisCodes { axis, entries, codes }
+        let mut entries = Interner::new();
+        let codes = rows.map(|entry| entries.intern(entry)).collect();
+        AxisCodes { axis, entries: entries.all, codes }
     }
 
-    fn coded(&self, text: impl Fn(Entry<S>) -> Option<&'a str>) -> Coded<'_, 'a> {
-        Coded::new(&self.codes, self.entries.iter().map(|entry| text(*entry)))
+    /// The member of a level that each entry is, or is under; none where it is rolled up.
+    pub(super) fn members(&self, level: usize) -> Vec<Option<MemberId>> {
+        self.entries.iter().map(|entry| self.axis.member_id_at(*entry, level)).collect()
     }
 
-    /// The labels at a level; nothing where it is rolled up.
-    pub(super) fn labels(&self, level: usize) -> Coded<'_, 'a> {
-        self.coded(move |entry| self.axis.label_at(entry, level))
+    /// The labels of members of a level, by entry.
+    pub(super) fn labels(&self, level: usize, members: &[Option<MemberId>]) -> Coded<'_, 'a> {
+        let of_level = self.axis.members(level - 1);
+        Coded::new(&self.codes, members.iter().map(|id| id.map(|id| of_level.label(id))))
     }
 
     pub(super) fn levels(&self) -> Coded<'_, 'a> {
-        self.coded(|entry| Some(self.axis.level_name(entry.level())))
+        self.of_few(Entry::level, |level| self.axis.level_name(level))
     }
 
     pub(super) fn kinds(&self) -> Coded<'_, 'a> {
-        self.coded(|entry| Some(self.axis.kind(entry).name()))
+        self.of_few(|entry| self.axis.kind(entry), |kind| kind.name())
+    }
+
+    /// Texts of which there are few, each by what it says of entries.
+    fn of_few<K: Copy + PartialEq>(
+        &self,
+        what: impl Fn(Entry<S>) -> K,
+        text: impl Fn(K) -> &'a str,
+    ) -> Coded<'_, 'a> {
+        let mut few: Vec<K> = Vec::new();
+        let mut number = |entry: &Entry<S>| {
+            let own = what(*entry);
+            let known = few.iter().position(|known| *known == own);
+            known.unwrap_or_else(|| {
+                few.push(own);
+                few.len() - 1
+            }) as u32
+        };
+        let numbers: Vec<u32> = self.entries.iter().map(&mut number).collect();
+        let codes = self.codes.iter().map(|code| numbers[*code as usize]).collect();
+        Coded { codes: Cow::Owned(codes), texts: few.into_iter().map(|own| Some(text(own))).collect() }
     }
 }
 
-/// The peers of rows of the tidy result.
-pub(super) struct RowPeers<'a> {
+/// The figures of rows of the tidy result, and their peers.
+pub(super) struct RowFigures<'a> {
+    pub(super) values: Vec<Option<Value>>,
+    pub(super) lines: Vec<u64>,
+    pub(super) ranks: Vec<Option<u64>>,
     groups: Vec<PeerGroup<'a>>,
+    /// The group of peers of each row.
     codes: Vec<u32>,
 }
 
 /// A group of peers.
 pub(super) struct PeerGroup<'a> {
-    pub(super) peers: &'a Peers,
     pub(super) yardstick: Option<&'a Yardstick>,
     name: &'a str,
 }
 
-impl<'a> RowPeers<'a> {
+/// The peers of a measure at a grain, and the code that a group of them was given last.
+struct MetPeers<'a> {
+    peers: &'a Peers,
+    latest: Option<(Option<usize>, u32)>,
+}
+
+impl<'a> RowFigures<'a> {
     /// Of rows that each hold a measure of a cell.
-    pub(super) fn new(rows: impl Iterator<Item = (Cell<'a>, usize)>) -> RowPeers<'a> {
-        let (mut interner, mut groups) = (Interner::new(), Vec::new());
-        let mut code = |(cell, measure): (Cell<'a>, usize)| {
-            let peers = cell.crosstab().peers_at(measure, cell.grain());
-            let id = cell.id as usize;
-            let (code, is_new) = interner.intern((std::ptr::from_ref(peers), peers.group(id)));
-            if is_new {
-                let name = cell.peers_name(measure, peers).unwrap_or_default();
-                groups.push(PeerGroup { peers, yardstick: peers.yardstick_of(id), name });
-            }
-            code
+    pub(super) fn new(
+        crosstab: &'a CrossTab,
+        rows: impl ExactSizeIterator<Item = (Cell<'a>, usize)>,
+    ) -> RowFigures<'a> {
+        let count = rows.len();
+        let mut all = RowFigures {
+            values: Vec::with_capacity(count),
+            lines: Vec::with_capacity(count),
+            ranks: Vec::with_capacity(count),
+            groups: Vec::new(),
+            codes: Vec::with_capacity(count),
         };
-        let codes = rows.map(&mut code).collect();
-        RowPeers { groups, codes }
+        let deepest = Grain::new(crosstab.rows().depth(), crosstab.columns().depth());
+        let measures = crosstab.measures().len();
+        let mut met =
+            ByGrain::new(deepest, |_| std::iter::repeat_with(|| None).take(measures).collect::<Vec<_>>());
+        let mut codes = HashMap::with_hasher(FixedState::default());
+        for (cell, measure) in rows {
+            let grain = cell.grain();
+            let met = met[grain][measure]
+                .get_or_insert_with(|| MetPeers { peers: crosstab.peers_at(measure, grain), latest: None });
+            let (id, peers) = (cell.id as usize, met.peers);
+            let group = peers.group(id);
+            let code = match met.latest.filter(|(latest, _)| *latest == group) {
+                Some((_, code)) => code,
+                None => *codes.entry((std::ptr::from_ref(peers), group)).or_insert_with(|| {
+                    let name = cell.peers_name(measure, peers).unwrap_or_default();
+                    all.groups.push(PeerGroup { yardstick: peers.yardstick_of(id), name });
+                    all.groups.len() as u32 - 1
+                }),
+            };
+            met.latest = Some((group, code));
+            all.codes.push(code);
+            all.values.push(cell.value(measure));
+            all.lines.push(cell.lines());
+            all.ranks.push(peers.rank(id).map(u64::from));
+        }
+        all
     }
 
+    /// What the peers of each row are called.
     pub(super) fn names(&self) -> Coded<'_, 'a> {
         Coded::new(&self.codes, self.groups.iter().map(|group| Some(group.name)))
     }
 
-    /// The group of each row.
-    pub(super) fn of_rows(&self) -> impl Iterator<Item = &PeerGroup<'a>> {
-        self.codes.iter().map(|code| &self.groups[*code as usize])
+    /// Where the value of each row stands among its peers.
+    pub(super) fn positions(&self) -> impl Iterator<Item = Option<f64>> {
+        let group = |code: &u32| self.groups[*code as usize].yardstick;
+        self.codes.iter().map(group).zip(&self.values).map(|(own, value)| own?.position(value.as_ref()?))
     }
 
     /// Something of the yardstick of each row.

@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Float64Array, Int64Array};
+use arrow_array::types::{ArrowPrimitiveType, Date32Type, Decimal128Type, Float64Type, Int64Type};
+use arrow_array::{ArrayRef, PrimitiveArray};
+use arrow_buffer::NullBufferBuilder;
 use arrow_schema::DataType;
 
 use crate::model::{Decimal, Value};
@@ -49,24 +51,39 @@ impl Holds {
         match self {
             Holds::Whole => {
                 let whole = |value: Value| i64::try_from(digits(value, 0)?).ok();
-                Arc::new(values.map(|value| value.and_then(whole)).collect::<Int64Array>())
+                numbers::<Int64Type>(values.map(|value| value.and_then(whole)))
             }
             Holds::Exact(scale) => {
-                let all: Decimal128Array =
-                    values.map(|value| value.and_then(|value| digits(value, scale))).collect();
-                let typed = all.with_precision_and_scale(38, scale as i8);
+                let all = values.map(|value| value.and_then(|value| digits(value, scale)));
+                let typed = array_of::<Decimal128Type>(all).with_precision_and_scale(38, scale as i8);
                 Arc::new(typed.unwrap_or_else(|e| unreachable!("a scale of a value is one: {e}")))
             }
             Holds::Float | Holds::Nothing => {
                 let float = |value: Value| (!matches!(value, Value::Date(_))).then(|| value.as_f64());
-                Arc::new(values.map(|value| value.and_then(float)).collect::<Float64Array>())
+                numbers::<Float64Type>(values.map(|value| value.and_then(float)))
             }
             Holds::Day => {
                 let day = |value: Value| if let Value::Date(day) = value { Some(day) } else { None };
-                Arc::new(values.map(|value| value.and_then(day)).collect::<Date32Array>())
+                numbers::<Date32Type>(values.map(|value| value.and_then(day)))
             }
         }
     }
+}
+
+/// A column of numbers.
+pub(super) fn numbers<T: ArrowPrimitiveType>(all: impl Iterator<Item = Option<T::Native>>) -> ArrayRef {
+    Arc::new(array_of::<T>(all))
+}
+
+/// Most columns have no blanks, so room for these is made only where one comes.
+fn array_of<T: ArrowPrimitiveType>(all: impl Iterator<Item = Option<T::Native>>) -> PrimitiveArray<T> {
+    let mut nulls = NullBufferBuilder::new(all.size_hint().0);
+    let mut values = Vec::with_capacity(all.size_hint().0);
+    for number in all {
+        nulls.append(number.is_some());
+        values.push(number.unwrap_or_default());
+    }
+    PrimitiveArray::new(values.into(), nulls.finish())
 }
 
 /// A name that no earlier column has.

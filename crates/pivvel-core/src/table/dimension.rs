@@ -104,9 +104,13 @@ impl<T> Located<T> {
 impl<'a, S: OfAxis> AxisCodes<'a, S> {
     /// Where rows stand on an axis whose dimensions hold this.
     pub(super) fn located<'s>(&'s self, held: &[Option<Holds>]) -> Located<Location<'s, 'a>> {
-        self.columns(held, Location::Text, |level, holds| {
-            let of = |entry| value(&self.axis.member_at(entry, level)?.member());
-            let values = self.entries.iter().map(|entry| of(*entry)).collect();
+        self.columns(held, Location::Text, |level, members, holds| {
+            let all = self.axis.members(level - 1);
+            let of = |id: MemberId| match all.exact(id) {
+                Some(number) => Some(Value::Exact(number)),
+                None => value(&all.member(id)),
+            };
+            let values = members.iter().map(|id| id.and_then(of)).collect();
             Location::Typed { holds, codes: &self.codes, values }
         })
     }
@@ -116,12 +120,13 @@ impl<'a, S: OfAxis> AxisCodes<'a, S> {
         &'s self,
         held: &[Option<Holds>],
         of_texts: impl Fn(Coded<'s, 'a>) -> T,
-        of_values: impl Fn(usize, Holds) -> T,
+        of_values: impl Fn(usize, &[Option<MemberId>], Holds) -> T,
     ) -> Located<T> {
         let mut dimensions = Vec::new();
         for (level, holds) in (1..).zip(held) {
-            dimensions.extend(holds.map(|holds| of_values(level, holds)));
-            dimensions.push(of_texts(self.labels(level)));
+            let members = self.members(level);
+            dimensions.extend(holds.map(|holds| of_values(level, &members, holds)));
+            dimensions.push(of_texts(self.labels(level, &members)));
         }
         Located { dimensions, level: of_texts(self.levels()), kind: of_texts(self.kinds()) }
     }
@@ -134,5 +139,5 @@ pub(super) fn pools_of<S: OfAxis>(
     held: &[Option<Holds>],
 ) -> Located<Option<Pool>> {
     let codes = AxisCodes::of_runs(axis, entries.into_iter());
-    codes.columns(held, |coded| Pool::new(coded.texts().flatten()), |_, _| None)
+    codes.columns(held, |coded| Pool::new(coded.texts().flatten()), |_, _, _| None)
 }

@@ -1,15 +1,17 @@
 //! The tidy result: one row a cell and measure, each with its level, its members and its place
 //! among its peers. The columns are a contract; docs/tidy-result.md says what each one means.
 
-use std::fmt::Write;
+use std::io::Write;
+use std::ops::Range;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-use arrow_array::builder::StringBuilder;
-use arrow_array::{ArrayRef, Float64Array, RecordBatch, UInt64Array};
+use arrow_array::types::{Float64Type, UInt64Type};
+use arrow_array::{ArrayRef, RecordBatch, StringArray, UInt64Array};
+use arrow_buffer::{NullBufferBuilder, OffsetBuffer};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{AxisCodes, Coded, PeerGroup, RowPeers, batch_of};
-use super::column::Holds;
+use super::coded::{AxisCodes, Coded, RowFigures, batch_of};
+use super::column::{Holds, numbers};
 use super::decisions::{Decisions, decided_forms, decision_fields, decision_texts};
 use super::dimension::{LABEL, Location, fields, held, pools_of};
 use super::pools::Pools;
@@ -286,11 +288,10 @@ impl<'a> TidyShape<'a> {
             let of_rows = AxisCodes::of_runs(self.crosstab.rows(), rows.iter().map(|row| row.cell.row()));
             (of_rows, AxisCodes::new(self.crosstab.columns(), rows.iter().map(|row| row.cell.column())))
         };
-        let numbers = || {
-            let peers = RowPeers::new(rows.iter().map(|row| (row.cell, row.measure_place())));
-            (peers, rows.iter().map(TidyRow::value).collect::<Vec<Option<Value>>>())
-        };
-        let ((of_rows, of_columns), (peers, values)) = both(threads, axes, numbers);
+        let figures =
+            || RowFigures::new(self.crosstab, rows.iter().map(|row| (row.cell, row.measure_place())));
+        let ((of_rows, of_columns), figures) = both(threads, axes, figures);
+        let figures = &figures;
         let measures: Vec<u32> = rows.iter().map(|row| row.measure).collect();
         let all = self.crosstab.measures();
 
@@ -304,32 +305,23 @@ impl<'a> TidyShape<'a> {
             columns.push(Box::new(move || text.array(form, self.pools.get(place))));
         }
         if !self.exact {
-            columns.push(Box::new(|| floats(values.iter().map(|value| value.and_then(number)))));
+            columns.push(Box::new(|| floats(figures.values.iter().map(|value| value.and_then(number)))));
         }
-        columns.push(Box::new(|| digits(values.iter().copied())));
-        columns.push(Box::new(|| counts(rows.iter().map(TidyRow::lines))));
+        columns.push(Box::new(|| digits(figures.values.iter().copied())));
+        columns.push(Box::new(|| counts(figures.lines.iter().copied())));
         let of_peers = self.pools.get(columns.len());
-        columns.push(Box::new(|| peers.names().array(form, of_peers)));
-        columns.push(Box::new(|| counts(peers.of_yardsticks(|y| y.map_or(0, |y| y.count)))));
-        let peers = &peers;
+        columns.push(Box::new(|| figures.names().array(form, of_peers)));
+        columns.push(Box::new(|| counts(figures.of_yardsticks(|y| y.map_or(0, |y| y.count)))));
         let ends: [fn(&Yardstick) -> Value; 2] = [|y| y.low, |y| y.high];
         for end in ends {
             columns.push(match self.exact {
-                true => Box::new(move || peers.digits_of(end, form)),
-                false => Box::new(move || floats(peers.of_yardsticks(|y| y.map(end).and_then(number)))),
+                true => Box::new(move || figures.digits_of(end, form)),
+                false => Box::new(move || floats(figures.of_yardsticks(|y| y.map(end).and_then(number)))),
             });
         }
-        columns.push(Box::new(|| floats(peers.of_yardsticks(|y| y?.mean))));
-        columns.push(Box::new(|| {
-            let position =
-                |(group, value): (&PeerGroup<'_>, &Option<Value>)| group.yardstick?.position(value.as_ref()?);
-            floats(peers.of_rows().zip(&values).map(position))
-        }));
-        columns.push(Box::new(|| {
-            let rank = |(group, row): (&PeerGroup<'_>, &TidyRow<'_>)| group.peers.rank(row.cell.id as usize);
-            let ranks = peers.of_rows().zip(rows).map(rank).map(|rank| rank.map(u64::from));
-            Arc::new(ranks.collect::<UInt64Array>())
-        }));
+        columns.push(Box::new(|| floats(figures.of_yardsticks(|y| y?.mean))));
+        columns.push(Box::new(|| floats(figures.positions())));
+        columns.push(Box::new(|| numbers::<UInt64Type>(figures.ranks.iter().copied())));
         let decisions = Decisions::new(
             self.crosstab,
             &self.decisions,
@@ -372,30 +364,39 @@ fn number(value: Value) -> Option<f64> {
 
 /// Values with all their digits. Neighbours often have the same ones.
 fn digits(values: impl ExactSizeIterator<Item = Option<Value>>) -> ArrayRef {
-    let mut builder = StringBuilder::with_capacity(values.len(), values.len() * 12);
+    let (mut bytes, mut lengths) = (Vec::with_capacity(values.len() * 12), Vec::with_capacity(values.len()));
+    let mut nulls = NullBufferBuilder::new(values.len());
     // 1.5 and 1.50 are equal, and are not written alike.
     let alike = |a: Value, b: Value| match (a, b) {
         (Value::Exact(a), Value::Exact(b)) => (a.digits(), a.scale()) == (b.digits(), b.scale()),
         (a, b) => a == b,
     };
-    let (mut last, mut text) = (None, String::new());
+    let mut last: Option<(Value, Range<usize>)> = None;
     for value in values {
-        if let Some(value) = value.filter(|value| !last.is_some_and(|last| alike(*value, last))) {
-            text.clear();
-            match value {
-                Value::Exact(number) => number.push_to(&mut text),
-                // Writing into a string cannot fail.
-                _ => drop(write!(text, "{value}")),
+        let begin = bytes.len();
+        match (value, &last) {
+            (Some(value), Some((same, text))) if alike(value, *same) => {
+                bytes.extend_from_within(text.clone())
             }
-            last = Some(value);
+            (Some(value), _) => {
+                match value {
+                    Value::Exact(number) => number.push_to(&mut bytes),
+                    // Writing into memory cannot fail.
+                    _ => drop(write!(bytes, "{value}")),
+                }
+                last = Some((value, begin..bytes.len()));
+            }
+            (None, _) => {}
         }
-        builder.append_option(value.map(|_| text.as_str()));
+        lengths.push(bytes.len() - begin);
+        nulls.append(value.is_some());
     }
-    Arc::new(builder.finish())
+    let texts = StringArray::try_new(OffsetBuffer::from_lengths(lengths), bytes.into(), nulls.finish());
+    Arc::new(texts.unwrap_or_else(|e| unreachable!("numbers and dates are written in ASCII: {e}")))
 }
 
 fn floats(all: impl Iterator<Item = Option<f64>>) -> ArrayRef {
-    Arc::new(all.collect::<Float64Array>())
+    numbers::<Float64Type>(all)
 }
 
 fn counts(all: impl Iterator<Item = u64>) -> ArrayRef {
