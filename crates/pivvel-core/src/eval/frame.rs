@@ -12,7 +12,7 @@ use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow, threads_for};
 use crate::plan::Plan;
-use crate::rollup::{Axis, Either, RolledGrain, SortBy, roll_up};
+use crate::rollup::{Axis, Either, RolledGrain, roll_up};
 
 /// Axes, and the cells of every grain with their aggregates.
 #[derive(Debug, Clone)]
@@ -36,18 +36,26 @@ impl Frame {
         let room = (rows.len(rows.depth()), columns.len(columns.depth()));
         let (groups, states) =
             by_row(leaves.groups, leaves.states, room).map_err(|_| Error::overflow("the totals"))?;
-        // The leaves are finished aside, while all else is rolled up.
+        // The axes are arranged, and the leaves finished, aside, while all else is rolled up.
         let finishing = Finishing::new(&states, &plan.aggregates);
-        let helpers = threads_for(states.len(), threads).min(plan.aggregates.len()).saturating_sub(1);
-        let grains = std::thread::scope(|scope| {
-            (0..helpers).for_each(|_| {
-                scope.spawn(|| finishing.work());
-            });
+        let helpers = (threads_for(states.len(), threads) - 1).min(plan.aggregates.len().max(1));
+        let are_whole = plan.items.is_empty();
+        let arrange = || {
+            let arranged = are_whole.then(|| (rows.arranged_naturally(), columns.arranged_naturally()));
+            finishing.work();
+            arranged
+        };
+        let (grains, arranged) = std::thread::scope(|scope| {
+            let arranging = (helpers > 0).then(|| scope.spawn(arrange));
+            (1..helpers).for_each(|_| drop(scope.spawn(|| finishing.work())));
             let rolled = roll_up(groups, &states, &rows, &columns)?;
             finishing.work();
-            cells(rolled, &plan.aggregates, if plan.items.is_empty() { 1 } else { 2 })
+            let grains = cells(rolled, &plan.aggregates, if are_whole { 1 } else { 2 })?;
+            let arranged =
+                arranging.map(|thread| thread.join().unwrap_or_else(|e| std::panic::resume_unwind(e)));
+            Ok((grains, arranged.flatten()))
         })
-        .map_err(|_| Error::overflow("the totals"))?;
+        .map_err(|_: Overflow| Error::overflow("the totals"))?;
         let mut rolled = Vec::new();
         let mut grains = grains.map(|_, (cells, of)| {
             rolled.push(of);
@@ -59,15 +67,20 @@ impl Frame {
         merge_groups(plan, (&rows, &columns), &mut grains, &rolled)
             .map_err(|_| Error::overflow("the totals"))?;
         let mut frame = Frame { rows, columns, grains, threads };
-        frame.arrange_naturally();
+        match arranged {
+            Some((rows, columns)) => {
+                frame.rows.set_arranged(rows);
+                frame.columns.set_arranged(columns);
+            }
+            None => frame.arrange_naturally(),
+        }
         Ok(frame)
     }
 
     /// Brings both axes into natural order.
     pub(crate) fn arrange_naturally(&mut self) {
         for axis in [&mut self.rows, &mut self.columns] {
-            let natural: Vec<SortBy> = (0..axis.depth()).map(|_| SortBy::Natural).collect();
-            axis.arrange(&natural);
+            axis.set_arranged(axis.arranged_naturally());
         }
     }
 

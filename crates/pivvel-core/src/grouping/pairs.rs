@@ -161,14 +161,20 @@ impl PairTable {
     fn number_by(&mut self, by: NumberedBy, pair: (u32, u32)) -> u32 {
         let (own, next) = (by.own(pair), self.pairs.len() as u32);
         if own > next {
-            self.numbered_by = None;
-            self.fill_flat();
-            return self.number(pair.0, pair.1);
+            return self.number_otherwise(pair);
         }
         if own == next {
             self.pairs.push(pair);
         }
         own
+    }
+
+    /// Numbers a pair by which it shows that neither number is every pair's own.
+    #[cold]
+    fn number_otherwise(&mut self, pair: (u32, u32)) -> u32 {
+        self.numbered_by = None;
+        self.fill_flat();
+        self.number(pair.0, pair.1)
     }
 
     /// Whether pairs are found without a hash table. There may be so few then that looking up all of them is cheap.

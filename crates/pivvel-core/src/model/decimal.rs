@@ -27,34 +27,22 @@ pub struct Decimal {
     pub(crate) scale: u8,
 }
 
-/// All pairs of digits: numbers are written by two digits at a time.
-static PAIRS: [[u8; 2]; 100] = {
-    let mut pairs = [[b'0'; 2]; 100];
-    let mut number = 0;
-    while number < 100 {
-        pairs[number] = [b'0' + number as u8 / 10, b'0' + number as u8 % 10];
-        number += 1;
-    }
-    pairs
-};
+/// Numbers below this have at most fifteen digits, which are written together, with a point among them.
+const SHORT: u64 = 10u64.pow(FEW as u32);
+const FEW: usize = 15;
+/// A short number as a text: a sign, and its digits with a point.
+type ShortText = [u8; 2 + FEW];
 
-/// More bytes than a number takes whose digits have 64 bits, of which up to 19 stand after the point.
-const SHORT: usize = 24;
-
-/// Puts so many last digits of a number at the end of a text, and gives the number without them.
+/// The eight digits of a number below 100,000,000 as numbers from 0 to 9, each in a byte, the first one lowest: first by four, then by two
+/// and then by one, all of a kind at once: P. Khuong, "How to print integers really fast" (2017).
 #[inline]
-fn put_last_digits(mut number: u64, count: usize, text: &mut [u8]) -> u64 {
-    let mut end = text.len();
-    for _ in 0..count / 2 {
-        end -= 2;
-        text[end..end + 2].copy_from_slice(&PAIRS[(number % 100) as usize]);
-        number /= 100;
-    }
-    if count % 2 > 0 {
-        text[end - 1] = b'0' + (number % 10) as u8;
-        number /= 10;
-    }
-    number
+fn eight_digits(number: u32) -> u64 {
+    let (first, last) = (u64::from(number / 10_000), u64::from(number % 10_000));
+    let fours = first | last << 32;
+    let hundreds = ((fours * 10_486) >> 20) & 0x0000_007f_0000_007f;
+    let pairs = hundreds | (fours - 100 * hundreds) << 16;
+    let tens = ((pairs * 103) >> 10) & 0x000f_000f_000f_000f;
+    tens | (pairs - 10 * tens) << 8
 }
 
 /// A text that is no decimal of at most 38 digits.
@@ -144,33 +132,37 @@ impl Decimal {
 
     /// Adds the number, as it is displayed, to a text.
     pub(crate) fn push_to(self, text: &mut Vec<u8>) {
-        let mut buffer = [0; SHORT];
+        let mut buffer = ShortText::default();
         let Some(length) = self.write_short(&mut buffer) else {
             return text.extend_from_slice(self.to_string().as_bytes());
         };
         // To copy as many bytes as there may be takes less time than to copy just those that there are.
         text.extend_from_slice(&buffer);
-        text.truncate(text.len() - (SHORT - length));
+        text.truncate(text.len() - (buffer.len() - length));
     }
 
-    /// Writes the number, as it is displayed, and gives how many bytes it has; `None` if its digits have more than 64
-    /// bits, or more than 19 of them stand after the point.
-    fn write_short(self, buffer: &mut [u8; SHORT]) -> Option<usize> {
-        let number = i64::try_from(self.digits).ok().filter(|_| self.scale < 20)?;
+    /// Writes the number, as it is displayed, and gives how many bytes it has; `None` where it is not short.
+    fn write_short(self, text: &mut ShortText) -> Option<usize> {
+        const ZEROS: u128 = u128::from_ne_bytes([b'0'; 16]);
+        let number = i64::try_from(self.digits).ok()?;
         let (all, scale) = (number.unsigned_abs(), usize::from(self.scale));
-        let (sign, point) = (usize::from(number < 0), usize::from(scale > 0));
+        if all >= SHORT || scale >= FEW {
+            return None;
+        }
+        let (first, last) = (all / 100_000_000, all % 100_000_000);
+        let digits = u128::from(eight_digits(first as u32)) | u128::from(eight_digits(last as u32)) << 64;
         // Before the point stands one digit at least.
-        let digits = all.checked_ilog10().map_or(1, |log| log as usize + 1).max(scale + 1);
-        let length = sign + digits + point;
-        let whole = put_last_digits(all, scale, &mut buffer[..length]);
+        let zeros = (digits.trailing_zeros() as usize / 8).min(FEW - scale);
+        let (count, mut digits) = (16 - zeros, (digits | ZEROS) >> (8 * zeros));
         if scale > 0 {
-            buffer[length - scale - 1] = b'.';
+            let before = 8 * (count - scale);
+            let fraction = digits >> before << before;
+            digits = (digits ^ fraction) | u128::from(b'.') << before | fraction << 8;
         }
-        put_last_digits(whole, digits - scale, &mut buffer[..length - scale - point]);
-        if sign > 0 {
-            buffer[0] = b'-';
-        }
-        Some(length)
+        let sign = usize::from(number < 0);
+        text[0] = b'-';
+        text[sign..sign + 16].copy_from_slice(&digits.to_le_bytes());
+        Some(sign + count + usize::from(scale > 0))
     }
 
     /// The same number without zeros at the end of its fraction.
@@ -239,7 +231,7 @@ impl Hash for Decimal {
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Decimal { digits, scale } = *self;
-        let mut buffer = [0; SHORT];
+        let mut buffer = ShortText::default();
         let short = self.write_short(&mut buffer).and_then(|length| str::from_utf8(&buffer[..length]).ok());
         if let Some(text) = short {
             return f.write_str(text);

@@ -43,6 +43,12 @@ pub struct Axis<S> {
     entries: Vec<Entry<S>>,
 }
 
+/// An order to show an axis in.
+pub(crate) struct Arranged<S> {
+    order: Vec<Vec<u32>>,
+    entries: Vec<Entry<S>>,
+}
+
 /// What the members of a level are sorted by: values in the order of its nodes, or nothing.
 pub(crate) enum SortBy {
     Natural,
@@ -417,6 +423,16 @@ impl<S: OfAxis> Axis<S> {
     /// Brings the axis into its display order; `by` says what the members of each level from 1 on
     /// are sorted by.
     pub(crate) fn arrange(&mut self, by: &[SortBy]) {
+        self.set_arranged(self.arranged(by));
+    }
+
+    /// Brings the axis into an order that it was asked for.
+    pub(crate) fn set_arranged(&mut self, Arranged { order, entries }: Arranged<S>) {
+        (self.order, self.entries) = (order, entries);
+    }
+
+    /// The display order of the axis, by what the members of each level are sorted by.
+    pub(crate) fn arranged(&self, by: &[SortBy]) -> Arranged<S> {
         let mut children: Vec<Vec<std::ops::Range<usize>>> = Vec::new();
         let mut ordered: Vec<Vec<u32>> = vec![vec![0]];
         for level in 1..=self.depth() {
@@ -472,8 +488,13 @@ impl<S: OfAxis> Axis<S> {
         if self.depth() == 0 || self.len(1) > 0 {
             self.emit(0, 0, &ordered, &children, &mut entries);
         }
-        self.entries = entries;
-        self.order = ordered;
+        Arranged { order: ordered, entries }
+    }
+
+    /// The same by the natural order of all members.
+    pub(crate) fn arranged_naturally(&self) -> Arranged<S> {
+        let natural: Vec<SortBy> = (0..self.depth()).map(|_| SortBy::Natural).collect();
+        self.arranged(&natural)
     }
 
     /// The nodes of a level in the order of their members, those that are not shown in their places.
@@ -516,12 +537,15 @@ impl<S: OfAxis> Axis<S> {
         if total == Placement::Before {
             entries.push(entry);
         }
-        let shown = |child: &usize| !self.is_hidden(level + 1, ordered[level + 1][*child]);
-        let children_shown = children[level][place].clone().filter(shown);
-        if level + 1 == self.depth() {
-            entries.extend(children_shown.map(|child| Entry::at(level + 1, ordered[level + 1][child])));
+        let (below, nodes) = (children[level][place].clone(), &ordered[level + 1]);
+        let shown = |child: &usize| !self.is_hidden(level + 1, nodes[*child]);
+        let child = |node: &u32| Entry::at(level + 1, *node);
+        if level + 1 < self.depth() {
+            below.filter(shown).for_each(|child| self.emit(level + 1, child, ordered, children, entries));
+        } else if self.nodes[level + 1].hidden.is_empty() {
+            entries.extend(nodes[below].iter().map(child));
         } else {
-            children_shown.for_each(|child| self.emit(level + 1, child, ordered, children, entries));
+            entries.extend(below.filter(shown).map(|place| child(&nodes[place])));
         }
         if total == Placement::After {
             entries.push(entry);

@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use arrow_array::types::Int32Type;
 use arrow_array::{Array, ArrayRef, DictionaryArray, Int32Array, RecordBatch, StringArray, UInt32Array};
+use arrow_buffer::OffsetBuffer;
 use arrow_schema::{FieldRef, Schema, SchemaRef};
 use arrow_select::take::take;
 use foldhash::fast::FixedState;
@@ -45,7 +46,7 @@ impl<'r, 'a> Coded<'r, 'a> {
     }
 
     fn utf8(&self) -> ArrayRef {
-        let texts: StringArray = self.texts.iter().copied().collect();
+        let texts = texts_of(&self.texts);
         let codes = UInt32Array::from(self.codes.to_vec());
         take(&texts, &codes, None).unwrap_or_else(|e| unreachable!("every code has its text: {e}"))
     }
@@ -66,8 +67,18 @@ impl<'r, 'a> Coded<'r, 'a> {
             true => self.codes.iter().map(|code| kept[key(code) as usize].map(|_| key(code))).collect(),
             false => self.codes.iter().map(key).collect::<Vec<i32>>().into(),
         };
-        DictionaryArray::new(keys, Arc::new(kept.into_iter().collect::<StringArray>()))
+        DictionaryArray::new(keys, Arc::new(texts_of(&kept)))
     }
+}
+
+/// Texts as an array. There may be millions, which its builder takes one by one.
+fn texts_of(texts: &[Option<&str>]) -> StringArray {
+    let mut bytes = Vec::with_capacity(texts.iter().flatten().map(|text| text.len()).sum());
+    texts.iter().flatten().for_each(|text| bytes.extend_from_slice(text.as_bytes()));
+    let lengths = texts.iter().map(|text| text.map_or(0, str::len));
+    let nulls = texts.contains(&None).then(|| texts.iter().map(Option::is_some).collect());
+    let array = StringArray::try_new(OffsetBuffer::from_lengths(lengths), bytes.into(), nulls);
+    array.unwrap_or_else(|e| unreachable!("these are texts: {e}"))
 }
 
 /// Numbers the different ones of some things in the order in which they come.
