@@ -211,6 +211,11 @@ impl CrossTab {
         self.grains[Grain::TOTAL].lines.is_empty()
     }
 
+    /// The grain of the leaves.
+    pub(crate) fn deepest(&self) -> Grain {
+        self.grains.deepest()
+    }
+
     /// The grain and the place of the cell where a row and a column meet.
     pub(super) fn spot(&self, row: RowEntry, column: ColumnEntry) -> Option<(Grain, usize)> {
         let grain = Grain::new(row.level(), column.level());

@@ -27,11 +27,9 @@ pub struct Decimal {
     pub(crate) scale: u8,
 }
 
-/// Numbers below this have at most fifteen digits, which are written together, with a point among them.
-const SHORT: u64 = 10u64.pow(FEW as u32);
-const FEW: usize = 15;
-/// A short number as a text: a sign, and its digits with a point.
-type ShortText = [u8; 2 + FEW];
+/// A number of so many digits is written by one store of sixteen bytes, with its sign and point.
+const FEW: usize = 14;
+const BELOW: u64 = 10u64.pow(FEW as u32);
 
 /// The eight digits of a number below 100,000,000 as numbers from 0 to 9, each in a byte, the first one lowest: first by four, then by two
 /// and then by one, all of a kind at once: P. Khuong, "How to print integers really fast" (2017).
@@ -132,37 +130,34 @@ impl Decimal {
 
     /// Adds the number, as it is displayed, to a text.
     pub(crate) fn push_to(self, text: &mut Vec<u8>) {
-        let mut buffer = ShortText::default();
-        let Some(length) = self.write_short(&mut buffer) else {
+        let Some((short, length)) = self.short() else {
             return text.extend_from_slice(self.to_string().as_bytes());
         };
-        // To copy as many bytes as there may be takes less time than to copy just those that there are.
-        text.extend_from_slice(&buffer);
-        text.truncate(text.len() - (buffer.len() - length));
+        text.extend_from_slice(&short.to_le_bytes());
+        text.truncate(text.len() - (size_of_val(&short) - length));
     }
 
-    /// Writes the number, as it is displayed, and gives how many bytes it has; `None` where it is not short.
-    fn write_short(self, text: &mut ShortText) -> Option<usize> {
+    /// The number as it is displayed, its first byte lowest, and how many bytes it has; `None` for one of many digits.
+    #[inline]
+    fn short(self) -> Option<(u128, usize)> {
         const ZEROS: u128 = u128::from_ne_bytes([b'0'; 16]);
         let number = i64::try_from(self.digits).ok()?;
         let (all, scale) = (number.unsigned_abs(), usize::from(self.scale));
-        if all >= SHORT || scale >= FEW {
+        if all >= BELOW || scale >= FEW {
             return None;
         }
-        let (first, last) = (all / 100_000_000, all % 100_000_000);
-        let digits = u128::from(eight_digits(first as u32)) | u128::from(eight_digits(last as u32)) << 64;
+        let [first, last] = [all / 100_000_000, all % 100_000_000].map(|part| eight_digits(part as u32));
+        let digits = u128::from(last) << 64 | u128::from(first);
         // Before the point stands one digit at least.
-        let zeros = (digits.trailing_zeros() as usize / 8).min(FEW - scale);
-        let (count, mut digits) = (16 - zeros, (digits | ZEROS) >> (8 * zeros));
+        let zeros = (digits.trailing_zeros() as usize / 8).min(15 - scale);
+        let (mut text, mut length) = ((digits | ZEROS) >> (8 * zeros), 16 - zeros);
         if scale > 0 {
-            let before = 8 * (count - scale);
-            let fraction = digits >> before << before;
-            digits = (digits ^ fraction) | u128::from(b'.') << before | fraction << 8;
+            let before = 8 * (length - scale);
+            let fraction = text >> before << before;
+            text = (text ^ fraction) | u128::from(b'.') << before | fraction << 8;
+            length += 1;
         }
-        let sign = usize::from(number < 0);
-        text[0] = b'-';
-        text[sign..sign + 16].copy_from_slice(&digits.to_le_bytes());
-        Some(sign + count + usize::from(scale > 0))
+        Some(if number < 0 { (text << 8 | u128::from(b'-'), length + 1) } else { (text, length) })
     }
 
     /// The same number without zeros at the end of its fraction.
@@ -231,9 +226,9 @@ impl Hash for Decimal {
 impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Decimal { digits, scale } = *self;
-        let mut buffer = ShortText::default();
-        let short = self.write_short(&mut buffer).and_then(|length| str::from_utf8(&buffer[..length]).ok());
-        if let Some(text) = short {
+        if let Some((short, length)) = self.short()
+            && let Ok(text) = str::from_utf8(&short.to_le_bytes()[..length])
+        {
             return f.write_str(text);
         }
         let all = digits.unsigned_abs().to_string();

@@ -332,11 +332,12 @@ impl<S: OfAxis> Axis<S> {
 
     /// What an entry stands for. What is under a calculated member is calculated, too.
     pub fn kind(&self, entry: Entry<S>) -> EntryKind {
-        let apart = self.classes.of(self.class_of(entry));
+        let class = self.class_of(entry);
+        let is_item = |apart: &Apart| matches!(apart, Apart::Item(_));
         match entry.level() {
             0 => EntryKind::Total,
-            _ if apart.iter().any(|apart| matches!(apart, Apart::Item(_))) => EntryKind::Calculated,
-            _ if apart.is_empty() => EntryKind::Member,
+            _ if class == Class::MEMBERS => EntryKind::Member,
+            _ if self.classes.of(class).iter().any(is_item) => EntryKind::Calculated,
             _ => EntryKind::Others,
         }
     }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::cells::CellsShape;
 use super::spec::{Levels, ROWS, Shape, Table, TablePart, TableSpec};
-use super::tidy::{TidyRow, TidyShape, tidy_of};
+use super::tidy::{TidyRows, TidyShape};
 use super::wide;
 use crate::crosstab::{Cell, CrossTab};
 use crate::error::Result;
@@ -49,12 +49,12 @@ impl CrossTab {
                     false => shape,
                 });
                 let cells = self.cells().filter(move |cell| kept.has(cell));
-                let rows = cells.flat_map(move |cell| tidy_of(self, cell));
-                let mut rows = rows.filter(move |row| measures.contains(&row.measure_place()));
+                let mut rows = TidyRows::new(self, cells, &measures);
                 Table {
                     schema: shape.schema.clone(),
                     parts: Box::new(std::iter::from_fn(move || {
-                        let part: Vec<TidyRow<'_>> = rows.by_ref().take(ROWS).collect();
+                        let mut part = Vec::with_capacity(ROWS);
+                        part.extend(rows.by_ref().take(ROWS));
                         let shape = Arc::clone(&shape);
                         (!part.is_empty()).then(|| TablePart::new(move |texts| shape.batch(&part, texts, 1)))
                     })),

@@ -16,7 +16,7 @@ use super::pools::Pool;
 use super::spec::Texts;
 use crate::crosstab::{Cell, CrossTab};
 use crate::lines::MemberId;
-use crate::model::{ByGrain, Grain, Value};
+use crate::model::{ByGrain, Value};
 use crate::peers::{Peers, Yardstick};
 use crate::rollup::{Axis, Entry, OfAxis};
 
@@ -212,10 +212,10 @@ impl<'a> RowFigures<'a> {
             groups: Vec::new(),
             codes: Vec::with_capacity(count),
         };
-        let deepest = Grain::new(crosstab.rows().depth(), crosstab.columns().depth());
         let measures = crosstab.measures().len();
-        let mut met =
-            ByGrain::new(deepest, |_| std::iter::repeat_with(|| None).take(measures).collect::<Vec<_>>());
+        let mut met = ByGrain::new(crosstab.deepest(), |_| {
+            std::iter::repeat_with(|| None).take(measures).collect::<Vec<_>>()
+        });
         let mut codes = HashMap::with_hasher(FixedState::default());
         for (cell, measure) in rows {
             let grain = cell.grain();

@@ -19,7 +19,7 @@ use super::spec::{Levels, Texts, exact_field, metadata};
 use crate::brief::Form;
 use crate::crosstab::{Cell, CrossTab};
 use crate::emphasis::Mark;
-use crate::model::{Value, both, threads_for};
+use crate::model::{ByGrain, Grain, Value, both, threads_for};
 use crate::peers::Yardstick;
 use crate::rollup::{Axis, Columns, Entry, EntryKind, OfAxis, Rows};
 
@@ -76,13 +76,44 @@ pub struct TidyRow<'a> {
 /// assert_eq!(coasts, [Some(8.into()), Some(4.into())]);
 /// ```
 pub fn tidy(crosstab: &CrossTab) -> impl Iterator<Item = TidyRow<'_>> {
-    crosstab.cells().flat_map(move |cell| tidy_of(crosstab, cell))
+    let measures: Vec<usize> = (0..crosstab.measures().len()).collect();
+    TidyRows::new(crosstab, crosstab.cells(), &measures)
 }
 
-/// The rows of one cell.
-pub(super) fn tidy_of<'a>(crosstab: &'a CrossTab, cell: Cell<'a>) -> impl Iterator<Item = TidyRow<'a>> {
-    let shown = (0..crosstab.measures().len()).filter(move |m| cell.shows(*m));
-    shown.map(move |measure| TidyRow { cell, measure: measure as u32 })
+/// The rows of cells.
+pub(super) struct TidyRows<'a, C> {
+    cells: C,
+    /// The measures that are shown at each grain.
+    shown: ByGrain<Vec<u32>>,
+    /// The cell whose rows come next, and how many of them came.
+    current: Option<(Cell<'a>, usize)>,
+}
+
+impl<'a, C: Iterator<Item = Cell<'a>>> TidyRows<'a, C> {
+    /// Of these measures, as far as they are shown.
+    pub(super) fn new(crosstab: &'a CrossTab, cells: C, measures: &[usize]) -> TidyRows<'a, C> {
+        let shown = |grain: Grain| {
+            let shown = measures.iter().filter(|measure| crosstab.measures()[**measure].shows_at(grain));
+            shown.map(|measure| *measure as u32).collect()
+        };
+        TidyRows { cells, shown: ByGrain::new(crosstab.deepest(), shown), current: None }
+    }
+}
+
+impl<'a, C: Iterator<Item = Cell<'a>>> Iterator for TidyRows<'a, C> {
+    type Item = TidyRow<'a>;
+
+    fn next(&mut self) -> Option<TidyRow<'a>> {
+        loop {
+            if let Some((cell, came)) = &mut self.current
+                && let Some(measure) = self.shown[cell.grain()].get(*came)
+            {
+                *came += 1;
+                return Some(TidyRow { cell: *cell, measure: *measure });
+            }
+            self.current = Some((self.cells.next()?, 0));
+        }
+    }
 }
 
 /// The names of the dimensions' columns, rows first. A dimension that is called like another
