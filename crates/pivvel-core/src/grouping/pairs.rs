@@ -59,6 +59,15 @@ impl NumberedBy {
             NumberedBy::Second => pair.1,
         }
     }
+
+    /// The pair of an own number.
+    #[inline]
+    fn pair(self, own: u32) -> (u32, u32) {
+        match self {
+            NumberedBy::First => (own, 0),
+            NumberedBy::Second => (0, own),
+        }
+    }
 }
 
 /// Pairs that are too many or too thinly spread for a flat table.
@@ -268,9 +277,28 @@ impl PairTable {
         let (Some(high_a), Some(high_b)) = (a.iter().max(), b.iter().max()) else { return Vec::new() };
         let room = (*high_a as usize + 1, *high_b as usize + 1);
         let wanted = other.pairs.iter().map(|pair| (a[pair.0 as usize], b[pair.1 as usize]));
+        self.make_room(room.0, room.1);
+        if let Some(numbers) = self.numbered_by.and_then(|by| self.absorb_by(by, wanted.clone())) {
+            return numbers;
+        }
         let mut numbers = Vec::with_capacity(other.pairs.len());
         self.intern_within(wanted, room, &mut numbers);
         numbers
+    }
+
+    /// The same by one of their numbers, if new pairs come in the order of these. There may be millions.
+    fn absorb_by(&mut self, by: NumberedBy, wanted: impl Iterator<Item = (u32, u32)>) -> Option<Vec<u32>> {
+        let numbers: Vec<u32> = wanted.map(|pair| by.own(pair)).collect();
+        let before = self.pairs.len() as u32;
+        let mut next = before;
+        for number in &numbers {
+            if *number > next {
+                return None;
+            }
+            next += u32::from(*number == next);
+        }
+        self.pairs.extend((before..next).map(|own| by.pair(own)));
+        Some(numbers)
     }
 
     /// The number of a pair, if it was ever seen.
@@ -465,6 +493,9 @@ mod tests {
             };
             assert!((0..).zip(&old).all(is_found) && old.len() == seen.len());
         }
+        if room_for_all.0.max(room_for_all.1) < 100_000 {
+            takes_from_others(&seen, room_for_all);
+        }
         let mut table = table.compacted(room_for_all);
         let finds = |table: &PairTable| {
             seen.iter().enumerate().all(|(n, (a, b))| table.find(*a, *b) == Some(n as u32))
@@ -473,5 +504,24 @@ mod tests {
         assert_eq!((table.find(room.0 + 1, 0), table.find(0, room.1 + 1)), (None, None));
         assert_eq!(table.number_one(room.0 + 1, room.1 + 1) as usize, seen.len());
         assert!(finds(&table));
+    }
+    /// That a table of half of these pairs takes those of other tables, in their order and backwards.
+    fn takes_from_others(seen: &[(u32, u32)], room: (usize, usize)) {
+        let of = |pairs: &[(u32, u32)]| {
+            let mut table = PairTable::default();
+            pairs.iter().for_each(|(a, b)| drop(table.number_one(*a, *b)));
+            table
+        };
+        let same = |room: usize| (0..room as u32).collect::<Vec<u32>>();
+        let (half, backwards) = (&seen[..seen.len() / 2], seen.iter().rev().copied().collect::<Vec<_>>());
+        for others in [&seen[seen.len() / 4..], &backwards] {
+            let mut table = of(half);
+            let numbers = table.absorb(&of(others), &same(room.0), &same(room.1));
+            let new = others.iter().filter(|pair| !half.contains(pair));
+            let all: Vec<(u32, u32)> = half.iter().chain(new).copied().collect();
+            assert_eq!(table.pairs(), all);
+            let place = |pair: &(u32, u32)| all.iter().position(|known| known == pair).unwrap() as u32;
+            assert_eq!(numbers, others.iter().map(place).collect::<Vec<_>>());
+        }
     }
 }
