@@ -12,7 +12,7 @@ use crate::formula::Values;
 use crate::grouping::{Aggregate, LeafGroups, PairTable, States};
 use crate::model::{AxisSide, ByGrain, Grain, Overflow, threads_for};
 use crate::plan::Plan;
-use crate::rollup::{Axis, Either, RolledGrain, roll_up};
+use crate::rollup::{Arranged, Axis, Either, RolledGrain, roll_up};
 
 /// Axes, and the cells of every grain with their aggregates.
 #[derive(Debug, Clone)]
@@ -36,35 +36,11 @@ impl Frame {
         let room = (rows.len(rows.depth()), columns.len(columns.depth()));
         let (groups, states) =
             by_row(leaves.groups, leaves.states, room).map_err(|_| Error::overflow("the totals"))?;
-        // The axes are arranged, and the leaves finished, aside, while all else is rolled up.
-        let finishing = Finishing::new(&states, &plan.aggregates);
-        let helpers = (threads_for(states.len(), threads) - 1).min(plan.aggregates.len().max(1));
-        let are_whole = plan.items.is_empty();
-        let arrange = || {
-            let arranged = are_whole.then(|| (rows.arranged_naturally(), columns.arranged_naturally()));
-            finishing.work();
-            arranged
-        };
-        let (grains, arranged) = std::thread::scope(|scope| {
-            let arranging = (helpers > 0).then(|| scope.spawn(arrange));
-            (1..helpers).for_each(|_| drop(scope.spawn(|| finishing.work())));
-            let rolled = roll_up(groups, &states, &rows, &columns)?;
-            finishing.work();
-            let grains = cells(rolled, &plan.aggregates, if are_whole { 1 } else { 2 })?;
-            let arranged =
-                arranging.map(|thread| thread.join().unwrap_or_else(|e| std::panic::resume_unwind(e)));
-            Ok((grains, arranged.flatten()))
-        })
-        .map_err(|_: Overflow| Error::overflow("the totals"))?;
-        let mut rolled = Vec::new();
-        let mut grains = grains.map(|_, (cells, of)| {
-            rolled.push(of);
-            cells
-        });
-        let deepest = grains.deepest();
-        grains[deepest].aggregates = finishing.done().map_err(|_| Error::overflow("the totals"))?;
+        let RolledUp { mut grains, states, arranged } =
+            RolledUp::new(plan, groups, &states, (&rows, &columns), threads)
+                .map_err(|_| Error::overflow("the totals"))?;
         add_items(plan, &mut rows, &mut columns, &mut grains);
-        merge_groups(plan, (&rows, &columns), &mut grains, &rolled)
+        merge_groups(plan, (&rows, &columns), &mut grains, &states)
             .map_err(|_| Error::overflow("the totals"))?;
         let mut frame = Frame { rows, columns, grains, threads };
         match arranged {
@@ -117,6 +93,52 @@ fn by_row(groups: PairTable, states: States, room: (usize, usize)) -> Result<(Pa
         None => states,
     };
     Ok((groups, states))
+}
+
+/// The cells of every grain.
+struct RolledUp<'a> {
+    grains: ByGrain<Cells>,
+    /// What the cells were finished from, by grain.
+    states: Vec<Cow<'a, States>>,
+    /// The natural order of both axes, where no item adds to them and there was a thread for it.
+    arranged: Option<(Arranged<Either>, Arranged<Either>)>,
+}
+
+impl<'a> RolledUp<'a> {
+    /// Rolls the leaves up. The axes are arranged, and the leaves finished, aside.
+    fn new(
+        plan: &Plan,
+        leaves: PairTable,
+        states: &'a States,
+        (rows, columns): (&Axis<Either>, &Axis<Either>),
+        threads: usize,
+    ) -> Result<RolledUp<'a>, Overflow> {
+        let finishing = Finishing::new(states, &plan.aggregates);
+        let helpers = (threads_for(states.len(), threads) - 1).min(plan.aggregates.len().max(1));
+        let are_whole = plan.items.is_empty();
+        let arrange = || {
+            let arranged = are_whole.then(|| (rows.arranged_naturally(), columns.arranged_naturally()));
+            finishing.work();
+            arranged
+        };
+        let (cells, arranged) = std::thread::scope(|scope| {
+            let arranging = (helpers > 0).then(|| scope.spawn(arrange));
+            (1..helpers).for_each(|_| drop(scope.spawn(|| finishing.work())));
+            let rolled = roll_up(leaves, states, rows, columns)?;
+            finishing.work();
+            let cells = cells(rolled, &plan.aggregates, if are_whole { 1 } else { 2 })?;
+            let arranged = arranging.and_then(|t| t.join().unwrap_or_else(|e| std::panic::resume_unwind(e)));
+            Ok((cells, arranged))
+        })?;
+        let mut all = Vec::new();
+        let mut grains = cells.map(|_, (cells, states)| {
+            all.push(states);
+            cells
+        });
+        let deepest = grains.deepest();
+        grains[deepest].aggregates = finishing.done()?;
+        Ok(RolledUp { grains, states: all, arranged })
+    }
 }
 
 /// The cells of every grain, with room for so many times as many; those of the last one, the leaves, are without

@@ -31,8 +31,8 @@ pub struct Decimal {
 const FEW: usize = 14;
 const BELOW: u64 = 10u64.pow(FEW as u32);
 
-/// The eight digits of a number below 100,000,000 as numbers from 0 to 9, each in a byte, the first one lowest: first by four, then by two
-/// and then by one, all of a kind at once: P. Khuong, "How to print integers really fast" (2017).
+/// The eight digits of a number below 100,000,000 as numbers from 0 to 9, each in a byte, the first one lowest: first by
+/// four, then by two and then by one, all of a kind at once (P. Khuong, "How to print integers really fast", 2017).
 #[inline]
 fn eight_digits(number: u32) -> u64 {
     let (first, last) = (u64::from(number / 10_000), u64::from(number % 10_000));

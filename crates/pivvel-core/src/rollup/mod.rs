@@ -9,7 +9,7 @@ mod nodes;
 mod regroup;
 mod roll_up;
 
-pub(crate) use axis::SortBy;
+pub(crate) use axis::{Arranged, SortBy};
 pub use axis::{Axis, MemberRef};
 pub(crate) use class::{Apart, Class};
 pub(crate) use entry::Either;
