@@ -2,26 +2,34 @@
 
 /// The known name that a misspelt one most likely meant, if any is near enough to offer.
 ///
-/// Letter case does not count; after that, names are compared by Damerau-Levenshtein distance,
-/// and one edit is allowed for every three characters.
+/// Letter case does not count; after that, names are compared by Damerau-Levenshtein distance. One edit is
+/// allowed, and one more for every four characters. A part of a column, as `sold_on.quarter`, is also compared by
+/// the name of the part alone.
 ///
 /// ```
 /// # use pivvel_core as pivvel;
-/// assert_eq!(pivvel::text::nearest("habour", &["coast", "harbour"]), Some("harbour"));
-/// assert_eq!(pivvel::text::nearest("price", &["coast", "harbour"]), None);
+/// use pivvel::text::nearest;
+///
+/// assert_eq!(nearest("habour", &["coast", "harbour"]), Some("harbour"));
+/// assert_eq!(nearest("quartr", &["coast", "sold_on.quarter"]), Some("sold_on.quarter"));
+/// assert_eq!(nearest("price", &["coast", "harbour"]), None);
 /// ```
 pub fn nearest<'a>(name: &str, known: &[&'a str]) -> Option<&'a str> {
     let folded = name.trim().to_lowercase();
-    let best = known
-        .iter()
-        .map(|k| (strsim::damerau_levenshtein(&folded, &k.to_lowercase()), *k))
-        .min_by_key(|(distance, _)| *distance)?;
-    let allowed = 1 + folded.chars().count().max(best.1.chars().count()) / 4;
-    if best.0 <= allowed && best.0 < folded.chars().count().max(1) {
+    let is_word = |part: &&str| !part.is_empty() && part.chars().all(|c| c.is_alphabetic() || c == '_');
+    let written = |known: &'a str| {
+        let part = known.rsplit_once('.').map(|(_, part)| part).filter(is_word);
+        std::iter::once(known).chain(part).map(move |text| (text.to_lowercase(), known))
+    };
+    let all: Vec<(String, &str)> = known.iter().copied().flat_map(written).collect();
+    let distance = |(text, _): &&(String, &str)| strsim::damerau_levenshtein(&folded, text);
+    let best = all.iter().min_by_key(distance)?;
+    let allowed = 1 + folded.chars().count().max(best.0.chars().count()) / 4;
+    if distance(&best) <= allowed && distance(&best) < folded.chars().count().max(1) {
         return Some(best.1);
     }
-    let stem = |k: &&&str| folded.len() >= 3 && k.to_lowercase().starts_with(&folded);
-    known.iter().find(stem).copied()
+    let begins = |(text, _): &&(String, &str)| folded.len() >= 3 && text.starts_with(&folded);
+    all.iter().find(begins).map(|(_, known)| *known)
 }
 
 /// Names that functions have elsewhere, and how they are written here.

@@ -137,6 +137,7 @@ fn wrong_measures() {
         "rank()",
         "running(sales)",
         "running(sales along month)",
+        "running(sales along quartr)",
         "moving(sales over 3 along quarter)",
         "moving(mean sales along quarter)",
         "moving(mean sales over 0 along quarter)",
