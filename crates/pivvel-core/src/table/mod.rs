@@ -9,6 +9,7 @@ mod coded;
 mod column;
 mod decisions;
 mod dimension;
+mod figures;
 mod pools;
 mod spec;
 mod tidy;

@@ -10,10 +10,11 @@ use arrow_array::{ArrayRef, RecordBatch, StringArray, UInt64Array};
 use arrow_buffer::{NullBufferBuilder, OffsetBuffer};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 
-use super::coded::{AxisCodes, Coded, RowFigures, batch_of};
+use super::coded::{AxisCodes, Coded, batch_of};
 use super::column::{Holds, numbers};
 use super::decisions::{Decisions, decided_forms, decision_fields, decision_texts};
 use super::dimension::{LABEL, Location, fields, held, pools_of};
+use super::figures::RowFigures;
 use super::pools::Pools;
 use super::spec::{Levels, Texts, exact_field, metadata};
 use crate::brief::Form;
