@@ -1,5 +1,5 @@
 //! Which cells of a grain go together: for ranks and aggregates of cells, and for peers. Cells of
-//! different classes (plain ones, those of the same items and gathering members) never do.
+//! different classes (those of the lines, those of the same items and gathering members) never do.
 
 use std::collections::HashMap;
 

@@ -89,7 +89,7 @@ fn add_under(place: usize, axis: &mut Axis<Either>, level: usize, node: u32, bel
     }
 }
 
-/// The plain nodes that a node is made of in the end.
+/// The nodes of members that lines have, of which a node is made in the end.
 pub(crate) fn made_of(axis: &Axis<Either>, level: usize, node: u32) -> BTreeSet<u32> {
     match axis.made(level, node) {
         None => BTreeSet::from([node]),

@@ -376,7 +376,7 @@ impl Coder {
         codes: &mut Vec<u32>,
     ) {
         for value in array.iter() {
-            // Adding zero turns a negative zero into a plain one.
+            // Adding zero turns a negative zero into zero.
             let value = value.map(|v| wide(v) + 0.0).filter(|v| v.is_finite());
             let code = self.code_of_key(value.map(|v| (v.to_bits() as i64).into()));
             codes.push(code);

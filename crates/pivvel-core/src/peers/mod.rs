@@ -138,13 +138,13 @@ impl Peers {
         self.joined
     }
 
-    /// The yardstick of plain members where all of a grain are peers; `None` where no cell has a value.
+    /// The yardstick of the members that lines have, where all of a grain are peers; `None` where no cell has a value.
     pub fn yardstick(&self) -> Option<&Yardstick> {
         let of_lines = self.keys.iter().position(|key| *key == GroupKey::MEMBERS)?;
         self.groups[of_lines].yardstick.as_ref()
     }
 
-    /// Every group with what its cells share, that of plain members first.
+    /// Every group with what its cells share, that of the members that lines have first.
     pub(crate) fn groups(&self) -> impl Iterator<Item = (&GroupKey, &Measured)> {
         self.keys.iter().zip(&self.groups)
     }

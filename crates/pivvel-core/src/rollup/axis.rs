@@ -343,7 +343,7 @@ impl<S: OfAxis> Axis<S> {
     }
 
     /// What the members of a class are called: the labels of the members that they are, or are under,
-    /// outermost first; none of plain ones.
+    /// outermost first; none of members that lines have.
     pub(crate) fn class_name(&self, class: Class) -> Option<String> {
         let is = |apart: Apart| {
             move |member: &Member| match (apart, member) {

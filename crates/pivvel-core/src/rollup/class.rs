@@ -1,8 +1,8 @@
-//! Classes of members: what sets cells apart from plain ones. Two cells are of one class only where their
+//! Classes of members: what sets cells apart from those of the lines. Two cells are of one class only where their
 //! paths pass through the same calculated items and the same gathering members, so that a variance of two
 //! ranges together is no peer of the two ranges' actual sales.
 
-/// What sets a member apart from plain ones.
+/// What sets a member apart from those that lines have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Apart {
     /// It gathers all other members of the dimension at this level.

@@ -10,7 +10,7 @@ pub(super) struct Nodes {
     pub(super) pairs: PairTable,
     /// Which are computed but not shown; so are all under them.
     pub(super) hidden: Sparse<bool>,
-    /// Whether and how they are set apart from plain members.
+    /// Whether and how they are set apart from members that lines have.
     pub(super) classes: Sparse<Class>,
     /// How they are computed from their siblings.
     pub(super) made: Sparse<Option<Box<Made>>>,

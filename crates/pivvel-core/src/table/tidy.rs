@@ -389,7 +389,7 @@ fn build_all(columns: Vec<BuildColumn<'_>>, threads: usize) -> Vec<ArrayRef> {
     arrays.into_iter().filter_map(OnceLock::into_inner).collect()
 }
 
-/// A date has no number; it axes as text.
+/// A date has no number; it is a text in the column `exact`.
 fn number(value: Value) -> Option<f64> {
     (!matches!(value, Value::Date(_))).then(|| value.as_f64())
 }
