@@ -64,6 +64,14 @@ impl ReadyFormula<'_> {
         Ok((Arc::new(all), zero_divisions))
     }
 
+    /// Values, and behind them those of all cells; `None` where these are of another kind.
+    pub(super) fn behind(&self, values: &CellValues) -> Result<Option<CellValues>, Overflow> {
+        values.extended(self.cells.len(), (self.frame.threads, BLOCK), |cells| {
+            let cells = self.cells.start + cells.start..self.cells.start + cells.end;
+            evaluate(&self.formula, &mut Block { of: self, cells, zero_divisions: 0 })
+        })
+    }
+
     /// The cells that a condition holds for, and how many divisions by zero count.
     pub(super) fn holds(&self) -> Result<(Vec<bool>, u64), Overflow> {
         let add = |block: &mut Block<'_>, all: &mut Vec<bool>, _: usize| {

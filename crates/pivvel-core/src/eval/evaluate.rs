@@ -202,8 +202,17 @@ fn fill_item(
         let leaves = (0..item.operands.len()).map(operand).collect();
         ReadyFormula { formula: formula.clone(), leaves, plan, frame, grain, cells: 0..0 }
     });
+    let computed = cells.computed(place);
+    if let (Some(ready), [own]) = (&mut ready, &computed[..])
+        && own.start == values.len()
+    {
+        ready.cells = own.clone();
+        if let Some(all) = ready.behind(&values)? {
+            return Ok(Arc::new(all));
+        }
+    }
     let mut filled = Vec::new();
-    for cells in cells.computed(place) {
+    for cells in computed {
         let values = match &mut ready {
             Some(ready) => {
                 ready.cells = cells.clone();

@@ -42,15 +42,10 @@ impl Frame {
         add_items(plan, &mut rows, &mut columns, &mut grains);
         merge_groups(plan, (&rows, &columns), &mut grains, &states)
             .map_err(|_| Error::overflow("the totals"))?;
-        let mut frame = Frame { rows, columns, grains, threads };
-        match arranged {
-            Some((rows, columns)) => {
-                frame.rows.set_arranged(rows);
-                frame.columns.set_arranged(columns);
-            }
-            None => frame.arrange_naturally(),
+        for (axis, arranged) in [(&mut rows, arranged.0), (&mut columns, arranged.1)] {
+            axis.set_arranged(arranged.unwrap_or_else(|| axis.arranged_naturally()));
         }
-        Ok(frame)
+        Ok(Frame { rows, columns, grains, threads })
     }
 
     /// Brings both axes into natural order.
@@ -100,8 +95,8 @@ struct RolledUp<'a> {
     grains: ByGrain<Cells>,
     /// What the cells were finished from, by grain.
     states: Vec<Cow<'a, States>>,
-    /// The natural order of both axes, where no item adds to them and there was a thread for it.
-    arranged: Option<(Arranged<Either>, Arranged<Either>)>,
+    /// The natural order of rows and of columns, where no item adds to them and there was a thread for it.
+    arranged: (Option<Arranged<Either>>, Option<Arranged<Either>>),
 }
 
 impl<'a> RolledUp<'a> {
@@ -115,9 +110,12 @@ impl<'a> RolledUp<'a> {
     ) -> Result<RolledUp<'a>, Overflow> {
         let finishing = Finishing::new(states, &plan.aggregates);
         let helpers = (threads_for(states.len(), threads) - 1).min(plan.aggregates.len().max(1));
-        let are_whole = plan.items.is_empty();
+        let is_whole = |side: AxisSide| plan.items.iter().all(|item| item.spot.side != side);
         let arrange = || {
-            let arranged = are_whole.then(|| (rows.arranged_naturally(), columns.arranged_naturally()));
+            let arranged = (
+                is_whole(AxisSide::Rows).then(|| rows.arranged_naturally()),
+                is_whole(AxisSide::Columns).then(|| columns.arranged_naturally()),
+            );
             finishing.work();
             arranged
         };
@@ -126,8 +124,9 @@ impl<'a> RolledUp<'a> {
             (1..helpers).for_each(|_| drop(scope.spawn(|| finishing.work())));
             let rolled = roll_up(leaves, states, rows, columns)?;
             finishing.work();
-            let cells = cells(rolled, &plan.aggregates, if are_whole { 1 } else { 2 })?;
-            let arranged = arranging.and_then(|t| t.join().unwrap_or_else(|e| std::panic::resume_unwind(e)));
+            let cells = cells(rolled, &plan.aggregates, if plan.items.is_empty() { 1 } else { 2 })?;
+            let arranged = arranging.map(|t| t.join().unwrap_or_else(|e| std::panic::resume_unwind(e)));
+            let arranged = arranged.unwrap_or_default();
             Ok((cells, arranged))
         })?;
         let mut all = Vec::new();

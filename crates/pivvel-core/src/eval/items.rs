@@ -107,33 +107,31 @@ fn add_cells(
     grain: &mut Cells,
 ) {
     let (axis, level) = (side.pick(rows, columns), grain.grain.level(side));
-    let (mut of_operands, mut of_parts) = (Vec::new(), Vec::new());
-    for node in 0..axis.len(level) as u32 {
-        let Some(made) = axis.made(level, node).filter(|made| made.item == place) else { continue };
-        of_operands.extend(made.operands.iter().flatten().map(|operand| (node, *operand)));
-        of_parts.extend(made_of(axis, level, node).into_iter().map(|part| (node, part)));
-    }
-    let are_parts = of_operands.iter().all(|(_, operand)| axis.made(level, *operand).is_none());
+    let made = |node: u32| axis.made(level, node).filter(|made| made.item == place);
+    let own: Vec<(u32, Vec<u32>)> = (0..axis.len(level) as u32)
+        .filter_map(|node| Some((node, made(node)?.operands.iter().copied().flatten().collect())))
+        .collect();
+    // An operand may be an item of the same members again, whose lines count once.
+    let are_parts = own.iter().flat_map(|(_, operands)| operands).all(|of| axis.made(level, *of).is_none());
     let room = (rows.len(grain.grain.row), columns.len(grain.grain.column));
     let (first, Cells { pairs, lines, .. }) = (grain.len(), &mut *grain);
     pairs.make_room(room.0, room.1);
-    let count = |pairs: &mut PairTable, (row, column): (u32, u32), cell: u32| {
-        let own = pairs.number(row, column) as usize;
-        if own == lines.len() {
-            lines.push(0);
-        }
-        // An operand may be an item of the same members again, whose lines count once.
-        if are_parts {
-            lines[own] += lines[cell as usize];
-        }
-    };
+    let others = side.other().pick(room.0, room.1);
     // In a flat table the cells of operands are looked up one by one, which skips all others.
-    match pairs.is_flat() {
-        true => of_places(side, pairs, &of_operands, side.other().pick(room.0, room.1), count),
-        false => of_cells(side, pairs, &Grouped::new(axis.len(level), of_operands.into_iter()), count),
+    if !pairs.number_made(side, &own, others, lines) {
+        let made_of = own.iter().flat_map(|(node, operands)| operands.iter().map(|of| (*node, *of)));
+        of_cells(side, pairs, &Grouped::new(axis.len(level), made_of), |pairs, (row, column), cell| {
+            let own = pairs.number(row, column) as usize;
+            lines.resize(lines.len().max(own + 1), 0);
+            lines[own] += lines[cell as usize];
+        });
     }
     if !are_parts {
-        let by_part = Grouped::new(axis.len(level), of_parts.into_iter());
+        lines[first..].fill(0);
+        let of_parts = own
+            .iter()
+            .flat_map(|(node, _)| made_of(axis, level, *node).into_iter().map(|part| (*node, part)));
+        let by_part = Grouped::new(axis.len(level), of_parts.collect::<Vec<_>>().into_iter());
         of_cells(side, pairs, &by_part, |pairs, (row, column), cell| {
             if let Some(own) = pairs.find(row, column) {
                 lines[own as usize] += lines[cell as usize];
@@ -143,27 +141,8 @@ fn add_cells(
     grain.of_items.push(first..grain.len());
 }
 
-/// Calls `met` for each cell of an operand, with the row and the column of the item's cell beside it. Every place in the
-/// table where an operand may have a cell is looked up; `made_of` has pairs of an item's node and an operand's.
-fn of_places(
-    side: AxisSide,
-    pairs: &mut PairTable,
-    made_of: &[(u32, u32)],
-    others: usize,
-    mut met: impl FnMut(&mut PairTable, (u32, u32), u32),
-) {
-    let beside = |node: u32, other: u32| side.pick((node, other), (other, node));
-    for other in 0..others as u32 {
-        for (node, of) in made_of {
-            let (row, column) = beside(*of, other);
-            if let Some(cell) = pairs.find(row, column) {
-                met(pairs, beside(*node, other), cell);
-            }
-        }
-    }
-}
-
-/// The same by going through all cells; `made_of` has the nodes that are made of each node.
+/// Goes through all cells and calls `met` for each one of an operand, with the row and the column of the item's cell beside
+/// it; `made_of` has the nodes that are made of each node.
 fn of_cells(
     side: AxisSide,
     pairs: &mut PairTable,

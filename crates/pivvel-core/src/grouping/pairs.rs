@@ -4,6 +4,7 @@
 use hashbrown::HashTable;
 
 use crate::lines::mix;
+use crate::model::AxisSide;
 
 /// The target of groups that are left out.
 pub(crate) const NOWHERE: u32 = u32::MAX;
@@ -165,6 +166,40 @@ impl PairTable {
         }
     }
 
+    /// Numbers new pairs of each of `made`, numbers of one side that there is room for, with every one of so many numbers of the
+    /// other side, where there is a pair of this with one that it is made of. Adds up the weights of these for each. False
+    /// where there is no flat table to look them up in, and nothing is done.
+    pub(crate) fn number_made(
+        &mut self,
+        side: AxisSide,
+        made: &[(u32, Vec<u32>)],
+        others: usize,
+        weights: &mut Vec<u64>,
+    ) -> bool {
+        if self.flat.is_empty() {
+            return false;
+        }
+        let (own_step, step) = side.pick(self.steps(), (self.steps().1, self.steps().0));
+        for other in 0..others {
+            let slots = &mut self.flat[other * step..];
+            for (own, parts) in made {
+                let (mut any, mut weight) = (false, 0);
+                for part in parts {
+                    let number = slots[*part as usize * own_step];
+                    if number != NONE {
+                        (any, weight) = (true, weight + weights[number as usize]);
+                    }
+                }
+                if any {
+                    slots[*own as usize * own_step] = self.pairs.len() as u32;
+                    self.pairs.push(side.pair(*own, other as u32));
+                    weights.push(weight);
+                }
+            }
+        }
+        true
+    }
+
     /// The same by one of its numbers, as long as new pairs come in the order of these.
     #[inline]
     fn number_by(&mut self, by: NumberedBy, pair: (u32, u32)) -> u32 {
@@ -184,11 +219,6 @@ impl PairTable {
         self.numbered_by = None;
         self.fill_flat();
         self.number(pair.0, pair.1)
-    }
-
-    /// Whether pairs are found without a hash table. There may be so few then that looking up all of them is cheap.
-    pub(crate) fn is_flat(&self) -> bool {
-        self.hashed.is_none()
     }
 
     /// Makes ready for so many pairs, of which the first numbers are below `room.0` and the second ones
@@ -302,20 +332,25 @@ impl PairTable {
     }
 
     /// The number of a pair, if it was ever seen.
+    #[inline]
     pub(crate) fn find(&self, a: u32, b: u32) -> Option<u32> {
+        if self.flat.is_empty() {
+            return self.find_otherwise(a, b);
+        }
+        if a as usize >= self.tall || b as usize >= self.wide {
+            return None;
+        }
+        let steps = self.steps();
+        Some(self.flat[a as usize * steps.0 + b as usize * steps.1]).filter(|number| *number != NONE)
+    }
+
+    /// The same without a flat table.
+    fn find_otherwise(&self, a: u32, b: u32) -> Option<u32> {
         if let Some(by) = self.numbered_by {
             let (own, other) = (by.own((a, b)), by.own((b, a)));
             return (other == 0 && (own as usize) < self.pairs.len()).then_some(own);
         }
-        match &self.hashed {
-            None if a as usize >= self.tall || b as usize >= self.wide => None,
-            None => {
-                let steps = self.steps();
-                let number = self.flat[a as usize * steps.0 + b as usize * steps.1];
-                (number != NONE).then_some(number)
-            }
-            Some(hashed) => hashed.find(key(a, b)),
-        }
+        self.hashed.as_ref()?.find(key(a, b))
     }
 
     /// Makes room for pairs of which the first numbers are below `a` and the second ones below `b`.

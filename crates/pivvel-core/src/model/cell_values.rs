@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::threads::{in_each, split_at_ends};
+use super::threads::{in_each, split_at_ends, threads_for};
 use super::{Decimal, Overflow, Value, float_to_ordered, ordered_to_float};
 
 /// A blank among digits, which no number of 64 bits in a column of digits is.
@@ -162,6 +162,36 @@ impl CellValues {
             (CellValues::Float(floats), CellValues::Float(others)) => floats[own].copy_from_slice(others),
             (CellValues::Days(days), CellValues::Days(others)) => days[own].copy_from_slice(others),
             _ => own.zip(others.iter()).for_each(|(cell, value)| self.set(cell, value)),
+        }
+    }
+
+    /// The same values and so many more behind them, which are made block by block and by all threads, each where it belongs;
+    /// `None` where some are of another kind.
+    pub(crate) fn extended<E: Send>(
+        &self,
+        more: usize,
+        (threads, block): (usize, usize),
+        make: impl Fn(Range<usize>) -> Result<Arc<CellValues>, E> + Sync,
+    ) -> Result<Option<CellValues>, E> {
+        let make = |cells| make(cells).map(Arc::unwrap_or_clone);
+        match self {
+            CellValues::Exact(scale, digits) => {
+                let all = extended(digits, more, (threads, block), |cells| match make(cells)? {
+                    CellValues::Exact(of, digits) if of == *scale => Ok(Some(digits)),
+                    CellValues::Blank(cells) => Ok(Some(vec![BLANK; cells])),
+                    _ => Ok(None),
+                })?;
+                Ok(all.map(|digits| CellValues::Exact(*scale, digits)))
+            }
+            CellValues::Float(floats) => {
+                let all = extended(floats, more, (threads, block), |cells| match make(cells)? {
+                    CellValues::Float(floats) => Ok(Some(floats)),
+                    CellValues::Blank(cells) => Ok(Some(vec![f64::NAN; cells])),
+                    _ => Ok(None),
+                })?;
+                Ok(all.map(CellValues::Float))
+            }
+            CellValues::Blank(_) | CellValues::Days(_) | CellValues::Mixed(_) => Ok(None),
         }
     }
 
@@ -400,6 +430,31 @@ impl SortKeys<'_> {
         let first = keys.next()?;
         Some(keys.fold((first, first), |(low, high), key| (low.min(key), high.max(key))))
     }
+}
+
+/// What there is, and so many more behind it; `None` where some of that cannot be made.
+fn extended<T: Copy + Default + Send + Sync, E: Send>(
+    own: &[T],
+    more: usize,
+    (threads, block): (usize, usize),
+    make: impl Fn(Range<usize>) -> Result<Option<Vec<T>>, E> + Sync,
+) -> Result<Option<Vec<T>>, E> {
+    // Each thread touches a part of the memory first.
+    let mut all = vec![T::default(); own.len() + more];
+    let (before, behind) = all.split_at_mut(own.len());
+    let threads = threads_for(own.len() + more, threads);
+    let ends = |items: usize| (1..=threads).map(|place| items * place / threads).collect::<Vec<usize>>();
+    let jobs = split_at_ends(before, &ends(own.len())).into_iter().zip(split_at_ends(behind, &ends(more)));
+    let made = in_each(jobs.collect(), |((from, before), (first, behind))| {
+        before.copy_from_slice(&own[from..from + before.len()]);
+        for (slots, first) in behind.chunks_mut(block).zip((first..).step_by(block)) {
+            let Some(values) = make(first..first + slots.len())? else { return Ok(false) };
+            slots.copy_from_slice(&values);
+        }
+        Ok(true)
+    });
+    let all_made = made.into_iter().collect::<Result<Vec<bool>, E>>()?.into_iter().all(|made| made);
+    Ok(all_made.then_some(all))
 }
 
 /// The digits, where they are few enough.

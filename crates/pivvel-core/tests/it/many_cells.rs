@@ -53,6 +53,7 @@ fn many_cells_are_computed_alike_by_any_number_of_threads() {
         .measure(("kind", "case when coast = 'coast 1' and sales > 0 then 1 when sales is blank then 0.5 else sales * 2 end"))
         .measure(("over", "1000 / sales"))
         .item("day.year", "change", "\"2017\" - \"2016\"")
+        .item("day.year", "ratio", "\"2017\" / \"2016\"")
         .item("coast", "both", "\"coast 0\" + \"coast 2\"");
     let alone = crosstab(1, &brief);
     assert!(alone.cells().count() > 100_000);
@@ -72,13 +73,14 @@ fn many_cells_are_those_of_plain_loops() {
     let brief = brief()
         .measure(("share", "sales / sales at parent"))
         .measure(("so_far", "running(sales along month)"))
-        .item("day.year", "change", "\"2017\" - \"2016\"");
+        .item("day.year", "change", "\"2017\" - \"2016\"")
+        .item("day.year", "ratio", "\"2017\" / \"2016\"");
     let crosstab = crosstab(2, &brief);
     let mut of_coasts: HashMap<(String, usize), i64> = HashMap::new();
     for (yard, month) in (0..YARDS).flat_map(|yard| (0..MONTHS).map(move |month| (yard, month))) {
         *of_coasts.entry((coast(yard), month)).or_default() += amount(yard, month).unwrap_or(0);
     }
-    let mut met = 0;
+    let (mut met, mut of_items) = (0, 0);
     for cell in crosstab.cells() {
         let (rows, columns) =
             (labels(crosstab.rows().path(cell.row())), labels(crosstab.columns().path(cell.column())));
@@ -92,7 +94,22 @@ fn many_cells_are_those_of_plain_loops() {
                 let wanted = year(2017).zip(year(2016)).map(|(a, b)| (a - b) as f64);
                 assert_eq!(cell.value(0).map(|value| value.as_f64()), wanted, "{rows:?}");
             }
-            [_, month] if columns[0] != "change" => {
+            [item] if item == "ratio" => {
+                let wanted = year(2017).zip(year(2016)).filter(|(_, under)| *under != 0);
+                let wanted = wanted.map(|(a, b)| a as f64 / b as f64);
+                assert!(close(cell.value(0).map(|value| value.as_f64()), wanted), "{rows:?}");
+            }
+            // A month is of one of the years alone.
+            [item, month] if item == "change" => {
+                let (year, of_year) = (month[..4].parse::<usize>().unwrap(), &month[5..]);
+                let own = amount(yard, (year - 2015) * 12 + of_year.parse::<usize>().unwrap() - 1);
+                let wanted = own.map(|own| if year == 2016 { -own } else { own } as f64);
+                assert_eq!(cell.value(0).map(|value| value.as_f64()), wanted, "{rows:?} {month}");
+                assert_eq!(cell.lines(), 1);
+                of_items += 1;
+            }
+            [item, _] if item == "ratio" => assert_eq!(cell.value(0), None),
+            [_, month] => {
                 let month = (month[..4].parse::<usize>().unwrap() - 2015) * 12
                     + month[5..].parse::<usize>().unwrap()
                     - 1;
@@ -109,7 +126,7 @@ fn many_cells_are_those_of_plain_loops() {
             _ => {}
         }
     }
-    assert_eq!(met, YARDS * MONTHS);
+    assert_eq!((met, of_items), (YARDS * MONTHS, YARDS * 24));
 }
 
 /// Sums along few rows of many columns, where every share of the cells is in order by itself and all together are not.
