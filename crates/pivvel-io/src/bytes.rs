@@ -99,7 +99,9 @@ impl Bytes {
         let progress = std::mem::take(&mut self.progress);
         let mut reader = self.read()?;
         self.progress = progress;
-        let mut bytes = Vec::new();
+        // A file says how long it is, so that its head is read in one go.
+        let length = self.progress.total().filter(|_| self.compressed.is_none()).unwrap_or(0);
+        let mut bytes = Vec::with_capacity(length.min(HEAD as u64) as usize);
         reader.by_ref().take(HEAD as u64).read_to_end(&mut bytes).map_err(|e| self.failed(e))?;
         if let Origin::Stream(stream) = &mut self.origin {
             // What was unpacked stays unpacked.

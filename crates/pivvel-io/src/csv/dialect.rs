@@ -39,12 +39,14 @@ impl Dialect {
     /// of the file that begins.
     pub(crate) fn heading(&self, head: &[u8]) -> (Vec<Vec<u8>>, (usize, u64)) {
         let mut core = csv_core::ReaderBuilder::new().delimiter(self.delimiter).build();
-        let (mut text, mut ends) = (vec![0; head.len()], vec![0; head.len() + 2]);
+        let mut record = Record::default();
         let rest = &head[self.skip..];
-        let (result, mut read, _, mut count) = core.read_record(rest, &mut text, &mut ends);
+        let (result, mut read, mut count) = record.read(&mut core, rest);
+        let Record { text, mut ends } = record;
         if !matches!(result, csv_core::ReadRecordResult::Record) {
             // A heading without a line break: the end of the text ends it.
-            let (_, _, _, more) = core.read_record(&[], &mut text[..0], &mut ends[count..]);
+            ends.push(0);
+            let (_, _, _, more) = core.read_record(&[], &mut [], &mut ends[count..]);
             count += more;
         } else if rest[..read].ends_with(b"\r") && rest.get(read) == Some(&b'\n') {
             read += 1;
@@ -61,15 +63,47 @@ impl Dialect {
     }
 }
 
+/// Room for one record, which grows as it must.
+struct Record {
+    text: Vec<u8>,
+    ends: Vec<usize>,
+}
+
+impl Default for Record {
+    fn default() -> Record {
+        Record { text: vec![0; 1 << 12], ends: vec![0; 1 << 6] }
+    }
+}
+
+impl Record {
+    /// Reads one; gives how many bytes of the input it took, and how many fields have ended.
+    fn read(
+        &mut self,
+        core: &mut csv_core::Reader,
+        input: &[u8],
+    ) -> (csv_core::ReadRecordResult, usize, usize) {
+        let (mut read, mut written, mut count) = (0, 0, 0);
+        loop {
+            let (result, more, bytes, ended) =
+                core.read_record(&input[read..], &mut self.text[written..], &mut self.ends[count..]);
+            (read, written, count) = (read + more, written + bytes, count + ended);
+            match result {
+                csv_core::ReadRecordResult::OutputFull => self.text.resize(self.text.len() * 2, 0),
+                csv_core::ReadRecordResult::OutputEndsFull => self.ends.resize(self.ends.len() * 2, 0),
+                _ => return (result, read, count),
+            }
+        }
+    }
+}
+
 /// The delimiter that splits most of the first lines into as many fields as the heading has.
 fn sniff(head: &[u8], ended: bool) -> u8 {
-    // Room for the longest line there could be, which is hardly ever touched.
-    let (mut fields, mut ends) = (vec![0; head.len()], vec![0; head.len() + 2]);
+    let mut record = Record::default();
     let mut score = |delimiter: u8| {
         let mut core = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
         let (mut at, mut counts) = (0, Vec::new());
         while counts.len() < SAMPLE {
-            let (result, read, _, count) = core.read_record(&head[at..], &mut fields, &mut ends);
+            let (result, read, count) = record.read(&mut core, &head[at..]);
             at += read;
             match result {
                 csv_core::ReadRecordResult::Record => counts.push(count),

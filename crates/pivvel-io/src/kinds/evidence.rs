@@ -7,7 +7,7 @@ use pivvel_core::{Decimal, Result, Value};
 
 use super::date::{DateOrder, begins_with_month, has_short_year, iso, read_date};
 use super::number::{NumberStyle, plain_number, read_number};
-use super::{ColumnKind, GivenKind, read_yes_no};
+use super::{ColumnKind, GivenKind, LONGEST_WORD, read_yes_no};
 
 /// What has been seen in a column so far. Each value counts for every reading that it allows; the
 /// kind is what most values allow, and the others are misfits.
@@ -39,13 +39,25 @@ pub(crate) struct Evidence {
     short_years: bool,
 }
 
+/// Whether a text that begins with a letter is surely neither a word for yes or no nor a date.
+fn is_name(text: &[u8]) -> bool {
+    let month = |first: &[u8; 3]| MONTHS.contains(&first.map(|byte| byte.to_ascii_lowercase()));
+    text.len() > LONGEST_WORD && !text.first_chunk().is_some_and(month)
+}
+
+/// What the names of months begin with.
+const MONTHS: [[u8; 3]; 12] = [
+    *b"jan", *b"feb", *b"mar", *b"apr", *b"may", *b"jun", *b"jul", *b"aug", *b"sep", *b"oct", *b"nov",
+    *b"dec",
+];
+
 /// A column is of a kind when at least so many in ten of its values are.
 const MOST: u64 = 8;
 
 impl Evidence {
     /// Takes a value that occurs `times` times.
     pub(crate) fn take(&mut self, text: &str, times: u64) {
-        if text.is_empty() {
+        if self.take_quickly(text.as_bytes(), times) {
             return;
         }
         self.filled += times;
@@ -56,9 +68,6 @@ impl Evidence {
             } else if begins_with_month(text) {
                 self.take_date(text, times);
             }
-            return;
-        }
-        if self.take_quickly(text.as_bytes(), times) {
             return;
         }
         self.take_number(text, times);
@@ -75,9 +84,19 @@ impl Evidence {
         }
     }
 
-    /// Digits with at most a point and two digits behind it, and dates as `2025-01-31`: which readings
-    /// they allow needs no trying.
-    fn take_quickly(&mut self, text: &[u8], times: u64) -> bool {
+    /// Takes a value if that is quickly done, and says whether it was: blanks, names, digits with at most a point and two
+    /// digits behind it, and dates as `2025-01-31`. Which readings they allow needs no trying.
+    pub(crate) fn take_quickly(&mut self, text: &[u8], times: u64) -> bool {
+        let is_known = match text {
+            [] => return true,
+            [first, ..] if first.is_ascii_alphabetic() => is_name(text),
+            _ => self.take_digits(text, times),
+        };
+        self.filled += if is_known { times } else { 0 };
+        is_known
+    }
+
+    fn take_digits(&mut self, text: &[u8], times: u64) -> bool {
         if iso(text).is_some() {
             self.dates[DateOrder::YearFirst as usize] += times;
             return true;

@@ -148,6 +148,9 @@ impl GivenKind {
     }
 }
 
+/// How many letters the longest word for yes or no has.
+const LONGEST_WORD: usize = 5;
+
 /// Yes or no in the words that exports use.
 pub(crate) fn read_yes_no(text: &str) -> Option<bool> {
     match text.to_ascii_lowercase().as_str() {

@@ -137,10 +137,13 @@ pub(crate) fn check_given(given: &[(String, String)], names: &[String]) -> Resul
 /// What the lines of a chunk say about each column.
 pub(crate) fn gather(chunk: &Chunk, lines: usize, evidence: &mut [Evidence]) {
     for (i, evidence) in evidence.iter_mut().enumerate() {
-        // A text that comes again says the same.
+        // What is not quickly taken is taken once: a text that comes again says the same.
         let mut places: HashMap<&[u8], usize, foldhash::fast::RandomState> = HashMap::default();
         let mut texts: Vec<(&[u8], u64)> = Vec::new();
-        for text in (0..lines).map(|line| chunk.field(line, i)) {
+        for text in chunk.fields(i).take(lines).map(|field| field.text()) {
+            if evidence.take_quickly(text, 1) {
+                continue;
+            }
             let place = *places.entry(text).or_insert(texts.len());
             match texts.get_mut(place) {
                 Some((_, times)) => *times += 1,
