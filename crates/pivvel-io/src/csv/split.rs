@@ -7,7 +7,7 @@
 
 use csv_core::ReadFieldResult;
 
-use crate::text::{Chunk, KnownMarks, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
+use crate::text::{Chunk, FeedCount, KnownMarks, Marks, Quote, Quotes, Ragged, Rewritten, Split, is_break};
 
 /// Splits blocks of one dialect.
 pub(crate) struct Splitter {
@@ -71,8 +71,10 @@ struct Index<'a> {
     /// Where fields end; beyond `count` there is no more than room.
     ends: Vec<u32>,
     count: usize,
-    /// How many of these end a line, and how many line feeds stand in quotes.
+    /// How many of these end a line, those apart that are line feeds of 64 bytes without quotes, and how many line feeds stand in
+    /// quotes.
     breaks: u64,
+    feeds: FeedCount,
     inner: u64,
     /// Whether there are returns somewhere.
     returns: bool,
@@ -95,6 +97,7 @@ impl<'a> Index<'a> {
             ends,
             count: 0,
             breaks: 0,
+            feeds: FeedCount::default(),
             inner: 0,
             returns: false,
             any_quoted: false,
@@ -112,7 +115,12 @@ impl<'a> Index<'a> {
         for (group, known) in groups.iter().zip(known) {
             match known.filter(|_| !self.is_odd) {
                 Some(known) => self.known(base, &known),
-                None => self.group(base, group),
+                // Where there are returns, there are more.
+                None if self.quotes.inside || self.is_odd || self.returns => self.group(base, group),
+                None => match Marks::separators_alone(group, self.delimiter, &mut self.feeds) {
+                    Some(separators) => self.quick(base, separators),
+                    None => self.group(base, group),
+                },
             }
             base += 64;
         }
@@ -128,10 +136,10 @@ impl<'a> Index<'a> {
             self.separate(bytes.len());
             self.breaks += 1;
         }
+        self.breaks += self.feeds.total();
     }
 
     /// 64 bytes that were read when the end of the block was looked for.
-    #[inline]
     fn known(&mut self, base: usize, KnownMarks { separators, feeds, quoted, returns }: &KnownMarks) {
         self.returns |= returns;
         self.any_quoted |= *quoted != 0;
@@ -140,15 +148,14 @@ impl<'a> Index<'a> {
         if feeds & quoted != 0 {
             self.inner += u64::from((feeds & quoted).count_ones());
         }
-        self.quick(base, separators & !quoted, feeds & !quoted);
+        self.quick_with_breaks(base, separators & !quoted, feeds & !quoted);
     }
 
-    #[inline]
     fn group(&mut self, base: usize, bytes: &[u8; 64]) {
         let marks = Marks::of(bytes, self.delimiter);
         let quiet = marks.quotes == 0 && !self.quotes.inside && !self.is_odd;
         if quiet && marks.returns == 0 {
-            return self.quick(base, marks.separators, marks.feeds);
+            return self.quick_with_breaks(base, marks.separators, marks.feeds);
         }
         self.returns |= marks.returns != 0;
         // A return before a line feed is a part of it.
@@ -157,7 +164,7 @@ impl<'a> Index<'a> {
             lone &= !(1 << 63);
         }
         if quiet && lone == 0 {
-            return self.quick(base, marks.separators, marks.feeds);
+            return self.quick_with_breaks(base, marks.separators, marks.feeds);
         }
         // A field that is odd goes on.
         let quoted = if self.is_odd { None } else { self.quotes.read_group(self.bytes, base, &marks) };
@@ -165,15 +172,25 @@ impl<'a> Index<'a> {
             Some(quoted) => {
                 self.any_quoted |= marks.quotes != 0;
                 self.inner += u64::from((marks.feeds & quoted).count_ones());
-                self.quick(base, (marks.separators | lone) & !quoted, (marks.feeds | lone) & !quoted);
+                let (separators, breaks) = (marks.separators | lone, marks.feeds | lone);
+                self.quick_with_breaks(base, separators & !quoted, breaks & !quoted);
             }
             None => self.slow(base, marks.separators | marks.quotes | lone),
         }
     }
 
-    /// Nothing but separators.
+    /// Nothing but separators, some of which end lines.
     #[inline]
-    fn quick(&mut self, base: usize, separators: u64, feeds: u64) {
+    fn quick_with_breaks(&mut self, base: usize, separators: u64, breaks: u64) {
+        // More than one are so rare that it pays not to count.
+        let several = breaks & breaks.wrapping_sub(1) != 0;
+        self.breaks += if several { breaks.count_ones().into() } else { u64::from(breaks != 0) };
+        self.quick(base, separators);
+    }
+
+    /// Nothing but separators.
+    #[inline(always)]
+    fn quick(&mut self, base: usize, separators: u64) {
         self.make_room();
         let mut rest = separators;
         // Eight at a time, of which some may be too many and are written over.
@@ -187,9 +204,6 @@ impl<'a> Index<'a> {
             }
         }
         self.count += separators.count_ones() as usize;
-        // More than one are so rare that it pays not to count.
-        let several = feeds & feeds.wrapping_sub(1) != 0;
-        self.breaks += if several { feeds.count_ones().into() } else { u64::from(feeds != 0) };
     }
 
     /// Byte for byte, where quotes or lone returns are.
@@ -237,9 +251,14 @@ impl<'a> Index<'a> {
     #[inline]
     fn make_room(&mut self) {
         if self.ends.len() < self.count + 128 {
-            // By an eighth: what is beyond the last end is filled in vain.
-            self.ends.resize(self.count + self.count / 8 + 256, 0);
+            self.make_more_room();
         }
+    }
+
+    #[cold]
+    fn make_more_room(&mut self) {
+        // By an eighth: what is beyond the last end is filled in vain.
+        self.ends.resize(self.count + self.count / 8 + 256, 0);
     }
 }
 
@@ -258,16 +277,16 @@ fn in_regular_lines(chunk: &mut Chunk, breaks: u64, returns: bool) -> bool {
     if ends.len() as u64 != breaks * *columns as u64 {
         return false;
     }
-    let mut start = 0;
-    for line in ends.chunks_exact(*columns) {
+    let (mut start, mut are_regular) = (0, true);
+    starts.extend(ends.chunks_exact(*columns).map(|line| {
         let at = line[*columns - 1];
         // A line of this length may hold nothing but separators and quotes.
         let filled = (at - start) as usize > 3 * *columns;
-        if !filled || !bytes.get(at as usize).is_none_or(is_break) {
-            return false;
-        }
-        starts.push(start);
-        start = at + 1;
+        are_regular &= filled & bytes.get(at as usize).is_none_or(is_break);
+        std::mem::replace(&mut start, at + 1)
+    }));
+    if !are_regular {
+        return false;
     }
     if returns {
         let lasts = ends.chunks_exact_mut(*columns).filter_map(<[u32]>::last_mut);

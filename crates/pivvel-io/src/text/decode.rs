@@ -392,8 +392,13 @@ fn narrow(chunk: &Chunk, place: usize, kind: &ColumnKind, scale: u8) -> Quick<i6
         // A zero before other digits is asked about.
         Some(numbers) if kind.kind == Kind::Whole && !kind.given => quickly(chunk, place, |field| {
             let text = field.text();
-            let is_code = text.len() > 1 && is_padded(text);
-            if is_code { None } else { numbers.read(text, field.tail(0)?, || field.tail(8)) }
+            // Few begin with these, and how long they are cannot be foreseen.
+            let may_be_code = matches!(text.first(), Some(b'0' | b'-'));
+            if may_be_code && is_padded(text) {
+                None
+            } else {
+                numbers.read(text, field.tail(0)?, || field.tail(8))
+            }
         }),
         Some(numbers) if kind.unit != Some('%') => {
             quickly(chunk, place, |field| numbers.read(field.text(), field.tail(0)?, || field.tail(8)))

@@ -17,7 +17,7 @@ pub(crate) use chunk::{Ragged, Rewritten, breaks};
 pub use columns::Column;
 pub(crate) use columns::{TextColumns, check_given, gather};
 pub(crate) use decode::{Decoded, Decoder, with_texts};
-pub(crate) use quotes::{KnownMarks, Marks, Quote, Quotes, is_break};
+pub(crate) use quotes::{FeedCount, KnownMarks, Marks, Quote, Quotes, is_break};
 pub use source::TextSource;
 pub(crate) use source::{AsItIs, Chunks, Form, Split, Table, TableColumn, side_by_side};
 pub(crate) use total_line::total_line;

@@ -40,6 +40,29 @@ impl Marks {
         marks
     }
 
+    /// Delimiters and line feeds alone, of 64 bytes that have neither quotes nor returns, as most have; `None` of others.
+    #[inline(always)]
+    pub(crate) fn separators_alone(
+        bytes: &[u8; 64],
+        delimiter: u8,
+        feeds_so_far: &mut FeedCount,
+    ) -> Option<u64> {
+        let [delimiter, feed, quote, back] = [delimiter, b'\n', b'"', b'\r'].map(u8x16::splat);
+        let (mut separators, mut feeds, mut others) = (0, u8x16::splat(0), u8x16::splat(0));
+        for (i, part) in bytes.as_chunks::<16>().0.iter().enumerate() {
+            let part = u8x16::from(*part);
+            let is_feed = part.simd_eq(feed);
+            separators |= u64::from((is_feed | part.simd_eq(delimiter)).to_bitmask()) << (16 * i);
+            feeds += is_feed;
+            others |= part.simd_eq(quote) | part.simd_eq(back);
+        }
+        if others.to_bitmask() != 0 {
+            return None;
+        }
+        feeds_so_far.add(feeds);
+        Some(separators)
+    }
+
     /// Which bytes are in quotes, the opening quote among them and the closing one not; `None` if a quote
     /// neither begins nor ends a field. `inside` is whether the first byte is in quotes, `begins` and `ends` whether
     /// the bytes before and behind are borders of fields.
@@ -51,6 +74,38 @@ impl Marks {
         let astray =
             opening & !(borders << 1 | u64::from(begins)) | closing & !(borders >> 1 | u64::from(ends) << 63);
         (astray == 0).then_some(quoted)
+    }
+}
+
+/// How many line feeds there are, counted side by side.
+#[derive(Default)]
+pub(crate) struct FeedCount {
+    lanes: u8x16,
+    /// How many times 64 bytes the lanes have counted, each at most four in these.
+    groups: u8,
+    counted: u64,
+}
+
+impl FeedCount {
+    /// So many times 64 bytes a lane has room for.
+    const MOST: u8 = u8::MAX / 4;
+
+    /// Adds those of 64 bytes; a byte that is one counts as -1.
+    #[inline(always)]
+    fn add(&mut self, feeds: u8x16) {
+        self.lanes -= feeds;
+        self.groups += 1;
+        if self.groups == FeedCount::MOST {
+            self.total();
+        }
+    }
+
+    /// All so far.
+    pub(crate) fn total(&mut self) -> u64 {
+        let lanes = std::mem::take(&mut self.lanes).to_array();
+        self.counted += lanes.iter().map(|lane| u64::from(*lane)).sum::<u64>();
+        self.groups = 0;
+        self.counted
     }
 }
 
@@ -87,8 +142,10 @@ impl Quotes {
         Quotes { delimiter, inside: false, second: None }
     }
 
+    /// Whether a byte stands between fields, without a jump: which bytes do cannot be foreseen.
+    #[inline]
     fn is_border(&self, byte: &u8) -> bool {
-        *byte == self.delimiter || is_break(byte)
+        (*byte == self.delimiter) | (*byte == b'\n') | (*byte == b'\r')
     }
 
     fn begins_field(&self, bytes: &[u8], at: usize) -> bool {
@@ -106,9 +163,7 @@ impl Quotes {
         if self.second == Some(at) {
             return None;
         }
-        // That is of interest only where a quote is the first or the last byte.
-        let begins = marks.quotes & 1 != 0 && self.begins_field(bytes, at);
-        let ends = marks.quotes >> 63 != 0 && self.ends_field(bytes, at + 64);
+        let (begins, ends) = (self.begins_field(bytes, at), self.ends_field(bytes, at + 64));
         let quoted = marks.quoted(self.inside, begins, ends)?;
         self.inside = quoted >> 63 == 1;
         Some(quoted)
@@ -184,7 +239,9 @@ impl<'g> LineEnds<'g> {
     /// Reads 64 bytes after 64 bytes, and returns whether it stopped behind several without quotes. Otherwise the next ones
     /// are fewer, or their quotes have to be read one by one.
     fn groups(&mut self, bytes: &[u8], limit: usize) -> bool {
-        let (mut quotes, mut last, mut at) = (self.quotes, self.last, self.read);
+        let (mut quotes, mut at) = (self.quotes, self.read);
+        // The last 64 bytes with line breaks so far, and these.
+        let (mut with_breaks, mut last_breaks) = (at, 0);
         let are_kept = at.is_multiple_of(64);
         if are_kept {
             self.known.resize(at / 64, None);
@@ -197,9 +254,10 @@ impl<'g> LineEnds<'g> {
             let lone = returns & !(feeds >> 1);
             // A return that is the last byte may be half of a break.
             let breaks = (feeds | lone & (u64::MAX >> 1)) & !quoted;
-            if breaks != 0 {
-                last = Some(at + 64 - breaks.leading_zeros() as usize);
-            }
+            // Without a jump, as about every second has some.
+            let any = breaks != 0;
+            with_breaks = if any { at } else { with_breaks };
+            last_breaks = if any { breaks } else { last_breaks };
             if are_kept {
                 let known = KnownMarks { separators, feeds, quoted, returns: returns != 0 };
                 self.known.push((lone == 0).then_some(known));
@@ -210,7 +268,10 @@ impl<'g> LineEnds<'g> {
                 break;
             }
         }
-        (self.quotes, self.last, self.read) = (quotes, last, at);
+        if last_breaks != 0 {
+            self.last = Some(with_breaks + 64 - last_breaks.leading_zeros() as usize);
+        }
+        (self.quotes, self.read) = (quotes, at);
         quiet == QUIET
     }
 

@@ -224,6 +224,46 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     );
 }
 
+/// A misfit is told with its line in the file, however many lines stand in a few bytes, and whatever ends and quotes them.
+#[test]
+fn lines_are_counted_however_short_they_are() {
+    let brief = Brief::new().measure(("v", "sum(v)"));
+    for (end, quoted) in [("\n", 0), ("\r\n", 0), ("\r", 0), ("\n", 700), ("\r\n", 3), ("\n", 1)] {
+        for wrong in [17, 3_000, 9_998] {
+            let mut text = format!("v{end}");
+            for i in 0..10_000 {
+                let value = if i == wrong { "x" } else { "7" };
+                let is_quoted = quoted > 0 && i % quoted == quoted / 2;
+                text += &if is_quoted { format!("\"{value}\"{end}") } else { format!("{value}{end}") };
+            }
+            let mut source = open(text.as_bytes(), ReadOptions::default()).unwrap();
+            let error = CrossTab::build(&brief, &mut source).unwrap_err().to_string();
+            let line = format!("line {},", wrong + 2);
+            assert!(error.contains(&line), "{line} {end:?} {quoted}: {error}");
+        }
+    }
+}
+
+/// A heading and lines that are longer than most, of many columns.
+#[test]
+fn many_columns_with_long_names() {
+    for (columns, delimiter) in [(2, ';'), (63, ','), (64, ';'), (65, '\t'), (400, ';')] {
+        let line = |field: &dyn Fn(usize) -> String| {
+            (0..columns).map(field).collect::<Vec<_>>().join(&delimiter.to_string())
+        };
+        let name = |i: usize| format!("{} {i}", "the pieces of a coast ".repeat(4 + 400 / columns));
+        let text = format!("{}\n{}\n{}\n", line(&name), line(&|i| i.to_string()), line(&|i| format!("{i}0")));
+        for whole in [&text[..], text.trim_end()] {
+            let mut source = open(whole.as_bytes(), ReadOptions::default()).unwrap();
+            assert_eq!(source.schema().fields().len(), columns);
+            let last = columns - 1;
+            let brief = Brief::new().measure(("v", &format!("sum(\"{}\")", name(last))[..]));
+            let crosstab = CrossTab::build(&brief, &mut source).unwrap();
+            assert_eq!(crosstab.value(&[], &[], "v").unwrap().to_string(), (last * 11).to_string());
+        }
+    }
+}
+
 /// What is wrong is told the same however many threads find it, in the order of the lines.
 #[test]
 fn errors_do_not_depend_on_threads() {
