@@ -77,6 +77,8 @@ struct SheetTable {
     rows: usize,
     /// The widest text of each column, in characters.
     widths: Vec<usize>,
+    /// Cells have the format of their column. These are set last: with them, every cell that is written is asked about.
+    formats: Vec<Option<Format>>,
 }
 
 impl SheetTable {
@@ -94,14 +96,9 @@ impl SheetTable {
             }
             _ => None,
         };
-        // Cells have the format of their column.
-        for (i, field) in schema.fields().iter().enumerate() {
-            if let Some(format) = format(field.data_type()) {
-                sheet.set_column_format(i as u16, &format).map_err(into_io_error)?;
-            }
-        }
         let widths = schema.fields().iter().map(|field| field.name().chars().count()).collect();
-        Ok(SheetTable { rows: 1, widths })
+        let formats = schema.fields().iter().map(|field| format(field.data_type())).collect();
+        Ok(SheetTable { rows: 1, widths, formats })
     }
 
     fn write(&mut self, sheet: &mut Worksheet, batch: &RecordBatch) -> std::io::Result<()> {
@@ -138,7 +135,10 @@ impl SheetTable {
         if let Some(last) = self.widths.len().checked_sub(1) {
             sheet.autofilter(0, 0, self.rows as u32 - 1, last as u16).map_err(into_io_error)?;
         }
-        for (i, width) in self.widths.iter().enumerate() {
+        for (i, (width, format)) in self.widths.iter().zip(&self.formats).enumerate() {
+            if let Some(format) = format {
+                sheet.set_column_format(i as u16, format).map_err(into_io_error)?;
+            }
             sheet
                 .set_column_width(i as u16, (*width + 2).clamp(6, 60) as f64 + ARROW)
                 .map_err(into_io_error)?;
