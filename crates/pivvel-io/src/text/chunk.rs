@@ -174,7 +174,7 @@ impl Chunk {
     pub(crate) fn fields(&self, column: usize) -> impl Iterator<Item = Field<'_>> {
         let (bytes, ends, columns): (&[u8], &[u32], usize) = (&self.bytes, &self.ends, self.columns);
         let (quotes, mut rewritten) = (self.quotes, self.rewritten.as_slice());
-        // Lines are gone through by adding: multiplying for each would take a part of the time that reading one does.
+        // By adding: to multiply for each line takes time that shows.
         let mut at = column;
         self.starts.iter().map(move |line| {
             let (start, end) = (if column > 0 { ends[at - 1] + 1 } else { *line }, ends[at]);

@@ -392,7 +392,7 @@ fn narrow(chunk: &Chunk, place: usize, kind: &ColumnKind, scale: u8) -> Quick<i6
         // A zero before other digits is asked about.
         Some(numbers) if kind.kind == Kind::Whole && !kind.given => quickly(chunk, place, |field| {
             let text = field.text();
-            // Few begin with these, and how long they are cannot be foreseen.
+            // Few begin with these; how long a number is, the processor cannot foresee.
             let may_be_code = matches!(text.first(), Some(b'0' | b'-'));
             if may_be_code && is_padded(text) {
                 None
