@@ -236,7 +236,9 @@ fn lines_are_counted_however_short_they_are() {
                 let is_quoted = quoted > 0 && i % quoted == quoted / 2;
                 text += &if is_quoted { format!("\"{value}\"{end}") } else { format!("{value}{end}") };
             }
-            let mut source = open(text.as_bytes(), ReadOptions::default()).unwrap();
+            // Several blocks, each of many lines.
+            let options = ReadOptions::default().block_bytes(6_000);
+            let mut source = open(text.as_bytes(), options).unwrap();
             let error = CrossTab::build(&brief, &mut source).unwrap_err().to_string();
             let line = format!("line {},", wrong + 2);
             assert!(error.contains(&line), "{line} {end:?} {quoted}: {error}");
