@@ -166,9 +166,9 @@ impl PairTable {
         }
     }
 
-    /// Numbers new pairs of each of `made`, numbers of one side that there is room for, with every one of so many numbers of the
-    /// other side, where there is a pair of this with one that it is made of. Adds up the weights of these for each. False
-    /// where there is no flat table to look them up in, and nothing is done.
+    /// Adds pairs of new numbers of one side, each of which is made of others of that side: one with every number of the other
+    /// side, `others` in all, that one of these has a pair with. Its weight is the sum of theirs. There must be room for all;
+    /// false, and nothing is done, without a flat table.
     pub(crate) fn number_made(
         &mut self,
         side: AxisSide,

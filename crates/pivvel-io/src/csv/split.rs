@@ -154,9 +154,6 @@ impl<'a> Index<'a> {
     fn group(&mut self, base: usize, bytes: &[u8; 64]) {
         let marks = Marks::of(bytes, self.delimiter);
         let quiet = marks.quotes == 0 && !self.quotes.inside && !self.is_odd;
-        if quiet && marks.returns == 0 {
-            return self.quick_with_breaks(base, marks.separators, marks.feeds);
-        }
         self.returns |= marks.returns != 0;
         // A return before a line feed is a part of it.
         let mut lone = marks.returns & !(marks.feeds >> 1);

@@ -77,7 +77,8 @@ struct SheetTable {
     rows: usize,
     /// The widest text of each column, in characters.
     widths: Vec<usize>,
-    /// Cells have the format of their column. These are set last: with them, every cell that is written is asked about.
+    /// The format of the cells of each column. They are set last, as the crate looks for them with every cell that it is given
+    /// afterwards.
     formats: Vec<Option<Format>>,
 }
 

@@ -40,7 +40,7 @@ impl Marks {
         marks
     }
 
-    /// Delimiters and line feeds alone, of 64 bytes that have neither quotes nor returns, as most have; `None` of others.
+    /// Delimiters and line feeds of 64 bytes without quotes and returns, as most are; `None` where there are some.
     #[inline(always)]
     pub(crate) fn separators_alone(
         bytes: &[u8; 64],
@@ -77,7 +77,7 @@ impl Marks {
     }
 }
 
-/// How many line feeds there are, counted side by side.
+/// How many line feeds there are, counted in sixteen lanes.
 #[derive(Default)]
 pub(crate) struct FeedCount {
     lanes: u8x16,

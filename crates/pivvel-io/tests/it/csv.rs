@@ -224,7 +224,7 @@ fn an_earlier_file_stands_until_the_new_one_is_whole() {
     );
 }
 
-/// A misfit is told with its line in the file, however many lines stand in a few bytes, and whatever ends and quotes them.
+/// The error about a value names its line of the file, however short lines are, and whatever ends and quotes them.
 #[test]
 fn lines_are_counted_however_short_they_are() {
     let brief = Brief::new().measure(("v", "sum(v)"));
