@@ -40,24 +40,37 @@ pub fn show_number(value: &Value, format: &NumberFormat) -> String {
     };
     // What rounds to nothing has no sign.
     let negative = negative && digits.bytes().any(|b| (b'1'..=b'9').contains(&b));
+    let (opens, closes) = match (negative, format.get_negative()) {
+        (false, _) => ("", ""),
+        (true, Negative::Brackets) => ("(", ")"),
+        (true, _) => ("-", ""),
+    };
     let (whole, fraction) = digits.split_once('.').unwrap_or((&digits, ""));
-    let mut shown = String::new();
-    for (i, digit) in whole.chars().enumerate() {
-        if i > 0 && (whole.len() - i) % 3 == 0 {
-            shown.push_str(format.get_marks());
-        }
-        shown.push(digit);
-    }
+    let mut shown =
+        String::with_capacity(2 * digits.len() + format.get_before().len() + format.get_after().len());
+    shown.push_str(opens);
+    shown.push_str(format.get_before());
+    push_grouped(&mut shown, whole, format.get_marks());
     if !fraction.is_empty() {
         shown.push_str(format.get_point());
         shown.push_str(fraction);
     }
-    let (before, after) = (format.get_before(), format.get_after());
-    match (negative, format.get_negative()) {
-        (false, _) => format!("{before}{shown}{after}"),
-        (true, Negative::Brackets) => format!("({before}{shown}{after})"),
-        (true, _) => format!("-{before}{shown}{after}"),
+    shown.push_str(format.get_after());
+    shown.push_str(closes);
+    shown
+}
+
+/// Adds digits with a mark before every three of them.
+fn push_grouped(shown: &mut String, digits: &str, mark: &str) {
+    let (mut group, mut rest) = digits.split_at(digits.len() % 3);
+    while !rest.is_empty() {
+        shown.push_str(group);
+        if !group.is_empty() {
+            shown.push_str(mark);
+        }
+        (group, rest) = rest.split_at(3);
     }
+    shown.push_str(group);
 }
 
 /// How many digits after the point a value is shown with.
@@ -86,22 +99,26 @@ pub fn shown_decimals(value: &Value, format: &NumberFormat) -> usize {
 
 fn exact(digits: u128, scale: u8, scaling: Scaling, wanted: usize) -> String {
     let point = i32::from(scale) + scaling.power();
-    let digits = match point - wanted as i32 {
-        0 => digits.to_string(),
-        more @ ..0 => format!("{digits}{}", "0".repeat(more.unsigned_abs() as usize)),
+    let (digits, zeros) = match point - wanted as i32 {
+        more @ ..=0 => (digits, more.unsigned_abs() as usize),
         less => match 10u128.checked_pow(less.unsigned_abs()) {
-            Some(unit) => (digits / unit + u128::from(digits % unit >= unit - unit / 2)).to_string(),
-            None => "0".into(),
+            Some(unit) => (digits / unit + u128::from(digits % unit >= unit - unit / 2), 0),
+            None => (0, 0),
         },
     };
-    if wanted == 0 {
-        let whole = digits.trim_start_matches('0');
-        return if whole.is_empty() { "0".into() } else { whole.into() };
+    // Behind a zero they would be digits before the point.
+    let zeros = if digits == 0 { 0 } else { zeros };
+    let mut text = match u64::try_from(digits) {
+        Ok(short) => short.to_string(),
+        Err(_) => digits.to_string(),
+    };
+    text.extend(std::iter::repeat_n('0', zeros));
+    if wanted > 0 {
+        let missing = (wanted + 1).saturating_sub(text.len());
+        text.insert_str(0, &"0".repeat(missing));
+        text.insert(text.len() - wanted, '.');
     }
-    let padded = format!("{digits:0>width$}", width = wanted + 1);
-    let (whole, fraction) = padded.split_at(padded.len() - wanted);
-    let whole = whole.trim_start_matches('0');
-    format!("{}.{fraction}", if whole.is_empty() { "0" } else { whole })
+    text
 }
 
 fn float(value: f64, scaling: Scaling, decimals: usize) -> String {

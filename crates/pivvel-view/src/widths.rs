@@ -25,11 +25,12 @@ impl Widths {
         let corner = text_width(&layout.corner.join(" / "));
         let swatch = if layout.rows.iter().any(|row| row.colour.is_some()) { SWATCH } else { 0.0 };
         let labels = layout.rows.iter().map(label).fold(corner.max(60.0), f64::max).min(NAME) + PAD + swatch;
-        let mut columns: Vec<f64> = (0..layout.columns.len())
-            .map(|i| {
-                layout.rows.iter().filter_map(|row| row.cells.get(i)).map(cell_width).fold(34.0, f64::max)
-            })
-            .collect();
+        let mut columns = vec![34.0; layout.columns.len()];
+        for row in &layout.rows {
+            for (width, cell) in columns.iter_mut().zip(&row.cells) {
+                *width = cell_width(cell).max(*width);
+            }
+        }
         for head in layout.heads.iter().rev().flatten() {
             let (first, count) = head.columns;
             let has: f64 = columns[first..first + count].iter().sum();

@@ -140,14 +140,23 @@ pub(crate) fn symbol_id(symbol: Symbol) -> String {
 /// A text as HTML holds it.
 pub(crate) fn escaped(text: &str) -> String {
     let mut escaped = String::with_capacity(text.len());
+    push_escaped(&mut escaped, text);
+    escaped
+}
+
+/// Adds a text as HTML holds it.
+pub(crate) fn push_escaped(out: &mut String, text: &str) {
+    // Nearly all figures.
+    if text.bytes().all(|byte| matches!(byte, b' '..=b'~') && !matches!(byte, b'&' | b'<' | b'>' | b'"')) {
+        return out.push_str(text);
+    }
     for c in pivvel_core::text::printable(text).chars() {
         match c {
-            '&' => escaped.push_str("&amp;"),
-            '<' => escaped.push_str("&lt;"),
-            '>' => escaped.push_str("&gt;"),
-            '"' => escaped.push_str("&quot;"),
-            c => escaped.push(c),
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '"' => out.push_str("&quot;"),
+            c => out.push(c),
         }
     }
-    escaped
 }

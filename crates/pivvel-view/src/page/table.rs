@@ -6,7 +6,7 @@ use askama::Template;
 use pivvel_core::CrossTab;
 use pivvel_core::text::Sentence;
 
-use super::classes::{Classes, Use, escaped};
+use super::classes::{Classes, Use, escaped, push_escaped};
 use super::members::Marks;
 use crate::charts::text_width;
 use crate::dress::Dress;
@@ -26,6 +26,8 @@ pub(super) struct Table<'a> {
     legend: Vec<Line<'a>>,
     /// The widths of columns where the browser is not to find them out, as CSS.
     widths: Option<String>,
+    /// The size of print on paper, in points.
+    print_size: String,
     /// What the script needs to know of columns and scales, as JSON.
     facts: String,
 }
@@ -81,7 +83,7 @@ impl<'a> Table<'a> {
             layout.legend.iter().map(|entry| Line { entry, sample: sample(entry, classes) }).collect();
         let facts = super::facts::facts(crosstab, layout, &columns);
         let widths = is_large(layout).then(|| widths(layout, id));
-        let table = Table { id, layout, heads, rows, legend, widths, facts };
+        let table = Table { id, layout, heads, rows, legend, widths, print_size: print_size(layout), facts };
         table.render().unwrap_or_else(|e| unreachable!("writing into memory does not fail: {e}"))
     }
 
@@ -117,24 +119,25 @@ impl<'a> Table<'a> {
         classes.extend(marked.iter().filter(|(is, _)| *is).map(|(_, class)| *class));
         classes.join(" ")
     }
+}
 
-    /// The size of print, in points, at which the whole width fits on a landscape sheet. Below a size that can
-    /// be read the page's script prints the table in parts.
-    fn print_size(&self) -> String {
-        const SHEET: f64 = 690.0;
-        // Digits are about 0.62 of their size wide, and each column has some room around it.
-        let width = |longest: usize| 0.62 * longest as f64 + 1.0;
-        let longest = |i: usize| {
-            let cells = self.layout.rows.iter().filter_map(|row| row.cells.get(i));
-            cells.map(|cell| cell.text.chars().count()).max()
-        };
-        let figures: f64 =
-            (0..self.layout.columns.len()).map(|i| width(longest(i).unwrap_or(0).max(4))).sum();
-        let labels = self.layout.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
-        let trends = 14.0 * self.layout.trends.len() as f64;
-        let size = SHEET / (figures + trends + width(labels.unwrap_or(0).min(45)));
-        format!("{:.1}", size.clamp(1.0, 9.0))
+/// The size of print, in points, at which the whole width fits on a landscape sheet. Below a size that can
+/// be read the page's script prints the table in parts.
+fn print_size(layout: &Layout) -> String {
+    const SHEET: f64 = 690.0;
+    // Digits are about 0.62 of their size wide, and each column has some room around it.
+    let width = |longest: usize| 0.62 * longest as f64 + 1.0;
+    let mut longest = vec![4; layout.columns.len()];
+    for row in &layout.rows {
+        for (longest, cell) in longest.iter_mut().zip(&row.cells) {
+            *longest = cell.text.chars().count().max(*longest);
+        }
     }
+    let figures: f64 = longest.into_iter().map(width).sum();
+    let labels = layout.rows.iter().map(|row| row.label.chars().count() + 2 * row.indent).max();
+    let trends = 14.0 * layout.trends.len() as f64;
+    let size = SHEET / (figures + trends + width(labels.unwrap_or(0).min(45)));
+    format!("{:.1}", size.clamp(1.0, 9.0))
 }
 
 /// Of a table of more cells than this, only the rows that are in sight are laid out. Its columns have widths that
@@ -228,11 +231,8 @@ fn write_cell(
     classes: &mut Classes,
 ) -> std::fmt::Result {
     let at = &layout.columns[column];
-    let class = cell_classes(at, &cell.dress, classes);
     out.push_str("<td");
-    if !class.is_empty() {
-        write!(out, " class=\"{}\"", class.join(" "))?;
-    }
+    write_classes(out, at, &cell.dress, classes);
     if let Some(bar) = cell.dress.bar {
         let percent = |share: f64| format!("{:.1}%", share * 100.0);
         let (from, to, zero) = (percent(bar.span.from()), percent(bar.span.to()), percent(bar.span.zero()));
@@ -242,10 +242,14 @@ fn write_cell(
         write!(out, " data-r=\"{}\"", cell.rank)?;
     }
     if let Some(value) = cell.value {
-        let full = value.to_string();
+        let before = out.len();
+        write!(out, " data-v=\"{value}")?;
+        let full = &out.as_bytes()[before + " data-v=\"".len()..];
         // A figure that is shown in full is not written twice.
-        if cell.text.replace(',', "") != full {
-            write!(out, " data-v=\"{full}\"")?;
+        if full.iter().eq(cell.text.as_bytes().iter().filter(|byte| **byte != b',')) {
+            out.truncate(before);
+        } else {
+            out.push('"');
         }
     }
     if let Some(on) = cell.on {
@@ -260,27 +264,39 @@ fn write_cell(
     Ok(())
 }
 
-/// What a cell wears, as classes.
-fn cell_classes(at: &LayoutColumn, dress: &Dress, classes: &mut Classes) -> Vec<String> {
-    let mut class: Vec<String> = Vec::new();
+/// What a cell wears, as classes, if it wears something.
+fn write_classes(out: &mut String, at: &LayoutColumn, dress: &Dress, classes: &mut Classes) {
+    let before = out.len();
+    out.push_str(" class=\"");
+    let first = out.len();
+    let mut add = |class: &str| {
+        if out.len() > first {
+            out.push(' ');
+        }
+        out.push_str(class);
+    };
     if at.height > 0 {
-        class.push("sum".into());
+        add("sum");
     }
     if at.begins {
-        class.push("gap".into());
+        add("gap");
     }
     if let Some(tint) = dress.tint {
-        class.push(classes.of(tint, Use::Tint));
-        class.extend(edge(tint).map(str::to_string));
+        add(&classes.of(tint, Use::Tint));
+        edge(tint).into_iter().for_each(&mut add);
     }
     if let Some(paint) = dress.ink {
-        class.push(classes.of(paint, if dress.tint.is_some() { Use::InkOnTint } else { Use::Ink }));
+        add(&classes.of(paint, if dress.tint.is_some() { Use::InkOnTint } else { Use::Ink }));
     }
     if let Some(bar) = dress.bar {
-        class.push(if at.hidden { "bar alone".into() } else { "bar".to_string() });
-        class.push(classes.of(bar.paint, Use::Shape));
+        add(if at.hidden { "bar alone" } else { "bar" });
+        add(&classes.of(bar.paint, Use::Shape));
     }
-    class
+    if out.len() > first {
+        out.push('"');
+    } else {
+        out.truncate(before);
+    }
 }
 
 /// The figure with its symbol and its sign, or as a link.
@@ -304,7 +320,7 @@ fn write_figure(out: &mut String, cell: &LayoutCell, classes: &mut Classes) -> s
                 escaped(&cell.text)
             )?;
         }
-        _ => out.push_str(&escaped(&cell.text)),
+        _ => push_escaped(out, &cell.text),
     }
     Ok(())
 }

@@ -1,5 +1,7 @@
 //! A cell on a terminal: symbol, bar, figure, and without colour a sign in the place of each tint.
 
+use std::borrow::Cow;
+
 use anstyle::{Ansi256Color, Color, RgbColor, Style};
 
 use super::{Colours, Pen, cut, width};
@@ -30,17 +32,13 @@ impl Room {
         Room { figure, ..Room::default() }
     }
 
-    /// The room that all cells of a column need.
-    pub(super) fn of<'s>(cells: impl Iterator<Item = &'s LayoutCell>, colours: Colours) -> Room {
-        let mut room = Room::default();
-        for cell in cells {
-            let dress = &cell.dress;
-            room.symbol = room.symbol.max(if dress.symbol.is_some() { 2 } else { 0 });
-            room.bar = room.bar.max(if dress.bar.is_some() { BAR + 1 } else { 0 });
-            room.figure = room.figure.max(width(&figure(cell, colours)));
-            room.shade = room.shade.max(dress.tint.map_or(0, |tint| width(&shade(tint, colours))));
-        }
-        room
+    /// Makes room for a cell more.
+    pub(super) fn hold(&mut self, cell: &LayoutCell, colours: Colours) {
+        let dress = &cell.dress;
+        self.symbol = self.symbol.max(if dress.symbol.is_some() { 2 } else { 0 });
+        self.bar = self.bar.max(if dress.bar.is_some() { BAR + 1 } else { 0 });
+        self.figure = self.figure.max(width(&figure(cell, colours)));
+        self.shade = self.shade.max(dress.tint.map_or(0, |tint| width(&shade(tint, colours))));
     }
 
     pub(super) fn width(&self) -> usize {
@@ -61,11 +59,11 @@ pub(super) fn sign(paint: Paint, colours: Colours) -> Option<char> {
 }
 
 /// The figure with the sign of its tone.
-fn figure(cell: &LayoutCell, colours: Colours) -> String {
+fn figure(cell: &LayoutCell, colours: Colours) -> Cow<'_, str> {
     let sign = cell.dress.ink.and_then(|paint| sign(paint, colours));
     match sign.filter(|_| !cell.text.is_empty()) {
-        Some(sign) => format!("{sign} {}", cell.text),
-        None => cell.text.clone(),
+        Some(sign) => format!("{sign} {}", cell.text).into(),
+        None => cell.text.as_str().into(),
     }
 }
 
@@ -106,17 +104,18 @@ pub(super) fn draw(pen: &mut Pen, cell: &LayoutCell, room: &Room, column: usize,
         }
         pen.space(1);
     }
-    let text = cut(&figure(cell, pen.colours), room.figure);
+    let figure = figure(cell, pen.colours);
+    let text = cut(&figure, room.figure);
     let shade = dress.tint.map_or(String::new(), |tint| shade(tint, pen.colours));
-    let figure = format!("{}{text}", " ".repeat(room.figure - width(&text)));
     let style = match (dress.tint, dress.ink) {
         (Some(tint), None) => pen.on(style, tint.tint(pen.ground), ink(pen.ground)),
         (Some(tint), Some(paint)) => pen.on(style, tint.tint(pen.ground), paint.ink_on_tint(pen.ground)),
         (None, Some(paint)) => pen.ink(style, paint),
         (None, None) => style,
     };
-    pen.put(&figure, style);
-    pen.put(&format!("{shade}{}", " ".repeat(room.shade - width(&shade))), Style::new());
+    pen.put_behind(room.figure - width(&text), &text, style);
+    pen.put(&shade, Style::new());
+    pen.space(room.shade - width(&shade));
 }
 
 /// A bar from its zero line, to an eighth of a character above it and to a half below.

@@ -8,6 +8,9 @@ mod report;
 pub use lines::{LineColumn, draw_lines};
 pub use report::draw_report;
 
+use std::borrow::Cow;
+use std::fmt::Write;
+
 use anstyle::Style;
 use pivvel_core::text::Sentence;
 use unicode_width::UnicodeWidthStr;
@@ -158,10 +161,20 @@ impl Pen {
     }
 
     fn put(&mut self, text: &str, style: Style) {
-        if self.colours != Colours::None && !style.is_plain() && !text.is_empty() {
-            self.text.push_str(&format!("{style}{text}{style:#}"));
-        } else {
-            self.text.push_str(text);
+        self.put_behind(0, text, style);
+    }
+
+    /// A text behind so many spaces, which have its style.
+    fn put_behind(&mut self, spaces: usize, text: &str, style: Style) {
+        let is_empty = spaces == 0 && text.is_empty();
+        let styled = self.colours != Colours::None && !style.is_plain() && !is_empty;
+        if styled {
+            let _ = write!(self.text, "{style}");
+        }
+        self.space(spaces);
+        self.text.push_str(text);
+        if styled {
+            let _ = write!(self.text, "{style:#}");
         }
     }
 
@@ -191,10 +204,14 @@ fn width(text: &str) -> usize {
 }
 
 /// The text in at most so many places, cut with a mark where it is longer.
-fn cut(text: &str, places: usize) -> String {
+fn cut(text: &str, places: usize) -> Cow<'_, str> {
+    // Nearly all figures.
+    if text.len() <= places && text.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+        return text.into();
+    }
     let text = clean(text);
     if width(&text) <= places {
-        return text;
+        return text.into();
     }
     let mut short = String::new();
     for c in text.chars() {
@@ -205,14 +222,17 @@ fn cut(text: &str, places: usize) -> String {
         }
     }
     short.push('…');
-    short
+    short.into()
 }
 
 /// What the cells of each column take, and then the small lines of each trend.
 fn rooms(layout: &Layout, rows: &[LayoutRow], colours: Colours) -> Vec<Room> {
-    let column = |i: usize| Room::of(rows.iter().filter_map(|row| row.cells.get(i)), colours);
-    let trend = |i: usize| Room::of_trend(cell::trend_width(rows, i));
-    (0..layout.columns.len()).map(column).chain((0..layout.trends.len()).map(trend)).collect()
+    let mut rooms = vec![Room::default(); layout.columns.len()];
+    for row in rows {
+        rooms.iter_mut().zip(&row.cells).for_each(|(room, cell)| room.hold(cell, colours));
+    }
+    rooms.extend((0..layout.trends.len()).map(|i| Room::of_trend(cell::trend_width(rows, i))));
+    rooms
 }
 
 fn column_widths(layout: &Layout, rooms: &[Room]) -> Vec<usize> {
@@ -296,7 +316,8 @@ fn draw_heads(
         let last = i + 1 == layout.heads.len();
         match last {
             true => {
-                let corner = cut(&layout.corner.join(" / "), label_width);
+                let corner = layout.corner.join(" / ");
+                let corner = cut(&corner, label_width);
                 pen.put(&corner, faint);
                 pen.space(label_width - width(&corner));
             }
