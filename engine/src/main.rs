@@ -1,6 +1,6 @@
 //! The same work by Pivvel and by a vectorised SQL engine, in one run: lines to the cells of every
-//! grain, from CSV and from Parquet, and distinct counts at every grain. Results are checked against
-//! the generator's totals.
+//! grain, from CSV and from Parquet, and distinct counts and means of sums at every grain. Results are
+//! checked against the generator's totals, or those of both against each other.
 //!
 //! `cargo run --release [LINES]` takes 10,000,000 lines where no number is said.
 
@@ -31,7 +31,7 @@ fn main() -> Fallible<()> {
     println!("{lines} lines, medians of {RUNS} runs\n");
     let row = |name: &str, ours: Duration, theirs: Duration| {
         let (a, b) = (ours.as_secs_f64(), theirs.as_secs_f64());
-        println!("{name:<44} {a:>8.3} s, the engine {b:>8.3} s: {:>6.1} x faster", b / a);
+        println!("{name:<52} {a:>8.3} s, the engine {b:>8.3} s: {:>6.1} x faster", b / a);
     };
     for (form, path) in [("CSV", &csv), ("Parquet", &parquet)] {
         let ours = time(|| Ok(check(&build(path, &work())?, totals)))?;
@@ -41,6 +41,18 @@ fn main() -> Fallible<()> {
     let ours = time(|| build(&parquet, &distinct()).map(drop))?;
     let theirs = time(|| runtime.block_on(engine_distinct(&parquet)))?;
     row("distinct yards at every grain, from Parquet", ours, theirs);
+    let mut means = (0.0, 0.0);
+    let ours = time(|| {
+        let crosstab = build(&parquet, &nested())?;
+        means.0 = crosstab.value(&[], &[], "mean").map_or(0.0, |mean| mean.as_f64());
+        Ok(())
+    })?;
+    let theirs = time(|| {
+        means.1 = runtime.block_on(engine_nested(&parquet))?;
+        Ok(())
+    })?;
+    assert!((means.0 - means.1).abs() < 0.001, "{means:?}");
+    row("mean of the yards' sums at every grain, from Parquet", ours, theirs);
     Ok(())
 }
 
@@ -67,6 +79,11 @@ fn work() -> Brief {
 
 fn distinct() -> Brief {
     Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("yards", "distinct(yard)"))
+}
+
+fn nested() -> Brief {
+    let mean = ("mean", "mean(sum(amount) per yard)");
+    Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(mean)
 }
 
 fn build(path: &Path, brief: &Brief) -> Fallible<CrossTab> {
@@ -146,4 +163,21 @@ async fn engine_distinct(path: &Path) -> Fallible<()> {
     // 12 coasts and 12 quarters, each with their totals.
     assert_eq!(batches.iter().map(|batch| batch.num_rows()).sum::<usize>(), 13 * 13);
     Ok(())
+}
+
+/// The mean over all yards of their sums, in the total.
+async fn engine_nested(path: &Path) -> Fallible<f64> {
+    use datafusion::arrow::array::{Array, AsArray};
+    use datafusion::arrow::datatypes::Float64Type;
+    // The sums of yards in the leaf groups first, from these the yards' sums at every grain, and then their means.
+    let sql = "select coast, q, cast(avg(s) as double) from (select coast, q, y, sum(s) as s from (\
+               select coast, date_part('year', sold_on) * 4 + date_part('quarter', sold_on) as q, yard as y, \
+               sum(amount) as s from lines group by 1, 2, 3) \
+               group by grouping sets ((y), (coast, y), (q, y), (coast, q, y))) group by coast, q";
+    let batches = session(path).await?.sql(sql).await?.collect().await?;
+    assert_eq!(batches.iter().map(|batch| batch.num_rows()).sum::<usize>(), 13 * 13);
+    let rows = batches.iter().flat_map(|batch| (0..batch.num_rows()).map(move |row| (batch, row)));
+    let mut totals = rows.filter(|(batch, row)| (0..2).all(|column| batch.column(column).is_null(*row)));
+    let (batch, row) = totals.next().ok_or("there is no total")?;
+    Ok(batch.column(2).as_primitive::<Float64Type>().value(row))
 }

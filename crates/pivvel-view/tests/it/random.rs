@@ -186,6 +186,11 @@ proptest! {
         let layout = Layout::new(&crosstab);
         let rows = layout.rows().iter().filter(|row| row.kind() != RowKind::Heading).count();
         prop_assert!(page.matches("<tr").count() >= rows);
+        // A figure is written in full beside what is shown of it, and not twice where that is all of it.
+        let cells = layout.rows().iter().flat_map(|row| row.cells());
+        let short = cells.filter(|cell| cell.value().is_some_and(|v| v.to_string() != cell.text().replace(',', "")));
+        prop_assert_eq!(page.matches(" data-v=\"").count(), short.count());
+        prop_assert!(!page.contains("<td class=\"\"") && !page.contains("<td class=\" "), "{}", page);
         let picture = draw_svg(&crosstab, None);
         prop_assert_eq!(balanced(&picture), Ok(()), "{}", picture);
         prop_assert!(!picture.contains("<script") && picture.starts_with("<svg"));

@@ -294,6 +294,9 @@ proptest! {
         let format = ready.clone().decimals(decimals.or(ready.get_decimals()));
         let value = pivvel_core::Value::Exact(pivvel_core::Decimal::new(digits.into(), scale));
         let shown = show_number(&value, &format);
+        let whole = shown.trim_start_matches('-').split(|c: char| !c.is_ascii_digit() && c != ',').next().unwrap();
+        let groups: Vec<usize> = whole.split(',').map(str::len).collect();
+        prop_assert!((1..=3).contains(&groups[0]) && groups[1..].iter().all(|digits| *digits == 3), "{}", shown);
         let plain: String = shown.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
         let shown_decimals = shown.split_once('.').map_or(0, |(_, rest)| rest.chars().filter(char::is_ascii_digit).count());
         let power = match format.get_scaling() {
