@@ -264,7 +264,7 @@ fn write_cell(
     Ok(())
 }
 
-/// What a cell wears, as classes, if it wears something.
+/// What a cell wears, as its attribute of classes; none where it wears nothing.
 fn write_classes(out: &mut String, at: &LayoutColumn, dress: &Dress, classes: &mut Classes) {
     let before = out.len();
     out.push_str(" class=\"");
