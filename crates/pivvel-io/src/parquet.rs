@@ -7,11 +7,12 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use arrow_array::RecordBatch;
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use arrow_schema::{DECIMAL64_MAX_PRECISION, DataType, Field, Schema, SchemaRef};
 use parquet::arrow::ProjectionMask;
 use parquet::arrow::arrow_reader::{
     ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
 };
+use parquet::basic::Type as PhysicalType;
 use parquet::file::metadata::{ParquetMetaData, RowGroupMetaData};
 use parquet::file::statistics::Statistics;
 use pivvel_core::source::{Bound, Kind, Limit, LineSource, ReadProgress, Taker, Tally};
@@ -39,7 +40,7 @@ pub(crate) fn open(path: PathBuf, name: String, options: &ReadOptions) -> Result
     let file = File::open(&path).map_err(|e| Error::io(path.display().to_string(), e))?;
     let broken = |e| broken(&name, e);
     let as_written = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new()).map_err(broken)?;
-    let schema = with_dictionaries(as_written.schema(), as_written.metadata());
+    let schema = as_it_is_kept(as_written.schema(), as_written.metadata());
     let options_ = ArrowReaderOptions::new().with_schema(schema);
     let metadata = ArrowReaderMetadata::try_new(as_written.metadata().clone(), options_).map_err(broken)?;
     let columns = TypedColumns::new(metadata.schema(), &options.kinds, options.bad_values)?;
@@ -58,24 +59,32 @@ fn broken(name: &str, error: parquet::errors::ParquetError) -> Error {
     Error::data(name, format!("this Parquet file cannot be read: {error}")).with_cause(error)
 }
 
-/// Text columns that are kept by dictionary in the file are given on so.
-fn with_dictionaries(schema: &Schema, metadata: &ParquetMetaData) -> SchemaRef {
-    let leaf = |name: &str| {
-        let columns = metadata.file_metadata().schema_descr().columns();
-        columns.iter().position(|column| column.path().parts() == [name])
+/// Columns are given on as the file keeps them: texts by dictionary where it does, and decimals of 64 bits as such.
+fn as_it_is_kept(schema: &Schema, metadata: &ParquetMetaData) -> SchemaRef {
+    let columns = metadata.file_metadata().schema_descr();
+    let leaf = |name: &str| columns.columns().iter().position(|column| column.path().parts() == [name]);
+    let by_dictionary = |leaf: usize| {
+        metadata.row_groups().iter().all(|group| group.column(leaf).dictionary_page_offset().is_some())
     };
-    let kept = |name: &str| {
-        leaf(name).is_some_and(|leaf| {
-            let mut groups = metadata.row_groups().iter();
-            groups.all(|group| group.column(leaf).dictionary_page_offset().is_some())
-        })
+    let is_narrow = |leaf: usize| match columns.column(leaf).physical_type() {
+        PhysicalType::INT32 | PhysicalType::INT64 => true,
+        PhysicalType::FIXED_LEN_BYTE_ARRAY => columns.column(leaf).type_length() as usize <= size_of::<i64>(),
+        _ => false,
     };
-    let fields = schema.fields().iter().map(|field| match field.data_type() {
-        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View if kept(field.name()) => {
-            let text = DataType::Dictionary(Box::new(DataType::UInt32), Box::new(DataType::Utf8));
-            Arc::new(Field::new(field.name(), text, field.is_nullable()))
+    let kept_as = |field: &Field| match field.data_type() {
+        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View => {
+            let text = || DataType::Dictionary(Box::new(DataType::UInt32), Box::new(DataType::Utf8));
+            leaf(field.name()).filter(|leaf| by_dictionary(*leaf)).map(|_| text())
         }
-        _ => field.clone(),
+        DataType::Decimal128(precision, scale) if *precision <= DECIMAL64_MAX_PRECISION => {
+            let narrow = || DataType::Decimal64(*precision, *scale);
+            leaf(field.name()).filter(|leaf| is_narrow(*leaf)).map(|_| narrow())
+        }
+        _ => None,
+    };
+    let fields = schema.fields().iter().map(|field| match kept_as(field) {
+        Some(kept) => Arc::new(Field::new(field.name(), kept, field.is_nullable())),
+        None => field.clone(),
     });
     Arc::new(Schema::new(fields.collect::<Vec<_>>()))
 }

@@ -11,8 +11,7 @@ use std::sync::Arc;
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
 use arrow_array::{
-    Array, ArrayRef, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
-    RecordBatch, StringViewArray,
+    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, RecordBatch, StringViewArray,
 };
 use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
@@ -20,38 +19,12 @@ use arrow_schema::DataType;
 use super::check::{Blanks, Step};
 use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
+use super::numbers::{Data, Numbers, column, convert, exact, finite, floats, negate};
 use super::scalar::ScalarCall;
 use super::values::logical;
 use crate::lines::hash;
 use crate::model::Type;
-use crate::model::{DatePart, Decimal, Kind, Overflow, Value, float_to_ordered, pow10, pow10_f64};
-
-/// Numbers of one batch, one a line.
-#[derive(Debug)]
-pub(crate) struct Numbers<'a> {
-    pub(crate) data: Data<'a>,
-    pub(crate) blanks: Option<NullBuffer>,
-}
-
-/// The numbers themselves. Exact ones are digits; their scale is in the formula's type.
-#[derive(Debug)]
-pub(crate) enum Data<'a> {
-    Narrow(Cow<'a, [i64]>),
-    Wide(Vec<i128>),
-    Float(Cow<'a, [f64]>),
-}
-
-impl Numbers<'_> {
-    /// The digits, where they are narrow and none is blank.
-    pub(crate) fn dense_i64(&self) -> Option<&[i64]> {
-        match &self.data {
-            Data::Narrow(digits) if self.blanks.as_ref().is_none_or(|blanks| blanks.null_count() == 0) => {
-                Some(digits)
-            }
-            _ => None,
-        }
-    }
-}
+use crate::model::{DatePart, Kind, Overflow, Value, pow10};
 
 /// Yes, no or blank, one a line.
 pub(crate) type LineTruths = Vec<Option<bool>>;
@@ -205,12 +178,12 @@ impl<'a> Evaluation<'a> {
         }
         Ok(match (ty, operator) {
             (Type::Exact { scale }, _) => {
-                let data = exact(operator, (&a, left.ty), (&b, right.ty), scale, &blanks)?;
+                let data = exact(operator, (&a.data, left.ty), (&b.data, right.ty), scale, &blanks)?;
                 Numbers { data, blanks }
             }
-            (_, Operator::Divide) => self.divide(floats(&a, left.ty), floats(&b, right.ty), blanks),
+            (_, Operator::Divide) => self.divide(floats(&a.data, left.ty), floats(&b.data, right.ty), blanks),
             _ => {
-                let pairs = floats(&a, left.ty).into_iter().zip(floats(&b, right.ty));
+                let pairs = floats(&a.data, left.ty).into_iter().zip(floats(&b.data, right.ty));
                 let data = match operator {
                     Operator::Add => pairs.map(|(a, b)| a + b).collect(),
                     Operator::Subtract => pairs.map(|(a, b)| a - b).collect(),
@@ -304,7 +277,7 @@ impl<'a> Evaluation<'a> {
         let lines = self.batch.num_rows();
         let is_blank = |i: usize| blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
         if matches!(a.data, Data::Float(_)) || matches!(b.data, Data::Float(_)) {
-            let (a, b) = (floats(&a, left.ty), floats(&b, right.ty));
+            let (a, b) = (floats(&a.data, left.ty), floats(&b.data, right.ty));
             let truth = |i: usize| (!is_blank(i)).then(|| operator.holds(a[i].total_cmp(&b[i])));
             return Ok((0..lines).map(truth).collect());
         }
@@ -398,7 +371,7 @@ impl<'a> Evaluation<'a> {
             Type::Condition => Arc::new(BooleanArray::from(self.truths(formula)?)),
             Type::Float => {
                 let numbers = self.numbers(formula)?;
-                Arc::new(Float64Array::new(floats(&numbers, Type::Float).into(), numbers.blanks))
+                Arc::new(Float64Array::new(floats(&numbers.data, Type::Float).into(), numbers.blanks))
             }
             Type::Day => {
                 let numbers = self.numbers(formula)?;
@@ -414,114 +387,6 @@ impl<'a> Evaluation<'a> {
     }
 }
 
-impl Numbers<'_> {
-    /// Puts a zero under every blank.
-    fn blank_to_zero(&mut self) {
-        let Some(blanks) = &self.blanks else { return };
-        let places = (0..blanks.len()).filter(|i| blanks.is_null(*i));
-        match &mut self.data {
-            Data::Narrow(digits) => places.for_each(|i| digits.to_mut()[i] = 0),
-            Data::Wide(digits) => places.for_each(|i| digits[i] = 0),
-            Data::Float(floats) => places.for_each(|i| floats.to_mut()[i] = 0.0),
-        }
-    }
-}
-
-impl Numbers<'_> {
-    /// Gives the chosen lines their values.
-    fn give(&self, ty: Type, chosen: &[bool], into: &mut [Option<Value>]) {
-        for i in (0..chosen.len()).filter(|i| chosen[*i]) {
-            let blank = self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-            into[i] = (!blank).then(|| match ty {
-                // Days and periods are digits here.
-                Type::Day | Type::Period(_) => Value::Exact(self.data.digits(i).into()),
-                ty => self.data.value(i, ty),
-            });
-        }
-    }
-
-    fn of_values(values: &[Option<Value>], ty: Type) -> Numbers<'static> {
-        let blanks = values.iter().any(Option::is_none).then(|| values.iter().map(Option::is_some).collect());
-        let data = match ty {
-            Type::Float => Data::Float(values.iter().map(|v| v.map_or(0.0, |v| v.as_f64())).collect()),
-            _ => Data::Wide(
-                values
-                    .iter()
-                    .map(|v| if let Some(Value::Exact(number)) = v { number.digits } else { 0 })
-                    .collect(),
-            ),
-        };
-        Numbers { data, blanks }
-    }
-}
-
-impl Data<'_> {
-    /// The value of a line that is not blank.
-    pub(crate) fn value(&self, i: usize, ty: Type) -> Value {
-        match (self, ty) {
-            (Data::Float(floats), _) => Value::Float(floats[i]),
-            (data, Type::Day) => Value::Date(data.digits(i) as i32),
-            (data, ty) => Value::Exact(Decimal::new(data.digits(i), ty.scale())),
-        }
-    }
-
-    /// A number that orders lines as their values do.
-    pub(crate) fn ordered(&self, i: usize) -> i128 {
-        match self {
-            Data::Float(floats) => float_to_ordered(floats[i]).into(),
-            data => data.digits(i),
-        }
-    }
-
-    pub(crate) fn digits(&self, i: usize) -> i128 {
-        match self {
-            Data::Narrow(digits) => digits[i].into(),
-            Data::Wide(digits) => digits[i],
-            Data::Float(_) => 0,
-        }
-    }
-}
-
-/// A column of numbers or days as it is, without a copy where the type allows.
-fn column(array: &ArrayRef) -> Numbers<'_> {
-    fn widen<T: ArrowPrimitiveType>(array: &ArrayRef) -> Data<'static>
-    where
-        T::Native: Into<i64>,
-    {
-        Data::Narrow(Cow::Owned(array.as_primitive::<T>().values().iter().map(|v| (*v).into()).collect()))
-    }
-    let data = match array.data_type() {
-        DataType::Int8 => widen::<Int8Type>(array),
-        DataType::Int16 => widen::<Int16Type>(array),
-        DataType::Int32 => widen::<Int32Type>(array),
-        DataType::UInt8 => widen::<UInt8Type>(array),
-        DataType::UInt16 => widen::<UInt16Type>(array),
-        DataType::UInt32 => widen::<UInt32Type>(array),
-        DataType::Date32 => widen::<Date32Type>(array),
-        DataType::Int64 => Data::Narrow(Cow::Borrowed(array.as_primitive::<Int64Type>().values())),
-        DataType::Decimal64(..) => {
-            Data::Narrow(Cow::Borrowed(array.as_primitive::<Decimal64Type>().values()))
-        }
-        DataType::Decimal128(..) => Data::Wide(array.as_primitive::<Decimal128Type>().values().to_vec()),
-        DataType::UInt64 => {
-            Data::Wide(array.as_primitive::<UInt64Type>().values().iter().map(|v| i128::from(*v)).collect())
-        }
-        DataType::Float32 => {
-            let wide = array.as_primitive::<Float32Type>().values().iter().map(|v| f64::from(*v)).collect();
-            return finite(wide, array.nulls().cloned());
-        }
-        DataType::Float64 => {
-            let floats: &[f64] = array.as_primitive::<Float64Type>().values();
-            if !floats.iter().all(|v| v.is_finite()) {
-                return finite(floats.to_vec(), array.nulls().cloned());
-            }
-            Data::Float(Cow::Borrowed(floats))
-        }
-        _ => unreachable!("the check lets only numbers and dates stand here"),
-    };
-    Numbers { data, blanks: array.nulls().cloned() }
-}
-
 /// The blanks of any column; an empty text is one.
 fn blanks(array: &ArrayRef) -> Option<NullBuffer> {
     match Kind::of(array.data_type()) {
@@ -531,18 +396,6 @@ fn blanks(array: &ArrayRef) -> Option<NullBuffer> {
         Some(Kind::Float) => column(array).blanks,
         _ => array.nulls().cloned(),
     }
-}
-
-/// Floats of which those that are no number are blank.
-fn finite(floats: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'static> {
-    let blanks = match floats.iter().all(|v| v.is_finite()) {
-        true => blanks,
-        false => {
-            let valid = |i: usize| blanks.as_ref().is_none_or(|blanks| blanks.is_valid(i));
-            Some(floats.iter().enumerate().map(|(i, v)| v.is_finite() && valid(i)).collect())
-        }
-    };
-    Numbers { data: Data::Float(Cow::Owned(floats)), blanks }
 }
 
 pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
@@ -563,85 +416,5 @@ pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
             let keys = dictionary.normalized_keys().into_iter().enumerate();
             keys.map(|(i, key)| if array.is_null(i) { "" } else { values[key] }).collect()
         }
-    }
-}
-
-/// The same numbers finer, or as floats.
-fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Evaluated<Numbers<'_>> {
-    let data = match to {
-        Type::Exact { scale } => {
-            let by = pow10(scale - from.scale()).ok_or(Overflow)?;
-            let lines = match &numbers.data {
-                Data::Narrow(digits) => digits.len(),
-                Data::Wide(digits) => digits.len(),
-                Data::Float(floats) => floats.len(),
-            };
-            let blank = |i: usize| numbers.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-            let one = |i: usize| if blank(i) { Some(0) } else { numbers.data.digits(i).checked_mul(by) };
-            Data::Wide((0..lines).map(one).collect::<Option<_>>().ok_or(Overflow)?)
-        }
-        Type::Float => Data::Float(Cow::Owned(floats(&numbers, from))),
-        _ => numbers.data,
-    };
-    Ok(Numbers { data, blanks: numbers.blanks })
-}
-
-fn negate(numbers: Numbers<'_>) -> Evaluated<Numbers<'_>> {
-    let data = match numbers.data {
-        Data::Narrow(digits) => match digits.iter().map(|d| d.checked_neg()).collect() {
-            Some(negated) => Data::Narrow(Cow::Owned(negated)),
-            None => Data::Wide(digits.iter().map(|d| -i128::from(*d)).collect()),
-        },
-        Data::Wide(digits) => {
-            Data::Wide(digits.iter().map(|d| d.checked_neg()).collect::<Option<_>>().ok_or(Overflow)?)
-        }
-        Data::Float(floats) => Data::Float(Cow::Owned(floats.iter().map(|v| -v).collect())),
-    };
-    Ok(Numbers { data, blanks: numbers.blanks })
-}
-
-/// Exact addition, subtraction and multiplication at the scale of the result.
-fn exact(
-    operator: Operator,
-    (a, a_type): (&Numbers<'_>, Type),
-    (b, b_type): (&Numbers<'_>, Type),
-    to: u8,
-    blanks: &Option<NullBuffer>,
-) -> Evaluated<Data<'static>> {
-    let lift = |ty: Type| if operator == Operator::Multiply { Some(1) } else { pow10(to - ty.scale()) };
-    let (a_by, b_by) = (lift(a_type).ok_or(Overflow)?, lift(b_type).ok_or(Overflow)?);
-    let one = |a: i128, b: i128| {
-        let (a, b) = (a.checked_mul(a_by)?, b.checked_mul(b_by)?);
-        match operator {
-            Operator::Add => a.checked_add(b),
-            Operator::Subtract => a.checked_sub(b),
-            _ => a.checked_mul(b),
-        }
-    };
-    let result: Option<Vec<i128>> = match (&a.data, &b.data) {
-        // The digits of two narrow numbers never outgrow a wide one when multiplied.
-        (Data::Narrow(a), Data::Narrow(b)) if operator == Operator::Multiply => {
-            Some(a.iter().zip(b.iter()).map(|(a, b)| i128::from(*a) * i128::from(*b)).collect())
-        }
-        (a, b) => {
-            let lines = match a {
-                Data::Narrow(digits) => digits.len(),
-                Data::Wide(digits) => digits.len(),
-                Data::Float(_) => 0,
-            };
-            // What stands under a blank is anything, so it must not count as too large.
-            let blank = |i: usize| blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-            (0..lines).map(|i| if blank(i) { Some(0) } else { one(a.digits(i), b.digits(i)) }).collect()
-        }
-    };
-    result.map(Data::Wide).ok_or(Overflow)
-}
-
-fn floats(numbers: &Numbers<'_>, ty: Type) -> Vec<f64> {
-    let by = pow10_f64(ty.scale());
-    match &numbers.data {
-        Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
-        Data::Wide(digits) => digits.iter().map(|d| *d as f64 / by).collect(),
-        Data::Float(floats) => floats.to_vec(),
     }
 }

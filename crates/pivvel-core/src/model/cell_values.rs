@@ -400,9 +400,18 @@ pub(crate) struct Digits<'a> {
     digits: &'a [i64],
 }
 
-impl Digits<'_> {
+impl<'a> Digits<'a> {
     pub(crate) fn len(self) -> usize {
         self.digits.len()
+    }
+
+    /// Those of all cells; what stands for a blank is anything.
+    pub(crate) fn all(self) -> &'a [i64] {
+        self.digits
+    }
+
+    pub(crate) fn has_blanks(self) -> bool {
+        self.digits.contains(&BLANK)
     }
 
     /// A cell's digits; `None` for a blank.

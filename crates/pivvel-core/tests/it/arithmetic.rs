@@ -2,8 +2,10 @@
 //! that may be blank, and cases.
 
 use std::cmp::Ordering;
+use std::sync::Arc;
 
-use arrow_array::RecordBatch;
+use arrow_array::{ArrayRef, Decimal128Array, Int64Array, RecordBatch};
+use arrow_buffer::NullBuffer;
 use pivvel_core::source::Batches;
 use pivvel_core::{Brief, CrossTab, Decimal, Value};
 use proptest::prelude::*;
@@ -302,4 +304,68 @@ proptest! {
         let undecided = lines.iter().filter(|line| condition.holds(line).is_none()).count() as u64;
         prop_assert_eq!(report.undecided(), undecided, "{}", when);
     }
+}
+
+/// Formulas of three columns, with what they give of the digits of the first two: the first column has two of them behind the
+/// point, as have all results, and the last one is the second one, but small.
+type Exactly = (&'static str, fn(i128, i128) -> i128);
+
+const EXACTLY: [Exactly; 9] = [
+    ("a + b", |a, b| a + 100 * b),
+    ("a - b", |a, b| a - 100 * b),
+    ("b - a", |a, b| 100 * b - a),
+    ("a * c", |a, b| a * small(b)),
+    ("c * c", |_, b| 100 * small(b) * small(b)),
+    ("-a", |a, _| -a),
+    ("-b + a * 0", |_, b| -100 * b),
+    ("b * 3.25", |_, b| b * 325),
+    ("case when b > 0 then a else b end", |a, b| if b > 0 { a } else { 100 * b }),
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Digits may be of 64 bits or of more in any batch, and become more by a formula; what stands under a blank is anything.
+    #[test]
+    fn narrow_and_wide_numbers(
+        lines in prop::collection::vec((digits(20), digits(18), any::<bool>()), 1..30),
+        part in 1..9usize,
+    ) {
+        let batches = lines.chunks(part).map(|lines| {
+            let there = || NullBuffer::from_iter(lines.iter().map(|(.., there)| *there));
+            let wide = lines.iter().map(|(a, ..)| *a).collect::<Vec<i128>>();
+            let wide = Decimal128Array::new(wide.into(), Some(there())).with_precision_and_scale(38, 2);
+            let narrow = lines.iter().map(|(_, b, _)| *b as i64).collect::<Vec<i64>>();
+            let narrow = Int64Array::new(narrow.into(), Some(there()));
+            let last = numbers(lines.iter().map(|(_, b, there)| there.then_some(small(*b) as i64)));
+            support::batch([("a", Arc::new(wide.unwrap()) as ArrayRef), ("b", Arc::new(narrow)), ("c", last)])
+        });
+        let name = |of: &str| of.replace(' ', "_");
+        let brief = EXACTLY.iter().fold(Brief::new(), |brief, (formula, _)| {
+            brief.measure((name(formula).as_str(), format!("sum({formula})").as_str()))
+        });
+        let crosstab = CrossTab::build(&brief, &mut support::source(batches.collect())).unwrap();
+        for (formula, exactly) in EXACTLY {
+            let there = lines.iter().filter(|(.., there)| *there);
+            let wanted = there.map(|(a, b, _)| exactly(*a, *b)).reduce(|sum, more| sum + more);
+            let found = crosstab.value(&[], &[], &name(formula)).and_then(|value| value.exact());
+            let found = found.map(|found| found.rescale(2).unwrap().digits());
+            prop_assert_eq!(found, wanted, "{}", formula);
+        }
+    }
+}
+
+/// A number of at most ten digits.
+fn small(number: i128) -> i128 {
+    number % 10_000_000_000
+}
+
+/// Small numbers, those at the ends of 64 bits, and some of so many digits.
+fn digits(most: u32) -> impl Strategy<Value = i128> {
+    let end = 10i128.pow(most - 1);
+    prop_oneof![
+        6 => -10_000..10_000i128,
+        1 => prop::sample::select(vec![i64::MAX.into(), i64::MIN.into(), i128::from(i64::MIN) + 1]),
+        1 => -end..end,
+    ]
 }
