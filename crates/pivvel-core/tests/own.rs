@@ -130,3 +130,15 @@ fn own_functions_are_known_and_checked() {
     let crosstab = CrossTab::build(&brief, &mut source(vec![lines(&[(0, Some(1), Some(1))])])).unwrap();
     assert_eq!(crosstab.value(&[], &[], "m"), None);
 }
+
+/// All values of a large group are put in order once.
+#[test]
+fn own_functions_of_many_values() {
+    register();
+    let amounts = (0..200_000_i64).map(|line| Some(line * 7_919 % 200_000));
+    let rows: Vec<(u8, Option<i64>, Option<i64>)> = amounts.map(|amount| (0, amount, None)).collect();
+    let brief = Brief::new().measure(("own", "middle(amount)")).measure(("same", "median(amount)"));
+    let crosstab = CrossTab::build(&brief, &mut source(vec![lines(&rows)])).unwrap();
+    let value = |measure| crosstab.value(&[], &[], measure).map(|value| value.as_f64());
+    assert_eq!((value("own"), value("same")), (Some(99_999.5), Some(99_999.5)));
+}

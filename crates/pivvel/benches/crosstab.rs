@@ -3,7 +3,7 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
 //! `PIVVEL_BENCH_LINES=10000000` takes ten million, and 20000 only check that it runs. After `--` parts
-//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `distinct`, `kept`, `peak`.
+//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `kept`, `peak`.
 
 mod rounds;
 
@@ -15,7 +15,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::{Date32Type, Decimal64Type, Int64Type, UInt32Type};
+use arrow_array::types::{Date32Type, Decimal64Type, Decimal128Type, Int64Type, UInt32Type};
 use arrow_array::{Array, ArrayRef, DictionaryArray, RecordBatch, StringArray, UInt32Array};
 use arrow_schema::{Field, FieldRef, Schema};
 use pivvel::result::Grain;
@@ -40,7 +40,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     drop(out);
     println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", csv.metadata()?.len() as f64 / 1e6);
     let report = Report { lines };
-    let parts = ["csv", "parquet", "memory", "groups", "distinct", "kept", "peak"];
+    let parts = ["csv", "parquet", "memory", "groups", "finer", "numbers", "kept", "peak"];
     let named: Vec<&str> = parts.into_iter().filter(|part| arguments.iter().any(|a| a == part)).collect();
     let coded = coded(&csv)?;
     for part in if named.is_empty() { &parts[..] } else { &named } {
@@ -49,7 +49,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             "parquet" => from_parquet(&report, folder.path(), &coded, totals)?,
             "memory" => from_memory(&report, &coded, totals),
             "groups" => many_groups(&report, &coded, totals),
-            "distinct" => distinct(&report, &coded),
+            "finer" => finer(&report, &coded),
+            "numbers" => numbers(&report, &coded, totals),
             "kept" => kept(&report, &coded, totals),
             _ => println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?),
         }
@@ -339,14 +340,73 @@ fn keep(batches: &[RecordBatch], brief: &Brief) -> (CrossTab, pivvel::result::Gr
     Build::new().keep(brief, &mut source).expect("the brief fits")
 }
 
-fn distinct(report: &Report, batches: &[RecordBatch]) {
-    let brief =
-        Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("yards", "distinct(yard)"));
-    let times = rounds([&mut || {
-        let yards = build(batches, &brief, CORES).value(&[], &[], "yards").map(|v| v.as_f64());
-        assert!(yards.is_some_and(|yards| yards > 100.0));
+/// What is made of the yards of a cell, which stand in no layout.
+fn finer(report: &Report, batches: &[RecordBatch]) {
+    let brief = |formula: &str| {
+        Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("measure", formula))
+    };
+    let (sums, distinct) = (brief("sum(amount)"), brief("distinct(yard)"));
+    let (nested, shuffled) = (brief("mean(sum(amount) per yard)"), shuffled(batches));
+    let measure = |batches: &[RecordBatch], brief: &Brief| {
+        build(batches, brief, CORES).value(&[], &[], "measure").map_or(f64::NAN, |value| value.as_f64())
+    };
+    let (sales, yards) = (measure(batches, &sums), measure(batches, &distinct));
+    let mean = |batches: &[RecordBatch]| {
+        assert!((measure(batches, &nested) * yards / sales - 1.0).abs() < 1e-9);
+    };
+    let times = rounds([
+        &mut || assert_eq!(measure(batches, &sums), sales),
+        &mut || assert_eq!(measure(batches, &distinct), yards),
+        &mut || mean(batches),
+        &mut || mean(&shuffled),
+    ]);
+    report.rows(
+        &times,
+        [
+            "sums by coast and quarter, 2 threads",
+            "distinct yards at every grain",
+            "means of the yards' sums at every grain",
+            "the same of shuffled lines",
+        ],
+    );
+    println!("    distinct yards: {:.1} times the sums", times.ratio(1, 0));
+    println!("    means: {:.1} times the sums, {:.1} when shuffled", times.ratio(2, 0), times.ratio(3, 0));
+}
+
+/// Amounts of 64 bits, the same in a column of 128, and a formula over lines.
+fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let brief = |formula: &str| {
+        let brief = Brief::new().rows(["coast", "harbour"]).columns(["sold_on.year"]);
+        brief.measure(("measure", formula))
+    };
+    let (sums, formula) = (brief("sum(amount)"), brief("sum(3 * amount - 2 * quantity)"));
+    let wide: Vec<RecordBatch> = batches.iter().map(with_wide_amounts).collect();
+    let is = |batches: &[RecordBatch], brief: &Brief, digits: i128| {
+        let found = build(batches, brief, CORES).value(&[], &[], "measure").and_then(|value| value.exact());
+        assert_eq!(found.map(|found| found.digits()), Some(digits));
+    };
+    let (amount, of_formula) = (totals.amount, 3 * totals.amount - 200 * totals.quantity);
+    let times = rounds([&mut || is(batches, &sums, amount), &mut || is(&wide, &sums, amount), &mut || {
+        is(batches, &formula, of_formula)
     }]);
-    report.row("distinct yards at every grain, 2 threads", times.median(0));
+    report.rows(
+        &times,
+        [
+            "sums of amounts of 64 bits, 2 threads",
+            "the same in a column of 128 bits",
+            "sums of a formula over two columns",
+        ],
+    );
+    println!("    128 bits: {:.1} times 64 bits; the formula: {:.1}", times.ratio(1, 0), times.ratio(2, 0));
+}
+
+fn with_wide_amounts(batch: &RecordBatch) -> RecordBatch {
+    let (mut fields, mut columns) = (batch.schema().fields().to_vec(), batch.columns().to_vec());
+    let place = batch.schema().index_of("amount").expect("there are amounts");
+    let digits = columns[place].as_primitive::<Decimal64Type>().unary::<_, Decimal128Type>(i128::from);
+    columns[place] = Arc::new(digits.with_precision_and_scale(38, 2).expect("so many digits fit"));
+    fields[place] = Arc::new(Field::new("amount", columns[place].data_type().clone(), true));
+    RecordBatch::try_new(Arc::new(Schema::new(fields)), columns).expect("the same columns")
 }
 
 /// A year from twelve kept parts of it.

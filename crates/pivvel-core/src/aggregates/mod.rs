@@ -166,6 +166,12 @@ impl Needs {
         self.spread |= spread;
     }
 
+    /// Whether nothing is needed but what values tell whose lines are not known.
+    pub(crate) fn are_of_values(self) -> bool {
+        let Needs { sum: _, low: _, high: _, squares: _, first, last, list: _, distinct, spread } = self;
+        !(first | last | distinct | spread)
+    }
+
     /// Whether anything is kept but sums and extremes.
     pub(crate) fn more_than_extremes(self) -> bool {
         let Needs { sum: _, low: _, high: _, squares, first, last, list, distinct, spread } = self;
@@ -195,6 +201,8 @@ pub(crate) trait GroupStates {
     fn listed(&self) -> usize;
     /// Of all in order the one at a place and the next one; the last one twice.
     fn two_at(&self, place: usize) -> [Value; 2];
+    /// All in order.
+    fn in_order(&self) -> Vec<f64>;
     /// About how many different ones there are.
     fn distinct(&self) -> u64;
     /// About the value at a share of them.
@@ -250,10 +258,7 @@ impl Function {
         match states.present() {
             0 => Ok(self.of.of_nothing.map(Value::whole)),
             _ => match self.of.of_sorted {
-                Some(of) => {
-                    let sorted = (0..states.listed()).map(|place| states.two_at(place)[0].as_f64());
-                    Ok(finite(of(&sorted.collect::<Vec<_>>())))
-                }
+                Some(of) => Ok(finite(of(&states.in_order()))),
                 None => (self.of.of_states)(states, self.share),
             },
         }

@@ -20,6 +20,7 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Fields};
 
 use super::finer::FinerScan;
+use super::finer_table::Places;
 use super::keys::KeyScan;
 use super::leaf::Scan;
 use super::spec::LineValue;
@@ -44,7 +45,8 @@ impl Scan<'_> {
         let order = in_order(&table, &vec![0; pairs.len()]);
         table.extend(self.states.kept(pairs.len()));
         for (i, finer) in self.finer.iter().enumerate() {
-            table.push((format!("finer {}", i + 1), Arc::new(finer.kept(pairs.len())?)));
+            let (each, states) = finer.each(Places::new(&self.groups, &self.rows, &self.columns));
+            table.push((format!("finer {}", i + 1), Arc::new(finer.kept(&each, &states, pairs.len())?)));
         }
         moved(structs(table, pairs.len())?, &order)
     }
@@ -60,34 +62,34 @@ impl Scan<'_> {
         self.absorb_rows(&rows, &columns, &states)?;
         let groups = self.group_of_line.clone();
         for (i, finer) in self.finer.iter_mut().enumerate() {
-            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, &groups)?;
+            let places = Places::new(&self.groups, &self.rows, &self.columns);
+            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, places, &groups)?;
         }
         Ok(())
     }
 }
 
 impl FinerScan {
-    /// The finer groups of so many groups, as a list for each.
-    fn kept(&self, groups: usize) -> Result<ListArray> {
-        if let Some(pairs) = self.as_pairs() {
-            return pairs.kept(groups);
-        }
+    /// The finer groups of so many groups, as a list for each, from the group and key of every one, and their states.
+    fn kept(&self, each: &[(u32, u32)], states: &States, groups: usize) -> Result<ListArray> {
         // In the order of the groups that they are part of.
-        let mut order: Vec<usize> = (0..self.pairs.len()).collect();
-        order.sort_by_key(|i| self.pairs.pairs()[*i].0);
+        let mut order: Vec<usize> = (0..each.len()).collect();
+        order.sort_by_key(|i| each[*i].0);
         let mut lengths = vec![0; groups];
-        self.pairs.pairs().iter().for_each(|(group, _)| lengths[*group as usize] += 1);
-        let keys: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].1).collect();
+        each.iter().for_each(|(group, _)| lengths[*group as usize] += 1);
+        let keys: Vec<u32> = order.iter().map(|i| each[*i].1).collect();
         let mut into = vec![0; order.len()];
         order.iter().enumerate().for_each(|(place, i)| into[*i] = place as u32);
         let overflow = |_| Error::overflow("a sum over the lines");
-        let states = self.states.merged(&into, order.len()).map_err(overflow)?;
+        let states = states.merged(&into, order.len()).map_err(overflow)?;
         let mut table = self.keys.kept("key", &keys);
-        let of: Vec<u32> = order.iter().map(|i| self.pairs.pairs()[*i].0).collect();
+        let of: Vec<u32> = order.iter().map(|i| each[*i].0).collect();
         let by_key = in_order(&table, &of);
         table.extend(states.kept(order.len()));
         for (i, finer) in self.finer.iter().enumerate() {
-            table.push((format!("finer {}", i + 1), Arc::new(finer.moved(&into).kept(order.len())?)));
+            let (mut each, states) = finer.each(self.table.places());
+            each.iter_mut().for_each(|(group, _)| *group = into[*group as usize]);
+            table.push((format!("finer {}", i + 1), Arc::new(finer.kept(&each, &states, order.len())?)));
         }
         let table = moved(structs(table, order.len())?, &by_key)?;
         let field = Arc::new(Field::new("group", table.data_type().clone(), false));
@@ -95,7 +97,7 @@ impl FinerScan {
     }
 
     /// Takes lists of finer groups, one for each group that is named.
-    fn take_kept(&mut self, lists: &ArrayRef, groups: &[u32]) -> Result<()> {
+    fn take_kept(&mut self, lists: &ArrayRef, places: Places<'_>, groups: &[u32]) -> Result<()> {
         let Some(lists) = lists.as_list_opt::<i32>() else { return Err(wrong("finer groups")) };
         let table = lists.values().as_struct_opt().ok_or_else(|| wrong("finer groups"))?;
         let mut of = Vec::with_capacity(table.len());
@@ -106,10 +108,11 @@ impl FinerScan {
         let keys = (0..self.keys.len()).map(|i| from.column(&format!("key {}", i + 1)));
         let keys = keys.collect::<Result<Vec<_>>>()?;
         let states = States::of_kept(&self.values, &mut from)?;
-        self.absorb_rows(&of, &[], &keys, &states)?;
+        self.absorb_rows(places, &of, &[], &keys, &states)?;
         let numbers = self.numbers.clone();
         for (i, finer) in self.finer.iter_mut().enumerate() {
-            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, &numbers)?;
+            let deeper = from.column(&format!("finer {}", i + 1))?;
+            finer.take_kept(&deeper, self.table.places(), &numbers)?;
         }
         Ok(())
     }

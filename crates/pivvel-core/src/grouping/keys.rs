@@ -11,7 +11,7 @@ use super::pairs::PairTable;
 use super::spec::Key;
 use crate::error::{Error, Result};
 use crate::formula::{Evaluation, LineFormula, LineLeaf, Step};
-use crate::lines::{Coder, Codes, MemberId, Members};
+use crate::lines::{Coder, Codes, Members};
 use crate::model::{DayTable, Kind};
 
 /// Keys while lines are read.
@@ -176,10 +176,7 @@ impl KeyScan {
             let parents = key.checked_sub(1).map_or(1, |above| self.levels[above].len());
             let (codes, room) = (&self.codes[key][lines.clone()], (parents, self.coders[key].len()));
             match key {
-                0 => {
-                    let roots = codes.iter().map(|code| (0, *code));
-                    self.levels[key].intern_within(roots, room, &mut self.path);
-                }
+                0 => self.levels[key].intern_seconds(codes, room.1, &mut self.path),
                 _ => self.levels[key].renumber(&mut self.path, codes, room),
             }
         }
@@ -269,6 +266,16 @@ impl KeyScan {
         self.names.iter().cloned().zip(self.coders.iter().map(Coder::len))
     }
 
+    /// Which deepest paths have a blank member somewhere.
+    pub(super) fn blank_paths(&self) -> Vec<bool> {
+        let mut blank = vec![false];
+        for (level, coder) in self.levels.iter().zip(&self.coders) {
+            let is_blank = |(parent, member): &(u32, u32)| blank[*parent as usize] || coder.is_blank(*member);
+            blank = level.pairs().iter().map(is_blank).collect();
+        }
+        blank
+    }
+
     /// The members and paths, put in order by at most so many threads.
     pub(super) fn finish(self, threads: usize) -> AxisPaths {
         let members = |coder: Coder| Members::by_threads(coder.into_members(), threads);
@@ -277,18 +284,6 @@ impl KeyScan {
 }
 
 impl AxisPaths {
-    /// Which deepest paths have a blank member somewhere.
-    pub(super) fn blank_paths(&self) -> Vec<bool> {
-        let mut blank = vec![false];
-        for (level, members) in self.levels.iter().zip(&self.members) {
-            let is_blank = |(parent, member): &(u32, u32)| {
-                blank[*parent as usize] || members.is_blank(MemberId(*member))
-            };
-            blank = level.pairs().iter().map(is_blank).collect();
-        }
-        blank
-    }
-
     /// The member of every deepest path at one level, from 0.
     pub(crate) fn members_at(&self, level: usize) -> Vec<u32> {
         let mut members: Vec<u32> = self.levels[level].pairs().iter().map(|(_, member)| *member).collect();

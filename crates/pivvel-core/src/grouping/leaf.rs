@@ -9,6 +9,7 @@ use arrow_schema::DataType;
 
 use super::filter::keep;
 use super::finer::{FinerScan, numbers};
+use super::finer_table::Places;
 use super::group_cache::GroupCache;
 use super::keys::{AxisPaths, KeyScan};
 use super::nest::NONE;
@@ -213,7 +214,8 @@ impl<'p> Scan<'p> {
         self.states.update(&self.group_of_line, &numbers).map_err(overflow)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
-            self.report.zero_divisions += finer.take(batch, &self.group_of_line, self.groups.len())?;
+            let places = Places::new(&self.groups, &self.rows, &self.columns);
+            self.report.zero_divisions += finer.take(batch, places, &self.group_of_line)?;
         }
         Ok(())
     }
@@ -245,7 +247,8 @@ impl<'p> Scan<'p> {
         states: &States,
     ) -> Result<()> {
         self.find_groups(rows, columns, states.len())?;
-        self.finer[path[0]].absorb_rows(&self.group_of_line, &path[1..], keys, states)
+        let places = Places::new(&self.groups, &self.rows, &self.columns);
+        self.finer[path[0]].absorb_rows(places, &self.group_of_line, &path[1..], keys, states)
     }
 
     fn find_groups(&mut self, rows: &[ArrayRef], columns: &[ArrayRef], count: usize) -> Result<()> {
@@ -331,7 +334,7 @@ impl<'p> Scan<'p> {
         let overflow = |_| Error::overflow("a sum over the lines");
         self.states.absorb(&other.states, &into).map_err(overflow)?;
         for (mine, theirs) in self.finer.iter_mut().zip(other.finer) {
-            mine.absorb(theirs, &into, last).map_err(overflow)?;
+            mine.absorb(theirs, &into, (&rows, &columns), last).map_err(overflow)?;
         }
         self.report.read += other.report.read;
         self.report.excluded += other.report.excluded;
@@ -345,12 +348,13 @@ impl<'p> Scan<'p> {
 
     /// The leaf groups of all lines that were taken, put in order by at most so many threads.
     pub(crate) fn finish(mut self, threads: usize) -> LeafGroups {
+        let places = Places::new(&self.groups, &self.rows, &self.columns);
+        let finer = self.finer.into_iter().map(|finer| finer.finish(places)).collect();
         let (rows, columns) = (self.rows.finish(threads), self.columns.finish(threads));
         // Of lines that a database grouped nothing is known but their groups.
         if self.looked {
             self.report.unknown_texts = self.watch.unknown();
         }
-        let finer = self.finer.into_iter().map(FinerScan::finish).collect();
         let mut groups = LeafGroups {
             rows,
             columns,

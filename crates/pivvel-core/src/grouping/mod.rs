@@ -5,7 +5,10 @@
 
 mod filter;
 mod finer;
+mod finer_groups;
+mod finer_table;
 mod group_cache;
+mod hashed_pairs;
 mod kept;
 mod key_sets;
 mod keys;

@@ -1,9 +1,7 @@
 //! Pairs of numbers to one gap-free number. Paths along an axis, leaf groups and the cells of a
 //! grain are all numbered by this one table.
 
-use hashbrown::HashTable;
-
-use crate::lines::mix;
+use super::hashed_pairs::{HashedPairs, Latest};
 use crate::model::AxisSide;
 
 /// The target of groups that are left out.
@@ -30,7 +28,11 @@ pub(crate) struct PairTable {
     wide: usize,
     /// Whether those of one first number lie side by side instead, as settled pairs are asked for.
     by_row: bool,
-    hashed: Option<Hashed>,
+    hashed: Option<HashedPairs>,
+    /// Whether second numbers are mostly seen in the pair that they were last seen in...
+    steady: bool,
+    /// ...and then this pair, by second number, where the flat table is large.
+    latest: Vec<Latest>,
     pairs: Vec<(u32, u32)>,
 }
 
@@ -71,19 +73,25 @@ impl NumberedBy {
     }
 }
 
-/// Pairs that are too many or too thinly spread for a flat table.
-#[derive(Debug, Clone, Default)]
-struct Hashed {
-    table: HashTable<(u64, u32)>,
-    /// For each second number the first number that it was last seen with, and the pair's number: a
-    /// member of a nested dimension has one parent as a rule.
-    latest: Vec<(u32, u32)>,
-}
-
 impl PairTable {
+    /// A table of second numbers that are mostly seen in the pair that they were last seen in.
+    pub(crate) fn steady() -> PairTable {
+        PairTable { steady: true, ..PairTable::default() }
+    }
+
+    /// The same table for pairs of which few first numbers come at once; it is still empty.
+    pub(crate) fn by_row(self) -> PairTable {
+        PairTable { by_row: true, ..self }
+    }
+
     /// The pairs by their numbers.
     pub(crate) fn pairs(&self) -> &[(u32, u32)] {
         &self.pairs
+    }
+
+    /// The same without the table.
+    pub(crate) fn into_pairs(self) -> Vec<(u32, u32)> {
+        self.pairs
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -116,10 +124,29 @@ impl PairTable {
             None => {
                 let steps = self.steps();
                 let (mut flat, pairs) = (Flat { slots: &mut self.flat, steps }, &mut self.pairs);
-                out.extend(wanted.map(|pair| flat.intern(pair, pairs)));
+                if self.latest.is_empty() {
+                    return out.extend(wanted.map(|pair| flat.intern(pair, pairs)));
+                }
+                out.extend(wanted.map(|pair| {
+                    let latest = &mut self.latest[pair.1 as usize];
+                    if latest.first != pair.0 {
+                        *latest = Latest { first: pair.0, number: flat.intern(pair, pairs) };
+                    }
+                    latest.number
+                }));
             }
             Some(hashed) => out.extend(wanted.map(|pair| hashed.intern(pair, &mut self.pairs))),
         }
+    }
+
+    /// Numbers the pairs of 0 and each second number, of which all are below `room`, into `out`.
+    pub(crate) fn intern_seconds(&mut self, seconds: &[u32], room: usize, out: &mut Vec<u32>) {
+        let by_second = self.numbered_by == Some(NumberedBy::Second);
+        if by_second && seconds.iter().copied().max().is_some_and(|high| (high as usize) < self.len()) {
+            out.clear();
+            return out.extend_from_slice(seconds);
+        }
+        self.intern_within(seconds.iter().map(|second| (0, *second)), (1, room), out);
     }
 
     /// Numbers the pairs (`a[i]`, `b[i]`), which are below `room`, in place of `a`.
@@ -234,8 +261,7 @@ impl PairTable {
             (table.tall, table.wide) = (tall, wide);
             table.flat = vec![NONE; slots];
         } else {
-            let latest = vec![(NONE, NONE); room.1];
-            table.hashed = Some(Hashed { table: HashTable::with_capacity(pairs), latest });
+            table.hashed = Some(HashedPairs::with_room(room.1, pairs));
         }
         table
     }
@@ -272,7 +298,7 @@ impl PairTable {
         if self.numbered_by.is_some() || slots > SMALL.max(DENSE * self.pairs.len()) {
             return false;
         }
-        self.hashed = None;
+        (self.hashed, self.latest) = Default::default();
         (self.tall, self.wide, self.by_row) = (tall, wide, true);
         self.fill_flat();
         true
@@ -294,11 +320,9 @@ impl PairTable {
 
     /// About how many bytes the table takes.
     pub(crate) fn bytes(&self) -> usize {
-        let hashed = self.hashed.as_ref().map_or(0, |hashed| {
-            hashed.table.capacity() * (size_of::<(u64, u32)>() + 1)
-                + hashed.latest.capacity() * size_of::<(u32, u32)>()
-        });
-        self.flat.len() * size_of::<u32>() + self.pairs.capacity() * size_of::<(u32, u32)>() + hashed
+        let hashed = self.hashed.as_ref().map_or(0, HashedPairs::bytes);
+        let latest = self.latest.len() * size_of::<Latest>();
+        self.flat.len() * size_of::<u32>() + self.pairs.capacity() * size_of::<(u32, u32)>() + hashed + latest
     }
 
     /// Numbers the pairs of another table, whose first and second numbers are called here as `a` and
@@ -350,16 +374,13 @@ impl PairTable {
             let (own, other) = (by.own((a, b)), by.own((b, a)));
             return (other == 0 && (own as usize) < self.pairs.len()).then_some(own);
         }
-        self.hashed.as_ref()?.find(key(a, b))
+        self.hashed.as_ref()?.find((a, b))
     }
 
     /// Makes room for pairs of which the first numbers are below `a` and the second ones below `b`.
     pub(crate) fn make_room(&mut self, a: usize, b: usize) {
         if let Some(hashed) = &mut self.hashed {
-            if hashed.latest.len() < b {
-                hashed.latest.resize(b.next_power_of_two(), (NONE, NONE));
-            }
-            return;
+            return hashed.make_room(b);
         }
         // Grow by doubling, so that a slowly growing dictionary does not copy the table each time.
         let tall = self.tall.max(a.next_power_of_two());
@@ -380,18 +401,22 @@ impl PairTable {
         // With one first number only, a flat table is as small as any.
         let sparse = slots > FLAT_LIMIT || slots > SMALL.max(SPARSE * self.pairs.len().max(256));
         if sparse && a > 1 {
-            self.flat = Vec::new();
-            let table = HashTable::with_capacity(self.pairs.len() * 2);
-            let mut hashed = Hashed { table, latest: vec![(NONE, NONE); b] };
-            self.pairs
-                .iter()
-                .enumerate()
-                .for_each(|(number, (a, b))| hashed.insert(key(*a, *b), number as u32));
+            (self.flat, self.latest) = Default::default();
+            let below = self.pairs.iter().map(|(_, second)| *second as usize + 1).fold(b, usize::max);
+            let mut hashed = HashedPairs::with_room(below, self.pairs.len() * 2);
+            self.pairs.iter().zip(0..).for_each(|(pair, number)| hashed.add(*pair, number));
             self.hashed = Some(hashed);
             return;
         }
+        let longer = self.by_row && wide == self.wide && !self.flat.is_empty();
         (self.tall, self.wide) = (tall, wide);
+        if longer {
+            return self.flat.resize(tall * wide, NONE);
+        }
         self.fill_flat();
+        if self.steady && slots > SMALL {
+            self.latest.resize(wide, Latest::NONE);
+        }
     }
 }
 
@@ -418,44 +443,10 @@ fn new_pair(slot: &mut u32, pair: (u32, u32), pairs: &mut Vec<(u32, u32)>) {
     pairs.push(pair);
 }
 
-impl Hashed {
-    #[inline]
-    fn intern(&mut self, (a, b): (u32, u32), pairs: &mut Vec<(u32, u32)>) -> u32 {
-        let (last, number) = self.latest[b as usize];
-        if last == a {
-            return number;
-        }
-        let key = key(a, b);
-        let number = self.find(key).unwrap_or_else(|| {
-            let number = pairs.len() as u32;
-            pairs.push((a, b));
-            self.insert(key, number);
-            number
-        });
-        self.latest[b as usize] = (a, number);
-        number
-    }
-
-    fn find(&self, key: u64) -> Option<u32> {
-        self.table.find(hash(key), |(known, _)| *known == key).map(|(_, number)| *number)
-    }
-
-    fn insert(&mut self, key: u64, number: u32) {
-        self.table.insert_unique(hash(key), (key, number), |(key, _)| hash(*key));
-    }
-}
-
-fn key(a: u32, b: u32) -> u64 {
-    u64::from(a) << 32 | u64::from(b)
-}
-
-#[inline]
-fn hash(key: u64) -> u64 {
-    mix(key, key >> 32)
-}
-
 #[cfg(test)]
 mod tests {
+    use std::collections::HashMap;
+
     use super::PairTable;
 
     /// Pairs of first and second numbers that are looked up together.
@@ -490,6 +481,47 @@ mod tests {
                 if is(16) { (own, others) } else { (others, own) }
             };
             numbers_in_order((0..40).map(round));
+        }
+    }
+
+    /// So do those that are laid out for one way of being asked, small and large, dense and sparse.
+    #[test]
+    fn pairs_of_second_numbers_with_few_or_many_first_ones() {
+        // Of so many second numbers each is in so many pairs at once, one after the other, or in any.
+        for (seconds, firsts, at_once) in
+            [(30_000u32, 1, 1), (30_000, 12, 1), (9_000, 40, 40), (200, 300, 7), (90_000, 60, 60)]
+        {
+            for mut table in [PairTable::steady(), PairTable::default().by_row(), PairTable::default()] {
+                let (mut seen, mut out) = (HashMap::new(), Vec::new());
+                for round in 0..60u64 {
+                    let pair = |i: u64| {
+                        let some = (i + round * 7_919).wrapping_mul(0x9e37_79b9_7f4a_7c15) >> 20;
+                        let second = (some % u64::from(seconds)) as u32;
+                        let shift = u64::from(second) % 5 + (some >> 24) % at_once;
+                        (((round / 5 + shift) % firsts) as u32, second)
+                    };
+                    let pairs: Vec<(u32, u32)> = (0..1_000).map(pair).collect();
+                    let high = pairs.iter().map(|pair| pair.1).max().unwrap_or(0);
+                    table.intern_within(
+                        pairs.iter().copied(),
+                        (firsts as usize, high as usize + 1),
+                        &mut out,
+                    );
+                    for (pair, number) in pairs.iter().zip(&out) {
+                        let next = seen.len() as u32;
+                        assert_eq!(
+                            *seen.entry(*pair).or_insert(next),
+                            *number,
+                            "{pair:?} of {seconds} and {firsts}"
+                        );
+                    }
+                }
+                assert!(seen.iter().all(|((a, b), number)| table.find(*a, *b) == Some(*number)));
+                let are_new = |(a, b): &(u32, u32)| !seen.contains_key(&(a + 1, *b));
+                let mut others = seen.keys().filter(|pair| are_new(pair));
+                assert!(others.all(|(a, b)| table.find(a + 1, *b).is_none()));
+                assert!(table.pairs().iter().zip(0..).all(|(pair, number)| seen[pair] == number));
+            }
         }
     }
 

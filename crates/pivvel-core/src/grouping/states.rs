@@ -9,7 +9,7 @@ use arrow_buffer::i256;
 
 use super::key_sets::KeySets;
 use super::lists::Lists;
-use super::pairs::{NOWHERE, PairTable};
+use super::pairs::NOWHERE;
 use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
@@ -102,7 +102,8 @@ impl States {
         States::of(values.iter().map(|v| (v.formula.ty, v.needs)))
     }
 
-    fn of(values: impl Iterator<Item = (Type, Needs)>) -> States {
+    /// States of values of these types, of which each needs some.
+    pub(super) fn of(values: impl Iterator<Item = (Type, Needs)>) -> States {
         let mut sums = 0;
         let values = values.map(|(ty, needs)| ValueStates::new(ty, needs, &mut sums)).collect();
         States { values, totals: Totals::new(sums), finer: Vec::new() }
@@ -143,6 +144,20 @@ impl States {
             self.totals.add_numbers(at, groups, numbers).map_err(|_| place)?;
         }
         Ok(())
+    }
+
+    /// Takes lines into all states, with the numbers of every formula and what decides which of them is first. Fails with
+    /// the place of a formula that outgrew.
+    pub(super) fn take(
+        &mut self,
+        groups: &[u32],
+        numbers: &[(Numbers<'_>, Option<Numbers<'_>>)],
+    ) -> Result<(), usize> {
+        match self.dense_sums(numbers) {
+            Some(columns) => self.totals.take(groups, &columns, 0),
+            None => self.add(groups, numbers)?,
+        }
+        self.update(groups, numbers)
     }
 
     /// Takes lines into all states but counts and exact sums, with the numbers of every formula and what
@@ -245,9 +260,7 @@ impl States {
                 CellValues::try_collect(groups, above.iter().zip(below.iter()).map(ratio))
             }
             Aggregate::Nested { function, finer, inner } => {
-                let lists = self.finer[*finer].lists(inner, groups)?;
-                let each = lists.iter().map(|values| function.of_values(values));
-                CellValues::try_collect(groups, each)
+                self.finer[*finer].nested(*function, inner, groups)
             }
         }
     }
@@ -623,6 +636,10 @@ impl GroupStates for OneGroup<'_> {
         self.states.lists.two_at(self.group, place, self.states.ty)
     }
 
+    fn in_order(&self) -> Vec<f64> {
+        self.states.lists.sorted(self.group, self.states.ty).iter().map(Value::as_f64).collect()
+    }
+
     fn distinct(&self) -> u64 {
         self.states.distincts[self.group].estimate()
     }
@@ -675,13 +692,16 @@ fn each_value(groups: &[u32], numbers: &Numbers<'_>, ty: Type, mut take: impl Fn
     }
 }
 
-/// Finer groups: which group each is part of, and its states.
+/// Finer groups: which group each is part of, its key, and its states.
 #[derive(Debug, Clone)]
 pub(crate) struct FinerGroups {
-    /// Group and key of each.
-    pub(super) pairs: PairTable,
-    pub(super) states: States,
+    pub(super) groups: Vec<u32>,
+    pub(super) keys: Arc<Vec<u32>>,
+    /// Whether no two of them have the same key: then none is merged with another, whatever their groups are.
+    pub(super) apart: bool,
+    pub(super) states: Arc<States>,
     /// Keys of which some part is blank.
     pub(super) blank_keys: Arc<Vec<bool>>,
+    /// The keys of each group, where these are counted and nothing else: then there is nothing but these.
     pub(super) sets: Option<KeySets>,
 }

@@ -112,6 +112,11 @@ impl Coder {
         self.members.get(code).unwrap_or(Cow::Owned(Member::Blank))
     }
 
+    /// Whether a code stands for a blank.
+    pub(crate) fn is_blank(&self, code: u32) -> bool {
+        self.blank == Some(code)
+    }
+
     /// What the members are.
     pub(crate) fn kind(&self) -> Kind {
         self.kind

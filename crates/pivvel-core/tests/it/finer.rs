@@ -86,7 +86,7 @@ fn edge(lines: &[&Line], last: bool) -> Option<f64> {
 /// A formula and what it is by plain means.
 type Measure = (&'static str, fn(&[&Line]) -> Option<f64>);
 
-const MEASURES: [Measure; 12] = [
+const MEASURES: [Measure; 16] = [
     ("distinct(client)", |lines| {
         Some(lines.iter().filter_map(|line| line.client).collect::<BTreeSet<_>>().len() as f64)
     }),
@@ -113,6 +113,28 @@ const MEASURES: [Measure; 12] = [
             }
         }
         most.into_values().map(|amount| amount as f64).reduce(|a, b| a + b)
+    }),
+    ("variance(sum(amount) per client)", |lines| {
+        let sums: Vec<f64> = by_client(lines).into_values().filter_map(sum).collect();
+        let mean = mean(&sums)?;
+        let squares: f64 = sums.iter().map(|sum| (sum - mean).powi(2)).sum();
+        (sums.len() > 1).then(|| squares / (sums.len() - 1) as f64)
+    }),
+    ("mean(distinct(order) per client)", |lines| {
+        let orders = |lines: Vec<&Line>| lines.iter().map(|line| line.order).collect::<BTreeSet<_>>().len();
+        mean(&by_client(lines).into_values().map(|lines| orders(lines) as f64).collect::<Vec<_>>())
+    }),
+    ("max(mean(sum(amount) per order) per client)", |lines| {
+        let by_order = |lines: Vec<&Line>| {
+            let orders: BTreeSet<usize> = lines.iter().map(|line| line.order).collect();
+            let of = |order| sum(lines.iter().copied().filter(move |line| line.order == order));
+            mean(&orders.into_iter().filter_map(of).collect::<Vec<_>>())
+        };
+        by_client(lines).into_values().filter_map(by_order).reduce(f64::max)
+    }),
+    ("sum(median(amount) per client)", |lines| {
+        let medians = by_client(lines).into_values().filter_map(|lines| quantile(amounts(&lines), 0.5));
+        medians.reduce(|a, b| a + b)
     }),
     ("median(amount)", |lines| quantile(amounts(lines), 0.5)),
     ("quantile(amount, 0.9)", |lines| quantile(amounts(lines), 0.9)),
@@ -179,5 +201,64 @@ proptest! {
         prop_assert_eq!(values(&Build::new().from_groups(&brief(), &parts).unwrap()), found.clone());
         let alone = Build::new().threads(1).run(&brief(), &mut source(&records)).unwrap();
         prop_assert_eq!(values(&alone), found);
+    }
+}
+
+/// Coast, month and client of a line, from its place and a number that is like drawn.
+type Drawn = fn(u64, u64) -> (u64, u64, u64);
+
+/// Many finer groups, which are numbered in other ways than few: clients of one coast each, month by month or in no order;
+/// clients of every coast; orders of a line or two.
+#[test]
+fn many_finer_groups() {
+    const LINES: u64 = 60_000;
+    const DRAWN: [Drawn; 5] = [
+        |line, some| (some % 9_000 % 12, line * 36 / LINES, some % 9_000),
+        |_, some| (some % 9_000 % 12, (some >> 20) % 36, some % 9_000),
+        |_, some| ((some >> 20) % 12, (some >> 30) % 3, some % 3_000),
+        |line, some| (some % 12, line * 36 / LINES, line / 2),
+        |line, some| (some % 12, (some >> 20) % 36, line),
+    ];
+    for (case, drawn) in DRAWN.into_iter().enumerate() {
+        let some = |line: u64| (line + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15) >> 16;
+        let places: Vec<(u64, u64, u64)> = (0..LINES).map(|line| drawn(line, some(line))).collect();
+        let amount = |line: usize| (some(line as u64) >> 8) as i64 % 1_000;
+        let mut most: BTreeMap<(Option<u64>, Option<u64>, u64), i64> = BTreeMap::new();
+        for (line, (coast, month, client)) in places.iter().enumerate() {
+            for coast in [None, Some(*coast)] {
+                for month in [None, Some(*month)] {
+                    let slot = most.entry((coast, month, *client)).or_insert(i64::MIN);
+                    *slot = amount(line).max(*slot);
+                }
+            }
+        }
+        let mut wanted: BTreeMap<(String, String), (i64, u64)> = BTreeMap::new();
+        for ((coast, month, _), most) in most {
+            let name = |key: Option<u64>| key.map_or(String::new(), |key| key.to_string());
+            let (sum, count) = wanted.entry((name(coast), name(month))).or_default();
+            (*sum, *count) = (*sum + most, *count + 1);
+        }
+        let column = |of: fn(&(u64, u64, u64)) -> u64| numbers(places.iter().map(|p| Some(of(p) as i64)));
+        let all = support::batch([
+            ("coast", column(|place| place.0)),
+            ("month", column(|place| place.1)),
+            ("client", column(|place| place.2)),
+            ("amount", numbers((0..places.len()).map(|line| Some(amount(line))))),
+        ]);
+        let brief = Brief::new()
+            .rows(["coast"])
+            .columns(["month"])
+            .measure(("most", "sum(max(amount) per client)"))
+            .measure(("clients", "count(max(amount) per client)"));
+        let parts: Vec<RecordBatch> = (0..12).map(|part| all.slice(part * 5_000, 5_000)).collect();
+        let crosstab = Build::new().threads(2).run(&brief, &mut support::source(parts)).unwrap();
+        let label = |path: Vec<MemberRef<'_>>| support::labels(path).concat();
+        let found = crosstab.cells().map(|cell| {
+            let place =
+                (label(crosstab.rows().path(cell.row())), label(crosstab.columns().path(cell.column())));
+            let value = |measure| cell.value(measure).map_or(f64::NAN, |value| value.as_f64());
+            (place, (value(0) as i64, value(1) as u64))
+        });
+        assert!(found.collect::<BTreeMap<_, _>>() == wanted, "case {case}");
     }
 }

@@ -1,0 +1,127 @@
+//! Numbers of finer groups, by where the groups stand that they are part of, and by their keys.
+//!
+//! A key is mostly met under one row: a client lies on one coast, an order has one client. So keys under rows are numbered
+//! first, and these under columns then. Both tables are found through in a step or are dense, which one of groups and keys
+//! is not: where lines are in no order, a client is met in any quarter.
+
+use super::keys::KeyScan;
+use super::pairs::{NOWHERE, PairTable};
+
+/// Where groups stand: their paths on the rows and on the columns.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Places<'a> {
+    groups: &'a PairTable,
+    /// Whether columns come first in the pairs.
+    columns_first: bool,
+    /// How many paths there are on the rows, and on the columns.
+    room: (usize, usize),
+}
+
+impl<'a> Places<'a> {
+    /// Those of pairs of row and column.
+    pub(super) fn new(groups: &'a PairTable, rows: &KeyScan, columns: &KeyScan) -> Places<'a> {
+        Places { groups, columns_first: false, room: (rows.paths(), columns.paths()) }
+    }
+
+    /// How many groups there are.
+    pub(super) fn len(self) -> usize {
+        self.groups.len()
+    }
+
+    #[inline]
+    fn of(self, group: u32) -> (u32, u32) {
+        let (first, second) = self.groups.pairs()[group as usize];
+        if self.columns_first { (second, first) } else { (first, second) }
+    }
+
+    fn group(self, row: u32, column: u32) -> u32 {
+        let (first, second) = if self.columns_first { (column, row) } else { (row, column) };
+        self.groups.find(first, second).unwrap_or(NOWHERE)
+    }
+}
+
+/// The finer groups by their numbers.
+#[derive(Debug, Clone)]
+pub(super) struct FinerTable {
+    /// Row path and key.
+    keyed: PairTable,
+    /// Column path, and the number of row path and key.
+    all: PairTable,
+    /// How many column paths there are.
+    columns: usize,
+    between: Vec<u32>,
+}
+
+impl Default for FinerTable {
+    fn default() -> FinerTable {
+        FinerTable {
+            keyed: PairTable::steady(),
+            all: PairTable::default().by_row(),
+            columns: 0,
+            between: Vec::new(),
+        }
+    }
+}
+
+impl FinerTable {
+    /// Numbers the finer groups of lines, of which the groups and the keys are known, into `out`; there are `count` keys.
+    pub(super) fn intern(
+        &mut self,
+        places: Places<'_>,
+        groups: &[u32],
+        (keys, count): (&[u32], usize),
+        out: &mut Vec<u32>,
+    ) {
+        let (rows, columns) = places.room;
+        self.columns = columns;
+        if rows == 1 {
+            self.keyed.intern_seconds(keys, count, &mut self.between);
+        } else {
+            let under_rows = groups.iter().zip(keys).map(|(group, key)| (places.of(*group).0, *key));
+            self.keyed.intern_within(under_rows, (rows, count), &mut self.between);
+        }
+        if columns == 1 {
+            return self.all.intern_seconds(&self.between, self.keyed.len(), out);
+        }
+        let between = groups.iter().zip(&self.between);
+        let under_both = between.map(|(group, keyed)| (places.of(*group).1, *keyed));
+        self.all.intern_within(under_both, (columns, self.keyed.len()), out);
+    }
+
+    /// Takes those of another table, whose rows, columns and keys are called here as is named for them; gives what its rows
+    /// with keys, and its finer groups, are here.
+    pub(super) fn absorb(
+        &mut self,
+        other: &FinerTable,
+        (rows, columns): (&[u32], &[u32]),
+        keys: &[u32],
+    ) -> (Vec<u32>, Vec<u32>) {
+        let keyed = self.keyed.absorb(&other.keyed, rows, keys);
+        let numbers = self.all.absorb(&other.all, columns, &keyed);
+        self.columns = self.columns.max(other.columns);
+        (keyed, numbers)
+    }
+
+    /// Where the finer groups stand, as groups of still finer ones.
+    pub(super) fn places(&self) -> Places<'_> {
+        Places { groups: &self.all, columns_first: true, room: (self.keyed.len(), self.columns) }
+    }
+
+    /// The group and the key of every finer group.
+    pub(super) fn pairs(&self, places: Places<'_>) -> Vec<(u32, u32)> {
+        let pair = |(column, keyed): &(u32, u32)| {
+            let (row, key) = self.keyed.pairs()[*keyed as usize];
+            (places.group(row, *column), key)
+        };
+        self.all.pairs().iter().map(pair).collect()
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.all.len()
+    }
+
+    /// About how many bytes they take.
+    pub(super) fn bytes(&self) -> usize {
+        self.keyed.bytes() + self.all.bytes()
+    }
+}
