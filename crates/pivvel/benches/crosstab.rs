@@ -136,7 +136,7 @@ fn from_csv(report: &Report, path: &Path, totals: Totals) {
 fn coded(path: &Path) -> pivvel::Result<Vec<RecordBatch>> {
     let mut source = TextSource::open(path, &ReadOptions::default())?;
     let schema = source.schema();
-    let columns = ["coast", "harbour", "agent", "sold_on", "quantity", "amount", "yard"];
+    let columns = ["coast", "harbour", "agent", "sold_on", "quantity", "amount", "yard", "order"];
     let columns: Vec<usize> = columns.iter().filter_map(|name| schema.index_of(name).ok()).collect();
     let mut known: Vec<(std::collections::HashMap<String, u32>, Vec<String>)> =
         vec![Default::default(); columns.len()];
@@ -347,6 +347,7 @@ fn finer(report: &Report, batches: &[RecordBatch]) {
     };
     let (sums, distinct) = (brief("sum(amount)"), brief("distinct(yard)"));
     let (nested, shuffled) = (brief("mean(sum(amount) per yard)"), shuffled(batches));
+    let orders = brief("mean(sum(amount) per order)");
     let measure = |batches: &[RecordBatch], brief: &Brief| {
         build(batches, brief, CORES).value(&[], &[], "measure").map_or(f64::NAN, |value| value.as_f64())
     };
@@ -359,6 +360,10 @@ fn finer(report: &Report, batches: &[RecordBatch]) {
         &mut || assert_eq!(measure(batches, &distinct), yards),
         &mut || mean(batches),
         &mut || mean(&shuffled),
+        &mut || {
+            let of_all = sales / report.lines as f64;
+            assert!((measure(batches, &orders) / of_all - 1.0).abs() < 1e-9);
+        },
     ]);
     report.rows(
         &times,
@@ -367,10 +372,12 @@ fn finer(report: &Report, batches: &[RecordBatch]) {
             "distinct yards at every grain",
             "means of the yards' sums at every grain",
             "the same of shuffled lines",
+            "means of the orders' sums, each of one line",
         ],
     );
     println!("    distinct yards: {:.1} times the sums", times.ratio(1, 0));
     println!("    means: {:.1} times the sums, {:.1} when shuffled", times.ratio(2, 0), times.ratio(3, 0));
+    println!("    means per order: {:.1} times the sums", times.ratio(4, 0));
 }
 
 /// Amounts of 64 bits, the same in a column of 128, and a formula over lines.

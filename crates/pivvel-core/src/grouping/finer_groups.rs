@@ -18,21 +18,25 @@ impl FinerGroups {
         blank_keys: Arc<Vec<bool>>,
     ) -> FinerGroups {
         let (groups, keys): (Vec<u32>, Vec<u32>) = pairs.into_iter().unzip();
-        let mut seen = vec![false; blank_keys.len()];
-        let apart = keys.iter().all(|key| !std::mem::replace(&mut seen[*key as usize], true));
+        let apart = are_apart(keys.iter().copied(), blank_keys.len());
         FinerGroups { groups, keys: Arc::new(keys), apart, states: Arc::new(states), blank_keys, sets: None }
     }
 
-    /// Keys that are counted and nothing else.
+    /// Keys that are counted and nothing else. Where each is in one group, fewer groups do not need another set.
     pub(super) fn of_sets(sets: KeySets, states: States, blank_keys: Arc<Vec<bool>>) -> FinerGroups {
-        FinerGroups { sets: Some(sets), ..FinerGroups::of_pairs(Vec::new(), states, blank_keys) }
+        let apart = |pairs: &&[(u32, u32)]| are_apart(pairs.iter().map(|pair| pair.1), blank_keys.len());
+        match sets.as_pairs().filter(apart) {
+            Some(pairs) => FinerGroups::of_pairs(pairs.to_vec(), states, blank_keys),
+            None => FinerGroups { sets: Some(sets), ..FinerGroups::of_pairs(Vec::new(), states, blank_keys) },
+        }
     }
 
     /// The finer groups of fewer groups; see [`States::merged`].
     pub(super) fn merged(&self, into: &[u32], count: usize) -> Result<FinerGroups, Overflow> {
         let room = (count, self.blank_keys.len());
         if let Some(sets) = &self.sets {
-            return Ok(FinerGroups { sets: Some(sets.merged(into, room)), ..self.clone() });
+            let states = States::of(std::iter::empty());
+            return Ok(FinerGroups::of_sets(sets.merged(into, room), states, self.blank_keys.clone()));
         }
         if self.apart && !into.contains(&NOWHERE) {
             let groups = self.groups.iter().map(|group| into[*group as usize]).collect();
@@ -115,6 +119,12 @@ impl FinerGroups {
         }
         (order, ends)
     }
+}
+
+/// Whether no key, of which there are so many, comes twice.
+fn are_apart(mut keys: impl Iterator<Item = u32>, count: usize) -> bool {
+    let mut seen = vec![false; count];
+    keys.all(|key| !std::mem::replace(&mut seen[key as usize], true))
 }
 
 /// The finer groups as cells that a formula runs over.

@@ -6,8 +6,8 @@ use super::pairs::PairTable;
 
 /// Rows of bits may take so many bytes whatever they hold...
 const FREE: usize = 8 << 20;
-/// ...and beyond that so many for each key of each group, which a table of pairs takes too.
-const EACH: usize = 32;
+/// ...and beyond that so many for each key of each group, which is less than a table of pairs takes.
+const EACH: usize = 12;
 
 /// The keys of every group.
 #[derive(Debug, Clone, Default)]
@@ -32,6 +32,11 @@ impl KeySets {
                 }
             }
         }
+    }
+
+    /// Every pair of group and key, where these are too thinly spread for bits.
+    pub(super) fn as_pairs(&self) -> Option<&[(u32, u32)]> {
+        self.pairs.as_ref().map(PairTable::pairs)
     }
 
     /// How many keys all groups have together.

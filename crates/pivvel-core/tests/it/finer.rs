@@ -249,7 +249,8 @@ fn many_finer_groups() {
             .rows(["coast"])
             .columns(["month"])
             .measure(("most", "sum(max(amount) per client)"))
-            .measure(("clients", "count(max(amount) per client)"));
+            .measure(("clients", "count(max(amount) per client)"))
+            .measure(("distinct", "distinct(client)"));
         let parts: Vec<RecordBatch> = (0..12).map(|part| all.slice(part * 5_000, 5_000)).collect();
         let crosstab = Build::new().threads(2).run(&brief, &mut support::source(parts)).unwrap();
         let label = |path: Vec<MemberRef<'_>>| support::labels(path).concat();
@@ -257,6 +258,7 @@ fn many_finer_groups() {
             let place =
                 (label(crosstab.rows().path(cell.row())), label(crosstab.columns().path(cell.column())));
             let value = |measure| cell.value(measure).map_or(f64::NAN, |value| value.as_f64());
+            assert_eq!(value(1), value(2), "case {case} at {place:?}");
             (place, (value(0) as i64, value(1) as u64))
         });
         assert!(found.collect::<BTreeMap<_, _>>() == wanted, "case {case}");
