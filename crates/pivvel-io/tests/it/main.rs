@@ -7,5 +7,7 @@ mod digits;
 mod evidence;
 mod kinds;
 mod packed;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod tables;
 mod texts;
