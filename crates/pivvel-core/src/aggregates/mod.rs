@@ -166,7 +166,7 @@ impl Needs {
         self.spread |= spread;
     }
 
-    /// Whether nothing is needed but what values tell whose lines are not known.
+    /// Whether values alone are enough: no line has to be the first or the last, and nothing is estimated.
     pub(crate) fn are_of_values(self) -> bool {
         let Needs { sum: _, low: _, high: _, squares: _, first, last, list: _, distinct, spread } = self;
         !(first | last | distinct | spread)

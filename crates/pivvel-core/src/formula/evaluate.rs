@@ -21,13 +21,9 @@ use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
 use super::numbers::{Data, Numbers, column, convert, exact, finite, floats, negate};
 use super::scalar::ScalarCall;
-use super::values::logical;
 use crate::lines::hash;
 use crate::model::Type;
-use crate::model::{DatePart, Kind, Overflow, Value, pow10};
-
-/// Yes, no or blank, one a line.
-pub(crate) type LineTruths = Vec<Option<bool>>;
+use crate::model::{DatePart, Kind, Overflow};
 
 /// A run over one batch.
 #[derive(Debug)]
@@ -39,7 +35,7 @@ pub(crate) struct Evaluation<'a> {
     pub(crate) zero_divisions: u64,
 }
 
-type Evaluated<T> = std::result::Result<T, Overflow>;
+pub(super) type Evaluated<T> = std::result::Result<T, Overflow>;
 
 impl<'a> Evaluation<'a> {
     pub(crate) fn new(batch: &'a RecordBatch) -> Evaluation<'a> {
@@ -80,6 +76,14 @@ impl<'a> Evaluation<'a> {
                 unreachable!("the check lets only numbers stand here")
             }
         })
+    }
+
+    pub(super) fn lines(&self) -> usize {
+        self.batch.num_rows()
+    }
+
+    pub(super) fn column(&self, slot: usize) -> &'a ArrayRef {
+        self.batch.column(slot)
     }
 
     fn leaf(&mut self, leaf: &LineLeaf) -> Evaluated<Numbers<'a>> {
@@ -135,7 +139,7 @@ impl<'a> Evaluation<'a> {
     }
 
     /// Which lines a formula of any type gives nothing for.
-    fn blanks(&mut self, formula: &LineFormula) -> Evaluated<Option<NullBuffer>> {
+    pub(super) fn blanks(&mut self, formula: &LineFormula) -> Evaluated<Option<NullBuffer>> {
         Ok(match (&formula.step, formula.ty) {
             (Step::Leaf(LineLeaf::Column(slot)), _) => blanks(self.batch.column(*slot)),
             (Step::Leaf(LineLeaf::Where(inner, condition)), Type::Text | Type::Condition) => {
@@ -203,21 +207,25 @@ impl<'a> Evaluation<'a> {
         let lines = self.batch.num_rows();
         let before = self.active.clone();
         let mut open = vec![true; lines];
-        let mut result: Vec<Option<Value>> = vec![None; lines];
-        for (condition, value) in branches {
+        // Which of the values that are given stands in each line.
+        let mut of_line = vec![branches.len(); lines];
+        let mut given = Vec::with_capacity(branches.len() + 1);
+        for (place, (condition, value)) in branches.iter().enumerate() {
             let truths = self.truths(condition)?;
             let chosen: Vec<bool> =
                 truths.iter().zip(&open).map(|(t, open)| *open && *t == Some(true)).collect();
             self.active = before.clone();
             self.narrow(chosen.iter().copied());
-            self.numbers(value)?.give(ty, &chosen, &mut result);
-            chosen.iter().enumerate().filter(|(_, chosen)| **chosen).for_each(|(i, _)| open[i] = false);
+            given.push(self.numbers(value)?);
+            for (i, _) in chosen.iter().enumerate().filter(|(_, chosen)| **chosen) {
+                (open[i], of_line[i]) = (false, place);
+            }
             self.active = before.clone();
             self.narrow(open.iter().copied());
         }
-        self.numbers(otherwise)?.give(ty, &open, &mut result);
+        given.push(self.numbers(otherwise)?);
         self.active = before;
-        Ok(Numbers::of_values(&result, ty))
+        Ok(Numbers::chosen(&given, &of_line, ty))
     }
 
     fn apply(&mut self, call: ScalarCall, arguments: &[LineFormula], ty: Type) -> Evaluated<Numbers<'a>> {
@@ -235,67 +243,6 @@ impl<'a> Evaluation<'a> {
             result.push(call.of_values(&mut values)?);
         }
         Ok(Numbers::of_values(&result, ty))
-    }
-
-    /// Which lines a condition holds for; a blank condition does not hold, and is counted.
-    pub(crate) fn holds(&mut self, condition: &LineFormula) -> Evaluated<(Vec<bool>, u64)> {
-        let truths = self.truths(condition)?;
-        let blank = truths.iter().filter(|truth| truth.is_none()).count() as u64;
-        Ok((truths.into_iter().map(|truth| truth == Some(true)).collect(), blank))
-    }
-
-    /// Whether a condition holds, line by line.
-    pub(crate) fn truths(&mut self, formula: &LineFormula) -> Evaluated<LineTruths> {
-        Ok(match &formula.step {
-            Step::Leaf(LineLeaf::Column(slot)) => self.batch.column(*slot).as_boolean().iter().collect(),
-            Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
-            Step::Logical(operator, left, right) => {
-                let (left, right) = (self.truths(left)?, self.truths(right)?);
-                left.into_iter().zip(right).map(|(a, b)| logical(*operator, a, b)).collect()
-            }
-            Step::IsBlank(inner) => match self.blanks(inner)? {
-                Some(blanks) => blanks.iter().map(|valid| Some(!valid)).collect(),
-                None => vec![Some(false); self.batch.num_rows()],
-            },
-            Step::Compare(operator, left, right) if left.ty == Type::Text => {
-                let (a, b) = (self.texts(left)?, self.texts(right)?);
-                a.iter().zip(&b).map(|(a, b)| Some(operator.holds(a.cmp(b)))).collect()
-            }
-            Step::Compare(operator, left, right) => self.compare(*operator, left, right)?,
-            _ => unreachable!("the check lets only conditions stand here"),
-        })
-    }
-
-    fn compare(
-        &mut self,
-        operator: Operator,
-        left: &LineFormula,
-        right: &LineFormula,
-    ) -> Evaluated<LineTruths> {
-        let (a, b) = (self.numbers(left)?, self.numbers(right)?);
-        let blanks = NullBuffer::union(a.blanks.as_ref(), b.blanks.as_ref());
-        let lines = self.batch.num_rows();
-        let is_blank = |i: usize| blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-        if matches!(a.data, Data::Float(_)) || matches!(b.data, Data::Float(_)) {
-            let (a, b) = (floats(&a.data, left.ty), floats(&b.data, right.ty));
-            let truth = |i: usize| (!is_blank(i)).then(|| operator.holds(a[i].total_cmp(&b[i])));
-            return Ok((0..lines).map(truth).collect());
-        }
-        let (a_scale, b_scale) = (left.ty.scale(), right.ty.scale());
-        let common = a_scale.max(b_scale);
-        let (a_by, b_by) =
-            (pow10(common - a_scale).ok_or(Overflow)?, pow10(common - b_scale).ok_or(Overflow)?);
-        let mut truths = Vec::with_capacity(lines);
-        for i in 0..lines {
-            if is_blank(i) {
-                truths.push(None);
-                continue;
-            }
-            let a = a.data.digits(i).checked_mul(a_by).ok_or(Overflow)?;
-            let b = b.data.digits(i).checked_mul(b_by).ok_or(Overflow)?;
-            truths.push(Some(operator.holds(a.cmp(&b))));
-        }
-        Ok(truths)
     }
 
     /// The texts that a formula gives; a blank is an empty text.

@@ -10,6 +10,7 @@ mod cell;
 mod check;
 mod columns;
 mod composed;
+mod conditions;
 mod construct;
 mod elementwise;
 mod evaluate;

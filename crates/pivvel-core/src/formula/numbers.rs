@@ -72,6 +72,27 @@ impl Numbers<'_> {
         }
     }
 
+    /// Of each line the number of the one of these that is named for it.
+    pub(super) fn chosen(given: &[Numbers<'_>], of_line: &[usize], ty: Type) -> Numbers<'static> {
+        let lines = || of_line.iter().enumerate().map(|(line, of)| (line, &given[*of]));
+        let is_there = |(line, numbers): (usize, &Numbers<'_>)| {
+            numbers.blanks.as_ref().is_none_or(|blanks| blanks.is_valid(line))
+        };
+        let all_there = given.iter().all(|numbers| numbers.blanks.is_none());
+        let blanks = (!all_there).then(|| lines().map(is_there).collect());
+        let narrow = |numbers: &Numbers<'_>| matches!(numbers.data, Data::Narrow(_));
+        let data = match ty {
+            Type::Float => {
+                Data::Float(lines().map(|(line, numbers)| numbers.data.value(line, ty).as_f64()).collect())
+            }
+            _ if given.iter().all(narrow) => {
+                Data::Narrow(lines().map(|(line, numbers)| numbers.data.digits(line) as i64).collect())
+            }
+            _ => Data::of_wide(lines().map(|(line, numbers)| numbers.data.digits(line)).collect()),
+        };
+        Numbers { data, blanks }
+    }
+
     pub(super) fn of_values(values: &[Option<Value>], ty: Type) -> Numbers<'static> {
         let blanks = values.iter().any(Option::is_none).then(|| values.iter().map(Option::is_some).collect());
         let data = match ty {
@@ -220,7 +241,14 @@ pub(super) fn convert(numbers: Numbers<'_>, from: Type, to: Type) -> Result<Numb
 }
 
 /// All digits times the same.
-fn scaled<'a>(data: Data<'a>, by: i128, blanks: &Option<NullBuffer>) -> Result<Data<'a>, Overflow> {
+pub(super) fn scaled<'a>(
+    data: Data<'a>,
+    by: i128,
+    blanks: &Option<NullBuffer>,
+) -> Result<Data<'a>, Overflow> {
+    if by == 1 {
+        return Ok(data);
+    }
     if let (Data::Narrow(digits), Ok(by)) = (&data, i64::try_from(by))
         && let Some(digits) = each(digits.iter().map(|digits| digits.overflowing_mul(by)))
     {
@@ -231,17 +259,12 @@ fn scaled<'a>(data: Data<'a>, by: i128, blanks: &Option<NullBuffer>) -> Result<D
 }
 
 pub(super) fn negate(numbers: Numbers<'_>) -> Result<Numbers<'_>, Overflow> {
-    let data = match numbers.data {
-        Data::Narrow(digits) => match each(digits.iter().map(|digits| digits.overflowing_neg())) {
-            Some(negated) => Data::Narrow(Cow::Owned(negated)),
-            None => Data::Wide(digits.iter().map(|d| -i128::from(*d)).collect()),
-        },
-        Data::Wide(digits) => {
-            Data::Wide(digits.iter().map(|d| d.checked_neg()).collect::<Option<_>>().ok_or(Overflow)?)
-        }
-        Data::Float(floats) => Data::Float(Cow::Owned(floats.iter().map(|v| -v).collect())),
+    let Numbers { data, blanks } = numbers;
+    let data = match data {
+        Data::Float(floats) => Data::Float(floats.iter().map(|float| -float).collect()),
+        digits => scaled(digits, -1, &blanks)?,
     };
-    Ok(Numbers { data, blanks: numbers.blanks })
+    Ok(Numbers { data, blanks })
 }
 
 /// Exact addition, subtraction and multiplication at the scale of the result.

@@ -1,8 +1,8 @@
 //! Numbers of finer groups, by where the groups stand that they are part of, and by their keys.
 //!
 //! A key is mostly met under one row: a client lies on one coast, an order has one client. So keys under rows are numbered
-//! first, and these under columns then. Both tables are found through in a step or are dense, which one of groups and keys
-//! is not: where lines are in no order, a client is met in any quarter.
+//! first, and these under columns then: the first table mostly finds what it found last for a key, and the second is dense.
+//! One table of groups and keys would be neither, since a client is met in any quarter where lines are in no order.
 
 use super::keys::KeyScan;
 use super::pairs::{NOWHERE, PairTable};

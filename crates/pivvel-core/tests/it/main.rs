@@ -8,6 +8,7 @@ mod arrays;
 mod arrow_types;
 mod behind;
 mod cancel;
+mod conditions;
 mod controls;
 mod deliveries;
 mod digits;
