@@ -3,7 +3,8 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
 //! `PIVVEL_BENCH_LINES=10000000` takes ten million, and 20000 only check that it runs. After `--` parts
-//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `kept`, `peak`.
+//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `conditions`, `kept`,
+//! `peak`.
 
 mod rounds;
 
@@ -40,7 +41,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     drop(out);
     println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", csv.metadata()?.len() as f64 / 1e6);
     let report = Report { lines };
-    let parts = ["csv", "parquet", "memory", "groups", "finer", "numbers", "kept", "peak"];
+    let parts = ["csv", "parquet", "memory", "groups", "finer", "numbers", "conditions", "kept", "peak"];
     let named: Vec<&str> = parts.into_iter().filter(|part| arguments.iter().any(|a| a == part)).collect();
     let coded = coded(&csv)?;
     for part in if named.is_empty() { &parts[..] } else { &named } {
@@ -51,6 +52,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             "groups" => many_groups(&report, &coded, totals),
             "finer" => finer(&report, &coded),
             "numbers" => numbers(&report, &coded, totals),
+            "conditions" => conditions(&report, &coded, totals),
             "kept" => kept(&report, &coded, totals),
             _ => println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?),
         }
@@ -380,22 +382,27 @@ fn finer(report: &Report, batches: &[RecordBatch]) {
     println!("    means per order: {:.1} times the sums", times.ratio(4, 0));
 }
 
+fn by_harbour(formula: &str) -> Brief {
+    let brief = Brief::new().rows(["coast", "harbour"]).columns(["sold_on.year"]);
+    brief.measure(("measure", formula))
+}
+
+fn digits(crosstab: &CrossTab, row: &[&str]) -> Option<i128> {
+    crosstab.value(row, &[], "measure").and_then(|value| value.exact()).map(|value| value.digits())
+}
+
 /// Amounts of 64 bits, the same in a column of 128, and a formula over lines.
 fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
-    let brief = |formula: &str| {
-        let brief = Brief::new().rows(["coast", "harbour"]).columns(["sold_on.year"]);
-        brief.measure(("measure", formula))
-    };
-    let (sums, formula) = (brief("sum(amount)"), brief("sum(3 * amount - 2 * quantity)"));
+    let (sums, formula) = (by_harbour("sum(amount)"), by_harbour("sum(3 * amount - 2 * quantity)"));
     let wide: Vec<RecordBatch> = batches.iter().map(with_wide_amounts).collect();
-    let is = |batches: &[RecordBatch], brief: &Brief, digits: i128| {
-        let found = build(batches, brief, CORES).value(&[], &[], "measure").and_then(|value| value.exact());
-        assert_eq!(found.map(|found| found.digits()), Some(digits));
+    let is = |batches: &[RecordBatch], brief: &Brief, wanted: i128| {
+        assert_eq!(digits(&build(batches, brief, CORES), &[]), Some(wanted));
     };
-    let (amount, of_formula) = (totals.amount, 3 * totals.amount - 200 * totals.quantity);
-    let times = rounds([&mut || is(batches, &sums, amount), &mut || is(&wide, &sums, amount), &mut || {
-        is(batches, &formula, of_formula)
-    }]);
+    let times = rounds([
+        &mut || is(batches, &sums, totals.amount),
+        &mut || is(&wide, &sums, totals.amount),
+        &mut || is(batches, &formula, 3 * totals.amount - 200 * totals.quantity),
+    ]);
     report.rows(
         &times,
         [
@@ -405,6 +412,32 @@ fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
         ],
     );
     println!("    128 bits: {:.1} times 64 bits; the formula: {:.1}", times.ratio(1, 0), times.ratio(2, 0));
+}
+
+/// Some of the lines: those of two coasts, and in a measure those of amounts above zero.
+fn conditions(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let sums = by_harbour("sum(amount)");
+    let coasts = sums.clone().filter("coast in ('Coast 03', 'Coast 07')");
+    let (up, down) =
+        (by_harbour("sum(amount where amount > 0)"), by_harbour("sum(amount where amount <= 0)"));
+    let all = build(batches, &sums, CORES);
+    let of_coasts = ["Coast 03", "Coast 07"].map(|coast| digits(&all, &[coast])).into_iter().flatten().sum();
+    let below = digits(&build(batches, &down, CORES), &[]).unwrap_or(0);
+    let is = |brief: &Brief, wanted: i128| {
+        assert_eq!(digits(&build(batches, brief, CORES), &[]).unwrap_or(0), wanted);
+    };
+    let times = rounds([&mut || is(&sums, totals.amount), &mut || is(&coasts, of_coasts), &mut || {
+        is(&up, totals.amount - below)
+    }]);
+    report.rows(
+        &times,
+        ["sums of all lines, 2 threads", "sums of the lines of two coasts", "sums of the amounts above zero"],
+    );
+    println!(
+        "    two coasts: {:.1} times all lines; above zero: {:.1}",
+        times.ratio(1, 0),
+        times.ratio(2, 0)
+    );
 }
 
 fn with_wide_amounts(batch: &RecordBatch) -> RecordBatch {
