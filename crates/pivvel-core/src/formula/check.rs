@@ -217,18 +217,28 @@ fn compare<S: Scope>(
         (a, b) => a == b,
     };
     if !fits {
-        let message = format!("{} cannot be compared with {}", a.ty.words(), b.ty.words());
+        let mut message = format!("{} cannot be compared with {}", a.ty.words(), b.ty.words());
+        // Without quotes a date is read as a subtraction.
+        let dated = [a.ty, b.ty].into_iter().find_map(|ty| Some((ty.words(), part_of(ty)?.example())));
+        if let Some((words, example)) = dated.filter(|_| a.ty.is_number() || b.ty.is_number()) {
+            message += &format!("; write {words} like '{example}'");
+        }
         return Err((whole.span.clone(), message.into()));
     }
     Ok(TypedExpr { step: Step::Compare(operator, Box::new(a), Box::new(b)), ty: Type::Condition })
 }
 
+/// The part of a date that values of a type are.
+fn part_of(ty: Type) -> Option<DatePart> {
+    match ty {
+        Type::Day => Some(DatePart::Day),
+        Type::Period(part) => Some(part),
+        _ => None,
+    }
+}
+
 fn read_as<L>(formula: &mut TypedExpr<L>, other: Type, expr: &Expr) -> Checked<()> {
-    let part = match other {
-        Type::Day => DatePart::Day,
-        Type::Period(part) => part,
-        _ => return Ok(()),
-    };
+    let Some(part) = part_of(other) else { return Ok(()) };
     let (label, period) = match &formula.step {
         Step::Word(word) => (word.clone(), Period::named(part, word).map(Period::number)),
         // A year may be written as the number that it is.

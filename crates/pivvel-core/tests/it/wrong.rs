@@ -87,6 +87,8 @@ fn wrong_measures() {
         "sum(amount weighted by cost)",
         "sum(amount where yard)",
         "sum(amount where yard = 5)",
+        "sum(amount where sold_on >= 2025-01-31)",
+        "sum(amount where 3 = sold_on.quarter)",
         "sum(amount where)",
         "count(amount per yard)",
         "mean(amount per yard)",
