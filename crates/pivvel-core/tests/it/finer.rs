@@ -208,16 +208,18 @@ proptest! {
 type Drawn = fn(u64, u64) -> (u64, u64, u64);
 
 /// Many finer groups, which are numbered in other ways than few: clients of one coast each, month by month or in no order;
-/// clients of every coast; orders of a line or two.
+/// clients of every coast; orders of a line or two; and so many cells that most have one or two lines.
 #[test]
 fn many_finer_groups() {
     const LINES: u64 = 60_000;
-    const DRAWN: [Drawn; 5] = [
+    const DRAWN: [Drawn; 7] = [
         |line, some| (some % 9_000 % 12, line * 36 / LINES, some % 9_000),
         |_, some| (some % 9_000 % 12, (some >> 20) % 36, some % 9_000),
         |_, some| ((some >> 20) % 12, (some >> 30) % 3, some % 3_000),
         |line, some| (some % 12, line * 36 / LINES, line / 2),
         |line, some| (some % 12, (some >> 20) % 36, line),
+        |line, some| (some % 900, (some >> 20) % 36, line),
+        |_, some| (some % 900, (some >> 20) % 36, (some >> 30) % 20_000),
     ];
     for (case, drawn) in DRAWN.into_iter().enumerate() {
         let some = |line: u64| (line + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15) >> 16;
