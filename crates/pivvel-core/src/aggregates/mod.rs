@@ -167,7 +167,7 @@ impl Needs {
     }
 
     /// Whether values alone are enough: no line has to be the first or the last, and nothing is estimated.
-    pub(crate) fn are_of_values(self) -> bool {
+    pub(crate) fn values_are_enough(self) -> bool {
         let Needs { sum: _, low: _, high: _, squares: _, first, last, list: _, distinct, spread } = self;
         !(first | last | distinct | spread)
     }

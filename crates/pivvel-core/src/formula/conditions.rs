@@ -57,16 +57,16 @@ impl<'a> Evaluation<'a> {
         let blanks = NullBuffer::union(a.blanks.as_ref(), b.blanks.as_ref());
         let mut truths = if matches!(a.data, Data::Float(_)) || matches!(b.data, Data::Float(_)) {
             let (a, b) = (floats(&a.data, left.ty), floats(&b.data, right.ty));
-            told(operator, a.iter().zip(&b).map(|(a, b)| a.total_cmp(b)))
+            compared(operator, a.iter().zip(&b).map(|(a, b)| a.total_cmp(b)))
         } else {
             let (a_scale, b_scale) = (left.ty.scale(), right.ty.scale());
             let by = |scale: u8| pow10(a_scale.max(b_scale) - scale).ok_or(Overflow);
             let (a, b) = (scaled(a.data, by(a_scale)?, &blanks)?, scaled(b.data, by(b_scale)?, &blanks)?);
             match (&a, &b) {
                 (Data::Narrow(a), Data::Narrow(b)) => {
-                    told(operator, a.iter().zip(b.iter()).map(|(a, b)| a.cmp(b)))
+                    compared(operator, a.iter().zip(b.iter()).map(|(a, b)| a.cmp(b)))
                 }
-                _ => told(operator, (0..self.lines()).map(|i| a.digits(i).cmp(&b.digits(i)))),
+                _ => compared(operator, (0..self.lines()).map(|i| a.digits(i).cmp(&b.digits(i)))),
             }
         };
         if let Some(blanks) = blanks {
@@ -83,14 +83,14 @@ impl<'a> Evaluation<'a> {
     ) -> Evaluated<LineTruths> {
         match (&left.step, &right.step) {
             (Step::Leaf(LineLeaf::Column(slot)), Step::Word(word)) => {
-                Ok(of_each_text(self.column(*slot), |text| operator.holds(text.cmp(word))))
+                Ok(each_text(self.column(*slot), |text| operator.holds(text.cmp(word))))
             }
             (Step::Word(word), Step::Leaf(LineLeaf::Column(slot))) => {
-                Ok(of_each_text(self.column(*slot), |text| operator.holds(word.as_str().cmp(text))))
+                Ok(each_text(self.column(*slot), |text| operator.holds(word.as_str().cmp(text))))
             }
             _ => {
                 let (a, b) = (self.texts(left)?, self.texts(right)?);
-                Ok(told(operator, a.iter().zip(&b).map(|(a, b)| a.cmp(b))))
+                Ok(compared(operator, a.iter().zip(&b).map(|(a, b)| a.cmp(b))))
             }
         }
     }
@@ -98,7 +98,7 @@ impl<'a> Evaluation<'a> {
 
 /// What an operator says of pairs in these orders.
 #[inline]
-fn told(operator: Operator, orders: impl Iterator<Item = Ordering>) -> LineTruths {
+fn compared(operator: Operator, orders: impl Iterator<Item = Ordering>) -> LineTruths {
     // Asked once for all lines.
     match operator {
         Operator::Equal => orders.map(|order| Some(order.is_eq())).collect(),
@@ -110,14 +110,14 @@ fn told(operator: Operator, orders: impl Iterator<Item = Ordering>) -> LineTruth
     }
 }
 
-/// Whether something holds for the text of each line; a text that is in a dictionary is looked at once. A blank is an
+/// Whether something holds for the text of each line. A dictionary's texts are looked at once each, and a blank is an
 /// empty text.
-fn of_each_text(array: &ArrayRef, holds: impl Fn(&str) -> bool) -> LineTruths {
+fn each_text(array: &ArrayRef, holds: impl Fn(&str) -> bool) -> LineTruths {
     let by_dictionary = match array.data_type() {
         DataType::Dictionary(..) => Some(array.as_any_dictionary()),
         _ => None,
     };
-    // Many batches may share a large dictionary.
+    // A dictionary that is larger than the batch is not worth it.
     match by_dictionary.filter(|dictionary| (1..=array.len()).contains(&dictionary.values().len())) {
         Some(dictionary) => {
             let of_blank = Some(holds(""));

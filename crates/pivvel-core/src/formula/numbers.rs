@@ -1,7 +1,7 @@
 //! Numbers of many lines side by side, and arithmetic over all of them.
 //!
 //! Exact numbers are digits of 64 bits as long as all of a column fit, and of 128 bits otherwise: what is narrow takes
-//! half the memory, and less than half the time to compute with and to add up.
+//! half the memory, and is quicker to compute with and to add up.
 
 use std::borrow::Cow;
 
@@ -32,8 +32,8 @@ pub(crate) enum Data<'a> {
 impl<'a> Numbers<'a> {
     /// The digits of cells.
     pub(crate) fn of_digits(digits: Digits<'a>) -> Numbers<'a> {
-        let is_blank = digits.has_blanks();
-        let blanks = is_blank.then(|| (0..digits.len()).map(|cell| digits.get(cell).is_some()).collect());
+        let there = || (0..digits.len()).map(|cell| digits.get(cell).is_some()).collect();
+        let blanks = digits.has_blanks().then(there);
         Numbers { data: Data::Narrow(Cow::Borrowed(digits.all())), blanks }
     }
 }
@@ -217,9 +217,9 @@ fn narrow(digits: &[i128]) -> Option<Vec<i64>> {
     (beyond == 0).then(|| digits.iter().map(|digits| *digits as i64).collect())
 }
 
-/// What comes of each line's narrow digits, if nothing overflows.
+/// Narrow digits, each with whether it overflowed; `None` if one did.
 #[inline]
-fn each(digits: impl Iterator<Item = (i64, bool)>) -> Option<Vec<i64>> {
+fn unless_over(digits: impl Iterator<Item = (i64, bool)>) -> Option<Vec<i64>> {
     let mut beyond = false;
     let digits = digits.map(|(digits, over)| {
         beyond |= over;
@@ -250,12 +250,12 @@ pub(super) fn scaled<'a>(
         return Ok(data);
     }
     if let (Data::Narrow(digits), Ok(by)) = (&data, i64::try_from(by))
-        && let Some(digits) = each(digits.iter().map(|digits| digits.overflowing_mul(by)))
+        && let Some(digits) = unless_over(digits.iter().map(|digits| digits.overflowing_mul(by)))
     {
         return Ok(Data::Narrow(Cow::Owned(digits)));
     }
     let one = |i| data.digits(i).checked_mul(by);
-    by_line(data.len(), blanks, one)
+    wide_by_line(data.len(), blanks, one)
 }
 
 pub(super) fn negate(numbers: Numbers<'_>) -> Result<Numbers<'_>, Overflow> {
@@ -280,7 +280,7 @@ pub(super) fn exact(
     if let Some(digits) = narrow_exact(operator, (a, a_by), (b, b_by)) {
         return Ok(Data::Narrow(Cow::Owned(digits)));
     }
-    by_line(a.len(), blanks, |i| {
+    wide_by_line(a.len(), blanks, |i| {
         let (a, b) = (a.digits(i).checked_mul(a_by)?, b.digits(i).checked_mul(b_by)?);
         match operator {
             Operator::Add => a.checked_add(b),
@@ -296,18 +296,18 @@ fn narrow_exact(operator: Operator, a: (&Data<'_>, i128), b: (&Data<'_>, i128)) 
     let (a_by, b_by) = (i64::try_from(a_by).ok()?, i64::try_from(b_by).ok()?);
     let lines = a.iter().zip(b.iter());
     if operator == Operator::Multiply {
-        return each(lines.map(|(a, b)| a.overflowing_mul(*b)));
+        return unless_over(lines.map(|(a, b)| a.overflowing_mul(*b)));
     }
     let lifted = lines.map(|(a, b)| (a.overflowing_mul(a_by), b.overflowing_mul(b_by)));
     let or = |(digits, over): (i64, bool), before: bool| (digits, over | before);
     match operator {
-        Operator::Add => each(lifted.map(|((a, x), (b, y))| or(a.overflowing_add(b), x | y))),
-        _ => each(lifted.map(|((a, x), (b, y))| or(a.overflowing_sub(b), x | y))),
+        Operator::Add => unless_over(lifted.map(|((a, x), (b, y))| or(a.overflowing_add(b), x | y))),
+        _ => unless_over(lifted.map(|((a, x), (b, y))| or(a.overflowing_sub(b), x | y))),
     }
 }
 
 /// Wide digits line by line. What stands under a blank is anything, so it must not count as too large.
-fn by_line(
+fn wide_by_line(
     lines: usize,
     blanks: &Option<NullBuffer>,
     one: impl Fn(usize) -> Option<i128>,

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use arrow_array::{ArrayRef, RecordBatch};
 
 use super::filter::keep;
-use super::finer_table::{FinerTable, Places};
+use super::finer_table::{FinerTable, GroupPaths};
 use super::key_sets::KeySets;
 use super::keys::KeyScan;
 use super::spec::{Finer, LineValue};
@@ -45,8 +45,8 @@ impl FinerScan {
     }
 
     /// Takes the lines of a batch, whose groups are known, and where these stand.
-    pub(super) fn take(&mut self, batch: &RecordBatch, places: Places<'_>, groups: &[u32]) -> Result<u64> {
-        let Some(filter) = &self.filter else { return self.take_all(batch, places, groups) };
+    pub(super) fn take(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
+        let Some(filter) = &self.filter else { return self.take_all(batch, paths, groups) };
         let mut evaluation = Evaluation::new(batch);
         let (holds, _) = evaluation.holds(filter).map_err(|_| Error::overflow("where"))?;
         let divisions = evaluation.zero_divisions;
@@ -54,34 +54,34 @@ impl FinerScan {
             groups.iter().zip(&holds).filter(|(_, holds)| **holds).map(|(g, _)| *g).collect();
         match kept.is_empty() {
             true => Ok(divisions),
-            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, places, &kept)?),
+            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, paths, &kept)?),
         }
     }
 
-    fn take_all(&mut self, batch: &RecordBatch, places: Places<'_>, groups: &[u32]) -> Result<u64> {
+    fn take_all(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
         let mut evaluation = Evaluation::new(batch);
         self.keys.follow(&mut evaluation, batch.num_rows())?;
-        if self.number(places, groups) {
+        if self.number(paths, groups) {
             self.states.resize(self.table.len());
             let taken = self.states.take(&self.numbers, &numbers(&self.values, &mut evaluation)?);
             taken.map_err(|value| Error::overflow(&self.values[value].name))?;
         }
         let mut divisions = evaluation.zero_divisions;
         for finer in &mut self.finer {
-            divisions += finer.take(batch, self.table.places(), &self.numbers)?;
+            divisions += finer.take(batch, self.table.paths(), &self.numbers)?;
         }
         Ok(divisions)
     }
 
     /// Numbers the finer groups of lines whose keys were followed last, unless keys are counted and nothing else: then they
     /// are put into their sets.
-    fn number(&mut self, places: Places<'_>, groups: &[u32]) -> bool {
+    fn number(&mut self, paths: GroupPaths<'_>, groups: &[u32]) -> bool {
         let (keys, count) = (self.keys.path(), self.keys.paths());
         match &mut self.sets {
             Some(sets) => {
-                sets.insert(groups.iter().copied().zip(keys.iter().copied()), (places.len(), count));
+                sets.insert(groups.iter().copied().zip(keys.iter().copied()), (paths.len(), count));
             }
-            None => self.table.intern(places, groups, (keys, count), &mut self.numbers),
+            None => self.table.intern(paths, groups, (keys, count), &mut self.numbers),
         }
         self.sets.is_none()
     }
@@ -129,7 +129,7 @@ impl FinerScan {
     /// Takes rows of states whose groups and keys are known; `path` leads to finer groups of these.
     pub(super) fn absorb_rows(
         &mut self,
-        places: Places<'_>,
+        paths: GroupPaths<'_>,
         groups: &[u32],
         path: &[usize],
         keys: &[ArrayRef],
@@ -137,7 +137,7 @@ impl FinerScan {
     ) -> Result<()> {
         let (own, deeper) = keys.split_at(self.keys.len());
         self.keys.follow_members(own, groups.len())?;
-        if !self.number(places, groups) {
+        if !self.number(paths, groups) {
             return Ok(());
         }
         self.states.resize(self.table.len());
@@ -146,15 +146,15 @@ impl FinerScan {
                 self.states.absorb(states, &self.numbers).map_err(|_| Error::overflow("a sum over the lines"))
             }
             [place, path @ ..] => {
-                let places = self.table.places();
-                self.finer[*place].absorb_rows(places, &self.numbers, path, deeper, states)
+                let paths = self.table.paths();
+                self.finer[*place].absorb_rows(paths, &self.numbers, path, deeper, states)
             }
         }
     }
 
     /// The group and the key of every finer group, with its states. Of keys that are counted each stands for a line.
-    pub(super) fn each(&self, places: Places<'_>) -> (Vec<(u32, u32)>, Cow<'_, States>) {
-        let Some(sets) = &self.sets else { return (self.table.pairs(places), Cow::Borrowed(&self.states)) };
+    pub(super) fn each(&self, paths: GroupPaths<'_>) -> (Vec<(u32, u32)>, Cow<'_, States>) {
+        let Some(sets) = &self.sets else { return (self.table.pairs(paths), Cow::Borrowed(&self.states)) };
         let pairs: Vec<(u32, u32)> = sets.each().collect();
         let mut states = self.states.clone();
         states.resize(pairs.len());
@@ -162,13 +162,13 @@ impl FinerScan {
         (pairs, Cow::Owned(states))
     }
 
-    pub(super) fn finish(self, places: Places<'_>) -> FinerGroups {
+    pub(super) fn finish(self, paths: GroupPaths<'_>) -> FinerGroups {
         let blank_keys = Arc::new(self.keys.blank_paths());
-        let finer = self.finer.into_iter().map(|finer| finer.finish(self.table.places())).collect();
+        let finer = self.finer.into_iter().map(|finer| finer.finish(self.table.paths())).collect();
         let states = self.states.with_finer(finer);
         match self.sets {
             Some(sets) => FinerGroups::of_sets(sets, states, blank_keys),
-            None => FinerGroups::of_pairs(self.table.pairs(places), states, blank_keys),
+            None => FinerGroups::of_pairs(self.table.pairs(paths), states, blank_keys),
         }
     }
 }

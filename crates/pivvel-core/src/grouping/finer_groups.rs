@@ -17,18 +17,23 @@ impl FinerGroups {
         states: States,
         blank_keys: Arc<Vec<bool>>,
     ) -> FinerGroups {
-        let (groups, keys): (Vec<u32>, Vec<u32>) = pairs.into_iter().unzip();
-        let apart = are_apart(keys.iter().copied(), blank_keys.len());
-        FinerGroups { groups, keys: Arc::new(keys), apart, states: Arc::new(states), blank_keys, sets: None }
+        let unique = are_unique(&pairs, blank_keys.len());
+        FinerGroups::new(pairs, unique, states, blank_keys)
     }
 
     /// Keys that are counted and nothing else. Where each is in one group, fewer groups do not need another set.
     pub(super) fn of_sets(sets: KeySets, states: States, blank_keys: Arc<Vec<bool>>) -> FinerGroups {
-        let apart = |pairs: &&[(u32, u32)]| are_apart(pairs.iter().map(|pair| pair.1), blank_keys.len());
-        match sets.as_pairs().filter(apart) {
-            Some(pairs) => FinerGroups::of_pairs(pairs.to_vec(), states, blank_keys),
-            None => FinerGroups { sets: Some(sets), ..FinerGroups::of_pairs(Vec::new(), states, blank_keys) },
+        match sets.as_pairs().filter(|pairs| are_unique(pairs, blank_keys.len())) {
+            Some(pairs) => FinerGroups::new(pairs.to_vec(), true, states, blank_keys),
+            None => {
+                FinerGroups { sets: Some(sets), ..FinerGroups::new(Vec::new(), true, states, blank_keys) }
+            }
         }
+    }
+
+    fn new(pairs: Vec<(u32, u32)>, unique: bool, states: States, blank_keys: Arc<Vec<bool>>) -> FinerGroups {
+        let (groups, keys): (Vec<u32>, Vec<u32>) = pairs.into_iter().unzip();
+        FinerGroups { groups, keys: Arc::new(keys), unique, states: Arc::new(states), blank_keys, sets: None }
     }
 
     /// The finer groups of fewer groups; see [`States::merged`].
@@ -38,11 +43,11 @@ impl FinerGroups {
             let states = States::of(std::iter::empty());
             return Ok(FinerGroups::of_sets(sets.merged(into, room), states, self.blank_keys.clone()));
         }
-        if self.apart && !into.contains(&NOWHERE) {
+        if self.unique && !into.contains(&NOWHERE) {
             let groups = self.groups.iter().map(|group| into[*group as usize]).collect();
             let (keys, states) = (self.keys.clone(), self.states.clone());
             let blank_keys = self.blank_keys.clone();
-            return Ok(FinerGroups { groups, keys, apart: true, states, blank_keys, sets: None });
+            return Ok(FinerGroups { groups, keys, unique: true, states, blank_keys, sets: None });
         }
         let most = self.groups.len().min(room.0.saturating_mul(room.1));
         let mut merged = PairTable::with_room(room, most).by_row();
@@ -75,7 +80,7 @@ impl FinerGroups {
         groups: usize,
     ) -> Result<CellValues, Overflow> {
         let values = evaluate(formula, &mut Inner(&self.states))?;
-        if let Some(digits) = values.digits().filter(|_| function.needs.are_of_values()) {
+        if let Some(digits) = values.digits().filter(|_| function.needs.values_are_enough()) {
             return self.of_digits(function, digits, groups);
         }
         let (order, ends) = self.by_group(groups);
@@ -121,10 +126,10 @@ impl FinerGroups {
     }
 }
 
-/// Whether no key, of which there are so many, comes twice.
-fn are_apart(mut keys: impl Iterator<Item = u32>, count: usize) -> bool {
-    let mut seen = vec![false; count];
-    keys.all(|key| !std::mem::replace(&mut seen[key as usize], true))
+/// Whether no key, of which there are so many, is in two of these pairs of group and key.
+fn are_unique(pairs: &[(u32, u32)], keys: usize) -> bool {
+    let mut seen = vec![false; keys];
+    pairs.iter().all(|(_, key)| !std::mem::replace(&mut seen[*key as usize], true))
 }
 
 /// The finer groups as cells that a formula runs over.

@@ -9,7 +9,7 @@ use super::pairs::{NOWHERE, PairTable};
 
 /// Where groups stand: their paths on the rows and on the columns.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Places<'a> {
+pub(super) struct GroupPaths<'a> {
     groups: &'a PairTable,
     /// Whether columns come first in the pairs.
     columns_first: bool,
@@ -17,10 +17,10 @@ pub(super) struct Places<'a> {
     room: (usize, usize),
 }
 
-impl<'a> Places<'a> {
+impl<'a> GroupPaths<'a> {
     /// Those of pairs of row and column.
-    pub(super) fn new(groups: &'a PairTable, rows: &KeyScan, columns: &KeyScan) -> Places<'a> {
-        Places { groups, columns_first: false, room: (rows.paths(), columns.paths()) }
+    pub(super) fn new(groups: &'a PairTable, rows: &KeyScan, columns: &KeyScan) -> GroupPaths<'a> {
+        GroupPaths { groups, columns_first: false, room: (rows.paths(), columns.paths()) }
     }
 
     /// How many groups there are.
@@ -49,16 +49,17 @@ pub(super) struct FinerTable {
     all: PairTable,
     /// How many column paths there are.
     columns: usize,
-    between: Vec<u32>,
+    /// The number of row path and key of each line that was met last.
+    keyed_of_line: Vec<u32>,
 }
 
 impl Default for FinerTable {
     fn default() -> FinerTable {
         FinerTable {
-            keyed: PairTable::steady(),
+            keyed: PairTable::with_latest(),
             all: PairTable::default().by_row(),
             columns: 0,
-            between: Vec::new(),
+            keyed_of_line: Vec::new(),
         }
     }
 }
@@ -67,24 +68,24 @@ impl FinerTable {
     /// Numbers the finer groups of lines, of which the groups and the keys are known, into `out`; there are `count` keys.
     pub(super) fn intern(
         &mut self,
-        places: Places<'_>,
+        paths: GroupPaths<'_>,
         groups: &[u32],
         (keys, count): (&[u32], usize),
         out: &mut Vec<u32>,
     ) {
-        let (rows, columns) = places.room;
+        let (rows, columns) = paths.room;
         self.columns = columns;
         if rows == 1 {
-            self.keyed.intern_seconds(keys, count, &mut self.between);
+            self.keyed.intern_seconds(keys, count, &mut self.keyed_of_line);
         } else {
-            let under_rows = groups.iter().zip(keys).map(|(group, key)| (places.of(*group).0, *key));
-            self.keyed.intern_within(under_rows, (rows, count), &mut self.between);
+            let under_rows = groups.iter().zip(keys).map(|(group, key)| (paths.of(*group).0, *key));
+            self.keyed.intern_within(under_rows, (rows, count), &mut self.keyed_of_line);
         }
         if columns == 1 {
-            return self.all.intern_seconds(&self.between, self.keyed.len(), out);
+            return self.all.intern_seconds(&self.keyed_of_line, self.keyed.len(), out);
         }
-        let between = groups.iter().zip(&self.between);
-        let under_both = between.map(|(group, keyed)| (places.of(*group).1, *keyed));
+        let lines = groups.iter().zip(&self.keyed_of_line);
+        let under_both = lines.map(|(group, keyed)| (paths.of(*group).1, *keyed));
         self.all.intern_within(under_both, (columns, self.keyed.len()), out);
     }
 
@@ -103,15 +104,15 @@ impl FinerTable {
     }
 
     /// Where the finer groups stand, as groups of still finer ones.
-    pub(super) fn places(&self) -> Places<'_> {
-        Places { groups: &self.all, columns_first: true, room: (self.keyed.len(), self.columns) }
+    pub(super) fn paths(&self) -> GroupPaths<'_> {
+        GroupPaths { groups: &self.all, columns_first: true, room: (self.keyed.len(), self.columns) }
     }
 
     /// The group and the key of every finer group.
-    pub(super) fn pairs(&self, places: Places<'_>) -> Vec<(u32, u32)> {
+    pub(super) fn pairs(&self, paths: GroupPaths<'_>) -> Vec<(u32, u32)> {
         let pair = |(column, keyed): &(u32, u32)| {
             let (row, key) = self.keyed.pairs()[*keyed as usize];
-            (places.group(row, *column), key)
+            (paths.group(row, *column), key)
         };
         self.all.pairs().iter().map(pair).collect()
     }

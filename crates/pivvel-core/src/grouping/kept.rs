@@ -20,7 +20,7 @@ use arrow_data::transform::MutableArrayData;
 use arrow_schema::{DataType, Field, Fields};
 
 use super::finer::FinerScan;
-use super::finer_table::Places;
+use super::finer_table::GroupPaths;
 use super::keys::KeyScan;
 use super::leaf::Scan;
 use super::spec::LineValue;
@@ -45,7 +45,7 @@ impl Scan<'_> {
         let order = in_order(&table, &vec![0; pairs.len()]);
         table.extend(self.states.kept(pairs.len()));
         for (i, finer) in self.finer.iter().enumerate() {
-            let (each, states) = finer.each(Places::new(&self.groups, &self.rows, &self.columns));
+            let (each, states) = finer.each(GroupPaths::new(&self.groups, &self.rows, &self.columns));
             table.push((format!("finer {}", i + 1), Arc::new(finer.kept(&each, &states, pairs.len())?)));
         }
         moved(structs(table, pairs.len())?, &order)
@@ -62,8 +62,8 @@ impl Scan<'_> {
         self.absorb_rows(&rows, &columns, &states)?;
         let groups = self.group_of_line.clone();
         for (i, finer) in self.finer.iter_mut().enumerate() {
-            let places = Places::new(&self.groups, &self.rows, &self.columns);
-            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, places, &groups)?;
+            let paths = GroupPaths::new(&self.groups, &self.rows, &self.columns);
+            finer.take_kept(&from.column(&format!("finer {}", i + 1))?, paths, &groups)?;
         }
         Ok(())
     }
@@ -87,7 +87,7 @@ impl FinerScan {
         let by_key = in_order(&table, &of);
         table.extend(states.kept(order.len()));
         for (i, finer) in self.finer.iter().enumerate() {
-            let (mut each, states) = finer.each(self.table.places());
+            let (mut each, states) = finer.each(self.table.paths());
             each.iter_mut().for_each(|(group, _)| *group = into[*group as usize]);
             table.push((format!("finer {}", i + 1), Arc::new(finer.kept(&each, &states, order.len())?)));
         }
@@ -97,7 +97,7 @@ impl FinerScan {
     }
 
     /// Takes lists of finer groups, one for each group that is named.
-    fn take_kept(&mut self, lists: &ArrayRef, places: Places<'_>, groups: &[u32]) -> Result<()> {
+    fn take_kept(&mut self, lists: &ArrayRef, paths: GroupPaths<'_>, groups: &[u32]) -> Result<()> {
         let Some(lists) = lists.as_list_opt::<i32>() else { return Err(wrong("finer groups")) };
         let table = lists.values().as_struct_opt().ok_or_else(|| wrong("finer groups"))?;
         let mut of = Vec::with_capacity(table.len());
@@ -108,11 +108,11 @@ impl FinerScan {
         let keys = (0..self.keys.len()).map(|i| from.column(&format!("key {}", i + 1)));
         let keys = keys.collect::<Result<Vec<_>>>()?;
         let states = States::of_kept(&self.values, &mut from)?;
-        self.absorb_rows(places, &of, &[], &keys, &states)?;
+        self.absorb_rows(paths, &of, &[], &keys, &states)?;
         let numbers = self.numbers.clone();
         for (i, finer) in self.finer.iter_mut().enumerate() {
             let deeper = from.column(&format!("finer {}", i + 1))?;
-            finer.take_kept(&deeper, self.table.places(), &numbers)?;
+            finer.take_kept(&deeper, self.table.paths(), &numbers)?;
         }
         Ok(())
     }

@@ -9,7 +9,7 @@ use arrow_schema::DataType;
 
 use super::filter::keep;
 use super::finer::{FinerScan, numbers};
-use super::finer_table::Places;
+use super::finer_table::GroupPaths;
 use super::group_cache::GroupCache;
 use super::keys::{AxisPaths, KeyScan};
 use super::nest::NONE;
@@ -214,8 +214,8 @@ impl<'p> Scan<'p> {
         self.states.update(&self.group_of_line, &numbers).map_err(overflow)?;
         self.report.zero_divisions += evaluation.zero_divisions;
         for finer in &mut self.finer {
-            let places = Places::new(&self.groups, &self.rows, &self.columns);
-            self.report.zero_divisions += finer.take(batch, places, &self.group_of_line)?;
+            let paths = GroupPaths::new(&self.groups, &self.rows, &self.columns);
+            self.report.zero_divisions += finer.take(batch, paths, &self.group_of_line)?;
         }
         Ok(())
     }
@@ -247,8 +247,8 @@ impl<'p> Scan<'p> {
         states: &States,
     ) -> Result<()> {
         self.find_groups(rows, columns, states.len())?;
-        let places = Places::new(&self.groups, &self.rows, &self.columns);
-        self.finer[path[0]].absorb_rows(places, &self.group_of_line, &path[1..], keys, states)
+        let paths = GroupPaths::new(&self.groups, &self.rows, &self.columns);
+        self.finer[path[0]].absorb_rows(paths, &self.group_of_line, &path[1..], keys, states)
     }
 
     fn find_groups(&mut self, rows: &[ArrayRef], columns: &[ArrayRef], count: usize) -> Result<()> {
@@ -348,8 +348,8 @@ impl<'p> Scan<'p> {
 
     /// The leaf groups of all lines that were taken, put in order by at most so many threads.
     pub(crate) fn finish(mut self, threads: usize) -> LeafGroups {
-        let places = Places::new(&self.groups, &self.rows, &self.columns);
-        let finer = self.finer.into_iter().map(|finer| finer.finish(places)).collect();
+        let paths = GroupPaths::new(&self.groups, &self.rows, &self.columns);
+        let finer = self.finer.into_iter().map(|finer| finer.finish(paths)).collect();
         let (rows, columns) = (self.rows.finish(threads), self.columns.finish(threads));
         // Of lines that a database grouped nothing is known but their groups.
         if self.looked {

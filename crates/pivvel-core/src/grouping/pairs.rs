@@ -30,7 +30,7 @@ pub(crate) struct PairTable {
     by_row: bool,
     hashed: Option<HashedPairs>,
     /// Whether second numbers are mostly seen in the pair that they were last seen in...
-    steady: bool,
+    keeps_latest: bool,
     /// ...and then this pair, by second number, where the flat table is large.
     latest: Vec<Latest>,
     pairs: Vec<(u32, u32)>,
@@ -75,8 +75,8 @@ impl NumberedBy {
 
 impl PairTable {
     /// A table of second numbers that are mostly seen in the pair that they were last seen in.
-    pub(crate) fn steady() -> PairTable {
-        PairTable { steady: true, ..PairTable::default() }
+    pub(crate) fn with_latest() -> PairTable {
+        PairTable { keeps_latest: true, ..PairTable::default() }
     }
 
     /// The same table for pairs of which few first numbers come at once; it is still empty.
@@ -414,7 +414,7 @@ impl PairTable {
             return self.flat.resize(tall * wide, NONE);
         }
         self.fill_flat();
-        if self.steady && slots > SMALL {
+        if self.keeps_latest && slots > SMALL {
             self.latest.resize(wide, Latest::NONE);
         }
     }
@@ -491,7 +491,7 @@ mod tests {
         for (seconds, firsts, at_once) in
             [(30_000u32, 1, 1), (30_000, 12, 1), (9_000, 40, 40), (200, 300, 7), (90_000, 60, 60)]
         {
-            for mut table in [PairTable::steady(), PairTable::default().by_row(), PairTable::default()] {
+            for mut table in [PairTable::with_latest(), PairTable::default().by_row(), PairTable::default()] {
                 let (mut seen, mut out) = (HashMap::new(), Vec::new());
                 for round in 0..60u64 {
                     let pair = |i: u64| {

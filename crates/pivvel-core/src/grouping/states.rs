@@ -698,7 +698,7 @@ pub(crate) struct FinerGroups {
     pub(super) groups: Vec<u32>,
     pub(super) keys: Arc<Vec<u32>>,
     /// Whether no two of them have the same key: then none is merged with another, whatever their groups are.
-    pub(super) apart: bool,
+    pub(super) unique: bool,
     pub(super) states: Arc<States>,
     /// Keys of which some part is blank.
     pub(super) blank_keys: Arc<Vec<bool>>,
