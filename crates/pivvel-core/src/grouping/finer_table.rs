@@ -28,10 +28,23 @@ impl<'a> GroupPaths<'a> {
         self.groups.len()
     }
 
-    #[inline]
-    fn of(self, group: u32) -> (u32, u32) {
-        let (first, second) = self.groups.pairs()[group as usize];
-        if self.columns_first { (second, first) } else { (first, second) }
+    /// The row path of each of these groups.
+    fn rows_of(self, groups: &[u32], out: &mut Vec<u32>) {
+        self.side_of(groups, !self.columns_first, out);
+    }
+
+    /// The column path of each of these groups.
+    fn columns_of(self, groups: &[u32], out: &mut Vec<u32>) {
+        self.side_of(groups, self.columns_first, out);
+    }
+
+    fn side_of(self, groups: &[u32], first: bool, out: &mut Vec<u32>) {
+        let pairs = self.groups.pairs();
+        out.clear();
+        match first {
+            true => out.extend(groups.iter().map(|group| pairs[*group as usize].0)),
+            false => out.extend(groups.iter().map(|group| pairs[*group as usize].1)),
+        }
     }
 
     fn group(self, row: u32, column: u32) -> u32 {
@@ -49,7 +62,9 @@ pub(super) struct FinerTable {
     all: PairTable,
     /// How many column paths there are.
     columns: usize,
-    /// The number of row path and key of each line that was met last.
+    /// Of each line that was met last the row path, the column path, and the number of row path and key.
+    rows_of_line: Vec<u32>,
+    columns_of_line: Vec<u32>,
     keyed_of_line: Vec<u32>,
 }
 
@@ -59,6 +74,8 @@ impl Default for FinerTable {
             keyed: PairTable::with_latest(),
             all: PairTable::default().by_row(),
             columns: 0,
+            rows_of_line: Vec::new(),
+            columns_of_line: Vec::new(),
             keyed_of_line: Vec::new(),
         }
     }
@@ -78,14 +95,15 @@ impl FinerTable {
         if rows == 1 {
             self.keyed.intern_seconds(keys, count, &mut self.keyed_of_line);
         } else {
-            let under_rows = groups.iter().zip(keys).map(|(group, key)| (paths.of(*group).0, *key));
+            paths.rows_of(groups, &mut self.rows_of_line);
+            let under_rows = self.rows_of_line.iter().copied().zip(keys.iter().copied());
             self.keyed.intern_within(under_rows, (rows, count), &mut self.keyed_of_line);
         }
         if columns == 1 {
             return self.all.intern_seconds(&self.keyed_of_line, self.keyed.len(), out);
         }
-        let lines = groups.iter().zip(&self.keyed_of_line);
-        let under_both = lines.map(|(group, keyed)| (paths.of(*group).1, *keyed));
+        paths.columns_of(groups, &mut self.columns_of_line);
+        let under_both = self.columns_of_line.iter().copied().zip(self.keyed_of_line.iter().copied());
         self.all.intern_within(under_both, (columns, self.keyed.len()), out);
     }
 

@@ -120,17 +120,19 @@ impl PairTable {
             let Some(pair) = wanted.next() else { return };
             out.push(self.number_by(by, pair));
         }
+        let steps = self.steps();
         match &mut self.hashed {
             None => {
-                let steps = self.steps();
+                // What is moved into a loop stays in registers.
                 let (mut flat, pairs) = (Flat { slots: &mut self.flat, steps }, &mut self.pairs);
                 if self.latest.is_empty() {
-                    return out.extend(wanted.map(|pair| flat.intern(pair, pairs)));
+                    return out.extend(wanted.map(move |pair| flat.intern(pair, pairs)));
                 }
-                out.extend(wanted.map(|pair| {
-                    let latest = &mut self.latest[pair.1 as usize];
+                let all = self.latest.as_mut_slice();
+                out.extend(wanted.map(move |pair| {
+                    let latest = &mut all[pair.1 as usize];
                     if latest.first != pair.0 {
-                        *latest = Latest { first: pair.0, number: flat.intern(pair, pairs) };
+                        flat.keep(latest, pair, pairs);
                     }
                     latest.number
                 }));
@@ -435,9 +437,16 @@ impl Flat<'_> {
         }
         *slot
     }
+
+    /// The pair that its second number was last seen in is another one now.
+    #[inline(never)]
+    fn keep(&mut self, latest: &mut Latest, pair: (u32, u32), pairs: &mut Vec<(u32, u32)>) {
+        *latest = Latest { first: pair.0, number: self.intern(pair, pairs) };
+    }
 }
 
 #[cold]
+#[inline(never)]
 fn new_pair(slot: &mut u32, pair: (u32, u32), pairs: &mut Vec<(u32, u32)>) {
     *slot = pairs.len() as u32;
     pairs.push(pair);
