@@ -3,8 +3,8 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
 //! `PIVVEL_BENCH_LINES=10000000` takes ten million, and 20000 only check that it runs. After `--` parts
-//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `conditions`, `kept`,
-//! `peak`.
+//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `conditions`, `made`,
+//! `estimates`, `kept`, `peak`.
 
 mod rounds;
 
@@ -41,7 +41,19 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     drop(out);
     println!("{lines} lines, {:.0} MB of CSV, medians of {RUNS} runs\n", csv.metadata()?.len() as f64 / 1e6);
     let report = Report { lines };
-    let parts = ["csv", "parquet", "memory", "groups", "finer", "numbers", "conditions", "kept", "peak"];
+    let parts = [
+        "csv",
+        "parquet",
+        "memory",
+        "groups",
+        "finer",
+        "numbers",
+        "conditions",
+        "made",
+        "estimates",
+        "kept",
+        "peak",
+    ];
     let named: Vec<&str> = parts.into_iter().filter(|part| arguments.iter().any(|a| a == part)).collect();
     let coded = coded(&csv)?;
     for part in if named.is_empty() { &parts[..] } else { &named } {
@@ -53,6 +65,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             "finer" => finer(&report, &coded),
             "numbers" => numbers(&report, &coded, totals),
             "conditions" => conditions(&report, &coded, totals),
+            "made" => made(&report, &coded, totals),
+            "estimates" => estimates(&report, &coded, totals),
             "kept" => kept(&report, &coded, totals),
             _ => println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?),
         }
@@ -398,10 +412,41 @@ fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let is = |batches: &[RecordBatch], brief: &Brief, wanted: i128| {
         assert_eq!(digits(&build(batches, brief, CORES), &[]), Some(wanted));
     };
+    // Whole amounts and what is left are all; so are the lesser and the greater of two numbers, and positive and negative ones.
+    let both = |formula: &str, other: &str| [by_harbour(formula), by_harbour(other)];
+    let pairs = [
+        (both("sum(round(amount))", "sum(amount - round(amount))"), totals.amount),
+        (
+            both("sum(least(amount, 100))", "sum(greatest(amount, 100))"),
+            totals.amount + i128::from(totals.lines) * 10_000,
+        ),
+        (
+            both(
+                "sum(case when amount > 500 then amount end)",
+                "sum(case when amount <= 500 then amount end)",
+            ),
+            totals.amount,
+        ),
+    ];
+    let wanted = pairs.each_ref().map(|([_, other], all)| {
+        let other =
+            build(batches, other, CORES).value(&[], &[], "measure").and_then(|value| value.to_decimal(2));
+        all - other.map_or(0, |other| other.digits())
+    });
+    let run = |place: usize| {
+        let found = build(batches, &pairs[place].0[0], CORES).value(&[], &[], "measure");
+        assert_eq!(
+            found.and_then(|value| value.to_decimal(2)).map(|found| found.digits()),
+            Some(wanted[place])
+        );
+    };
     let times = rounds([
         &mut || is(batches, &sums, totals.amount),
         &mut || is(&wide, &sums, totals.amount),
         &mut || is(batches, &formula, 3 * totals.amount - 200 * totals.quantity),
+        &mut || run(0),
+        &mut || run(1),
+        &mut || run(2),
     ]);
     report.rows(
         &times,
@@ -409,9 +454,100 @@ fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
             "sums of amounts of 64 bits, 2 threads",
             "the same in a column of 128 bits",
             "sums of a formula over two columns",
+            "sums of amounts rounded to whole ones",
+            "sums of the lesser of each amount and 100",
+            "sums of amounts above 500, by case",
         ],
     );
-    println!("    128 bits: {:.1} times 64 bits; the formula: {:.1}", times.ratio(1, 0), times.ratio(2, 0));
+    println!(
+        "    128 bits: {:.1} times 64 bits; the formula: {:.1}; rounded: {:.1}; the lesser: {:.1}; case: {:.1}",
+        times.ratio(1, 0),
+        times.ratio(2, 0),
+        times.ratio(3, 0),
+        times.ratio(4, 0),
+        times.ratio(5, 0)
+    );
+}
+
+/// Dimensions that are made of texts and of numbers by a formula.
+fn made(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let by = |formula: &str| {
+        let quarters = Brief::new().derive("made", formula).rows(["made"]).columns(["sold_on.quarter"]);
+        quarters.measure(("measure", "sum(amount)"))
+    };
+    let briefs = [
+        by("coast"),
+        by("upper(coast)"),
+        by("case when coast in ('Coast 03', 'Coast 07') then 'two' else coast end"),
+        by("case when amount > 500 then 'large' when amount > 0 then 'small' else 'returned' end"),
+    ];
+    let rows = [12, 12, 11, 3];
+    let run = |place: usize| {
+        let crosstab = build(batches, &briefs[place], CORES);
+        assert_eq!(digits(&crosstab, &[]), Some(totals.amount));
+        // The grand total is one more.
+        assert_eq!(crosstab.rows().entries().len(), rows[place] + 1);
+    };
+    let times = rounds([&mut || run(0), &mut || run(1), &mut || run(2), &mut || run(3)]);
+    report.rows(
+        &times,
+        [
+            "sums by coast and quarter, 2 threads",
+            "by the coast in capital letters",
+            "by two coasts together, by case",
+            "by three sizes of amounts, by case",
+        ],
+    );
+    let ratios = [1, 2, 3].map(|work| times.ratio(work, 0));
+    println!("    by formula: {:.1}, {:.1}, {:.1} times by the column", ratios[0], ratios[1], ratios[2]);
+}
+
+/// What is counted and picked exactly, and about.
+fn estimates(report: &Report, batches: &[RecordBatch], totals: Totals) {
+    let by = |formula: &str| {
+        Brief::new().rows(["coast"]).columns(["sold_on.quarter"]).measure(("measure", formula))
+    };
+    let all = [
+        "sum(amount)",
+        "distinct(yard)",
+        "distinct_estimate(yard)",
+        "median(amount)",
+        "median_estimate(amount)",
+    ];
+    let briefs = all.map(by);
+    let value = |place: usize| {
+        let value = build(batches, &briefs[place], CORES).value(&[], &[], "measure");
+        value.map_or(0.0, |value| value.as_f64())
+    };
+    let (yards, median) = (value(1), value(3));
+    // Four standard errors of the one, and half a step of the other on either side.
+    let near = |found: f64, wanted: f64, by: f64| {
+        assert!((found - wanted).abs() <= by * wanted, "{found}, {wanted}")
+    };
+    let times = rounds([
+        &mut || near(value(0), totals.amount as f64 / 100.0, 0.0),
+        &mut || near(value(1), yards, 0.0),
+        &mut || near(value(2), yards, 0.065),
+        &mut || near(value(3), median, 0.0),
+        &mut || near(value(4), median, 0.004),
+    ]);
+    report.rows(
+        &times,
+        [
+            "sums by coast and quarter, 2 threads",
+            "distinct yards",
+            "distinct yards, about",
+            "medians of the amounts",
+            "medians of the amounts, about",
+        ],
+    );
+    println!(
+        "    of sums: distinct {:.1}, about {:.1}; medians {:.1}, about {:.1}",
+        times.ratio(1, 0),
+        times.ratio(2, 0),
+        times.ratio(3, 0),
+        times.ratio(4, 0)
+    );
 }
 
 /// Some of the lines: those of two coasts, and in a measure those of amounts above zero.

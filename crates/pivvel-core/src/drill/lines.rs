@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 
 use arrow_array::RecordBatch;
+use arrow_buffer::BooleanBuffer;
 use arrow_schema::{Schema, SchemaRef};
 
 use super::address::Address;
@@ -350,9 +351,9 @@ fn count_each(
 ) -> Result<()> {
     for (place, counted) in cells.iter_mut().enumerate() {
         let (row, column) = ((place / across) as u32, (place % across) as u32);
-        let own: Vec<bool> = spots.iter().map(|spot| *spot == Some((row, column))).collect();
-        if own.contains(&true) {
-            counted.scan.push(&keep(batch, &own)?)?;
+        let own = BooleanBuffer::collect_bool(spots.len(), |line| spots[line] == Some((row, column)));
+        if own.count_set_bits() > 0 {
+            counted.scan.push(&keep(batch, own)?)?;
         }
     }
     Ok(())
@@ -435,7 +436,7 @@ impl Trace {
                 return Ok(());
             }
             count_each(&mut cells, columns.len(), &batch, &spots)?;
-            let kept = keep(&batch, &spots.iter().map(Option::is_some).collect::<Vec<_>>())?;
+            let kept = keep(&batch, BooleanBuffer::collect_bool(spots.len(), |line| spots[line].is_some()))?;
             let batch = show(&shown, &shape, &kept)?;
             if order.is_empty() {
                 return give(batch);

@@ -3,15 +3,14 @@
 use std::cmp::Ordering;
 
 use arrow_array::cast::AsArray;
-use arrow_array::{Array, ArrayRef};
-use arrow_buffer::NullBuffer;
-use arrow_schema::DataType;
+use arrow_buffer::{BooleanBuffer, NullBuffer};
 
 use super::check::Step;
-use super::evaluate::{Evaluated, Evaluation, column_texts};
+use super::evaluate::{Evaluated, Evaluation};
 use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
 use super::numbers::{Data, floats, scaled};
+use super::texts::column_texts;
 use super::values::logical;
 use crate::model::{Overflow, Type, pow10};
 
@@ -20,14 +19,18 @@ pub(crate) type LineTruths = Vec<Option<bool>>;
 
 impl<'a> Evaluation<'a> {
     /// Which lines a condition holds for; a blank condition does not hold, and is counted.
-    pub(crate) fn holds(&mut self, condition: &LineFormula) -> Evaluated<(Vec<bool>, u64)> {
+    pub(crate) fn holds(&mut self, condition: &LineFormula) -> Evaluated<(BooleanBuffer, u64)> {
         let truths = self.truths(condition)?;
         let blank = truths.iter().filter(|truth| truth.is_none()).count() as u64;
-        Ok((truths.into_iter().map(|truth| truth == Some(true)).collect(), blank))
+        Ok((BooleanBuffer::collect_bool(truths.len(), |line| truths[line] == Some(true)), blank))
     }
 
     /// Whether a condition holds, line by line.
     pub(crate) fn truths(&mut self, formula: &LineFormula) -> Evaluated<LineTruths> {
+        self.looked_up(formula, |lines, formula| lines.truths_of_lines(formula))
+    }
+
+    fn truths_of_lines(&mut self, formula: &LineFormula) -> Evaluated<LineTruths> {
         Ok(match &formula.step {
             Step::Leaf(LineLeaf::Column(slot)) => self.column(*slot).as_boolean().iter().collect(),
             Step::Not(inner) => self.truths(inner)?.into_iter().map(|truth| truth.map(|t| !t)).collect(),
@@ -83,10 +86,12 @@ impl<'a> Evaluation<'a> {
     ) -> Evaluated<LineTruths> {
         match (&left.step, &right.step) {
             (Step::Leaf(LineLeaf::Column(slot)), Step::Word(word)) => {
-                Ok(each_text(self.column(*slot), |text| operator.holds(text.cmp(word))))
+                let texts = column_texts(self.column(*slot)).into_iter();
+                Ok(compared(operator, texts.map(|text| text.cmp(word))))
             }
             (Step::Word(word), Step::Leaf(LineLeaf::Column(slot))) => {
-                Ok(each_text(self.column(*slot), |text| operator.holds(word.as_str().cmp(text))))
+                let texts = column_texts(self.column(*slot)).into_iter();
+                Ok(compared(operator, texts.map(|text| word.as_str().cmp(text))))
             }
             _ => {
                 let (a, b) = (self.texts(left)?, self.texts(right)?);
@@ -107,25 +112,5 @@ fn compared(operator: Operator, orders: impl Iterator<Item = Ordering>) -> LineT
         Operator::LessOrEqual => orders.map(|order| Some(order.is_le())).collect(),
         Operator::Greater => orders.map(|order| Some(order.is_gt())).collect(),
         _ => orders.map(|order| Some(order.is_ge())).collect(),
-    }
-}
-
-/// Whether something holds for the text of each line. A dictionary's texts are looked at once each, and a blank is an
-/// empty text.
-fn each_text(array: &ArrayRef, holds: impl Fn(&str) -> bool) -> LineTruths {
-    let by_dictionary = match array.data_type() {
-        DataType::Dictionary(..) => Some(array.as_any_dictionary()),
-        _ => None,
-    };
-    // A dictionary that is larger than the batch is not worth it.
-    match by_dictionary.filter(|dictionary| (1..=array.len()).contains(&dictionary.values().len())) {
-        Some(dictionary) => {
-            let of_blank = Some(holds(""));
-            let of_entry: LineTruths =
-                column_texts(dictionary.values()).into_iter().map(|text| Some(holds(text))).collect();
-            let keys = dictionary.normalized_keys().into_iter().enumerate();
-            keys.map(|(i, key)| if array.is_null(i) { of_blank } else { of_entry[key] }).collect()
-        }
-        None => column_texts(array).into_iter().map(|text| Some(holds(text))).collect(),
     }
 }

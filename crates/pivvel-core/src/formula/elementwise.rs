@@ -1,7 +1,12 @@
-//! Arithmetic on whole columns of digits. The results are those of arithmetic value by value.
+//! Arithmetic on whole columns of digits, and functions of whole columns of numbers. The results are those of value by
+//! value.
+
+use std::sync::Arc;
 
 use super::check::Blanks;
 use super::expr::Operator;
+use super::numbers::Numbers;
+use super::scalar::ScalarCall;
 use crate::model::{CellValues, Overflow, Type, pow10_f64};
 
 /// The result for all cells at once; `None` if it has to be computed value by value: the values are not kept as
@@ -43,4 +48,11 @@ pub(super) fn arithmetic(
         }
         _ => None,
     }
+}
+
+/// What a function gives for all cells at once; `None` if it has to be asked cell by cell.
+pub(super) fn apply(call: ScalarCall, arguments: &[Arc<CellValues>], of: Type) -> Option<CellValues> {
+    let given = arguments.iter().map(|cells| Numbers::of_cells(cells, of));
+    let result = call.of_columns(&given.collect::<Option<Vec<_>>>()?, of).ok()?;
+    result.into_cells(call.function.result_type(of, call.places))
 }

@@ -9,19 +9,18 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
-use arrow_array::types::*;
+use arrow_array::types::Date32Type;
 use arrow_array::{
-    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, RecordBatch, StringViewArray,
+    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int64Array, RecordBatch,
 };
 use arrow_buffer::NullBuffer;
-use arrow_schema::DataType;
 
 use super::check::{Blanks, Step};
+use super::entries::Entries;
 use super::expr::Operator;
 use super::line::{LineFormula, LineLeaf};
-use super::numbers::{Data, Numbers, column, convert, exact, finite, floats, negate};
-use super::scalar::ScalarCall;
-use crate::lines::hash;
+use super::numbers::{Data, Numbers, bits, column, convert, exact, finite, floats, negate};
+use crate::lines::{hash, hash_digits};
 use crate::model::Type;
 use crate::model::{DatePart, Kind, Overflow};
 
@@ -33,13 +32,20 @@ pub(crate) struct Evaluation<'a> {
     active: Option<Vec<bool>>,
     /// Divisions by zero met so far; each gave a blank.
     pub(crate) zero_divisions: u64,
+    /// What is known from batches before, and is of use in later ones.
+    pub(crate) entries: Entries,
 }
 
 pub(super) type Evaluated<T> = std::result::Result<T, Overflow>;
 
 impl<'a> Evaluation<'a> {
     pub(crate) fn new(batch: &'a RecordBatch) -> Evaluation<'a> {
-        Evaluation { batch, active: None, zero_divisions: 0 }
+        Evaluation::after(Entries::default(), batch)
+    }
+
+    /// A run over a batch that comes after others.
+    pub(crate) fn after(entries: Entries, batch: &'a RecordBatch) -> Evaluation<'a> {
+        Evaluation { batch, active: None, zero_divisions: 0, entries: entries.again() }
     }
 
     /// The numbers (or days, or periods) that a formula gives.
@@ -71,7 +77,10 @@ impl<'a> Evaluation<'a> {
                 self.arithmetic((*operator, *blanks), formula.ty, left, right)?
             }
             Step::Case(branches, otherwise) => self.case(branches, otherwise, formula.ty)?,
-            Step::Apply(call, arguments) => self.apply(*call, arguments, formula.ty)?,
+            Step::Apply(call, arguments) => {
+                let given: Evaluated<Vec<Numbers<'_>>> = arguments.iter().map(|a| self.numbers(a)).collect();
+                call.of_columns(&given?, arguments[0].ty)?
+            }
             Step::Word(_) | Step::Not(_) | Step::Compare(..) | Step::Logical(..) | Step::IsBlank(_) => {
                 unreachable!("the check lets only numbers stand here")
             }
@@ -108,12 +117,8 @@ impl<'a> Evaluation<'a> {
             }
             LineLeaf::Hash(inner) => self.hashes(inner)?,
             LineLeaf::Where(inner, condition) => {
-                let kept: NullBuffer =
-                    self.truths(condition)?.iter().map(|truth| *truth == Some(true)).collect();
-                let before = self.narrow(kept.iter());
-                let numbers = self.numbers(inner);
-                self.active = before;
-                let Numbers { data, blanks } = numbers?;
+                let kept = yes(&self.truths(condition)?);
+                let Numbers { data, blanks } = self.numbers_on(inner, |line| kept.is_valid(line))?;
                 Numbers { data, blanks: NullBuffer::union(blanks.as_ref(), Some(&kept)) }
             }
         })
@@ -121,7 +126,12 @@ impl<'a> Evaluation<'a> {
 
     /// A hash of what a formula gives, blank where it gives nothing.
     fn hashes(&mut self, formula: &LineFormula) -> Evaluated<Numbers<'a>> {
-        let digits: Vec<i64> = match formula.ty {
+        let hashes = self.looked_up(formula, |lines, formula| lines.hashes_of_lines(formula))?;
+        Ok(Numbers { data: Data::Narrow(Cow::Owned(hashes)), blanks: self.blanks(formula)? })
+    }
+
+    fn hashes_of_lines(&mut self, formula: &LineFormula) -> Evaluated<Vec<i64>> {
+        Ok(match formula.ty {
             Type::Text => self.texts(formula)?.iter().map(|text| hash(text.as_bytes()) as i64).collect(),
             Type::Condition => self
                 .truths(formula)?
@@ -129,37 +139,50 @@ impl<'a> Evaluation<'a> {
                 .map(|truth| hash(&[u8::from(*truth == Some(true))]) as i64)
                 .collect(),
             _ => {
-                let numbers = self.numbers(formula)?;
-                let lines = self.batch.num_rows();
-                let ordered = (0..lines).map(|i| hash(&numbers.data.ordered(i).to_le_bytes()) as i64);
-                ordered.collect()
+                let data = self.numbers(formula)?.data;
+                (0..data.len()).map(|line| hash_digits(data.ordered(line)) as i64).collect()
             }
-        };
-        Ok(Numbers { data: Data::Narrow(Cow::Owned(digits)), blanks: self.blanks(formula)? })
+        })
     }
 
     /// Which lines a formula of any type gives nothing for.
     pub(super) fn blanks(&mut self, formula: &LineFormula) -> Evaluated<Option<NullBuffer>> {
         Ok(match (&formula.step, formula.ty) {
-            (Step::Leaf(LineLeaf::Column(slot)), _) => blanks(self.batch.column(*slot)),
+            (Step::Leaf(LineLeaf::Column(slot)), ty) if ty != Type::Text => blanks(self.column(*slot)),
             (Step::Leaf(LineLeaf::Where(inner, condition)), Type::Text | Type::Condition) => {
-                let kept: NullBuffer =
-                    self.truths(condition)?.iter().map(|truth| *truth == Some(true)).collect();
+                let kept = yes(&self.truths(condition)?);
                 NullBuffer::union(self.blanks(inner)?.as_ref(), Some(&kept))
             }
-            (_, Type::Text) => Some(self.texts(formula)?.iter().map(|text| !text.is_empty()).collect()),
-            (_, Type::Condition) => Some(self.truths(formula)?.iter().map(Option::is_some).collect()),
+            (_, Type::Text) => {
+                let there = self.looked_up(formula, |lines, formula| {
+                    Ok(lines.texts(formula)?.iter().map(|text| !text.is_empty()).collect())
+                })?;
+                Some(bits(there.len(), |line| there[line]))
+            }
+            (_, Type::Condition) => {
+                let truths = self.truths(formula)?;
+                Some(bits(truths.len(), |line| truths[line].is_some()))
+            }
             _ => self.numbers(formula)?.blanks,
         })
     }
 
-    /// Keeps in mind that values are used on some lines only; gives what was so before.
-    fn narrow(&mut self, lines: impl Iterator<Item = bool>) -> Option<Vec<bool>> {
-        let narrowed = match &self.active {
-            Some(active) => active.iter().zip(lines).map(|(a, b)| *a && b).collect(),
-            None => lines.collect(),
-        };
-        self.active.replace(narrowed)
+    /// What a formula gives, of which the values are used on some lines only: only there divisions by zero count.
+    fn numbers_on(&mut self, formula: &LineFormula, used: impl Fn(usize) -> bool) -> Evaluated<Numbers<'a>> {
+        if !formula.divides() {
+            return self.numbers(formula);
+        }
+        self.on(used, |lines| lines.numbers(formula))
+    }
+
+    /// Does something with values that are used on some lines only.
+    fn on<T>(&mut self, used: impl Fn(usize) -> bool, work: impl FnOnce(&mut Self) -> T) -> T {
+        let before = self.active.take();
+        let is_active = |line: usize| before.as_ref().is_none_or(|before| before[line]) && used(line);
+        self.active = Some((0..self.lines()).map(is_active).collect());
+        let result = work(self);
+        self.active = before;
+        result
     }
 
     fn arithmetic(
@@ -204,91 +227,22 @@ impl<'a> Evaluation<'a> {
         otherwise: &LineFormula,
         ty: Type,
     ) -> Evaluated<Numbers<'a>> {
-        let lines = self.batch.num_rows();
-        let before = self.active.clone();
-        let mut open = vec![true; lines];
-        // Which of the values that are given stands in each line.
-        let mut of_line = vec![branches.len(); lines];
+        // Which of the values that are given stands in each line; the last one where no condition holds.
+        let none = branches.len() as u32;
+        let mut of_line = vec![none; self.lines()];
         let mut given = Vec::with_capacity(branches.len() + 1);
-        for (place, (condition, value)) in branches.iter().enumerate() {
-            let truths = self.truths(condition)?;
-            let chosen: Vec<bool> =
-                truths.iter().zip(&open).map(|(t, open)| *open && *t == Some(true)).collect();
-            self.active = before.clone();
-            self.narrow(chosen.iter().copied());
-            given.push(self.numbers(value)?);
-            for (i, _) in chosen.iter().enumerate().filter(|(_, chosen)| **chosen) {
-                (open[i], of_line[i]) = (false, place);
+        for (place, (condition, value)) in (0..).zip(branches) {
+            let truths = match condition.divides() {
+                true => self.on(|line| of_line[line] == none, |lines| lines.truths(condition))?,
+                false => self.truths(condition)?,
+            };
+            for (of, truth) in of_line.iter_mut().zip(truths) {
+                *of = if *of == none && truth == Some(true) { place } else { *of };
             }
-            self.active = before.clone();
-            self.narrow(open.iter().copied());
+            given.push(self.numbers_on(value, |line| of_line[line] == place)?);
         }
-        given.push(self.numbers(otherwise)?);
-        self.active = before;
+        given.push(self.numbers_on(otherwise, |line| of_line[line] == none)?);
         Ok(Numbers::chosen(&given, &of_line, ty))
-    }
-
-    fn apply(&mut self, call: ScalarCall, arguments: &[LineFormula], ty: Type) -> Evaluated<Numbers<'a>> {
-        let lines = self.batch.num_rows();
-        let all = vec![true; lines];
-        let mut given = Vec::with_capacity(arguments.len());
-        for argument in arguments {
-            let mut values = vec![None; lines];
-            self.numbers(argument)?.give(argument.ty, &all, &mut values);
-            given.push(values);
-        }
-        let mut result = Vec::with_capacity(lines);
-        for i in 0..lines {
-            let mut values = given.iter().map(|values| values[i]);
-            result.push(call.of_values(&mut values)?);
-        }
-        Ok(Numbers::of_values(&result, ty))
-    }
-
-    /// The texts that a formula gives; a blank is an empty text.
-    pub(crate) fn texts<'b>(&mut self, formula: &'b LineFormula) -> Evaluated<Vec<Cow<'b, str>>>
-    where
-        'a: 'b,
-    {
-        let lines = self.batch.num_rows();
-        Ok(match &formula.step {
-            Step::Leaf(LineLeaf::Column(slot)) => {
-                column_texts(self.batch.column(*slot)).into_iter().map(Cow::Borrowed).collect()
-            }
-            Step::Leaf(LineLeaf::Where(inner, condition)) => {
-                let truths = self.truths(condition)?;
-                let kept = |(text, truth)| if truth == Some(true) { text } else { Cow::Borrowed("") };
-                self.texts(inner)?.into_iter().zip(truths).map(kept).collect()
-            }
-            Step::Word(word) => vec![Cow::Borrowed(word.as_str()); lines],
-            Step::Case(branches, otherwise) => {
-                let mut result = self.texts(otherwise)?;
-                // The first that holds decides, so the last is written first.
-                for (condition, value) in branches.iter().rev() {
-                    let (truths, given) = (self.truths(condition)?, self.texts(value)?);
-                    for (i, text) in given.into_iter().enumerate().filter(|(i, _)| truths[*i] == Some(true)) {
-                        result[i] = text;
-                    }
-                }
-                result
-            }
-            Step::Apply(call, arguments) => {
-                if let Some(change) = call.of_text() {
-                    let texts = self.texts(&arguments[0])?.into_iter();
-                    return Ok(texts.map(|text| Cow::Owned(change(&text))).collect());
-                }
-                let mut result = vec![Cow::Borrowed(""); lines];
-                for argument in arguments {
-                    for (known, text) in result.iter_mut().zip(self.texts(argument)?) {
-                        if known.is_empty() {
-                            *known = text;
-                        }
-                    }
-                }
-                result
-            }
-            _ => vec![Cow::Borrowed(""); lines],
-        })
     }
 
     fn divide(&mut self, a: Vec<f64>, b: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'a> {
@@ -299,7 +253,7 @@ impl<'a> Evaluation<'a> {
         self.zero_divisions += zeros.iter().filter(|i| used(**i)).count() as u64;
         let blanks = match zeros.is_empty() {
             true => blanks,
-            false => Some((0..b.len()).map(|i| valid(i) && !zero(i)).collect()),
+            false => Some(bits(b.len(), |line| valid(line) && !zero(line))),
         };
         finite(a.iter().zip(&b).map(|(a, b)| a / b).collect(), blanks)
     }
@@ -314,7 +268,7 @@ impl<'a> Evaluation<'a> {
             _ => {}
         }
         Ok(match formula.ty {
-            Type::Text => Arc::new(StringViewArray::from_iter_values(self.texts(formula)?)),
+            Type::Text => self.text_column(formula)?,
             Type::Condition => Arc::new(BooleanArray::from(self.truths(formula)?)),
             Type::Float => {
                 let numbers = self.numbers(formula)?;
@@ -326,42 +280,26 @@ impl<'a> Evaluation<'a> {
                 Arc::new(Date32Array::new(days.collect(), numbers.blanks))
             }
             _ => {
-                let numbers = self.numbers(formula)?;
-                let digits = (0..self.batch.num_rows()).map(|i| numbers.data.digits(i));
-                Arc::new(Decimal128Array::new(digits.collect(), numbers.blanks))
+                let Numbers { data, blanks } = self.numbers(formula)?;
+                match data {
+                    Data::Narrow(digits) => Arc::new(Int64Array::new(digits.into_owned().into(), blanks)),
+                    Data::Wide(digits) => Arc::new(Decimal128Array::new(digits.into(), blanks)),
+                    Data::Float(_) => unreachable!("floats have a type of their own"),
+                }
             }
         })
     }
 }
 
-/// The blanks of any column; an empty text is one.
-fn blanks(array: &ArrayRef) -> Option<NullBuffer> {
-    match Kind::of(array.data_type()) {
-        Some(Kind::Text) | None => {
-            Some(column_texts(array).into_iter().map(|text| !text.is_empty()).collect::<Vec<bool>>().into())
-        }
-        Some(Kind::Float) => column(array).blanks,
-        _ => array.nulls().cloned(),
-    }
+/// The lines for which a condition holds.
+fn yes(truths: &[Option<bool>]) -> NullBuffer {
+    bits(truths.len(), |line| truths[line] == Some(true))
 }
 
-pub(crate) fn column_texts(array: &ArrayRef) -> Vec<&str> {
-    match array.data_type() {
-        DataType::Utf8View => array.as_string_view().iter().map(Option::unwrap_or_default).collect(),
-        DataType::BinaryView => {
-            let texts = array.as_binary_view().iter().flatten();
-            texts.map(|bytes| std::str::from_utf8(bytes).unwrap_or_default()).collect()
-        }
-        DataType::Utf8 => array.as_string::<i32>().iter().map(Option::unwrap_or_default).collect(),
-        DataType::LargeUtf8 => array.as_string::<i64>().iter().map(Option::unwrap_or_default).collect(),
-        _ => {
-            let dictionary = array.as_any_dictionary();
-            let values = column_texts(dictionary.values());
-            if values.is_empty() {
-                return vec![""; array.len()];
-            }
-            let keys = dictionary.normalized_keys().into_iter().enumerate();
-            keys.map(|(i, key)| if array.is_null(i) { "" } else { values[key] }).collect()
-        }
+/// The blanks of a column that has no texts.
+fn blanks(array: &ArrayRef) -> Option<NullBuffer> {
+    match Kind::of(array.data_type()) {
+        Some(Kind::Float) => column(array).blanks,
+        _ => array.nulls().cloned(),
     }
 }

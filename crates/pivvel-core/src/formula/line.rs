@@ -1,6 +1,7 @@
 //! Formulas over lines, and what they read.
 
 use super::check::{Step, TypedExpr};
+use super::expr::Operator;
 use crate::model::DatePart;
 use crate::model::Type;
 
@@ -40,6 +41,22 @@ impl LineFormula {
             Some(condition) => TypedExpr::leaf(LineLeaf::Where(Box::new(self), Box::new(condition)), ty),
             None => self,
         }
+    }
+
+    /// Whether a number is divided by another anywhere in it.
+    pub(crate) fn divides(&self) -> bool {
+        let mut divides = false;
+        self.each(&mut |part| match &part.step {
+            Step::Arithmetic(Operator::Divide, ..) => divides = true,
+            Step::Leaf(LineLeaf::Where(inner, condition)) => {
+                divides |= inner.divides() || condition.divides();
+            }
+            Step::Leaf(LineLeaf::PartOf(inner, _) | LineLeaf::Presence(inner) | LineLeaf::Hash(inner)) => {
+                divides |= inner.divides();
+            }
+            _ => {}
+        });
+        divides
     }
 
     /// One on every line.

@@ -4,7 +4,9 @@
 //! same tree stands for formulas over lines, over cells, over members and for conditions; what a
 //! name means and which nodes are allowed is decided where the formula is used.
 
+mod apply;
 mod bounds;
+mod by_entry;
 mod canonical;
 mod cell;
 mod check;
@@ -13,6 +15,7 @@ mod composed;
 mod conditions;
 mod construct;
 mod elementwise;
+mod entries;
 mod evaluate;
 mod expr;
 mod line;
@@ -21,6 +24,7 @@ mod own;
 mod parse;
 mod print;
 mod scalar;
+mod texts;
 mod values;
 mod written;
 
@@ -34,14 +38,16 @@ pub(crate) use check::{
 pub(crate) use columns::{Columns, with_quotes_hint};
 pub(crate) use composed::{composed, composed_names};
 pub use construct::{Call, call, col, count, distinct, max, mean, median, min, sum};
-pub(crate) use evaluate::{Evaluation, column_texts};
+pub(crate) use entries::Entries;
+pub(crate) use evaluate::Evaluation;
 pub(crate) use expr::Checked;
 pub use expr::{Clause, Expr, Group, Name, Node, Operator, Place, Ties};
 pub(crate) use line::{LineFormula, LineLeaf};
-pub(crate) use numbers::{Data, Numbers};
+pub(crate) use numbers::{Data, Numbers, floats};
 pub use own::OwnFunction;
 pub use parse::parse;
 pub use print::quote_name;
 pub use scalar::{ScalarFunction, scalar_functions};
+pub(crate) use texts::column_texts;
 pub(crate) use values::{Evaluate, Texts, Values, arithmetic, evaluate, holds};
 pub use written::Formula;

@@ -8,11 +8,11 @@ use std::borrow::Cow;
 use arrow_array::cast::AsArray;
 use arrow_array::types::*;
 use arrow_array::{Array, ArrayRef, ArrowPrimitiveType};
-use arrow_buffer::NullBuffer;
+use arrow_buffer::{BooleanBuffer, NullBuffer};
 use arrow_schema::DataType;
 
 use super::expr::Operator;
-use crate::model::{Decimal, Digits, Overflow, Type, Value, float_to_ordered, pow10, pow10_f64};
+use crate::model::{CellValues, Decimal, Digits, Overflow, Type, Value, float_to_ordered, pow10, pow10_f64};
 
 /// Numbers of one batch, one a line.
 #[derive(Debug)]
@@ -32,21 +32,45 @@ pub(crate) enum Data<'a> {
 impl<'a> Numbers<'a> {
     /// The digits of cells.
     pub(crate) fn of_digits(digits: Digits<'a>) -> Numbers<'a> {
-        let there = || (0..digits.len()).map(|cell| digits.get(cell).is_some()).collect();
+        let there = || bits(digits.len(), |cell| digits.get(cell).is_some());
         let blanks = digits.has_blanks().then(there);
         Numbers { data: Data::Narrow(Cow::Borrowed(digits.all())), blanks }
+    }
+
+    /// The numbers of cells, where all are kept as such a type is.
+    pub(super) fn of_cells(cells: &'a CellValues, ty: Type) -> Option<Numbers<'a>> {
+        match ty {
+            Type::Exact { scale } => {
+                let digits = cells.digits().filter(|digits| digits.scale == scale)?;
+                Some(Numbers::of_digits(digits))
+            }
+            Type::Float => {
+                let floats = cells.floats()?;
+                let there = || bits(floats.len(), |cell| !floats[cell].is_nan());
+                let blanks = floats.iter().any(|float| float.is_nan()).then(there);
+                Some(Numbers { data: Data::Float(Cow::Borrowed(floats)), blanks })
+            }
+            _ => None,
+        }
     }
 }
 
 impl Numbers<'_> {
-    /// The digits, where they are narrow and none is blank.
-    pub(crate) fn dense_i64(&self) -> Option<&[i64]> {
-        match &self.data {
-            Data::Narrow(digits) if self.blanks.as_ref().is_none_or(|blanks| blanks.null_count() == 0) => {
-                Some(digits)
+    #[inline]
+    pub(super) fn is_blank(&self, line: usize) -> bool {
+        self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(line))
+    }
+
+    /// The digits, where they are narrow, with a zero for a blank.
+    pub(crate) fn narrow_or_zero(&self) -> Option<Cow<'_, [i64]>> {
+        let digits = self.data.narrow()?;
+        Some(match self.blanks.as_ref().filter(|blanks| blanks.null_count() > 0) {
+            Some(blanks) => {
+                let of_line = |(digits, there): (&i64, bool)| if there { *digits } else { 0 };
+                Cow::Owned(digits.iter().zip(blanks.iter()).map(of_line).collect())
             }
-            _ => None,
-        }
+            None => Cow::Borrowed(digits),
+        })
     }
 
     /// Puts a zero under every blank.
@@ -60,50 +84,35 @@ impl Numbers<'_> {
         }
     }
 
-    /// Gives the chosen lines their values.
-    pub(super) fn give(&self, ty: Type, chosen: &[bool], into: &mut [Option<Value>]) {
-        for i in (0..chosen.len()).filter(|i| chosen[*i]) {
-            let blank = self.blanks.as_ref().is_some_and(|blanks| blanks.is_null(i));
-            into[i] = (!blank).then(|| match ty {
-                // Days and periods are digits here.
-                Type::Day | Type::Period(_) => Value::Exact(self.data.digits(i).into()),
-                ty => self.data.value(i, ty),
-            });
+    /// The numbers as cells keep them; `None` if one has too many digits.
+    pub(super) fn into_cells(self, ty: Type) -> Option<CellValues> {
+        let cells = 0..self.data.len();
+        let there = |cell: usize| !self.is_blank(cell);
+        match &self.data {
+            Data::Narrow(digits) => {
+                let digits = cells.map(|cell| Ok(there(cell).then_some(digits[cell])));
+                CellValues::of_digits(ty.scale(), digits).ok()
+            }
+            Data::Wide(_) => None,
+            Data::Float(floats) => {
+                Some(CellValues::of_floats(cells.map(|cell| there(cell).then_some(floats[cell]))))
+            }
         }
     }
 
     /// Of each line the number of the one of these that is named for it.
-    pub(super) fn chosen(given: &[Numbers<'_>], of_line: &[usize], ty: Type) -> Numbers<'static> {
-        let lines = || of_line.iter().enumerate().map(|(line, of)| (line, &given[*of]));
-        let is_there = |(line, numbers): (usize, &Numbers<'_>)| {
-            numbers.blanks.as_ref().is_none_or(|blanks| blanks.is_valid(line))
-        };
+    pub(super) fn chosen(given: &[Numbers<'_>], of_line: &[u32], ty: Type) -> Numbers<'static> {
+        let lines = || of_line.iter().enumerate().map(|(line, of)| (line, *of as usize));
         let all_there = given.iter().all(|numbers| numbers.blanks.is_none());
-        let blanks = (!all_there).then(|| lines().map(is_there).collect());
-        let narrow = |numbers: &Numbers<'_>| matches!(numbers.data, Data::Narrow(_));
-        let data = match ty {
-            Type::Float => {
-                Data::Float(lines().map(|(line, numbers)| numbers.data.value(line, ty).as_f64()).collect())
+        let blanks = (!all_there).then(|| there_of_chosen(given, of_line));
+        let narrow: Option<Vec<&[i64]>> = given.iter().map(|numbers| numbers.data.narrow()).collect();
+        let data = match (ty, narrow) {
+            (Type::Float, _) => {
+                let float = |(line, of): (usize, usize)| given[of].data.value(line, ty).as_f64();
+                Data::Float(lines().map(float).collect())
             }
-            _ if given.iter().all(narrow) => {
-                Data::Narrow(lines().map(|(line, numbers)| numbers.data.digits(line) as i64).collect())
-            }
-            _ => Data::of_wide(lines().map(|(line, numbers)| numbers.data.digits(line)).collect()),
-        };
-        Numbers { data, blanks }
-    }
-
-    pub(super) fn of_values(values: &[Option<Value>], ty: Type) -> Numbers<'static> {
-        let blanks = values.iter().any(Option::is_none).then(|| values.iter().map(Option::is_some).collect());
-        let data = match ty {
-            Type::Float => Data::Float(values.iter().map(|v| v.map_or(0.0, |v| v.as_f64())).collect()),
-            _ => {
-                let digits = |value: &Option<Value>| match value {
-                    Some(Value::Exact(number)) => number.digits,
-                    _ => 0,
-                };
-                Data::of_wide(values.iter().map(digits).collect())
-            }
+            (_, Some(narrow)) => Data::Narrow(lines().map(|(line, of)| narrow[of][line]).collect()),
+            _ => Data::of_wide(lines().map(|(line, of)| given[of].data.digits(line)).collect()),
         };
         Numbers { data, blanks }
     }
@@ -135,7 +144,11 @@ impl Data<'_> {
         }
     }
 
-    fn len(&self) -> usize {
+    pub(super) fn narrow(&self) -> Option<&[i64]> {
+        if let Data::Narrow(digits) = self { Some(digits) } else { None }
+    }
+
+    pub(super) fn len(&self) -> usize {
         match self {
             Data::Narrow(digits) => digits.len(),
             Data::Wide(digits) => digits.len(),
@@ -197,13 +210,29 @@ pub(super) fn column(array: &ArrayRef) -> Numbers<'_> {
     Numbers { data, blanks: array.nulls().cloned() }
 }
 
+/// The lines that are there. All bits of a word are put together at once: to append them one by one, which collecting does,
+/// costs a jump each.
+pub(super) fn bits(lines: usize, there: impl FnMut(usize) -> bool) -> NullBuffer {
+    NullBuffer::new(BooleanBuffer::collect_bool(lines, there))
+}
+
+/// The lines of which the chosen number is there: by words of bits, since to ask each line by itself costs a jump that cannot
+/// be foreseen.
+fn there_of_chosen(given: &[Numbers<'_>], of_line: &[u32]) -> NullBuffer {
+    let there = (0..).zip(given).map(|(place, numbers)| {
+        let own = BooleanBuffer::collect_bool(of_line.len(), |line| of_line[line] == place);
+        numbers.blanks.as_ref().map_or_else(|| own.clone(), |blanks| &own & blanks.inner())
+    });
+    NullBuffer::new(there.reduce(|all, more| &all | &more).unwrap_or_else(|| BooleanBuffer::new_unset(0)))
+}
+
 /// Floats of which those that are no number are blank.
 pub(super) fn finite(floats: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'static> {
     let blanks = match floats.iter().all(|v| v.is_finite()) {
         true => blanks,
         false => {
             let valid = |i: usize| blanks.as_ref().is_none_or(|blanks| blanks.is_valid(i));
-            Some(floats.iter().enumerate().map(|(i, v)| v.is_finite() && valid(i)).collect())
+            Some(bits(floats.len(), |i| floats[i].is_finite() && valid(i)))
         }
     };
     Numbers { data: Data::Float(Cow::Owned(floats)), blanks }
@@ -307,7 +336,7 @@ fn narrow_exact(operator: Operator, a: (&Data<'_>, i128), b: (&Data<'_>, i128)) 
 }
 
 /// Wide digits line by line. What stands under a blank is anything, so it must not count as too large.
-fn wide_by_line(
+pub(super) fn wide_by_line(
     lines: usize,
     blanks: &Option<NullBuffer>,
     one: impl Fn(usize) -> Option<i128>,
@@ -317,7 +346,8 @@ fn wide_by_line(
     digits.collect::<Option<_>>().map(Data::Wide).ok_or(Overflow)
 }
 
-pub(super) fn floats(data: &Data<'_>, ty: Type) -> Vec<f64> {
+/// The nearest floats of numbers of a type.
+pub(crate) fn floats(data: &Data<'_>, ty: Type) -> Vec<f64> {
     let by = pow10_f64(ty.scale());
     match data {
         Data::Narrow(digits) => digits.iter().map(|d| *d as f64 / by).collect(),

@@ -1,11 +1,11 @@
 //! The functions of one line or one cell, one entry each: how a function is written, what it does, what it takes
 //! and gives, and how it is computed. Lines and cells share them; whoever adds one adds an entry.
 
+use std::cmp::Ordering;
 use std::fmt;
 use std::sync::{PoisonError, RwLock};
 
 use crate::model::Type;
-use crate::model::{Decimal, Overflow, Value, pow10};
 
 /// A function of formulas that has one value for one line or one cell, for whoever offers help with formulas.
 ///
@@ -21,9 +21,17 @@ pub struct ScalarFunction {
     takes: Takes,
     /// What it gives for values of one type, rounded to so many places.
     result_type: fn(Type, u8) -> Type,
-    eval: Eval,
+    pub(super) eval: Eval,
     /// The function of databases that gives the same to the last digit.
     sql: Option<&'static str>,
+}
+
+/// A function with its options.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct ScalarCall {
+    pub(crate) function: &'static ScalarFunction,
+    /// To how many digits after the point.
+    pub(super) places: u8,
 }
 
 impl ScalarFunction {
@@ -83,17 +91,42 @@ pub(super) enum Takes {
 
 /// How a function is computed. One of numbers or of a text is blank where one of its arguments is.
 pub(super) enum Eval {
-    /// Of one number: first as an exact one, `None` where that is no way, and else as a float.
+    /// Of one number: of the digits of an exact one, where there is a way, and else of a float.
     Number {
-        exact: fn(Decimal, places: u8) -> Result<Option<Decimal>, Overflow>,
-        float: fn(f64, u8) -> f64,
+        digits: Option<OfDigits>,
+        float: fn(f64, places: u8) -> f64,
     },
     TwoNumbers(fn(f64, f64) -> f64),
     /// Of one or two numbers, none of them blank.
     Own(OfNumbers),
-    /// One of the values that are not blank.
-    Pick(fn(&mut dyn Iterator<Item = Value>) -> Option<Value>),
+    /// One of the values that are not blank: the first, until one comes that takes its place since it stands in such an
+    /// order to it.
+    Pick(fn(Ordering) -> bool),
     Text(OfText),
+}
+
+/// What comes of the digits of exact numbers. Each digit of the result is worth `unit` of these; `None` where it outgrows
+/// its width.
+pub(super) struct OfDigits {
+    pub(super) narrow: fn(&[i64], unit: i64) -> Option<Vec<i64>>,
+    pub(super) wide: fn(i128, unit: i128) -> Option<i128>,
+}
+
+/// One expression for digits of both widths.
+macro_rules! of_digits {
+    (|$digits:ident, $unit:ident| $of:expr) => {
+        Some(OfDigits {
+            narrow: |all, $unit| {
+                all.iter()
+                    .map(|digits| {
+                        let $digits = *digits;
+                        $of
+                    })
+                    .collect()
+            },
+            wide: |$digits, $unit| $of,
+        })
+    };
 }
 
 /// What gives a number for numbers; `None` for a blank.
@@ -113,7 +146,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: same,
         eval: Eval::Number {
-            exact: |x, _| if x < 0.into() { x.checked_neg().ok_or(Overflow).map(Some) } else { Ok(Some(x)) },
+            digits: of_digits!(|digits, _unit| digits.checked_abs()),
             float: |x, _| x.abs(),
         },
         sql: Some("abs"),
@@ -128,7 +161,11 @@ static FUNCTIONS: [ScalarFunction; 14] = [
             other => other,
         },
         eval: Eval::Number {
-            exact: rounded,
+            digits: of_digits!(|digits, unit| {
+                let (whole, rest) = (digits / unit, digits % unit);
+                let away = rest.unsigned_abs() >= unit.unsigned_abs().div_ceil(2);
+                Some(if away { whole + digits.signum() } else { whole })
+            }),
             float: |x, places| {
                 let unit = 10f64.powi(places.into());
                 (x * unit).round() / unit
@@ -143,7 +180,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: whole,
         eval: Eval::Number {
-            exact: |x, _| Ok(Some(x.digits.div_euclid(unit(x.scale)?).into())),
+            digits: of_digits!(|digits, unit| Some(digits.div_euclid(unit))),
             float: |x, _| x.floor(),
         },
         sql: None,
@@ -155,7 +192,10 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         takes: Takes::Number,
         result_type: whole,
         eval: Eval::Number {
-            exact: |x, _| Ok(Some((-(-x.digits).div_euclid(unit(x.scale)?)).into())),
+            digits: of_digits!(|digits, unit| {
+                let below = digits.div_euclid(unit);
+                Some(if digits.rem_euclid(unit) > 0 { below + 1 } else { below })
+            }),
             float: |x, _| x.ceil(),
         },
         sql: None,
@@ -166,7 +206,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the square root; blank below zero",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.sqrt() },
+        eval: Eval::Number { digits: None, float: |x, _| x.sqrt() },
         sql: None,
     },
     ScalarFunction {
@@ -175,7 +215,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the number e (2.718…) to the power of x",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.exp() },
+        eval: Eval::Number { digits: None, float: |x, _| x.exp() },
         sql: None,
     },
     ScalarFunction {
@@ -184,7 +224,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the natural logarithm; blank at zero and below",
         takes: Takes::Number,
         result_type: float,
-        eval: Eval::Number { exact: |_, _| Ok(None), float: |x, _| x.ln() },
+        eval: Eval::Number { digits: None, float: |x, _| x.ln() },
         sql: None,
     },
     ScalarFunction {
@@ -202,7 +242,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the first value that is not blank",
         takes: Takes::Any,
         result_type: same,
-        eval: Eval::Pick(|values| values.next()),
+        eval: Eval::Pick(|_| false),
         sql: Some("coalesce"),
     },
     ScalarFunction {
@@ -211,7 +251,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the least of the values that are not blank",
         takes: Takes::Comparable,
         result_type: same,
-        eval: Eval::Pick(|values| values.min_by(Value::order)),
+        eval: Eval::Pick(Ordering::is_lt),
         sql: None,
     },
     ScalarFunction {
@@ -220,7 +260,7 @@ static FUNCTIONS: [ScalarFunction; 14] = [
         about: "the greatest of the values that are not blank",
         takes: Takes::Comparable,
         result_type: same,
-        eval: Eval::Pick(|values| values.max_by(Value::order)),
+        eval: Eval::Pick(Ordering::is_gt),
         sql: None,
     },
     ScalarFunction {
@@ -263,73 +303,6 @@ fn float(_: Type, _: u8) -> Type {
 /// Whole numbers of exact ones.
 fn whole(of: Type, _: u8) -> Type {
     if of == Type::Float { Type::Float } else { Type::Exact { scale: 0 } }
-}
-
-fn unit(scale: u8) -> Result<i128, Overflow> {
-    pow10(scale).ok_or(Overflow)
-}
-
-fn rounded(x: Decimal, places: u8) -> Result<Option<Decimal>, Overflow> {
-    let Decimal { digits, scale } = x;
-    if places >= scale {
-        return Ok(Some(x));
-    }
-    let unit = unit(scale - places)?;
-    let up = i128::from(digits.unsigned_abs() % unit.unsigned_abs() * 2 >= unit.unsigned_abs());
-    Ok(Some(Decimal::new(digits / unit + up * digits.signum(), places)))
-}
-
-/// A function with its options.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct ScalarCall {
-    pub(crate) function: &'static ScalarFunction,
-    /// To how many digits after the point.
-    pub(super) places: u8,
-}
-
-impl ScalarCall {
-    /// The function with its options, as fingerprints have it.
-    pub(super) fn canonical(self) -> String {
-        format!("{} {}", self.function.name, self.places)
-    }
-
-    /// What comes of the values of one line or cell; `None` stands for blank.
-    pub(super) fn of_values(
-        self,
-        values: &mut dyn Iterator<Item = Option<Value>>,
-    ) -> Result<Option<Value>, Overflow> {
-        let result = match &self.function.eval {
-            Eval::Pick(pick) => return Ok(pick(&mut values.flatten())),
-            Eval::Number { exact, float } => {
-                let Some(value) = values.next().flatten() else { return Ok(None) };
-                if let Value::Exact(number) = value
-                    && let Some(number) = exact(number, self.places)?
-                {
-                    return Ok(Some(Value::Exact(number)));
-                }
-                float(value.as_f64(), self.places)
-            }
-            Eval::TwoNumbers(of) => match (values.next().flatten(), values.next().flatten()) {
-                (Some(x), Some(y)) => of(x.as_f64(), y.as_f64()),
-                _ => return Ok(None),
-            },
-            Eval::Own(of) => {
-                let numbers: Option<Vec<f64>> =
-                    values.map(|value| value.map(|value| value.as_f64())).collect();
-                match numbers.and_then(|numbers| of(&numbers)) {
-                    Some(result) => result,
-                    None => return Ok(None),
-                }
-            }
-            Eval::Text(_) => unreachable!("the check lets a text stand here only where one is wanted"),
-        };
-        Ok(result.is_finite().then_some(Value::Float(result)))
-    }
-
-    /// How it changes one text; `None` where it is the first of several that is not blank.
-    pub(super) fn of_text(self) -> Option<OfText> {
-        if let Eval::Text(change) = self.function.eval { Some(change) } else { None }
-    }
 }
 
 impl PartialEq for ScalarCall {

@@ -100,6 +100,9 @@ fn values<E: Evaluate>(
         Step::Apply(call, arguments) => {
             let all: Vec<Values> =
                 arguments.iter().map(|argument| values(argument, of, active)).collect::<Result<_, _>>()?;
+            if let Some(values) = elementwise::apply(*call, &all, arguments[0].ty) {
+                return Ok(Arc::new(values));
+            }
             let result = |cell: usize| call.of_values(&mut all.iter().map(|values| values.get(cell)));
             let cells = of.cells();
             Arc::new(CellValues::try_collect::<Overflow>(cells, (0..cells).map(result))?)

@@ -7,7 +7,6 @@ use arrow_select::filter::filter_record_batch;
 use crate::error::{Error, Result};
 
 /// The lines of a batch that a condition holds for.
-pub(crate) fn keep(batch: &RecordBatch, holds: &[bool]) -> Result<RecordBatch> {
-    let holds = BooleanArray::new(BooleanBuffer::from(holds), None);
-    filter_record_batch(batch, &holds).map_err(|e| Error::caused("where", e))
+pub(crate) fn keep(batch: &RecordBatch, holds: BooleanBuffer) -> Result<RecordBatch> {
+    filter_record_batch(batch, &BooleanArray::new(holds, None)).map_err(|e| Error::caused("where", e))
 }

@@ -2,6 +2,7 @@
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
 use std::borrow::Cow;
+use std::mem::take;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
@@ -13,7 +14,7 @@ use super::keys::KeyScan;
 use super::spec::{Finer, LineValue};
 use super::states::{FinerGroups, States};
 use crate::error::{Error, Result};
-use crate::formula::{Evaluation, LineFormula, Numbers};
+use crate::formula::{Entries, Evaluation, LineFormula, Numbers};
 use crate::model::Overflow;
 
 /// Finer groups of one set of keys while lines are read.
@@ -28,6 +29,7 @@ pub(super) struct FinerScan {
     pub(super) numbers: Vec<u32>,
     /// The keys of each group, where these are counted and nothing else: then there are no pairs.
     pub(super) sets: Option<KeySets>,
+    entries: Entries,
 }
 
 impl FinerScan {
@@ -41,25 +43,26 @@ impl FinerScan {
             finer: finer.finer.iter().map(FinerScan::new).collect(),
             numbers: Vec::new(),
             sets: finer.is_counted().then(KeySets::default),
+            entries: Entries::default(),
         }
     }
 
     /// Takes the lines of a batch, whose groups are known, and where these stand.
     pub(super) fn take(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
         let Some(filter) = &self.filter else { return self.take_all(batch, paths, groups) };
-        let mut evaluation = Evaluation::new(batch);
+        let mut evaluation = Evaluation::after(take(&mut self.entries), batch);
         let (holds, _) = evaluation.holds(filter).map_err(|_| Error::overflow("where"))?;
         let divisions = evaluation.zero_divisions;
-        let kept: Vec<u32> =
-            groups.iter().zip(&holds).filter(|(_, holds)| **holds).map(|(g, _)| *g).collect();
+        self.entries = evaluation.entries;
+        let kept: Vec<u32> = holds.set_indices().map(|line| groups[line]).collect();
         match kept.is_empty() {
             true => Ok(divisions),
-            false => Ok(divisions + self.take_all(&keep(batch, &holds)?, paths, &kept)?),
+            false => Ok(divisions + self.take_all(&keep(batch, holds)?, paths, &kept)?),
         }
     }
 
     fn take_all(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
-        let mut evaluation = Evaluation::new(batch);
+        let mut evaluation = Evaluation::after(take(&mut self.entries), batch);
         self.keys.follow(&mut evaluation, batch.num_rows())?;
         if self.number(paths, groups) {
             self.states.resize(self.table.len());
@@ -67,6 +70,7 @@ impl FinerScan {
             taken.map_err(|value| Error::overflow(&self.values[value].name))?;
         }
         let mut divisions = evaluation.zero_divisions;
+        self.entries = evaluation.entries;
         for finer in &mut self.finer {
             divisions += finer.take(batch, self.table.paths(), &self.numbers)?;
         }

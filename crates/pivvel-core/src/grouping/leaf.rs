@@ -19,7 +19,7 @@ use super::spec::Grouping;
 use super::states::States;
 use super::watch::{UnknownText, Watch};
 use crate::error::{Error, Result};
-use crate::formula::Evaluation;
+use crate::formula::{Entries, Evaluation};
 use crate::lines::MemberId;
 use crate::model::{AxisSide, Overflow};
 
@@ -40,6 +40,7 @@ pub(crate) struct Scan<'p> {
     pub(crate) report: ScanReport,
     pub(super) group_of_line: Vec<u32>,
     group_cache: GroupCache,
+    entries: Entries,
     watch: Watch,
     /// Whether all lines were looked at.
     pub(crate) looked: bool,
@@ -150,6 +151,7 @@ impl<'p> Scan<'p> {
             report: ScanReport::default(),
             group_of_line: Vec::new(),
             group_cache: GroupCache::default(),
+            entries: Entries::default(),
             watch: Watch::new(grouping),
             looked: false,
         }
@@ -176,16 +178,17 @@ impl<'p> Scan<'p> {
         match &self.grouping.filter {
             None => self.take(batch),
             Some(condition) => {
-                let mut evaluation = Evaluation::new(batch);
+                let mut evaluation = Evaluation::after(std::mem::take(&mut self.entries), batch);
                 let (holds, blank) = evaluation.holds(condition).map_err(|_| Error::overflow("where"))?;
                 self.report.zero_divisions += evaluation.zero_divisions;
-                let kept = holds.iter().filter(|holds| **holds).count();
+                self.entries = evaluation.entries;
+                let kept = holds.count_set_bits();
                 self.report.excluded += (holds.len() - kept) as u64;
                 self.report.undecided += blank;
                 match kept {
                     0 => Ok(()),
                     _ if kept == holds.len() => self.take(batch),
-                    _ => self.take(&keep(batch, &holds)?),
+                    _ => self.take(&keep(batch, holds)?),
                 }
             }
         }
@@ -193,7 +196,7 @@ impl<'p> Scan<'p> {
 
     fn take(&mut self, batch: &RecordBatch) -> Result<()> {
         let lines = batch.num_rows();
-        let mut evaluation = Evaluation::new(batch);
+        let mut evaluation = Evaluation::after(std::mem::take(&mut self.entries), batch);
         self.rows.read(&mut evaluation)?;
         self.columns.read(&mut evaluation)?;
         let values = &self.grouping.values;
@@ -213,6 +216,7 @@ impl<'p> Scan<'p> {
         }
         self.states.update(&self.group_of_line, &numbers).map_err(overflow)?;
         self.report.zero_divisions += evaluation.zero_divisions;
+        self.entries = evaluation.entries;
         for finer in &mut self.finer {
             let paths = GroupPaths::new(&self.groups, &self.rows, &self.columns);
             self.report.zero_divisions += finer.take(batch, paths, &self.group_of_line)?;

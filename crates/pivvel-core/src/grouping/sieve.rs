@@ -65,7 +65,7 @@ impl Sieve {
         let spot =
             |wanted: &[u32], path: u32| wanted.get(path as usize).copied().filter(|spot| *spot != NOWHERE);
         let line = |i: usize| {
-            if holds.as_ref().is_some_and(|holds| !holds[i]) {
+            if holds.as_ref().is_some_and(|holds| !holds.value(i)) {
                 return None;
             }
             Some((spot(&wanted.rows, self.rows.path()[i])?, spot(&wanted.columns, self.columns.path()[i])?))

@@ -3,6 +3,7 @@
 //! States are updated by lines and merged with states; nothing is divided or rounded before
 //! `finish`. Merging is exact and gives the same result in any order.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use arrow_buffer::i256;
@@ -13,7 +14,7 @@ use super::pairs::NOWHERE;
 use super::spec::{Aggregate, LineValue};
 use super::totals::Totals;
 use crate::aggregates::{Distinct, ExactFloat, GroupStates, Moments, Needs, QuantileSketch, Share, quantile};
-use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic};
+use crate::formula::{Blanks, Data, Numbers, Operator, arithmetic, floats};
 use crate::model::{CellValues, Decimal, Overflow, Type, Value, pow10_f64};
 
 /// The states of all groups.
@@ -121,14 +122,14 @@ impl States {
         self.values.iter_mut().for_each(|value| value.resize(groups));
     }
 
-    /// The columns of all exact sums, where none of them has blanks or is wide: then [`Totals::take`] takes
-    /// lines and sums together.
+    /// The columns of all exact sums, where none of them is wide: then [`Totals::take`] takes lines and sums
+    /// together. A blank adds nothing.
     pub(super) fn dense_sums<'a>(
         &self,
         numbers: &'a [(Numbers<'_>, Option<Numbers<'_>>)],
-    ) -> Option<Vec<&'a [i64]>> {
+    ) -> Option<Vec<Cow<'a, [i64]>>> {
         let sums = self.values.iter().zip(numbers).filter(|(value, _)| value.is_summed());
-        sums.map(|(_, (numbers, _))| numbers.dense_i64()).collect()
+        sums.map(|(_, (numbers, _))| numbers.narrow_or_zero()).collect()
     }
 
     /// Counts lines into the groups that are named for them and adds to all exact sums, column by column. Fails
@@ -446,21 +447,21 @@ impl ValueStates {
     }
 
     fn sketch(&mut self, groups: &[u32], numbers: &Numbers<'_>) {
-        let (ty, sketched) = (self.ty, &mut self.sketched);
-        if self.needs.distinct {
+        let sketched = &mut self.sketched;
+        if let (true, Data::Narrow(hashes)) = (self.needs.distinct, &numbers.data) {
             let all = &mut self.distincts;
-            each_value(groups, numbers, ty, |group, line, _| {
+            each_present(groups, hashes, numbers, |group, hash| {
                 let before = all[group].bytes();
-                all[group].add(numbers.data.digits(line) as u64);
+                all[group].add(hash as u64);
                 *sketched = (*sketched + all[group].bytes()).saturating_sub(before);
             });
         }
         if self.needs.spread {
             let all = &mut self.sketches;
-            each_value(groups, numbers, ty, |group, _, value| {
+            each_present(groups, &floats(&numbers.data, self.ty), numbers, |group, value| {
                 let before = all[group].bytes();
-                all[group].add(value.as_f64());
-                *sketched += all[group].bytes() - before;
+                all[group].add(value);
+                *sketched = (*sketched + all[group].bytes()).saturating_sub(before);
             });
         }
     }
@@ -645,8 +646,9 @@ impl GroupStates for OneGroup<'_> {
     }
 
     fn quantile(&self, share: Share) -> f64 {
-        let sketch = &self.states.sketches[self.group];
-        quantile(share.as_f64(), self.present() as usize, |place| sketch.at(place as u64))
+        let steps = self.states.sketches[self.group].in_order();
+        let at = |place| QuantileSketch::at(&steps, place as u64);
+        quantile(share.as_f64(), self.present() as usize, at)
     }
 }
 

@@ -4,6 +4,8 @@
 //! A sum is 64 bits wide; what it overflows by stands in 128 bits beside it, which few sums of money
 //! ever need.
 
+use std::borrow::Cow;
+
 use arrow_buffer::NullBuffer;
 
 use super::pairs::NOWHERE;
@@ -107,7 +109,7 @@ impl Totals {
     }
 
     /// Counts lines into their groups, and adds to every sum the column at its place, from the first line on.
-    pub(super) fn take(&mut self, groups: &[u32], columns: &[&[i64]], first: usize) {
+    pub(super) fn take(&mut self, groups: &[u32], columns: &[Cow<'_, [i64]>], first: usize) {
         let lines = groups.iter().copied();
         match columns {
             [a] => self.take_all::<2, 1>(lines.zip(&a[first..]).map(|(group, a)| (group, [*a]))),

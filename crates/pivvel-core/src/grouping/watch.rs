@@ -148,14 +148,15 @@ impl Watch {
 
 impl Watched {
     fn take(&mut self, text: &str) {
-        if self.many && self.wanted.is_empty() || self.members.contains(text) {
+        if self.many || self.members.contains(text) {
             return;
         }
         self.wanted.retain(|wanted| wanted != text);
         if self.members.len() < FEW {
             self.members.insert(text.to_string());
         } else {
-            self.many = true;
+            // Nothing will be said of it, so nothing more is looked for.
+            (self.many, self.wanted) = (true, Vec::new());
         }
     }
 }

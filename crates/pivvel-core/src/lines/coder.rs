@@ -78,13 +78,13 @@ impl Deref for Codes {
     fn deref(&self) -> &[u32] {
         match self {
             Codes::Own(codes) => codes,
-            Codes::Keys(array) => keys(array).unwrap_or_default(),
+            Codes::Keys(array) => dictionary_keys(array).unwrap_or_default(),
         }
     }
 }
 
 /// The keys of an array by dictionary, where they are as wide as codes. None of them is negative.
-fn keys(array: &ArrayRef) -> Option<&[u32]> {
+pub(crate) fn dictionary_keys(array: &ArrayRef) -> Option<&[u32]> {
     let keys = array.as_dictionary_opt::<UInt32Type>().map(|array| array.keys().values().inner());
     let signed = || array.as_dictionary_opt::<Int32Type>().map(|array| array.keys().values().inner());
     keys.or_else(signed).map(|keys| keys.typed_data())
@@ -210,7 +210,7 @@ impl Coder {
     pub(crate) fn codes(&mut self, array: ArrayRef, codes: &mut Codes) -> Result<()> {
         if matches!(array.data_type(), DataType::Dictionary(..)) && array.null_count() == 0 {
             self.know(&array)?;
-            if self.same && keys(&array).is_some() {
+            if self.same && dictionary_keys(&array).is_some() {
                 *codes = Codes::Keys(array);
                 return Ok(());
             }

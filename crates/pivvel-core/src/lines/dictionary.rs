@@ -189,12 +189,56 @@ pub(super) fn hash_text(text: &[u8]) -> u64 {
     hasher.finish()
 }
 
+/// What FNV-1a multiplies by.
+const FACTOR: u64 = 0x0100_0000_01b3;
+const START: u64 = 0xcbf2_9ce4_8422_2325;
+
 /// A hash of bytes that is the same in every run and version (FNV-1a, then spread over all bits).
 pub(crate) fn hash(bytes: &[u8]) -> u64 {
-    let fold = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3);
-    let mut hash = bytes.iter().fold(0xcbf2_9ce4_8422_2325, fold);
-    // The finaliser of MurmurHash3 (A. Appleby).
+    spread(fold(bytes))
+}
+
+/// The hash of the 16 bytes of a number, the lowest first.
+#[inline]
+pub(crate) fn hash_digits(digits: i128) -> u64 {
+    /// The factor to the power of its place.
+    const POWERS: [u64; 17] = {
+        let mut powers = [1u64; 17];
+        let mut place = 1;
+        while place < powers.len() {
+            powers[place] = powers[place - 1].wrapping_mul(FACTOR);
+            place += 1;
+        }
+        powers
+    };
+    // Of a byte without a bit nothing is left but the factor.
+    let zeros = digits.leading_zeros() as usize / 8;
+    spread(fold(&digits.to_le_bytes()[..16 - zeros]).wrapping_mul(POWERS[zeros]))
+}
+
+fn fold(bytes: &[u8]) -> u64 {
+    bytes.iter().fold(START, |hash, byte| (hash ^ u64::from(*byte)).wrapping_mul(FACTOR))
+}
+
+/// The finaliser of MurmurHash3 (A. Appleby).
+fn spread(mut hash: u64) -> u64 {
     hash = (hash ^ (hash >> 33)).wrapping_mul(0xff51_afd7_ed55_8ccd);
     hash = (hash ^ (hash >> 33)).wrapping_mul(0xc4ce_b9fe_1a85_ec53);
     hash ^ (hash >> 33)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{hash, hash_digits};
+
+    /// Hashes are kept in files: a number has that of its bytes, however it is computed.
+    #[test]
+    fn a_number_has_the_hash_of_its_bytes() {
+        for place in 0..127 {
+            let power = 1i128 << place;
+            for digits in [0, power, -power, power - 1, -power - 1, power | 1, i128::MIN, i128::MAX] {
+                assert_eq!(hash_digits(digits), hash(&digits.to_le_bytes()), "{digits}");
+            }
+        }
+    }
 }

@@ -18,9 +18,9 @@ mod table;
 
 pub use arrow_types::{usable_array, usable_schema, usable_type};
 pub use batches::{Batches, IntoBatch};
-pub(crate) use coder::{Coder, Codes};
+pub(crate) use coder::{Coder, Codes, dictionary_keys};
 pub use dictionary::Dictionary;
-pub(crate) use dictionary::{hash, mix};
+pub(crate) use dictionary::{hash, hash_digits, mix};
 pub use member::{Member, MemberId};
 pub(crate) use members::BLANK;
 pub use members::Members;

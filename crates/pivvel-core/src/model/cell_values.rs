@@ -337,6 +337,11 @@ impl CellValues {
         }
     }
 
+    /// Floating-point numbers, `NaN` for a blank; `None` if the values are not kept as such.
+    pub(crate) fn floats(&self) -> Option<&[f64]> {
+        if let CellValues::Float(floats) = self { Some(floats) } else { None }
+    }
+
     /// Whether a number may be zero.
     pub(crate) fn has_zero(&self) -> bool {
         match self {

@@ -355,6 +355,88 @@ proptest! {
     }
 }
 
+/// A function of two numbers as a formula, and its result for the first one's hundredths and the second one; a result that is
+/// exact is in hundredths, too.
+type OfNumbers = (&'static str, fn(Option<i128>, Option<i128>) -> Option<i128>);
+type OfFloats = (&'static str, fn(f64, f64) -> f64);
+
+const EXACT: [OfNumbers; 12] = [
+    ("abs(A)", |a, _| a.map(i128::abs)),
+    ("abs(B)", |_, b| Some(100 * b?.abs())),
+    ("round(A)", |a, _| Some(away(a?, 100))),
+    ("round(A, 1)", |a, _| Some(away(a?, 10))),
+    ("round(A, 5)", |a, _| a),
+    ("floor(A)", |a, _| Some(a?.div_euclid(100) * 100)),
+    ("ceiling(A)", |a, _| Some(-(-a?).div_euclid(100) * 100)),
+    ("floor(B) + ceiling(B) - round(B)", |_, b| Some(100 * b?)),
+    ("coalesce(A, B)", |a, b| a.or(b.map(|b| 100 * b))),
+    ("coalesce(B, 7)", |_, b| Some(100 * b.unwrap_or(7))),
+    ("least(B, A)", |a, b| [a, b.map(|b| 100 * b)].into_iter().flatten().min()),
+    ("greatest(A, B, -1.5)", |a, b| [a, b.map(|b| 100 * b), Some(-150)].into_iter().flatten().max()),
+];
+
+const FLOATING: [OfFloats; 7] = [
+    ("sqrt(A)", |a, _| a.sqrt()),
+    ("exp(A)", |a, _| a.exp()),
+    ("ln(abs(B))", |_, b| b.abs().ln()),
+    ("power(A, 3)", |a, _| a.powf(3.0)),
+    ("power(B, A / A)", |a, b| if a == 0.0 { f64::NAN } else { b }),
+    ("round(A / B, 2)", |a, b| (a / b * 100.0).round() / 100.0),
+    ("floor(A / B) - ceiling(abs(A / B))", |a, b| (a / b).floor() - (a / b).abs().ceil()),
+];
+
+/// Rounded to whole units, halves away from zero.
+fn away(number: i128, unit: i128) -> i128 {
+    (2 * number.abs() + unit) / (2 * unit) * unit * number.signum()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// A function gives the same for a line and for a cell, wide or narrow, blank or not.
+    #[test]
+    fn functions_of_lines_and_of_cells(
+        lines in prop::collection::vec((prop::option::weighted(0.8, digits(20)), prop::option::weighted(0.8, digits(18))), 1..20),
+        part in 1..9usize,
+    ) {
+        let batches = lines.chunks(part).enumerate().map(|(place, lines)| {
+            let ids = numbers((0..lines.len()).map(|i| Some((place * part + i) as i64)));
+            let a = decimals(2, lines.iter().map(|(a, _)| *a));
+            let b = numbers(lines.iter().map(|(_, b)| b.map(|b| b as i64)));
+            support::batch([("id", ids), ("a", a), ("b", b)])
+        });
+        let mut brief = Brief::new().rows(["id"]).measure(("sa", "sum(a)")).measure(("sb", "sum(b)"));
+        let formulas: Vec<&str> = EXACT.iter().map(|f| f.0).chain(FLOATING.iter().map(|f| f.0)).collect();
+        for (place, formula) in formulas.iter().enumerate() {
+            let of_lines = format!("sum({})", formula.replace('A', "a").replace('B', "b"));
+            let of_cells = formula.replace('A', "sa").replace('B', "sb");
+            brief = brief.measure((format!("lines{place}").as_str(), of_lines.as_str()));
+            brief = brief.measure((format!("cells{place}").as_str(), of_cells.as_str()));
+        }
+        let crosstab = CrossTab::build(&brief, &mut support::source(batches.collect())).unwrap();
+        for (id, (a, b)) in lines.iter().enumerate() {
+            let id = id.to_string();
+            for place in 0..formulas.len() {
+                for kind in ["lines", "cells"] {
+                    let found = crosstab.value(&[&id], &[], &format!("{kind}{place}"));
+                    let what = format!("{} of {a:?}, {b:?} over {kind}: {found:?}", formulas[place]);
+                    if let Some((_, of)) = EXACT.get(place) {
+                        let found = found.map(|found| found.exact().unwrap().rescale(2).unwrap().digits());
+                        prop_assert_eq!(found, of(*a, *b), "{}", what);
+                    } else {
+                        let (_, of) = FLOATING[place - EXACT.len()];
+                        let takes = |name| formulas[place].contains(name);
+                        let given = (a.is_some() || !takes('A')) && (b.is_some() || !takes('B'));
+                        let of = of(a.unwrap_or(0) as f64 / 100.0, b.unwrap_or(0) as f64);
+                        let wanted = Some(of).filter(|of| given && of.is_finite());
+                        prop_assert_eq!(found.map(|found| found.as_f64()), wanted, "{}", what);
+                    }
+                }
+            }
+        }
+    }
+}
+
 /// A number of at most ten digits.
 fn small(number: i128) -> i128 {
     number % 10_000_000_000
