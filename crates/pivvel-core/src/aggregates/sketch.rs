@@ -185,7 +185,7 @@ impl QuantileSketch {
         match other {
             QuantileSketch::Few(steps) => steps.iter().for_each(|step| self.add_steps(*step, 1)),
             QuantileSketch::Many(table) => {
-                table.iter().for_each(|(step, count)| *count_of(self.table(), *step) += count);
+                table.iter().for_each(|(step, count)| self.add_steps(*step, *count));
             }
         }
     }
@@ -193,8 +193,11 @@ impl QuantileSketch {
     #[inline]
     fn add_steps(&mut self, step: i32, count: u64) {
         match self {
-            QuantileSketch::Few(steps) if steps.len() < ONE_BY_ONE && count == 1 => steps.push(step),
-            _ => *count_of(self.table(), step) += count,
+            QuantileSketch::Few(steps) if count == 1 && steps.len() < ONE_BY_ONE => steps.push(step),
+            _ => {
+                let known = count_of(self.table(), step);
+                *known = known.saturating_add(count);
+            }
         }
     }
 

@@ -2,7 +2,6 @@
 //! `mean(sum(amount) per client)` and `distinct(client)`.
 
 use std::borrow::Cow;
-use std::mem::take;
 use std::sync::Arc;
 
 use arrow_array::{ArrayRef, RecordBatch};
@@ -50,7 +49,7 @@ impl FinerScan {
     /// Takes the lines of a batch, whose groups are known, and where these stand.
     pub(super) fn take(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
         let Some(filter) = &self.filter else { return self.take_all(batch, paths, groups) };
-        let mut evaluation = Evaluation::after(take(&mut self.entries), batch);
+        let mut evaluation = Evaluation::after(std::mem::take(&mut self.entries), batch);
         let (holds, _) = evaluation.holds(filter).map_err(|_| Error::overflow("where"))?;
         let divisions = evaluation.zero_divisions;
         self.entries = evaluation.entries;
@@ -62,7 +61,7 @@ impl FinerScan {
     }
 
     fn take_all(&mut self, batch: &RecordBatch, paths: GroupPaths<'_>, groups: &[u32]) -> Result<u64> {
-        let mut evaluation = Evaluation::after(take(&mut self.entries), batch);
+        let mut evaluation = Evaluation::after(std::mem::take(&mut self.entries), batch);
         self.keys.follow(&mut evaluation, batch.num_rows())?;
         if self.number(paths, groups) {
             self.states.resize(self.table.len());
