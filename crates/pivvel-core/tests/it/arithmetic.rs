@@ -437,6 +437,30 @@ proptest! {
     }
 }
 
+/// Divisions by zero count where what they give is used.
+#[test]
+fn divisions_by_zero_in_lines_that_use_them() {
+    let numbers =
+        [("a", [1, 1, 1, 1]), ("b", [0, 2, 0, 4])].map(|(name, all)| (name, numbers(all.map(Some))));
+    let batch = support::batch(numbers);
+    for (formula, wanted) in [
+        ("sum(a / b)", 2),
+        ("count(where a / b > 0)", 2),
+        ("sum(a / b where b > 0)", 0),
+        ("sum(round(a / b) where b <= 2)", 2),
+        ("sum(case when b > 0 then a / b else 7 end)", 0),
+        ("sum(case when b > 0 then 7 else a / b end)", 2),
+        ("sum(case when b = 0 then 7 when a / b > 0 then 1 end)", 0),
+        ("sum(case when a / b > 0.3 then 1 when b = 0 then a / b end)", 4),
+        ("sum(case when b = 4 then 1 else a / b end where b > 0)", 0),
+        ("sum(case when b >= 0 then (case when b > 0 then 1 else a / b end) else a / b end)", 2),
+    ] {
+        let brief = Brief::new().measure(("m", formula));
+        let crosstab = CrossTab::build(&brief, &mut support::source(vec![batch.clone()])).unwrap();
+        assert_eq!(crosstab.report().zero_divisions(), wanted, "{formula}");
+    }
+}
+
 /// A number of at most ten digits.
 fn small(number: i128) -> i128 {
     number % 10_000_000_000
