@@ -227,11 +227,19 @@ impl<'a> Evaluation<'a> {
         otherwise: &LineFormula,
         ty: Type,
     ) -> Evaluated<Numbers<'a>> {
-        // Which of the values that are given stands in each line; the last one where no condition holds.
+        let of_line = self.branch_of_line(branches)?;
+        let mut given = Vec::with_capacity(branches.len() + 1);
+        for (place, value) in (0..).zip(branches.iter().map(|(_, value)| value).chain([otherwise])) {
+            given.push(self.numbers_on(value, |line| of_line[line] == place)?);
+        }
+        Ok(Numbers::chosen(&given, &of_line, ty))
+    }
+
+    /// Of each line the first branch whose condition holds; their number where none does.
+    pub(super) fn branch_of_line(&mut self, branches: &[(LineFormula, LineFormula)]) -> Evaluated<Vec<u32>> {
         let none = branches.len() as u32;
         let mut of_line = vec![none; self.lines()];
-        let mut given = Vec::with_capacity(branches.len() + 1);
-        for (place, (condition, value)) in (0..).zip(branches) {
+        for (place, (condition, _)) in (0..).zip(branches) {
             let truths = match condition.divides() {
                 true => self.on(|line| of_line[line] == none, |lines| lines.truths(condition))?,
                 false => self.truths(condition)?,
@@ -239,10 +247,8 @@ impl<'a> Evaluation<'a> {
             for (of, truth) in of_line.iter_mut().zip(truths) {
                 *of = if *of == none && truth == Some(true) { place } else { *of };
             }
-            given.push(self.numbers_on(value, |line| of_line[line] == place)?);
         }
-        given.push(self.numbers_on(otherwise, |line| of_line[line] == none)?);
-        Ok(Numbers::chosen(&given, &of_line, ty))
+        Ok(of_line)
     }
 
     fn divide(&mut self, a: Vec<f64>, b: Vec<f64>, blanks: Option<NullBuffer>) -> Numbers<'a> {

@@ -29,13 +29,13 @@ impl<'a> Evaluation<'a> {
             }
             Step::Word(word) => vec![Cow::Borrowed(word.as_str()); lines],
             Step::Case(branches, otherwise) => {
+                let of_line = self.branch_of_line(branches)?;
                 let mut result = self.texts(otherwise)?;
-                // The first that holds decides, so the last is written first.
-                for (condition, value) in branches.iter().rev() {
-                    let (truths, given) = (self.truths(condition)?, self.texts(value)?);
-                    for (i, text) in given.into_iter().enumerate().filter(|(i, _)| truths[*i] == Some(true)) {
-                        result[i] = text;
-                    }
+                for (place, (_, value)) in (0..).zip(branches) {
+                    let given = self.texts(value)?.into_iter().enumerate();
+                    given
+                        .filter(|(line, _)| of_line[*line] == place)
+                        .for_each(|(line, text)| result[line] = text);
                 }
                 result
             }
@@ -84,15 +84,7 @@ impl<'a> Evaluation<'a> {
             _ => None,
         };
         let Some(words) = values.map(word).collect::<Option<Vec<String>>>() else { return Ok(None) };
-        let mut word_of_line = vec![branches.len() as u32; self.lines()];
-        // The first that holds decides, so the last is written first.
-        for (place, (condition, _)) in branches.iter().enumerate().rev() {
-            let truths = self.truths(condition)?;
-            for (of, _) in word_of_line.iter_mut().zip(truths).filter(|(_, truth)| *truth == Some(true)) {
-                *of = place as u32;
-            }
-        }
-        Ok(Some((Arc::new(StringArray::from(words)), word_of_line)))
+        Ok(Some((Arc::new(StringArray::from(words)), self.branch_of_line(branches)?)))
     }
 }
 

@@ -188,13 +188,14 @@ fn texts<E: Evaluate>(formula: &TypedExpr<E::Leaf>, of: &mut E) -> Result<Texts,
             Arc::new((0..of.cells()).map(result).collect())
         }
         Step::Case(branches, otherwise) => {
-            let all = vec![true; of.cells()];
+            let mut open = vec![true; of.cells()];
             let mut result = (*texts(otherwise, of)?).clone();
-            // The first that holds decides, so the last is written first.
-            for (condition, value) in branches.iter().rev() {
-                let (truths, given) = (truths(condition, of, &all)?, texts(value, of)?);
-                for cell in (0..of.cells()).filter(|cell| truths[*cell] == Some(true)) {
-                    result[cell] = given[cell].clone();
+            for (condition, value) in branches {
+                let (truths, given) = (truths(condition, of, &open)?, texts(value, of)?);
+                for cell in (0..open.len()).filter(|cell| truths[*cell] == Some(true)) {
+                    if std::mem::take(&mut open[cell]) {
+                        result[cell] = given[cell].clone();
+                    }
                 }
             }
             Arc::new(result)

@@ -453,11 +453,27 @@ fn divisions_by_zero_in_lines_that_use_them() {
         ("sum(case when b = 0 then 7 when a / b > 0 then 1 end)", 0),
         ("sum(case when a / b > 0.3 then 1 when b = 0 then a / b end)", 4),
         ("sum(case when b = 4 then 1 else a / b end where b > 0)", 0),
+        (
+            "sum(case when (case when b = 0 then 'none' when a / b > 0 then 'some' end) = 'some' then a end)",
+            0,
+        ),
+        ("sum(case when (case when a / b > 0 then 'some' else 'none' end) = 'some' then a end)", 2),
         ("sum(case when b >= 0 then (case when b > 0 then 1 else a / b end) else a / b end)", 2),
     ] {
         let brief = Brief::new().measure(("m", formula));
         let crosstab = CrossTab::build(&brief, &mut support::source(vec![batch.clone()])).unwrap();
         assert_eq!(crosstab.report().zero_divisions(), wanted, "{formula}");
+    }
+    // So they do in a dimension, and in cells.
+    let case = |a: &str, b: &str| format!("case when {b} = 0 then 'none' when {a} / {b} > 0 then 'some' end");
+    let by_case = Brief::new().derive("size", case("a", "b")).rows(["size"]).measure(("n", "count()"));
+    let of_cells = Brief::new().rows(["b"]).measure(("sa", "sum(a)")).measure(("sb", "sum(b)"));
+    let of_cells =
+        of_cells.measure(("m", format!("case when ({}) = 'some' then 1 end", case("sa", "sb")).as_str()));
+    for brief in [by_case, of_cells] {
+        let crosstab = CrossTab::build(&brief, &mut support::source(vec![batch.clone()])).unwrap();
+        let report = crosstab.report();
+        assert_eq!((report.zero_divisions(), report.zero_cells()), (0, 0), "{brief:?}");
     }
 }
 
