@@ -3,7 +3,7 @@
 //!
 //! `cargo bench -p pivvel --all-features --bench crosstab` takes 2,000,000 lines;
 //! `PIVVEL_BENCH_LINES=10000000` takes ten million, and 20000 only check that it runs. After `--` parts
-//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `conditions`, `made`,
+//! can be named that alone are run: `csv`, `parquet`, `memory`, `groups`, `finer`, `numbers`, `conditions`, `derived`,
 //! `estimates`, `kept`, `peak`.
 
 mod rounds;
@@ -49,7 +49,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         "finer",
         "numbers",
         "conditions",
-        "made",
+        "derived",
         "estimates",
         "kept",
         "peak",
@@ -65,7 +65,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             "finer" => finer(&report, &coded),
             "numbers" => numbers(&report, &coded, totals),
             "conditions" => conditions(&report, &coded, totals),
-            "made" => made(&report, &coded, totals),
+            "derived" => derived(&report, &coded, totals),
             "estimates" => estimates(&report, &coded, totals),
             "kept" => kept(&report, &coded, totals),
             _ => println!("\npeak memory of one run from CSV: {} MiB", peak_of(&csv)?),
@@ -405,14 +405,14 @@ fn digits(crosstab: &CrossTab, row: &[&str]) -> Option<i128> {
     crosstab.value(row, &[], "measure").and_then(|value| value.exact()).map(|value| value.digits())
 }
 
-/// Amounts of 64 bits, the same in a column of 128, and a formula over lines.
+/// Amounts of 64 bits, the same in a column of 128, and formulas and functions over lines.
 fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let (sums, formula) = (by_harbour("sum(amount)"), by_harbour("sum(3 * amount - 2 * quantity)"));
     let wide: Vec<RecordBatch> = batches.iter().map(with_wide_amounts).collect();
     let is = |batches: &[RecordBatch], brief: &Brief, wanted: i128| {
         assert_eq!(digits(&build(batches, brief, CORES), &[]), Some(wanted));
     };
-    // Whole amounts and what is left are all; so are the lesser and the greater of two numbers, and positive and negative ones.
+    // Whole amounts and what is left are all; so are the lesser and the greater of two numbers, and amounts above 500 and all others.
     let both = |formula: &str, other: &str| [by_harbour(formula), by_harbour(other)];
     let pairs = [
         (both("sum(round(amount))", "sum(amount - round(amount))"), totals.amount),
@@ -470,9 +470,9 @@ fn numbers(report: &Report, batches: &[RecordBatch], totals: Totals) {
 }
 
 /// Dimensions that are made of texts and of numbers by a formula.
-fn made(report: &Report, batches: &[RecordBatch], totals: Totals) {
+fn derived(report: &Report, batches: &[RecordBatch], totals: Totals) {
     let by = |formula: &str| {
-        let quarters = Brief::new().derive("made", formula).rows(["made"]).columns(["sold_on.quarter"]);
+        let quarters = Brief::new().derive("derived", formula).rows(["derived"]).columns(["sold_on.quarter"]);
         quarters.measure(("measure", "sum(amount)"))
     };
     let briefs = [

@@ -204,9 +204,11 @@ impl QuantileSketch {
     /// The table, which is made where there is none yet.
     #[inline]
     fn table(&mut self) -> &mut HashTable<(i32, u64)> {
-        if let QuantileSketch::Few(steps) = self {
+        if let QuantileSketch::Few(_) = self {
+            let steps = self.in_order();
+            // Room for those that there are: values may be many more than their steps.
             let mut table = HashTable::with_capacity(steps.len());
-            steps.iter().for_each(|step| *count_of(&mut table, *step) += 1);
+            steps.into_iter().for_each(|(step, count)| *count_of(&mut table, step) = count);
             *self = QuantileSketch::Many(table);
         }
         match self {
@@ -290,7 +292,7 @@ fn middle(step: i32) -> f64 {
 #[cfg(test)]
 #[allow(clippy::unwrap_used)]
 mod tests {
-    use super::{Distinct, QuantileSketch};
+    use super::{Distinct, ONE_BY_ONE, QuantileSketch};
     use crate::lines::hash;
 
     /// Few values are counted exactly, many within four standard errors, in whatever parts they come.
@@ -330,6 +332,9 @@ mod tests {
             parts.iter().rev().for_each(|part| backwards.merge(part));
             assert_eq!(merged.to_bytes(), spread.to_bytes());
             assert_eq!(backwards.to_bytes(), spread.to_bytes());
+            let steps = spread.in_order().len();
+            let most = if count <= ONE_BY_ONE as i32 { 16.max(8 * values.len()) } else { 40 * steps + 16 };
+            assert!(spread.bytes() <= most, "{} bytes of {steps} steps of {count} values", spread.bytes());
             values.sort_by(f64::total_cmp);
             let again = QuantileSketch::of_bytes(&spread.to_bytes()).unwrap().in_order();
             for (place, value) in values.iter().enumerate() {
